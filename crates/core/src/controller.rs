@@ -1,0 +1,16 @@
+//! The compiled mission as a machine: readings in, commands and events out.
+//!
+//! Knows no simulator and no clock: whoever owns it calls [`Controller::tick`] once a control period, be it the
+//! simulation, a replayed trace or a robot. A tick allocates nothing. What happens within a tick, in which order,
+//! is written down in docs/controller.md; change both together.
+
+mod machine;
+mod program;
+mod tone;
+
+pub use machine::{Command, Controller, End, Event, Reading, Readings, Status};
+pub use program::{Action, Goal, Program, ProgramExit, ProgramStep, Test, WheelCommand};
+pub use tone::{Limits, Tone, Tones};
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,167 @@
+//! The field: a flat mat with lines and patches of known surfaces, walls on it, and named start poses.
+//!
+//! Coordinates are in metres, x right, y up, the origin at the mat's lower left corner; headings are
+//! counter-clockwise from +x. Loading is pure: text in, field and findings out.
+
+mod legs;
+mod load;
+mod mat;
+
+pub use load::load;
+pub use mat::{Blurred, Mat, seen};
+
+use crate::units::math;
+
+/// A place on the field, in metres.
+#[derive(Clone, Copy, Debug, PartialEq, Default)]
+pub struct Point {
+    /// Rightwards.
+    pub x: f64,
+    /// Upwards.
+    pub y: f64,
+}
+
+impl Point {
+    /// A point from its coordinates in metres.
+    pub const fn new(x: f64, y: f64) -> Self {
+        Self { x, y }
+    }
+
+    /// The point `distance` metres further along `heading` (rad).
+    #[must_use]
+    pub fn ahead(self, heading: f64, distance: f64) -> Self {
+        Self { x: self.x + distance * math::cos(heading), y: self.y + distance * math::sin(heading) }
+    }
+
+    /// Distance to another point in metres.
+    pub fn distance(self, other: Self) -> f64 {
+        math::length(self.x - other.x, self.y - other.y)
+    }
+}
+
+/// A place and a heading.
+#[derive(Clone, Copy, Debug, PartialEq, Default)]
+pub struct Pose {
+    /// Rightwards, in metres.
+    pub x: f64,
+    /// Upwards, in metres.
+    pub y: f64,
+    /// Counter-clockwise from +x, in radians.
+    pub heading: f64,
+}
+
+impl Pose {
+    /// Where a point of the robot frame (x ahead, y left, metres) lies on the field.
+    pub fn place(self, ahead: f64, left: f64) -> Point {
+        let (c, s) = (math::cos(self.heading), math::sin(self.heading));
+        Point { x: self.x + c * ahead - s * left, y: self.y + s * ahead + c * left }
+    }
+}
+
+/// What a surface does to light.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Surface {
+    /// Its name: what missions call the tone of it.
+    pub name: String,
+    /// Its colour as sRGB bytes.
+    pub rgb: [u8; 3],
+    /// Share of light mirrored into a sensor that looks straight down, 0 to 1.
+    pub gloss: f64,
+}
+
+/// Index of a surface in [`Field::surfaces`].
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct SurfaceId(pub u8);
+
+/// The outline of something flat on the mat.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Shape {
+    /// A band of constant width along a polyline; square ends, round joints.
+    Band {
+        /// The middle line.
+        points: Vec<Point>,
+        /// Whole width in metres.
+        width: f64,
+    },
+    /// A filled circle.
+    Disc {
+        /// Its middle.
+        centre: Point,
+        /// Its radius in metres.
+        radius: f64,
+    },
+    /// A filled polygon.
+    Polygon(Vec<Point>),
+}
+
+/// A shape of one surface; later marks cover earlier ones.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Mark {
+    /// Its name, empty when it has none.
+    pub name: String,
+    /// Whether it was written as a line (and not as a patch).
+    pub is_line: bool,
+    /// What it is made of.
+    pub surface: SurfaceId,
+    /// Where it lies.
+    pub shape: Shape,
+}
+
+/// A wall: a band that stands up from the mat and that nothing passes.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Wall {
+    /// Its name, empty when it has none.
+    pub name: String,
+    /// Its middle line.
+    pub points: Vec<Point>,
+    /// Whole width in metres.
+    pub thickness: f64,
+}
+
+/// A named place to start from.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Start {
+    /// Its name, as in `start slipway`.
+    pub name: String,
+    /// Where the middle of the axle stands, and where the robot looks.
+    pub pose: Pose,
+}
+
+/// A whole field.
+#[derive(Clone, Debug, PartialEq, Default)]
+pub struct Field {
+    /// What people call it.
+    pub name: String,
+    /// Extent to the right, in metres.
+    pub width: f64,
+    /// Extent upwards, in metres.
+    pub height: f64,
+    /// The surfaces by id; the first is the mat's ground.
+    pub surfaces: Vec<Surface>,
+    /// What lies around the mat.
+    pub surround: SurfaceId,
+    /// Lines and patches, in the order of the file.
+    pub marks: Vec<Mark>,
+    /// Walls.
+    pub walls: Vec<Wall>,
+    /// Start poses; never empty in a field without findings.
+    pub starts: Vec<Start>,
+}
+
+impl Default for SurfaceId {
+    fn default() -> Self {
+        Self(0)
+    }
+}
+
+impl Field {
+    /// A surface by its id.
+    pub fn surface(&self, id: SurfaceId) -> &Surface {
+        &self.surfaces[usize::from(id.0)]
+    }
+
+    /// The start pose of that name.
+    pub fn start(&self, name: &str) -> Option<&Start> {
+        self.starts.iter().find(|start| start.name == name)
+    }
+}

@@ -1,0 +1,300 @@
+//! Field files: TOML text to a [`Field`] and findings.
+
+use serde::Deserialize;
+use toml::Spanned;
+
+use super::{Field, Mark, Point, Pose, Shape, Start, Surface, SurfaceId, Wall, legs};
+use crate::finding::{Finding, Source, did_you_mean};
+use crate::tables::{Item, Tables, report_duplicates};
+use crate::units::{Angle, Length, Pair, Percent, Positive};
+
+/// The longest side a field may have, in metres: beyond it a unit was probably mistyped.
+const LARGEST_SIDE: f64 = 20.0;
+/// The shortest side, in metres: a robot must fit on it.
+const SMALLEST_SIDE: f64 = 0.1;
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct SurfaceTable {
+    colour: Spanned<String>,
+    gloss: Option<Spanned<Percent>>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct LineTable {
+    name: Option<Spanned<String>>,
+    surface: Spanned<String>,
+    width: Positive<Length>,
+    from: Option<Pair>,
+    heading: Option<Angle>,
+    legs: Option<Spanned<Vec<String>>>,
+    points: Option<Spanned<Vec<Pair>>>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct PatchTable {
+    name: Option<Spanned<String>>,
+    surface: Spanned<String>,
+    at: Option<Pair>,
+    size: Option<Spanned<Pair>>,
+    turned: Option<Angle>,
+    diameter: Option<Positive<Length>>,
+    points: Option<Spanned<Vec<Pair>>>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct WallTable {
+    name: Option<Spanned<String>>,
+    thickness: Positive<Length>,
+    from: Option<Pair>,
+    heading: Option<Angle>,
+    legs: Option<Spanned<Vec<String>>>,
+    points: Option<Spanned<Vec<Pair>>>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct StartTable {
+    at: Spanned<Pair>,
+    heading: Angle,
+}
+
+const KEYS: &[&str] = &["name", "size", "ground", "surround", "surface", "line", "patch", "wall", "start"];
+
+/// Reads a field file.
+///
+/// The field is as complete as the text allows; it may be used for a run only when no finding is an error.
+pub fn load(text: &str) -> (Field, Vec<Finding>) {
+    let mut tables = Tables::new(Source::Field, text, KEYS);
+    let mut field =
+        Field { name: tables.optional("name").map_or_else(String::new, |item| item.value), ..Field::default() };
+    load_size(&mut tables, &mut field);
+    load_surfaces(&mut tables, &mut field);
+    load_marks(&mut tables, &mut field);
+    load_walls(&mut tables, &mut field);
+    load_starts(&mut tables, &mut field);
+    (field, tables.findings)
+}
+
+fn load_size(tables: &mut Tables<'_>, field: &mut Field) {
+    let Some(Item { value, span }) = tables.required::<Pair>("size", "`size = \"2000 x 1500 mm\"`") else { return };
+    (field.width, field.height) = (value.x, value.y);
+    let side = SMALLEST_SIDE..=LARGEST_SIDE;
+    if !side.contains(&value.x) || !side.contains(&value.y) {
+        let message = format!("a field of {} x {} mm is not possible", value.x * 1e3, value.y * 1e3);
+        tables.error("F101", span, message).hints.push("each side must be 100 mm to 20 m long".to_owned());
+        (field.width, field.height) =
+            (value.x.clamp(*side.start(), *side.end()), value.y.clamp(*side.start(), *side.end()));
+    }
+}
+
+fn load_surfaces(tables: &mut Tables<'_>, field: &mut Field) {
+    let ground = tables.required::<String>("ground", "`ground = \"pale\"`, the surface of the bare mat");
+    let surround = tables.optional::<String>("surround");
+    let named = tables.named::<SurfaceTable>("surface");
+    if named.len() > 200 {
+        let span = named[200].name.span.clone();
+        tables.error("F102", span, "more than 200 surfaces").hints.push("use fewer surfaces".to_owned());
+    }
+    for entry in named.into_iter().take(200) {
+        let rgb = hex(entry.value.colour.get_ref()).unwrap_or_else(|| {
+            let message = format!("`{}` is not a colour", entry.value.colour.get_ref());
+            tables.error("F103", entry.value.colour.span(), message).hints.push("write it as \"#1d1f22\"".to_owned());
+            [128; 3]
+        });
+        let gloss = entry.value.gloss.map_or(0.0, |gloss| {
+            let share = gloss.get_ref().si();
+            if !(0.0..=1.0).contains(&share) {
+                tables.error("F103", gloss.span(), "gloss must lie between 0 % and 100 %");
+            }
+            share.clamp(0.0, 1.0)
+        });
+        field.surfaces.push(Surface { name: entry.name.value, rgb, gloss });
+    }
+    if let Some(ground) = ground {
+        let id = surface_id(tables, field, &ground.value, ground.span);
+        // The ground is surface 0, so that a raster starts out as zeroes.
+        let last = field.surfaces.len().saturating_sub(1);
+        field.surfaces.swap(0, usize::from(id.0).min(last));
+    }
+    field.surround = surround.map_or(SurfaceId(0), |item| surface_id(tables, field, &item.value, item.span));
+}
+
+/// The id of a named surface; an unknown name is a finding and becomes a surface of that name in grey.
+fn surface_id(tables: &mut Tables<'_>, field: &mut Field, name: &str, span: std::ops::Range<usize>) -> SurfaceId {
+    if let Some(index) = field.surfaces.iter().position(|surface| surface.name == name) {
+        return SurfaceId(index as u8);
+    }
+    let hint = did_you_mean(name, field.surfaces.iter().map(|surface| surface.name.as_str()));
+    tables
+        .error("F104", span, format!("unknown surface `{name}`"))
+        .hints
+        .push(hint.unwrap_or_else(|| format!("add [surface.{name}] with a colour")));
+    if field.surfaces.len() < 250 {
+        field.surfaces.push(Surface { name: name.to_owned(), rgb: [128; 3], gloss: 0.0 });
+    }
+    SurfaceId((field.surfaces.len() - 1) as u8)
+}
+
+/// A path given by `points`, or by `from`, `heading` and `legs`.
+struct PathKeys {
+    section: std::ops::Range<usize>,
+    from: Option<Pair>,
+    heading: Option<Angle>,
+    legs: Option<Spanned<Vec<String>>>,
+    points: Option<Spanned<Vec<Pair>>>,
+}
+
+impl PathKeys {
+    fn lay(self, tables: &mut Tables<'_>) -> Option<Vec<Point>> {
+        let points = match (self.points, self.from, self.legs) {
+            (Some(points), None, None) => {
+                points.get_ref().iter().map(|place| Point::new(place.x, place.y)).collect::<Vec<_>>()
+            }
+            (None, Some(from), Some(given)) => {
+                let heading = self.heading.map_or(0.0, Angle::si);
+                match legs::lay(Point::new(from.x, from.y), heading, given.get_ref()) {
+                    Ok(points) => points,
+                    Err((index, why)) => {
+                        tables.error("F105", given.span(), format!("leg {}: {why}", index + 1));
+                        return None;
+                    }
+                }
+            }
+            _ => {
+                tables
+                    .error("F105", self.section, "a path needs either `points` or `from` with `legs`")
+                    .hints
+                    .push("for example `from = \"300, 200 mm\"` and `legs = [\"ahead 600 mm\"]`".to_owned());
+                return None;
+            }
+        };
+        let length: f64 = points.windows(2).map(|pair| pair[0].distance(pair[1])).sum();
+        if length <= 0.0 || length > 1000.0 {
+            tables.error("F105", self.section, "a path must be longer than nothing and shorter than 1 km");
+            return None;
+        }
+        Some(points)
+    }
+}
+
+fn load_marks(tables: &mut Tables<'_>, field: &mut Field) {
+    // Lines and patches cover each other in the order of the file, whichever list they stand in.
+    let mut marks: Vec<(usize, Mark)> = Vec::new();
+    let mut names = Vec::new();
+    for Item { value: line, span } in tables.list::<LineTable>("line") {
+        let surface = surface_id(tables, field, line.surface.get_ref(), line.surface.span());
+        let name = keep_name(&mut names, line.name);
+        let keys = PathKeys {
+            section: span.clone(),
+            from: line.from,
+            heading: line.heading,
+            legs: line.legs,
+            points: line.points,
+        };
+        if let Some(points) = keys.lay(tables) {
+            let shape = Shape::Band { points, width: line.width.0.si() };
+            marks.push((span.start, Mark { name, is_line: true, surface, shape }));
+        }
+    }
+    for Item { value: patch, span } in tables.list::<PatchTable>("patch") {
+        let surface = surface_id(tables, field, patch.surface.get_ref(), patch.surface.span());
+        let name = keep_name(&mut names, patch.name);
+        let at = patch.at.map(|place| Point::new(place.x, place.y));
+        let shape = match (at, patch.size, patch.diameter, patch.points) {
+            (Some(at), Some(size), None, None) => {
+                let Pair { x, y } = *size.get_ref();
+                if x <= 0.0 || y <= 0.0 {
+                    tables.error("F106", size.span(), "a patch must be larger than nothing");
+                }
+                Some(Shape::Polygon(rectangle(at, x, y, patch.turned.map_or(0.0, Angle::si))))
+            }
+            (Some(centre), None, Some(diameter), None) => Some(Shape::Disc { centre, radius: diameter.0.si() / 2.0 }),
+            (None, None, None, Some(points)) if points.get_ref().len() >= 3 => {
+                Some(Shape::Polygon(points.get_ref().iter().map(|place| Point::new(place.x, place.y)).collect()))
+            }
+            _ => {
+                tables
+                    .error(
+                        "F106",
+                        span.clone(),
+                        "a patch needs `at` with `size`, `at` with `diameter`, or three or more `points`",
+                    )
+                    .hints
+                    .push("for example `at = \"900, 400 mm\"` and `size = \"120 x 80 mm\"`".to_owned());
+                None
+            }
+        };
+        marks.extend(shape.map(|shape| (span.start, Mark { name, is_line: false, surface, shape })));
+    }
+    marks.sort_by_key(|(start, _)| *start);
+    field.marks = marks.into_iter().map(|(_, mark)| mark).collect();
+    report_duplicates(tables, "mark", names.iter());
+}
+
+fn keep_name(names: &mut Vec<Item<String>>, name: Option<Spanned<String>>) -> String {
+    let Some(name) = name else { return String::new() };
+    let span = name.span();
+    let name = name.into_inner();
+    names.push(Item { value: name.clone(), span });
+    name
+}
+
+/// The corners of a rectangle around `at`, `width` along its own x axis, turned by `turn` rad.
+fn rectangle(at: Point, width: f64, height: f64, turn: f64) -> Vec<Point> {
+    let pose = Pose { x: at.x, y: at.y, heading: turn };
+    [(-0.5, -0.5), (0.5, -0.5), (0.5, 0.5), (-0.5, 0.5)]
+        .map(|(right, up)| pose.place(right * width, up * height))
+        .to_vec()
+}
+
+fn load_walls(tables: &mut Tables<'_>, field: &mut Field) {
+    let mut names = Vec::new();
+    for Item { value: wall, span } in tables.list::<WallTable>("wall") {
+        let name = keep_name(&mut names, wall.name);
+        let keys =
+            PathKeys { section: span, from: wall.from, heading: wall.heading, legs: wall.legs, points: wall.points };
+        if let Some(points) = keys.lay(tables) {
+            field.walls.push(Wall { name, points, thickness: wall.thickness.0.si() });
+        }
+    }
+    report_duplicates(tables, "wall", names.iter());
+}
+
+fn load_starts(tables: &mut Tables<'_>, field: &mut Field) {
+    for entry in tables.named::<StartTable>("start") {
+        let place = *entry.value.at.get_ref();
+        let name = entry.name.value;
+        if place.x < 0.0 || place.y < 0.0 || place.x > field.width || place.y > field.height {
+            let message = format!(
+                "start `{name}` ({} mm, {} mm) lies outside the {} x {} mm field",
+                (place.x * 1e3).round(),
+                (place.y * 1e3).round(),
+                (field.width * 1e3).round(),
+                (field.height * 1e3).round()
+            );
+            tables.error("F107", entry.value.at.span(), message).hints.push("move it onto the mat".to_owned());
+        }
+        let pose = Pose { x: place.x, y: place.y, heading: entry.value.heading.si() };
+        field.starts.push(Start { name, pose });
+    }
+    if field.starts.is_empty() && tables.findings.is_empty() {
+        tables
+            .error("F108", 0..0, "the field has no start pose")
+            .hints
+            .push("add [start.home] with `at` and `heading`".to_owned());
+    }
+}
+
+/// Reads `#rrggbb`.
+fn hex(text: &str) -> Option<[u8; 3]> {
+    let digits = text.strip_prefix('#').filter(|digits| digits.len() == 6 && digits.is_ascii())?;
+    let byte = |at: usize| u8::from_str_radix(&digits[at..at + 2], 16).ok();
+    Some([byte(0)?, byte(2)?, byte(4)?])
+}
+
+#[cfg(test)]
+mod tests;

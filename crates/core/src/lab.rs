@@ -1,0 +1,3 @@
+//! What runs say about a mission.
+
+pub mod evidence;

@@ -1,0 +1,180 @@
+//! Evidence: for every step of a run, which exit ended it and how clearly, and what the other exits had to spare.
+//!
+//! Read off the trace afterwards; the run itself does not know about it.
+
+use crate::controller::{Limits, Program, Test};
+use crate::robot::Robot;
+use crate::sim::{Run, Trace, Visit};
+
+/// Below so many noise widths a decision is called thin: a spike of noise alone would make it now and then.
+pub const THIN: f64 = 4.0;
+/// A reading's depth beyond its limit is looked for at most this long after the exit fired, in seconds.
+const LOOK_ON: f64 = 0.25;
+/// Noise widths are not counted beyond this: "very clear" is clear enough.
+const CLEAREST: f64 = 99.0;
+
+/// What can be said about one exit in one visit of its step.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Evidence {
+    /// It ended the step.
+    Fired {
+        /// How far the reading went beyond its limit, in noise widths; none for distances, angles and times.
+        clear: Option<f64>,
+        /// It was true at the very first look, so the step did nothing.
+        at_once: bool,
+    },
+    /// Another exit ended the step first.
+    Spare(Spare),
+}
+
+/// How far an exit was from firing.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Spare {
+    /// Metres left to travel.
+    Length(f64),
+    /// Radians left to turn.
+    Angle(f64),
+    /// Seconds left.
+    Time(f64),
+    /// Lines left to cross.
+    Lines(u32),
+    /// Noise widths between the nearest reading and the limit.
+    Noise(f64),
+    /// Nothing to measure by: another colour was nearest all the time.
+    Unseen,
+}
+
+/// One visit of a step, with the evidence of each of its exits in written order.
+#[derive(Clone, Debug, PartialEq)]
+pub struct StepEvidence {
+    /// The visit.
+    pub visit: Visit,
+    /// One entry per exit.
+    pub exits: Vec<Evidence>,
+}
+
+impl StepEvidence {
+    /// How clearly the step ended, in noise widths, when a reading decided it.
+    pub fn margin(&self) -> Option<f64> {
+        self.exits.iter().find_map(|exit| match exit {
+            Evidence::Fired { clear, .. } => *clear,
+            Evidence::Spare(_) => None,
+        })
+    }
+}
+
+/// The evidence of a whole run, one entry per visit.
+pub fn evidence(run: &Run, program: &Program, robot: &Robot) -> Vec<StepEvidence> {
+    run.visits
+        .iter()
+        .map(|visit| {
+            let exits = &program.steps[visit.step].exits;
+            let of = |(index, test)| one(&run.trace, visit, index, test, program, robot);
+            StepEvidence { visit: *visit, exits: exits.iter().map(|exit| &exit.test).enumerate().map(of).collect() }
+        })
+        .collect()
+}
+
+/// Standard deviation of a sensor's reading, its steps included (a uniform step s has s / sqrt 12).
+pub fn noise_width(robot: &Robot, sensor: usize) -> f64 {
+    let sensor = &robot.sensors[sensor];
+    // A sensor without any noise still cannot be trusted beyond a thousandth.
+    (sensor.noise * sensor.noise + sensor.step * sensor.step / 12.0).sqrt().max(0.001)
+}
+
+fn one(trace: &Trace, visit: &Visit, index: usize, test: &Test, program: &Program, robot: &Robot) -> Evidence {
+    if visit.exit == Some(index) {
+        let at_once = test.sensor().is_some() && visit.left == visit.entered + 1;
+        return Evidence::Fired { clear: clearness(trace, visit, test, robot), at_once };
+    }
+    let (first, last) = (&trace.ticks[visit.entered], &trace.ticks[visit.left]);
+    let rolled = |wheel: usize| last.wheels[wheel] - first.wheels[wheel];
+    let radius = program.wheel_radius;
+    Evidence::Spare(match test {
+        Test::Travelled(distance) => {
+            Spare::Length((distance - (f64::midpoint(rolled(0), rolled(1)) * radius).abs()).max(0.0))
+        }
+        Test::Turned(angle) => {
+            let turned = if program.has_gyro {
+                last.gyro - first.gyro
+            } else {
+                (rolled(1) - rolled(0)) * radius / program.track_width
+            };
+            Spare::Angle((angle - turned.abs()).max(0.0))
+        }
+        Test::Passed(ticks) => {
+            Spare::Time((trace.seconds(*ticks as usize) - trace.seconds(visit.left - visit.entered)).max(0.0))
+        }
+        Test::Crossed { sensor, limits, count } => {
+            Spare::Lines(count.saturating_sub(crossings(trace, visit, *sensor, *limits).len() as u32))
+        }
+        Test::Bright { sensor, limits } => {
+            Spare::Noise(nearest(trace, visit, *sensor, |b| depth(*limits, b)) / noise_width(robot, *sensor))
+        }
+        Test::Reads { sensor, below, limit } => {
+            let depth = |b: f64| if *below { limit - b } else { b - limit };
+            Spare::Noise(nearest(trace, visit, *sensor, depth) / noise_width(robot, *sensor))
+        }
+        Test::Colour { .. } => Spare::Unseen,
+    })
+}
+
+/// How deep a brightness lies within a tone's limits; negative outside.
+fn depth(limits: Limits, brightness: f64) -> f64 {
+    (brightness - limits.low).min(limits.high - brightness)
+}
+
+/// How far the nearest reading of a visit stayed away, as a share of full scale.
+fn nearest(trace: &Trace, visit: &Visit, sensor: usize, depth: impl Fn(f64) -> f64) -> f64 {
+    let looked = visit.entered + 1..=visit.left;
+    let best = looked.map(|tick| depth(trace.reading(tick, sensor).brightness)).fold(f64::NEG_INFINITY, f64::max);
+    (-best).clamp(0.0, 1.0)
+}
+
+fn clearness(trace: &Trace, visit: &Visit, test: &Test, robot: &Robot) -> Option<f64> {
+    let width = noise_width(robot, test.sensor()?);
+    let look_on = (LOOK_ON * 1000.0 / f64::from(trace.period_ms)) as usize;
+    let end = (visit.left + look_on).min(trace.ticks.len() - 1);
+    let deepest = |sensor: usize, depth: &dyn Fn(f64) -> f64| {
+        let depths = (visit.left..=end).map(|tick| depth(trace.reading(tick, sensor).brightness));
+        // As long as it stays beyond the limit: the next mark is another matter.
+        depths.take_while(|depth| *depth > 0.0).fold(0.0, f64::max)
+    };
+    let share = match test {
+        Test::Bright { sensor, limits } => deepest(*sensor, &|b| depth(*limits, b)),
+        Test::Reads { sensor, below, limit } => deepest(*sensor, &|b| if *below { limit - b } else { b - limit }),
+        Test::Crossed { sensor, limits, .. } => {
+            crossings(trace, visit, *sensor, *limits).into_iter().fold(f64::INFINITY, f64::min)
+        }
+        // Colours have no single limit to be beyond.
+        _ => return None,
+    };
+    Some((share / width).min(CLEAREST))
+}
+
+/// For each line crossed in a visit, how clearly: the smaller of its depth in the line and beyond it.
+fn crossings(trace: &Trace, visit: &Visit, sensor: usize, limits: Limits) -> Vec<f64> {
+    let mut found: Vec<f64> = Vec::new();
+    let (mut on, mut entered, mut looked) = (false, false, false);
+    let (mut inside, mut outside) = (0.0f64, 0.0f64);
+    for tick in visit.entered + 1..=visit.left {
+        let brightness = trace.reading(tick, sensor).brightness;
+        let now = limits.holds(brightness, on);
+        if now && !on {
+            entered = looked;
+            if let Some(line) = found.last_mut() {
+                *line = line.min(outside);
+            }
+            (inside, outside) = (0.0, 0.0);
+        } else if !now && on && entered {
+            found.push(inside);
+        }
+        inside = inside.max(depth(limits, brightness));
+        outside = outside.max(-depth(limits, brightness));
+        (on, looked) = (now, true);
+    }
+    found
+}
+
+#[cfg(test)]
+mod tests;

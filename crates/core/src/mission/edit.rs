@@ -1,0 +1,213 @@
+//! Changes of a mission as replacements of spans: what a screen does when a slot is nudged, typed or turned.
+
+use std::ops::Range;
+
+use super::ast::{Exit, SlotKind, Target};
+use super::check::Names;
+use super::format::agreement;
+use super::parser::{Parsed, misfit};
+use crate::units::{Dimension, LARGEST, Quantity, Unit, parse_number, tidy};
+
+/// A replacement of some bytes of a text.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Edit {
+    /// What is taken out.
+    pub span: Range<usize>,
+    /// What is put in its place.
+    pub text: String,
+}
+
+impl Edit {
+    /// The text after the edit.
+    pub fn apply(&self, text: &str) -> String {
+        format!("{}{}{}", &text[..self.span.start], self.text, &text[self.span.end..])
+    }
+}
+
+/// How far a nudge goes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Stride {
+    /// The smallest change that anybody would try.
+    Fine,
+    /// The usual change.
+    Coarse,
+}
+
+/// What one nudge adds, in the unit itself.
+fn stride(quantity: Quantity, whole: bool, stride: Stride) -> f64 {
+    let (fine, coarse) = match quantity.unit {
+        _ if whole => (1.0, 1.0),
+        Unit::Percent => (1.0, 5.0),
+        Unit::Millimetre => (1.0, 10.0),
+        Unit::Centimetre => (0.1, 1.0),
+        Unit::Metre => (0.01, 0.1),
+        Unit::Degree => (1.0, 5.0),
+        Unit::Millisecond | Unit::MillimetrePerSecond => (10.0, 50.0),
+        Unit::Second => (0.1, 0.5),
+        _ => (0.05, 0.25),
+    };
+    if stride == Stride::Fine { fine } else { coarse }
+}
+
+/// The slot in whose place a change belongs: the amount of a `let` when the slot only names it.
+pub fn source_slot(parsed: &Parsed, text: &str, slot: usize) -> usize {
+    let span = &parsed.slots[slot].span;
+    let name = &text[span.clone()];
+    let lets = &parsed.mission.lets;
+    if !matches!(parsed.slots[slot].kind, SlotKind::Amount { .. }) {
+        return slot;
+    }
+    lets.iter()
+        .find(|entry| entry.name.node == name)
+        .and_then(|entry| parsed.slots.iter().position(|other| other.span == entry.value.span))
+        .unwrap_or(slot)
+}
+
+/// Moves a slot one step up or down: a number by its stride, a word to its neighbour in the list.
+/// None when there is nowhere to go.
+pub fn nudge(parsed: &Parsed, text: &str, names: &Names, slot: usize, up: bool, by: Stride) -> Option<Edit> {
+    let used = parsed.slots.get(slot)?;
+    let source = source_slot(parsed, text, slot);
+    let target = &parsed.slots[source];
+    let current = &text[target.span.clone()];
+    if let SlotKind::Amount { whole, .. } = used.kind {
+        let quantity = read(current)?;
+        let step = stride(quantity, whole, by);
+        // Onto the grid of the stride first: 47 goes to 50, not to 52.
+        let value = if up {
+            ((quantity.value + 1e-9) / step).floor() + 1.0
+        } else {
+            ((quantity.value - 1e-9) / step).ceil() - 1.0
+        };
+        let moved = Quantity { value: tidy(value * step), unit: quantity.unit };
+        // The slot that refers to a `let` knows the range; the `let` itself does not.
+        let allowed = |kind: &SlotKind| misfit(moved, kind).is_none();
+        let moved = if allowed(&used.kind) && allowed(&target.kind) { moved } else { clamp(moved, &used.kind)? };
+        return (moved != quantity).then(|| edit(parsed, text, source, moved.to_string()));
+    }
+    let choices = choices(parsed, names, slot);
+    let index = choices.iter().position(|choice| choice == current);
+    let next = match (index, up) {
+        (Some(index), true) => (index + 1) % choices.len(),
+        (Some(index), false) => (index + choices.len() - 1) % choices.len(),
+        (None, _) => 0,
+    };
+    let choice = choices.get(next).filter(|choice| *choice != current)?;
+    Some(edit(parsed, text, source, choice.clone()))
+}
+
+/// The nearest value that the slot allows.
+fn clamp(quantity: Quantity, kind: &SlotKind) -> Option<Quantity> {
+    let SlotKind::Amount { dimension, range, .. } = kind else { return None };
+    (quantity.unit.dimension() == *dimension)
+        .then(|| Quantity::from_si(quantity.si().clamp(range.0, range.1), quantity.unit))
+}
+
+/// What may stand in a slot that takes words; empty for amounts and free text.
+pub fn choices(parsed: &Parsed, names: &Names, slot: usize) -> Vec<String> {
+    match &parsed.slots[slot].kind {
+        SlotKind::Choice(words) => words.iter().map(|&word| word.to_owned()).collect(),
+        SlotKind::Sensor => names.sensors.iter().map(|sensor| sensor.name.clone()).collect(),
+        SlotKind::Tone { sensor } => names.tones(sensor).to_vec(),
+        SlotKind::Start => names.starts.clone(),
+        SlotKind::Target => {
+            let mut targets = vec!["next".to_owned(), "done".to_owned()];
+            let steps = &parsed.mission.steps;
+            targets.extend(steps.iter().map(|step| format!("\"{}\"", step.name.node)));
+            // `fail` has a text of its own, which turning through the targets must not lose.
+            let line = parsed.slots[slot].line;
+            let fails = exit_on(parsed, line).is_some_and(|exit| matches!(exit.target.node, Target::Fail(_)));
+            if fails { Vec::new() } else { targets }
+        }
+        SlotKind::Amount { .. } | SlotKind::Text => Vec::new(),
+    }
+}
+
+/// Puts typed text into a slot.
+///
+/// A number without unit keeps the unit that stands there; text gets its quotes.
+///
+/// # Errors
+/// Why it may not stand there, in words for the person who typed it.
+pub fn set(parsed: &Parsed, text: &str, names: &Names, slot: usize, typed: &str) -> Result<Edit, String> {
+    let used = &parsed.slots[slot];
+    let typed = typed.trim();
+    match &used.kind {
+        SlotKind::Amount { dimension, .. } => {
+            if parsed.mission.lets.iter().any(|entry| entry.name.node == typed) {
+                return Ok(edit(parsed, text, slot, typed.to_owned()));
+            }
+            let source = source_slot(parsed, text, slot);
+            let quantity = typed_quantity(typed, read(&text[parsed.slots[source].span.clone()]), *dimension)?;
+            match misfit(quantity, &used.kind) {
+                Some((_, message, hint)) => Err(format!("{message}: {hint}")),
+                None => Ok(edit(parsed, text, source, quantity.to_string())),
+            }
+        }
+        SlotKind::Text if typed.contains(['"', '\n']) => Err("a text cannot hold quotes".to_owned()),
+        SlotKind::Text => Ok(edit(parsed, text, slot, format!("\"{typed}\""))),
+        _ => {
+            let choices = choices(parsed, names, slot);
+            match choices.iter().find(|choice| choice.trim_matches('"') == typed.trim_matches('"')) {
+                Some(choice) => Ok(edit(parsed, text, slot, choice.clone())),
+                None if choices.is_empty() => Err("this word stays; edit the line to change it".to_owned()),
+                None => Err(format!("choose one of {}", choices.join(", "))),
+            }
+        }
+    }
+}
+
+fn typed_quantity(typed: &str, current: Option<Quantity>, dimension: Dimension) -> Result<Quantity, String> {
+    let quantity = match (parse_number(typed), current) {
+        (Some(value), Some(current)) => Quantity { value, unit: current.unit },
+        _ => Quantity::parse(typed).map_err(|why| format!("{why}: try `{}`", dimension.example()))?,
+    };
+    if quantity.value.abs() > LARGEST { Err(format!("`{typed}` is too large")) } else { Ok(quantity) }
+}
+
+fn read(text: &str) -> Option<Quantity> {
+    Quantity::parse(text).ok()
+}
+
+/// Replaces a slot, and the last word of its condition when that no longer agrees with the number.
+fn edit(parsed: &Parsed, text: &str, slot: usize, replacement: String) -> Edit {
+    let slot = &parsed.slots[slot];
+    let line = &parsed.lines[slot.line];
+    let Some(exit) = exit_on(parsed, slot.line) else { return Edit { span: slot.span.clone(), text: replacement } };
+    let within = slot.span.start - line.span.start..slot.span.end - line.span.start;
+    let grown = replacement.len() as isize - within.len() as isize;
+    let mut new = Edit { span: within, text: replacement }.apply(&text[line.span.clone()]);
+    let end = exit.condition.span.end - line.span.start;
+    let end = if slot.span.start < exit.condition.span.end { end.saturating_add_signed(grown) } else { end };
+    if let Some((span, word)) = agreement(&new[..end]) {
+        new.replace_range(span, word);
+    }
+    Edit { span: line.span.clone(), text: new }
+}
+
+fn exit_on(parsed: &Parsed, line: usize) -> Option<&Exit> {
+    parsed.mission.steps.iter().flat_map(|step| &step.exits).find(|exit| exit.line == line)
+}
+
+/// Replaces a whole line of the text; `text` must not hold a line end.
+pub fn set_line(parsed: &Parsed, line: usize, text: &str) -> Edit {
+    Edit { span: parsed.lines[line].span.clone(), text: text.to_owned() }
+}
+
+/// Puts a new line below a line, indented like it.
+pub fn insert_below(parsed: &Parsed, text: &str, line: usize, new: &str) -> Edit {
+    let span = &parsed.lines[line].span;
+    let old = &text[span.clone()];
+    let indent = &old[..old.len() - old.trim_start().len()];
+    let at = span.end;
+    Edit { span: at..at, text: format!("\n{indent}{new}") }
+}
+
+/// Takes a line out, with its line end.
+pub fn delete_line(parsed: &Parsed, text: &str, line: usize) -> Edit {
+    let span = parsed.lines[line].span.clone();
+    // A line may end in \r\n, which is not part of its span.
+    let end = text[span.end..].find('\n').map_or(text.len(), |at| span.end + at + 1);
+    let start = if end == text.len() && span.start > 0 && !text.ends_with('\n') { span.start - 1 } else { span.start };
+    Edit { span: start..end, text: String::new() }
+}

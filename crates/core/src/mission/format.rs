@@ -1,0 +1,160 @@
+//! The one way a mission is laid out: indentation, spaces, aligned arrows, one blank line before a step.
+//!
+//! Works on tokens, not on the model, so that comments stay where they are and a broken line is left as it is.
+
+use std::ops::Range;
+
+use super::ast::{Line, LineKind};
+use super::lexer::{Token, TokenKind, tokens};
+use super::parser::parse;
+
+/// Lays a mission text out. What it says does not change; formatting twice is formatting once.
+pub fn format(text: &str) -> String {
+    let parsed = parse(text);
+    if parsed.lines.is_empty() {
+        return text.to_owned();
+    }
+    let mut lines: Vec<Laid> = parsed.lines.iter().map(|line| lay(text, line)).collect();
+    indent_comments(&mut lines, &parsed.lines);
+    align_arrows(&mut lines, &parsed.lines);
+    space_out(&lines, &parsed.lines)
+}
+
+/// A line taken apart for output.
+struct Laid {
+    indent: usize,
+    /// The sentence up to its arrow.
+    head: String,
+    /// From the arrow on.
+    arrow: Option<String>,
+    comment: String,
+}
+
+fn lay(text: &str, line: &Line) -> Laid {
+    let comment = line.comment.clone().map_or("", |span| text[span].trim_end());
+    if line.kind == LineKind::Broken {
+        let sentence = &text[line.span.start..line.comment.as_ref().map_or(line.span.end, |span| span.start)];
+        let indent = sentence.len() - sentence.trim_start().len();
+        return Laid { indent, head: sentence.trim().to_owned(), arrow: None, comment: comment.to_owned() };
+    }
+    let (tokens, _) = tokens(text, line.span.clone());
+    let split = tokens.iter().position(|token| token.kind == TokenKind::Arrow).unwrap_or(tokens.len());
+    let mut head = join(text, &tokens[..split]);
+    if line.kind == LineKind::Exit {
+        if let Some((span, word)) = agreement(&head) {
+            head.replace_range(span, word);
+        }
+        // `until` and `or` take the same room, so that the conditions stand below each other.
+        if let Some(rest) = head.strip_prefix("or ") {
+            head = format!("or    {rest}");
+        }
+    }
+    if head == "hold" {
+        head.push_str(", brake");
+    }
+    let indent = match line.kind {
+        LineKind::Header | LineKind::Behaviour | LineKind::Exit => 2,
+        _ => 0,
+    };
+    let arrow = (split < tokens.len()).then(|| join(text, &tokens[split..]));
+    Laid { indent, head, arrow, comment: comment.to_owned() }
+}
+
+/// Tokens with one space between them, none before a comma and around a slash.
+fn join(text: &str, tokens: &[Token]) -> String {
+    let mut joined = String::new();
+    let mut glued = true;
+    for token in tokens {
+        let word = &text[token.span.clone()];
+        let slash = word == "/";
+        if !(glued || slash || word == ",") {
+            joined.push(' ');
+        }
+        joined.push_str(word);
+        glued = slash;
+    }
+    joined
+}
+
+/// Where the last word of a condition disagrees with its number (`1 dark lines`, `4 s passes`), and the right one.
+pub(super) fn agreement(condition: &str) -> Option<(Range<usize>, &'static str)> {
+    let words: Vec<&str> = condition.split_whitespace().collect();
+    let one = |word: &str| word.parse() == Ok(1.0);
+    let is_number = |word: &str| word.starts_with(|c: char| c.is_ascii_digit());
+    let (last, right) = match words.as_slice() {
+        [.., "crossed", count, _, last @ ("line" | "lines")] => (*last, if one(count) { "line" } else { "lines" }),
+        [_, value, _, last @ ("pass" | "passes")] if is_number(value) => {
+            (*last, if one(value) { "passes" } else { "pass" })
+        }
+        [_, _, last @ "pass"] => (*last, "passes"),
+        _ => return None,
+    };
+    let end = condition.trim_end().len();
+    (last != right).then_some((end - last.len()..end, right))
+}
+
+/// A comment on a line of its own stands like the line below it; at the end, like the line above.
+fn indent_comments(lines: &mut [Laid], kinds: &[Line]) {
+    let mut below: Option<usize> = None;
+    for (line, kind) in lines.iter_mut().zip(kinds).rev() {
+        match kind.kind {
+            LineKind::Blank => line.indent = below.unwrap_or(0),
+            _ => below = Some(line.indent),
+        }
+    }
+}
+
+fn align_arrows(lines: &mut [Laid], kinds: &[Line]) {
+    let mut at = 0;
+    while at < lines.len() {
+        let end = (at + 1..lines.len()).find(|&line| kinds[line].kind == LineKind::Step).unwrap_or(lines.len());
+        let width = |line: &Laid| line.head.chars().count();
+        let widest = lines[at..end].iter().filter(|line| line.arrow.is_some()).map(width).max().unwrap_or(0);
+        for line in &mut lines[at..end] {
+            if line.arrow.is_some() {
+                let missing = widest - width(line);
+                line.head.push_str(&" ".repeat(missing));
+            }
+        }
+        at = end;
+    }
+}
+
+fn space_out(lines: &[Laid], kinds: &[Line]) -> String {
+    // A step takes the comments right above it along, so the blank line goes above them.
+    let is_comment = |index: usize| kinds[index].kind == LineKind::Blank && !lines[index].comment.is_empty();
+    let opens_step = |index: usize| {
+        let mut at = index;
+        while at < lines.len() && is_comment(at) {
+            at += 1;
+        }
+        at < lines.len() && kinds[at].kind == LineKind::Step && (index == 0 || !is_comment(index - 1))
+    };
+    let mut out = String::new();
+    for (index, line) in lines.iter().enumerate() {
+        if line.head.is_empty() && line.comment.is_empty() {
+            if !out.is_empty() && !out.ends_with("\n\n") {
+                out.push('\n');
+            }
+            continue;
+        }
+        if opens_step(index) && !out.is_empty() && !out.ends_with("\n\n") {
+            out.push('\n');
+        }
+        out.push_str(&" ".repeat(line.indent));
+        out.push_str(&line.head);
+        if let Some(arrow) = &line.arrow {
+            out.push_str("  ");
+            out.push_str(arrow);
+        }
+        if !line.comment.is_empty() {
+            out.push_str(if line.head.is_empty() { "" } else { "  " });
+            out.push_str(&line.comment);
+        }
+        out.push('\n');
+    }
+    while out.ends_with("\n\n") {
+        out.pop();
+    }
+    out
+}

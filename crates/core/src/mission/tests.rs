@@ -1,0 +1,316 @@
+//! The language as a whole: findings with their places, formatting, slots and edits, and the laws they keep.
+
+use proptest::prelude::*;
+
+use super::*;
+use crate::finding::line_column;
+
+const DEMO: &str = include_str!("../../../../examples/brinewick/missions/morning-round.way");
+
+fn names() -> Names {
+    let sensor = |name: &str, tones: &[&str]| SensorName {
+        name: name.to_owned(),
+        tones: tones.iter().map(|&tone| tone.to_owned()).collect(),
+    };
+    Names {
+        sensors: vec![
+            sensor("floor-left", &["dark", "pale"]),
+            sensor("floor-right", &["dark", "pale"]),
+            sensor("hue", &["pale", "red"]),
+        ],
+        starts: vec!["slipway".to_owned()],
+        has_gyro: true,
+    }
+}
+
+/// All findings of a text as `line:column code message / hint`.
+fn told(text: &str) -> String {
+    let parsed = parse(text);
+    let mut findings = parsed.findings.clone();
+    findings.extend(check(&parsed, &names()));
+    let line = |finding: &crate::finding::Finding| {
+        let (line, column) = line_column(text, finding.span.start);
+        format!("{line}:{column} {} {} / {}\n", finding.code, finding.message, finding.hints.join(" / "))
+    };
+    findings.iter().map(line).collect()
+}
+
+const GOOD: &str = r#"mission "Test"
+  limit 60 s
+  start slipway
+
+let cruise = 40 %
+
+step "Out"
+  drive ahead at cruise holding the heading
+  until floor-left sees dark            -> next
+  or    travelled 400 mm                -> fail "no line"
+
+step "Along"
+  follow the left edge of a dark line with floor-left at 30 %, gain 0.6
+  until floor-right has crossed 3 dark lines  -> "Stand"
+  or    floor-right < 20 %
+  or    8 s pass                              -> "Turn"
+
+step "Turn"
+  spin left at 25 %
+  until turned 90 deg
+
+step "Swing"
+  pivot right on the left wheel at 30 %
+  until hue sees red  -> done
+  or    1 s passes
+
+step "Stand"
+  hold, coast
+  until 0.5 s pass  -> done
+"#;
+
+#[test]
+fn every_sentence_of_the_language_is_understood() {
+    assert_eq!(told(GOOD), "");
+    let parsed = parse(GOOD);
+    assert_eq!(parsed.mission.steps.len(), 5);
+    let words: Vec<&str> =
+        parsed.mission.steps.iter().map(|step| step.behaviour.as_ref().unwrap().0.node.word()).collect();
+    assert_eq!(words, ["drive", "follow", "spin", "pivot", "hold"]);
+    assert_eq!(parsed.mission.steps[1].exits[1].target.node, Target::Next, "no arrow leads to the next step");
+}
+
+#[test]
+fn mistakes_are_told_with_place_and_remedy() {
+    let mistakes = [
+        ("drive ahead", "drvie ahead"),
+        ("at cruise", "at cruize"),
+        ("at cruise", "at 40"),
+        ("at cruise", "at 40 mm"),
+        ("at cruise", "at 140 %"),
+        ("at cruise", "at -40 %"),
+        ("at cruise", "cruise"),
+        ("sees dark ", "sees drak "),
+        ("floor-left sees", "flor-left sees"),
+        ("floor-left sees", "floor-left seas"),
+        ("travelled 400 mm", "traveled 400 mm"),
+        ("travelled 400 mm", "travelled 400 m m"),
+        ("travelled 400 mm", "travelled 400 sec"),
+        ("-> fail \"no line\"", "-> fail"),
+        ("-> fail \"no line\"", "-> fail \"no line"),
+        ("-> \"Stand\"", "-> \"Stnad\""),
+        ("crossed 3 dark", "crossed 2.5 dark"),
+        ("  until turned", "  or turned"),
+        ("step \"Turn\"", "step Turn"),
+        ("step \"Turn\"", "step \"Along\""),
+        ("start slipway", "start slpway"),
+        ("limit 60 s", "limit 60 s exactly"),
+        ("  spin left at 25 %\n", ""),
+        ("  until 0.5 s pass  -> done\n", ""),
+        ("let cruise = 40 %", "let cruise = 40 %\nlet crawl = 10 %"),
+        ("until hue sees red  -> done\n  or    1 s passes", "until hue sees red  -> done"),
+        ("gain 0.6", "gain high"),
+        ("hold, coast", "hold, rest"),
+    ];
+    let mut all = String::new();
+    for (old, new) in mistakes {
+        assert!(GOOD.contains(old), "the good mission has no `{old}`");
+        all.push_str(&format!("{} => {}\n{}\n", old.trim(), new.trim(), told(&GOOD.replacen(old, new, 1))));
+    }
+    insta::assert_snapshot!(all);
+}
+
+#[test]
+fn one_broken_line_leaves_the_rest_standing() {
+    let parsed = parse(&GOOD.replace("spin left at", "spin lift at").replace("hold, coast", "hold; coast"));
+    assert_eq!(parsed.findings.len(), 2, "{:#?}", parsed.findings);
+    assert_eq!(parsed.mission.steps.len(), 5);
+    assert!(parsed.mission.steps[2].broken && !parsed.mission.steps[1].broken);
+}
+
+#[test]
+fn formatting_lays_out_and_keeps_comments() {
+    let messy = "  mission   \"Test\"   # the first\n\n\n# about speed\nlet cruise=40%\n# to the line\nstep \"Out\"\ndrive ahead at cruise # steady\n  # look left\nuntil floor-left sees dark->next\nor travelled 1cm -> fail \"no\"\n or floor-left has crossed 1 dark lines\nor 4 s passes\n this is broken   # really\nstep \"Stand\"\n hold\n until 1 s pass";
+    insta::assert_snapshot!(format(messy));
+}
+
+#[test]
+fn the_demo_mission_is_formatted() {
+    assert_eq!(format(DEMO), DEMO);
+}
+
+/// The slot that holds `word`, counted from 0.
+fn slot(text: &str, word: &str, nth: usize) -> usize {
+    let parsed = parse(text);
+    let mut found = parsed.slots.iter().enumerate().filter(|(_, slot)| &text[slot.span.clone()] == word);
+    found.nth(nth).unwrap_or_else(|| panic!("no slot holds `{word}`")).0
+}
+
+fn nudged(word: &str, nth: usize, up: bool, by: edit::Stride) -> Option<String> {
+    let parsed = parse(GOOD);
+    edit::nudge(&parsed, GOOD, &names(), slot(GOOD, word, nth), up, by).map(|edit| edit.apply(GOOD))
+}
+
+#[test]
+fn nudging_changes_the_number_and_only_that() {
+    use edit::Stride::{Coarse, Fine};
+    let change = |old: &str, new: &str| Some(GOOD.replacen(old, new, 1));
+    assert_eq!(nudged("30 %", 0, true, Coarse), change("at 30 %,", "at 35 %,"));
+    assert_eq!(nudged("30 %", 0, false, Fine), change("at 30 %,", "at 29 %,"));
+    assert_eq!(nudged("0.6", 0, true, Fine), change("gain 0.6", "gain 0.65"));
+    assert_eq!(nudged("cruise", 0, true, Coarse), change("= 40 %", "= 45 %"), "a named value changes where it is made");
+    assert_eq!(nudged("3", 0, false, Fine), change("crossed 3 dark lines", "crossed 2 dark lines"));
+    assert_eq!(nudged("left", 0, true, Fine), change("the left edge", "the right edge"));
+    assert_eq!(nudged("dark", 0, true, Fine), change("sees dark", "sees pale"));
+    assert_eq!(nudged("1 s", 0, false, Coarse), change("1 s passes", "0.5 s pass"));
+    assert_eq!(nudged("slipway", 0, true, Fine), None, "there is no other start");
+}
+
+#[test]
+fn nudging_stops_at_the_ends_of_the_range() {
+    let mut text = GOOD.to_owned();
+    for _ in 0..30 {
+        let parsed = parse(&text);
+        let Some(edit) = edit::nudge(&parsed, &text, &names(), slot(GOOD, "30 %", 0), true, edit::Stride::Coarse)
+        else {
+            break;
+        };
+        text = edit.apply(&text);
+    }
+    assert!(text.contains("at 100 %, gain"), "{text}");
+    let mut count = GOOD.to_owned();
+    for _ in 0..5 {
+        let parsed = parse(&count);
+        let Some(edit) = edit::nudge(&parsed, &count, &names(), slot(GOOD, "3", 0), false, edit::Stride::Fine) else {
+            break;
+        };
+        count = edit.apply(&count);
+    }
+    assert!(count.contains("has crossed 1 dark line  "), "{count}");
+}
+
+#[test]
+fn typing_keeps_the_unit_and_refuses_nonsense() {
+    let parsed = parse(GOOD);
+    let typed = |word: &str, text: &str| edit::set(&parsed, GOOD, &names(), slot(GOOD, word, 0), text);
+    assert_eq!(typed("400 mm", "250").unwrap().apply(GOOD), GOOD.replace("400 mm", "250 mm"));
+    assert_eq!(typed("400 mm", "25 cm").unwrap().apply(GOOD), GOOD.replace("400 mm", "25 cm"));
+    assert_eq!(typed("30 %", "cruise").unwrap().apply(GOOD), GOOD.replacen("at 30 %,", "at cruise,", 1));
+    assert_eq!(typed("\"Turn\"", "Along").unwrap().apply(GOOD), GOOD.replacen("\"Turn\"", "\"Along\"", 1));
+    for (word, text) in [("400 mm", "90 deg"), ("400 mm", "x"), ("30 %", "300"), ("dark", "blue"), ("\"Test\"", "a\"b")]
+    {
+        assert!(typed(word, text).is_err(), "{word} = {text}");
+    }
+}
+
+#[test]
+fn lines_are_inserted_and_deleted_whole() {
+    let parsed = parse(GOOD);
+    let inserted = edit::insert_below(&parsed, GOOD, 7, "until 1 s passes").apply(GOOD);
+    assert_eq!(inserted.lines().nth(8), Some("  until 1 s passes"));
+    assert_eq!(edit::delete_line(&parse(&inserted), &inserted, 8).apply(&inserted), GOOD);
+}
+
+fn soup() -> impl Strategy<Value = String> {
+    let word = prop::sample::select(vec![
+        "mission",
+        "\"a\"",
+        "limit",
+        "start",
+        "let",
+        "step",
+        "drive",
+        "ahead",
+        "back",
+        "at",
+        "40",
+        "%",
+        "mm",
+        "s",
+        "-",
+        "->",
+        "next",
+        "until",
+        "or",
+        "follow",
+        "the",
+        "left",
+        "edge",
+        "of",
+        "a",
+        "dark",
+        "line",
+        "with",
+        "floor-left",
+        ",",
+        "gain",
+        "0.6",
+        "\n",
+        "\n",
+        "\n  ",
+        "#",
+        "\"",
+        "é",
+        "\u{0}",
+        "1e9",
+        "999999999999",
+        "sees",
+        "has",
+        "crossed",
+        "3",
+        "lines",
+        "spin",
+        "pivot",
+        "hold",
+        "pass",
+        "=",
+        "<",
+        "\r\n",
+        "fail",
+        "done",
+        "cruise",
+    ]);
+    prop::collection::vec(word, 0..80).prop_map(|words| words.join(" "))
+}
+
+proptest! {
+    #[test]
+    fn any_bytes_are_read_without_panic(bytes in prop::collection::vec(any::<u8>(), 0..400)) {
+        let text = String::from_utf8_lossy(&bytes);
+        let parsed = parse(&text);
+        check(&parsed, &names());
+        format(&text);
+    }
+
+    #[test]
+    fn formatting_twice_is_formatting_once_and_keeps_the_meaning(text in soup()) {
+        let once = format(&text);
+        prop_assert_eq!(format(&once), once.clone());
+        let (before, after) = (parse(&text), parse(&once));
+        prop_assert_eq!(before.findings.len(), after.findings.len());
+        prop_assert_eq!(before.mission.steps.len(), after.mission.steps.len());
+    }
+
+    #[test]
+    fn slots_hold_what_they_name_and_edits_keep_the_rest(nth in 0usize..60, up: bool, coarse: bool) {
+        let parsed = parse(DEMO);
+        let slot = nth % parsed.slots.len();
+        let by = if coarse { edit::Stride::Coarse } else { edit::Stride::Fine };
+        if let Some(edit) = edit::nudge(&parsed, DEMO, &names(), slot, up, by) {
+            let text = edit.apply(DEMO);
+            let again = parse(&text);
+            prop_assert_eq!(again.slots.len(), parsed.slots.len());
+            prop_assert!(again.findings.is_empty(), "{:?}", again.findings);
+            let changed = text.lines().zip(DEMO.lines()).filter(|(a, b)| a != b).count();
+            prop_assert_eq!(changed, 1, "a nudge changes one line");
+        }
+    }
+
+    #[test]
+    fn every_span_lies_in_the_text(text in soup()) {
+        let parsed = parse(&text);
+        for slot in &parsed.slots {
+            prop_assert!(text.get(slot.span.clone()).is_some_and(|word| !word.trim().is_empty()));
+        }
+        for finding in &parsed.findings {
+            prop_assert!(text.get(finding.span.clone()).is_some());
+        }
+    }
+}

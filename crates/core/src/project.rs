@@ -1,0 +1,179 @@
+//! A project: which mission, robot and field belong together, and what the sensors were calibrated to.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use crate::controller::{Program, Tone, Tones};
+use crate::field::{self, Field, seen};
+use crate::finding::{Finding, Source, did_you_mean, has_errors};
+use crate::mission::{self, Names, Parsed, SensorName};
+use crate::robot::{self, Robot, SensorKind};
+use crate::tables::Tables;
+use crate::units::{Quantity, Unit};
+
+/// What `wayodos.toml` says: paths are relative to the project folder.
+#[derive(Clone, Debug, PartialEq, Eq, Default)]
+pub struct Config {
+    /// What people call the project.
+    pub name: String,
+    /// Path of the mission.
+    pub mission: String,
+    /// Path of the robot file.
+    pub robot: String,
+    /// Path of the field file.
+    pub field: String,
+    /// Path of the calibration, if there is one.
+    pub calibration: Option<String>,
+    /// Seed of the nominal run.
+    pub seed: u64,
+}
+
+impl Config {
+    /// Reads `wayodos.toml`.
+    pub fn load(text: &str) -> (Option<Self>, Vec<Finding>) {
+        let known = &["name", "mission", "robot", "field", "calibration", "seed"];
+        let mut tables = Tables::new(Source::Project, text, known);
+        let name = tables.optional("name");
+        let mission = tables.required("mission", "`mission = \"missions/morning-round.way\"`");
+        let robot = tables.required("robot", "`robot = \"robots/curlew.toml\"`");
+        let field = tables.required("field", "`field = \"fields/causeway.toml\"`");
+        let calibration = tables.optional("calibration");
+        let seed = tables.optional::<u32>("seed");
+        let config = || {
+            Some(Self {
+                name: name.map_or_else(String::new, |item| item.value),
+                mission: mission?.value,
+                robot: robot?.value,
+                field: field?.value,
+                calibration: calibration.map(|item| item.value),
+                seed: seed.map_or(1, |item| u64::from(item.value)),
+            })
+        };
+        (config(), tables.findings)
+    }
+}
+
+/// A robot, a field and a calibration that fit together.
+#[derive(Clone, Debug)]
+pub struct Setup {
+    /// The robot.
+    pub robot: Arc<Robot>,
+    /// The field.
+    pub field: Arc<Field>,
+    /// The tones of each sensor, in the order of the robot's sensors.
+    pub tones: Vec<Tones>,
+    /// What a mission may refer to.
+    pub names: Names,
+}
+
+impl Setup {
+    /// Reads the files beside the mission. No setup when one of them has errors.
+    pub fn load(robot: &str, field: &str, calibration: Option<&str>) -> (Option<Self>, Vec<Finding>) {
+        let (robot, mut findings) = robot::load(robot);
+        let (field, field_findings) = field::load(field);
+        findings.extend(field_findings);
+        let Some(robot) = robot else { return (None, findings) };
+        let tones = calibrate(&robot, &field, calibration, &mut findings);
+        if has_errors(&findings) {
+            return (None, findings);
+        }
+        let names = Names {
+            sensors: robot
+                .sensors
+                .iter()
+                .zip(&tones)
+                .map(|(sensor, tones)| SensorName {
+                    name: sensor.name.clone(),
+                    tones: tones.tones.iter().map(|tone| tone.name.clone()).collect(),
+                })
+                .collect(),
+            starts: field.starts.iter().map(|start| start.name.clone()).collect(),
+            has_gyro: robot.gyro.is_some(),
+        };
+        (Some(Self { robot: Arc::new(robot), field: Arc::new(field), tones, names }), findings)
+    }
+}
+
+/// The tones of every sensor: as calibrated, or else as the field's surfaces would read without any error.
+fn calibrate(robot: &Robot, field: &Field, text: Option<&str>, findings: &mut Vec<Finding>) -> Vec<Tones> {
+    let mut result: Vec<Tones> = robot
+        .sensors
+        .iter()
+        .map(|sensor| {
+            let by_colour = sensor.kind == SensorKind::Colour;
+            let tones = field.surfaces.iter().map(|surface| {
+                let (brightness, rgb) = seen(surface);
+                Tone { name: surface.name.clone(), brightness, rgb: if by_colour { rgb } else { [brightness; 3] } }
+            });
+            Tones { tones: tones.collect(), by_colour }
+        })
+        .collect();
+    let Some(text) = text else { return result };
+    let mut tables = Tables::new(Source::Calibration, text, &["sensor"]);
+    for entry in tables.named::<BTreeMap<toml::Spanned<String>, toml::Spanned<String>>>("sensor") {
+        let Some(index) = robot.sensor(&entry.name.value) else {
+            let message = format!("the robot has no sensor `{}`", entry.name.value);
+            let hint = did_you_mean(&entry.name.value, robot.sensors.iter().map(|sensor| sensor.name.as_str()));
+            tables.error("C101", entry.name.span, message).hints.extend(hint);
+            continue;
+        };
+        let mut rows: Vec<_> = entry.value.into_iter().collect();
+        rows.sort_by_key(|(name, _)| name.span().start);
+        let by_colour = result[index].by_colour;
+        result[index].tones.clear();
+        for (name, reads) in rows {
+            match tone(name.get_ref(), reads.get_ref(), by_colour) {
+                Some(tone) => result[index].tones.push(tone),
+                None => {
+                    let example = if by_colour { "\"62 %, 18 %, 11 %\" (red, green, blue)" } else { "\"12 %\"" };
+                    let message = format!("`{}` is not what `{}` can read", reads.get_ref(), entry.name.value);
+                    tables.error("C102", reads.span(), message).hints.push(format!("write {example}"));
+                }
+            }
+        }
+    }
+    findings.append(&mut tables.findings);
+    result
+}
+
+/// Reads `12 %`, or `62 %, 18 %, 11 %` for a colour.
+fn tone(name: &str, text: &str, by_colour: bool) -> Option<Tone> {
+    let shares: Vec<f64> = text
+        .split(',')
+        .map(|part| Quantity::parse(part).ok().filter(|q| q.unit == Unit::Percent && (0.0..=100.0).contains(&q.value)))
+        .map(|quantity| quantity.map(Quantity::si))
+        .collect::<Option<_>>()?;
+    let rgb = match (shares.as_slice(), by_colour) {
+        ([brightness], false) => [*brightness; 3],
+        ([r, g, b], true) => [*r, *g, *b],
+        _ => return None,
+    };
+    let brightness = 0.2126 * rgb[0] + 0.7152 * rgb[1] + 0.0722 * rgb[2];
+    Some(Tone { name: name.to_owned(), brightness, rgb })
+}
+
+/// A mission text read, checked and, when nothing is wrong, compiled.
+#[derive(Clone, Debug)]
+pub struct Prepared {
+    /// What the text says.
+    pub parsed: Parsed,
+    /// All findings about the mission, in order of the text.
+    pub findings: Vec<Finding>,
+    /// Ready to run, when no finding is an error.
+    pub program: Option<Arc<Program>>,
+}
+
+/// Reads, checks and compiles a mission. Without a setup the names are left unchecked and nothing compiles.
+pub fn prepare(text: &str, setup: Option<&Setup>) -> Prepared {
+    let parsed = mission::parse(text);
+    let mut findings = parsed.findings.clone();
+    let mut program = None;
+    if let Some(setup) = setup {
+        findings.extend(mission::check(&parsed, &setup.names));
+        if !has_errors(&findings) {
+            program = Program::compile(text, &parsed.mission, &setup.robot, &setup.tones).map(Arc::new);
+        }
+    }
+    findings.sort_by_key(|finding| finding.span.start);
+    Prepared { parsed, findings, program }
+}

@@ -1,0 +1,132 @@
+//! The robot: body, drive, motors, sensors and what is plugged in where.
+//!
+//! Robot frame: origin in the middle of the axle, x ahead, y left, metres.
+
+mod load;
+
+pub use load::load;
+
+/// What kind of light a floor sensor tells apart.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum SensorKind {
+    /// One number: reflected brightness.
+    Reflectance,
+    /// Red, green and blue apart; reads tones of different colour.
+    Colour,
+}
+
+/// A sensor that looks straight down at the mat.
+#[derive(Clone, Debug, PartialEq)]
+pub struct FloorSensor {
+    /// Its name in missions.
+    pub name: String,
+    /// What it tells apart.
+    pub kind: SensorKind,
+    /// Socket it is plugged into.
+    pub port: String,
+    /// Metres ahead of the axle.
+    pub ahead: f64,
+    /// Metres left of the middle.
+    pub left: f64,
+    /// Diameter in metres of the spot on the mat that it averages.
+    pub spot: f64,
+    /// Simulation steps (ms) between two published readings.
+    pub period_ms: u32,
+    /// Standard deviation of a reading, as a share of full scale.
+    pub noise: f64,
+    /// Smallest difference of two readings, as a share of full scale.
+    pub step: f64,
+}
+
+/// A brushed motor with its gearbox, as seen at the wheel.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Motor {
+    /// Socket it is plugged into.
+    pub port: String,
+    /// Speed in rad/s without load at the rated voltage.
+    pub no_load_speed: f64,
+    /// Torque in N m that holds the wheel still at the rated voltage.
+    pub stall_torque: f64,
+    /// Torque in N m lost in the gearbox whenever the wheel turns.
+    pub friction: f64,
+    /// Voltage at which the two figures above were measured.
+    pub rated_voltage: f64,
+    /// Moment of inertia of wheel, gearbox and rotor at the wheel, kg m^2.
+    pub inertia: f64,
+}
+
+/// A gyro that integrates its own rate into a heading.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Gyro {
+    /// Socket it is plugged into.
+    pub port: String,
+    /// Standard deviation in rad/s of the rate, at each of its samples.
+    pub noise: f64,
+    /// Standard deviation in rad/s of the constant error drawn for a run.
+    pub drift: f64,
+}
+
+/// A whole robot.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Robot {
+    /// What people call it.
+    pub name: String,
+    /// Whose it is, may be empty.
+    pub team: String,
+    /// Body length in metres.
+    pub length: f64,
+    /// Body width in metres.
+    pub width: f64,
+    /// Metres from the axle forward to the front edge.
+    pub nose: f64,
+    /// Mass in kg, wheels included.
+    pub mass: f64,
+    /// Centre of mass ahead of the axle, metres.
+    pub com_ahead: f64,
+    /// Centre of mass left of the middle, metres.
+    pub com_left: f64,
+    /// Moment of inertia about the vertical through the centre of mass, kg m^2.
+    pub yaw_inertia: f64,
+    /// Wheel diameter in metres.
+    pub wheel_diameter: f64,
+    /// Distance of the two wheels' tracks in metres.
+    pub track_width: f64,
+    /// Coefficient of friction of the tyres on the mat.
+    pub grip: f64,
+    /// Encoder ticks of one wheel turn.
+    pub encoder_ticks: u32,
+    /// Where the caster touches the mat, metres ahead of the axle; negative behind.
+    pub caster_ahead: f64,
+    /// Coefficient of friction with which the caster drags.
+    pub caster_drag: f64,
+    /// The left wheel's motor.
+    pub left: Motor,
+    /// The right wheel's motor.
+    pub right: Motor,
+    /// Actual battery voltage.
+    pub battery: f64,
+    /// The gyro, if it has one.
+    pub gyro: Option<Gyro>,
+    /// Floor sensors, in the order of the file.
+    pub sensors: Vec<FloorSensor>,
+    /// Simulation steps (ms) between two control ticks.
+    pub control_ms: u32,
+}
+
+impl Robot {
+    /// The index of the sensor of that name.
+    pub fn sensor(&self, name: &str) -> Option<usize> {
+        self.sensors.iter().position(|sensor| sensor.name == name)
+    }
+
+    /// Share of the weight that rests on the two driven wheels, from the lever of the caster.
+    pub fn wheel_share(&self) -> f64 {
+        if self.caster_ahead == 0.0 { 1.0 } else { (1.0 - self.com_ahead / self.caster_ahead).clamp(0.0, 1.0) }
+    }
+
+    /// The body's corners in the robot frame (ahead, left), counter-clockwise from the rear right.
+    pub fn outline(&self) -> [(f64, f64); 4] {
+        let (front, rear, side) = (self.nose, self.nose - self.length, self.width / 2.0);
+        [(rear, -side), (front, -side), (front, side), (rear, side)]
+    }
+}

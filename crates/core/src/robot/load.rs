@@ -1,0 +1,359 @@
+//! Robot files: TOML text to a [`Robot`] and findings.
+
+use serde::Deserialize;
+use toml::Spanned;
+
+use super::{FloorSensor, Gyro, Motor, Robot, SensorKind};
+use crate::finding::{Finding, Source};
+use crate::tables::{Item, Tables, report_duplicates};
+use crate::units::{Frequency, Length, Mass, NotNegative, Pair, Percent, Positive, Time, Torque, TurnRate, Voltage};
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct BodyTable {
+    length: Positive<Length>,
+    width: Positive<Length>,
+    nose: NotNegative<Length>,
+    mass: Spanned<Positive<Mass>>,
+    centre_of_mass: Spanned<Pair>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct DriveTable {
+    wheel_diameter: Spanned<Positive<Length>>,
+    track_width: Positive<Length>,
+    grip: Spanned<f64>,
+    encoder_ticks: Spanned<u32>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct CasterTable {
+    ahead: Spanned<Length>,
+    drag: Spanned<f64>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct MotorTable {
+    port: Spanned<String>,
+    no_load_speed: Positive<TurnRate>,
+    stall_torque: Spanned<Positive<Torque>>,
+    friction: NotNegative<Torque>,
+    rated_voltage: Positive<Voltage>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct MotorTables {
+    left: MotorTable,
+    right: MotorTable,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct BatteryTable {
+    voltage: Positive<Voltage>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct ControlTable {
+    period: Spanned<Positive<Time>>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct GyroTable {
+    port: Spanned<String>,
+    #[serde(default)]
+    noise: NotNegative<TurnRate>,
+    #[serde(default)]
+    drift: NotNegative<TurnRate>,
+}
+
+#[derive(Deserialize)]
+#[serde(rename_all = "lowercase")]
+enum KindWord {
+    Reflectance,
+    Colour,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct SensorTable {
+    name: Spanned<String>,
+    kind: KindWord,
+    port: Spanned<String>,
+    at: Spanned<Pair>,
+    spot: Spanned<Positive<Length>>,
+    rate: Spanned<Positive<Frequency>>,
+    #[serde(default)]
+    noise: NotNegative<Percent>,
+    #[serde(default)]
+    step: NotNegative<Percent>,
+}
+
+const KEYS: &[&str] = &["name", "team", "body", "drive", "caster", "motor", "battery", "control", "gyro", "sensor"];
+
+/// Moment of inertia at the wheel, kg m^2: a small wheel (about 8e-6) and a 1e-7 rotor seen through gears of about
+/// 1:22. No robot file can measure it, and only the first hundredths of a second of a move depend on it.
+const WHEEL_INERTIA: f64 = 5.5e-5;
+
+/// Reads a robot file; no robot when a section that it needs is missing or broken.
+pub fn load(text: &str) -> (Option<Robot>, Vec<Finding>) {
+    let mut tables = Tables::new(Source::Robot, text, KEYS);
+    let robot = assemble(&mut tables);
+    (robot, tables.findings)
+}
+
+fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
+    let name = tables.required::<String>("name", "`name = \"Curlew\"`");
+    let team = tables.optional::<String>("team");
+    let body = tables.required::<BodyTable>("body", "a section [body]");
+    let drive = tables.required::<DriveTable>("drive", "a section [drive]");
+    let caster = tables.required::<CasterTable>("caster", "a section [caster]");
+    let motor = tables.required::<MotorTables>("motor", "sections [motor.left] and [motor.right]");
+    let battery = tables.required::<BatteryTable>("battery", "a section [battery]");
+    let control = tables.required::<ControlTable>("control", "a section [control] with `period = \"10 ms\"`");
+    let gyro = tables.optional::<GyroTable>("gyro");
+    let sensor_tables = tables.list::<SensorTable>("sensor");
+    let (body, drive, caster) = (body?.value, drive?.value, caster?.value);
+    let (motor, battery, control) = (motor?.value, battery?.value, control?.value);
+
+    check_bodies(tables, &body, &drive, &caster);
+    report_duplicates(
+        tables,
+        "sensor",
+        sensor_tables.iter().map(|item| spanned_name(&item.value.name)).collect::<Vec<_>>().iter(),
+    );
+    let gyro_port = gyro.iter().map(|item| &item.value.port);
+    let ports: Vec<Item<String>> = [&motor.left.port, &motor.right.port]
+        .into_iter()
+        .chain(gyro_port)
+        .chain(sensor_tables.iter().map(|item| &item.value.port))
+        .map(spanned_name)
+        .collect();
+    report_shared_ports(tables, &ports);
+
+    let control_ms = milliseconds(tables, control.period.get_ref().0.si(), control.period.span(), "a control period");
+    let (length, width, nose) = (body.length.0.si(), body.width.0.si(), body.nose.0.si());
+    let sensors = sensor_tables
+        .into_iter()
+        .map(|Item { value, .. }| sensor(tables, value, (nose - length, nose, width / 2.0)))
+        .collect();
+    let mass = body.mass.get_ref().0.si();
+    let com = *body.centre_of_mass.get_ref();
+    Some(Robot {
+        name: name?.value,
+        team: team.map_or_else(String::new, |item| item.value),
+        length,
+        width,
+        nose,
+        mass,
+        com_ahead: com.x,
+        com_left: com.y,
+        // A uniform box: m (l^2 + w^2) / 12.
+        yaw_inertia: mass * (length * length + width * width) / 12.0,
+        wheel_diameter: drive.wheel_diameter.get_ref().0.si(),
+        track_width: drive.track_width.0.si(),
+        grip: *drive.grip.get_ref(),
+        encoder_ticks: *drive.encoder_ticks.get_ref(),
+        caster_ahead: caster.ahead.get_ref().si(),
+        caster_drag: *caster.drag.get_ref(),
+        left: motor_of(motor.left),
+        right: motor_of(motor.right),
+        battery: battery.voltage.0.si(),
+        gyro: gyro.map(|Item { value, .. }| Gyro {
+            port: value.port.into_inner(),
+            noise: value.noise.0.si(),
+            drift: value.drift.0.si(),
+        }),
+        sensors,
+        control_ms,
+    })
+}
+
+fn spanned_name(name: &Spanned<String>) -> Item<String> {
+    Item { value: name.get_ref().clone(), span: name.span() }
+}
+
+fn motor_of(table: MotorTable) -> Motor {
+    Motor {
+        port: table.port.into_inner(),
+        no_load_speed: table.no_load_speed.0.si(),
+        stall_torque: table.stall_torque.get_ref().0.si(),
+        friction: table.friction.0.si(),
+        rated_voltage: table.rated_voltage.0.si(),
+        inertia: WHEEL_INERTIA,
+    }
+}
+
+fn check_bodies(tables: &mut Tables<'_>, body: &BodyTable, drive: &DriveTable, caster: &CasterTable) {
+    let mass = body.mass.get_ref().0.si();
+    if !(0.05..=50.0).contains(&mass) {
+        tables
+            .error("R101", body.mass.span(), format!("a robot of {mass} kg is not possible"))
+            .hints
+            .push("the mass must be 50 g to 50 kg".to_owned());
+    }
+    let (length, nose, half) = (body.length.0.si(), body.nose.0.si(), body.width.0.si() / 2.0);
+    if !(0.02..=2.0).contains(&length) || !(0.02..=2.0).contains(&(2.0 * half)) {
+        tables
+            .error("R101", body.mass.span(), format!("a body of {} x {} mm is not possible", length * 1e3, half * 2e3))
+            .hints
+            .push("length and width must be 20 mm to 2 m".to_owned());
+    }
+    let com = *body.centre_of_mass.get_ref();
+    let outside = com.x > nose || com.x < nose - length || com.y.abs() > half;
+    if outside {
+        tables
+            .error("R102", body.centre_of_mass.span(), "the centre of mass lies outside the body")
+            .hints
+            .push("give it as \"ahead, left\" of the middle of the axle, such as \"20, 0 mm\"".to_owned());
+    }
+    let reach = caster.ahead.get_ref().si();
+    if !outside && (reach.abs() < 0.005 || reach * com.x < 0.0 || reach.abs() <= com.x.abs()) {
+        tables
+            .error(
+                "R103",
+                caster.ahead.span(),
+                "the robot tips over: its centre of mass is not between axle and caster",
+            )
+            .hints
+            .push("put the caster on the side of the centre of mass, further from the axle".to_owned());
+    }
+    let diameter = drive.wheel_diameter.get_ref().0.si();
+    if !(0.005..=0.5).contains(&diameter) {
+        tables
+            .error("R104", drive.wheel_diameter.span(), format!("a wheel of {} mm is not possible", diameter * 1e3))
+            .hints
+            .push("the diameter must be 5 mm to 500 mm".to_owned());
+    }
+    for (value, most, what, span) in [
+        (*drive.grip.get_ref(), 3.0, "grip", drive.grip.span()),
+        (*caster.drag.get_ref(), 1.0, "drag", caster.drag.span()),
+    ] {
+        if !(0.0..=most).contains(&value) {
+            tables.error("R105", span, format!("{what} must be a plain number from 0 to {most}"));
+        }
+    }
+    let ticks = *drive.encoder_ticks.get_ref();
+    if !(1..=100_000).contains(&ticks) {
+        tables.error("R105", drive.encoder_ticks.span(), "encoder_ticks must be 1 to 100000 a wheel turn");
+    }
+}
+
+fn report_shared_ports(tables: &mut Tables<'_>, ports: &[Item<String>]) {
+    for (index, port) in ports.iter().enumerate() {
+        if ports[..index].iter().any(|earlier| earlier.value == port.value) {
+            tables
+                .error("R106", port.span.clone(), format!("port `{}` is used twice", port.value))
+                .hints
+                .push("each device needs a port of its own".to_owned());
+        }
+    }
+}
+
+/// Seconds to whole milliseconds: the simulation's step. What does not fit is a finding.
+fn milliseconds(tables: &mut Tables<'_>, seconds: f64, span: std::ops::Range<usize>, what: &str) -> u32 {
+    let ms = seconds * 1e3;
+    let whole = ms.round().clamp(1.0, 1000.0);
+    if (ms - whole).abs() > 1e-6 {
+        tables
+            .error("R107", span, format!("{what} of {ms:.3} ms is not possible"))
+            .hints
+            .push("it must be a whole number of milliseconds, 1 to 1000".to_owned());
+    }
+    whole as u32
+}
+
+/// `extent`: rear edge, front edge and half width of the body.
+fn sensor(tables: &mut Tables<'_>, table: SensorTable, extent: (f64, f64, f64)) -> FloorSensor {
+    let (rear, front, side) = extent;
+    let place = *table.at.get_ref();
+    let name = table.name.into_inner();
+    if place.x > front || place.x < rear || place.y.abs() > side {
+        let message =
+            format!("sensor `{name}` at {}, {} mm is off the robot", (place.x * 1e3).round(), (place.y * 1e3).round());
+        tables.error("R108", table.at.span(), message).hints.push(format!(
+            "ahead must be {} to {} mm, left {} to {} mm",
+            (rear * 1e3).round(),
+            (front * 1e3).round(),
+            (-side * 1e3).round(),
+            (side * 1e3).round()
+        ));
+    }
+    let spot = table.spot.get_ref().0.si();
+    if spot > 0.1 {
+        tables.error("R109", table.spot.span(), "a spot must be at most 100 mm wide");
+    }
+    let rate = table.rate.get_ref().0.si();
+    let period_ms = milliseconds(tables, 1.0 / rate, table.rate.span(), "a time between readings");
+    FloorSensor {
+        name,
+        kind: match table.kind {
+            KindWord::Reflectance => SensorKind::Reflectance,
+            KindWord::Colour => SensorKind::Colour,
+        },
+        port: table.port.into_inner(),
+        ahead: place.x,
+        left: place.y,
+        spot: spot.min(0.1),
+        period_ms,
+        noise: table.noise.0.si().min(1.0),
+        step: table.step.0.si().min(1.0),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::finding::line_column;
+
+    const GOOD: &str = include_str!("../../../../examples/brinewick/robots/curlew.toml");
+
+    #[test]
+    fn the_demo_robot_has_no_findings() {
+        let (robot, findings) = load(GOOD);
+        assert_eq!(findings, []);
+        let robot = robot.unwrap();
+        assert!(robot.wheel_share() > 0.5 && robot.wheel_share() < 1.0);
+        assert!(robot.sensor("floor-left").is_some());
+    }
+
+    /// Replaces the first `old` and expects one finding whose place is the line of the change.
+    #[track_caller]
+    fn check(old: &str, new: &str, code: &str, says: &str) {
+        let at = GOOD.find(old).unwrap_or_else(|| panic!("the demo robot has no `{old}`"));
+        let text = GOOD.replacen(old, new, 1);
+        let (_, findings) = load(&text);
+        let [finding] = findings.as_slice() else { panic!("expected one finding, got {findings:#?}") };
+        assert_eq!(finding.code, code, "{finding:#?}");
+        assert_eq!(line_column(&text, finding.span.start).0, line_column(&text, at).0, "{finding:#?}");
+        let told = format!("{} | {}", finding.message, finding.hints.join(" | "));
+        assert!(told.contains(says), "`{told}` does not say `{says}`");
+    }
+
+    #[test]
+    fn mistakes_are_told_with_line_and_hint() {
+        check("mass = \"860 g\"", "mass = \"860 mm\"", "T004", "expected a mass");
+        check("mass = \"860 g\"", "mass = \"0 g\"", "T004", "more than zero");
+        check("mass = \"860 g\"", "mass = \"860 kg\"", "R101", "50 g to 50 kg");
+        check("track_width", "trackwidth", "T002", "did you mean `track_width`?");
+        check("\"26, 0 mm\"", "\"260, 0 mm\"", "R102", "outside the body");
+        check("kind = \"reflectance\"", "kind = \"sonar\"", "T004", "possible are `reflectance`, `colour`");
+        check("name = \"floor-right\"", "name = \"floor-left\"", "T005", "two sensors named `floor-left`");
+        check("at = \"96, -8 mm\"", "at = \"960, -8 mm\"", "R108", "off the robot");
+        check("rate = \"500 Hz\"", "rate = \"300 Hz\"", "R107", "whole number of milliseconds");
+        check("port = \"S1\"", "port = \"MA\"", "R106", "port `MA` is used twice");
+    }
+
+    #[test]
+    fn a_missing_section_is_one_finding_and_no_robot() {
+        let (robot, findings) = load(&GOOD.replace("[battery]", "[team_notes]"));
+        assert!(robot.is_none());
+        assert!(findings.iter().any(|finding| finding.message.contains("missing key `battery`")), "{findings:#?}");
+    }
+}

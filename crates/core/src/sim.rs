@@ -1,0 +1,27 @@
+//! The world: moves the robot, lets its sensors read, and runs a controller in it.
+//!
+//! A run is a pure function of world, program, start and seed. Time is counted in steps of one millisecond;
+//! every step goes through the same phases: commands, motors, traction and contacts, motion, sensors, program,
+//! trace. The model, its constants and their sources are written down in docs/world.md.
+
+mod contact;
+mod drive;
+mod random;
+mod run;
+mod sensor;
+mod trace;
+mod world;
+
+pub use drive::{Body, Plant};
+pub use run::{Outcome, Run, Visit, run};
+pub use trace::{Stamp, Tick, Trace};
+pub use world::World;
+
+/// Length of a simulation step in seconds.
+pub const STEP: f64 = 0.001;
+
+/// Standard gravity, m/s^2.
+pub const GRAVITY: f64 = 9.806_65;
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,221 @@
+//! Boxes against boxes: where the robot's body meets walls.
+
+use crate::field::{Field, Point};
+use crate::units::math;
+
+/// Contacts are made this many metres ahead of touching, so that nothing is entered within a step.
+const AHEAD: f64 = 0.004;
+/// Candidates are looked up again when the robot may have moved this far.
+const REACH: f64 = 0.01;
+/// At most this many contacts are solved at once.
+const MOST_CONTACTS: usize = 8;
+
+/// A rectangle on the field.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Box2 {
+    /// Its middle.
+    pub centre: Point,
+    /// Direction of its length, a unit vector.
+    pub axis: (f64, f64),
+    /// Half its length and half its width.
+    pub half: (f64, f64),
+}
+
+/// A place where the robot is about to touch something.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Contact {
+    /// Where on the field.
+    pub at: Point,
+    /// Unit vector out of the obstacle, towards the robot.
+    pub normal: (f64, f64),
+    /// Metres between them; negative when they overlap.
+    pub gap: f64,
+}
+
+/// What stands on the field, and which of it is near.
+#[derive(Clone, Debug, Default)]
+pub struct Obstacles {
+    boxes: Vec<Box2>,
+    near: Vec<usize>,
+    looked_from: Option<Point>,
+    contacts: Vec<Contact>,
+}
+
+impl Obstacles {
+    /// The walls of a field.
+    pub fn new(field: &Field) -> Self {
+        let mut boxes = Vec::new();
+        for wall in &field.walls {
+            let half_width = wall.thickness / 2.0;
+            for pair in wall.points.windows(2) {
+                let length = pair[0].distance(pair[1]);
+                if length > 0.0 {
+                    let axis = ((pair[1].x - pair[0].x) / length, (pair[1].y - pair[0].y) / length);
+                    let centre = Point::new(f64::midpoint(pair[0].x, pair[1].x), f64::midpoint(pair[0].y, pair[1].y));
+                    // Each piece reaches half a thickness further, so that corners have no notch.
+                    boxes.push(Box2 { centre, axis, half: (length / 2.0 + half_width, half_width) });
+                }
+            }
+        }
+        let near = Vec::with_capacity(boxes.len());
+        Self { boxes, near, looked_from: None, contacts: Vec::with_capacity(MOST_CONTACTS) }
+    }
+
+    /// The contacts of a body with whatever is near it.
+    pub fn contacts(&mut self, body: &Box2) -> &[Contact] {
+        self.contacts.clear();
+        if self.boxes.is_empty() {
+            return &self.contacts;
+        }
+        if self.looked_from.is_none_or(|from| from.distance(body.centre) > REACH) {
+            self.looked_from = Some(body.centre);
+            let radius = math::length(body.half.0, body.half.1) + REACH + AHEAD;
+            self.near.clear();
+            let boxes = &self.boxes;
+            self.near.extend((0..boxes.len()).filter(|&index| distance(&boxes[index], body.centre) < radius));
+        }
+        for &index in &self.near {
+            touch(body, &self.boxes[index], &mut self.contacts);
+        }
+        self.contacts.truncate(MOST_CONTACTS);
+        &self.contacts
+    }
+}
+
+/// Distance of a point to a box, 0 inside.
+fn distance(b: &Box2, p: Point) -> f64 {
+    let (along, across) = local(b, p);
+    math::length((along.abs() - b.half.0).max(0.0), (across.abs() - b.half.1).max(0.0))
+}
+
+fn local(b: &Box2, p: Point) -> (f64, f64) {
+    let (dx, dy) = (p.x - b.centre.x, p.y - b.centre.y);
+    (dx * b.axis.0 + dy * b.axis.1, dy * b.axis.0 - dx * b.axis.1)
+}
+
+impl Box2 {
+    fn corners(&self) -> [Point; 4] {
+        let (ux, uy) = self.axis;
+        let (l, w) = self.half;
+        [(-l, -w), (l, -w), (l, w), (-l, w)]
+            .map(|(a, b)| Point::new(self.centre.x + ux * a - uy * b, self.centre.y + uy * a + ux * b))
+    }
+
+    /// The outward normals, in the order of the edges that start at each corner.
+    fn normals(&self) -> [(f64, f64); 4] {
+        let (ux, uy) = self.axis;
+        [(uy, -ux), (ux, uy), (-uy, ux), (-ux, -uy)]
+    }
+}
+
+/// The edge of `a` that keeps `b` furthest away: its index and that distance.
+fn separation(a: &Box2, b: &Box2) -> (usize, f64) {
+    let (corners, normals, others) = (a.corners(), a.normals(), b.corners());
+    let mut best = (0, f64::NEG_INFINITY);
+    for edge in 0..4 {
+        let (nx, ny) = normals[edge];
+        let depth = others
+            .iter()
+            .map(|p| (p.x - corners[edge].x) * nx + (p.y - corners[edge].y) * ny)
+            .fold(f64::INFINITY, f64::min);
+        if depth > best.1 {
+            best = (edge, depth);
+        }
+    }
+    best
+}
+
+/// Adds up to two contacts between the robot's body and an obstacle.
+///
+/// Separating axes over the edges of both, then the other's nearest edge cut to the sides of the chosen one.
+/// Source: Ericson, *Real-Time Collision Detection* (2005), sec. 5.4 and 5.5.
+fn touch(body: &Box2, obstacle: &Box2, contacts: &mut Vec<Contact>) {
+    let (edge_o, gap_o) = separation(obstacle, body);
+    if gap_o > AHEAD {
+        return;
+    }
+    let (edge_b, gap_b) = separation(body, obstacle);
+    if gap_b > AHEAD {
+        return;
+    }
+    // Preferring the obstacle's edge keeps the choice from flickering when both are equally good.
+    let of_obstacle = gap_o >= gap_b - 1e-6;
+    let (reference, edge, other) = if of_obstacle { (obstacle, edge_o, body) } else { (body, edge_b, obstacle) };
+    let normal = reference.normals()[edge];
+    let corners = reference.corners();
+    let (from, to) = (corners[edge], corners[(edge + 1) % 4]);
+    let facing = other.normals();
+    let against = |n: (f64, f64)| n.0 * normal.0 + n.1 * normal.1;
+    let incident = (0..4).min_by(|&a, &b| against(facing[a]).total_cmp(&against(facing[b]))).expect("four edges");
+    let others = other.corners();
+    let (mut p, mut q) = (others[incident], others[(incident + 1) % 4]);
+    let length = from.distance(to);
+    let along = ((to.x - from.x) / length, (to.y - from.y) / length);
+    let at = |point: Point| (point.x - from.x) * along.0 + (point.y - from.y) * along.1;
+    // Cut the segment p q to 0 <= at <= length.
+    let (start, end) = (at(p), at(q));
+    let cut = |target: f64| {
+        let t = (target - start) / (end - start);
+        Point::new(p.x + t * (q.x - p.x), p.y + t * (q.y - p.y))
+    };
+    let (low, high) = (start.min(end), start.max(end));
+    if low > length || high < 0.0 {
+        return;
+    }
+    let (new_p, new_q) = (
+        if (0.0..=length).contains(&start) { p } else { cut(start.clamp(0.0, length)) },
+        if (0.0..=length).contains(&end) { q } else { cut(end.clamp(0.0, length)) },
+    );
+    (p, q) = (new_p, new_q);
+    let sign = if of_obstacle { 1.0 } else { -1.0 };
+    for point in [p, q] {
+        let gap = (point.x - from.x) * normal.0 + (point.y - from.y) * normal.1;
+        if gap < AHEAD && contacts.len() < MOST_CONTACTS {
+            contacts.push(Contact { at: point, normal: (sign * normal.0, sign * normal.1), gap });
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn square(x: f64, y: f64, angle: f64) -> Box2 {
+        Box2 { centre: Point::new(x, y), axis: (math::cos(angle), math::sin(angle)), half: (0.1, 0.1) }
+    }
+
+    fn contacts(body: &Box2, obstacle: &Box2) -> Vec<Contact> {
+        let mut found = Vec::new();
+        touch(body, obstacle, &mut found);
+        found
+    }
+
+    #[test]
+    fn flat_sides_touch_in_two_places() {
+        let found = contacts(&square(0.201, 0.0, 0.0), &square(0.0, 0.0, 0.0));
+        assert_eq!(found.len(), 2);
+        for contact in &found {
+            assert!((contact.gap - 0.001).abs() < 1e-12);
+            assert!((contact.normal.0 - 1.0).abs() < 1e-12, "out of the obstacle");
+        }
+    }
+
+    #[test]
+    fn a_corner_touches_in_one_place_whichever_box_it_belongs_to() {
+        let reach = 0.1 * 2f64.sqrt();
+        for (body, obstacle) in [
+            (square(0.1 + reach, 0.0, math::PI / 4.0), square(0.0, 0.0, 0.0)),
+            (square(0.1 + reach, 0.0, 0.0), square(0.0, 0.0, math::PI / 4.0)),
+        ] {
+            let found = contacts(&body, &obstacle);
+            assert_eq!(found.len(), 1, "{found:?}");
+            assert!(found[0].gap.abs() < 1e-9 && found[0].normal.0 > 0.999);
+        }
+    }
+
+    #[test]
+    fn what_is_apart_does_not_touch() {
+        assert_eq!(contacts(&square(0.21, 0.0, 0.0), &square(0.0, 0.0, 0.0)), []);
+        assert_eq!(contacts(&square(0.205, 0.205, 0.0), &square(0.0, 0.0, 0.0)), []);
+    }
+}

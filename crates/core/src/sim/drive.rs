@@ -1,0 +1,342 @@
+//! Motors, wheels and body of a differential drive, advanced by one step.
+//!
+//! A wheel is a contact with a friction circle, solved at velocity level: the traction impulses are those that
+//! leave no slip at the end of the step, unless they exceed what the tyre can hold. Back EMF and friction act
+//! implicitly, so no step size makes them ring. A step uses only + - * / and square roots.
+
+use crate::controller::{Command, WheelCommand};
+use crate::field::{Point, Pose};
+use crate::robot::{Motor, Robot};
+use crate::sim::GRAVITY;
+use crate::sim::contact::{Box2, Contact, Obstacles};
+use crate::units::math;
+
+/// Below this wheel speed (rad/s) friction in the gears fades out instead of changing sign within a step.
+const STILL_WHEEL: f64 = 0.005;
+/// Below this speed (m/s) the caster's drag fades out likewise.
+const STILL_CASTER: f64 = 0.000_5;
+/// Sweeps of the iterative solver, used only while a tyre slips or a wall is touched.
+const MOST_SWEEPS: usize = 40;
+/// The sweeps end when no impulse changes by more than this many N s.
+const SETTLED: f64 = 1e-7;
+/// Friction of the body on a wall.
+const WALL_FRICTION: f64 = 0.3;
+
+/// What moves: pose and velocities.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Body {
+    /// Centre of mass on the field, metres.
+    pub x: f64,
+    /// Centre of mass on the field, metres.
+    pub y: f64,
+    /// Heading in rad, counter-clockwise, not wrapped.
+    pub heading: f64,
+    /// Cosine and sine of the heading, carried along so that a step needs no trigonometry.
+    pub cos_sin: (f64, f64),
+    /// Velocity of the centre of mass in the field frame, m/s.
+    pub velocity: (f64, f64),
+    /// Angular velocity, rad/s, counter-clockwise.
+    pub spin: f64,
+    /// Wheel speeds in rad/s: left, right.
+    pub wheels: [f64; 2],
+    /// Angles the wheels have turned, rad: left, right.
+    pub angles: [f64; 2],
+}
+
+/// A robot's constants, worked out once.
+#[derive(Clone, Debug)]
+pub struct Plant {
+    dt: f64,
+    mass: f64,
+    inertia: f64,
+    com: (f64, f64),
+    /// Distance of each wheel left of the centre of mass.
+    offsets: [f64; 2],
+    radius: f64,
+    motors: [Motor; 2],
+    battery: f64,
+    /// Largest traction impulse of each wheel in one step, N s.
+    grip: [f64; 2],
+    /// Lateral load is shared between the wheels as their weight is.
+    share: [f64; 2],
+    caster: (f64, f64),
+    /// Drag of the caster in N.
+    caster_drag: f64,
+    outline: Box2,
+}
+
+/// Where the wheels slipped and what was touched in a step.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Moments {
+    /// A tyre was at the limit of its grip.
+    pub slipped: bool,
+    /// A wall was touched.
+    pub touched: bool,
+}
+
+/// A motor within one step: its free speed and what an impulse does to it.
+#[derive(Clone, Copy)]
+struct Axle {
+    free: f64,
+    compliance: f64,
+}
+
+/// Velocities in the body frame while the impulses are worked out.
+#[derive(Clone, Copy)]
+struct Twist {
+    ahead: f64,
+    left: f64,
+    spin: f64,
+    wheels: [f64; 2],
+}
+
+impl Plant {
+    /// The constants of a robot for steps of `dt` seconds.
+    pub fn new(robot: &Robot, dt: f64) -> Self {
+        let com = (robot.com_ahead, robot.com_left);
+        let offsets = [robot.track_width / 2.0 - com.1, -robot.track_width / 2.0 - com.1];
+        let on_wheels = robot.mass * GRAVITY * robot.wheel_share();
+        // The wheel nearer to the centre of mass carries more.
+        let left = (0.5 + com.1 / robot.track_width).clamp(0.0, 1.0);
+        let share = [left, 1.0 - left];
+        let [(rear, _), (front, _), ..] = robot.outline();
+        Self {
+            dt,
+            mass: robot.mass,
+            inertia: robot.yaw_inertia,
+            com,
+            offsets,
+            radius: robot.wheel_diameter / 2.0,
+            motors: [robot.left.clone(), robot.right.clone()],
+            battery: robot.battery,
+            grip: share.map(|part| robot.grip * on_wheels * part * dt),
+            share,
+            caster: (robot.caster_ahead - com.0, -com.1),
+            caster_drag: robot.caster_drag * (robot.mass * GRAVITY - on_wheels),
+            outline: Box2 {
+                centre: Point::new(f64::midpoint(rear, front) - com.0, -com.1),
+                axis: (1.0, 0.0),
+                half: ((front - rear) / 2.0, robot.width / 2.0),
+            },
+        }
+    }
+
+    /// The body at rest with the middle of its axle at `pose`.
+    pub fn at_rest(&self, pose: Pose) -> Body {
+        let centre = pose.place(self.com.0, self.com.1);
+        Body {
+            x: centre.x,
+            y: centre.y,
+            heading: pose.heading,
+            cos_sin: (math::cos(pose.heading), math::sin(pose.heading)),
+            velocity: (0.0, 0.0),
+            spin: 0.0,
+            wheels: [0.0; 2],
+            angles: [0.0; 2],
+        }
+    }
+
+    /// The pose of the middle of the axle.
+    pub fn pose(&self, body: &Body) -> Pose {
+        let place = self.place(body, 0.0, 0.0);
+        Pose { x: place.x, y: place.y, heading: body.heading }
+    }
+
+    /// Where a point of the robot frame (ahead and left of the middle of the axle, metres) lies on the field.
+    pub fn place(&self, body: &Body, ahead: f64, left: f64) -> Point {
+        let (c, s) = body.cos_sin;
+        let (dx, dy) = (ahead - self.com.0, left - self.com.1);
+        Point::new(body.x + c * dx - s * dy, body.y + s * dx + c * dy)
+    }
+
+    /// The robot's body as a box on the field.
+    pub fn outline(&self, body: &Body) -> Box2 {
+        let (c, s) = body.cos_sin;
+        let local = self.outline.centre;
+        Box2 {
+            centre: Point::new(body.x + c * local.x - s * local.y, body.y + s * local.x + c * local.y),
+            axis: body.cos_sin,
+            half: self.outline.half,
+        }
+    }
+
+    /// Advances by one step under a command, among obstacles.
+    pub fn step(&self, body: &mut Body, command: Command, obstacles: &mut Obstacles) -> Moments {
+        let axles = [self.axle(0, body.wheels[0], command.left), self.axle(1, body.wheels[1], command.right)];
+        let (c, s) = body.cos_sin;
+        let (vx, vy) = body.velocity;
+        let mut twist = Twist {
+            ahead: c * vx + s * vy,
+            left: c * vy - s * vx,
+            spin: body.spin,
+            wheels: [axles[0].free, axles[1].free],
+        };
+        self.drag_caster(&mut twist);
+        let outline = self.outline(body);
+        let contacts = obstacles.contacts(&outline);
+        let mut moments = Moments::default();
+        let free = twist;
+        if !contacts.is_empty() || !self.roll(&mut twist, &axles) {
+            twist = free;
+            moments = self.iterate(&mut twist, &axles, contacts, body);
+        }
+        self.move_on(body, &twist);
+        moments
+    }
+
+    /// What a motor does in this step when no ground holds its wheel.
+    fn axle(&self, wheel: usize, speed: f64, command: WheelCommand) -> Axle {
+        let motor = &self.motors[wheel];
+        // Torque = stall (u / rated) - (stall / no load) speed: a permanent magnet motor behind its terminals.
+        let (torque, damping) = match command {
+            WheelCommand::Duty(duty) => (
+                motor.stall_torque * duty * self.battery / motor.rated_voltage,
+                motor.stall_torque / motor.no_load_speed,
+            ),
+            WheelCommand::Brake => (0.0, motor.stall_torque / motor.no_load_speed),
+            WheelCommand::Coast => (0.0, 0.0),
+        };
+        let friction = motor.friction / speed.abs().max(STILL_WHEEL);
+        let inertia = motor.inertia + self.dt * (damping + friction);
+        Axle { free: (motor.inertia * speed + self.dt * torque) / inertia, compliance: 1.0 / inertia }
+    }
+
+    fn drag_caster(&self, twist: &mut Twist) {
+        let (ahead, left) = (twist.ahead - twist.spin * self.caster.1, twist.left + twist.spin * self.caster.0);
+        let speed = math::length(ahead, left).max(STILL_CASTER);
+        let arm = self.caster.0 * self.caster.0 + self.caster.1 * self.caster.1;
+        // Never more than would stop the caster.
+        let most = 1.0 / (1.0 / self.mass + arm / self.inertia);
+        let factor = (self.caster_drag * self.dt / speed).min(most);
+        self.push(twist, (-factor * ahead, -factor * left), self.caster);
+    }
+
+    /// An impulse (body frame, N s) at a place relative to the centre of mass.
+    fn push(&self, twist: &mut Twist, impulse: (f64, f64), at: (f64, f64)) {
+        twist.ahead += impulse.0 / self.mass;
+        twist.left += impulse.1 / self.mass;
+        twist.spin += (at.0 * impulse.1 - at.1 * impulse.0) / self.inertia;
+    }
+
+    /// Solves both wheels exactly for rolling without slip; false when the tyres cannot hold that.
+    fn roll(&self, twist: &mut Twist, axles: &[Axle; 2]) -> bool {
+        let (im, ii) = (1.0 / self.mass, 1.0 / self.inertia);
+        let [a, b] = self.offsets;
+        let cx = self.com.0;
+        let slip = |wheel: usize| twist.ahead - twist.spin * self.offsets[wheel] - self.radius * twist.wheels[wheel];
+        let (sl, sr, ss) = (slip(0), slip(1), twist.left - cx * twist.spin);
+        // The symmetric matrix of what impulses ahead at the left wheel, ahead at the right wheel and to the left
+        // at the axle do to the three slips.
+        let rr = self.radius * self.radius;
+        let k11 = im + a * a * ii + rr * axles[0].compliance;
+        let k22 = im + b * b * ii + rr * axles[1].compliance;
+        let k33 = im + cx * cx * ii;
+        let (k12, k13, k23) = (im + a * b * ii, a * cx * ii, b * cx * ii);
+        let c11 = k22 * k33 - k23 * k23;
+        let c12 = k13 * k23 - k12 * k33;
+        let c13 = k12 * k23 - k13 * k22;
+        let scale = -1.0 / (k11 * c11 + k12 * c12 + k13 * c13);
+        let (c22, c23, c33) = (k11 * k33 - k13 * k13, k12 * k13 - k11 * k23, k11 * k22 - k12 * k12);
+        let left = (c11 * sl + c12 * sr + c13 * ss) * scale;
+        let right = (c12 * sl + c22 * sr + c23 * ss) * scale;
+        let side = (c13 * sl + c23 * sr + c33 * ss) * scale;
+        for (wheel, along) in [left, right].into_iter().enumerate() {
+            let across = side * self.share[wheel];
+            if along * along + across * across > self.grip[wheel] * self.grip[wheel] {
+                return false;
+            }
+        }
+        twist.ahead += (left + right) * im;
+        twist.left += side * im;
+        twist.spin -= (left * a + right * b + side * cx) * ii;
+        twist.wheels[0] -= left * self.radius * axles[0].compliance;
+        twist.wheels[1] -= right * self.radius * axles[1].compliance;
+        true
+    }
+
+    /// Projected Gauss-Seidel over tyres (friction circle each) and wall contacts (no pull, Coulomb friction).
+    fn iterate(&self, twist: &mut Twist, axles: &[Axle; 2], contacts: &[Contact], body: &Body) -> Moments {
+        let (im, ii) = (1.0 / self.mass, 1.0 / self.inertia);
+        let (c, s) = body.cos_sin;
+        let mut held = [(0.0f64, 0.0f64); 2];
+        // Contacts are few: a box against a wall has at most two, and a corner of two walls four.
+        let mut pressed = [(0.0f64, 0.0f64); 8];
+        let mut moments = Moments::default();
+        for _ in 0..MOST_SWEEPS {
+            let mut change = 0.0f64;
+            moments = Moments::default();
+            for (contact, sum) in contacts.iter().zip(&mut pressed) {
+                let (rx, ry) = (contact.at.x - body.x, contact.at.y - body.y);
+                let at = (c * rx + s * ry, c * ry - s * rx);
+                let normal = (c * contact.normal.0 + s * contact.normal.1, c * contact.normal.1 - s * contact.normal.0);
+                let tangent = (-normal.1, normal.0);
+                let speed_along = |twist: &Twist, d: (f64, f64)| {
+                    (twist.ahead - twist.spin * at.1) * d.0 + (twist.left + twist.spin * at.0) * d.1
+                };
+                let response = |d: (f64, f64)| {
+                    let arm = at.0 * d.1 - at.1 * d.0;
+                    im + arm * arm * ii
+                };
+                // Up to the wall but not into it; what overlaps is pushed out within some twenty steps.
+                let allowed =
+                    if contact.gap > 0.0 { -contact.gap / self.dt } else { (-contact.gap * 0.05 / self.dt).min(0.05) };
+                let new = (sum.0 - (speed_along(twist, normal) - allowed) / response(normal)).max(0.0);
+                let delta = new - sum.0;
+                sum.0 = new;
+                self.push(twist, (normal.0 * delta, normal.1 * delta), at);
+                let most = WALL_FRICTION * sum.0;
+                let new = (sum.1 - speed_along(twist, tangent) / response(tangent)).clamp(-most, most);
+                let delta_side = new - sum.1;
+                sum.1 = new;
+                self.push(twist, (tangent.0 * delta_side, tangent.1 * delta_side), at);
+                change = change.max(delta.abs()).max(delta_side.abs());
+                moments.touched |= sum.0 > 0.0;
+            }
+            for wheel in 0..2 {
+                let offset = self.offsets[wheel];
+                let at = (-self.com.0, offset);
+                let along = twist.ahead - twist.spin * offset - self.radius * twist.wheels[wheel];
+                let across = twist.left - twist.spin * self.com.0;
+                let k_along = im + offset * offset * ii + self.radius * self.radius * axles[wheel].compliance;
+                let k_across = im + self.com.0 * self.com.0 * ii;
+                let old = held[wheel];
+                // Both wheels stop the same sideways motion: each takes its share of it.
+                let mut new = (old.0 - along / k_along, old.1 - across * self.share[wheel] / k_across);
+                let size = math::length(new.0, new.1);
+                if size > self.grip[wheel] {
+                    let factor = if size > 0.0 { self.grip[wheel] / size } else { 0.0 };
+                    new = (new.0 * factor, new.1 * factor);
+                    moments.slipped = true;
+                }
+                let delta = (new.0 - old.0, new.1 - old.1);
+                held[wheel] = new;
+                self.push(twist, delta, at);
+                twist.wheels[wheel] -= delta.0 * self.radius * axles[wheel].compliance;
+                change = change.max(delta.0.abs()).max(delta.1.abs());
+            }
+            if change < SETTLED {
+                break;
+            }
+        }
+        moments
+    }
+
+    fn move_on(&self, body: &mut Body, twist: &Twist) {
+        let (c, s) = body.cos_sin;
+        body.velocity = (c * twist.ahead - s * twist.left, s * twist.ahead + c * twist.left);
+        body.spin = twist.spin;
+        body.wheels = twist.wheels;
+        body.x += body.velocity.0 * self.dt;
+        body.y += body.velocity.1 * self.dt;
+        for (angle, speed) in body.angles.iter_mut().zip(twist.wheels) {
+            *angle += speed * self.dt;
+        }
+        // The rotation by `turn` from the tangent of its half, whose series is cut behind the third power.
+        let turn = twist.spin * self.dt;
+        let t = turn / 2.0 * (1.0 + turn * turn / 12.0);
+        let scale = 1.0 / (1.0 + t * t);
+        let (dc, ds) = ((1.0 - t * t) * scale, 2.0 * t * scale);
+        body.cos_sin = (c * dc - s * ds, s * dc + c * ds);
+        body.heading += turn;
+    }
+}

@@ -1,0 +1,123 @@
+//! What a run recorded: one entry a control tick, with the truth, what the robot knew, and what it did.
+
+use crate::controller::{Command, Event, Reading, WheelCommand};
+use crate::field::Pose;
+
+/// Raised whenever the same input may give another trace than before.
+const ENGINE: u64 = 1;
+
+/// One control tick.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Tick {
+    /// True pose of the middle of the axle.
+    pub pose: Pose,
+    /// True rim speeds in m/s: left, right.
+    pub rims: [f64; 2],
+    /// Encoder angles in rad: left, right.
+    pub wheels: [f64; 2],
+    /// Heading by the gyro, rad; not a number without one.
+    pub gyro: f64,
+    /// What the motors were told from this tick on.
+    pub command: Command,
+    /// Index of the active step.
+    pub step: u16,
+    /// A tyre slipped since the tick before.
+    pub slipped: bool,
+    /// A wall was touched since the tick before.
+    pub touched: bool,
+}
+
+/// An event with the tick it happened on.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Stamp {
+    /// Index of the tick.
+    pub tick: u32,
+    /// What happened.
+    pub event: Event,
+}
+
+/// Everything recorded of one run.
+#[derive(Clone, Debug, PartialEq, Default)]
+pub struct Trace {
+    /// Milliseconds between two ticks.
+    pub period_ms: u32,
+    /// How many sensors the robot has.
+    pub sensors: usize,
+    /// One entry a tick, from the start.
+    pub ticks: Vec<Tick>,
+    /// The sensors' readings, `sensors` entries a tick.
+    pub readings: Vec<Reading>,
+    /// Events in the order they happened.
+    pub events: Vec<Stamp>,
+}
+
+impl Trace {
+    /// Seconds at a tick.
+    pub fn seconds(&self, tick: usize) -> f64 {
+        tick as f64 * f64::from(self.period_ms) / 1000.0
+    }
+
+    /// The last tick at or before so many seconds.
+    pub fn tick_at(&self, seconds: f64) -> usize {
+        let tick = (seconds * 1000.0 / f64::from(self.period_ms.max(1))).floor().max(0.0) as usize;
+        tick.min(self.ticks.len().saturating_sub(1))
+    }
+
+    /// A sensor's reading at a tick.
+    pub fn reading(&self, tick: usize, sensor: usize) -> Reading {
+        self.readings[tick * self.sensors + sensor]
+    }
+
+    /// A fingerprint of everything in the trace: equal exactly when two runs were the same.
+    pub fn hash(&self) -> u64 {
+        let mut hash = Hash(ENGINE);
+        hash.add(u64::from(self.period_ms));
+        for tick in &self.ticks {
+            let pose = tick.pose;
+            for value in [pose.x, pose.y, pose.heading, tick.rims[0], tick.rims[1], tick.wheels[0], tick.wheels[1]] {
+                hash.float(value);
+            }
+            hash.add(if tick.gyro.is_nan() { 1 } else { (tick.gyro + 0.0).to_bits() });
+            for command in [tick.command.left, tick.command.right] {
+                match command {
+                    WheelCommand::Duty(duty) => hash.float(duty),
+                    WheelCommand::Brake => hash.add(2),
+                    WheelCommand::Coast => hash.add(3),
+                }
+            }
+            hash.add(u64::from(tick.step) << 2 | u64::from(tick.slipped) << 1 | u64::from(tick.touched));
+        }
+        for reading in &self.readings {
+            hash.float(reading.brightness);
+            reading.rgb.iter().for_each(|value| hash.float(*value));
+        }
+        for stamp in &self.events {
+            let (kind, step, extra) = match stamp.event {
+                Event::Entered { step } => (1, step, 0),
+                Event::Counted { step, exit, count } => (2, step, (exit as u64) << 32 | u64::from(count)),
+                Event::Left { step, exit } => (3, step, exit.map_or(0, |exit| exit as u64 + 1)),
+            };
+            for value in [u64::from(stamp.tick), kind, step as u64, extra] {
+                hash.add(value);
+            }
+        }
+        hash.0
+    }
+}
+
+/// Word by word through the finaliser of SplitMix64 (Steele, Lea, Flood, 2014).
+struct Hash(u64);
+
+impl Hash {
+    fn add(&mut self, word: u64) {
+        let mut z = (self.0 ^ word).wrapping_add(0x9e37_79b9_7f4a_7c15);
+        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+        self.0 = z ^ (z >> 31);
+    }
+
+    /// Adding zero turns a negative zero into a positive one.
+    fn float(&mut self, value: f64) {
+        self.add((value + 0.0).to_bits());
+    }
+}

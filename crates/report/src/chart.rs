@@ -1,0 +1,419 @@
+//! The strip chart of a run: steps as bands, readings with their limits, and events, over one time axis.
+//!
+//! [`Chart`] is the model that the terminal paints in cells; [`chart_scene`] makes scene items of the same model.
+
+use wayodos_core::controller::{Action, Event, Limits, Program, Test, Tones};
+use wayodos_core::robot::Robot;
+use wayodos_core::sim::{Outcome, Run};
+
+use crate::field::Story;
+use crate::ink::{self, Rgb, tint};
+use crate::scene::{Anchor, Item, Layer, Shape, Stroke, rectangle};
+
+/// A visit of a step, as a band along the time axis.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Band {
+    /// Index of the step.
+    pub step: usize,
+    /// Its name.
+    pub name: String,
+    /// Seconds at its start.
+    pub from: f64,
+    /// Seconds at its end.
+    pub to: f64,
+}
+
+/// A limit that mattered for a while.
+#[derive(Clone, Debug, PartialEq)]
+pub struct LimitSpan {
+    /// Seconds from which it was looked at.
+    pub from: f64,
+    /// Seconds until which it was looked at.
+    pub to: f64,
+    /// The limit, in the unit of its track.
+    pub value: f64,
+    /// Where a tone that has been seen is lost again; equal to `value` without hysteresis.
+    pub back: f64,
+}
+
+/// A tone seen for a while.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Ribbon {
+    /// Seconds at its start.
+    pub from: f64,
+    /// Seconds at its end.
+    pub to: f64,
+    /// The name of the tone.
+    pub tone: String,
+    /// What colour its surface has.
+    pub rgb: Rgb,
+}
+
+/// What a track shows.
+#[derive(Clone, Debug, PartialEq)]
+pub enum TrackKind {
+    /// A number over time.
+    Line {
+        /// One value a tick.
+        values: Vec<f32>,
+        /// Least value shown.
+        low: f64,
+        /// Greatest value shown.
+        high: f64,
+        /// Limits, each for as long as it mattered.
+        limits: Vec<LimitSpan>,
+    },
+    /// Tones over time.
+    Tones(Vec<Ribbon>),
+}
+
+/// One line of the chart.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Track {
+    /// What is shown.
+    pub name: String,
+    /// Its unit.
+    pub unit: &'static str,
+    /// The data.
+    pub kind: TrackKind,
+}
+
+/// Something that happened at one moment.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Mark {
+    /// Tick at which it happened.
+    pub tick: usize,
+    /// Seconds at which it happened.
+    pub at: f64,
+    /// What happened.
+    pub words: String,
+    /// Whether it was a failure.
+    pub wrong: bool,
+}
+
+/// A whole strip chart.
+#[derive(Clone, Debug, PartialEq, Default)]
+pub struct Chart {
+    /// Seconds between two ticks.
+    pub period: f64,
+    /// Seconds at its right end.
+    pub end: f64,
+    /// Steps in the order they were visited.
+    pub bands: Vec<Band>,
+    /// Readings.
+    pub tracks: Vec<Track>,
+    /// Events in order of time.
+    pub marks: Vec<Mark>,
+}
+
+impl Chart {
+    /// The chart of a run.
+    pub fn of(story: Story<'_>) -> Self {
+        let Story { run, program, robot, .. } = story;
+        let trace = &run.trace;
+        let bands = run.visits.iter().map(|visit| Band {
+            step: visit.step,
+            name: program.steps[visit.step].name.clone(),
+            from: trace.seconds(visit.entered),
+            to: trace.seconds(visit.left),
+        });
+        let mut tracks: Vec<Track> = (0..robot.sensors.len()).map(|sensor| sensor_track(story, sensor)).collect();
+        tracks.push(speed_track(run, robot, program));
+        Self {
+            period: f64::from(trace.period_ms) / 1000.0,
+            end: trace.seconds(trace.ticks.len().saturating_sub(1)).max(0.1),
+            bands: bands.collect(),
+            tracks,
+            marks: marks(run, program),
+        }
+    }
+
+    /// The band that lasts at a time.
+    pub fn band_at(&self, seconds: f64) -> Option<&Band> {
+        self.bands.iter().rev().find(|band| band.from <= seconds + 1e-9)
+    }
+}
+
+fn marks(run: &Run, program: &Program) -> Vec<Mark> {
+    let trace = &run.trace;
+    let stamped = trace.events.iter().filter_map(|stamp| {
+        let words = match stamp.event {
+            Event::Entered { step } => format!("step {} begins", step + 1),
+            Event::Counted { count, .. } => format!("line {count} crossed"),
+            // The next step begins in the same tick, which is told there.
+            Event::Left { .. } => return None,
+        };
+        Some((stamp.tick as usize, words, false))
+    });
+    let touched = (1..trace.ticks.len())
+        .filter(|&tick| trace.ticks[tick].touched && !trace.ticks[tick - 1].touched)
+        .map(|tick| (tick, "a wall is touched".to_owned(), true));
+    let end = crate::words::outcome_words(run, program);
+    let ended = std::iter::once((run.ended, end, run.outcome != Outcome::Done));
+    let mut marks: Vec<Mark> = stamped
+        .chain(touched)
+        .chain(ended)
+        .map(|(tick, words, wrong)| Mark { tick, at: trace.seconds(tick), words, wrong })
+        .collect();
+    marks.sort_by_key(|mark| mark.tick);
+    marks
+}
+
+fn sensor_track(story: Story<'_>, index: usize) -> Track {
+    let Story { run, program, robot, .. } = story;
+    let name = robot.sensors[index].name.clone();
+    let tones = &program.tones[index];
+    if tones.by_colour {
+        return Track { name, unit: "", kind: TrackKind::Tones(ribbons(story, index, tones)) };
+    }
+    let trace = &run.trace;
+    let values: Vec<f32> =
+        (0..trace.ticks.len()).map(|tick| (trace.reading(tick, index).brightness * 100.0) as f32).collect();
+    let mut limits = Vec::new();
+    for visit in &run.visits {
+        let step = &program.steps[visit.step];
+        let (from, to) = (trace.seconds(visit.entered), trace.seconds(visit.left));
+        let mut add = |value: f64, back: f64| {
+            let span = LimitSpan { from, to, value: value * 100.0, back: back * 100.0 };
+            if !limits.contains(&span) {
+                limits.push(span);
+            }
+        };
+        if let Action::FollowEdge { sensor, middle, .. } = step.action {
+            if sensor == index {
+                add(middle, middle);
+            }
+        }
+        for exit in &step.exits {
+            match &exit.test {
+                Test::Bright { sensor, limits } | Test::Crossed { sensor, limits, .. } if *sensor == index => {
+                    for (value, back) in ends(limits) {
+                        add(value, back);
+                    }
+                }
+                Test::Reads { sensor, limit, .. } if *sensor == index => add(*limit, *limit),
+                _ => {}
+            }
+        }
+    }
+    Track { name, unit: "%", kind: TrackKind::Line { values, low: 0.0, high: 100.0, limits } }
+}
+
+fn ends(limits: &Limits) -> impl Iterator<Item = (f64, f64)> {
+    [(limits.low, limits.low - limits.low_slack), (limits.high, limits.high + limits.high_slack)]
+        .into_iter()
+        .filter(|(value, _)| value.is_finite())
+}
+
+/// Which tone a colour sensor saw, as the robot itself would say.
+fn ribbons(story: Story<'_>, sensor: usize, tones: &Tones) -> Vec<Ribbon> {
+    let trace = &story.run.trace;
+    let mut ribbons: Vec<Ribbon> = Vec::new();
+    for tick in 0..trace.ticks.len() {
+        let at = trace.seconds(tick);
+        let Some(index) = tones.nearest_colour(&trace.reading(tick, sensor)) else { continue };
+        let tone = &tones.tones[index].name;
+        match ribbons.last_mut() {
+            Some(last) if last.tone == *tone => last.to = at,
+            last => {
+                if let Some(last) = last {
+                    last.to = at;
+                }
+                let surface = story.field.surfaces.iter().find(|surface| surface.name == *tone);
+                let rgb = surface.map_or(ink::QUIET, |surface| Rgb::from(surface.rgb));
+                ribbons.push(Ribbon { from: at, to: at, tone: tone.clone(), rgb });
+            }
+        }
+    }
+    ribbons
+}
+
+fn speed_track(run: &Run, robot: &Robot, program: &Program) -> Track {
+    let values: Vec<f32> =
+        run.trace.ticks.iter().map(|tick| (f64::midpoint(tick.rims[0], tick.rims[1]) * 1000.0) as f32).collect();
+    let free = robot.left.no_load_speed.max(robot.right.no_load_speed) * program.wheel_radius * 1000.0;
+    let greatest = values.iter().fold(0.0f32, |most, value| most.max(value.abs()));
+    let high = (f64::from(greatest) / 100.0).ceil().max(1.0) * 100.0;
+    let lowest = values.iter().fold(0.0f32, |least, value| least.min(*value));
+    let low = if lowest < -20.0 { -high.min(free.max(100.0)) } else { 0.0 };
+    Track { name: "speed".into(), unit: "mm/s", kind: TrackKind::Line { values, low, high, limits: Vec::new() } }
+}
+
+/// Room for the names of tracks, millimetres.
+const NAMES: f64 = 26.0;
+/// Height of the band of steps, millimetres.
+const BANDS: f64 = 6.0;
+/// Height of a ribbon, millimetres.
+const RIBBON: f64 = 6.0;
+/// Room below for the time axis, millimetres.
+const AXIS: f64 = 8.0;
+/// Readings are drawn as the least and greatest of so many columns.
+const COLUMNS: usize = 900;
+
+/// The chart as scene items within a box of the scene (millimetres).
+pub fn chart_scene(chart: &Chart, left: f64, top: f64, width: f64, height: f64) -> Vec<Item> {
+    let plot = Plot { left: left + NAMES, width: width - NAMES, end: chart.end };
+    let mut items = Vec::new();
+    plot.bands(&mut items, chart, top, height);
+    let ribbons = chart.tracks.iter().filter(|track| matches!(track.kind, TrackKind::Tones(_))).count() as f64;
+    let lines = chart.tracks.len() as f64 - ribbons;
+    let gap = 2.0;
+    let room = height - BANDS - AXIS - ribbons * RIBBON - gap * chart.tracks.len() as f64;
+    let line_height = if lines > 0.0 { (room / lines).max(4.0) } else { 0.0 };
+    let mut y = top + BANDS + gap;
+    for track in &chart.tracks {
+        let h = if matches!(track.kind, TrackKind::Tones(_)) { RIBBON } else { line_height };
+        items.push(Item::words([left, y + h / 2.0 + 0.4], 2.9, Anchor::Start, ink::TEXT, &*track.name).bold());
+        match &track.kind {
+            TrackKind::Line { values, low, high, limits } => {
+                let unit = format!("{low:.0} to {high:.0} {}", track.unit);
+                items.push(Item::words([left, y + h / 2.0 + 3.6], 2.3, Anchor::Start, ink::QUIET, unit));
+                let scale = Scale { top: y, height: h, low: *low, high: *high };
+                plot.line(&mut items, values, chart.period, &scale, limits);
+            }
+            TrackKind::Tones(ribbons) => plot.ribbons(&mut items, ribbons, y, h),
+        }
+        y += h + gap;
+    }
+    plot.axis(&mut items, y);
+    plot.marks(&mut items, chart, top + BANDS, y);
+    items
+}
+
+struct Plot {
+    left: f64,
+    width: f64,
+    end: f64,
+}
+
+struct Scale {
+    top: f64,
+    height: f64,
+    low: f64,
+    high: f64,
+}
+
+impl Scale {
+    fn y(&self, value: f64) -> f64 {
+        let share = ((value - self.low) / (self.high - self.low)).clamp(0.0, 1.0);
+        self.top + self.height * (1.0 - share)
+    }
+}
+
+impl Plot {
+    fn x(&self, seconds: f64) -> f64 {
+        self.left + self.width * (seconds / self.end).clamp(0.0, 1.0)
+    }
+
+    fn bands(&self, items: &mut Vec<Item>, chart: &Chart, top: f64, height: f64) {
+        for band in &chart.bands {
+            let (x0, x1) = (self.x(band.from), self.x(band.to));
+            items.push(Item::filled(Layer::Ground, rectangle(x0, top, (x1 - x0).max(0.2), BANDS), tint(band.step)));
+            let shade = rectangle(x0, top + BANDS, (x1 - x0).max(0.2), height - BANDS - AXIS);
+            items.push(Item::filled(Layer::Ground, shade, tint(band.step)).see_through(0.07));
+            // A digit of this size is about 2 mm wide.
+            if x1 - x0 > 4.0 {
+                let at = [f64::midpoint(x0, x1), top + BANDS - 1.7];
+                items.push(Item::words(at, 3.2, Anchor::Middle, ink::PAPER, (band.step + 1).to_string()).bold());
+            }
+        }
+    }
+
+    fn line(&self, items: &mut Vec<Item>, values: &[f32], period: f64, scale: &Scale, limits: &[LimitSpan]) {
+        let frame = rectangle(self.left, scale.top, self.width, scale.height);
+        items.push(Item::drawn(Layer::Ground, frame, Stroke::full(ink::HAIR, 0.15)));
+        for limit in limits {
+            let (x0, x1) = (self.x(limit.from), self.x(limit.to));
+            let (y, back) = (scale.y(limit.value), scale.y(limit.back));
+            if (y - back).abs() > 0.05 {
+                let band = rectangle(x0, y.min(back), x1 - x0, (y - back).abs());
+                items.push(Item::filled(Layer::Ghost, band, ink::WRONG).see_through(0.14));
+            }
+            let stroke = Stroke { ink: ink::WRONG, width: 0.25, dash: 1.0 };
+            items.push(Item::drawn(Layer::Ghost, Shape::Line(vec![[x0, y], [x1, y]]), stroke));
+        }
+        let points = columns(values).into_iter().map(|(tick, value)| {
+            [self.x(tick as f64 * period), scale.y(f64::from(value))]
+        });
+        items.push(Item::drawn(Layer::Path, Shape::Line(points.collect()), Stroke::full(ink::TEXT, 0.25)));
+    }
+
+    fn ribbons(&self, items: &mut Vec<Item>, ribbons: &[Ribbon], y: f64, h: f64) {
+        for ribbon in ribbons {
+            let (x0, x1) = (self.x(ribbon.from), self.x(ribbon.to));
+            let width = (x1 - x0).max(0.15);
+            items.push(Item::filled(Layer::Path, rectangle(x0, y, width, h), ribbon.rgb));
+            // Letters of this size are about 1.4 mm wide each.
+            if width > 1.5 * ribbon.tone.chars().count() as f64 + 1.0 {
+                let ink = if ribbon.rgb.luminance() > 0.3 { ink::TEXT } else { ink::PAPER };
+                let at = [f64::midpoint(x0, x1), y + h / 2.0 + 0.9];
+                items.push(Item::words(at, 2.3, Anchor::Middle, ink, &*ribbon.tone));
+            }
+        }
+        let frame = rectangle(self.left, y, self.width, h);
+        items.push(Item::drawn(Layer::Event, frame, Stroke::full(ink::HAIR, 0.15)));
+    }
+
+    fn axis(&self, items: &mut Vec<Item>, y: f64) {
+        let step = tick_step(self.end, 14.0);
+        let mut at = 0.0;
+        while at <= self.end + 1e-9 {
+            let x = self.x(at);
+            items.push(Item::drawn(Layer::Note, Shape::Line(vec![[x, y], [x, y + 1.2]]), Stroke::full(ink::QUIET, 0.2)));
+            items.push(Item::words([x, y + 4.4], 2.6, Anchor::Middle, ink::QUIET, format!("{at} s")));
+            at += step;
+        }
+    }
+
+    fn marks(&self, items: &mut Vec<Item>, chart: &Chart, top: f64, bottom: f64) {
+        for mark in chart.marks.iter().filter(|mark| mark.wrong) {
+            let x = self.x(mark.at);
+            items.push(Item::drawn(Layer::Event, Shape::Line(vec![[x, top], [x, bottom]]), Stroke::full(ink::WRONG, 0.4)));
+        }
+    }
+}
+
+/// A round step of seconds that gives at most `most` labels.
+pub fn tick_step(end: f64, most: f64) -> f64 {
+    [0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 30.0, 60.0, 120.0].into_iter().find(|step| end / step <= most).unwrap_or(300.0)
+}
+
+/// Values thinned to the least and greatest of each column, in the order they came.
+fn columns(values: &[f32]) -> Vec<(usize, f32)> {
+    let size = values.len().div_ceil(COLUMNS).max(1);
+    let mut kept = Vec::new();
+    for (column, chunk) in values.chunks(size).enumerate() {
+        let by = |a: &(usize, &f32), b: &(usize, &f32)| a.1.total_cmp(b.1);
+        let least = chunk.iter().enumerate().min_by(by).expect("a chunk is never empty");
+        let most = chunk.iter().enumerate().max_by(by).expect("a chunk is never empty");
+        let mut pair = [least, most];
+        pair.sort_by_key(|(at, _)| *at);
+        kept.extend(pair.map(|(at, value)| (column * size + at, *value)));
+    }
+    kept.dedup();
+    kept
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn thinning_keeps_every_spike() {
+        let mut values = vec![50.0f32; 10_000];
+        values[4321] = 2.0;
+        values[8765] = 99.0;
+        let kept = columns(&values);
+        assert!(kept.len() <= 2 * COLUMNS);
+        assert!(kept.contains(&(4321, 2.0)) && kept.contains(&(8765, 99.0)));
+        assert!(kept.windows(2).all(|pair| pair[0].0 < pair[1].0), "time goes on");
+    }
+
+    #[test]
+    fn the_axis_has_room_for_its_labels() {
+        for end in [0.3, 4.0, 58.0, 119.0, 600.0, 3600.0] {
+            let labels = end / tick_step(end, 14.0);
+            assert!(labels <= 14.0, "{end}: {labels}");
+        }
+    }
+}

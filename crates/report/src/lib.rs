@@ -1,0 +1,22 @@
+//! Drawings and charts of Wayodos: built once as a [`Scene`] or a [`Chart`], then painted as SVG, PDF, PNG or, by
+//! the application, as terminal cells. What is on the screen is what is exported.
+//!
+//! Everything here is a pure function to bytes: no clock, no file, no date; the same run gives the same drawing.
+
+mod chart;
+mod field;
+pub mod ink;
+mod pdf;
+mod raster;
+mod scene;
+mod sheet;
+mod svg;
+pub mod words;
+
+pub use chart::{Band, Chart, LimitSpan, Mark, Ribbon, Track, TrackKind, chart_scene};
+pub use field::{Placement, Story, ghost_items, ground_items, path_items, robot_items};
+pub use pdf::{DrawError, to_pdf, to_png};
+pub use raster::{Raster, rasterise};
+pub use scene::{Anchor, Item, Layer, Scene, Shape, Stroke};
+pub use sheet::{Parts, sheet};
+pub use svg::to_svg;

@@ -1,0 +1,99 @@
+//! What the evidence of a run says, in the few words that fit beside a sentence.
+
+use wayodos_core::controller::{Goal, Program};
+use wayodos_core::lab::evidence::{Evidence, Spare, THIN};
+use wayodos_core::sim::{Outcome, Run};
+
+/// How much a piece of evidence should catch the eye.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Weight {
+    /// It ended the step, and clearly.
+    Fired,
+    /// It ended the step, but a little noise could have done so too, or it was true from the start.
+    Thin,
+    /// It led to a failure.
+    Failed,
+    /// It did not fire.
+    Spare,
+}
+
+/// One exit's evidence in a few words, and how much it matters.
+///
+/// `failed`: whether this exit led to `fail`.
+pub fn exit_words(evidence: &Evidence, failed: bool) -> (String, Weight) {
+    match evidence {
+        Evidence::Fired { at_once: true, .. } => ("fired at once".into(), if failed { Weight::Failed } else { Weight::Thin }),
+        Evidence::Fired { .. } if failed => ("fired: failed".into(), Weight::Failed),
+        Evidence::Fired { clear: Some(clear), .. } if *clear < THIN => (format!("fired THIN {clear:.1}"), Weight::Thin),
+        Evidence::Fired { clear: Some(clear), .. } => (format!("fired clear {clear:.0}"), Weight::Fired),
+        Evidence::Fired { clear: None, .. } => ("fired".into(), Weight::Fired),
+        Evidence::Spare(spare) => (spare_words(*spare), Weight::Spare),
+    }
+}
+
+fn spare_words(spare: Spare) -> String {
+    match spare {
+        Spare::Length(metres) => format!("{:.0} mm to spare", metres * 1e3),
+        Spare::Angle(radians) => format!("{:.0} deg to spare", radians.to_degrees()),
+        Spare::Time(seconds) => format!("{seconds:.1} s to spare"),
+        Spare::Lines(1) => "1 line to spare".into(),
+        Spare::Lines(lines) => format!("{lines} lines to spare"),
+        Spare::Noise(widths) if widths < THIN => format!("nearly: {widths:.1} off"),
+        Spare::Noise(widths) => format!("{:.0} off", widths.min(99.0)),
+        Spare::Unseen => "not seen".into(),
+    }
+}
+
+/// Where an exit leads, as it would be written.
+pub fn goal_words(program: &Program, goal: &Goal) -> String {
+    match goal {
+        Goal::Step(step) => format!("\"{}\"", program.steps[*step].name),
+        Goal::Done => "done".into(),
+        Goal::Fail(reason) => format!("fail \"{reason}\""),
+    }
+}
+
+/// The outcome in one line: `done at 61.4 s of 120 s`, `failed at 9.4 s: ran off the causeway`.
+pub fn outcome_words(run: &Run, program: &Program) -> String {
+    let limit = f64::from(program.limit_ticks) * f64::from(program.period_ms) / 1000.0;
+    let seconds = run.duration();
+    match run.outcome {
+        Outcome::Done => format!("done at {seconds:.1} s of {limit:.0} s"),
+        Outcome::Failed => format!("failed at {seconds:.1} s: {}", run.reason),
+        Outcome::Limit => format!("out of time at {seconds:.1} s"),
+        Outcome::Error => format!("error: {}", run.reason),
+    }
+}
+
+/// What changed between two runs of the same project, in one line; nothing when they came out alike.
+pub fn change_words(before: (&Run, &Program), after: (&Run, &Program)) -> String {
+    let ((old, old_program), (new, new_program)) = (before, after);
+    let mut told = Vec::new();
+    let name = |program: &Program, step: usize| format!("{} \"{}\"", step + 1, program.steps[step].name);
+    let moved = old.visits.iter().zip(&new.visits).find(|(a, b)| {
+        a.step == b.step && (old.trace.seconds(a.left) - new.trace.seconds(b.left)).abs() >= 0.05
+    });
+    if let Some((a, b)) = moved {
+        let later = new.trace.seconds(b.left) - old.trace.seconds(a.left);
+        let way = if later > 0.0 { "later" } else { "earlier" };
+        told.push(format!("step {} ends {:.1} s {way}", name(new_program, b.step), later.abs()));
+    }
+    match (old.outcome, new.outcome) {
+        (Outcome::Done, Outcome::Done) => {
+            let later = new.duration() - old.duration();
+            if later.abs() >= 0.05 {
+                told.push(format!("round {:.1} s {}", later.abs(), if later > 0.0 { "slower" } else { "faster" }));
+            }
+        }
+        (a, b) if a == b && old.reason == new.reason => {}
+        (_, Outcome::Done) => told.push("now it is done".into()),
+        (_, _) => {
+            let step = new.visits.last().map_or_else(String::new, |visit| format!(" in step {}", name(new_program, visit.step)));
+            told.push(format!("now {}{step}", outcome_words(new, new_program)));
+        }
+    }
+    if told.is_empty() && old.visits.len() == new.visits.len() && old_program.steps.len() == new_program.steps.len() {
+        return "nothing that matters changed".into();
+    }
+    told.join("; ")
+}

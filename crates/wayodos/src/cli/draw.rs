@@ -1,0 +1,68 @@
+//! `wayodos draw`: the page about a run, as SVG, PDF or PNG.
+
+use std::path::Path;
+use std::process::ExitCode;
+
+use clap::ValueEnum;
+use wayodos_core::project::Setup;
+use wayodos_report::{Parts, Scene, Story, sheet, to_pdf, to_png, to_svg};
+
+use super::{Shared, complain, run_project, say};
+use crate::folder::{Project, write_whole};
+use crate::work::Told;
+
+/// One part of the page.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum Only {
+    /// The field with the path, and the list of steps.
+    Field,
+    /// The strip chart.
+    Chart,
+}
+
+/// Pixels a millimetre of a PNG: A4 becomes some 2,400 x 1,700.
+const PNG_PER_MM: f64 = 8.0;
+
+pub(super) fn draw(shared: &Shared, path: &Path, output: &Path, only: Option<Only>) -> ExitCode {
+    let ending = output.extension().and_then(|ending| ending.to_str()).map(str::to_lowercase);
+    let paint: fn(&Scene) -> Result<Vec<u8>, String> = match ending.as_deref() {
+        Some("svg") => |scene| Ok(to_svg(scene).into_bytes()),
+        Some("pdf") => |scene| to_pdf(scene).map_err(|error| error.to_string()),
+        Some("png") => |scene| to_png(scene, PNG_PER_MM).map_err(|error| error.to_string()),
+        _ => {
+            complain(&format!("{} has no ending that can be drawn", output.display()), "end it in .svg, .pdf or .png");
+            return ExitCode::from(2);
+        }
+    };
+    let ran = match run_project(shared, path) {
+        Ok(ran) => ran,
+        Err(code) => return code,
+    };
+    let parts = match only {
+        None => Parts::All,
+        Some(Only::Field) => Parts::Field,
+        Some(Only::Chart) => Parts::Chart,
+    };
+    let setup = ran.project.setup.as_ref().expect("a project that ran has a setup");
+    let drawn = paint(&page(&ran.project, setup, &ran.told, ran.seed, parts)).and_then(|bytes| {
+        write_whole(output, &bytes).map_err(|error| format!("cannot write {}: {error}", output.display()))
+    });
+    match drawn {
+        Ok(()) => {
+            say(shared, &format!("wrote {}", output.display()));
+            ExitCode::SUCCESS
+        }
+        Err(error) => {
+            complain(&error, "check the path, and that its folder may be written to");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+/// The page about a run of a project.
+pub(crate) fn page(project: &Project, setup: &Setup, told: &Told, seed: u64, parts: Parts) -> Scene {
+    let name = wayodos_core::mission::parse(&told.text).mission.name;
+    let mission = name.map_or_else(|| project.config.mission.clone(), |name| name.node);
+    let story = Story { field: &setup.field, robot: &setup.robot, program: &told.program, run: &told.run };
+    sheet(story, &format!("{} · {mission}", project.name()), seed, parts)
+}

@@ -1,0 +1,81 @@
+//! `wayodos fmt`: the one layout of a mission.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::ExitCode;
+
+use wayodos_core::mission::format;
+
+use super::{Shared, answer, complain, json, say};
+use crate::folder::{OpenError, PROJECT_FILE, read_text, write_whole};
+
+pub(super) fn fmt(shared: &Shared, path: &Path, check: bool) -> ExitCode {
+    let files = match missions(path, shared.mission.as_deref()) {
+        Ok(files) => files,
+        Err(error) => {
+            complain(&error.to_string(), &error.hint());
+            return ExitCode::FAILURE;
+        }
+    };
+    let (mut changed, mut failed) = (Vec::new(), false);
+    for file in files {
+        match one(&file, check) {
+            Ok(true) => changed.push(file.display().to_string()),
+            Ok(false) => {}
+            Err((what, hint)) => {
+                complain(&what, &hint);
+                failed = true;
+            }
+        }
+    }
+    if shared.json {
+        answer(&json::changed(&changed));
+    } else {
+        for file in &changed {
+            answer(&format!("{}{file}", if check { "would change " } else { "laid out " }));
+        }
+        if changed.is_empty() && !failed {
+            say(shared, "nothing to change");
+        }
+    }
+    if failed || (check && !changed.is_empty()) { ExitCode::FAILURE } else { ExitCode::SUCCESS }
+}
+
+/// Lays one file out; whether that changes it.
+fn one(file: &Path, check: bool) -> Result<bool, (String, String)> {
+    let text = read_text(file).map_err(|error| (error.to_string(), error.hint()))?;
+    let laid = format(&text);
+    if laid == text {
+        return Ok(false);
+    }
+    if !check {
+        let hint = || "check that the folder may be written to; the file is unchanged".to_owned();
+        write_whole(file, laid.as_bytes()).map_err(|error| (format!("cannot write {}: {error}", file.display()), hint()))?;
+    }
+    Ok(true)
+}
+
+/// The mission file itself, or all missions of a project folder.
+fn missions(path: &Path, mission: Option<&str>) -> Result<Vec<PathBuf>, OpenError> {
+    if path.is_file() {
+        return Ok(vec![path.to_owned()]);
+    }
+    if !path.exists() {
+        return Err(OpenError::Missing(path.to_owned()));
+    }
+    if !path.join(PROJECT_FILE).is_file() {
+        return Err(OpenError::NoProject(path.to_owned()));
+    }
+    let folder = path.join("missions");
+    if let Some(name) = mission {
+        return Ok(vec![folder.join(format!("{}.way", name.strip_suffix(".way").unwrap_or(name)))]);
+    }
+    let entries = fs::read_dir(&folder).map_err(|error| OpenError::Unreadable(folder, error))?;
+    let mut files: Vec<PathBuf> = entries
+        .flatten()
+        .map(|entry| entry.path())
+        .filter(|path| path.extension().is_some_and(|ending| ending == "way"))
+        .collect();
+    files.sort();
+    Ok(files)
+}

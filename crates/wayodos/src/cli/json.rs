@@ -1,0 +1,176 @@
+//! The answers of `--json`: one object each.
+
+use serde::Serialize;
+use wayodos_core::controller::Event;
+use wayodos_core::finding::{Finding, line_column};
+use wayodos_report::words::goal_words;
+
+use crate::folder::Project;
+use crate::work::Told;
+
+#[derive(Serialize)]
+struct Place {
+    line: usize,
+    column: usize,
+}
+
+#[derive(Serialize)]
+struct FindingOut<'a> {
+    code: &'a str,
+    severity: &'a str,
+    file: &'a str,
+    start: Place,
+    end: Place,
+    message: &'a str,
+    hints: &'a [String],
+}
+
+#[derive(Serialize)]
+struct PoseOut {
+    x_mm: f64,
+    y_mm: f64,
+    heading_deg: f64,
+}
+
+#[derive(Serialize)]
+struct StepOut<'a> {
+    name: &'a str,
+    entered_s: f64,
+    left_s: f64,
+    exit: Option<&'a str>,
+    target: Option<String>,
+    margin: Option<f64>,
+}
+
+#[derive(Serialize)]
+struct EventOut<'a> {
+    t_s: f64,
+    kind: &'a str,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    step: Option<&'a str>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    exit: Option<&'a str>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    count: Option<u32>,
+}
+
+#[derive(Serialize, Default)]
+struct RunOut<'a> {
+    outcome: &'a str,
+    reason: &'a str,
+    duration_s: Option<f64>,
+    score: Option<f64>,
+    final_pose: Option<PoseOut>,
+    steps: Vec<StepOut<'a>>,
+    events: Vec<EventOut<'a>>,
+    findings: Vec<FindingOut<'a>>,
+    trace_hash: Option<String>,
+    wall_ms: Option<f64>,
+}
+
+#[derive(Serialize)]
+struct FindingsOut<'a> {
+    findings: Vec<FindingOut<'a>>,
+}
+
+fn text<T: Serialize>(value: &T) -> String {
+    serde_json::to_string_pretty(value).expect("plain structs of numbers and texts always serialise")
+}
+
+fn list<'a>(project: &'a Project, findings: &'a [Finding]) -> Vec<FindingOut<'a>> {
+    let one = |finding: &'a Finding| {
+        let (file, source) = project.source(finding.source, &project.mission);
+        let place = |offset: usize| {
+            let (line, column) = line_column(source, offset);
+            Place { line, column }
+        };
+        FindingOut {
+            code: finding.code,
+            severity: finding.severity.word(),
+            file,
+            start: place(finding.span.start),
+            end: place(finding.span.end),
+            message: &finding.message,
+            hints: &finding.hints,
+        }
+    };
+    findings.iter().map(one).collect()
+}
+
+/// The answer of `check --json`.
+pub fn findings(project: &Project, findings: &[Finding]) -> String {
+    text(&FindingsOut { findings: list(project, findings) })
+}
+
+/// The answer of `fmt --json`: the files that were, or would be, changed.
+pub fn changed(files: &[String]) -> String {
+    text(&serde_json::json!({ "changed": files }))
+}
+
+/// A run that could not take place.
+pub fn error(reason: &str, project: &Project, findings: &[Finding]) -> String {
+    text(&RunOut { outcome: "error", reason, findings: list(project, findings), ..RunOut::default() })
+}
+
+/// A project that could not be opened.
+pub fn refusal(reason: &str) -> String {
+    text(&RunOut { outcome: "error", reason, ..RunOut::default() })
+}
+
+/// The answer of `run --json`.
+pub fn run(project: &Project, all: &[Finding], told: &Told, wall_ms: f64) -> String {
+    let Told { run, program, evidence, .. } = told;
+    let trace = &run.trace;
+    let steps = evidence.iter().map(|step| {
+        let of = &program.steps[step.visit.step];
+        let exit = step.visit.exit.map(|exit| &of.exits[exit]);
+        StepOut {
+            name: &of.name,
+            entered_s: trace.seconds(step.visit.entered),
+            left_s: trace.seconds(step.visit.left),
+            exit: exit.map(|exit| exit.words.as_str()),
+            target: exit.map(|exit| goal_words(program, &exit.goal)),
+            margin: step.margin().map(|margin| rounded(margin, 2)),
+        }
+    });
+    let mut events: Vec<EventOut<'_>> = trace
+        .events
+        .iter()
+        .map(|stamp| {
+            let (kind, step, exit, count) = match stamp.event {
+                Event::Entered { step } => ("entered", step, None, None),
+                Event::Counted { step, exit, count } => ("counted", step, Some(exit), Some(count)),
+                Event::Left { step, exit } => ("left", step, exit, None),
+            };
+            let of = &program.steps[step];
+            let exit = exit.map(|exit| of.exits[exit].words.as_str());
+            EventOut { t_s: trace.seconds(stamp.tick as usize), kind, step: Some(&of.name), exit, count }
+        })
+        .collect();
+    let touches = (1..trace.ticks.len()).filter(|&tick| trace.ticks[tick].touched && !trace.ticks[tick - 1].touched);
+    let touch = |tick| EventOut { t_s: trace.seconds(tick), kind: "touched", step: None, exit: None, count: None };
+    events.extend(touches.map(touch));
+    events.sort_by(|a, b| a.t_s.total_cmp(&b.t_s));
+    let pose = run.final_pose();
+    text(&RunOut {
+        outcome: run.outcome.word(),
+        reason: &run.reason,
+        duration_s: Some(run.duration()),
+        score: None,
+        final_pose: Some(PoseOut {
+            x_mm: rounded(pose.x * 1e3, 2),
+            y_mm: rounded(pose.y * 1e3, 2),
+            heading_deg: rounded(pose.heading.to_degrees(), 2),
+        }),
+        steps: steps.collect(),
+        events,
+        findings: list(project, all),
+        trace_hash: Some(format!("{:016x}", trace.hash())),
+        wall_ms: Some(rounded(wall_ms, 3)),
+    })
+}
+
+fn rounded(value: f64, decimals: i32) -> f64 {
+    let scale = 10f64.powi(decimals);
+    (value * scale).round() / scale + 0.0
+}

@@ -1,0 +1,67 @@
+//! `wayodos run`: one run, told step by step.
+
+use std::fmt::Write as _;
+use std::path::Path;
+use std::process::ExitCode;
+use std::time::Instant;
+
+use wayodos_core::controller::Goal;
+use wayodos_core::sim::Outcome;
+use wayodos_report::words::{exit_words, goal_words, outcome_words};
+
+use super::{Shared, answer, json, readable, run_project, warn};
+use crate::work::Told;
+
+pub(super) fn run(shared: &Shared, path: &Path) -> ExitCode {
+    let began = Instant::now();
+    let ran = match run_project(shared, path) {
+        Ok(ran) => ran,
+        Err(code) => return code,
+    };
+    let wall_ms = began.elapsed().as_secs_f64() * 1e3;
+    let report = || {
+        let title = format!("{} on {}, seed {}", ran.project.name(), ran.project.config.field, ran.seed);
+        format!("{title}\n\n{}", report(&ran.told))
+    };
+    if !ran.findings.is_empty() && !shared.quiet {
+        warn(&readable(&ran.project, &ran.findings));
+    }
+    if shared.json {
+        if !shared.quiet {
+            warn(&report());
+        }
+        answer(&json::run(&ran.project, &ran.findings, &ran.told, wall_ms));
+    } else {
+        answer(&report());
+    }
+    match ran.told.run.outcome {
+        Outcome::Done => ExitCode::SUCCESS,
+        Outcome::Failed | Outcome::Limit => ExitCode::from(2),
+        Outcome::Error => ExitCode::FAILURE,
+    }
+}
+
+/// Every visited step with its times and the exit that ended it, then the outcome.
+fn report(told: &Told) -> String {
+    let Told { run, program, evidence, .. } = told;
+    let trace = &run.trace;
+    let mut out = String::new();
+    for step in evidence {
+        let visit = step.visit;
+        let of = &program.steps[visit.step];
+        let times = format!("{:.2} - {:.2} s", trace.seconds(visit.entered), trace.seconds(visit.left));
+        let _ = writeln!(out, "{:>3}  {:<32} {times:>17}", visit.step + 1, of.name);
+        for (exit, evidence) in of.exits.iter().zip(&step.exits) {
+            let failed = matches!(exit.goal, Goal::Fail(_));
+            let (words, _) = exit_words(evidence, failed);
+            let target = if words.starts_with("fired") { format!("  -> {}", goal_words(program, &exit.goal)) } else { String::new() };
+            let _ = writeln!(out, "       {:<44} {words}{target}", exit.words);
+        }
+    }
+    let pose = run.final_pose();
+    let (x, y) = (pose.x * 1e3, pose.y * 1e3);
+    let _ = writeln!(out, "\n{}", outcome_words(run, program));
+    let _ = writeln!(out, "at rest at {x:.0}, {y:.0} mm, heading {:.0} deg", pose.heading.to_degrees());
+    let _ = writeln!(out, "trace {:016x}", trace.hash());
+    out
+}

@@ -1,0 +1,44 @@
+//! Findings as text, with the lines they are about.
+
+use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
+use wayodos_core::finding::{Finding, Severity};
+
+/// A finding with its place, its lines and its hints, as a compiler would show it.
+///
+/// `path` and `text` are those of the file it is about.
+pub fn render(finding: &Finding, path: &str, text: &str, colour: bool) -> String {
+    let level = match finding.severity {
+        Severity::Error => Level::ERROR,
+        Severity::Warning => Level::WARNING,
+    };
+    let span = whole_characters(text, finding.span.start)..whole_characters(text, finding.span.end);
+    let snippet = Snippet::source(text).path(path).annotation(AnnotationKind::Primary.span(span));
+    let mut groups = vec![level.primary_title(&finding.message).id(finding.code).element(snippet)];
+    let hints: Vec<Group<'_>> = finding.hints.iter().map(|hint| Group::with_title(Level::HELP.secondary_title(hint))).collect();
+    groups.extend(hints);
+    let renderer = if colour { Renderer::styled() } else { Renderer::plain() };
+    renderer.render(&groups).clone()
+}
+
+/// The nearest place at or before `at` that does not cut a character in two.
+fn whole_characters(text: &str, at: usize) -> usize {
+    let mut at = at.min(text.len());
+    while !text.is_char_boundary(at) {
+        at -= 1;
+    }
+    at
+}
+
+/// `2 errors and 1 warning`; nothing when there are none.
+pub fn count_words(findings: &[Finding]) -> Option<String> {
+    let errors = findings.iter().filter(|finding| finding.severity == Severity::Error).count();
+    let words = |count: usize, word: &str| match count {
+        0 => None,
+        1 => Some(format!("1 {word}")),
+        _ => Some(format!("{count} {word}s")),
+    };
+    match (words(errors, "error"), words(findings.len() - errors, "warning")) {
+        (Some(errors), Some(warnings)) => Some(format!("{errors} and {warnings}")),
+        (errors, warnings) => errors.or(warnings),
+    }
+}

@@ -1,0 +1,368 @@
+//! A project folder on disk, or the demo inside the binary: reading, saving, and the draft of unsaved edits.
+//!
+//! Every file is written beside its place and then moved into it, so that nothing is ever half-written.
+
+use std::fmt;
+use std::fs;
+use std::io::{self, Write as _};
+use std::path::{Path, PathBuf};
+
+use wayodos_core::finding::{Finding, Source};
+use wayodos_core::project::{Config, Setup};
+
+use crate::demo;
+
+/// The file that makes a folder a project.
+pub const PROJECT_FILE: &str = "wayodos.toml";
+
+/// Where a project lives.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Home {
+    /// A folder.
+    Folder(PathBuf),
+    /// The binary itself; saving copies it to a folder.
+    Demo,
+}
+
+/// Why a project cannot be opened at all: there is no text to have findings about.
+#[derive(Debug)]
+pub enum OpenError {
+    /// Nothing stands at that path.
+    Missing(PathBuf),
+    /// The folder holds no project file.
+    NoProject(PathBuf),
+    /// A file could not be read.
+    Unreadable(PathBuf, io::Error),
+    /// A file is not text; the byte at which it stops being so.
+    NotText(PathBuf, usize),
+    /// No mission of that name; those that there are.
+    NoMission(String, Vec<String>),
+}
+
+impl fmt::Display for OpenError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Missing(path) => write!(f, "there is no project at {}", path.display()),
+            Self::NoProject(path) => write!(f, "{} is not a project: it holds no {PROJECT_FILE}", path.display()),
+            Self::Unreadable(path, error) => write!(f, "cannot read {}: {error}", path.display()),
+            Self::NotText(path, at) => write!(f, "{} is not UTF-8 text from byte {at} on", path.display()),
+            Self::NoMission(name, _) => write!(f, "the project has no mission `{name}`"),
+        }
+    }
+}
+
+impl std::error::Error for OpenError {}
+
+impl OpenError {
+    /// What to do about it.
+    pub fn hint(&self) -> String {
+        match self {
+            Self::Missing(_) => "check the path; `wayodos demo` opens the demo, which can be saved as a start".into(),
+            Self::NoProject(_) => format!("name the folder that holds {PROJECT_FILE}"),
+            Self::Unreadable(..) => "check that the file exists and may be read".into(),
+            Self::NotText(..) => "is this the right file? save it as UTF-8 text".into(),
+            Self::NoMission(_, names) if names.is_empty() => "its folder missions/ is empty".into(),
+            Self::NoMission(_, names) => format!("there is {}", names.join(", ")),
+        }
+    }
+}
+
+/// A project as read from its home. The setup is missing when one of its files has errors.
+#[derive(Clone, Debug)]
+pub struct Project {
+    /// Where it lives.
+    pub home: Home,
+    /// What `wayodos.toml` says.
+    pub config: Config,
+    /// The mission's text as it stands in its file.
+    pub mission: String,
+    /// Robot, field and calibration, when they are free of errors.
+    pub setup: Option<Setup>,
+    /// What is wrong with the files beside the mission.
+    pub findings: Vec<Finding>,
+    texts: Vec<(Source, String, String)>,
+}
+
+impl Project {
+    /// Opens a folder, or a mission file's own project when `wayodos.toml` itself is named.
+    ///
+    /// `mission`: the name of another mission of the project, with or without its ending.
+    ///
+    /// # Errors
+    /// When there is nothing to have findings about; the rest is in [`Project::findings`].
+    pub fn open(path: &Path, mission: Option<&str>) -> Result<Self, OpenError> {
+        if !path.exists() {
+            return Err(OpenError::Missing(path.to_owned()));
+        }
+        let names_file = path.file_name().is_some_and(|name| name == PROJECT_FILE);
+        let folder = if names_file { path.parent().unwrap_or(Path::new(".")) } else { path };
+        let folder = if folder.as_os_str().is_empty() { Path::new(".") } else { folder };
+        if !folder.join(PROJECT_FILE).is_file() {
+            return Err(OpenError::NoProject(folder.to_owned()));
+        }
+        let read = |path: &str| read_text(&folder.join(path));
+        let list = || {
+            let entries = fs::read_dir(folder.join("missions")).into_iter().flatten().flatten();
+            let mut names: Vec<String> = entries
+                .filter_map(|entry| entry.file_name().into_string().ok())
+                .filter_map(|name| name.strip_suffix(".way").map(str::to_owned))
+                .collect();
+            names.sort();
+            names
+        };
+        Self::assemble(Home::Folder(folder.to_owned()), mission, read, list)
+    }
+
+    /// The demo inside the binary.
+    pub fn demo(mission: Option<&str>) -> Result<Self, OpenError> {
+        let read = |path: &str| {
+            let missing = || OpenError::Unreadable(path.into(), io::ErrorKind::NotFound.into());
+            demo::file(path).map(str::to_owned).ok_or_else(missing)
+        };
+        let list = || {
+            let names = demo::FILES.iter().filter_map(|(path, _)| path.strip_prefix("missions/")?.strip_suffix(".way"));
+            names.map(str::to_owned).collect()
+        };
+        Self::assemble(Home::Demo, mission, read, list)
+    }
+
+    fn assemble(
+        home: Home,
+        mission: Option<&str>,
+        read: impl Fn(&str) -> Result<String, OpenError>,
+        list: impl Fn() -> Vec<String>,
+    ) -> Result<Self, OpenError> {
+        let project_text = read(PROJECT_FILE)?;
+        let (config, mut findings) = Config::load(&project_text);
+        let mut texts = vec![(Source::Project, PROJECT_FILE.to_owned(), project_text)];
+        let Some(mut config) = config else {
+            let empty = String::new();
+            return Ok(Self { home, config: Config::default(), mission: empty, setup: None, findings, texts });
+        };
+        if let Some(name) = mission {
+            let stem = name.strip_prefix("missions/").unwrap_or(name);
+            let stem = stem.strip_suffix(".way").unwrap_or(stem);
+            let names = list();
+            if !names.iter().any(|known| known == stem) {
+                return Err(OpenError::NoMission(name.to_owned(), names));
+            }
+            config.mission = format!("missions/{stem}.way");
+        }
+        let mission = read(&config.mission)?;
+        let (robot, field) = (read(&config.robot)?, read(&config.field)?);
+        let calibration = config.calibration.as_deref().map(&read).transpose()?;
+        let (setup, more) = Setup::load(&robot, &field, calibration.as_deref());
+        findings.extend(more);
+        texts.push((Source::Robot, config.robot.clone(), robot));
+        texts.push((Source::Field, config.field.clone(), field));
+        if let (Some(path), Some(text)) = (&config.calibration, calibration) {
+            texts.push((Source::Calibration, path.clone(), text));
+        }
+        Ok(Self { home, config, mission, setup, findings, texts })
+    }
+
+    /// The path within the project, and the text, that a finding is about.
+    ///
+    /// `mission` is the mission's text now, which may have been edited.
+    pub fn source<'a>(&'a self, source: Source, mission: &'a str) -> (&'a str, &'a str) {
+        if source == Source::Mission {
+            return (&self.config.mission, mission);
+        }
+        self.texts.iter().find(|(known, _, _)| *known == source).map_or(("", ""), |(_, path, text)| (path, text))
+    }
+
+    /// What people call the project.
+    pub fn name(&self) -> &str {
+        match &self.home {
+            _ if !self.config.name.is_empty() => &self.config.name,
+            Home::Folder(folder) => folder.file_name().and_then(|name| name.to_str()).unwrap_or("project"),
+            Home::Demo => demo::FOLDER,
+        }
+    }
+
+    /// The file that the mission is saved to; none for the demo before its first save.
+    pub fn mission_file(&self) -> Option<PathBuf> {
+        match &self.home {
+            Home::Folder(folder) => Some(folder.join(&self.config.mission)),
+            Home::Demo => None,
+        }
+    }
+
+    /// Where unsaved edits are kept against a crash; none when this machine offers no place.
+    pub fn draft_file(&self) -> Option<PathBuf> {
+        if let Some(file) = self.mission_file() {
+            return Some(with_ending(&file, "draft"));
+        }
+        let state = std::env::var_os("XDG_STATE_HOME")
+            .map(PathBuf::from)
+            .filter(|path| path.is_absolute())
+            .or_else(|| std::env::var_os("HOME").map(|home| Path::new(&home).join(".local/state")))?;
+        Some(state.join("wayodos").join("demo.way.draft"))
+    }
+
+    /// The unsaved edits of a session that was cut off, when they differ from the file.
+    pub fn recovered(&self) -> Option<String> {
+        let text = read_text(&self.draft_file()?).ok()?;
+        (text != self.mission).then_some(text)
+    }
+}
+
+/// The path with another ending behind its own.
+pub fn with_ending(path: &Path, ending: &str) -> PathBuf {
+    let mut name = path.as_os_str().to_owned();
+    name.push(".");
+    name.push(ending);
+    PathBuf::from(name)
+}
+
+/// The text of a file.
+///
+/// # Errors
+/// When it cannot be read, or is not UTF-8.
+pub fn read_text(path: &Path) -> Result<String, OpenError> {
+    let bytes = fs::read(path).map_err(|error| OpenError::Unreadable(path.to_owned(), error))?;
+    String::from_utf8(bytes).map_err(|error| OpenError::NotText(path.to_owned(), error.utf8_error().valid_up_to()))
+}
+
+/// Writes a file so that it holds either all of the old or all of the new contents, whatever happens meanwhile.
+///
+/// # Errors
+/// What the system says; the old file is then untouched.
+pub fn write_whole(path: &Path, contents: &[u8]) -> io::Result<()> {
+    // A link keeps pointing where it did: the file behind it is replaced.
+    let target = fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
+    let folder = target.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let mut file = tempfile::Builder::new().prefix(".wayodos-").suffix(".tmp").tempfile_in(folder)?;
+    file.write_all(contents)?;
+    file.as_file().sync_all()?;
+    let mode = fs::metadata(&target).map(|meta| meta.permissions());
+    file.as_file().set_permissions(mode.unwrap_or_else(|_| new_file_mode()))?;
+    file.persist(&target).map_err(|error| error.error)?;
+    Ok(())
+}
+
+#[cfg(unix)]
+fn new_file_mode() -> fs::Permissions {
+    use std::os::unix::fs::PermissionsExt as _;
+    fs::Permissions::from_mode(0o644)
+}
+
+#[cfg(not(unix))]
+fn new_file_mode() -> fs::Permissions {
+    fs::metadata(".").map(|meta| meta.permissions()).expect("the current folder exists")
+}
+
+/// How saving a mission went.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Saved {
+    /// It stands in its file.
+    Done,
+    /// The demo became a folder of its own.
+    Copied(PathBuf),
+    /// The file on disk is not what was read: somebody else wrote it meanwhile. Nothing was written.
+    ChangedOutside,
+}
+
+/// Saves a mission to its file; the demo is first copied to a new folder below `here`.
+///
+/// - `read`: what the file held when it was last read or saved
+/// - `overwrite`: write even if the file has been changed outside; the outside text is kept in `*.before`
+///
+/// # Errors
+/// A sentence that says what could not be written and why.
+pub fn save(project: &Project, read: &str, text: &str, overwrite: bool, here: &Path) -> Result<Saved, String> {
+    let Some(file) = project.mission_file() else { return copy_demo(project, text, here).map(Saved::Copied) };
+    let cannot = |path: &Path, error: &io::Error| format!("cannot save {}: {error}", path.display());
+    match fs::read(&file) {
+        Ok(found) if found != read.as_bytes() && found != text.as_bytes() => {
+            if !overwrite {
+                return Ok(Saved::ChangedOutside);
+            }
+            let kept = with_ending(&file, "before");
+            write_whole(&kept, &found).map_err(|error| cannot(&kept, &error))?;
+        }
+        _ => {}
+    }
+    write_whole(&file, text.as_bytes()).map_err(|error| cannot(&file, &error))?;
+    Ok(Saved::Done)
+}
+
+fn copy_demo(project: &Project, text: &str, here: &Path) -> Result<PathBuf, String> {
+    let names = std::iter::once(demo::FOLDER.to_owned()).chain((2..1000).map(|n| format!("{}-{n}", demo::FOLDER)));
+    let folder = names.map(|name| here.join(name)).find(|folder| !folder.exists());
+    let folder = folder.ok_or_else(|| format!("{} holds too many copies of the demo", here.display()))?;
+    for (path, contents) in demo::FILES {
+        let contents = if *path == project.config.mission { text } else { contents };
+        let file = folder.join(path);
+        let made = file.parent().map_or(Ok(()), fs::create_dir_all);
+        made.and_then(|()| write_whole(&file, contents.as_bytes()))
+            .map_err(|error| format!("cannot save {}: {error}", file.display()))?;
+    }
+    Ok(folder)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn copied() -> (tempfile::TempDir, Project) {
+        let here = tempfile::tempdir().unwrap();
+        let demo = Project::demo(None).unwrap();
+        let Ok(Saved::Copied(folder)) = save(&demo, "", &demo.mission, false, here.path()) else { panic!("not copied") };
+        let project = Project::open(&folder, None).unwrap();
+        (here, project)
+    }
+
+    #[test]
+    fn the_demo_becomes_a_folder_that_opens_to_the_same_project() {
+        let (here, project) = copied();
+        let demo = Project::demo(None).unwrap();
+        assert_eq!((project.mission.as_str(), project.findings.len()), (demo.mission.as_str(), 0));
+        let again = save(&demo, "", "x", false, here.path()).unwrap();
+        assert_eq!(again, Saved::Copied(here.path().join("brinewick-2")), "an earlier copy is never touched");
+    }
+
+    #[test]
+    fn saving_replaces_the_file_and_leaves_nothing_else_behind() {
+        let (_here, project) = copied();
+        let file = project.mission_file().unwrap();
+        assert_eq!(save(&project, &project.mission, "new", false, Path::new(".")), Ok(Saved::Done));
+        assert_eq!(fs::read_to_string(&file).unwrap(), "new");
+        assert_eq!(fs::read_dir(file.parent().unwrap()).unwrap().count(), 1);
+    }
+
+    #[test]
+    fn an_outside_change_is_not_overwritten_unasked_and_never_lost() {
+        let (_here, project) = copied();
+        let file = project.mission_file().unwrap();
+        fs::write(&file, "theirs").unwrap();
+        assert_eq!(save(&project, &project.mission, "ours", false, Path::new(".")), Ok(Saved::ChangedOutside));
+        assert_eq!(fs::read_to_string(&file).unwrap(), "theirs");
+        assert_eq!(save(&project, &project.mission, "ours", true, Path::new(".")), Ok(Saved::Done));
+        assert_eq!(fs::read_to_string(with_ending(&file, "before")).unwrap(), "theirs");
+    }
+
+    #[test]
+    fn a_save_that_cannot_be_says_what_and_why() {
+        let (here, project) = copied();
+        fs::remove_dir_all(here.path().join("brinewick/missions")).unwrap();
+        let error = save(&project, &project.mission, "ours", false, Path::new(".")).unwrap_err();
+        assert!(error.contains("cannot save") && error.contains("morning-round.way"), "{error}");
+    }
+
+    #[test]
+    fn what_cannot_be_opened_is_told_with_a_hint() {
+        let here = tempfile::tempdir().unwrap();
+        let missing = Project::open(&here.path().join("nowhere"), None).unwrap_err();
+        assert!(missing.to_string().contains("there is no project at"), "{missing}");
+        let empty = Project::open(here.path(), None).unwrap_err();
+        assert!(matches!(empty, OpenError::NoProject(_)) && !empty.hint().is_empty());
+        let (_kept, project) = copied();
+        let Home::Folder(folder) = &project.home else { panic!("no folder") };
+        let other = Project::open(folder, Some("evening")).unwrap_err();
+        assert!(other.hint().contains("morning-round"), "{}", other.hint());
+        fs::write(project.mission_file().unwrap(), [b'a', 0xff]).unwrap();
+        let binary = Project::open(folder, None).unwrap_err();
+        assert!(matches!(binary, OpenError::NotText(_, 1)), "{binary}");
+    }
+}

@@ -1,0 +1,7 @@
+//! The `wayodos` command.
+
+use std::process::ExitCode;
+
+fn main() -> ExitCode {
+    wayodos::cli::main()
+}

@@ -1,0 +1,228 @@
+//! Pictures made of characters: each cell shows two colours in one of a few patterns, or eight dots.
+
+use clap::ValueEnum;
+use wayodos_report::Raster;
+use wayodos_report::ink::Rgb;
+
+/// Which block characters the terminal's font has.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum Cells {
+    /// Letters and signs only.
+    Ascii,
+    /// Upper and lower halves.
+    Half,
+    /// Quarters: in practically every font.
+    Quadrant,
+    /// Sixths: in newer fonts and terminals.
+    Sextant,
+}
+
+impl Cells {
+    /// Pixels across and down in one cell.
+    pub const fn grid(self) -> (usize, usize) {
+        match self {
+            Self::Ascii => (1, 1),
+            Self::Half => (1, 2),
+            Self::Quadrant => (2, 2),
+            Self::Sextant => (2, 3),
+        }
+    }
+
+    /// The character whose ink covers the pixels of `mask`: bit 0 is the upper left one, row by row.
+    pub fn glyph(self, mask: u8) -> char {
+        const QUADRANTS: [char; 16] = [' ', '▘', '▝', '▀', '▖', '▌', '▞', '▛', '▗', '▚', '▐', '▜', '▄', '▙', '▟', '█'];
+        match self {
+            Self::Ascii => if mask & 1 == 0 { ' ' } else { ':' },
+            Self::Half => [' ', '▀', '▄', '█'][usize::from(mask & 3)],
+            Self::Quadrant => QUADRANTS[usize::from(mask & 15)],
+            Self::Sextant => sextant(mask & 63),
+        }
+    }
+}
+
+/// The block "Symbols for Legacy Computing" leaves out what Unicode had before: none, left, right and all.
+fn sextant(mask: u8) -> char {
+    let skipped = match mask {
+        0 => return ' ',
+        21 => return '▌',
+        42 => return '▐',
+        63 => return '█',
+        1..=20 => 1,
+        22..=41 => 2,
+        _ => 3,
+    };
+    char::from_u32(0x1fb00 + u32::from(mask) - skipped).unwrap_or('█')
+}
+
+/// One cell of a picture.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Cell {
+    /// Which pixels have the ink.
+    pub mask: u8,
+    /// Colour of those pixels.
+    pub ink: Rgb,
+    /// Colour of the others.
+    pub ground: Rgb,
+}
+
+/// The two colours and the pattern that come nearest to the pixels of a cell.
+pub fn quantise(raster: &Raster, cells: Cells, column: usize, row: usize) -> Cell {
+    let (across, down) = cells.grid();
+    let mut pixels = [Rgb(0, 0, 0); 6];
+    let count = across * down;
+    for (index, pixel) in pixels.iter_mut().take(count).enumerate() {
+        *pixel = raster.at(column * across + index % across, row * down + index / across);
+    }
+    let pixels = &pixels[..count];
+    let (mut a, mut b, mut apart) = (0, 0, 0);
+    for i in 0..count {
+        for j in i + 1..count {
+            let distance = distance(pixels[i], pixels[j]);
+            if distance > apart {
+                (a, b, apart) = (i, j, distance);
+            }
+        }
+    }
+    // What the eye cannot tell apart is one colour.
+    if apart < 300 {
+        let mean = mean(pixels.iter().copied());
+        return Cell { mask: 0, ink: mean, ground: mean };
+    }
+    let mut mask = 0u8;
+    for (index, pixel) in pixels.iter().enumerate() {
+        if distance(*pixel, pixels[b]) < distance(*pixel, pixels[a]) {
+            mask |= 1 << index;
+        }
+    }
+    let of = |wanted: bool| {
+        mean(pixels.iter().enumerate().filter(|(index, _)| (mask >> index & 1 == 1) == wanted).map(|(_, pixel)| *pixel))
+    };
+    Cell { mask, ink: of(true), ground: of(false) }
+}
+
+impl Cell {
+    /// The mean colour of the cell.
+    pub fn mean(&self, cells: Cells) -> Rgb {
+        let (across, down) = cells.grid();
+        self.ground.towards(self.ink, f64::from(self.mask.count_ones()) / (across * down) as f64)
+    }
+}
+
+fn distance(a: Rgb, b: Rgb) -> u32 {
+    let part = |a: u8, b: u8| u32::from(a.abs_diff(b)).pow(2);
+    part(a.0, b.0) + part(a.1, b.1) + part(a.2, b.2)
+}
+
+fn mean(pixels: impl Iterator<Item = Rgb>) -> Rgb {
+    let (mut sum, mut count) = ([0u32; 3], 0);
+    for Rgb(r, g, b) in pixels {
+        sum = [sum[0] + u32::from(r), sum[1] + u32::from(g), sum[2] + u32::from(b)];
+        count += 1;
+    }
+    let [r, g, b] = sum.map(|value| (value / count.max(1)) as u8);
+    Rgb(r, g, b)
+}
+
+/// Thin lines as dots, eight in a cell.
+#[derive(Clone, Debug)]
+pub struct Dots {
+    /// Cells across.
+    pub columns: usize,
+    /// Cells down.
+    pub rows: usize,
+    cells: Vec<(u8, u16)>,
+}
+
+impl Dots {
+    /// No dots in so many cells.
+    pub fn new(columns: usize, rows: usize) -> Self {
+        Self { columns, rows, cells: vec![(0, 0); columns * rows] }
+    }
+
+    /// Sets one dot: two across and four down in each cell. `ink` is kept for the cell, the last one wins.
+    pub fn set(&mut self, x: i32, y: i32, ink: u16) {
+        const BITS: [[u8; 2]; 4] = [[0x01, 0x08], [0x02, 0x10], [0x04, 0x20], [0x40, 0x80]];
+        if x < 0 || y < 0 || x >= 2 * self.columns as i32 || y >= 4 * self.rows as i32 {
+            return;
+        }
+        let (x, y) = (x as usize, y as usize);
+        let cell = &mut self.cells[y / 4 * self.columns + x / 2];
+        if cell.1 != ink {
+            // A braille cell has one ink: what comes later covers what was there.
+            *cell = (0, ink);
+        }
+        cell.0 |= BITS[y % 4][x % 2];
+    }
+
+    /// A line of dots. Source: Bresenham, "Algorithm for computer control of a digital plotter" (1965).
+    pub fn line(&mut self, from: (f64, f64), to: (f64, f64), ink: u16) {
+        let far = 4.0 * (self.columns + self.rows) as f64 + 1e4;
+        let near = |value: f64| value.abs() < far;
+        if !(near(from.0) && near(from.1) && near(to.0) && near(to.1)) {
+            return;
+        }
+        let (mut x, mut y) = (from.0.floor() as i32, from.1.floor() as i32);
+        let (x1, y1) = (to.0.floor() as i32, to.1.floor() as i32);
+        let (dx, dy) = ((x1 - x).abs(), -(y1 - y).abs());
+        let (sx, sy) = ((x1 - x).signum(), (y1 - y).signum());
+        let mut error = dx + dy;
+        loop {
+            self.set(x, y, ink);
+            if x == x1 && y == y1 {
+                return;
+            }
+            let twice = 2 * error;
+            if twice >= dy {
+                error += dy;
+                x += sx;
+            }
+            if twice <= dx {
+                error += dx;
+                y += sy;
+            }
+        }
+    }
+
+    /// The dots of a cell as a character, with their ink; none where there are no dots.
+    pub fn at(&self, column: usize, row: usize) -> Option<(char, u16)> {
+        let (mask, ink) = *self.cells.get(row * self.columns + column)?;
+        (mask != 0).then(|| (char::from_u32(0x2800 + u32::from(mask)).unwrap_or('.'), ink))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_pattern_has_a_character_of_its_own() {
+        for (cells, patterns) in [(Cells::Half, 4u8), (Cells::Quadrant, 16), (Cells::Sextant, 64)] {
+            let mut glyphs: Vec<char> = (0..patterns).map(|mask| cells.glyph(mask)).collect();
+            glyphs.sort_unstable();
+            glyphs.dedup();
+            assert_eq!(glyphs.len(), usize::from(patterns), "{cells:?}");
+        }
+        assert_eq!((Cells::Sextant.glyph(1), Cells::Sextant.glyph(62)), ('\u{1fb00}', '\u{1fb3b}'));
+    }
+
+    #[test]
+    fn a_cell_keeps_its_two_strongest_colours() {
+        let (dark, pale) = (Rgb(20, 20, 20), Rgb(230, 230, 220));
+        let raster = Raster { width: 2, height: 2, pixels: vec![dark, pale, dark, Rgb(225, 228, 220)] };
+        let cell = quantise(&raster, Cells::Quadrant, 0, 0);
+        let glyph = Cells::Quadrant.glyph(cell.mask);
+        assert!(matches!(glyph, '▌' | '▐'), "{glyph}");
+        assert!(cell.ink == dark || cell.ground == dark);
+        let flat = Raster { width: 2, height: 2, pixels: vec![pale; 4] };
+        assert_eq!(quantise(&flat, Cells::Quadrant, 0, 0).mask, 0);
+    }
+
+    #[test]
+    fn lines_join_their_ends_and_stay_inside() {
+        let mut dots = Dots::new(3, 2);
+        dots.line((0.0, 0.0), (5.9, 7.9), 1);
+        assert!(dots.at(0, 0).is_some() && dots.at(2, 1).is_some());
+        dots.line((-50.0, -50.0), (50.0, 50.0), 1);
+        dots.line((f64::NAN, 0.0), (1e300, 1.0), 1);
+    }
+}

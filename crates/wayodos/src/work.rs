@@ -1,0 +1,164 @@
+//! Runs on a thread of their own: the newest job wins, an older one is given up half way.
+
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Arc, Condvar, Mutex, PoisonError};
+use std::thread;
+
+use wayodos_core::controller::Program;
+use wayodos_core::lab::evidence::{StepEvidence, evidence};
+use wayodos_core::project::{Setup, prepare};
+use wayodos_core::sim::{Run, World, run};
+use wayodos_report::{Chart, Story};
+
+/// A run with all that is shown of it.
+#[derive(Clone, Debug)]
+pub struct Told {
+    /// The text that was run.
+    pub text: Arc<str>,
+    /// The compiled mission.
+    pub program: Arc<Program>,
+    /// What happened.
+    pub run: Run,
+    /// One entry per visit of a step.
+    pub evidence: Vec<StepEvidence>,
+    /// The strip chart.
+    pub chart: Chart,
+}
+
+/// A text to run.
+#[derive(Clone, Debug)]
+pub struct Job {
+    /// Tells answers apart.
+    pub id: u64,
+    /// The mission.
+    pub text: Arc<str>,
+    /// Robot, field and calibration.
+    pub setup: Arc<Setup>,
+    /// Seed of the run.
+    pub seed: u64,
+}
+
+/// Prepares and runs a mission in a world. None when the text has errors or the run was cancelled.
+pub fn tell(text: &Arc<str>, setup: &Setup, world: &World, seed: u64, cancel: Option<&AtomicBool>) -> Option<Told> {
+    let prepared = prepare(text, Some(setup));
+    let program = prepared.program?;
+    let start = prepared.parsed.mission.start.as_ref().map(|start| start.node.as_str());
+    let run = run(world, &program, world.start(start), seed, cancel)?;
+    let evidence = evidence(&run, &program, &setup.robot);
+    let chart = Chart::of(Story { field: &setup.field, robot: &setup.robot, program: &program, run: &run });
+    Some(Told { text: Arc::clone(text), program, run, evidence, chart })
+}
+
+#[derive(Default)]
+struct Desk {
+    job: Option<Job>,
+    closed: bool,
+}
+
+struct Shared {
+    desk: Mutex<Desk>,
+    bell: Condvar,
+    /// Set when a newer job waits, so that the run in hand is given up.
+    newer: AtomicBool,
+}
+
+/// The thread that runs missions.
+pub struct Worker {
+    shared: Arc<Shared>,
+    thread: Option<thread::JoinHandle<()>>,
+}
+
+impl Worker {
+    /// Starts the thread; `answer` is called on it with each job's id and what came of it.
+    pub fn new(answer: impl Fn(u64, Option<Told>) + Send + 'static) -> Self {
+        let shared = Arc::new(Shared { desk: Mutex::default(), bell: Condvar::new(), newer: AtomicBool::new(false) });
+        let own = Arc::clone(&shared);
+        let thread = thread::Builder::new().name("runs".into()).spawn(move || work(&own, answer));
+        Self { shared, thread: thread.ok() }
+    }
+
+    /// Hands in a job; whatever waits or runs is given up.
+    pub fn hand_in(&self, job: Job) {
+        let mut desk = self.shared.desk.lock().unwrap_or_else(PoisonError::into_inner);
+        desk.job = Some(job);
+        self.shared.newer.store(true, Ordering::Relaxed);
+        self.shared.bell.notify_one();
+    }
+}
+
+impl Drop for Worker {
+    fn drop(&mut self) {
+        self.shared.desk.lock().unwrap_or_else(PoisonError::into_inner).closed = true;
+        self.shared.newer.store(true, Ordering::Relaxed);
+        self.shared.bell.notify_one();
+        if let Some(thread) = self.thread.take() {
+            // A panic on the thread has been shown by the panic hook already.
+            let _ = thread.join();
+        }
+    }
+}
+
+fn work(shared: &Shared, answer: impl Fn(u64, Option<Told>)) {
+    // The mat is rastered once for each setup, not once for each run.
+    let mut built: Option<(Arc<Setup>, World)> = None;
+    loop {
+        let job = {
+            let mut desk = shared.desk.lock().unwrap_or_else(PoisonError::into_inner);
+            loop {
+                if desk.closed {
+                    return;
+                }
+                if let Some(job) = desk.job.take() {
+                    shared.newer.store(false, Ordering::Relaxed);
+                    break job;
+                }
+                desk = shared.bell.wait(desk).unwrap_or_else(PoisonError::into_inner);
+            }
+        };
+        if built.as_ref().is_none_or(|(setup, _)| !Arc::ptr_eq(setup, &job.setup)) {
+            let world = World::new(Arc::clone(&job.setup.field), Arc::clone(&job.setup.robot));
+            built = Some((Arc::clone(&job.setup), world));
+        }
+        let (_, world) = built.as_ref().expect("just built");
+        let told = tell(&job.text, &job.setup, world, job.seed, Some(&shared.newer));
+        if told.is_some() || !shared.newer.load(Ordering::Relaxed) {
+            answer(job.id, told);
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use std::sync::mpsc;
+
+    use super::*;
+    use crate::folder::Project;
+
+    #[test]
+    fn the_newest_job_is_answered_and_older_ones_are_given_up() {
+        let project = Project::demo(None).unwrap();
+        let setup = Arc::new(project.setup.unwrap());
+        let (sender, receiver) = mpsc::channel();
+        let worker = Worker::new(move |id, told| sender.send((id, told.is_some())).unwrap());
+        let text: Arc<str> = project.mission.into();
+        for id in 1..=50 {
+            worker.hand_in(Job { id, text: Arc::clone(&text), setup: Arc::clone(&setup), seed: id });
+        }
+        drop_until(&receiver, 50);
+        // A text with errors is answered too: with nothing.
+        worker.hand_in(Job { id: 51, text: "step".into(), setup, seed: 1 });
+        assert_eq!(receiver.recv().unwrap(), (51, false));
+    }
+
+    fn drop_until(receiver: &mpsc::Receiver<(u64, bool)>, last: u64) {
+        let mut before = 0;
+        loop {
+            let (id, done) = receiver.recv().unwrap();
+            assert!(done && id > before, "answers come in order");
+            before = id;
+            if id == last {
+                return;
+            }
+        }
+    }
+}
