@@ -33,11 +33,11 @@ pub fn exit_words(evidence: &Evidence, failed: bool) -> (String, Weight) {
 
 fn spare_words(spare: Spare) -> String {
     match spare {
-        Spare::Length(metres) => format!("{:.0} mm to spare", metres * 1e3),
-        Spare::Angle(radians) => format!("{:.0} deg to spare", radians.to_degrees()),
-        Spare::Time(seconds) => format!("{seconds:.1} s to spare"),
-        Spare::Lines(1) => "1 line to spare".into(),
-        Spare::Lines(lines) => format!("{lines} lines to spare"),
+        Spare::Length(metres) => format!("{:.0} mm spare", metres * 1e3),
+        Spare::Angle(radians) => format!("{:.0} deg spare", radians.to_degrees()),
+        Spare::Time(seconds) => format!("{seconds:.1} s spare"),
+        Spare::Lines(1) => "1 line spare".into(),
+        Spare::Lines(lines) => format!("{lines} lines spare"),
         Spare::Noise(widths) if widths < THIN => format!("nearly: {widths:.1} off"),
         Spare::Noise(widths) => format!("{:.0} off", widths.min(99.0)),
         Spare::Unseen => "not seen".into(),

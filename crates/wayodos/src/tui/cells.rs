@@ -101,6 +101,18 @@ pub fn quantise(raster: &Raster, cells: Cells, column: usize, row: usize) -> Cel
 }
 
 impl Cell {
+    /// The mean colour of the pixels that a line through the cell leaves free.
+    pub fn beside(&self, cells: Cells, covered: u8) -> Rgb {
+        let (across, down) = cells.grid();
+        let all = ((1u16 << (across * down)) - 1) as u8;
+        let free = all & !covered;
+        if free == 0 {
+            return self.mean(cells);
+        }
+        let inked = (self.mask & free).count_ones();
+        self.ground.towards(self.ink, f64::from(inked) / f64::from(free.count_ones()))
+    }
+
     /// The mean colour of the cell.
     pub fn mean(&self, cells: Cells) -> Rgb {
         let (across, down) = cells.grid();
@@ -123,38 +135,65 @@ fn mean(pixels: impl Iterator<Item = Rgb>) -> Rgb {
     Rgb(r, g, b)
 }
 
-/// Thin lines as dots, eight in a cell.
+/// Lines as the pixels of cells, each cell with one ink.
 #[derive(Clone, Debug)]
 pub struct Dots {
     /// Cells across.
     pub columns: usize,
     /// Cells down.
     pub rows: usize,
+    grid: Grid,
     cells: Vec<(u8, u16)>,
 }
 
-impl Dots {
-    /// No dots in so many cells.
-    pub fn new(columns: usize, rows: usize) -> Self {
-        Self { columns, rows, cells: vec![(0, 0); columns * rows] }
+/// What the pixels of a line are.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Grid {
+    /// Fine dots, two across and four down in a cell.
+    Fine,
+    /// The blocks that pictures are made of.
+    Blocks(Cells),
+}
+
+impl Grid {
+    /// Pixels across and down in one cell.
+    pub const fn size(self) -> (usize, usize) {
+        match self {
+            Self::Fine => (2, 4),
+            Self::Blocks(cells) => cells.grid(),
+        }
     }
 
-    /// Sets one dot: two across and four down in each cell. `ink` is kept for the cell, the last one wins.
+    const fn bit(self, x: usize, y: usize) -> u8 {
+        const FINE: [[u8; 2]; 4] = [[0x01, 0x08], [0x02, 0x10], [0x04, 0x20], [0x40, 0x80]];
+        match self {
+            Self::Fine => FINE[y][x],
+            Self::Blocks(cells) => 1 << (y * cells.grid().0 + x),
+        }
+    }
+}
+
+impl Dots {
+    /// No pixels in so many cells.
+    pub fn new(columns: usize, rows: usize, grid: Grid) -> Self {
+        Self { columns, rows, grid, cells: vec![(0, 0); columns * rows] }
+    }
+
+    /// Sets one pixel. `ink` is kept for the cell: what comes later covers what was there.
     pub fn set(&mut self, x: i32, y: i32, ink: u16) {
-        const BITS: [[u8; 2]; 4] = [[0x01, 0x08], [0x02, 0x10], [0x04, 0x20], [0x40, 0x80]];
-        if x < 0 || y < 0 || x >= 2 * self.columns as i32 || y >= 4 * self.rows as i32 {
+        let (across, down) = self.grid.size();
+        if x < 0 || y < 0 || x as usize >= across * self.columns || y as usize >= down * self.rows {
             return;
         }
         let (x, y) = (x as usize, y as usize);
-        let cell = &mut self.cells[y / 4 * self.columns + x / 2];
+        let cell = &mut self.cells[y / down * self.columns + x / across];
         if cell.1 != ink {
-            // A braille cell has one ink: what comes later covers what was there.
             *cell = (0, ink);
         }
-        cell.0 |= BITS[y % 4][x % 2];
+        cell.0 |= self.grid.bit(x % across, y % down);
     }
 
-    /// A line of dots. Source: Bresenham, "Algorithm for computer control of a digital plotter" (1965).
+    /// A line of pixels. Source: Bresenham, "Algorithm for computer control of a digital plotter" (1965).
     pub fn line(&mut self, from: (f64, f64), to: (f64, f64), ink: u16) {
         let far = 4.0 * (self.columns + self.rows) as f64 + 1e4;
         let near = |value: f64| value.abs() < far;
@@ -183,10 +222,20 @@ impl Dots {
         }
     }
 
-    /// The dots of a cell as a character, with their ink; none where there are no dots.
+    /// The pixels of a cell and their ink; none where there are none.
+    pub fn mask(&self, column: usize, row: usize) -> Option<(u8, u16)> {
+        self.cells.get(row * self.columns + column).copied().filter(|(mask, _)| *mask != 0)
+    }
+
+    /// The pixels of a cell as a character, with their ink; none where there are none.
     pub fn at(&self, column: usize, row: usize) -> Option<(char, u16)> {
-        let (mask, ink) = *self.cells.get(row * self.columns + column)?;
-        (mask != 0).then(|| (char::from_u32(0x2800 + u32::from(mask)).unwrap_or('.'), ink))
+        let (mask, ink) = self.mask(column, row)?;
+        let glyph = match self.grid {
+            Grid::Fine => char::from_u32(0x2800 + u32::from(mask)).unwrap_or('.'),
+            Grid::Blocks(Cells::Ascii) => '*',
+            Grid::Blocks(cells) => cells.glyph(mask),
+        };
+        Some((glyph, ink))
     }
 }
 
@@ -219,10 +268,13 @@ mod tests {
 
     #[test]
     fn lines_join_their_ends_and_stay_inside() {
-        let mut dots = Dots::new(3, 2);
-        dots.line((0.0, 0.0), (5.9, 7.9), 1);
-        assert!(dots.at(0, 0).is_some() && dots.at(2, 1).is_some());
-        dots.line((-50.0, -50.0), (50.0, 50.0), 1);
-        dots.line((f64::NAN, 0.0), (1e300, 1.0), 1);
+        for grid in [Grid::Fine, Grid::Blocks(Cells::Quadrant), Grid::Blocks(Cells::Half), Grid::Blocks(Cells::Ascii)] {
+            let mut dots = Dots::new(3, 2, grid);
+            let (across, down) = grid.size();
+            dots.line((0.0, 0.0), (3.0 * across as f64 - 0.1, 2.0 * down as f64 - 0.1), 1);
+            assert!(dots.at(0, 0).is_some() && dots.at(2, 1).is_some(), "{grid:?}");
+            dots.line((-50.0, -50.0), (50.0, 50.0), 1);
+            dots.line((f64::NAN, 0.0), (1e300, 1.0), 1);
+        }
     }
 }

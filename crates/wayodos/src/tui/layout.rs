@@ -60,7 +60,7 @@ fn side_by_side(bars: Areas, w: u16, top: u16, room: u16, aspect: f64) -> Areas 
     let upper = room - chart;
     // A sentence with its evidence needs about 84 columns; the field takes what its shape can use of the rest.
     let wanted = (f64::from(upper) * 2.0 * aspect) as u16 + 2;
-    let field = wanted.min(w - w * 52 / 100).min(w.saturating_sub(84)).max(36);
+    let field = wanted.min(w - w * 55 / 100).min(w.saturating_sub(84)).max(36);
     Areas {
         text: Rect::new(0, top, w - field, upper),
         field: Rect::new(w - field, top, field, upper),

@@ -1,0 +1,192 @@
+//! The lines around the panes: what is open, what changed, the moment under the cursor, and the keys.
+
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::style::Modifier;
+use wayodos_core::controller::WheelCommand;
+use wayodos_core::mission::SlotKind;
+use wayodos_core::mission::edit::source_slot;
+use wayodos_core::sim::Outcome;
+use wayodos_core::units::{Quantity, Unit};
+use wayodos_report::words::outcome_words;
+
+use super::{columns, paint_row, put, put_right};
+use crate::tui::keymap;
+use crate::tui::model::{Mode, Model, SPEEDS};
+use crate::tui::theme::{Role, Theme};
+
+/// What is open, and how it came out.
+pub fn title(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let (y, right) = (area.y, area.right().saturating_sub(1));
+    paint_row(buffer, area, y, theme.on(theme.role(Role::Text), theme.raised()));
+    let (words, role) = outcome(model);
+    let mut style = theme.role(role).add_modifier(Modifier::BOLD);
+    if model.stale() {
+        style = theme.role(Role::Thin);
+    }
+    let end = put_right(buffer, right, y, area.width * 6 / 10, &words, style).saturating_sub(2);
+    let name = model.prepared.parsed.mission.name.as_ref().map_or("a mission without a name", |name| name.node.as_str());
+    let mut x = area.x + 1;
+    let room = |x: u16| end.saturating_sub(x);
+    x = put(buffer, x, y, room(x), model.project.name(), theme.role(Role::Word));
+    x = put(buffer, x, y, room(x), " · ", theme.role(Role::Quiet));
+    x = put(buffer, x, y, room(x), name, theme.role(Role::Text));
+    if model.unsaved() {
+        x = put(buffer, x, y, room(x), " • not saved", theme.role(Role::Accent));
+    }
+    if let Some(setup) = &model.setup {
+        let robot = &setup.robot;
+        let about = format!("{}   {:.1} V   seed {}", robot.name, robot.battery, model.seed);
+        if columns(&about) + 4 < room(x) {
+            put_right(buffer, end.saturating_sub(2), y, area.width, &about, theme.role(Role::Quiet));
+        }
+    }
+}
+
+fn outcome(model: &Model) -> (String, Role) {
+    if model.stale() || (model.told.is_none() && model.prepared.program.is_none()) {
+        let errors = model.prepared.findings.len() + model.project.findings.len();
+        let (count, s) = (errors.max(1), if errors > 1 { "s" } else { "" });
+        return (format!("cannot run: {count} finding{s}"), Role::Wrong);
+    }
+    let Some(told) = &model.told else { return ("running".into(), Role::Quiet) };
+    let words = outcome_words(&told.run, &told.program);
+    match told.run.outcome {
+        Outcome::Done => (format!("✓ {words}"), Role::Good),
+        _ => (format!("✗ {words}"), Role::Wrong),
+    }
+}
+
+/// What the last edit changed, or what was said.
+pub fn change(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let room = area.width.saturating_sub(2);
+    let hair = "─".repeat(usize::from(area.width));
+    put(buffer, area.x, area.y, area.width, &hair, theme.role(Role::Hair));
+    let (words, style) = match (&model.notice, &model.mode) {
+        (_, Mode::Typing(entry)) if entry.error.is_some() => {
+            (entry.error.as_deref().unwrap_or_default(), theme.role(Role::Wrong).add_modifier(Modifier::BOLD))
+        }
+        (Some(notice), _) => (notice.text.as_str(), theme.role(notice.role)),
+        (None, _) if !model.change.is_empty() && !model.stale() => (model.change.as_str(), theme.role(Role::Accent)),
+        _ => return,
+    };
+    put(buffer, area.x + 1, area.y, room, &format!(" {words} "), style);
+}
+
+/// The moment under the time cursor, and the slot under the other one.
+pub fn status(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let (y, right) = (area.y, area.right().saturating_sub(1));
+    let text = theme.role(Role::Text);
+    let mut end = right;
+    if let Some(words) = slot_words(model) {
+        end = put_right(buffer, right, y, area.width / 2, &words, theme.role(Role::Quiet)).saturating_sub(2);
+    }
+    let mut x = area.x + 1;
+    let Some(told) = &model.told else { return };
+    let trace = &told.run.trace;
+    let Some(tick) = trace.ticks.get(trace.tick_at(model.time + 1e-9)) else { return };
+    let sign = if model.playing { format!("▶ {}x", SPEEDS[model.speed]) } else { "at".to_owned() };
+    let play = if model.playing { theme.role(Role::Good) } else { theme.role(Role::Quiet) };
+    let room = |x: u16| end.saturating_sub(x);
+    x = put(buffer, x, y, room(x), &sign, play) + 1;
+    let time = theme.role(Role::Accent).add_modifier(Modifier::BOLD);
+    x = put(buffer, x, y, room(x), &format!("{:.2} s", model.time), time) + 2;
+    if let Some(band) = told.chart.band_at(model.time) {
+        let number = format!(" {} ", band.step + 1);
+        x = put(buffer, x, y, room(x), &number, theme.step_patch(band.step)) + 1;
+        if area.width >= 120 {
+            x = put(buffer, x, y, room(x), &band.name, text) + 2;
+        } else {
+            x += 1;
+        }
+    }
+    let pose = tick.pose;
+    let heading = pose.heading.to_degrees().rem_euclid(360.0);
+    let [left, right] = [tick.command.left, tick.command.right].map(command_words);
+    let wheels = if left == right { left } else { format!("{left} / {right}") };
+    let facts = [
+        format!("wheels {wheels}"),
+        format!("{:.0}, {:.0} mm", pose.x * 1e3, pose.y * 1e3),
+        format!("heading {heading:.0} deg"),
+    ];
+    for fact in facts {
+        if columns(&fact) <= room(x) {
+            x = put(buffer, x, y, room(x), &fact, text) + 3;
+        }
+    }
+    let event = if tick.touched { "touches a wall" } else if tick.slipped { "a tyre slips" } else { "" };
+    put(buffer, x, y, room(x), event, theme.role(Role::Thin));
+}
+
+fn command_words(command: WheelCommand) -> String {
+    match command {
+        WheelCommand::Duty(duty) => format!("{:.0} %", duty * 100.0 + 0.0),
+        WheelCommand::Brake => "brake".into(),
+        WheelCommand::Coast => "coast".into(),
+    }
+}
+
+/// What may stand in the slot under the cursor.
+fn slot_words(model: &Model) -> Option<String> {
+    let parsed = &model.prepared.parsed;
+    let slot = model.slot()?;
+    Some(match &parsed.slots[slot].kind {
+        SlotKind::Amount { range, .. } => {
+            let source = source_slot(parsed, &model.text, slot);
+            let written = &model.text[parsed.slots[source].span.clone()];
+            let unit = Quantity::parse(written).map_or(Unit::None, |quantity| quantity.unit);
+            let end = |si: f64| Quantity::from_si(si, unit);
+            let allowed = if range.0.is_finite() && range.1.is_finite() && range.1 < 1e6 {
+                let low = end(range.0);
+                format!("{} to {}", low.value, end(range.1))
+            } else {
+                format!("in {}", if unit.symbol().is_empty() { "plain numbers" } else { unit.symbol() })
+            };
+            if source == slot {
+                allowed
+            } else {
+                let name = &model.text[parsed.slots[slot].span.clone()];
+                let uses = parsed.slots.iter().filter(|other| model.text[other.span.clone()] == *name).count();
+                let times = if uses == 1 { "here only".into() } else { format!("in {uses} places") };
+                format!("{name} = {written}, used {times}; {allowed}")
+            }
+        }
+        SlotKind::Choice(words) => words.join(" or "),
+        SlotKind::Sensor => "a sensor".into(),
+        SlotKind::Tone { sensor } => format!("a tone that {sensor} tells apart"),
+        SlotKind::Start => "a start of the field".into(),
+        SlotKind::Target => "where to go then".into(),
+        SlotKind::Text => "a text".into(),
+    })
+}
+
+/// The keys that help just now. Nothing here needs the terminal's cursor.
+pub fn hints(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) -> Option<(u16, u16)> {
+    let y = area.y;
+    paint_row(buffer, area, y, theme.on(theme.role(Role::Quiet), theme.raised()));
+    let fixed: &[(&str, &str)] = match &model.mode {
+        Mode::Browse => &[],
+        Mode::Typing(_) => &[("Enter", "take it"), ("Esc", "leave it as it was")],
+        Mode::Writing { .. } => &[("Enter", "take the line"), ("Esc", "leave it as it was")],
+        Mode::Picking { .. } => &[("Up Down", "choose"), ("Enter", "take it"), ("Esc", "leave it as it was")],
+        Mode::Help => &[("any key", "back")],
+        Mode::Leaving => &[("s", "save and leave"), ("k", "leave, keep for next time"), ("d", "drop"), ("Esc", "stay")],
+    };
+    let mut all = vec![];
+    if fixed.is_empty() {
+        all.push(("arrows", "move"));
+        all.extend(keymap::rows().filter_map(|row| Some((row.label, row.hint?))));
+    } else {
+        all.extend_from_slice(fixed);
+    }
+    let mut x = area.x + 1;
+    for (key, what) in all {
+        let wide = columns(key) + columns(what) + 1;
+        if x + wide > area.right() {
+            break;
+        }
+        x = put(buffer, x, y, area.width, key, theme.role(Role::Word)) + 1;
+        x = put(buffer, x, y, area.width, what, theme.role(Role::Quiet)) + 3;
+    }
+    None
+}

@@ -1,0 +1,291 @@
+//! The strip chart: steps as bands, readings in dots with their limits, tones as ribbons, one time cursor through all.
+
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::style::{Modifier, Style};
+use wayodos_report::ink::tint;
+use wayodos_report::{Chart, LimitSpan, Ribbon, Track, TrackKind, tick_step};
+
+use super::{columns, put, put_right};
+use crate::tui::cells::{Dots, Grid};
+use crate::tui::model::Model;
+use crate::tui::theme::{Depth, Role, Theme};
+
+/// Inks of [`Dots`].
+const READING: u16 = 1;
+const LIMIT: u16 = 2;
+
+/// Columns for the names of the tracks and their values at the cursor.
+fn names(area: Rect) -> u16 {
+    if area.width >= 100 { 24 } else { 15 }
+}
+
+/// Where the time axis runs: first column, and how many.
+fn plot(area: Rect) -> (u16, u16) {
+    let names = names(area);
+    (area.x + names, area.width.saturating_sub(names + 1).max(1))
+}
+
+/// The time at a column of the chart; the names stand for its beginning.
+pub fn time_at(area: Rect, end: f64, column: u16) -> Option<f64> {
+    let (left, width) = plot(area);
+    (column < area.right()).then(|| {
+        let share = f64::from(column.saturating_sub(left)) / f64::from(width.saturating_sub(1).max(1));
+        share.min(1.0) * end
+    })
+}
+
+/// Columns and times of the pane.
+struct Axis {
+    left: u16,
+    width: u16,
+    end: f64,
+}
+
+impl Axis {
+    fn column(&self, seconds: f64) -> u16 {
+        let share = (seconds / self.end).clamp(0.0, 1.0);
+        self.left + (share * f64::from(self.width.saturating_sub(1))).round() as u16
+    }
+
+    /// The dot of a time, two in a column.
+    fn dot(&self, seconds: f64) -> i32 {
+        ((seconds / self.end).clamp(0.0, 1.0) * f64::from(2 * self.width.saturating_sub(1))).round() as i32
+    }
+}
+
+/// Draws the pane.
+pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let hair = theme.role(Role::Hair);
+    let (left, width) = plot(area);
+    // The title bar of the pane doubles as the bands of the steps.
+    put(buffer, area.x, area.y, area.width, &"─".repeat(usize::from(area.width)), hair);
+    let Some(told) = &model.told else {
+        let words = if model.prepared.program.is_some() { "the run is being made" } else { "no run yet: mend the findings" };
+        put(buffer, area.x + 1, area.y + 1, area.width - 1, words, theme.role(Role::Quiet));
+        return;
+    };
+    let chart = &told.chart;
+    let axis = Axis { left, width, end: chart.end };
+    bands(chart, &axis, theme, area.y, buffer);
+    let marks_row = area.bottom() - 2;
+    let lines = chart.tracks.iter().filter(|track| matches!(track.kind, TrackKind::Line { .. })).count();
+    let ribbons = chart.tracks.len() - lines;
+    let room = usize::from(area.height).saturating_sub(3 + ribbons);
+    let mut y = area.y + 1;
+    let mut line = 0;
+    for track in &chart.tracks {
+        let height = if matches!(track.kind, TrackKind::Line { .. }) {
+            // What cannot be shared evenly goes to the upper ones.
+            let height = room / lines + usize::from(line < room % lines);
+            line += 1;
+            height as u16
+        } else {
+            1
+        };
+        let height = height.min(marks_row.saturating_sub(y));
+        if height == 0 {
+            continue;
+        }
+        let place = Rect::new(area.x, y, area.width, height);
+        shade_bands(chart, &axis, theme, place, buffer);
+        name(track, chart, model.time, theme, place, buffer);
+        match &track.kind {
+            TrackKind::Line { values, low, high, limits } => {
+                plot_line(values, chart.period, (*low, *high), limits, &axis, theme, place, buffer);
+            }
+            TrackKind::Tones(ribbons) => plot_ribbons(ribbons, &axis, theme, y, buffer),
+        }
+        y += height;
+    }
+    marks(chart, &axis, theme, marks_row, buffer);
+    seconds(&axis, theme, area.bottom() - 1, buffer);
+    cursor(model, &axis, theme, area, buffer);
+}
+
+fn bands(chart: &Chart, axis: &Axis, theme: Theme, y: u16, buffer: &mut Buffer) {
+    for band in &chart.bands {
+        let (from, to) = (axis.column(band.from), axis.column(band.to));
+        let style = theme.step_patch(band.step);
+        for x in from..to.max(from + 1) {
+            buffer[(x, y)].set_char(' ').set_style(style);
+        }
+        let number = (band.step + 1).to_string();
+        let room = to.saturating_sub(from);
+        if columns(&number) < room || (columns(&number) == room && room > 0) {
+            let x = put(buffer, from + u16::from(room > columns(&number)), y, room, &number, style);
+            if room >= columns(&band.name) + columns(&number) + 3 {
+                put(buffer, x + 1, y, room, &band.name, style.remove_modifier(Modifier::BOLD));
+            }
+        }
+    }
+}
+
+/// A breath of each step's tint behind its part of the readings.
+fn shade_bands(chart: &Chart, axis: &Axis, theme: Theme, place: Rect, buffer: &mut Buffer) {
+    if theme.depth != Depth::True {
+        return;
+    }
+    for band in &chart.bands {
+        let (from, to) = (axis.column(band.from), axis.column(band.to));
+        let ground = theme.colour(theme.ground().towards(tint(band.step), 0.13));
+        buffer.set_style(Rect::new(from, place.y, to.max(from + 1) - from, place.height), Style::new().bg(ground));
+    }
+}
+
+/// The track's name, and what it reads at the time cursor.
+fn name(track: &Track, chart: &Chart, time: f64, theme: Theme, place: Rect, buffer: &mut Buffer) {
+    let room = names(place) - 1;
+    let value = match &track.kind {
+        TrackKind::Line { values, .. } => {
+            let tick = ((time / chart.period + 1e-6) as usize).min(values.len().saturating_sub(1));
+            values.get(tick).map(|value| format!("{value:.0} {}", track.unit))
+        }
+        TrackKind::Tones(ribbons) => {
+            let now = ribbons.iter().rfind(|ribbon| ribbon.from <= time + 1e-9);
+            now.map(|ribbon| ribbon.tone.clone())
+        }
+    };
+    let value = value.unwrap_or_default();
+    let (x, y) = (place.x + 1, place.y);
+    let accent = theme.role(Role::Accent);
+    // In a narrow pane the value goes below its name, or takes the name's place.
+    let wide = columns(&value);
+    if columns(&track.name) + wide + 2 <= room {
+        put(buffer, x, y, room, &track.name, theme.role(Role::Text));
+        put_right(buffer, x + room - 1, y, room, &value, accent);
+    } else if place.height > 1 {
+        put(buffer, x, y, room - 1, &track.name, theme.role(Role::Text));
+        put_right(buffer, x + room - 1, y + 1, room, &value, accent);
+    } else {
+        let name = room.saturating_sub(wide + 2);
+        put(buffer, x, y, name, &track.name, theme.role(Role::Text));
+        put_right(buffer, x + room - 1, y, room, &value, accent);
+    }
+}
+
+#[allow(clippy::too_many_arguments, reason = "a private piece of `draw`, split off only for its length")]
+fn plot_line(
+    values: &[f32],
+    period: f64,
+    (low, high): (f64, f64),
+    limits: &[LimitSpan],
+    axis: &Axis,
+    theme: Theme,
+    place: Rect,
+    buffer: &mut Buffer,
+) {
+    let mut dots = Dots::new(usize::from(axis.width), usize::from(place.height), Grid::Fine);
+    let rows = f64::from(4 * place.height - 1);
+    let row = |value: f64| ((1.0 - ((value - low) / (high - low)).clamp(0.0, 1.0)) * rows).round() as i32;
+    for limit in limits {
+        // Where a tone is lost again is drawn half as dense as where it is found.
+        for (value, every) in [(limit.back, 4), (limit.value, 2)] {
+            for x in (axis.dot(limit.from)..=axis.dot(limit.to)).filter(|x| x % every == 0) {
+                dots.set(x, row(value), LIMIT);
+            }
+        }
+    }
+    let mut before: Option<i32> = None;
+    let all = 2 * i32::from(axis.width) - 1;
+    let span = axis.end / f64::from(all.max(1));
+    for x in 0..all {
+        let from = ((f64::from(x) - 0.5) * span / period).max(0.0) as usize;
+        let to = (((f64::from(x) + 0.5) * span / period) as usize).max(from + 1).min(values.len());
+        let Some(part) = values.get(from..to).filter(|part| !part.is_empty()) else { continue };
+        let least = row(f64::from(part.iter().copied().fold(f32::INFINITY, f32::min)));
+        let most = row(f64::from(part.iter().copied().fold(f32::NEG_INFINITY, f32::max)));
+        // Joined to the column before, so that a fast change is a line and not a gap.
+        let (mut top, mut bottom) = (most, least);
+        if let Some(before) = before {
+            (top, bottom) = (top.min(before), bottom.max(before));
+        }
+        for y in top..=bottom {
+            dots.set(x, y, READING);
+        }
+        before = part.last().map(|value| row(f64::from(*value)));
+    }
+    let styles = [theme.role(Role::Text), theme.role(Role::Thin)];
+    for down in 0..place.height {
+        for across in 0..axis.width {
+            if let Some((glyph, ink)) = dots.at(usize::from(across), usize::from(down)) {
+                let style = styles[usize::from(ink == LIMIT)];
+                buffer[(axis.left + across, place.y + down)].set_char(glyph).set_style(style);
+            }
+        }
+    }
+}
+
+fn plot_ribbons(ribbons: &[Ribbon], axis: &Axis, theme: Theme, y: u16, buffer: &mut Buffer) {
+    // What is seen for a moment only must not vanish under what is seen for long: short ones are drawn last.
+    let mut order: Vec<&Ribbon> = ribbons.iter().collect();
+    order.sort_by(|a, b| (b.to - b.from).total_cmp(&(a.to - a.from)));
+    for ribbon in order {
+        let (from, to) = (axis.column(ribbon.from), axis.column(ribbon.to));
+        let wide = to.saturating_sub(from).max(1);
+        // In the mat's own colours, as the sensor saw them.
+        let style = theme.on_patch(ribbon.rgb);
+        for x in from..from + wide {
+            buffer[(x, y)].set_char(' ').set_style(style);
+        }
+        if columns(&ribbon.tone) + 2 <= wide {
+            put(buffer, from + 1, y, wide, &ribbon.tone, style);
+        } else if theme.depth == Depth::Mono {
+            // Without colours, the first letter says which tone it is.
+            let letter: String = ribbon.tone.chars().take(1).collect();
+            put(buffer, from, y, 1, &letter, style);
+        }
+    }
+}
+
+/// What happened, as signs above the axis: a step begins, a line was counted, something went wrong.
+fn marks(chart: &Chart, axis: &Axis, theme: Theme, y: u16, buffer: &mut Buffer) {
+    for mark in &chart.marks {
+        let counted = mark.words.starts_with("line");
+        let (sign, role) = match (mark.wrong, counted) {
+            (true, _) => ("✗", Role::Wrong),
+            (false, true) => ("|", Role::Text),
+            (false, false) => ("▾", Role::Quiet),
+        };
+        put(buffer, axis.column(mark.at), y, 1, sign, theme.role(role));
+    }
+}
+
+fn seconds(axis: &Axis, theme: Theme, y: u16, buffer: &mut Buffer) {
+    let step = tick_step(axis.end, f64::from(axis.width) / 8.0);
+    let mut count = 0;
+    loop {
+        let at = f64::from(count) * step;
+        let label = if count == 0 { "0 s".to_owned() } else { format!("{}", (at * 10.0).round() / 10.0) };
+        let x = axis.column(at);
+        if at > axis.end || x + columns(&label) > axis.left + axis.width {
+            return;
+        }
+        put(buffer, x, y, 8, &label, theme.role(Role::Quiet));
+        count += 1;
+    }
+}
+
+/// One column through everything, and its time below.
+fn cursor(model: &Model, axis: &Axis, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let x = axis.column(model.time);
+    let accent = theme.role(Role::Accent);
+    for y in area.y + 1..area.bottom() - 1 {
+        let cell = &mut buffer[(x, y)];
+        if cell.symbol() == " " || theme.depth == Depth::Mono {
+            cell.set_symbol("│").set_style(accent);
+        } else {
+            cell.set_style(accent);
+        }
+    }
+    let label = format!("{:.1}", model.time);
+    let wide = columns(&label);
+    let left = x.saturating_sub(wide / 2).clamp(axis.left, (axis.left + axis.width).saturating_sub(wide));
+    // Free of the labels of the axis.
+    for gap in [left.saturating_sub(1), left + wide] {
+        if gap < area.right() {
+            buffer[(gap, area.bottom() - 1)].set_symbol(" ");
+        }
+    }
+    put(buffer, left, area.bottom() - 1, wide, &label, theme.patch(Role::Accent));
+}

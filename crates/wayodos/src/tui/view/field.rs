@@ -1,0 +1,265 @@
+//! The field pane: the mat drawn solid, the path over it in dots, the robot where the time cursor is.
+
+use std::sync::Arc;
+
+use ratatui::buffer::Buffer;
+use ratatui::layout::{Position, Rect};
+use ratatui::style::Modifier;
+use wayodos_core::field::{Field, Point, Pose};
+use wayodos_core::finding::line_column;
+use wayodos_core::sim::Trace;
+use wayodos_report::ink::{BODY, Rgb, tint};
+use wayodos_report::{Placement, ground_items, rasterise, robot_items};
+
+use super::put;
+use crate::tui::cells::{Cell, Cells, Dots, Grid, quantise};
+use crate::tui::model::Model;
+use crate::tui::theme::{Depth, Role, Theme};
+use crate::work::Told;
+
+/// Ink of the former path in [`Dots`]; steps are their index.
+const GHOST: u16 = u16::MAX;
+
+/// The mat and the robot as last painted: they change only with the pane, the field and the moment.
+#[derive(Default)]
+pub struct Kept {
+    key: Option<Key>,
+    cells: Vec<Cell>,
+}
+
+#[derive(Clone, PartialEq)]
+struct Key {
+    area: Rect,
+    field: usize,
+    pose: Option<[u64; 3]>,
+}
+
+/// Where the field lies in a pane: scene millimetres are cells, rows counted double, since a cell is twice as high
+/// as it is wide.
+fn placement(field: &Field, area: Rect) -> Placement {
+    Placement::within(field, 0.0, 0.0, f64::from(area.width), 2.0 * f64::from(area.height))
+}
+
+/// Draws the pane.
+pub fn draw(model: &Model, theme: Theme, cells: Cells, kept: &mut Kept, area: Rect, buffer: &mut Buffer) {
+    let Some(setup) = &model.setup else {
+        return not_drawn(model, theme, area, buffer);
+    };
+    let field = &setup.field;
+    let place = placement(field, area);
+    let told = model.told.as_deref();
+    let pose = told.and_then(|told| pose_at(&told.run.trace, model.time)).or_else(|| start(model, field));
+    let few = matches!(theme.depth, Depth::Mono | Depth::Sixteen);
+    let cells = if few && cells != Cells::Ascii { Cells::Half } else { cells };
+    let key = Key {
+        area,
+        field: Arc::as_ptr(field) as usize,
+        pose: pose.map(|pose| [pose.x, pose.y, pose.heading].map(f64::to_bits)),
+    };
+    if kept.key.as_ref() != Some(&key) {
+        let (across, down) = cells.grid();
+        let size = (usize::from(area.width) * across, usize::from(area.height) * down);
+        let ground = ground_items(field, &place);
+        let robot = pose.map_or_else(Vec::new, |pose| robot_items(&setup.robot, pose, &place));
+        let scale = [across as f64, down as f64 / 2.0];
+        let raster = rasterise(ground.iter().chain(&robot), [0.0, 0.0], scale, size, theme.ground());
+        let all = (0..usize::from(area.height)).flat_map(|row| (0..usize::from(area.width)).map(move |at| (at, row)));
+        kept.cells = all.map(|(column, row)| quantise(&raster, cells, column, row)).collect();
+        kept.key = Some(key);
+    }
+    let width = usize::from(area.width);
+    let dots = paths(model, &place, area, Grid::Blocks(cells));
+    for row in 0..area.height {
+        for column in 0..area.width {
+            let cell = kept.cells[usize::from(row) * width + usize::from(column)];
+            let on_screen = &mut buffer[(area.x + column, area.y + row)];
+            let (glyph, ink, ground) = match dots.at(usize::from(column), usize::from(row)) {
+                Some((glyph, ink)) => {
+                    let (mask, _) = dots.mask(usize::from(column), usize::from(row)).unwrap_or_default();
+                    let (ink, ground) = path_cell(ink, cell, cells, mask);
+                    (glyph, ink, ground)
+                }
+                None if theme.depth == Depth::Mono => (shade(cell.mean(cells)), cell.ink, cell.ground),
+                None => (cells.glyph(cell.mask), cell.ink, cell.ground),
+            };
+            on_screen.set_char(glyph);
+            if theme.depth != Depth::Mono {
+                on_screen.set_fg(theme.colour(ink)).set_bg(theme.colour(ground));
+            }
+        }
+    }
+    if let Some(told) = told {
+        step_patches(told, &place, theme, area, buffer);
+    }
+    if let Some(pose) = pose {
+        heading_sign(pose, &place, theme, area, buffer);
+    }
+    legend(model, &place, field, theme, area, buffer);
+    if model.stale() {
+        let words = " the path is of the text before ";
+        put(buffer, area.x + 1, area.bottom() - 1, area.width - 1, words, theme.patch(Role::Thin));
+    }
+}
+
+/// Which way the robot looks, on its middle.
+fn heading_sign(pose: Pose, place: &Placement, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    const SIGNS: [&str; 8] = ["→", "↗", "↑", "↖", "←", "↙", "↓", "↘"];
+    let eighth = (pose.heading.to_degrees().rem_euclid(360.0) / 45.0).round() as usize % 8;
+    let [x, y] = place.at(Point::new(pose.x, pose.y));
+    let (x, y) = (x.floor(), (y / 2.0).floor());
+    if x < 0.0 || y < 0.0 || x >= f64::from(area.width) || y >= f64::from(area.height) {
+        return;
+    }
+    let style = theme.on_patch(BODY).add_modifier(Modifier::BOLD);
+    put(buffer, area.x + x as u16, area.y + y as u16, 1, SIGNS[eighth], style);
+}
+
+/// Below the field, where there is room: what the pale path is.
+fn legend(model: &Model, place: &Placement, field: &Field, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let below = ((place.top + field.height * place.scale) / 2.0).ceil() as u16;
+    if model.ghost.is_some() && !model.stale() && below < area.height {
+        let words = "grey: the path before the last edit";
+        put(buffer, area.x + 1, area.y + below, area.width - 1, words, theme.role(Role::Quiet));
+    }
+}
+
+fn pose_at(trace: &Trace, time: f64) -> Option<Pose> {
+    trace.ticks.get(trace.tick_at(time + 1e-9)).map(|tick| tick.pose)
+}
+
+/// Where the robot would start.
+fn start(model: &Model, field: &Field) -> Option<Pose> {
+    let named = model.prepared.parsed.mission.start.as_ref().map(|start| start.node.as_str());
+    let start = field.starts.iter().find(|start| Some(start.name.as_str()) == named).or(field.starts.first());
+    start.map(|start| start.pose)
+}
+
+/// Without colours, brightness becomes density.
+fn shade(mean: Rgb) -> char {
+    [' ', '░', '▒', '▓'][((1.0 - mean.luminance().sqrt()) * 3.99).clamp(0.0, 3.0) as usize]
+}
+
+/// Ink and ground of a cell that a path runs through: the tint stays what it is, the ground makes room for it.
+fn path_cell(ink: u16, cell: Cell, cells: Cells, mask: u8) -> (Rgb, Rgb) {
+    let wanted = if ink == GHOST { Rgb(158, 148, 138) } else { tint(usize::from(ink)) };
+    let beside = cell.beside(cells, mask);
+    let contrast = |ground: Rgb| {
+        let (a, b) = (wanted.luminance(), ground.luminance());
+        (a.max(b) + 0.05) / (a.min(b) + 0.05)
+    };
+    let grounds = [beside, cell.ink, cell.ground];
+    let enough = grounds.into_iter().find(|ground| contrast(*ground) >= 1.9);
+    (wanted, enough.unwrap_or(beside))
+}
+
+/// The paths: the former one, and over it the new one.
+fn paths(model: &Model, place: &Placement, area: Rect, grid: Grid) -> Dots {
+    let mut dots = Dots::new(usize::from(area.width), usize::from(area.height), grid);
+    let (across, down) = grid.size();
+    let dot = |pose: Pose| {
+        let [x, y] = place.at(Point::new(pose.x, pose.y));
+        (x * across as f64, y / 2.0 * down as f64)
+    };
+    let mut draw = |trace: &Trace, from: usize, to: usize, ink: u16| {
+        let Some(first) = trace.ticks.get(from) else { return };
+        let mut last = dot(first.pose);
+        for tick in trace.ticks.iter().take(to + 1).skip(from) {
+            let next = dot(tick.pose);
+            if (next.0 - last.0).abs() + (next.1 - last.1).abs() >= 0.7 {
+                dots.line(last, next, ink);
+                last = next;
+            }
+        }
+        if let Some(tick) = trace.ticks.get(to) {
+            dots.line(last, dot(tick.pose), ink);
+        }
+    };
+    if let Some(ghost) = &model.ghost {
+        draw(&ghost.run.trace, 0, ghost.run.ended, GHOST);
+    }
+    if let Some(told) = &model.told {
+        for visit in &told.run.visits {
+            draw(&told.run.trace, visit.entered, visit.left, visit.step as u16);
+        }
+    }
+    dots
+}
+
+/// The number of each step, beside the place where it begins.
+fn step_patches(told: &Told, place: &Placement, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let mut taken: Vec<(u16, u16, u16)> = Vec::new();
+    for visit in &told.run.visits {
+        let Some(tick) = told.run.trace.ticks.get(visit.entered) else { continue };
+        let label = (visit.step + 1).to_string();
+        let wide = label.len() as u16;
+        // To the robot's right: what it looks at stays free.
+        let at = |gap: f64| {
+            let [x, y] = place.at(tick.pose.place(0.0, gap));
+            let x = area.x + (x.max(0.0) as u16).min(area.width.saturating_sub(wide));
+            let y = area.y + ((y / 2.0).max(0.0) as u16).min(area.height.saturating_sub(1));
+            (x, y)
+        };
+        let free = |(x, y): &(u16, u16)| !taken.iter().any(|(tx, ty, tw)| ty == y && x < &(tx + tw) && tx < &(x + wide));
+        let gap = 2.4 / place.scale;
+        let Some((x, y)) = [-gap, gap, -2.0 * gap, 2.0 * gap].map(at).into_iter().find(|spot| free(spot)) else { continue };
+        taken.push((x, y, wide));
+        put(buffer, x, y, wide, &label, theme.step_patch(visit.step));
+    }
+}
+
+/// The time at which the robot was nearest to a place of the screen; none when it never came near.
+pub fn time_at(model: &Model, area: Rect, at: Position) -> Option<f64> {
+    let field = &model.setup.as_ref()?.field;
+    let told = model.told.as_ref()?;
+    let place = placement(field, area);
+    let (x, y) = (f64::from(at.x - area.x) + 0.5, 2.0 * f64::from(at.y - area.y) + 1.0);
+    let far = |pose: &Pose| {
+        let [px, py] = place.at(Point::new(pose.x, pose.y));
+        (px - x).hypot(py - y)
+    };
+    let ticks = told.run.trace.ticks.iter().enumerate();
+    let (tick, gap) = ticks.map(|(tick, about)| (tick, far(&about.pose))).min_by(|a, b| a.1.total_cmp(&b.1))?;
+    (gap < 6.0).then(|| told.run.trace.seconds(tick))
+}
+
+/// A robot or field with errors cannot be drawn: what is wrong with them instead.
+fn not_drawn(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let (x, room) = (area.x + 1, area.width.saturating_sub(2));
+    let mut y = area.y;
+    let mut line = |text: &str, role: Role| {
+        // Messages are worth reading to their end.
+        let mut rest = text;
+        while !rest.is_empty() && y < area.bottom() {
+            let (now, later) = broken_at(rest, room);
+            put(buffer, x, y, room, now, theme.role(role));
+            (rest, y) = (later, y + 1);
+        }
+    };
+    line("The field cannot be drawn. Mend these files, then open the project again:", Role::Accent);
+    for finding in &model.project.findings {
+        let (path, text) = model.project.source(finding.source, &model.text);
+        let (row, column) = line_column(text, finding.span.start);
+        line(&format!("✗ {path}, line {row}, column {column}"), Role::Wrong);
+        line(&finding.message, Role::Text);
+        for hint in &finding.hints {
+            line(hint, Role::Quiet);
+        }
+    }
+}
+
+/// The part of a text that fits into a row, broken at a space where there is one.
+fn broken_at(text: &str, room: u16) -> (&str, &str) {
+    let mut wide = 0;
+    let mut space = None;
+    for (byte, piece, columns) in super::pieces(text) {
+        if piece == " " {
+            space = Some(byte);
+        }
+        wide += columns;
+        if wide > room && byte > 0 {
+            let cut = space.filter(|space| *space > 0).unwrap_or(byte);
+            return (&text[..cut], text[cut..].trim_start());
+        }
+    }
+    (text, "")
+}

@@ -1,0 +1,139 @@
+//! The model as cells: every file here draws one part of the screen, and knows where in it things stand.
+
+mod bars;
+pub mod chart;
+pub mod field;
+mod overlay;
+pub mod text;
+
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::style::Style;
+use unicode_segmentation::UnicodeSegmentation as _;
+use unicode_width::UnicodeWidthStr as _;
+
+use super::cells::Cells;
+use super::layout::LEAST;
+use super::model::{Mode, Model};
+use super::theme::{Role, Theme};
+use super::update::areas;
+
+/// How everything looks, and what drawing keeps between two frames.
+pub struct Screen {
+    /// Colours.
+    pub theme: Theme,
+    /// Which block characters there are.
+    pub cells: Cells,
+    /// The field as last painted.
+    ground: field::Kept,
+}
+
+impl Screen {
+    /// A screen that has drawn nothing yet.
+    pub fn new(theme: Theme, cells: Cells) -> Self {
+        Self { theme, cells, ground: field::Kept::default() }
+    }
+
+    /// Draws a whole frame; where the terminal's own cursor belongs, if anywhere.
+    pub fn draw(&mut self, model: &Model, buffer: &mut Buffer) -> Option<(u16, u16)> {
+        let theme = self.theme;
+        let whole = buffer.area;
+        buffer.set_style(whole, theme.base());
+        let Some(areas) = areas(model) else {
+            too_small(buffer, theme);
+            return None;
+        };
+        bars::title(model, theme, areas.title, buffer);
+        let mut cursor = None;
+        if areas.text.height > 0 {
+            cursor = text::draw(model, theme, areas.text, buffer);
+        }
+        if areas.field.height > 0 {
+            field::draw(model, theme, self.cells, &mut self.ground, areas.field, buffer);
+        }
+        if areas.chart.height > 0 {
+            chart::draw(model, theme, areas.chart, buffer);
+        }
+        bars::change(model, theme, areas.change, buffer);
+        bars::status(model, theme, areas.status, buffer);
+        cursor = bars::hints(model, theme, areas.hints, buffer).or(cursor);
+        match &model.mode {
+            Mode::Help => overlay::help(theme, whole, buffer),
+            Mode::Leaving => overlay::leaving(model, theme, whole, buffer),
+            Mode::Picking { choices, at } => overlay::choices(model, theme, areas.text, choices, *at, buffer),
+            _ => {}
+        }
+        cursor
+    }
+}
+
+fn too_small(buffer: &mut Buffer, theme: Theme) {
+    let area = buffer.area;
+    let words = [
+        format!("Wayodos needs {} x {} cells", LEAST.0, LEAST.1),
+        format!("this window has {} x {}", area.width, area.height),
+        "make it larger, or its letters smaller".to_owned(),
+        "q leaves; unsaved edits are kept".to_owned(),
+    ];
+    let top = area.height.saturating_sub(words.len() as u16) / 2;
+    for (line, words) in words.iter().enumerate() {
+        let row = top + line as u16;
+        if row < area.height {
+            let role = theme.role(if line == 0 { Role::Accent } else { Role::Text });
+            let left = area.width.saturating_sub(words.width() as u16) / 2;
+            put(buffer, left, row, area.width - left, words, role);
+        }
+    }
+}
+
+/// The pieces of a text that are shown as one, with the byte they start at and the columns they take. Signs that
+/// would upset a terminal are shown as a dot.
+pub(super) fn pieces(text: &str) -> impl Iterator<Item = (usize, &str, u16)> {
+    text.grapheme_indices(true).map(|(byte, piece)| match piece {
+        "\t" => (byte, " ", 1),
+        _ if piece.chars().any(char::is_control) => (byte, "·", 1),
+        _ => (byte, piece, piece.width() as u16),
+    })
+}
+
+/// Columns that a text takes.
+pub(super) fn columns(text: &str) -> u16 {
+    pieces(text).map(|(_, _, width)| width).sum()
+}
+
+/// Writes text from a column on, at most `width` columns of it; the column behind it. What does not fit ends in "…".
+pub(super) fn put(buffer: &mut Buffer, x: u16, y: u16, width: u16, text: &str, style: Style) -> u16 {
+    let fits = columns(text) <= width;
+    let room = if fits { width } else { width.saturating_sub(1) };
+    let mut at = x;
+    for (_, piece, wide) in pieces(text) {
+        if at + wide > x + room {
+            break;
+        }
+        if wide > 0 {
+            buffer[(at, y)].set_symbol(piece).set_style(style);
+            for behind in 1..wide {
+                buffer[(at + behind, y)].set_symbol(" ").set_style(style);
+            }
+        }
+        at += wide;
+    }
+    if !fits && width > 0 {
+        buffer[(at, y)].set_symbol("…").set_style(style);
+        at += 1;
+    }
+    at
+}
+
+/// Writes text so that it ends at a column (which it does not fill); the column it starts at.
+pub(super) fn put_right(buffer: &mut Buffer, end: u16, y: u16, width: u16, text: &str, style: Style) -> u16 {
+    let wide = columns(text).min(width);
+    let x = end.saturating_sub(wide);
+    put(buffer, x, y, wide, text, style);
+    x
+}
+
+/// Gives a row of cells one ground.
+pub(super) fn paint_row(buffer: &mut Buffer, area: Rect, y: u16, style: Style) {
+    buffer.set_style(Rect::new(area.x, y, area.width, 1), style);
+}

@@ -1,0 +1,291 @@
+//! The mission pane: sentences with their slots, the evidence of the run in the margin, findings under their lines.
+
+use std::sync::Arc;
+
+use ratatui::buffer::Buffer;
+use ratatui::layout::{Position, Rect};
+use ratatui::style::{Modifier, Style};
+use wayodos_core::controller::Goal;
+use wayodos_core::finding::{Finding, Severity};
+use wayodos_core::lab::evidence::StepEvidence;
+use wayodos_core::mission::LineKind;
+use wayodos_report::words::{Weight, exit_words};
+
+use super::{columns, paint_row, pieces, put, put_right};
+use crate::tui::model::{Entry, Mode, Model, Row};
+use crate::tui::theme::{Role, Theme};
+use crate::work::Told;
+
+/// Columns left of the text: the step's number, its bar, a space.
+const GUTTER: u16 = 5;
+
+/// The line of the mission at a place of the screen, and the byte within the line.
+pub fn place(model: &Model, area: Rect, at: Position) -> Option<(usize, usize)> {
+    let rows = model.rows();
+    let Row::Line(line) = *rows.get(model.scroll + usize::from(at.y - area.y))? else { return None };
+    let text = model.line_text(line);
+    let wanted = at.x.saturating_sub(area.x + GUTTER) + shift(model, area, line);
+    let mut column = 0;
+    for (byte, _, wide) in pieces(text) {
+        column += wide;
+        if column > wanted {
+            return Some((line, byte));
+        }
+    }
+    Some((line, text.len()))
+}
+
+/// Columns by which a line is shifted to the left so that the slot under the cursor is in sight.
+fn shift(model: &Model, area: Rect, line: usize) -> u16 {
+    let room = area.width.saturating_sub(GUTTER + 2);
+    let Some(slot) = model.slot().filter(|_| line == model.cursor.line) else { return 0 };
+    let span = &model.prepared.parsed.slots[slot].span;
+    let before = columns(&model.text[model.lines()[line].span.start..span.end]);
+    before.saturating_sub(room)
+}
+
+/// The evidence of a run beside the lines it is about.
+struct Margin {
+    words: String,
+    weight: Option<Weight>,
+}
+
+/// What stands beside each line; empty for lines that the run says nothing about.
+fn margins(model: &Model) -> Vec<Option<Margin>> {
+    let mut margins: Vec<Option<Margin>> = model.lines().iter().map(|_| None).collect();
+    let Some(told) = &model.told else { return margins };
+    let old: Vec<&str> = if Arc::ptr_eq(&told.text, &model.text) { Vec::new() } else { told.text.split('\n').collect() };
+    // While another text is being run, its evidence stays where the line is still the same one; with as many lines
+    // as before, a changed one keeps it too, so that nothing flickers under a nudge.
+    let same_count = old.len() == model.lines().len();
+    let stands = |line: usize| {
+        old.is_empty() || same_count || old.get(line).map(|text| text.trim_end()) == Some(model.line_text(line).trim_end())
+    };
+    let mut set = |line: usize, margin: Margin| {
+        if stands(line) {
+            if let Some(place) = margins.get_mut(line) {
+                *place = Some(margin);
+            }
+        }
+    };
+    for (step, about) in told.program.steps.iter().enumerate() {
+        let visits: Vec<&StepEvidence> = told.evidence.iter().filter(|one| one.visit.step == step).collect();
+        let Some(shown) = visit_at(told, &visits, model.time) else {
+            set(about.line, Margin { words: "not reached".into(), weight: None });
+            continue;
+        };
+        let (from, to) = (told.run.trace.seconds(shown.visit.entered), told.run.trace.seconds(shown.visit.left));
+        let times = if visits.len() > 1 { format!("{} times, ", visits.len()) } else { String::new() };
+        set(about.line, Margin { words: format!("{times}{from:.1} - {to:.1} s"), weight: None });
+        for (exit, evidence) in about.exits.iter().zip(&shown.exits) {
+            let (words, weight) = exit_words(evidence, matches!(exit.goal, Goal::Fail(_)));
+            set(exit.line, Margin { words, weight: Some(weight) });
+        }
+    }
+    margins
+}
+
+/// The visit that lasts at a time, or else the one before it, or else the first.
+fn visit_at<'a>(told: &Told, visits: &[&'a StepEvidence], time: f64) -> Option<&'a StepEvidence> {
+    let begun = visits.iter().rfind(|one| told.run.trace.seconds(one.visit.entered) <= time + 1e-9);
+    begun.or(visits.first()).copied()
+}
+
+/// Draws the pane; where the terminal's cursor belongs while a line or value is typed.
+pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) -> Option<(u16, u16)> {
+    let rows = model.rows();
+    let margins = margins(model);
+    let active = model.active_step();
+    let mut cursor = None;
+    for (row, y) in rows.iter().skip(model.scroll).zip(area.y..area.bottom()) {
+        match *row {
+            Row::Line(line) => {
+                let writing = match &model.mode {
+                    Mode::Writing { entry, new: false } if line == model.cursor.line => Some(entry),
+                    _ => None,
+                };
+                gutter(model, theme, area, y, line, active, buffer);
+                if let Some(entry) = writing {
+                    cursor = Some(written(theme, area, y, entry, buffer));
+                } else {
+                    let typed = sentence(model, theme, area, y, line, margins[line].as_ref(), buffer);
+                    cursor = cursor.or(typed);
+                }
+            }
+            Row::Finding(index, part) => finding(&model.prepared.findings[index], part, theme, area, y, buffer),
+            Row::Fresh => {
+                if let Mode::Writing { entry, .. } = &model.mode {
+                    cursor = Some(written(theme, area, y, entry, buffer));
+                }
+            }
+        }
+    }
+    scroll_marks(model, theme, area, rows.len(), buffer);
+    cursor
+}
+
+/// Says at the edge that there is more above or below.
+fn scroll_marks(model: &Model, theme: Theme, area: Rect, rows: usize, buffer: &mut Buffer) {
+    let style = theme.role(Role::Quiet);
+    if model.scroll > 0 {
+        put(buffer, area.x, area.y, 1, "↑", style);
+    }
+    if model.scroll + usize::from(area.height) < rows {
+        put(buffer, area.x, area.bottom() - 1, 1, "↓", style);
+    }
+}
+
+fn gutter(model: &Model, theme: Theme, area: Rect, y: u16, line: usize, active: Option<usize>, buffer: &mut Buffer) {
+    let Some(step) = model.step_of_line(line) else { return };
+    let header = model.lines()[line].kind == LineKind::Step;
+    if header {
+        let number = format!("{:>2} ", step + 1);
+        put(buffer, area.x + 1, y, 3, &number, theme.step_patch(step));
+    } else {
+        let bar = if active == Some(step) { "█" } else { "▏" };
+        put(buffer, area.x + 3, y, 1, bar, theme.step_text(step));
+    }
+}
+
+/// One sentence. Answers where the terminal's cursor belongs when its slot is being typed.
+fn sentence(
+    model: &Model,
+    theme: Theme,
+    area: Rect,
+    y: u16,
+    line: usize,
+    margin: Option<&Margin>,
+    buffer: &mut Buffer,
+) -> Option<(u16, u16)> {
+    let here = line == model.cursor.line;
+    if here {
+        let band = Rect::new(area.x + GUTTER - 1, y, area.width.saturating_sub(GUTTER - 1), 1);
+        paint_row(buffer, band, y, theme.on(Style::new(), theme.raised()));
+        if model.slot().is_none() {
+            put(buffer, area.x + GUTTER - 1, y, 1, "›", theme.role(Role::Accent));
+        }
+    }
+    let (left, right) = (area.x + GUTTER, area.right().saturating_sub(1));
+    let mut end = right;
+    if let Some(margin) = margin {
+        let style = match margin.weight {
+            Some(Weight::Fired) => theme.role(Role::Good),
+            Some(Weight::Thin) => theme.role(Role::Thin).add_modifier(Modifier::BOLD),
+            Some(Weight::Failed) => theme.role(Role::Wrong).add_modifier(Modifier::BOLD),
+            Some(Weight::Spare) | None => theme.role(Role::Quiet),
+        };
+        let style = if model.stale() { theme.role(Role::Quiet).add_modifier(Modifier::DIM) } else { style };
+        end = put_right(buffer, right, y, area.width / 2, &margin.words, style).saturating_sub(2);
+    }
+    let text = model.line_text(line);
+    let start = model.lines()[line].span.start;
+    let shift = shift(model, area, line);
+    let total = columns(text);
+    let mut column = 0u16;
+    let mut typed = None;
+    let slot = model.slot().filter(|_| here);
+    let entry = match (&model.mode, slot) {
+        (Mode::Typing(entry), Some(slot)) => Some((entry, &model.prepared.parsed.slots[slot].span)),
+        _ => None,
+    };
+    for (byte, piece, wide) in pieces(text) {
+        let at = start + byte;
+        if let Some((entry, span)) = entry {
+            if at == span.start {
+                let x = left + column.saturating_sub(shift);
+                let (behind, cursor) = typed_value(theme, x, y, end.max(x + 8).min(right), entry, buffer);
+                typed = Some(cursor);
+                column = behind - left + shift;
+            }
+            if span.contains(&at) {
+                continue;
+            }
+        }
+        let style = style_at(model, theme, line, at, slot);
+        if column >= shift {
+            let x = left + column - shift;
+            if x + wide > end || (x + wide == end && total - shift > end - left) {
+                if x < end.max(left + 1) {
+                    put(buffer, x, y, 1, "…", style);
+                }
+                break;
+            }
+            put(buffer, x, y, wide, piece, style);
+        }
+        column += wide;
+    }
+    if let (Some((entry, _)), None) = (entry, typed) {
+        let (_, cursor) = typed_value(theme, left, y, right, entry, buffer);
+        typed = Some(cursor);
+    }
+    typed
+}
+
+/// A value being typed, on a patch; the column behind it, and where its cursor is.
+fn typed_value(theme: Theme, x: u16, y: u16, end: u16, entry: &Entry, buffer: &mut Buffer) -> (u16, (u16, u16)) {
+    let style = theme.patch(Role::Accent);
+    let room = end.saturating_sub(x).max(2);
+    let scroll = entry.input.visual_scroll(usize::from(room - 1));
+    let shown: String = entry.input.value().chars().skip(scroll).collect();
+    let behind = put(buffer, x, y, room - 1, &shown, style);
+    put(buffer, behind, y, 1, " ", style);
+    let cursor = x + (entry.input.visual_cursor().saturating_sub(scroll)) as u16;
+    (behind + 1, (cursor.min(end), y))
+}
+
+/// A line being typed.
+fn written(theme: Theme, area: Rect, y: u16, entry: &Entry, buffer: &mut Buffer) -> (u16, u16) {
+    let left = area.x + GUTTER;
+    let band = Rect::new(left, y, area.right().saturating_sub(left + 1), 1);
+    paint_row(buffer, band, y, theme.patch(Role::Accent));
+    typed_value(theme, left, y, area.right().saturating_sub(1), entry, buffer).1
+}
+
+/// How a byte of the text looks.
+fn style_at(model: &Model, theme: Theme, line: usize, at: usize, slot: Option<usize>) -> Style {
+    let parsed = &model.prepared.parsed;
+    let about = &parsed.lines[line];
+    if about.comment.as_ref().is_some_and(|comment| comment.contains(&at)) {
+        return theme.role(Role::Quiet).add_modifier(Modifier::ITALIC);
+    }
+    if let Some(slot) = slot.filter(|slot| parsed.slots[*slot].span.contains(&at)) {
+        let _ = slot;
+        return theme.patch(Role::Accent).add_modifier(Modifier::BOLD);
+    }
+    let wrong = |finding: &&Finding| finding.span.contains(&at);
+    if let Some(finding) = model.prepared.findings.iter().find(wrong) {
+        let role = if finding.severity == Severity::Error { Role::Wrong } else { Role::Thin };
+        return theme.role(role).add_modifier(Modifier::UNDERLINED);
+    }
+    let header = matches!(about.kind, LineKind::Step | LineKind::Mission);
+    if parsed.slots.iter().any(|slot| slot.line == line && slot.span.contains(&at)) {
+        return if header { theme.role(Role::Word) } else { theme.role(Role::Slot) };
+    }
+    let text = &model.text[about.span.clone()];
+    let indent = text.len() - text.trim_start().len();
+    let first = text[indent..].split_whitespace().next().map_or(0, str::len);
+    let offset = at - about.span.start;
+    if offset < indent + first {
+        return match about.kind {
+            LineKind::Behaviour => theme.role(Role::Word),
+            _ => theme.role(Role::Quiet),
+        };
+    }
+    theme.role(Role::Text)
+}
+
+fn finding(finding: &Finding, part: usize, theme: Theme, area: Rect, y: u16, buffer: &mut Buffer) {
+    let x = area.x + GUTTER + 2;
+    let room = area.right().saturating_sub(x + 1);
+    if part == 0 {
+        let (role, sign) = match finding.severity {
+            Severity::Error => (Role::Wrong, "✗"),
+            Severity::Warning => (Role::Thin, "!"),
+        };
+        let words = format!("{sign} {}  ({})", finding.message, finding.code);
+        put(buffer, x, y, room, &words, theme.role(role));
+    } else {
+        let words = format!("  {}", finding.hints[part - 1]);
+        put(buffer, x, y, room, &words, theme.role(Role::Quiet));
+    }
+}
