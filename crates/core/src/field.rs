@@ -70,7 +70,7 @@ pub struct Surface {
 }
 
 /// Index of a surface in [`Field::surfaces`].
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct SurfaceId(pub u8);
 
 /// The outline of something flat on the mat.
@@ -146,12 +146,6 @@ pub struct Field {
     pub walls: Vec<Wall>,
     /// Start poses; never empty in a field without findings.
     pub starts: Vec<Start>,
-}
-
-impl Default for SurfaceId {
-    fn default() -> Self {
-        Self(0)
-    }
 }
 
 impl Field {

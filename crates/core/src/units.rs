@@ -3,6 +3,7 @@
 //! Everything that enters from a text file passes through [`Unit`], so no number is ever without
 //! its unit. Uses `f64` arithmetic only; [`math`] is the one door to transcendental functions.
 
+use std::f64::consts::{PI, TAU};
 use std::fmt;
 
 use serde::de::{self, Deserialize, Deserializer, Visitor};
@@ -76,7 +77,7 @@ impl Dimension {
 }
 
 macro_rules! units {
-    ($($variant:ident $symbol:literal $dimension:ident $times:literal / $by:literal;)*) => {
+    ($($variant:ident $symbol:literal $dimension:ident $times:tt / $by:literal;)*) => {
         /// A unit that may be written behind a number.
         #[derive(Clone, Copy, Debug, PartialEq, Eq)]
         #[allow(missing_docs, reason = "each is named after itself and listed in docs/language.md")]
@@ -110,17 +111,17 @@ units! {
     Millimetre "mm" Length 1.0 / 1000.0;
     Centimetre "cm" Length 1.0 / 100.0;
     Metre "m" Length 1.0 / 1.0;
-    Degree "deg" Angle 3.141_592_653_589_793 / 180.0;
+    Degree "deg" Angle PI / 180.0;
     Radian "rad" Angle 1.0 / 1.0;
-    Turn "turn" Angle 6.283_185_307_179_586 / 1.0;
+    Turn "turn" Angle TAU / 1.0;
     Second "s" Time 1.0 / 1.0;
     Millisecond "ms" Time 1.0 / 1000.0;
     Minute "min" Time 60.0 / 1.0;
     MillimetrePerSecond "mm/s" Speed 1.0 / 1000.0;
     CentimetrePerSecond "cm/s" Speed 1.0 / 100.0;
     MetrePerSecond "m/s" Speed 1.0 / 1.0;
-    DegreePerSecond "deg/s" TurnRate 3.141_592_653_589_793 / 180.0;
-    TurnPerMinute "rpm" TurnRate 6.283_185_307_179_586 / 60.0;
+    DegreePerSecond "deg/s" TurnRate PI / 180.0;
+    TurnPerMinute "rpm" TurnRate TAU / 60.0;
     Gram "g" Mass 1.0 / 1000.0;
     Kilogram "kg" Mass 1.0 / 1.0;
     Volt "V" Voltage 1.0 / 1.0;

@@ -179,10 +179,10 @@ fn sensor_track(story: Story<'_>, index: usize) -> Track {
                 limits.push(span);
             }
         };
-        if let Action::FollowEdge { sensor, middle, .. } = step.action {
-            if sensor == index {
-                add(middle, middle);
-            }
+        if let Action::FollowEdge { sensor, middle, .. } = step.action
+            && sensor == index
+        {
+            add(middle, middle);
         }
         for exit in &step.exits {
             match &exit.test {
@@ -332,9 +332,8 @@ impl Plot {
             let stroke = Stroke { ink: ink::WRONG, width: 0.25, dash: 1.0 };
             items.push(Item::drawn(Layer::Ghost, Shape::Line(vec![[x0, y], [x1, y]]), stroke));
         }
-        let points = columns(values).into_iter().map(|(tick, value)| {
-            [self.x(tick as f64 * period), scale.y(f64::from(value))]
-        });
+        let points =
+            columns(values).into_iter().map(|(tick, value)| [self.x(tick as f64 * period), scale.y(f64::from(value))]);
         items.push(Item::drawn(Layer::Path, Shape::Line(points.collect()), Stroke::full(ink::TEXT, 0.25)));
     }
 
@@ -359,7 +358,11 @@ impl Plot {
         let mut at = 0.0;
         while at <= self.end + 1e-9 {
             let x = self.x(at);
-            items.push(Item::drawn(Layer::Note, Shape::Line(vec![[x, y], [x, y + 1.2]]), Stroke::full(ink::QUIET, 0.2)));
+            items.push(Item::drawn(
+                Layer::Note,
+                Shape::Line(vec![[x, y], [x, y + 1.2]]),
+                Stroke::full(ink::QUIET, 0.2),
+            ));
             items.push(Item::words([x, y + 4.4], 2.6, Anchor::Middle, ink::QUIET, format!("{at} s")));
             at += step;
         }
@@ -368,14 +371,21 @@ impl Plot {
     fn marks(&self, items: &mut Vec<Item>, chart: &Chart, top: f64, bottom: f64) {
         for mark in chart.marks.iter().filter(|mark| mark.wrong) {
             let x = self.x(mark.at);
-            items.push(Item::drawn(Layer::Event, Shape::Line(vec![[x, top], [x, bottom]]), Stroke::full(ink::WRONG, 0.4)));
+            items.push(Item::drawn(
+                Layer::Event,
+                Shape::Line(vec![[x, top], [x, bottom]]),
+                Stroke::full(ink::WRONG, 0.4),
+            ));
         }
     }
 }
 
 /// A round step of seconds that gives at most `most` labels.
 pub fn tick_step(end: f64, most: f64) -> f64 {
-    [0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 30.0, 60.0, 120.0].into_iter().find(|step| end / step <= most).unwrap_or(300.0)
+    [0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 30.0, 60.0, 120.0]
+        .into_iter()
+        .find(|step| end / step <= most)
+        .unwrap_or(300.0)
 }
 
 /// Values thinned to the least and greatest of each column, in the order they came.

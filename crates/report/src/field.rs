@@ -139,7 +139,8 @@ pub fn robot_items(robot: &Robot, pose: Pose, placement: &Placement) -> Vec<Item
     for side in [1.0, -1.0] {
         let middle = side * robot.track_width / 2.0;
         let half = 0.01;
-        let corners = [(-radius, middle - half), (radius, middle - half), (radius, middle + half), (-radius, middle + half)];
+        let corners =
+            [(-radius, middle - half), (radius, middle - half), (radius, middle + half), (-radius, middle + half)];
         items.push(Item::filled(Layer::Robot, Shape::Polygon(corners.map(place).to_vec()), ink::TEXT));
     }
     // The nose: which way is ahead.
@@ -148,7 +149,10 @@ pub fn robot_items(robot: &Robot, pose: Pose, placement: &Placement) -> Vec<Item
     items.push(Item::drawn(Layer::Robot, Shape::Line(tip.map(place).to_vec()), Stroke::full(ink::TEXT, line)));
     for sensor in &robot.sensors {
         let shape = Shape::Disc { at: place((sensor.ahead, sensor.left)), radius: sensor.spot / 2.0 * placement.scale };
-        let spot = Item { stroke: Some(Stroke::full(ink::PAPER, line / 2.0)), ..Item::filled(Layer::Robot, shape, ink::WRONG) };
+        let spot = Item {
+            stroke: Some(Stroke::full(ink::PAPER, line / 2.0)),
+            ..Item::filled(Layer::Robot, shape, ink::WRONG)
+        };
         items.push(spot);
     }
     items

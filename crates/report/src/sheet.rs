@@ -41,7 +41,13 @@ pub fn sheet(story: Story<'_>, title: &str, seed: u64, parts: Parts) -> Scene {
             let field_height = 112.0;
             field(&mut scene, story, top, field_height);
             let chart_top = top + field_height + 5.0;
-            scene.items.extend(chart_scene(&chart, MARGIN, chart_top, WIDTH - 2.0 * MARGIN, HEIGHT - MARGIN - chart_top));
+            scene.items.extend(chart_scene(
+                &chart,
+                MARGIN,
+                chart_top,
+                WIDTH - 2.0 * MARGIN,
+                HEIGHT - MARGIN - chart_top,
+            ));
         }
         Parts::Field => field(&mut scene, story, top, HEIGHT - MARGIN - top),
         Parts::Chart => {
@@ -61,7 +67,8 @@ fn heading(scene: &mut Scene, story: Story<'_>, title: &str, seed: u64) {
     let ink = if done { ink::TEXT } else { ink::WRONG };
     scene.items.push(Item::words([WIDTH - MARGIN, MARGIN + 4.5], 5.0, Anchor::End, ink, outcome).bold());
     let pose = story.run.final_pose();
-    let rests = format!("at rest at {:.0}, {:.0} mm, heading {:.0} deg", pose.x * 1e3, pose.y * 1e3, degrees(pose.heading));
+    let rests =
+        format!("at rest at {:.0}, {:.0} mm, heading {:.0} deg", pose.x * 1e3, pose.y * 1e3, degrees(pose.heading));
     scene.items.push(Item::words([WIDTH - MARGIN, MARGIN + 9.5], 3.2, Anchor::End, ink::QUIET, rests));
 }
 
@@ -125,5 +132,9 @@ fn steps(scene: &mut Scene, story: Story<'_>, x: f64, top: f64, height: f64) {
 }
 
 fn shortened(text: &str, most: usize) -> String {
-    if text.chars().count() <= most { text.to_owned() } else { text.chars().take(most - 3).chain("...".chars()).collect() }
+    if text.chars().count() <= most {
+        text.to_owned()
+    } else {
+        text.chars().take(most - 3).chain("...".chars()).collect()
+    }
 }

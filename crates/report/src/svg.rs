@@ -28,7 +28,8 @@ fn write_item(out: &mut String, item: &Item) {
             let _ = write!(out, "<circle cx=\"{}\" cy=\"{}\" r=\"{}\"", number(at[0]), number(at[1]), number(*radius));
         }
         Shape::Text { at, size, anchor, bold, .. } => {
-            let _ = write!(out, "<text x=\"{}\" y=\"{}\" font-size=\"{}\"", number(at[0]), number(at[1]), number(*size));
+            let _ =
+                write!(out, "<text x=\"{}\" y=\"{}\" font-size=\"{}\"", number(at[0]), number(at[1]), number(*size));
             match anchor {
                 Anchor::Start => {}
                 Anchor::Middle => out.push_str(" text-anchor=\"middle\""),
@@ -49,7 +50,12 @@ fn write_item(out: &mut String, item: &Item) {
         None => out.push_str(" fill=\"none\""),
     }
     if let Some(stroke) = item.stroke {
-        let _ = write!(out, " stroke=\"{}\" stroke-width=\"{}\" stroke-linejoin=\"round\"", hex(stroke.ink), number(stroke.width));
+        let _ = write!(
+            out,
+            " stroke=\"{}\" stroke-width=\"{}\" stroke-linejoin=\"round\"",
+            hex(stroke.ink),
+            number(stroke.width)
+        );
         if stroke.dash > 0.0 {
             let _ = write!(out, " stroke-dasharray=\"{}\"", number(stroke.dash));
         }

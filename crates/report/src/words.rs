@@ -22,7 +22,9 @@ pub enum Weight {
 /// `failed`: whether this exit led to `fail`.
 pub fn exit_words(evidence: &Evidence, failed: bool) -> (String, Weight) {
     match evidence {
-        Evidence::Fired { at_once: true, .. } => ("fired at once".into(), if failed { Weight::Failed } else { Weight::Thin }),
+        Evidence::Fired { at_once: true, .. } => {
+            ("fired at once".into(), if failed { Weight::Failed } else { Weight::Thin })
+        }
         Evidence::Fired { .. } if failed => ("fired: failed".into(), Weight::Failed),
         Evidence::Fired { clear: Some(clear), .. } if *clear < THIN => (format!("fired THIN {clear:.1}"), Weight::Thin),
         Evidence::Fired { clear: Some(clear), .. } => (format!("fired clear {clear:.0}"), Weight::Fired),
@@ -70,14 +72,6 @@ pub fn change_words(before: (&Run, &Program), after: (&Run, &Program)) -> String
     let ((old, old_program), (new, new_program)) = (before, after);
     let mut told = Vec::new();
     let name = |program: &Program, step: usize| format!("{} \"{}\"", step + 1, program.steps[step].name);
-    let moved = old.visits.iter().zip(&new.visits).find(|(a, b)| {
-        a.step == b.step && (old.trace.seconds(a.left) - new.trace.seconds(b.left)).abs() >= 0.05
-    });
-    if let Some((a, b)) = moved {
-        let later = new.trace.seconds(b.left) - old.trace.seconds(a.left);
-        let way = if later > 0.0 { "later" } else { "earlier" };
-        told.push(format!("step {} ends {:.1} s {way}", name(new_program, b.step), later.abs()));
-    }
     match (old.outcome, new.outcome) {
         (Outcome::Done, Outcome::Done) => {
             let later = new.duration() - old.duration();
@@ -88,9 +82,22 @@ pub fn change_words(before: (&Run, &Program), after: (&Run, &Program)) -> String
         (a, b) if a == b && old.reason == new.reason => {}
         (_, Outcome::Done) => told.push("now it is done".into()),
         (_, _) => {
-            let step = new.visits.last().map_or_else(String::new, |visit| format!(" in step {}", name(new_program, visit.step)));
+            let step = new
+                .visits
+                .last()
+                .map_or_else(String::new, |visit| format!(" in step {}", name(new_program, visit.step)));
             told.push(format!("now {}{step}", outcome_words(new, new_program)));
         }
+    }
+    let moved = old
+        .visits
+        .iter()
+        .zip(&new.visits)
+        .find(|(a, b)| a.step == b.step && (old.trace.seconds(a.left) - new.trace.seconds(b.left)).abs() >= 0.05);
+    if let Some((a, b)) = moved {
+        let later = new.trace.seconds(b.left) - old.trace.seconds(a.left);
+        let way = if later > 0.0 { "later" } else { "earlier" };
+        told.push(format!("step {} ends {:.1} s {way}", name(new_program, b.step), later.abs()));
     }
     if told.is_empty() && old.visits.len() == new.visits.len() && old_program.steps.len() == new_program.steps.len() {
         return "nothing that matters changed".into();

@@ -308,7 +308,9 @@ mod tests {
     fn copied() -> (tempfile::TempDir, Project) {
         let here = tempfile::tempdir().unwrap();
         let demo = Project::demo(None).unwrap();
-        let Ok(Saved::Copied(folder)) = save(&demo, "", &demo.mission, false, here.path()) else { panic!("not copied") };
+        let Ok(Saved::Copied(folder)) = save(&demo, "", &demo.mission, false, here.path()) else {
+            panic!("not copied")
+        };
         let project = Project::open(&folder, None).unwrap();
         (here, project)
     }

@@ -115,7 +115,7 @@ mod tests {
         let points = lay(Point::new(0.0, 0.0), 0.0, &["bend left 360 deg radius 500 mm".to_owned()]).unwrap();
         let centre = Point::new(0.0, 0.5);
         for pair in points.windows(2) {
-            let middle = Point::new((pair[0].x + pair[1].x) / 2.0, (pair[0].y + pair[1].y) / 2.0);
+            let middle = Point::new(f64::midpoint(pair[0].x, pair[1].x), f64::midpoint(pair[0].y, pair[1].y));
             assert!((0.5 - middle.distance(centre)).abs() < 1.1 * SAGITTA);
         }
     }

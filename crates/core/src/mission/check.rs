@@ -191,10 +191,10 @@ impl Checker<'_> {
         };
         self.used[index] = true;
         let quantity = lets[index].value.node;
-        if let Some(slot) = self.parsed.slots.iter().find(|slot| slot.span == value.span) {
-            if let Some((code, message, hint)) = misfit(quantity, &slot.kind) {
-                self.error(code, &value.span, format!("`{name}` does not fit here: {message}"), Some(hint));
-            }
+        if let Some(slot) = self.parsed.slots.iter().find(|slot| slot.span == value.span)
+            && let Some((code, message, hint)) = misfit(quantity, &slot.kind)
+        {
+            self.error(code, &value.span, format!("`{name}` does not fit here: {message}"), Some(hint));
         }
     }
 

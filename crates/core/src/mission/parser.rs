@@ -77,10 +77,10 @@ impl Parser<'_> {
         let kind = self.read(&mut line);
         let kind = kind.filter(|_| line.finished());
         self.parsed.lines[index].kind = kind.unwrap_or(LineKind::Broken);
-        if kind.is_none() {
-            if let Some(step) = self.parsed.mission.steps.last_mut() {
-                step.broken = true;
-            }
+        if kind.is_none()
+            && let Some(step) = self.parsed.mission.steps.last_mut()
+        {
+            step.broken = true;
         }
         self.parsed.slots.append(&mut line.slots);
         self.parsed.findings.append(&mut line.findings);
@@ -93,19 +93,19 @@ impl Parser<'_> {
         match word {
             "mission" => {
                 let name = line.quoted("the mission's name in quotes, such as `mission \"Morning round\"`")?;
-                self.only_once(line, self.parsed.mission.name.is_some(), "mission", &first)?;
+                only_once(line, self.parsed.mission.name.is_some(), "mission", &first)?;
                 self.parsed.mission.name = Some(name);
                 Some(LineKind::Mission)
             }
             "limit" => {
                 let value = line.quantity(&amount(Dimension::Time, 0.1, 3600.0))?;
-                self.only_once(line, self.parsed.mission.limit.is_some(), "limit", &first)?;
+                only_once(line, self.parsed.mission.limit.is_some(), "limit", &first)?;
                 self.parsed.mission.limit = Some(value);
                 Some(LineKind::Header)
             }
             "start" => {
                 let name = line.name("the name of a start pose", SlotKind::Start)?;
-                self.only_once(line, self.parsed.mission.start.is_some(), "start", &first)?;
+                only_once(line, self.parsed.mission.start.is_some(), "start", &first)?;
                 self.parsed.mission.start = Some(name);
                 Some(LineKind::Header)
             }
@@ -132,14 +132,6 @@ impl Parser<'_> {
                 None
             }
         }
-    }
-
-    fn only_once(&mut self, line: &mut Sentence<'_>, taken: bool, word: &str, first: &Token) -> Option<()> {
-        if taken {
-            line.error("M007", first.span.clone(), format!("a second `{word}` line"), "keep one of the two");
-            return None;
-        }
-        Some(())
     }
 
     fn let_line(&mut self, line: &mut Sentence<'_>) -> Option<LineKind> {
@@ -256,6 +248,15 @@ fn speed() -> SlotKind {
 
 fn listed(words: &[&str]) -> String {
     words.iter().map(|word| format!("`{word}`")).collect::<Vec<_>>().join(", ")
+}
+
+/// None, with a finding, when the line's subject was given before.
+fn only_once(line: &mut Sentence<'_>, taken: bool, word: &str, first: &Token) -> Option<()> {
+    if taken {
+        line.error("M007", first.span.clone(), format!("a second `{word}` line"), "keep one of the two");
+        return None;
+    }
+    Some(())
 }
 
 /// One line being read.

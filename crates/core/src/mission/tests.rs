@@ -112,7 +112,7 @@ fn mistakes_are_told_with_place_and_remedy() {
     let mut all = String::new();
     for (old, new) in mistakes {
         assert!(GOOD.contains(old), "the good mission has no `{old}`");
-        all.push_str(&format!("{} => {}\n{}\n", old.trim(), new.trim(), told(&GOOD.replacen(old, new, 1))));
+        all.extend([old.trim(), " => ", new.trim(), "\n", &told(&GOOD.replacen(old, new, 1)), "\n"]);
     }
     insta::assert_snapshot!(all);
 }

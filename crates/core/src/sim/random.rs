@@ -1,6 +1,6 @@
 //! Random streams: one per device, derived from the seed and the device's name.
 //!
-//! ChaCha8 is the same on every platform and in every version; the normal variate is written here on libm,
+//! `ChaCha8` is the same on every platform and in every version; the normal variate is written here on libm,
 //! since the usual crates call the platform's own exp and log.
 
 use std::sync::OnceLock;

@@ -105,7 +105,7 @@ impl Trace {
     }
 }
 
-/// Word by word through the finaliser of SplitMix64 (Steele, Lea, Flood, 2014).
+/// Word by word through the finaliser of `SplitMix64` (Steele, Lea, Flood, 2014).
 struct Hash(u64);
 
 impl Hash {

@@ -50,7 +50,8 @@ fn one(file: &Path, check: bool) -> Result<bool, (String, String)> {
     }
     if !check {
         let hint = || "check that the folder may be written to; the file is unchanged".to_owned();
-        write_whole(file, laid.as_bytes()).map_err(|error| (format!("cannot write {}: {error}", file.display()), hint()))?;
+        write_whole(file, laid.as_bytes())
+            .map_err(|error| (format!("cannot write {}: {error}", file.display()), hint()))?;
     }
     Ok(true)
 }

@@ -25,7 +25,7 @@ use crate::work::{Told, tell};
 
 /// Sequence autonomous robot missions, simulate them, and see why every step ended.
 #[derive(Parser)]
-#[command(name = "wayodos", version, args_conflicts_with_subcommands = true)]
+#[command(name = "wayodos", version)]
 struct Typed {
     #[command(subcommand)]
     command: Option<Command>,
@@ -105,7 +105,7 @@ pub fn main() -> ExitCode {
             Some(path) => app(&shared, &typed.look, Some(&path)),
             None => app(&shared, &typed.look, None),
         },
-        Some(Command::Demo { look }) => app(&shared, &look, None),
+        Some(Command::Demo { look }) => app(&shared, &look.or(&typed.look), None),
         Some(Command::Check { project }) => check(&shared, &project),
         Some(Command::Run { project }) => run::run(&shared, &project),
         Some(Command::Fmt { path, check }) => fmt::fmt(&shared, &path, check),
@@ -193,7 +193,7 @@ fn readable(project: &Project, findings: &[Finding]) -> String {
         }
     }
     if let Some(count) = told::count_words(findings) {
-        out.push_str(&format!("{}: {count}\n", project.name()));
+        out.extend([project.name(), ": ", &count, "\n"]);
     }
     out
 }

@@ -54,7 +54,11 @@ fn report(told: &Told) -> String {
         for (exit, evidence) in of.exits.iter().zip(&step.exits) {
             let failed = matches!(exit.goal, Goal::Fail(_));
             let (words, _) = exit_words(evidence, failed);
-            let target = if words.starts_with("fired") { format!("  -> {}", goal_words(program, &exit.goal)) } else { String::new() };
+            let target = if words.starts_with("fired") {
+                format!("  -> {}", goal_words(program, &exit.goal))
+            } else {
+                String::new()
+            };
             let _ = writeln!(out, "       {:<44} {words}{target}", exit.words);
         }
     }

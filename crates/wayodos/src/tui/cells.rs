@@ -32,7 +32,13 @@ impl Cells {
     pub fn glyph(self, mask: u8) -> char {
         const QUADRANTS: [char; 16] = [' ', '▘', '▝', '▀', '▖', '▌', '▞', '▛', '▗', '▚', '▐', '▜', '▄', '▙', '▟', '█'];
         match self {
-            Self::Ascii => if mask & 1 == 0 { ' ' } else { ':' },
+            Self::Ascii => {
+                if mask & 1 == 0 {
+                    ' '
+                } else {
+                    ':'
+                }
+            }
             Self::Half => [' ', '▀', '▄', '█'][usize::from(mask & 3)],
             Self::Quadrant => QUADRANTS[usize::from(mask & 15)],
             Self::Sextant => sextant(mask & 63),

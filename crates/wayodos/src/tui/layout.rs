@@ -60,7 +60,7 @@ fn side_by_side(bars: Areas, w: u16, top: u16, room: u16, aspect: f64) -> Areas 
     let upper = room - chart;
     // A sentence with its evidence needs about 84 columns; the field takes what its shape can use of the rest.
     let wanted = (f64::from(upper) * 2.0 * aspect) as u16 + 2;
-    let field = wanted.min(w - w * 55 / 100).min(w.saturating_sub(84)).max(36);
+    let field = wanted.min(w - w * 56 / 100).min(w.saturating_sub(84)).max(36);
     Areas {
         text: Rect::new(0, top, w - field, upper),
         field: Rect::new(w - field, top, field, upper),
@@ -92,7 +92,8 @@ mod tests {
             for h in [24u16, 29, 30, 40, 50, 90] {
                 for aspect in [0.5, 1.33, 3.0] {
                     let areas = layout(Rect::new(0, 0, w, h), None, aspect).unwrap();
-                    let panes = [areas.title, areas.text, areas.field, areas.chart, areas.change, areas.status, areas.hints];
+                    let panes =
+                        [areas.title, areas.text, areas.field, areas.chart, areas.change, areas.status, areas.hints];
                     let total: u32 = panes.iter().map(|pane| u32::from(pane.width) * u32::from(pane.height)).sum();
                     assert_eq!(total, u32::from(w) * u32::from(h), "{w} x {h}, {aspect}");
                     for (index, pane) in panes.iter().enumerate() {

@@ -45,12 +45,20 @@ use crate::work::{Told, Worker};
 /// How the screen looks.
 #[derive(Args, Clone, Debug)]
 pub struct Look {
-    /// Colours.
-    #[arg(long, value_enum, default_value = "dark")]
-    pub theme: ThemeName,
-    /// Which block characters the terminal's font has.
-    #[arg(long, value_enum, default_value = "quadrant")]
-    pub cells: Cells,
+    /// Colours; dark unless said otherwise.
+    #[arg(long, value_enum)]
+    theme: Option<ThemeName>,
+    /// Which block characters the terminal's font has; quadrant unless said otherwise.
+    #[arg(long, value_enum)]
+    cells: Option<Cells>,
+}
+
+impl Look {
+    /// This look, with what it leaves open taken from another.
+    #[must_use]
+    pub fn or(&self, other: &Self) -> Self {
+        Self { theme: self.theme.or(other.theme), cells: self.cells.or(other.cells) }
+    }
 }
 
 /// Time between two frames while playing.
@@ -69,7 +77,8 @@ pub fn run(project: Project, seed: u64, look: &Look) -> io::Result<()> {
     let size = terminal.size()?;
     let recovered = project.recovered();
     let mut model = Model::new(project, recovered, seed, (size.width, size.height));
-    let mut screen = Screen::new(Theme::new(look.theme, depth), look.cells);
+    let mut screen =
+        Screen::new(Theme::new(look.theme.unwrap_or(ThemeName::Dark), depth), look.cells.unwrap_or(Cells::Quadrant));
     let worker = {
         let sender = sender.clone();
         Worker::new(move |id, told| {
@@ -306,7 +315,8 @@ fn work(asked: &Receiver<Errand>, sender: &Sender<Msg>) {
 
 fn keep(file: &Path, text: &str) -> Result<(), String> {
     let made = file.parent().map_or(Ok(()), std::fs::create_dir_all);
-    made.and_then(|()| write_whole(file, text.as_bytes())).map_err(|error| format!("cannot write {}: {error}", file.display()))
+    made.and_then(|()| write_whole(file, text.as_bytes()))
+        .map_err(|error| format!("cannot write {}: {error}", file.display()))
 }
 
 /// Writes the page about a run as SVG and PDF into the project's folder `exports`; the demo's into the current one.

@@ -210,7 +210,8 @@ impl Model {
     pub fn step_of_line(&self, line: usize) -> Option<usize> {
         let steps = &self.prepared.parsed.mission.steps;
         let index = steps.iter().rposition(|step| step.line <= line)?;
-        let last = steps[index].exits.iter().map(|exit| exit.line).chain(steps[index].behaviour.iter().map(|(_, l)| *l));
+        let last =
+            steps[index].exits.iter().map(|exit| exit.line).chain(steps[index].behaviour.iter().map(|(_, l)| *l));
         // Comments and blank lines below a step belong to the next one.
         let last = last.max().unwrap_or(steps[index].line);
         let loose = matches!(self.lines().get(line).map(|line| line.kind), Some(LineKind::Blank));
@@ -243,7 +244,8 @@ impl Model {
         };
         for line in 0..self.lines().len() {
             rows.push(Row::Line(line));
-            while let Some((index, finding)) = findings.next_if(|(_, finding)| self.line_at(finding.span.start) <= line) {
+            while let Some((index, finding)) = findings.next_if(|(_, finding)| self.line_at(finding.span.start) <= line)
+            {
                 rows.extend((0..finding_rows(finding)).map(|part| Row::Finding(index, part)));
             }
             if fresh == Some(line) {

@@ -80,7 +80,7 @@ impl Theme {
         Self { dark: matches!(name, ThemeName::Dark), depth }
     }
 
-    const fn rgb(&self, role: Role) -> Rgb {
+    const fn rgb(self, role: Role) -> Rgb {
         match (role, self.dark) {
             (Role::Text, true) => Rgb(214, 220, 224),
             (Role::Text, false) => Rgb(38, 44, 48),
@@ -124,7 +124,7 @@ impl Theme {
     }
 
     /// Whether grounds are painted at all: with few colours the terminal's own ground is kept.
-    const fn paints_ground(&self) -> bool {
+    const fn paints_ground(self) -> bool {
         matches!(self.depth, Depth::Indexed | Depth::True)
     }
 
@@ -248,7 +248,9 @@ mod tests {
         for name in [ThemeName::Dark, ThemeName::Light] {
             let theme = Theme::new(name, Depth::True);
             let ground = theme.ground().luminance();
-            for (role, least) in [(Role::Text, 9.0), (Role::Quiet, 4.0), (Role::Accent, 3.2), (Role::Wrong, 4.5), (Role::Slot, 4.5)] {
+            for (role, least) in
+                [(Role::Text, 9.0), (Role::Quiet, 4.0), (Role::Accent, 3.2), (Role::Wrong, 4.5), (Role::Slot, 4.5)]
+            {
                 let ink = theme.rgb(role).luminance();
                 let contrast = (ink.max(ground) + 0.05) / (ink.min(ground) + 0.05);
                 assert!(contrast >= least, "{name:?} {role:?}: {contrast:.1}");

@@ -110,11 +110,11 @@ fn on_key(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) {
 fn browse(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) {
     model.notice = None;
     let Some(action) = keymap::action(key) else {
-        if let KeyCode::Char(digit @ '0'..='9') = key.code {
-            if is_amount(model) {
-                let input = Input::new(digit.to_string());
-                model.mode = Mode::Typing(Entry { input, error: None });
-            }
+        if let KeyCode::Char(digit @ '0'..='9') = key.code
+            && is_amount(model)
+        {
+            let input = Input::new(digit.to_string());
+            model.mode = Mode::Typing(Entry { input, error: None });
         }
         return;
     };
@@ -603,5 +603,6 @@ fn follow(model: &mut Model) {
     if model.scroll + height <= last + 1 {
         model.scroll = (last + 2).saturating_sub(height);
     }
-    model.scroll = model.scroll.min(first.saturating_sub(usize::from(first > 0))).min(rows.len().saturating_sub(height));
+    model.scroll =
+        model.scroll.min(first.saturating_sub(usize::from(first > 0))).min(rows.len().saturating_sub(height));
 }

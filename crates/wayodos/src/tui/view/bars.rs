@@ -25,7 +25,8 @@ pub fn title(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         style = theme.role(Role::Thin);
     }
     let end = put_right(buffer, right, y, area.width * 6 / 10, &words, style).saturating_sub(2);
-    let name = model.prepared.parsed.mission.name.as_ref().map_or("a mission without a name", |name| name.node.as_str());
+    let name =
+        model.prepared.parsed.mission.name.as_ref().map_or("a mission without a name", |name| name.node.as_str());
     let mut x = area.x + 1;
     let room = |x: u16| end.saturating_sub(x);
     x = put(buffer, x, y, room(x), model.project.name(), theme.role(Role::Word));
@@ -101,7 +102,7 @@ pub fn status(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         }
     }
     let pose = tick.pose;
-    let heading = pose.heading.to_degrees().rem_euclid(360.0);
+    let heading = pose.heading.to_degrees().round().rem_euclid(360.0);
     let [left, right] = [tick.command.left, tick.command.right].map(command_words);
     let wheels = if left == right { left } else { format!("{left} / {right}") };
     let facts = [
@@ -114,7 +115,13 @@ pub fn status(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
             x = put(buffer, x, y, room(x), &fact, text) + 3;
         }
     }
-    let event = if tick.touched { "touches a wall" } else if tick.slipped { "a tyre slips" } else { "" };
+    let event = if tick.touched {
+        "touches a wall"
+    } else if tick.slipped {
+        "a tyre slips"
+    } else {
+        ""
+    };
     put(buffer, x, y, room(x), event, theme.role(Role::Thin));
 }
 

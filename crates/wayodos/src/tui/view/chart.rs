@@ -61,7 +61,8 @@ pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     // The title bar of the pane doubles as the bands of the steps.
     put(buffer, area.x, area.y, area.width, &"─".repeat(usize::from(area.width)), hair);
     let Some(told) = &model.told else {
-        let words = if model.prepared.program.is_some() { "the run is being made" } else { "no run yet: mend the findings" };
+        let words =
+            if model.prepared.program.is_some() { "the run is being made" } else { "no run yet: mend the findings" };
         put(buffer, area.x + 1, area.y + 1, area.width - 1, words, theme.role(Role::Quiet));
         return;
     };
@@ -107,7 +108,9 @@ fn bands(chart: &Chart, axis: &Axis, theme: Theme, y: u16, buffer: &mut Buffer) 
     for band in &chart.bands {
         let (from, to) = (axis.column(band.from), axis.column(band.to));
         let style = theme.step_patch(band.step);
-        for x in from..to.max(from + 1) {
+        // Without colours, a gap tells neighbours apart.
+        let gap = u16::from(theme.depth == Depth::Mono && to > from + 2);
+        for x in from..(to - gap).max(from + 1) {
             buffer[(x, y)].set_char(' ').set_style(style);
         }
         let number = (band.step + 1).to_string();
@@ -139,14 +142,18 @@ fn name(track: &Track, chart: &Chart, time: f64, theme: Theme, place: Rect, buff
     let value = match &track.kind {
         TrackKind::Line { values, .. } => {
             let tick = ((time / chart.period + 1e-6) as usize).min(values.len().saturating_sub(1));
-            values.get(tick).map(|value| format!("{value:.0} {}", track.unit))
+            values.get(tick).map(|value| format!("{:.0}", value.round() + 0.0))
         }
         TrackKind::Tones(ribbons) => {
             let now = ribbons.iter().rfind(|ribbon| ribbon.from <= time + 1e-9);
             now.map(|ribbon| ribbon.tone.clone())
         }
     };
-    let value = value.unwrap_or_default();
+    let bare = value.unwrap_or_default();
+    let mut value = if track.unit.is_empty() { bare.clone() } else { format!("{bare} {}", track.unit) };
+    if place.height == 1 && columns(&track.name) + columns(&value) + 2 > room {
+        value = bare;
+    }
     let (x, y) = (place.x + 1, place.y);
     let accent = theme.role(Role::Accent);
     // In a narrow pane the value goes below its name, or takes the name's place.

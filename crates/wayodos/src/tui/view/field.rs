@@ -8,7 +8,7 @@ use ratatui::style::Modifier;
 use wayodos_core::field::{Field, Point, Pose};
 use wayodos_core::finding::line_column;
 use wayodos_core::sim::Trace;
-use wayodos_report::ink::{BODY, Rgb, tint};
+use wayodos_report::ink::{BODY, PAPER, Rgb, tint};
 use wayodos_report::{Placement, ground_items, rasterise, robot_items};
 
 use super::put;
@@ -17,8 +17,8 @@ use crate::tui::model::Model;
 use crate::tui::theme::{Depth, Role, Theme};
 use crate::work::Told;
 
-/// Ink of the former path in [`Dots`]; steps are their index.
-const GHOST: u16 = u16::MAX;
+/// The former path.
+const GHOST: Rgb = Rgb(128, 92, 84);
 
 /// The mat and the robot as last painted: they change only with the pane, the field and the moment.
 #[derive(Default)]
@@ -62,23 +62,29 @@ pub fn draw(model: &Model, theme: Theme, cells: Cells, kept: &mut Kept, area: Re
         let ground = ground_items(field, &place);
         let robot = pose.map_or_else(Vec::new, |pose| robot_items(&setup.robot, pose, &place));
         let scale = [across as f64, down as f64 / 2.0];
-        let raster = rasterise(ground.iter().chain(&robot), [0.0, 0.0], scale, size, theme.ground());
+        // Without colours, density stands for darkness: what is not mat stays empty.
+        let around = if theme.depth == Depth::Mono { PAPER } else { theme.ground() };
+        let raster = rasterise(ground.iter().chain(&robot), [0.0, 0.0], scale, size, around);
         let all = (0..usize::from(area.height)).flat_map(|row| (0..usize::from(area.width)).map(move |at| (at, row)));
         kept.cells = all.map(|(column, row)| quantise(&raster, cells, column, row)).collect();
         kept.key = Some(key);
     }
     let width = usize::from(area.width);
     let dots = paths(model, &place, area, Grid::Blocks(cells));
+    let ghost = ghost(model, &place, area, if cells == Cells::Ascii { Grid::Blocks(cells) } else { Grid::Fine });
     for row in 0..area.height {
         for column in 0..area.width {
             let cell = kept.cells[usize::from(row) * width + usize::from(column)];
             let on_screen = &mut buffer[(area.x + column, area.y + row)];
-            let (glyph, ink, ground) = match dots.at(usize::from(column), usize::from(row)) {
-                Some((glyph, ink)) => {
-                    let (mask, _) = dots.mask(usize::from(column), usize::from(row)).unwrap_or_default();
-                    let (ink, ground) = path_cell(ink, cell, cells, mask);
-                    (glyph, ink, ground)
-                }
+            let (at, down) = (usize::from(column), usize::from(row));
+            let (glyph, ink, ground) = match dots.at(at, down).or_else(|| ghost.at(at, down)) {
+                Some((glyph, step)) => match dots.mask(at, down) {
+                    Some((mask, _)) => {
+                        let (ink, ground) = path_cell(step, cell, cells, mask);
+                        (glyph, ink, ground)
+                    }
+                    None => (glyph, GHOST, cell.mean(cells)),
+                },
                 None if theme.depth == Depth::Mono => (shade(cell.mean(cells)), cell.ink, cell.ground),
                 None => (cells.glyph(cell.mask), cell.ink, cell.ground),
             };
@@ -116,9 +122,9 @@ fn heading_sign(pose: Pose, place: &Placement, theme: Theme, area: Rect, buffer:
 
 /// Below the field, where there is room: what the pale path is.
 fn legend(model: &Model, place: &Placement, field: &Field, theme: Theme, area: Rect, buffer: &mut Buffer) {
-    let below = ((place.top + field.height * place.scale) / 2.0).ceil() as u16;
+    let below = f64::midpoint(place.top, field.height * place.scale).ceil() as u16;
     if model.ghost.is_some() && !model.stale() && below < area.height {
-        let words = "grey: the path before the last edit";
+        let words = "dotted: the path before the last edit";
         put(buffer, area.x + 1, area.y + below, area.width - 1, words, theme.role(Role::Quiet));
     }
 }
@@ -141,7 +147,7 @@ fn shade(mean: Rgb) -> char {
 
 /// Ink and ground of a cell that a path runs through: the tint stays what it is, the ground makes room for it.
 fn path_cell(ink: u16, cell: Cell, cells: Cells, mask: u8) -> (Rgb, Rgb) {
-    let wanted = if ink == GHOST { Rgb(158, 148, 138) } else { tint(usize::from(ink)) };
+    let wanted = tint(usize::from(ink));
     let beside = cell.beside(cells, mask);
     let contrast = |ground: Rgb| {
         let (a, b) = (wanted.luminance(), ground.luminance());
@@ -152,37 +158,41 @@ fn path_cell(ink: u16, cell: Cell, cells: Cells, mask: u8) -> (Rgb, Rgb) {
     (wanted, enough.unwrap_or(beside))
 }
 
-/// The paths: the former one, and over it the new one.
+/// The path, each step in an ink of its own.
 fn paths(model: &Model, place: &Placement, area: Rect, grid: Grid) -> Dots {
     let mut dots = Dots::new(usize::from(area.width), usize::from(area.height), grid);
+    if let Some(told) = &model.told {
+        for visit in &told.run.visits {
+            trail(&mut dots, &told.run.trace, visit.entered, visit.left, visit.step as u16, place, grid);
+        }
+    }
+    dots
+}
+
+/// The path before the last edit.
+fn ghost(model: &Model, place: &Placement, area: Rect, grid: Grid) -> Dots {
+    let mut dots = Dots::new(usize::from(area.width), usize::from(area.height), grid);
+    if let Some(ghost) = &model.ghost {
+        trail(&mut dots, &ghost.run.trace, 0, ghost.run.ended, 0, place, grid);
+    }
+    dots
+}
+
+fn trail(dots: &mut Dots, trace: &Trace, from: usize, to: usize, ink: u16, place: &Placement, grid: Grid) {
     let (across, down) = grid.size();
     let dot = |pose: Pose| {
         let [x, y] = place.at(Point::new(pose.x, pose.y));
         (x * across as f64, y / 2.0 * down as f64)
     };
-    let mut draw = |trace: &Trace, from: usize, to: usize, ink: u16| {
-        let Some(first) = trace.ticks.get(from) else { return };
-        let mut last = dot(first.pose);
-        for tick in trace.ticks.iter().take(to + 1).skip(from) {
-            let next = dot(tick.pose);
-            if (next.0 - last.0).abs() + (next.1 - last.1).abs() >= 0.7 {
-                dots.line(last, next, ink);
-                last = next;
-            }
-        }
-        if let Some(tick) = trace.ticks.get(to) {
-            dots.line(last, dot(tick.pose), ink);
-        }
-    };
-    if let Some(ghost) = &model.ghost {
-        draw(&ghost.run.trace, 0, ghost.run.ended, GHOST);
-    }
-    if let Some(told) = &model.told {
-        for visit in &told.run.visits {
-            draw(&told.run.trace, visit.entered, visit.left, visit.step as u16);
+    let Some(first) = trace.ticks.get(from) else { return };
+    let mut last = dot(first.pose);
+    for (index, tick) in trace.ticks.iter().enumerate().take(to + 1).skip(from) {
+        let next = dot(tick.pose);
+        if index == to || (next.0 - last.0).abs() + (next.1 - last.1).abs() >= 0.7 {
+            dots.line(last, next, ink);
+            last = next;
         }
     }
-    dots
 }
 
 /// The number of each step, beside the place where it begins.
@@ -199,9 +209,12 @@ fn step_patches(told: &Told, place: &Placement, theme: Theme, area: Rect, buffer
             let y = area.y + ((y / 2.0).max(0.0) as u16).min(area.height.saturating_sub(1));
             (x, y)
         };
-        let free = |(x, y): &(u16, u16)| !taken.iter().any(|(tx, ty, tw)| ty == y && x < &(tx + tw) && tx < &(x + wide));
+        // A cell apart, so that 1 and 2 are not read as 12.
+        let free = |(x, y): &(u16, u16)| !taken.iter().any(|(tx, ty, tw)| ty == y && *x <= tx + tw && *tx <= x + wide);
         let gap = 2.4 / place.scale;
-        let Some((x, y)) = [-gap, gap, -2.0 * gap, 2.0 * gap].map(at).into_iter().find(|spot| free(spot)) else { continue };
+        let Some((x, y)) = [-gap, gap, -2.0 * gap, 2.0 * gap].map(at).into_iter().find(|spot| free(spot)) else {
+            continue;
+        };
         taken.push((x, y, wide));
         put(buffer, x, y, wide, &label, theme.step_patch(visit.step));
     }

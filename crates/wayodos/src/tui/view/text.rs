@@ -54,18 +54,21 @@ struct Margin {
 fn margins(model: &Model) -> Vec<Option<Margin>> {
     let mut margins: Vec<Option<Margin>> = model.lines().iter().map(|_| None).collect();
     let Some(told) = &model.told else { return margins };
-    let old: Vec<&str> = if Arc::ptr_eq(&told.text, &model.text) { Vec::new() } else { told.text.split('\n').collect() };
+    let old: Vec<&str> =
+        if Arc::ptr_eq(&told.text, &model.text) { Vec::new() } else { told.text.split('\n').collect() };
     // While another text is being run, its evidence stays where the line is still the same one; with as many lines
     // as before, a changed one keeps it too, so that nothing flickers under a nudge.
     let same_count = old.len() == model.lines().len();
     let stands = |line: usize| {
-        old.is_empty() || same_count || old.get(line).map(|text| text.trim_end()) == Some(model.line_text(line).trim_end())
+        old.is_empty()
+            || same_count
+            || old.get(line).map(|text| text.trim_end()) == Some(model.line_text(line).trim_end())
     };
     let mut set = |line: usize, margin: Margin| {
-        if stands(line) {
-            if let Some(place) = margins.get_mut(line) {
-                *place = Some(margin);
-            }
+        if stands(line)
+            && let Some(place) = margins.get_mut(line)
+        {
+            *place = Some(margin);
         }
     };
     for (step, about) in told.program.steps.iter().enumerate() {
