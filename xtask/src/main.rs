@@ -1,1 +1,53 @@
-fn main() {}
+//! What developers of Wayodos run: `cargo xtask test`, `cargo xtask screenshots`, `cargo xtask bench`.
+
+mod screenshots;
+
+use std::path::Path;
+use std::process::{Command, ExitCode};
+
+const USAGE: &str = "\
+cargo xtask test           format check, lints as errors, all tests
+cargo xtask screenshots    draws docs/screenshots/*.png anew
+cargo xtask bench          runs the benches";
+
+fn main() -> ExitCode {
+    let task = std::env::args().nth(1).unwrap_or_default();
+    let result = match task.as_str() {
+        "test" => test(),
+        "screenshots" => screenshots::all(root()),
+        "bench" => cargo(&["bench", "--workspace"]),
+        _ => Err(USAGE.to_owned()),
+    };
+    match result {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(error) => {
+            eprintln!("{error}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+/// The folder of the workspace.
+fn root() -> &'static Path {
+    Path::new(env!("CARGO_MANIFEST_DIR")).parent().unwrap_or(Path::new("."))
+}
+
+fn test() -> Result<(), String> {
+    cargo(&["fmt", "--all", "--check"])?;
+    cargo(&["clippy", "--workspace", "--all-targets", "--locked", "--quiet", "--", "-D", "warnings"])?;
+    cargo(&["test", "--workspace", "--locked", "--quiet"])
+}
+
+fn cargo(args: &[&str]) -> Result<(), String> {
+    let cargo = std::env::var_os("CARGO").unwrap_or_else(|| "cargo".into());
+    run(Command::new(cargo).args(args).current_dir(root()), &format!("cargo {}", args.join(" ")))
+}
+
+/// Runs a command to its end.
+fn run(command: &mut Command, words: &str) -> Result<(), String> {
+    match command.status() {
+        Ok(status) if status.success() => Ok(()),
+        Ok(status) => Err(format!("{words}: {status}")),
+        Err(error) => Err(format!("{words}: {error}")),
+    }
+}

@@ -355,8 +355,9 @@ impl Plot {
 
     fn axis(&self, items: &mut Vec<Item>, y: f64) {
         let step = tick_step(self.end, 14.0);
-        let mut at = 0.0;
-        while at <= self.end + 1e-9 {
+        for count in 0..=((self.end + 1e-9) / step) as u32 {
+            // One decimal is enough for every step, and hides that a tenth is not a binary number.
+            let at = (f64::from(count) * step * 10.0).round() / 10.0;
             let x = self.x(at);
             items.push(Item::drawn(
                 Layer::Note,
@@ -364,7 +365,6 @@ impl Plot {
                 Stroke::full(ink::QUIET, 0.2),
             ));
             items.push(Item::words([x, y + 4.4], 2.6, Anchor::Middle, ink::QUIET, format!("{at} s")));
-            at += step;
         }
     }
 

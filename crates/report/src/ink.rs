@@ -48,12 +48,12 @@ pub const BODY: Rgb = Rgb(250, 214, 92);
 const TINTS: [Rgb; 8] = [
     Rgb(0, 102, 194),
     Rgb(226, 96, 20),
+    Rgb(78, 66, 176),
+    Rgb(198, 40, 60),
     Rgb(0, 140, 104),
     Rgb(164, 48, 150),
-    Rgb(150, 112, 0),
     Rgb(18, 150, 190),
-    Rgb(198, 40, 60),
-    Rgb(96, 84, 206),
+    Rgb(150, 112, 0),
 ];
 
 /// The tint of the step with this index.

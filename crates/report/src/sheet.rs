@@ -118,7 +118,7 @@ fn steps(scene: &mut Scene, story: Story<'_>, x: f64, top: f64, height: f64) {
         scene.items.push(Item::words([x + 6.0, y], 2.9, Anchor::Start, ink::TEXT, shortened(&program.name, 30)));
         let trace = &story.run.trace;
         let times = format!("{:.1} - {:.1} s", trace.seconds(visit.entered), trace.seconds(visit.left));
-        scene.items.push(Item::words([x + LIST, y], 2.5, Anchor::End, ink::QUIET, times));
+        scene.items.push(Item::words([WIDTH - MARGIN, y], 2.5, Anchor::End, ink::QUIET, times));
         let Some(exit) = visit.exit else { continue };
         let failed = matches!(program.exits[exit].goal, wayodos_core::controller::Goal::Fail(_));
         let fired: &Evidence = &step.exits[exit];

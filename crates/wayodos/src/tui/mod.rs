@@ -154,10 +154,14 @@ fn turn(
 static RESTORED: AtomicBool = AtomicBool::new(true);
 
 /// The terminal in our hands; given back when dropped, and on a panic.
-struct Guard;
+pub struct Guard;
 
 impl Guard {
-    fn enter() -> io::Result<Self> {
+    /// Takes the terminal: raw keys, a screen of our own, the mouse.
+    ///
+    /// # Errors
+    /// When there is no terminal.
+    pub fn enter() -> io::Result<Self> {
         static HOOK: Once = Once::new();
         HOOK.call_once(|| {
             let told = std::panic::take_hook();
@@ -340,3 +344,6 @@ fn export(project: &Project, told: &Told, seed: u64) -> Result<Vec<PathBuf>, Str
     }
     Ok(files)
 }
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,382 @@
+//! Journeys as plain calls: keys go in, the model and what it asks for come out, a frame is read as text.
+
+use std::path::PathBuf;
+use std::sync::Arc;
+
+use ratatui::buffer::Buffer;
+use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
+use ratatui::layout::Rect;
+use wayodos_core::sim::{Outcome, World};
+
+use super::cells::Cells;
+use super::model::{Mode, Model};
+use super::theme::{Depth, Theme, ThemeName};
+use super::update::{Effect, Msg, areas, update};
+use super::view::Screen;
+use crate::folder::{Home, Project, Saved};
+use crate::work::tell;
+
+/// The application without threads: a run asked for is made at once.
+struct App {
+    model: Model,
+    world: World,
+    /// What was asked for, but for runs.
+    asked: Vec<Effect>,
+}
+
+impl App {
+    fn new() -> Self {
+        let mut project = Project::demo(None).unwrap();
+        project.home = Home::Folder("somewhere".into());
+        let setup = project.setup.clone().unwrap();
+        let world = World::new(Arc::clone(&setup.field), Arc::clone(&setup.robot));
+        let mut app = Self { model: Model::new(project, None, 7, (160, 50)), world, asked: Vec::new() };
+        let job = app.model.job().map(Effect::Run);
+        app.carry_out(job.into_iter().collect());
+        app
+    }
+
+    fn msg(&mut self, msg: Msg) {
+        let effects = update(&mut self.model, msg);
+        self.carry_out(effects);
+    }
+
+    fn carry_out(&mut self, effects: Vec<Effect>) {
+        for effect in effects {
+            match effect {
+                Effect::Run(job) => {
+                    let told = tell(&job.text, &job.setup, &self.world, job.seed, None).map(Arc::new);
+                    self.msg(Msg::Ran(job.id, told));
+                }
+                effect => self.asked.push(effect),
+            }
+        }
+    }
+
+    fn press(&mut self, keys: &str) -> &mut Self {
+        for key in keys.split(' ') {
+            let code = match key {
+                "Up" => KeyCode::Up,
+                "Down" => KeyCode::Down,
+                "Left" => KeyCode::Left,
+                "Right" => KeyCode::Right,
+                "Tab" => KeyCode::Tab,
+                "Enter" => KeyCode::Enter,
+                "Esc" => KeyCode::Esc,
+                "Home" => KeyCode::Home,
+                "End" => KeyCode::End,
+                "PgDn" => KeyCode::PageDown,
+                "Space" => KeyCode::Char(' '),
+                "Clear" => {
+                    let clear = KeyEvent::new(KeyCode::Char('u'), KeyModifiers::CONTROL);
+                    self.msg(Msg::Input(Event::Key(clear)));
+                    continue;
+                }
+                _ => {
+                    for letter in key.chars() {
+                        self.msg(Msg::Input(Event::Key(KeyEvent::new(KeyCode::Char(letter), KeyModifiers::NONE))));
+                    }
+                    continue;
+                }
+            };
+            self.msg(Msg::Input(Event::Key(KeyEvent::new(code, KeyModifiers::NONE))));
+        }
+        self
+    }
+
+    fn click(&mut self, column: u16, row: u16) {
+        let kind = MouseEventKind::Down(MouseButton::Left);
+        self.msg(Msg::Input(Event::Mouse(MouseEvent { kind, column, row, modifiers: KeyModifiers::NONE })));
+    }
+
+    fn outcome(&self) -> Outcome {
+        self.model.told.as_ref().unwrap().run.outcome
+    }
+
+    fn notice(&self) -> &str {
+        self.model.notice.as_ref().map_or("", |notice| &notice.text)
+    }
+
+    /// The text under the cursor's slot.
+    fn slot(&self) -> &str {
+        self.model.slot().map_or("", |slot| &self.model.text[self.model.prepared.parsed.slots[slot].span.clone()])
+    }
+
+    fn frame(&self, depth: Depth, cells: Cells) -> String {
+        let (width, height) = self.model.size;
+        let mut buffer = Buffer::empty(Rect::new(0, 0, width, height));
+        Screen::new(Theme::new(ThemeName::Dark, depth), cells).draw(&self.model, &mut buffer);
+        let row = |y: u16| (0..width).map(|x| buffer[(x, y)].symbol()).collect::<String>().trim_end().to_owned();
+        (0..height).map(row).collect::<Vec<_>>().join("\n")
+    }
+}
+
+#[test]
+fn a_nudge_runs_again_and_undo_brings_the_old_run_back() {
+    let mut app = App::new();
+    let before = app.model.told.as_ref().unwrap().run.trace.hash();
+    assert_eq!((app.slot(), app.outcome()), ("cruise", Outcome::Done));
+    app.press("Down Down Down Down Down Right +");
+    assert_eq!((app.slot(), app.outcome()), ("4", Outcome::Failed));
+    assert!(app.model.unsaved() && app.model.ghost.is_some());
+    assert!(app.model.change.starts_with("now failed at"), "{}", app.model.change);
+    assert!(matches!(app.asked.last(), Some(Effect::Draft(text)) if text.contains("crossed 4")));
+    app.press("u");
+    assert_eq!(app.model.told.as_ref().unwrap().run.trace.hash(), before);
+    assert!(!app.model.unsaved() && matches!(app.asked.last(), Some(Effect::ClearDraft)));
+    app.press("r");
+    assert_eq!(app.slot(), "4");
+    app.press("r");
+    assert_eq!(app.notice(), "nothing to redo");
+}
+
+#[test]
+fn a_named_amount_is_changed_where_it_is_defined() {
+    let mut app = App::new();
+    app.press("+");
+    assert!(app.model.text.contains("let cruise = 30 %") && app.slot() == "cruise");
+    app.press(",");
+    assert!(app.model.text.contains("let cruise = 29 %"));
+    app.press("3 5 Enter");
+    assert!(app.model.text.contains("let cruise = 35 %"), "{}", app.model.text);
+    // The name of another amount may stand here, too.
+    app.press("Enter Clear creep Enter");
+    assert_eq!(app.slot(), "creep");
+    app.press("Enter Clear 2 Enter");
+    assert!(app.model.text.contains("let creep = 2 %"), "a number alone keeps the unit");
+}
+
+#[test]
+fn what_does_not_fit_is_refused_and_nothing_is_lost() {
+    let mut app = App::new();
+    let text = Arc::clone(&app.model.text);
+    app.press("Enter Clear 40 Space mm Enter");
+    let Mode::Typing(entry) = &app.model.mode else { panic!("still typing") };
+    assert!(entry.error.as_ref().unwrap().contains("found `40 mm`"));
+    assert_eq!(entry.input.value(), "40 mm");
+    app.press("Esc");
+    assert_eq!(app.model.text, text);
+}
+
+#[test]
+fn a_broken_line_keeps_the_last_run_and_says_where() {
+    let mut app = App::new();
+    app.press("e Clear drve Space ahead Enter");
+    assert!(app.model.stale() && app.model.told.is_some());
+    let frame = app.frame(Depth::True, Cells::Quadrant);
+    for told in
+        ["cannot run: 1 finding", "no sentence starts with `drve`", "did you mean `drive`?", "of the text before"]
+    {
+        assert!(frame.contains(told), "{told}\n{frame}");
+    }
+    app.press("x");
+    assert!(app.notice().contains("mend the findings first"));
+    app.press("Home n");
+    assert_eq!(app.model.line_text(app.model.cursor.line).trim(), "drve ahead");
+    app.press("u");
+    assert!(!app.model.stale());
+}
+
+#[test]
+fn lines_are_added_written_and_taken_out_in_the_one_layout() {
+    let mut app = App::new();
+    let lines = app.model.lines().len();
+    app.press("Down Down o or Space 9 Space s Space pass Enter");
+    assert_eq!(app.model.lines().len(), lines + 1);
+    let line = app.model.line_text(app.model.cursor.line).to_owned();
+    assert_eq!(line, "  or    9 s pass", "laid out like its neighbours");
+    app.press("d");
+    assert_eq!(app.model.lines().len(), lines);
+    app.press("u u");
+    assert!(!app.model.unsaved());
+    app.press("o Esc");
+    assert_eq!(app.model.lines().len(), lines);
+}
+
+#[test]
+fn words_are_chosen_from_a_list() {
+    let mut app = App::new();
+    app.press("Down Enter");
+    let Mode::Picking { choices, .. } = &app.model.mode else { panic!("no list") };
+    assert!(choices.contains(&"pale".to_owned()));
+    app.press("p Enter");
+    assert!(app.model.text.contains("until floor-right sees pale"));
+    // Nudging goes through the same words.
+    app.press("-");
+    assert!(app.model.text.contains("until floor-right sees dark"));
+}
+
+#[test]
+fn an_answer_to_an_older_text_is_dropped() {
+    let mut app = App::new();
+    let told = app.model.told.clone();
+    let effects = update(&mut app.model, Msg::Input(Event::Key(KeyEvent::new(KeyCode::Char('+'), KeyModifiers::NONE))));
+    let Some(Effect::Run(job)) = effects.into_iter().next() else { panic!("no run") };
+    app.msg(Msg::Ran(job.id - 1, None));
+    assert_eq!(app.model.pending, Some(job.id));
+    assert!(Arc::ptr_eq(app.model.told.as_ref().unwrap(), told.as_ref().unwrap()));
+    app.msg(Msg::Ran(job.id, None));
+    assert_eq!(app.model.pending, None);
+}
+
+#[test]
+fn the_time_cursor_plays_scrubs_and_jumps() {
+    let mut app = App::new();
+    let end = app.model.told.as_ref().unwrap().chart.end;
+    assert_eq!(app.model.time, end);
+    app.press("Space");
+    assert!(app.model.playing && app.model.time == 0.0, "from the end, playing starts anew");
+    app.msg(Msg::Tick(0.5));
+    app.press("f");
+    app.msg(Msg::Tick(0.5));
+    assert!((app.model.time - 2.5).abs() < 1e-9);
+    app.press("]");
+    assert!(!app.model.playing && (app.model.time - 2.6).abs() < 1e-9);
+    app.press("Home PgDn");
+    assert_eq!(app.model.active_step(), Some(1));
+    app.press("Tab Tab Tab t");
+    assert_eq!(app.model.active_step(), Some(3), "{}", app.model.time);
+    app.press("Home g");
+    assert_eq!(app.slot(), "\"Leave the slipway\"");
+    app.press("End +");
+    let end = app.model.told.as_ref().unwrap().chart.end;
+    assert_eq!(app.model.time, end, "at the end it stays at the end of the new run");
+}
+
+#[test]
+fn the_mouse_finds_slots_times_and_places() {
+    let mut app = App::new();
+    let frame = app.frame(Depth::Mono, Cells::Quadrant);
+    let row = frame.lines().position(|line| line.contains("has crossed 3")).unwrap();
+    let line = frame.lines().nth(row).unwrap();
+    let column = line[..line.find("3 dark").unwrap()].chars().count();
+    app.click(column as u16, row as u16);
+    assert_eq!(app.slot(), "3");
+    let areas = areas(&app.model).unwrap();
+    app.click(areas.chart.right() - 2, areas.chart.y + 3);
+    assert_eq!(app.model.time, app.model.told.as_ref().unwrap().chart.end);
+    app.click(areas.chart.x + 24, areas.chart.y + 3);
+    assert_eq!(app.model.time, 0.0);
+    // The dock, in the upper half of the field.
+    app.press("Home");
+    let [x, y] = [0.96 / 2.0, 1.0 - 1.24 / 1.5];
+    let field = areas.field;
+    let rows = f64::from(field.width) / 2.0 / (4.0 / 3.0);
+    let top = f64::from(field.y) + (f64::from(field.height) - rows) / 2.0;
+    app.click(field.x + (f64::from(field.width) * x) as u16 + 4, (top + rows * y) as u16);
+    assert!(app.model.time > 50.0, "{}", app.model.time);
+}
+
+#[test]
+fn saving_reports_and_an_outside_change_asks_twice() {
+    let mut app = App::new();
+    app.press("s");
+    assert_eq!(app.notice(), "nothing to save");
+    app.press("+ s");
+    let Some(Effect::Save { text, overwrite: false }) = app.asked.pop() else { panic!("no save") };
+    app.msg(Msg::Saved(Ok(Saved::ChangedOutside), Arc::clone(&text)));
+    assert!(app.model.unsaved() && app.notice().contains("s again overwrites"));
+    app.press("s");
+    assert!(matches!(app.asked.pop(), Some(Effect::Save { overwrite: true, .. })));
+    app.msg(Msg::Saved(Err("cannot save x: full".into()), Arc::clone(&text)));
+    assert!(app.model.unsaved() && app.notice().contains("the text is still here"));
+    app.press("s");
+    assert!(matches!(app.asked.pop(), Some(Effect::Save { overwrite: false, .. })), "the permission was for once");
+    // Edited while the file was being written: what is new is still unsaved.
+    app.press("+");
+    app.msg(Msg::Saved(Ok(Saved::Done), text));
+    assert!(app.model.unsaved());
+}
+
+#[test]
+fn leaving_asks_only_when_something_would_be_lost() {
+    let mut app = App::new();
+    app.press("q");
+    assert!(matches!(app.asked.as_slice(), [Effect::ClearDraft, Effect::Quit]));
+    let leave = |key: &str| {
+        let mut app = App::new();
+        app.press("+ q");
+        assert!(matches!(app.model.mode, Mode::Leaving));
+        app.asked.clear();
+        app.press(key);
+        app
+    };
+    assert!(matches!(leave("k").asked.as_slice(), [Effect::Quit]), "the draft stays");
+    assert!(matches!(leave("d").asked.as_slice(), [Effect::ClearDraft, Effect::Quit]));
+    let stays = leave("Esc");
+    assert!(stays.asked.is_empty() && matches!(stays.model.mode, Mode::Browse));
+    let mut saves = leave("s");
+    let Some(Effect::Save { text, .. }) = saves.asked.pop() else { panic!("no save") };
+    saves.msg(Msg::Saved(Ok(Saved::Done), text));
+    assert!(matches!(saves.asked.as_slice(), [Effect::ClearDraft, Effect::Quit]));
+}
+
+#[test]
+fn edits_of_a_cut_off_session_come_back_and_can_be_taken_away() {
+    let project = Project::demo(None).unwrap();
+    let draft = project.mission.replace("cruise = 26 %", "cruise = 33 %");
+    let mut model = Model::new(project, Some(draft), 7, (160, 50));
+    assert!(model.unsaved() && model.notice.is_some() && model.text.contains("33 %"));
+    update(&mut model, Msg::Input(Event::Key(KeyEvent::new(KeyCode::Char('u'), KeyModifiers::NONE))));
+    assert!(!model.unsaved());
+}
+
+#[test]
+fn every_key_in_every_mode_and_any_size_can_be_drawn() {
+    let mut app = App::new();
+    let keys = "e o d n z z z Enter Down Up + - . , Tab Right Left ? x Space [ { f t g q";
+    for (size, opening) in [((80, 24), "Esc"), ((81, 30), "Enter"), ((300, 90), "?"), ((120, 30), "e"), ((3, 2), "q")] {
+        app.msg(Msg::Input(Event::Resize(size.0, size.1)));
+        app.press(opening);
+        for key in keys.split(' ') {
+            app.press(key);
+            app.click(size.0 / 2, size.1 / 2);
+            for depth in [Depth::True, Depth::Sixteen, Depth::Mono] {
+                app.frame(depth, if depth == Depth::Mono { Cells::Ascii } else { Cells::Sextant });
+            }
+        }
+        app.press("Esc Esc");
+    }
+    app.msg(Msg::Input(Event::Paste("\u{1f980}\t\u{200b}\nsecond".into())));
+    app.press("e");
+    app.msg(Msg::Input(Event::Paste("wide \u{1f980}\u{1f980} \t\u{301}x\nsecond".into())));
+    app.frame(Depth::True, Cells::Half);
+    app.press("Enter");
+    app.frame(Depth::Indexed, Cells::Half);
+    assert!(!app.model.text.contains("second"));
+}
+
+#[test]
+fn an_empty_or_wild_mission_can_be_shown_and_edited() {
+    for text in ["", "\n", "\t\u{7}\r\n\u{1f980}", "step \"a\"\n\n\n", &"x ".repeat(5_000)] {
+        let mut project = Project::demo(None).unwrap();
+        project.mission = text.to_owned();
+        let mut app = App::new();
+        app.model = Model::new(project, None, 1, (80, 24));
+        app.frame(Depth::True, Cells::Quadrant);
+        app.press("Down Up + d n t g o step Space \"b\" Enter");
+        app.frame(Depth::True, Cells::Quadrant);
+        assert!(app.model.text.contains("step \"b\""), "{text:?}");
+    }
+}
+
+#[test]
+fn the_screen_of_the_demo() {
+    let mut app = App::new();
+    app.press("Down Home PgDn");
+    insta::assert_snapshot!("large", app.frame(Depth::Mono, Cells::Quadrant));
+    app.msg(Msg::Input(Event::Resize(80, 24)));
+    app.press("+");
+    insta::assert_snapshot!("small", app.frame(Depth::Mono, Cells::Quadrant));
+}
+
+#[test]
+fn exports_and_lost_drafts_are_told() {
+    let mut app = App::new();
+    app.press("x");
+    assert!(matches!(app.asked.pop(), Some(Effect::Export(_))));
+    app.msg(Msg::Exported(Ok(vec![PathBuf::from("a.svg"), PathBuf::from("a.pdf")])));
+    assert_eq!(app.notice(), "wrote a.svg and a.pdf");
+    app.msg(Msg::DraftFailed("disk full".into()));
+    assert!(app.notice().contains("only in memory until you save: disk full"));
+}

@@ -1,0 +1,245 @@
+//! The command line as people and scripts meet it: answers, streams and exit codes of the real program.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output, Stdio};
+
+use serde_json::Value;
+use wayodos::folder::{Project, Saved, save};
+
+/// A copy of the demo in a folder of its own.
+struct Copy {
+    _here: tempfile::TempDir,
+    folder: PathBuf,
+}
+
+impl Copy {
+    fn new() -> Self {
+        let here = tempfile::tempdir().unwrap();
+        let demo = Project::demo(None).unwrap();
+        let Ok(Saved::Copied(folder)) = save(&demo, "", &demo.mission, false, here.path()) else { panic!("no copy") };
+        Self { _here: here, folder }
+    }
+
+    fn path(&self) -> &str {
+        self.folder.to_str().unwrap()
+    }
+
+    fn mission(&self) -> PathBuf {
+        self.folder.join("missions/morning-round.way")
+    }
+
+    fn change(&self, file: &str, old: &str, new: &str) {
+        let path = self.folder.join(file);
+        let text = fs::read_to_string(&path).unwrap();
+        assert!(text.contains(old), "{file} holds no {old}");
+        fs::write(path, text.replacen(old, new, 1)).unwrap();
+    }
+}
+
+fn wayodos(args: &[&str]) -> (i32, String, String) {
+    let output: Output = Command::new(env!("CARGO_BIN_EXE_wayodos")).args(args).stdin(Stdio::null()).output().unwrap();
+    let text = |bytes: &[u8]| String::from_utf8(bytes.to_vec()).unwrap();
+    let (out, err) = (text(&output.stdout), text(&output.stderr));
+    assert!(!err.contains("panicked"), "{args:?}: {err}");
+    (output.status.code().expect("ends by itself"), out, err)
+}
+
+fn json(text: &str) -> Value {
+    serde_json::from_str(text).unwrap_or_else(|error| panic!("{error}: {text}"))
+}
+
+#[test]
+fn a_good_project_has_nothing_to_mend_and_runs_to_its_end() {
+    let copy = Copy::new();
+    let (code, out, err) = wayodos(&["check", copy.path()]);
+    assert_eq!((code, out.as_str()), (0, ""));
+    assert!(err.contains("nothing to mend"), "{err}");
+    let (code, out, err) = wayodos(&["run", copy.path()]);
+    assert_eq!((code, err.as_str()), (0, ""));
+    assert!(out.contains("done at") && out.contains("Greet the kiln") && out.contains("trace "), "{out}");
+}
+
+#[test]
+fn run_json_is_one_object_and_people_read_the_other_stream() {
+    let copy = Copy::new();
+    let (code, out, err) = wayodos(&["run", copy.path(), "--json"]);
+    assert_eq!(code, 0);
+    assert!(err.contains("done at"), "{err}");
+    let answer = json(&out);
+    let keys: Vec<&String> = answer.as_object().unwrap().keys().collect();
+    let wanted = [
+        "duration_s",
+        "events",
+        "final_pose",
+        "findings",
+        "outcome",
+        "reason",
+        "score",
+        "steps",
+        "trace_hash",
+        "wall_ms",
+    ];
+    assert_eq!(keys, wanted);
+    assert_eq!(answer["outcome"], "done");
+    let first = answer["steps"][0].as_object().unwrap();
+    assert_eq!(first.keys().collect::<Vec<_>>(), ["entered_s", "exit", "left_s", "margin", "name", "target"]);
+    assert_eq!(first["name"], "Leave the slipway");
+    let pose = answer["final_pose"].as_object().unwrap();
+    assert_eq!(pose.keys().collect::<Vec<_>>(), ["heading_deg", "x_mm", "y_mm"]);
+    let times: Vec<f64> =
+        answer["events"].as_array().unwrap().iter().map(|event| event["t_s"].as_f64().unwrap()).collect();
+    assert!(times.len() > 20 && times.is_sorted());
+    let (_, _, err) = wayodos(&["run", copy.path(), "--json", "--quiet"]);
+    assert_eq!(err, "");
+}
+
+#[test]
+fn the_seed_alone_decides_about_chance() {
+    let copy = Copy::new();
+    let hash = |seed: &str| {
+        let (_, out, _) = wayodos(&["--seed", seed, "run", copy.path(), "--json", "--quiet"]);
+        json(&out)["trace_hash"].as_str().unwrap().to_owned()
+    };
+    assert_eq!(hash("11"), hash("11"));
+    assert_ne!(hash("11"), hash("12"));
+}
+
+#[test]
+fn a_failed_run_says_why_and_exits_2() {
+    let copy = Copy::new();
+    copy.change("missions/morning-round.way", "has crossed 3 dark lines", "has crossed 9 dark lines");
+    let (code, out, _) = wayodos(&["run", copy.path()]);
+    assert_eq!(code, 2);
+    assert!(out.contains("failed at") && out.contains("too few bars"), "{out}");
+    copy.change("missions/morning-round.way", "limit 120 s", "limit 5 s");
+    let (code, out, _) = wayodos(&["run", copy.path(), "--json", "--quiet"]);
+    let answer = json(&out);
+    assert_eq!((code, &answer["outcome"]), (2, &Value::from("limit")));
+}
+
+#[test]
+fn all_mistakes_are_told_at_once_with_their_places() {
+    let copy = Copy::new();
+    copy.change("missions/morning-round.way", "follow the left edge", "folow the left edge");
+    copy.change("missions/morning-round.way", "hue sees kiln-red", "hue sees kiln-rd");
+    copy.change("missions/morning-round.way", "turned 88 deg", "turned 88");
+    let (code, out, err) = wayodos(&["check", copy.path()]);
+    assert_eq!((code, err.as_str()), (1, ""));
+    for told in ["no sentence starts with `folow`", "did you mean `follow`?", "`88` has no unit", "morning-round.way:"]
+    {
+        assert!(out.contains(told), "{told}: {out}");
+    }
+    let (code, out, err) = wayodos(&["run", copy.path(), "--json"]);
+    let answer = json(&out);
+    assert_eq!((code, &answer["outcome"]), (1, &Value::from("error")));
+    assert!(answer["findings"].as_array().unwrap().len() >= 2 && err.contains("folow"), "{out}");
+    let finding = &answer["findings"][0];
+    assert!(finding["start"]["line"].as_u64().unwrap() > 10 && finding["file"] == "missions/morning-round.way");
+}
+
+#[test]
+fn any_bytes_in_any_file_are_findings_and_never_a_panic() {
+    let long = "step \"x\" ".repeat(40_000);
+    let deep = format!("a = {}1{}", "[".repeat(5_000), "]".repeat(5_000));
+    let wild: [&[u8]; 9] = [
+        b"",
+        b"\0\0\0",
+        b"\xff\xfe\x00",
+        b"step \"",
+        b"\n\n\n-> -> ->",
+        "\u{feff}mission \"\u{202e}\u{1f980}\" \t\r\r\n# \u{7}".as_bytes(),
+        b"[[[[[",
+        long.as_bytes(),
+        deep.as_bytes(),
+    ];
+    let files = [
+        "missions/morning-round.way",
+        "robots/curlew.toml",
+        "fields/causeway.toml",
+        "calibration.toml",
+        "wayodos.toml",
+    ];
+    let copy = Copy::new();
+    for file in files {
+        let path = copy.folder.join(file);
+        let good = fs::read(&path).unwrap();
+        for bytes in wild {
+            fs::write(&path, bytes).unwrap();
+            for command in ["check", "run"] {
+                let (code, out, err) = wayodos(&[command, copy.path()]);
+                // An empty calibration is a good one: nothing was calibrated.
+                let empty = file == "calibration.toml" && bytes.is_empty();
+                assert_eq!(code, i32::from(!empty), "{command} {file} {bytes:.20?}: {out}{err}");
+                assert!(empty || !(out.is_empty() && err.is_empty()), "{command} {file} {bytes:.20?}");
+            }
+        }
+        fs::write(&path, good).unwrap();
+    }
+    let (code, ..) = wayodos(&["check", copy.path()]);
+    assert_eq!(code, 0, "all files are as they were");
+}
+
+#[test]
+fn what_cannot_be_opened_is_said_with_what_to_do() {
+    let here = tempfile::tempdir().unwrap();
+    let nowhere = here.path().join("nowhere");
+    for command in ["check", "run", "fmt"] {
+        let (code, out, err) = wayodos(&[command, nowhere.to_str().unwrap()]);
+        assert_eq!((code, out.as_str()), (1, ""), "{command}");
+        assert!(err.contains("there is no project at") && err.contains("nowhere"), "{command}: {err}");
+    }
+    let (code, _, err) = wayodos(&["run", here.path().to_str().unwrap()]);
+    assert!(code == 1 && err.contains("holds no wayodos.toml"), "{err}");
+    let copy = Copy::new();
+    let (code, _, err) = wayodos(&["run", copy.path(), "--mission", "evening"]);
+    assert!(code == 1 && err.contains("morning-round"), "{err}");
+    fs::remove_file(copy.folder.join("robots/curlew.toml")).unwrap();
+    let (code, _, err) = wayodos(&["check", copy.path()]);
+    assert!(code == 1 && err.contains("cannot read") && err.contains("curlew.toml"), "{err}");
+}
+
+#[test]
+fn fmt_lays_out_and_its_check_only_says_so() {
+    let copy = Copy::new();
+    let good = fs::read_to_string(copy.mission()).unwrap();
+    copy.change("missions/morning-round.way", "  limit 120 s", "limit    120 s   # enough");
+    let crooked = fs::read_to_string(copy.mission()).unwrap();
+    let (code, out, _) = wayodos(&["fmt", "--check", copy.path()]);
+    assert!(code == 1 && out.contains("would change") && out.contains("morning-round.way"), "{out}");
+    assert_eq!(fs::read_to_string(copy.mission()).unwrap(), crooked);
+    let (code, out, _) = wayodos(&["fmt", copy.mission().to_str().unwrap()]);
+    assert!(code == 0 && out.contains("laid out"), "{out}");
+    assert_eq!(fs::read_to_string(copy.mission()).unwrap(), good.replace("limit 120 s", "limit 120 s  # enough"));
+    let (code, ..) = wayodos(&["fmt", "--check", copy.path()]);
+    assert_eq!(code, 0);
+}
+
+#[test]
+fn draw_writes_what_the_ending_says() {
+    let copy = Copy::new();
+    let draw = |name: &str, more: &[&str]| {
+        let file = copy.folder.join(name);
+        let (code, _, err) = wayodos(&[&["draw", copy.path(), "-o", file.to_str().unwrap()], more].concat());
+        (code, fs::read(file).unwrap_or_default(), err)
+    };
+    let (code, svg, _) = draw("page.svg", &[]);
+    assert!(code == 0 && svg.starts_with(b"<svg") && svg.windows(14).any(|part| part == b"Leave the slip"));
+    let (_, chart, _) = draw("chart.svg", &["--only", "chart"]);
+    assert!(chart.starts_with(b"<svg") && chart.len() < svg.len());
+    assert!(draw("page.pdf", &[]).1.starts_with(b"%PDF-"));
+    assert!(draw("page.png", &["--only", "field"]).1.starts_with(b"\x89PNG"));
+    let (code, nothing, err) = draw("page.gif", &[]);
+    assert!(code == 2 && nothing.is_empty() && err.contains(".svg, .pdf or .png"), "{err}");
+    let (code, _, err) = draw("missing/page.svg", &[]);
+    assert!(code == 1 && err.contains("cannot write"), "{err}");
+    let left: Vec<_> =
+        fs::read_dir(Path::new(&copy.folder)).unwrap().flatten().map(|entry| entry.file_name()).collect();
+    assert!(!left.iter().any(|name| name.to_string_lossy().ends_with(".tmp")), "{left:?}");
+}
+
+#[test]
+fn without_a_terminal_the_screen_says_so() {
+    let (code, _, err) = wayodos(&["demo"]);
+    assert!(code == 1 && err.contains("run it in a terminal"), "{err}");
+}

@@ -1,0 +1,195 @@
+//! Pictures of the application for the docs: a real terminal on a display of its own, keys sent through tmux.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+use std::thread::sleep;
+use std::time::{Duration, Instant};
+
+/// Programs that are needed, and the Debian packages that have them.
+const NEEDED: [(&str, &str); 5] =
+    [("Xvfb", "xvfb"), ("kitty", "kitty"), ("tmux", "tmux"), ("import", "imagemagick"), ("fc-match", "fonts-hack")];
+
+/// One picture.
+struct Shot {
+    /// Its file, without ending.
+    name: &'static str,
+    /// Width and height in pixels.
+    size: (u32, u32),
+    /// What `wayodos` is given.
+    args: &'static [&'static str],
+    /// What the environment is given.
+    env: &'static [(&'static str, &'static str)],
+    /// What tmux types, one key after the other; `wait:TEXT` waits until the screen shows it.
+    keys: &'static [&'static str],
+}
+
+const LARGE: (u32, u32) = (1280, 800);
+
+const SHOTS: &[Shot] = &[
+    Shot {
+        name: "main",
+        size: LARGE,
+        args: &["demo"],
+        env: &[],
+        keys: &["wait:done at", "PageUp", "PageUp", "PageUp", "PageUp", "PageUp", "PageUp", "PageUp", "PageUp"],
+    },
+    Shot {
+        name: "nudge",
+        size: LARGE,
+        args: &["demo"],
+        env: &[],
+        keys: &["wait:done at", "Down", "Down", "Down", "Down", "Down", "Right", "+", "wait:failed at"],
+    },
+    Shot {
+        name: "findings",
+        size: LARGE,
+        args: &["demo"],
+        env: &[],
+        keys: &["wait:done at", "Down", "e", "C-e", "BSpace", "BSpace", "BSpace", "Enter", "wait:cannot run"],
+    },
+    Shot {
+        name: "choices",
+        size: LARGE,
+        args: &["demo"],
+        env: &[],
+        keys: &["wait:done at", "Down", "Right", "Right", "Enter", "Down"],
+    },
+    Shot { name: "field", size: LARGE, args: &["demo"], env: &[], keys: &["wait:done at", "z", "z"] },
+    Shot {
+        name: "chart",
+        size: LARGE,
+        args: &["demo"],
+        env: &[],
+        keys: &["wait:done at", "z", "z", "z", "PageUp", "PageUp", "PageUp"],
+    },
+    Shot { name: "keys", size: LARGE, args: &["demo"], env: &[], keys: &["wait:done at", "?"] },
+    Shot { name: "light", size: LARGE, args: &["demo", "--theme", "light"], env: &[], keys: &["wait:done at"] },
+    Shot { name: "small", size: (640, 384), args: &["demo"], env: &[], keys: &["wait:done at", "Down", "Right"] },
+    Shot { name: "no-colour", size: LARGE, args: &["demo"], env: &[("NO_COLOR", "1")], keys: &["wait:done at"] },
+];
+
+/// Makes all pictures.
+pub fn all(root: &Path) -> Result<(), String> {
+    let missing: Vec<&str> =
+        NEEDED.iter().filter(|(program, _)| !installed(program)).map(|(_, package)| *package).collect();
+    if !missing.is_empty() {
+        return Err(format!("pictures need more programs: apt-get install {}", missing.join(" ")));
+    }
+    super::cargo(&["build", "--release", "--locked", "--bin", "wayodos"])?;
+    let folder = root.join("docs/screenshots");
+    fs::create_dir_all(&folder).map_err(|error| format!("{}: {error}", folder.display()))?;
+    for (number, shot) in SHOTS.iter().enumerate() {
+        let file = folder.join(format!("{}.png", shot.name));
+        one(root, shot, 90 + number, &file)?;
+        println!("{}", file.display());
+    }
+    Ok(())
+}
+
+fn installed(program: &str) -> bool {
+    let path = std::env::var_os("PATH").unwrap_or_default();
+    std::env::split_paths(&path).any(|folder| folder.join(program).is_file())
+}
+
+/// Processes that end with the picture.
+struct Running(Vec<Child>, PathBuf);
+
+impl Drop for Running {
+    fn drop(&mut self) {
+        for child in self.0.iter_mut().rev() {
+            // Ended already, most likely.
+            let _ = child.kill();
+            let _ = child.wait();
+        }
+        let _ = fs::remove_dir_all(&self.1);
+    }
+}
+
+fn one(root: &Path, shot: &Shot, display: usize, file: &Path) -> Result<(), String> {
+    let display = format!(":{display}");
+    let home = std::env::temp_dir().join(format!("wayodos-picture-{}-{}", shot.name, std::process::id()));
+    fs::create_dir_all(&home).map_err(|error| format!("{}: {error}", home.display()))?;
+    let mut running = Running(Vec::new(), home.clone());
+    let socket = home.join("tmux");
+    let (width, height) = shot.size;
+    let screen = format!("{width}x{height}x24");
+    running.0.push(spawn(Command::new("Xvfb").args([&display, "-screen", "0", &screen, "-nolisten", "tcp"]))?);
+    wait_for("the display", || Path::new(&format!("/tmp/.X11-unix/X{}", &display[1..])).exists())?;
+    let config = home.join("kitty.conf");
+    let (columns, rows) = (width / 8, height / 16);
+    // Cells of 8 x 16 pixels, so that the window has a known number of them.
+    let text = format!(
+        "font_family Hack\nfont_size 10\nmodify_font cell_width 8px\nmodify_font cell_height 16px\n\
+         initial_window_width {columns}c\ninitial_window_height {rows}c\nremember_window_size no\n\
+         window_padding_width 0\nhide_window_decorations yes\nplacement_strategy top-left\n\
+         cursor_blink_interval 0\nconfirm_os_window_close 0\nenable_audio_bell no\nupdate_check_interval 0\n"
+    );
+    fs::write(&config, text).map_err(|error| format!("{}: {error}", config.display()))?;
+    let wayodos = root.join("target/release/wayodos");
+    let mut terminal = Command::new("kitty");
+    terminal.arg("--config").arg(&config).args(["tmux", "-f", "/dev/null", "-S"]).arg(&socket);
+    terminal.args(["new-session", "-x", &columns.to_string(), "-y", &rows.to_string()]).arg(&wayodos).args(shot.args);
+    terminal.args([";", "set", "status", "off", ";", "set", "-s", "escape-time", "0"]);
+    terminal.current_dir(&home).env("DISPLAY", &display).env("HOME", &home).env("COLORTERM", "truecolor");
+    terminal.env("LIBGL_ALWAYS_SOFTWARE", "1").env_remove("NO_COLOR").env_remove("XDG_STATE_HOME").env_remove("TMUX");
+    terminal.envs(shot.env.iter().copied());
+    running.0.push(spawn(&mut terminal)?);
+    let tmux = Tmux(socket);
+    wait_for("the application", || tmux.screen().contains("Brinewick"))?;
+    for key in shot.keys {
+        match key.strip_prefix("wait:") {
+            Some(text) => wait_for(text, || tmux.screen().contains(text))?,
+            None => tmux.send(key)?,
+        }
+    }
+    // Until the picture stands still.
+    let mut before = String::new();
+    wait_for("a still screen", || {
+        sleep(Duration::from_millis(300));
+        let now = tmux.screen();
+        std::mem::replace(&mut before, now.clone()) == now
+    })?;
+    sleep(Duration::from_millis(500));
+    let mut picture = Command::new("import");
+    picture.args(["-display", &display, "-window", "root", "-define", "png:exclude-chunks=date,time"]).arg(file);
+    super::run(&mut picture, "import")?;
+    // The application is left while its terminal still stands.
+    tmux.run(&["kill-server"]).map(drop)
+}
+
+fn spawn(command: &mut Command) -> Result<Child, String> {
+    command.stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
+    command.spawn().map_err(|error| format!("{}: {error}", command.get_program().display()))
+}
+
+fn wait_for(what: &str, mut met: impl FnMut() -> bool) -> Result<(), String> {
+    let began = Instant::now();
+    while !met() {
+        if began.elapsed() > Duration::from_secs(20) {
+            return Err(format!("waited 20 s for {what}"));
+        }
+        sleep(Duration::from_millis(30));
+    }
+    Ok(())
+}
+
+/// The tmux server that the application runs in.
+struct Tmux(PathBuf);
+
+impl Tmux {
+    fn run(&self, args: &[&str]) -> Result<String, String> {
+        let output = Command::new("tmux").arg("-S").arg(&self.0).args(args).output();
+        let output = output.map_err(|error| format!("tmux: {error}"))?;
+        Ok(String::from_utf8_lossy(&output.stdout).into_owned())
+    }
+
+    fn send(&self, key: &str) -> Result<(), String> {
+        sleep(Duration::from_millis(60));
+        self.run(&["send-keys", key]).map(drop)
+    }
+
+    fn screen(&self) -> String {
+        self.run(&["capture-pane", "-p"]).unwrap_or_default()
+    }
+}
