@@ -15,7 +15,7 @@ fn main() -> ExitCode {
     let result = match task.as_str() {
         "test" => test(),
         "screenshots" => screenshots::all(root()),
-        "bench" => cargo(&["bench", "--workspace"]),
+        "bench" => bench(),
         _ => Err(USAGE.to_owned()),
     };
     match result {
@@ -36,6 +36,11 @@ fn test() -> Result<(), String> {
     cargo(&["fmt", "--all", "--check"])?;
     cargo(&["clippy", "--workspace", "--all-targets", "--locked", "--quiet", "--", "-D", "warnings"])?;
     cargo(&["test", "--workspace", "--locked", "--quiet"])
+}
+
+fn bench() -> Result<(), String> {
+    cargo(&["bench", "--package", "wayodos-core", "--bench", "engine"])?;
+    cargo(&["bench", "--package", "wayodos", "--bench", "screen"])
 }
 
 fn cargo(args: &[&str]) -> Result<(), String> {
