@@ -1,5 +1,7 @@
 //! The command line as people and scripts meet it: answers, streams and exit codes of the real program.
 
+#![allow(clippy::unwrap_used, reason = "helpers of tests are tests")]
+
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output, Stdio};

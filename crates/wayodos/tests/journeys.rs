@@ -1,5 +1,7 @@
 //! What people do with the application, done in a real terminal: tmux, with keys sent and the screen read.
 
+#![allow(clippy::unwrap_used, reason = "helpers of tests are tests")]
+
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::Command;

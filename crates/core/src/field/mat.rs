@@ -1,8 +1,11 @@
 //! The mat as a raster: what colour and gloss each millimetre has, and what a sensor's spot averages there.
 //!
-//! Built once per field and shared by all runs. [`Blurred`] is the raster seen through one spot size: a
-//! sensor's reading is then a single bilinear look-up (measured: several times cheaper than averaging at
-//! run time, and closer to a dense mean).
+//! [`Blurred`] is the mat seen through one spot size: a sensor's reading is then a single bilinear look-up
+//! (measured: several times cheaper than averaging at run time, and closer to a dense mean). It is made in tiles,
+//! each when a sensor first comes over it: a run sees a small part of its field, and the first one should not wait
+//! for the rest. A tile depends on nothing but the field, so it does not matter who makes it, or when.
+
+use std::sync::{Arc, OnceLock};
 
 use super::{Field, Mark, Point, Shape, Surface};
 use crate::units::math;
@@ -11,11 +14,16 @@ use crate::units::math;
 const MOST_TEXELS: f64 = 6e6;
 /// Side of a texel in metres, where the field is not too large for it.
 const FINEST: f64 = 0.001;
+/// Texels along the side of a tile.
+const TILE: usize = 32;
 /// Share of the mirrored light that finds its way back into a sensor looking straight down. A choice of ours:
 /// it makes polished metal read brighter than white paper, as it does on a table.
 const MIRRORED_BACK: f64 = 0.9;
 
-/// A field's mat as texels, row 0 at the bottom.
+/// Linear red, green, blue and the mirrored share, each 0 to 65535.
+type Texel = [u16; 4];
+
+/// A field's mat, row 0 at the bottom.
 #[derive(Clone, Debug)]
 pub struct Mat {
     /// Texels to the right.
@@ -24,45 +32,140 @@ pub struct Mat {
     pub height: usize,
     /// Side of a texel in metres.
     pub texel: f64,
-    /// Linear red, green, blue and the mirrored share, each 0 to 65535.
-    texels: Vec<[u16; 4]>,
-    surround: [u16; 4],
+    field: Arc<Field>,
+    colours: Vec<Texel>,
+    surround: Texel,
+    /// The box around each mark, soft edges included.
+    bounds: Vec<(Point, Point)>,
 }
 
 /// The mat averaged over a round spot, for one kind of sensor.
-#[derive(Clone, Debug)]
+#[derive(Debug)]
 pub struct Blurred {
-    width: usize,
-    height: usize,
-    per_metre: f64,
+    mat: Mat,
+    kernel: Kernel,
+    colour: bool,
     /// Texels that the raster reaches beyond the mat on each side.
-    margin: f64,
-    /// One array per channel: a single brightness, or red, green and blue.
-    channels: Vec<Vec<u16>>,
-    surround: Vec<u16>,
+    margin: usize,
+    per_metre: f64,
+    /// Size in texels, with the margins.
+    size: (f64, f64),
+    /// Tiles in a row.
+    across: usize,
+    tiles: Vec<OnceLock<Tile>>,
+    surround: [f64; 3],
 }
 
+/// Texels of a tile, one row and column more than its side so that a look-up never needs a second tile; the
+/// channels of a texel stand together.
+type Tile = Box<[u16]>;
+
 impl Mat {
-    /// Rasters a field. Costs some 20 ms per square metre.
-    pub fn new(field: &Field) -> Self {
+    /// The mat of a field.
+    pub fn new(field: &Arc<Field>) -> Self {
         let texel = FINEST.max((field.width * field.height / MOST_TEXELS).sqrt());
         let (width, height) = ((field.width / texel).ceil() as usize, (field.height / texel).ceil() as usize);
-        let colours: Vec<[u16; 4]> = field.surfaces.iter().map(linear).collect();
-        let ground = colours.first().copied().unwrap_or([0; 4]);
-        let mut mat = Self {
+        let colours: Vec<Texel> = field.surfaces.iter().map(linear).collect();
+        let ground = colours.first().copied().unwrap_or_default();
+        let around = |mark: &Mark| {
+            let (low, high, more) = match &mark.shape {
+                Shape::Disc { centre, radius } => (*centre, *centre, *radius),
+                Shape::Band { points, width } => (bounds(points).0, bounds(points).1, width / 2.0),
+                Shape::Polygon(points) => (bounds(points).0, bounds(points).1, 0.0),
+            };
+            let more = more + 2.0 * texel;
+            (Point::new(low.x - more, low.y - more), Point::new(high.x + more, high.y + more))
+        };
+        Self {
             width: width.max(1),
             height: height.max(1),
             texel,
-            texels: vec![ground; width.max(1) * height.max(1)],
             surround: colours.get(usize::from(field.surround.0)).copied().unwrap_or(ground),
-        };
-        for mark in &field.marks {
-            mat.paint(mark, colours[usize::from(mark.surface.0)]);
+            bounds: field.marks.iter().map(around).collect(),
+            field: Arc::clone(field),
+            colours,
         }
-        mat
     }
 
-    fn paint(&mut self, mark: &Mark, colour: [u16; 4]) {
+    /// The texels of a window that may reach beyond the mat, row by row; `left` and `bottom` may be negative.
+    fn window(&self, left: isize, bottom: isize, width: usize, height: usize) -> Vec<Texel> {
+        let mut canvas = Canvas { left, bottom, width, height, texel: self.texel, texels: Vec::new(), mat: (0, 0) };
+        canvas.mat = (self.width as isize, self.height as isize);
+        canvas.texels = vec![self.surround; width * height];
+        let ground = self.colours.first().copied().unwrap_or_default();
+        let (columns, rows) =
+            (canvas.columns(f64::NEG_INFINITY, f64::INFINITY), canvas.rows(f64::NEG_INFINITY, f64::INFINITY));
+        for row in rows {
+            let at = canvas.at(columns.start, row);
+            canvas.texels[at..at + columns.len()].fill(ground);
+        }
+        let (low, high) = canvas.corners();
+        for (mark, (from, to)) in self.field.marks.iter().zip(&self.bounds) {
+            if from.x < high.x && from.y < high.y && to.x > low.x && to.y > low.y {
+                canvas.paint(mark, self.colours[usize::from(mark.surface.0)]);
+            }
+        }
+        canvas.texels
+    }
+
+    /// The mat seen through a round spot; `colour` keeps red, green and blue apart, otherwise one brightness.
+    pub fn blurred(&self, spot_diameter: f64, colour: bool) -> Blurred {
+        let radius = (spot_diameter / 2.0 / self.texel).max(0.5);
+        let margin = radius.ceil() as usize + 2;
+        let (width, height) = (self.width + 2 * margin, self.height + 2 * margin);
+        let across = width.div_ceil(TILE);
+        let share = |value: u16| f64::from(value) / 65535.0;
+        let all = self.surround;
+        Blurred {
+            mat: self.clone(),
+            kernel: Kernel::new(radius),
+            colour,
+            margin,
+            per_metre: 1.0 / self.texel,
+            size: ((width - 1) as f64, (height - 1) as f64),
+            across,
+            tiles: (0..across * height.div_ceil(TILE)).map(|_| OnceLock::new()).collect(),
+            surround: if colour { [0, 1, 2].map(|c| share(bright(all, all[c]))) } else { [share(brightness(all)); 3] },
+        }
+    }
+}
+
+/// A window of the mat while it is painted.
+struct Canvas {
+    left: isize,
+    bottom: isize,
+    width: usize,
+    height: usize,
+    texel: f64,
+    /// Columns and rows of the mat: nothing is painted beyond them.
+    mat: (isize, isize),
+    texels: Vec<Texel>,
+}
+
+impl Canvas {
+    /// The window's columns that lie on the mat and between two places, as columns of the mat.
+    fn columns(&self, from: f64, to: f64) -> std::ops::Range<isize> {
+        let (least, most) = (self.left.max(0), (self.left + self.width as isize).min(self.mat.0));
+        clipped(from / self.texel, to / self.texel, least, most)
+    }
+
+    fn rows(&self, from: f64, to: f64) -> std::ops::Range<isize> {
+        let (least, most) = (self.bottom.max(0), (self.bottom + self.height as isize).min(self.mat.1));
+        clipped(from / self.texel, to / self.texel, least, most)
+    }
+
+    /// Index of a texel by its column and row on the mat.
+    fn at(&self, column: isize, row: isize) -> usize {
+        (row - self.bottom) as usize * self.width + (column - self.left) as usize
+    }
+
+    fn corners(&self) -> (Point, Point) {
+        let place = |column: isize, row: isize| Point::new(column as f64 * self.texel, row as f64 * self.texel);
+        let (right, top) = (self.left + self.width as isize, self.bottom + self.height as isize);
+        (place(self.left, self.bottom), place(right, top))
+    }
+
+    fn paint(&mut self, mark: &Mark, colour: Texel) {
         match &mark.shape {
             Shape::Disc { centre, radius } => {
                 let (c, r) = (*centre, *radius);
@@ -78,7 +181,7 @@ impl Mat {
 
     /// A band covers each texel once, however many of its pieces touch it: overlapping soft edges would
     /// otherwise add up to a dark seam.
-    fn paint_band(&mut self, points: &[Point], half: f64, colour: [u16; 4]) {
+    fn paint_band(&mut self, points: &[Point], half: f64, colour: Texel) {
         let mut touched: Vec<(u32, f32)> = Vec::new();
         for (index, pair) in points.windows(2).enumerate() {
             let (a, b) = (pair[0], pair[1]);
@@ -119,7 +222,7 @@ impl Mat {
     }
 
     /// Covers what lies within a box and at a positive `depth` (metres inside the shape), with soft edges.
-    fn cover(&mut self, x0: f64, y0: f64, x1: f64, y1: f64, colour: [u16; 4], depth: impl Fn(Point) -> f64) {
+    fn cover(&mut self, x0: f64, y0: f64, x1: f64, y1: f64, colour: Texel, depth: impl Fn(Point) -> f64) {
         let mut covered = Vec::new();
         self.each(x0, y0, x1, y1, |at, p, texel| {
             let cover = (depth(p) / texel + 0.5).clamp(0.0, 1.0);
@@ -133,134 +236,130 @@ impl Mat {
     }
 
     fn each(&self, x0: f64, y0: f64, x1: f64, y1: f64, mut visit: impl FnMut(usize, Point, f64)) {
-        let column = |x: f64| (x / self.texel).clamp(0.0, self.width as f64) as usize;
-        let row = |y: f64| (y / self.texel).clamp(0.0, self.height as f64) as usize;
-        let (left, right) = (column(x0 - self.texel), column(x1 + 2.0 * self.texel));
-        for r in row(y0 - self.texel)..row(y1 + 2.0 * self.texel) {
-            let y = (r as f64 + 0.5) * self.texel;
-            for c in left..right {
-                visit(r * self.width + c, Point::new((c as f64 + 0.5) * self.texel, y), self.texel);
+        let columns = self.columns(x0 - self.texel, x1 + 2.0 * self.texel);
+        for row in self.rows(y0 - self.texel, y1 + 2.0 * self.texel) {
+            let y = (row as f64 + 0.5) * self.texel;
+            for (at, column) in (self.at(columns.start, row)..).zip(columns.clone()) {
+                visit(at, Point::new((column as f64 + 0.5) * self.texel, y), self.texel);
             }
         }
     }
+}
 
-    /// The mat seen through a round spot; `colour` keeps red, green and blue apart, otherwise one brightness.
-    pub fn blurred(&self, spot_diameter: f64, colour: bool) -> Blurred {
-        let radius = (spot_diameter / 2.0 / self.texel).max(0.5);
-        let margin = radius.ceil() as usize + 2;
-        let (width, height) = (self.width + 2 * margin, self.height + 2 * margin);
-        let kernel = Kernel::new(radius);
-        let pick: &[fn([u16; 4]) -> u16] =
-            if colour { &[|t| bright(t, t[0]), |t| bright(t, t[1]), |t| bright(t, t[2])] } else { &[brightness] };
-        let channels = pick
-            .iter()
-            .map(|pick| {
-                let mut plane = vec![pick(self.surround); width * height];
-                for row in 0..self.height {
-                    let into = (row + margin) * width + margin;
-                    for (target, texel) in plane[into..].iter_mut().zip(&self.texels[row * self.width..][..self.width])
-                    {
-                        *target = pick(*texel);
-                    }
-                }
-                kernel.blur(&plane, width, height)
-            })
-            .collect();
-        Blurred {
-            width,
-            height,
-            per_metre: 1.0 / self.texel,
-            margin: margin as f64,
-            channels,
-            surround: pick.iter().map(|pick| pick(self.surround)).collect(),
-        }
-    }
+/// The whole numbers from one place to another, within two ends; empty instead of backwards.
+fn clipped(from: f64, to: f64, least: isize, most: isize) -> std::ops::Range<isize> {
+    let most = most.max(least);
+    let within = |value: f64| value.clamp(least as f64, most as f64) as isize;
+    within(from)..within(to).max(within(from))
 }
 
 impl Blurred {
     /// How many channels a sample has: 1 or 3.
-    pub fn channels(&self) -> usize {
-        self.channels.len()
+    pub const fn channels(&self) -> usize {
+        if self.colour { 3 } else { 1 }
     }
 
-    /// The mean over the spot around a point (metres), per channel, 0 to 1; unused channels are 0.
+    /// The mean over the spot around a point (metres), per channel, 0 to 1; with one channel all three are equal.
     pub fn sample(&self, at: Point) -> [f64; 3] {
         // Texel centres lie at half steps.
-        let x = at.x * self.per_metre + self.margin - 0.5;
-        let y = at.y * self.per_metre + self.margin - 0.5;
-        let mut result = [0.0; 3];
-        if !(x >= 0.0 && y >= 0.0 && x < (self.width - 1) as f64 && y < (self.height - 1) as f64) {
-            for (value, surround) in result.iter_mut().zip(&self.surround) {
-                *value = f64::from(*surround) / 65535.0;
-            }
-            return result;
+        let x = at.x * self.per_metre + self.margin as f64 - 0.5;
+        let y = at.y * self.per_metre + self.margin as f64 - 0.5;
+        if !(x >= 0.0 && y >= 0.0 && x < self.size.0 && y < self.size.1) {
+            return self.surround;
         }
-        let (column, row) = (x as usize, y as usize);
+        let (column, row) = (x as u32 as usize, y as u32 as usize);
         let (fx, fy) = (x - column as f64, y - row as f64);
-        let first = row * self.width + column;
-        for (value, plane) in result.iter_mut().zip(&self.channels) {
-            let low = f64::from(plane[first]) * (1.0 - fx) + f64::from(plane[first + 1]) * fx;
-            let above = first + self.width;
-            let high = f64::from(plane[above]) * (1.0 - fx) + f64::from(plane[above + 1]) * fx;
-            *value = (low * (1.0 - fy) + high * fy) / 65535.0;
+        let (i, j) = (column / TILE, row / TILE);
+        let tile = self.tiles[j * self.across + i].get_or_init(|| self.make(i, j));
+        let channels = self.channels();
+        let first = ((row % TILE) * (TILE + 1) + column % TILE) * channels;
+        let (low, high) = (&tile[first..first + 2 * channels], &tile[first + (TILE + 1) * channels..][..2 * channels]);
+        let mean = |channel: usize| {
+            let low = f64::from(low[channel]) * (1.0 - fx) + f64::from(low[channels + channel]) * fx;
+            let high = f64::from(high[channel]) * (1.0 - fx) + f64::from(high[channels + channel]) * fx;
+            (low * (1.0 - fy) + high * fy) / 65535.0
+        };
+        if self.colour { [mean(0), mean(1), mean(2)] } else { [mean(0); 3] }
+    }
+
+    fn make(&self, i: usize, j: usize) -> Tile {
+        const SIDE: usize = TILE + 1;
+        let reach = self.kernel.reach();
+        let corner = |tile: usize| (tile * TILE) as isize - (self.margin + reach) as isize;
+        let side = SIDE + 2 * reach;
+        let window = self.mat.window(corner(i), corner(j), side, side);
+        let pick: &[fn(Texel) -> u16] =
+            if self.colour { &[|t| bright(t, t[0]), |t| bright(t, t[1]), |t| bright(t, t[2])] } else { &[brightness] };
+        let mut tile = vec![0; SIDE * SIDE * pick.len()];
+        let uniform = window.iter().all(|texel| *texel == window[0]);
+        for (channel, pick) in pick.iter().enumerate() {
+            let into = tile[channel..].iter_mut().step_by(self.channels());
+            if uniform {
+                let value = pick(window[0]);
+                into.for_each(|target| *target = value);
+            } else {
+                let plane: Vec<u16> = window.iter().map(|texel| pick(*texel)).collect();
+                into.zip(self.kernel.blur(&plane, side)).for_each(|(target, value)| *target = value);
+            }
         }
-        result
+        tile.into_boxed_slice()
     }
 }
 
 /// A disc as rows of half-widths, for sums over running rows.
+#[derive(Debug)]
 struct Kernel {
-    rows: Vec<(isize, isize)>,
-    count: u64,
+    /// For each row from the lowest up: texels to either side of the middle.
+    halves: Vec<usize>,
+    count: u32,
 }
 
 impl Kernel {
     fn new(radius: f64) -> Self {
         let reach = radius.floor() as isize;
-        let rows: Vec<(isize, isize)> = (-reach..=reach)
-            .map(|dy| (dy, (radius * radius - (dy * dy) as f64).max(0.0).sqrt().floor() as isize))
-            .collect();
-        let count = rows.iter().map(|(_, half)| (2 * half + 1) as u64).sum();
-        Self { rows, count }
+        let half = |dy: isize| (radius * radius - (dy * dy) as f64).max(0.0).sqrt().floor() as usize;
+        let halves: Vec<usize> = (-reach..=reach).map(half).collect();
+        let count = halves.iter().map(|half| 2 * *half as u32 + 1).sum();
+        Self { halves, count }
     }
 
-    /// The mean over the disc around each texel; the outermost texels repeat.
-    fn blur(&self, plane: &[u16], width: usize, height: usize) -> Vec<u16> {
+    const fn reach(&self) -> usize {
+        self.halves.len() / 2
+    }
+
+    /// The mean over the disc around each texel of a square plane that has the whole disc within it.
+    fn blur(&self, plane: &[u16], side: usize) -> Vec<u16> {
         // sums[r][c] is the sum of the first c texels of row r; u32 holds 65536 full texels.
-        let mut sums = vec![0u32; (width + 1) * height];
-        for (row, texels) in plane.chunks_exact(width).enumerate() {
+        let stride = side + 1;
+        let mut sums = vec![0u32; stride * side];
+        for (row, texels) in plane.chunks_exact(side).enumerate() {
             let mut sum = 0u32;
-            let into = &mut sums[row * (width + 1)..][..=width];
-            for (target, &texel) in into[1..].iter_mut().zip(texels) {
+            for (target, &texel) in sums[row * stride + 1..][..side].iter_mut().zip(texels) {
                 sum += u32::from(texel);
                 *target = sum;
             }
         }
-        let reach = self.rows.len() / 2;
-        let mut totals = vec![0u32; width];
-        let mut blurred = plane.to_vec();
-        for row in reach..height.saturating_sub(reach) {
+        let reach = self.reach();
+        let inner = side - 2 * reach;
+        let mut totals = vec![0u32; inner];
+        let mut blurred = Vec::with_capacity(inner * inner);
+        for row in 0..inner {
             totals.fill(0);
-            for &(dy, half) in &self.rows {
-                let half = half as usize;
-                let from = &sums[(row as isize + dy) as usize * (width + 1)..][..=width];
-                let span = reach..width - reach;
+            for (down, &half) in self.halves.iter().enumerate() {
+                let from = &sums[(row + down) * stride..][..stride];
                 let (low, high) = (&from[reach - half..], &from[reach + half + 1..]);
-                for ((total, low), high) in totals[span].iter_mut().zip(low).zip(high) {
+                for ((total, low), high) in totals.iter_mut().zip(low).zip(high) {
                     *total += high - low;
                 }
             }
-            for (target, total) in blurred[row * width + reach..][..width - 2 * reach].iter_mut().zip(&totals[reach..])
-            {
-                *target = (u64::from(*total) / self.count) as u16;
-            }
+            blurred.extend(totals.iter().map(|total| (total / self.count) as u16));
         }
         blurred
     }
 }
 
 /// sRGB bytes to linear light, and gloss, as 0 to 65535. Source: IEC 61966-2-1.
-fn linear(surface: &Surface) -> [u16; 4] {
+fn linear(surface: &Surface) -> Texel {
     let [r, g, b] = surface.rgb.map(|byte| (srgb_to_linear(byte) * 65535.0) as u16);
     [r, g, b, (surface.gloss * MIRRORED_BACK * 65535.0) as u16]
 }
@@ -272,13 +371,13 @@ fn srgb_to_linear(byte: u8) -> f64 {
 }
 
 /// What one channel sends back: its own colour, plus the mirrored share of what it did not swallow.
-fn bright(texel: [u16; 4], channel: u16) -> u16 {
+fn bright(texel: Texel, channel: u16) -> u16 {
     let (own, mirrored) = (f64::from(channel), f64::from(texel[3]) / 65535.0);
     (own + (65535.0 - own) * mirrored) as u16
 }
 
 /// Brightness under white light: red, green and blue weighed by Rec. 709, then the mirrored share.
-fn brightness(texel: [u16; 4]) -> u16 {
+fn brightness(texel: Texel) -> u16 {
     let [r, g, b, _] = texel.map(f64::from);
     bright(texel, (0.2126 * r + 0.7152 * g + 0.0722 * b) as u16)
 }
@@ -290,7 +389,7 @@ pub fn seen(surface: &Surface) -> (f64, [f64; 3]) {
     (share(brightness(texel)), [0, 1, 2].map(|channel| share(bright(texel, texel[channel]))))
 }
 
-fn mix(texel: &mut [u16; 4], colour: [u16; 4], cover: f64) {
+fn mix(texel: &mut Texel, colour: Texel, cover: f64) {
     for (value, target) in texel.iter_mut().zip(colour) {
         *value = (f64::from(*value) + (f64::from(target) - f64::from(*value)) * cover) as u16;
     }
@@ -335,10 +434,10 @@ mod tests {
     use super::*;
     use crate::field::SurfaceId;
 
-    fn field(marks: Vec<Mark>) -> Field {
+    fn field(marks: Vec<Mark>) -> Arc<Field> {
         let surface = |name: &str, grey: u8| Surface { name: name.to_owned(), rgb: [grey; 3], gloss: 0.0 };
         let surfaces = vec![surface("pale", 255), surface("dark", 0)];
-        Field { width: 0.4, height: 0.2, surfaces, marks, ..Field::default() }
+        Arc::new(Field { width: 0.4, height: 0.2, surfaces, marks, ..Field::default() })
     }
 
     fn dark(shape: Shape) -> Mark {
@@ -375,7 +474,8 @@ mod tests {
     fn a_painted_area_is_the_area_of_the_shape() {
         let sum = |mark: Mark| {
             let mat = Mat::new(&field(vec![mark]));
-            let dark: f64 = mat.texels.iter().map(|t| 1.0 - f64::from(t[0]) / 65535.0).sum();
+            let texels = mat.window(-5, -5, mat.width + 10, mat.height + 10);
+            let dark: f64 = texels.iter().map(|t| 1.0 - f64::from(t[0]) / 65535.0).sum();
             dark * mat.texel * mat.texel
         };
         let disc = sum(dark(Shape::Disc { centre: Point::new(0.2, 0.1), radius: 0.05 }));
@@ -393,7 +493,8 @@ mod tests {
 
     #[test]
     fn beyond_the_mat_lies_the_surround() {
-        let mat = Mat::new(&Field { surround: SurfaceId(1), ..field(vec![]) }).blurred(0.008, true);
+        let mat =
+            Mat::new(&Arc::new(Field { surround: SurfaceId(1), ..(*field(vec![])).clone() })).blurred(0.008, true);
         assert_eq!(mat.sample(Point::new(-5.0, 0.1)), [0.0; 3]);
         assert_eq!(mat.sample(Point::new(f64::NAN, 0.1)), [0.0; 3]);
         assert!(mat.sample(Point::new(0.0, 0.1))[1] > 0.3 && mat.sample(Point::new(0.0, 0.1))[1] < 0.7);

@@ -47,21 +47,24 @@ pub struct Body {
 #[derive(Clone, Debug)]
 pub struct Plant {
     dt: f64,
-    mass: f64,
-    inertia: f64,
+    /// Inverse of the mass: divisions are what a step would otherwise spend most of its time on.
+    per_mass: f64,
+    /// Inverse of the moment of inertia about the centre of mass.
+    per_inertia: f64,
     com: (f64, f64),
     /// Distance of each wheel left of the centre of mass.
     offsets: [f64; 2],
     radius: f64,
-    motors: [Motor; 2],
-    battery: f64,
+    motors: [Drive; 2],
     /// Largest traction impulse of each wheel in one step, N s.
     grip: [f64; 2],
     /// Lateral load is shared between the wheels as their weight is.
     share: [f64; 2],
     caster: (f64, f64),
-    /// Drag of the caster in N.
+    /// Impulse of the caster's drag in a step, N s.
     caster_drag: f64,
+    /// The factor of a velocity that would stop the caster at once, kg.
+    caster_most: f64,
     outline: Box2,
 }
 
@@ -72,6 +75,31 @@ pub struct Moments {
     pub slipped: bool,
     /// A wall was touched.
     pub touched: bool,
+}
+
+/// A motor with its battery.
+#[derive(Clone, Copy, Debug)]
+struct Drive {
+    /// Torque at standstill and full duty, N m.
+    stall: f64,
+    /// Torque lost for each rad/s by back EMF, N m s.
+    damping: f64,
+    /// Friction in the gears, N m.
+    friction: f64,
+    /// Moment of inertia at the wheel, kg m^2.
+    inertia: f64,
+}
+
+impl Drive {
+    fn new(motor: &Motor, battery: f64) -> Self {
+        // Torque = stall (u / rated) - (stall / no load) speed: a permanent magnet motor behind its terminals.
+        Self {
+            stall: motor.stall_torque * battery / motor.rated_voltage,
+            damping: motor.stall_torque / motor.no_load_speed,
+            friction: motor.friction,
+            inertia: motor.inertia,
+        }
+    }
 }
 
 /// A motor within one step: its free speed and what an impulse does to it.
@@ -100,19 +128,21 @@ impl Plant {
         let left = (0.5 + com.1 / robot.track_width).clamp(0.0, 1.0);
         let share = [left, 1.0 - left];
         let [(rear, _), (front, _), ..] = robot.outline();
+        let caster = (robot.caster_ahead - com.0, -com.1);
+        let arm = caster.0 * caster.0 + caster.1 * caster.1;
         Self {
             dt,
-            mass: robot.mass,
-            inertia: robot.yaw_inertia,
+            per_mass: 1.0 / robot.mass,
+            per_inertia: 1.0 / robot.yaw_inertia,
             com,
             offsets,
             radius: robot.wheel_diameter / 2.0,
-            motors: [robot.left.clone(), robot.right.clone()],
-            battery: robot.battery,
+            motors: [Drive::new(&robot.left, robot.battery), Drive::new(&robot.right, robot.battery)],
             grip: share.map(|part| robot.grip * on_wheels * part * dt),
             share,
-            caster: (robot.caster_ahead - com.0, -com.1),
-            caster_drag: robot.caster_drag * (robot.mass * GRAVITY - on_wheels),
+            caster,
+            caster_drag: robot.caster_drag * (robot.mass * GRAVITY - on_wheels) * dt,
+            caster_most: 1.0 / (1.0 / robot.mass + arm / robot.yaw_inertia),
             outline: Box2 {
                 centre: Point::new(f64::midpoint(rear, front) - com.0, -com.1),
                 axis: (1.0, 0.0),
@@ -187,40 +217,36 @@ impl Plant {
     /// What a motor does in this step when no ground holds its wheel.
     fn axle(&self, wheel: usize, speed: f64, command: WheelCommand) -> Axle {
         let motor = &self.motors[wheel];
-        // Torque = stall (u / rated) - (stall / no load) speed: a permanent magnet motor behind its terminals.
         let (torque, damping) = match command {
-            WheelCommand::Duty(duty) => (
-                motor.stall_torque * duty * self.battery / motor.rated_voltage,
-                motor.stall_torque / motor.no_load_speed,
-            ),
-            WheelCommand::Brake => (0.0, motor.stall_torque / motor.no_load_speed),
+            WheelCommand::Duty(duty) => (motor.stall * duty, motor.damping),
+            WheelCommand::Brake => (0.0, motor.damping),
             WheelCommand::Coast => (0.0, 0.0),
         };
-        let friction = motor.friction / speed.abs().max(STILL_WHEEL);
-        let inertia = motor.inertia + self.dt * (damping + friction);
-        Axle { free: (motor.inertia * speed + self.dt * torque) / inertia, compliance: 1.0 / inertia }
+        // 1 / (inertia + dt (damping + friction / speed)), as one division.
+        let speed_or_still = speed.abs().max(STILL_WHEEL);
+        let compliance =
+            speed_or_still / (speed_or_still * (motor.inertia + self.dt * damping) + self.dt * motor.friction);
+        Axle { free: (motor.inertia * speed + self.dt * torque) * compliance, compliance }
     }
 
     fn drag_caster(&self, twist: &mut Twist) {
         let (ahead, left) = (twist.ahead - twist.spin * self.caster.1, twist.left + twist.spin * self.caster.0);
         let speed = math::length(ahead, left).max(STILL_CASTER);
-        let arm = self.caster.0 * self.caster.0 + self.caster.1 * self.caster.1;
         // Never more than would stop the caster.
-        let most = 1.0 / (1.0 / self.mass + arm / self.inertia);
-        let factor = (self.caster_drag * self.dt / speed).min(most);
+        let factor = (self.caster_drag / speed).min(self.caster_most);
         self.push(twist, (-factor * ahead, -factor * left), self.caster);
     }
 
     /// An impulse (body frame, N s) at a place relative to the centre of mass.
     fn push(&self, twist: &mut Twist, impulse: (f64, f64), at: (f64, f64)) {
-        twist.ahead += impulse.0 / self.mass;
-        twist.left += impulse.1 / self.mass;
-        twist.spin += (at.0 * impulse.1 - at.1 * impulse.0) / self.inertia;
+        twist.ahead += impulse.0 * self.per_mass;
+        twist.left += impulse.1 * self.per_mass;
+        twist.spin += (at.0 * impulse.1 - at.1 * impulse.0) * self.per_inertia;
     }
 
     /// Solves both wheels exactly for rolling without slip; false when the tyres cannot hold that.
     fn roll(&self, twist: &mut Twist, axles: &[Axle; 2]) -> bool {
-        let (im, ii) = (1.0 / self.mass, 1.0 / self.inertia);
+        let (im, ii) = (self.per_mass, self.per_inertia);
         let [a, b] = self.offsets;
         let cx = self.com.0;
         let slip = |wheel: usize| twist.ahead - twist.spin * self.offsets[wheel] - self.radius * twist.wheels[wheel];
@@ -256,7 +282,7 @@ impl Plant {
 
     /// Projected Gauss-Seidel over tyres (friction circle each) and wall contacts (no pull, Coulomb friction).
     fn iterate(&self, twist: &mut Twist, axles: &[Axle; 2], contacts: &[Contact], body: &Body) -> Moments {
-        let (im, ii) = (1.0 / self.mass, 1.0 / self.inertia);
+        let (im, ii) = (self.per_mass, self.per_inertia);
         let (c, s) = body.cos_sin;
         let mut held = [(0.0f64, 0.0f64); 2];
         // Contacts are few: a box against a wall has at most two, and a corner of two walls four.
@@ -333,7 +359,7 @@ impl Plant {
         }
         // The rotation by `turn` from the tangent of its half, whose series is cut behind the third power.
         let turn = twist.spin * self.dt;
-        let t = turn / 2.0 * (1.0 + turn * turn / 12.0);
+        let t = turn * 0.5 * (1.0 + turn * turn * (1.0 / 12.0));
         let scale = 1.0 / (1.0 + t * t);
         let (dc, ds) = ((1.0 - t * t) * scale, 2.0 * t * scale);
         body.cos_sin = (c * dc - s * ds, s * dc + c * ds);

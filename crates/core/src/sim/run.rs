@@ -85,10 +85,10 @@ pub fn run(world: &World, program: &Arc<Program>, start: Pose, seed: u64, cancel
     let plant = Plant::new(&world.robot, STEP);
     let mut body = plant.at_rest(start);
     let mut obstacles = world.obstacles.clone();
-    let mut senses = Senses::new(world, seed, start.heading);
+    let mut senses = Senses::new(world, seed);
     let mut controller = Controller::new(Arc::clone(program));
     let mut events: Vec<Event> = Vec::with_capacity(64);
-    let period = u64::from(program.period_ms);
+    let mut wait = 0u32;
     let sensors = world.robot.sensors.len();
     // Most runs end well before their limit; what is not used is never touched.
     let room = program.limit_ticks.min(30_000) as usize + 1;
@@ -106,11 +106,12 @@ pub fn run(world: &World, program: &Arc<Program>, start: Pose, seed: u64, cancel
     let mut step = 0u64;
     loop {
         senses.sense(world, &plant, &body, step);
-        if step.is_multiple_of(period) {
+        if wait == 0 {
+            wait = program.period_ms;
             if cancel.is_some_and(|cancel| cancel.load(Ordering::Relaxed)) {
                 return None;
             }
-            let readings = senses.readings();
+            let readings = senses.look(&body, step);
             events.clear();
             let tick = trace.ticks.len() as u32;
             if ended.is_none() {
@@ -148,6 +149,7 @@ pub fn run(world: &World, program: &Arc<Program>, start: Pose, seed: u64, cancel
         let moments = plant.step(&mut body, command, &mut obstacles);
         slipped |= moments.slipped;
         touched |= moments.touched;
+        wait -= 1;
         step += 1;
     }
 }

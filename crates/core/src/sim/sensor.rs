@@ -7,13 +7,20 @@ use crate::controller::{Reading, Readings};
 use crate::units::math::TAU;
 
 /// The robot's senses during one run.
+///
+/// The controller looks once a control period. A reading that is published and replaced between two looks is never
+/// seen, so it is not worked out at all; what is seen has the age that the sensor's own rate gives it.
 #[derive(Clone, Debug)]
 pub struct Senses {
+    /// Steps of a control period.
+    period: u64,
     noises: Vec<Noise>,
     readings: Vec<Reading>,
+    /// The step of each sensor's next reading that is seen.
+    due: Vec<u64>,
+    /// The earliest of those.
+    next: u64,
     gyro: Option<GyroState>,
-    /// Heading or encoder angle at the start is zero.
-    wheels: [f64; 2],
     /// Encoder ticks of a radian.
     ticks_per_rad: f64,
 }
@@ -21,42 +28,57 @@ pub struct Senses {
 #[derive(Clone, Debug)]
 struct GyroState {
     noise: Noise,
+    /// What noise adds in a control period, rad: the sum of a normal draw in every step.
     sigma: f64,
+    /// What drift adds in a control period, rad.
     drift: f64,
-    heading: f64,
+    /// How far it is off by now, rad.
+    off: f64,
 }
 
 impl Senses {
     /// Senses before the first step.
-    pub fn new(world: &World, seed: u64, heading: f64) -> Self {
+    pub fn new(world: &World, seed: u64) -> Self {
         let robot = &world.robot;
+        let period = u64::from(robot.control_ms);
+        let seconds = period as f64 * STEP;
         let gyro = robot.gyro.as_ref().map(|gyro| {
             let mut noise = Noise::new(seed, "gyro");
-            let drift = noise.normal() * gyro.drift;
-            GyroState { noise, sigma: gyro.noise, drift, heading }
+            let drift = noise.normal() * gyro.drift * seconds;
+            GyroState { noise, sigma: gyro.noise * (seconds * STEP).sqrt(), drift, off: 0.0 }
         });
         Self {
+            period,
             noises: robot.sensors.iter().map(|sensor| Noise::new(seed, &sensor.name)).collect(),
             readings: vec![Reading::default(); robot.sensors.len()],
+            due: vec![0; robot.sensors.len()],
+            next: 0,
             gyro,
-            wheels: [0.0; 2],
             ticks_per_rad: f64::from(robot.encoder_ticks) / TAU,
         }
     }
 
-    /// Lets every sensor whose turn it is publish a new reading.
+    /// Lets every sensor whose turn it is publish a new reading. To be called in every step.
     pub fn sense(&mut self, world: &World, plant: &Plant, body: &Body, step: u64) {
+        if step < self.next {
+            return;
+        }
         for (index, sensor) in world.robot.sensors.iter().enumerate() {
-            if !step.is_multiple_of(u64::from(sensor.period_ms)) {
+            if step < self.due[index] {
                 continue;
             }
+            // The last reading before the look that the next one would be there for.
+            let rate = u64::from(sensor.period_ms);
+            let look = (step + rate).div_ceil(self.period) * self.period;
+            self.due[index] = look / rate * rate;
             let mat = &world.mats[index];
             let sample = mat.sample(plant.place(body, sensor.ahead, sensor.left));
             let noise = &mut self.noises[index];
             let mut read = |share: f64| {
-                let noisy = share + noise.normal() * sensor.noise;
-                let stepped = if sensor.step > 0.0 { (noisy / sensor.step).round() * sensor.step } else { noisy };
-                stepped.clamp(0.0, 1.0)
+                let noisy = (share + noise.normal() * sensor.noise).clamp(0.0, 1.0);
+                // Rounded half up by the cast: a share is never negative.
+                let steps = |share: f64| f64::from((share / sensor.step + 0.5) as u32) * sensor.step;
+                if sensor.step > 0.0 { steps(noisy).min(1.0) } else { noisy }
             };
             self.readings[index] = if mat.channels() == 1 {
                 let brightness = read(sample[0]);
@@ -67,17 +89,19 @@ impl Senses {
                 Reading { brightness: 0.2126 * rgb[0] + 0.7152 * rgb[1] + 0.0722 * rgb[2], rgb }
             };
         }
-        if let Some(gyro) = &mut self.gyro {
-            gyro.heading += (body.spin + gyro.drift + gyro.noise.normal() * gyro.sigma) * STEP;
-        }
-        for (ticks, angle) in self.wheels.iter_mut().zip(body.angles) {
-            // Whole ticks only, towards the lower one in both directions, as a disc with slots counts.
-            *ticks = (angle * self.ticks_per_rad).floor() / self.ticks_per_rad;
-        }
+        self.next = self.due.iter().copied().min().unwrap_or(u64::MAX);
     }
 
-    /// What the robot knows now.
-    pub fn readings(&self) -> Readings<'_> {
-        Readings { sensors: &self.readings, wheels: self.wheels, gyro: self.gyro.as_ref().map(|gyro| gyro.heading) }
+    /// What the robot knows now. To be called once a control period.
+    pub fn look(&mut self, body: &Body, step: u64) -> Readings<'_> {
+        let gyro = self.gyro.as_mut().map(|gyro| {
+            if step > 0 {
+                gyro.off += gyro.drift + gyro.noise.normal() * gyro.sigma;
+            }
+            body.heading + gyro.off
+        });
+        // Whole ticks only, towards the lower one in both directions, as a disc with slots counts.
+        let wheels = body.angles.map(|angle| (angle * self.ticks_per_rad).floor() / self.ticks_per_rad);
+        Readings { sensors: &self.readings, wheels, gyro }
     }
 }

@@ -19,7 +19,7 @@ pub struct World {
 }
 
 impl World {
-    /// Rasters the mat for the robot's sensors: some 50 ms for a field of three square metres.
+    /// Prepares the mat for the robot's sensors; what they see is worked out when they first come over it.
     pub fn new(field: Arc<Field>, robot: Arc<Robot>) -> Self {
         let mat = Mat::new(&field);
         let mut made: Vec<(f64, bool, Arc<Blurred>)> = Vec::new();
