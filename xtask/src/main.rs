@@ -1,5 +1,6 @@
-//! What developers of Wayodos run: `cargo xtask test`, `cargo xtask screenshots`, `cargo xtask bench`.
+//! What developers of Wayodos run: `cargo xtask test`, `cargo xtask screenshots`, `cargo xtask bench`, `cargo xtask measure`.
 
+mod measure;
 mod screenshots;
 
 use std::path::Path;
@@ -8,7 +9,8 @@ use std::process::{Command, ExitCode};
 const USAGE: &str = "\
 cargo xtask test           format check, lints as errors, all tests
 cargo xtask screenshots    draws docs/screenshots/*.png anew
-cargo xtask bench          runs the benches";
+cargo xtask bench          runs the benches
+cargo xtask measure        starts the demo and times what a person waits for";
 
 fn main() -> ExitCode {
     let task = std::env::args().nth(1).unwrap_or_default();
@@ -16,6 +18,7 @@ fn main() -> ExitCode {
         "test" => test(),
         "screenshots" => screenshots::all(root()),
         "bench" => bench(),
+        "measure" => measure::all(root()),
         _ => Err(USAGE.to_owned()),
     };
     match result {

@@ -118,9 +118,9 @@ fn one(root: &Path, shot: &Shot, display: usize, file: &Path) -> Result<(), Stri
     wait_for("the display", || Path::new(&format!("/tmp/.X11-unix/X{}", &display[1..])).exists())?;
     let config = home.join("kitty.conf");
     let (columns, rows) = (width / 8, height / 16);
-    // Cells of 8 x 16 pixels, so that the window has a known number of them.
+    // In this font and size a cell has 8 x 16 pixels.
     let text = format!(
-        "font_family Hack\nfont_size 10\nmodify_font cell_width 8px\nmodify_font cell_height 16px\n\
+        "font_family Hack\nfont_size 10\n\
          initial_window_width {columns}c\ninitial_window_height {rows}c\nremember_window_size no\n\
          window_padding_width 0\nhide_window_decorations yes\nplacement_strategy top-left\n\
          cursor_blink_interval 0\nconfirm_os_window_close 0\nenable_audio_bell no\nupdate_check_interval 0\n"

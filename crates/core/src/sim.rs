@@ -23,5 +23,11 @@ pub const STEP: f64 = 0.001;
 /// Standard gravity, m/s^2.
 pub const GRAVITY: f64 = 9.806_65;
 
+/// A random stream for tests of other modules.
+#[cfg(test)]
+pub(crate) fn noise_for_tests(seed: u64) -> random::Noise {
+    random::Noise::new(seed, "test")
+}
+
 #[cfg(test)]
 mod tests;

@@ -89,11 +89,39 @@ impl Tones {
     /// ground is no colour; two different colours still blend into a third at their edge, as they do on a table.
     pub fn nearest_colour(&self, reading: &Reading) -> Option<usize> {
         let own = shares(reading.rgb, reading.brightness);
-        let distance = |index: usize| -> f64 {
-            let tone = &self.tones[index];
-            own.iter().zip(shares(tone.rgb, tone.brightness)).map(|(a, b)| (a - b) * (a - b)).sum()
+        (0..self.tones.len()).min_by(|&a, &b| self.away(own, a).total_cmp(&self.away(own, b)))
+    }
+
+    /// By how much a tone is nearer to a colour reading than the next other one: a difference of squared distances,
+    /// negative when another tone is nearer. Infinite when there is no other.
+    pub fn colour_lead(&self, reading: &Reading, tone: usize) -> f64 {
+        let own = shares(reading.rgb, reading.brightness);
+        let others = (0..self.tones.len()).filter(|&other| other != tone).map(|other| self.away(own, other));
+        others.fold(f64::INFINITY, f64::min) - self.away(own, tone)
+    }
+
+    /// The standard deviation of [`Tones::colour_lead`] when every channel has one of `noise`, to first order.
+    pub fn colour_lead_noise(&self, reading: &Reading, tone: usize, noise: f64) -> f64 {
+        let lead = |rgb: [f64; 3]| {
+            let brightness = 0.2126 * rgb[0] + 0.7152 * rgb[1] + 0.0722 * rgb[2];
+            self.colour_lead(&Reading { brightness, rgb }, tone)
         };
-        (0..self.tones.len()).min_by(|&a, &b| distance(a).total_cmp(&distance(b)))
+        let moved = |channel: usize, by: f64| {
+            let mut rgb = reading.rgb;
+            rgb[channel] += by;
+            lead(rgb)
+        };
+        let square = |channel: usize| {
+            let change = (moved(channel, noise) - moved(channel, -noise)) / 2.0;
+            change * change
+        };
+        (square(0) + square(1) + square(2)).sqrt()
+    }
+
+    /// Squared distance of a reading, as shares, to a tone.
+    fn away(&self, own: [f64; 4], tone: usize) -> f64 {
+        let tone = &self.tones[tone];
+        own.iter().zip(shares(tone.rgb, tone.brightness)).map(|(a, b)| (a - b) * (a - b)).sum()
     }
 }
 

@@ -40,7 +40,7 @@ pub enum Spare {
     Lines(u32),
     /// Noise widths between the nearest reading and the limit.
     Noise(f64),
-    /// Nothing to measure by: another colour was nearest all the time.
+    /// Nothing to measure by: the step ended before it was looked at.
     Unseen,
 }
 
@@ -85,7 +85,7 @@ pub fn noise_width(robot: &Robot, sensor: usize) -> f64 {
 fn one(trace: &Trace, visit: &Visit, index: usize, test: &Test, program: &Program, robot: &Robot) -> Evidence {
     if visit.exit == Some(index) {
         let at_once = test.sensor().is_some() && visit.left == visit.entered + 1;
-        return Evidence::Fired { clear: clearness(trace, visit, test, robot), at_once };
+        return Evidence::Fired { clear: clearness(trace, visit, test, program, robot), at_once };
     }
     let (first, last) = (&trace.ticks[visit.entered], &trace.ticks[visit.left]);
     let rolled = |wheel: usize| last.wheels[wheel] - first.wheels[wheel];
@@ -115,8 +115,20 @@ fn one(trace: &Trace, visit: &Visit, index: usize, test: &Test, program: &Progra
             let depth = |b: f64| if *below { limit - b } else { b - limit };
             Spare::Noise(nearest(trace, visit, *sensor, depth) / noise_width(robot, *sensor))
         }
-        Test::Colour { .. } => Spare::Unseen,
+        Test::Colour { sensor, tone } => {
+            let lead = |tick: &usize| program.tones[*sensor].colour_lead(&trace.reading(*tick, *sensor), *tone);
+            let nearest = (visit.entered + 1..=visit.left).max_by(|a, b| lead(a).total_cmp(&lead(b)));
+            let widths = |tick| (-colour_widths(trace, tick, program, robot, *sensor, *tone)).clamp(0.0, CLEAREST);
+            nearest.map_or(Spare::Unseen, |tick| Spare::Noise(widths(tick)))
+        }
     })
+}
+
+/// How far a colour reading is from being taken for another tone, in noise widths; negative when it is.
+fn colour_widths(trace: &Trace, tick: usize, program: &Program, robot: &Robot, sensor: usize, tone: usize) -> f64 {
+    let (tones, reading) = (&program.tones[sensor], trace.reading(tick, sensor));
+    let noise = tones.colour_lead_noise(&reading, tone, noise_width(robot, sensor));
+    tones.colour_lead(&reading, tone) / noise.max(1e-9)
 }
 
 /// How deep a brightness lies within a tone's limits; negative outside.
@@ -131,7 +143,7 @@ fn nearest(trace: &Trace, visit: &Visit, sensor: usize, depth: impl Fn(f64) -> f
     (-best).clamp(0.0, 1.0)
 }
 
-fn clearness(trace: &Trace, visit: &Visit, test: &Test, robot: &Robot) -> Option<f64> {
+fn clearness(trace: &Trace, visit: &Visit, test: &Test, program: &Program, robot: &Robot) -> Option<f64> {
     let width = noise_width(robot, test.sensor()?);
     let look_on = (LOOK_ON * 1000.0 / f64::from(trace.period_ms)) as usize;
     let end = (visit.left + look_on).min(trace.ticks.len() - 1);
@@ -146,8 +158,13 @@ fn clearness(trace: &Trace, visit: &Visit, test: &Test, robot: &Robot) -> Option
         Test::Crossed { sensor, limits, .. } => {
             crossings(trace, visit, *sensor, *limits).into_iter().fold(f64::INFINITY, f64::min)
         }
-        // Colours have no single limit to be beyond.
-        _ => return None,
+        Test::Colour { sensor, tone } => {
+            let lead = |tick: &usize| program.tones[*sensor].colour_lead(&trace.reading(*tick, *sensor), *tone);
+            let seen = (visit.left..=end).take_while(|tick| lead(tick) > 0.0);
+            let best = seen.max_by(|a, b| lead(a).total_cmp(&lead(b)))?;
+            return Some(colour_widths(trace, best, program, robot, *sensor, *tone).min(CLEAREST));
+        }
+        Test::Travelled(_) | Test::Turned(_) | Test::Passed(_) => return None,
     };
     Some((share / width).min(CLEAREST))
 }

@@ -3,12 +3,14 @@
 use std::sync::Arc;
 
 use tui_input::Input;
-use wayodos_core::finding::Finding;
+use wayodos_core::finding::{Finding, Severity};
 use wayodos_core::mission::{Line, LineKind, Slot};
 use wayodos_core::project::{Prepared, Setup, prepare};
 
 use super::layout::Pane;
 use super::theme::Role;
+use super::update::areas;
+use super::view::wrapped;
 use crate::folder::Project;
 use crate::work::{Job, Told};
 
@@ -72,11 +74,14 @@ pub struct Notice {
 pub enum Row {
     /// A line of the text.
     Line(usize),
-    /// A finding, by its index, under its line; the number counts its rows: 0 the message, then the hints.
+    /// A finding, by its index, under its line; the number counts its rows.
     Finding(usize, usize),
     /// The line being typed anew.
     Fresh,
 }
+
+/// Columns of the mission pane that a finding leaves free: the gutter, its indent, the right edge.
+pub const FINDING_MARGIN: u16 = 10;
 
 /// Speeds of playing.
 pub const SPEEDS: [f64; 3] = [1.0, 4.0, 16.0];
@@ -237,6 +242,7 @@ impl Model {
     /// The rows of the mission pane.
     pub fn rows(&self) -> Vec<Row> {
         let mut rows = Vec::with_capacity(self.lines().len() + 8);
+        let width = areas(self).map_or(80, |areas| areas.text.width);
         let mut findings = self.prepared.findings.iter().enumerate().peekable();
         let fresh = match &self.mode {
             Mode::Writing { new: true, .. } => Some(self.cursor.line),
@@ -246,7 +252,8 @@ impl Model {
             rows.push(Row::Line(line));
             while let Some((index, finding)) = findings.next_if(|(_, finding)| self.line_at(finding.span.start) <= line)
             {
-                rows.extend((0..finding_rows(finding)).map(|part| Row::Finding(index, part)));
+                let count = finding_lines(finding, width).len();
+                rows.extend((0..count).map(|part| Row::Finding(index, part)));
             }
             if fresh == Some(line) {
                 rows.push(Row::Fresh);
@@ -308,6 +315,14 @@ impl Model {
     }
 }
 
-fn finding_rows(finding: &Finding) -> usize {
-    1 + finding.hints.len()
+/// The rows of a finding in a pane so wide: its message, then its hints; and whether a row is of the message.
+pub fn finding_lines(finding: &Finding, width: u16) -> Vec<(String, bool)> {
+    let sign = if finding.severity == Severity::Error { "✗" } else { "!" };
+    let room = width.saturating_sub(FINDING_MARGIN).max(20);
+    let message = format!("{sign} {}  ({})", finding.message, finding.code);
+    let mut rows: Vec<(String, bool)> = wrapped(&message, room).map(|row| (row.to_owned(), true)).collect();
+    for hint in &finding.hints {
+        rows.extend(wrapped(hint, room).map(|row| (row.to_owned(), false)));
+    }
+    rows
 }

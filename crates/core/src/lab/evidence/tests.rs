@@ -61,3 +61,36 @@ fn an_exit_that_was_true_from_the_start_is_told() {
     let told = told("step \"a\"\ndrive ahead at 20 %\nuntil floor-left sees pale -> done");
     assert!(matches!(told[0].exits[0], Evidence::Fired { at_once: true, .. }), "{:?}", told[0].exits);
 }
+
+#[test]
+fn a_colour_seen_in_full_is_clear_and_one_not_seen_was_far() {
+    let told = told(
+        "step \"a\"\ndrive ahead at 20 %\nuntil hue sees pale -> next\nor hue sees kiln-red -> fail \"no\"\nstep \"b\"\nhold\nuntil 1 s passes",
+    );
+    let [Evidence::Fired { clear: Some(clear), .. }, Evidence::Spare(Spare::Noise(off))] = told[0].exits[..] else {
+        panic!("{:?}", told[0].exits)
+    };
+    assert!(clear > 5.0 && off > 5.0, "{clear} {off}");
+}
+
+#[test]
+fn the_noise_of_a_colour_decision_is_what_many_readings_show() {
+    use crate::controller::{Reading, Tone, Tones};
+    use crate::sim::noise_for_tests as noise;
+    let tone = |name: &str, rgb: [f64; 3]| {
+        let brightness = 0.2126 * rgb[0] + 0.7152 * rgb[1] + 0.0722 * rgb[2];
+        Tone { name: name.into(), brightness, rgb }
+    };
+    let tones = vec![tone("pale", [0.81, 0.77, 0.64]), tone("red", [0.52, 0.07, 0.03])];
+    let tones = Tones { tones, by_colour: true };
+    let sigma = 0.01;
+    let reading = |rgb: [f64; 3]| Reading { brightness: 0.2126 * rgb[0] + 0.7152 * rgb[1] + 0.0722 * rgb[2], rgb };
+    let at = [0.6, 0.3, 0.2];
+    let mut draw = noise(5);
+    let leads: Vec<f64> =
+        (0..20_000).map(|_| tones.colour_lead(&reading(at.map(|share| share + sigma * draw.normal())), 1)).collect();
+    let mean = leads.iter().sum::<f64>() / leads.len() as f64;
+    let spread = (leads.iter().map(|lead| (lead - mean) * (lead - mean)).sum::<f64>() / leads.len() as f64).sqrt();
+    let predicted = tones.colour_lead_noise(&reading(at), 1, sigma);
+    assert!((predicted / spread - 1.0).abs() < 0.03, "{predicted} against {spread}");
+}

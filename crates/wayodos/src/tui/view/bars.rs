@@ -20,10 +20,7 @@ pub fn title(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let (y, right) = (area.y, area.right().saturating_sub(1));
     paint_row(buffer, area, y, theme.on(theme.role(Role::Text), theme.raised()));
     let (words, role) = outcome(model);
-    let mut style = theme.role(role).add_modifier(Modifier::BOLD);
-    if model.stale() {
-        style = theme.role(Role::Thin);
-    }
+    let style = theme.role(role).add_modifier(Modifier::BOLD);
     let end = put_right(buffer, right, y, area.width * 6 / 10, &words, style).saturating_sub(2);
     let name =
         model.prepared.parsed.mission.name.as_ref().map_or("a mission without a name", |name| name.node.as_str());

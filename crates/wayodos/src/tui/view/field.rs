@@ -11,7 +11,7 @@ use wayodos_core::sim::Trace;
 use wayodos_report::ink::{BODY, PAPER, Rgb, tint};
 use wayodos_report::{Placement, ground_items, rasterise, robot_items};
 
-use super::put;
+use super::{put, wrapped};
 use crate::tui::cells::{Cell, Cells, Dots, Grid, quantise};
 use crate::tui::model::Model;
 use crate::tui::theme::{Depth, Role, Theme};
@@ -35,9 +35,13 @@ struct Key {
 }
 
 /// Where the field lies in a pane: scene millimetres are cells, rows counted double, since a cell is twice as high
-/// as it is wide.
+/// as it is wide. Upper and lower edge lie between two rows, so that they are sharp.
 fn placement(field: &Field, area: Rect) -> Placement {
-    Placement::within(field, 0.0, 0.0, f64::from(area.width), 2.0 * f64::from(area.height))
+    let fits = Placement::within(field, 0.0, 0.0, f64::from(area.width), 2.0 * f64::from(area.height));
+    let rows = (field.height * fits.scale / 2.0).floor().max(1.0);
+    let scale = 2.0 * rows / field.height;
+    let left = ((f64::from(area.width) - field.width * scale) / 2.0).floor();
+    Placement { left, top: 0.0, scale, height: field.height }
 }
 
 /// Draws the pane.
@@ -120,12 +124,18 @@ fn heading_sign(pose: Pose, place: &Placement, theme: Theme, area: Rect, buffer:
     put(buffer, area.x + x as u16, area.y + y as u16, 1, SIGNS[eighth], style);
 }
 
-/// Below the field, where there is room: what the pale path is.
+/// Below the field, where there is room: what it is, and what the dotted path is.
 fn legend(model: &Model, place: &Placement, field: &Field, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let below = f64::midpoint(place.top, field.height * place.scale).ceil() as u16;
-    if model.ghost.is_some() && !model.stale() && below < area.height {
-        let words = "dotted: the path before the last edit";
-        put(buffer, area.x + 1, area.y + below, area.width - 1, words, theme.role(Role::Quiet));
+    if below >= area.height {
+        return;
+    }
+    let (x, y, room) = (area.x + 1, area.y + below, area.width - 1);
+    let size = format!("{}, {:.0} x {:.0} mm", field.name, field.width * 1e3, field.height * 1e3);
+    let behind = put(buffer, x, y, room, &size, theme.role(Role::Quiet));
+    if model.ghost.is_some() && !model.stale() {
+        let words = "   dotted: the path before the last edit";
+        put(buffer, behind, y, area.right().saturating_sub(behind), words, theme.role(Role::Quiet));
     }
 }
 
@@ -241,11 +251,11 @@ fn not_drawn(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let mut y = area.y;
     let mut line = |text: &str, role: Role| {
         // Messages are worth reading to their end.
-        let mut rest = text;
-        while !rest.is_empty() && y < area.bottom() {
-            let (now, later) = broken_at(rest, room);
-            put(buffer, x, y, room, now, theme.role(role));
-            (rest, y) = (later, y + 1);
+        for row in wrapped(text, room) {
+            if y < area.bottom() {
+                put(buffer, x, y, room, row, theme.role(role));
+                y += 1;
+            }
         }
     };
     line("The field cannot be drawn. Mend these files, then open the project again:", Role::Accent);
@@ -258,21 +268,4 @@ fn not_drawn(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
             line(hint, Role::Quiet);
         }
     }
-}
-
-/// The part of a text that fits into a row, broken at a space where there is one.
-fn broken_at(text: &str, room: u16) -> (&str, &str) {
-    let mut wide = 0;
-    let mut space = None;
-    for (byte, piece, columns) in super::pieces(text) {
-        if piece == " " {
-            space = Some(byte);
-        }
-        wide += columns;
-        if wide > room && byte > 0 {
-            let cut = space.filter(|space| *space > 0).unwrap_or(byte);
-            return (&text[..cut], text[cut..].trim_start());
-        }
-    }
-    (text, "")
 }

@@ -137,3 +137,49 @@ pub(super) fn put_right(buffer: &mut Buffer, end: u16, y: u16, width: u16, text:
 pub(super) fn paint_row(buffer: &mut Buffer, area: Rect, y: u16, style: Style) {
     buffer.set_style(Rect::new(area.x, y, area.width, 1), style);
 }
+
+/// A text in rows of at most so many columns, broken at spaces where there are any.
+pub(super) fn wrapped(text: &str, room: u16) -> impl Iterator<Item = &str> {
+    let mut rest = text;
+    std::iter::from_fn(move || {
+        if rest.is_empty() {
+            return None;
+        }
+        let (mut wide, mut space) = (0, None);
+        for (byte, piece, columns) in pieces(rest) {
+            if piece == " " {
+                space = Some(byte);
+            }
+            wide += columns;
+            if wide > room && byte > 0 {
+                let cut = space.filter(|space| *space > 0).unwrap_or(byte);
+                let row = &rest[..cut];
+                rest = rest[cut..].trim_start();
+                return Some(row);
+            }
+        }
+        Some(std::mem::take(&mut rest))
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn rows_break_at_spaces_and_keep_every_word() {
+        let rows: Vec<&str> = wrapped("one two three fourteenletters x", 9).collect();
+        assert_eq!(rows, ["one two", "three", "fourteenl", "etters x"]);
+        assert_eq!(wrapped("", 9).count(), 0);
+        assert_eq!(wrapped("\u{1f980}\u{1f980}\u{1f980}", 4).collect::<Vec<_>>(), ["\u{1f980}\u{1f980}", "\u{1f980}"]);
+        assert_eq!(wrapped("abc", 0).collect::<String>(), "abc", "no room is no reason to hang");
+    }
+
+    #[test]
+    fn what_does_not_fit_ends_in_a_sign() {
+        let mut buffer = Buffer::empty(Rect::new(0, 0, 8, 1));
+        let behind = put(&mut buffer, 1, 0, 4, "a\u{7}bcdef", Style::new());
+        let row: String = (0..8).map(|x| buffer[(x, 0)].symbol().to_owned()).collect();
+        assert_eq!((row.as_str(), behind), (" a·b…   ", 5));
+    }
+}

@@ -12,7 +12,7 @@ use wayodos_core::mission::LineKind;
 use wayodos_report::words::{Weight, exit_words};
 
 use super::{columns, paint_row, pieces, put, put_right};
-use crate::tui::model::{Entry, Mode, Model, Row};
+use crate::tui::model::{Entry, Mode, Model, Row, finding_lines};
 use crate::tui::theme::{Role, Theme};
 use crate::work::Told;
 
@@ -279,16 +279,13 @@ fn style_at(model: &Model, theme: Theme, line: usize, at: usize, slot: Option<us
 
 fn finding(finding: &Finding, part: usize, theme: Theme, area: Rect, y: u16, buffer: &mut Buffer) {
     let x = area.x + GUTTER + 2;
-    let room = area.right().saturating_sub(x + 1);
-    if part == 0 {
-        let (role, sign) = match finding.severity {
-            Severity::Error => (Role::Wrong, "✗"),
-            Severity::Warning => (Role::Thin, "!"),
-        };
-        let words = format!("{sign} {}  ({})", finding.message, finding.code);
-        put(buffer, x, y, room, &words, theme.role(role));
-    } else {
-        let words = format!("  {}", finding.hints[part - 1]);
-        put(buffer, x, y, room, &words, theme.role(Role::Quiet));
-    }
+    let Some((words, message)) = finding_lines(finding, area.width).into_iter().nth(part) else { return };
+    let role = match (message, finding.severity) {
+        (false, _) => Role::Quiet,
+        (true, Severity::Error) => Role::Wrong,
+        (true, Severity::Warning) => Role::Thin,
+    };
+    // Rows behind the first are set in, below its words.
+    let x = if part == 0 { x } else { x + 2 };
+    put(buffer, x, y, area.right().saturating_sub(x), &words, theme.role(role));
 }
