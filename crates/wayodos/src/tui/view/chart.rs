@@ -156,7 +156,7 @@ fn name(track: &Track, chart: &Chart, time: f64, theme: Theme, place: Rect, buff
     }
     let (x, y) = (place.x + 1, place.y);
     let accent = theme.role(Role::Accent);
-    // In a narrow pane the value goes below its name, or takes the name's place.
+    // In a narrow pane the value goes below its name, or is cut short.
     let wide = columns(&value);
     if columns(&track.name) + wide + 2 <= room {
         put(buffer, x, y, room, &track.name, theme.role(Role::Text));
@@ -165,9 +165,8 @@ fn name(track: &Track, chart: &Chart, time: f64, theme: Theme, place: Rect, buff
         put(buffer, x, y, room - 1, &track.name, theme.role(Role::Text));
         put_right(buffer, x + room - 1, y + 1, room, &value, accent);
     } else {
-        let name = room.saturating_sub(wide + 2);
-        put(buffer, x, y, name, &track.name, theme.role(Role::Text));
-        put_right(buffer, x + room - 1, y, room, &value, accent);
+        let behind = put(buffer, x, y, room / 2, &track.name, theme.role(Role::Text));
+        put_right(buffer, x + room - 1, y, (x + room - 1).saturating_sub(behind + 1), &value, accent);
     }
 }
 

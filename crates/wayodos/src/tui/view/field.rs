@@ -99,7 +99,9 @@ pub fn draw(model: &Model, theme: Theme, cells: Cells, kept: &mut Kept, area: Re
         }
     }
     if let Some(told) = told {
-        step_patches(told, &place, theme, area, buffer);
+        // On a small field the numbers would hide the path: only that of the moment is shown.
+        let only = if area.width < 40 { model.active_step() } else { None };
+        step_patches(told, only, &place, theme, area, buffer);
     }
     if let Some(pose) = pose {
         heading_sign(pose, &place, theme, area, buffer);
@@ -206,9 +208,9 @@ fn trail(dots: &mut Dots, trace: &Trace, from: usize, to: usize, ink: u16, place
 }
 
 /// The number of each step, beside the place where it begins.
-fn step_patches(told: &Told, place: &Placement, theme: Theme, area: Rect, buffer: &mut Buffer) {
+fn step_patches(told: &Told, only: Option<usize>, place: &Placement, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let mut taken: Vec<(u16, u16, u16)> = Vec::new();
-    for visit in &told.run.visits {
+    for visit in told.run.visits.iter().filter(|visit| only.is_none_or(|step| step == visit.step)) {
         let Some(tick) = told.run.trace.ticks.get(visit.entered) else { continue };
         let label = (visit.step + 1).to_string();
         let wide = label.len() as u16;
