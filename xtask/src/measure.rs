@@ -52,7 +52,7 @@ fn session(child: &mut Child, began: Instant) -> Result<[f64; 4], String> {
     let mut output = child.stdout.take().ok_or("no output")?;
     let (sender, receiver) = channel();
     thread::spawn(move || {
-        let mut buffer = [0; 65536];
+        let mut buffer = vec![0; 65536];
         while let Ok(count @ 1..) = output.read(&mut buffer) {
             if sender.send((Instant::now(), buffer[..count].to_vec())).is_err() {
                 return;
