@@ -1,7 +1,12 @@
 //! What goes wrong on a real table goes wrong here, for the same reason: each test shows an effect, and that it is
 //! gone when its cause is. Their names start with the number of the effect, so that `cargo test e05` shows one.
 
-#![allow(clippy::unwrap_used, reason = "helpers of tests are tests")]
+#![allow(
+    clippy::unwrap_used,
+    clippy::format_push_string,
+    clippy::disallowed_methods,
+    reason = "short helpers of tests"
+)]
 
 use std::sync::Arc;
 
