@@ -229,6 +229,15 @@ pub fn read_text(path: &Path) -> Result<String, OpenError> {
 /// # Errors
 /// What the system says; the old file is then untouched.
 pub fn write_whole(path: &Path, contents: &[u8]) -> io::Result<()> {
+    replace(path, contents).map_err(plain)
+}
+
+/// The error without the name of the file that was to be moved into place: nobody has ever seen it.
+fn plain(error: io::Error) -> io::Error {
+    if error.raw_os_error().is_some() { error } else { error.kind().into() }
+}
+
+fn replace(path: &Path, contents: &[u8]) -> io::Result<()> {
     // A link keeps pointing where it did: the file behind it is replaced.
     let target = fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
     let folder = target.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
@@ -350,6 +359,10 @@ mod tests {
         fs::remove_dir_all(here.path().join("brinewick/missions")).unwrap();
         let error = save(&project, &project.mission, "ours", false, Path::new(".")).unwrap_err();
         assert!(error.contains("cannot save") && error.contains("morning-round.way"), "{error}");
+        assert!(
+            error.ends_with("entity not found") && !error.contains(".tmp"),
+            "the reason, and no inner workings: {error}"
+        );
     }
 
     #[test]

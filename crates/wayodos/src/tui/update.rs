@@ -425,7 +425,7 @@ fn on_saved(model: &mut Model, result: Result<Saved, String>, text: &Arc<str>, e
             let told = "the file was changed by another program: s again overwrites it and keeps theirs as *.before";
             return model.say(Role::Thin, told);
         }
-        Err(error) => return model.say(Role::Wrong, format!("{error}; the text is still here, and kept as a draft")),
+        Err(error) => return model.say(Role::Wrong, format!("the text is still here, but {error}")),
         Ok(Saved::Done) => model.say(Role::Good, format!("saved {}", model.project.config.mission)),
         Ok(Saved::Copied(folder)) => {
             model.say(Role::Good, format!("the demo is now yours, in {}", folder.display()));
