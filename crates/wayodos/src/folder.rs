@@ -360,7 +360,7 @@ mod tests {
         let error = save(&project, &project.mission, "ours", false, Path::new(".")).unwrap_err();
         assert!(error.contains("cannot save") && error.contains("morning-round.way"), "{error}");
         assert!(
-            error.ends_with("entity not found") && !error.contains(".tmp"),
+            error.ends_with("entity not found") && !error.contains(".wayodos-"),
             "the reason, and no inner workings: {error}"
         );
     }
