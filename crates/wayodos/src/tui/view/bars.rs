@@ -139,12 +139,14 @@ fn slot_words(model: &Model) -> Option<String> {
             let source = source_slot(parsed, &model.text, slot);
             let written = &model.text[parsed.slots[source].span.clone()];
             let unit = Quantity::parse(written).map_or(Unit::None, |quantity| quantity.unit);
-            let end = |si: f64| Quantity::from_si(si, unit);
-            let allowed = if range.0.is_finite() && range.1.is_finite() && range.1 < 1e6 {
-                let low = end(range.0);
-                format!("{} to {}", low.value, end(range.1))
-            } else {
-                format!("in {}", if unit.symbol().is_empty() { "plain numbers" } else { unit.symbol() })
+            let (least, most) = (Quantity::from_si(range.0, unit).value, Quantity::from_si(range.1, unit).value);
+            let symbol = unit.symbol();
+            let allowed = match most {
+                // The ends of a `let` are those of its uses, which the checker looks at.
+                _ if range.1 >= 1e6 => format!("in {}", if symbol.is_empty() { "plain numbers" } else { symbol }),
+                // An end that nobody will reach is not worth naming.
+                10_000.0.. => format!("{least} {symbol} or more"),
+                _ => format!("{least} to {most} {symbol}").trim_end().to_owned(),
             };
             if source == slot {
                 allowed
