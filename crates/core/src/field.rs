@@ -6,6 +6,7 @@
 mod legs;
 mod load;
 mod mat;
+mod outline;
 
 pub use load::load;
 pub use mat::{Blurred, Mat, seen};
@@ -118,6 +119,25 @@ pub struct Wall {
     pub thickness: f64,
 }
 
+/// A raised area: who stands on it can fall off, and who stands beside it runs against its side.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Platform {
+    /// Its name, empty when it has none.
+    pub name: String,
+    /// Its outline: a disc or a polygon.
+    pub shape: Shape,
+}
+
+/// What is beyond the edges of the mat.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Default)]
+pub enum Edge {
+    /// Floor of the same height.
+    #[default]
+    Floor,
+    /// Nothing: the mat covers a table.
+    Drop,
+}
+
 /// A named place to start from.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Start {
@@ -144,6 +164,10 @@ pub struct Field {
     pub marks: Vec<Mark>,
     /// Walls.
     pub walls: Vec<Wall>,
+    /// Raised areas.
+    pub platforms: Vec<Platform>,
+    /// What is beyond the mat.
+    pub edge: Edge,
     /// Start poses; never empty in a field without findings.
     pub starts: Vec<Start>,
 }
@@ -152,6 +176,11 @@ impl Field {
     /// A surface by its id.
     pub fn surface(&self, id: SurfaceId) -> &Surface {
         &self.surfaces[usize::from(id.0)]
+    }
+
+    /// The platform that a place is on: its index.
+    pub fn platform_at(&self, place: Point) -> Option<usize> {
+        self.platforms.iter().position(|platform| platform.shape.depth(place) > 0.0)
     }
 
     /// The start pose of that name.

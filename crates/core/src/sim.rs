@@ -6,6 +6,7 @@
 
 mod contact;
 mod drive;
+mod footing;
 mod random;
 mod run;
 mod sensor;
@@ -13,6 +14,7 @@ mod trace;
 mod world;
 
 pub use drive::{Body, Plant};
+pub use footing::{Footing, Stance};
 pub use run::{Outcome, Run, Visit, run};
 pub use trace::{Stamp, Tick, Trace};
 pub use world::World;

@@ -324,6 +324,82 @@ fn e15_dead_reckoned_squares_end_further_and_further_away() {
     assert!(off(1, 12) < one / 2.0, "slowly, there is less to go wrong: {}", off(1, 12));
 }
 
+/// A round platform of 560 mm with a rim of white, and the robot on it.
+fn platform() -> Table {
+    let mut table = Table::new().start(500.0, 500.0, 0.0);
+    table.field = table.field.replace("red = {", "rim = { colour = \"#fbfaf4\" }, red = {");
+    table.field +=
+        "\n[[platform]]\nname = \"the floor\"\nsurface = \"rim\"\nat = \"500, 500 mm\"\ndiameter = \"560 mm\"\n";
+    table.field += "\n[[patch]]\nsurface = \"pale\"\nat = \"500, 500 mm\"\ndiameter = \"500 mm\"\n";
+    table
+}
+
+fn hangs(run: &Run) -> bool {
+    run.trace.ticks.iter().any(|tick| tick.hangs)
+}
+
+#[test]
+fn e22_turning_at_the_rim_drops_a_wheel_and_backing_off_first_does_not() {
+    let turn = |first: &str| {
+        platform().run(&format!(
+            "step \"prowl\"\ndrive ahead at 50 %\nuntil floor-left > 88 %\nor floor-right > 88 %\n{first}\n\
+             step \"turn\"\npivot left on the left wheel at 40 %\nuntil turned 90 deg\nor 3 s pass\nstep \"rest\"\nhold\nuntil 0.5 s pass -> done"
+        ))
+    };
+    let at_once = turn("");
+    assert!(hangs(&at_once), "the outer wheel swings over the edge");
+    let backed = turn("step \"back\"\ndrive back at 40 %\nuntil travelled 120 mm");
+    assert!(!hangs(&backed) && backed.outcome == Outcome::Done, "{:?}", backed.reason);
+}
+
+#[test]
+fn e23_backwards_the_rim_is_not_seen() {
+    let go = |way: &str| {
+        platform().run(&format!(
+            "step \"go\"\ndrive {way} %\nuntil floor-left > 88 %\nor floor-right > 88 %\nor travelled 500 mm\nstep \"rest\"\nhold\nuntil 0.5 s pass -> done"
+        ))
+    };
+    // The driven wheels, 59 mm to either side, are first over the edge behind: slowly the robot is left hanging there.
+    let slow = go("back at 25");
+    assert!(hangs(&slow) && slow.outcome == Outcome::Done && slow.final_pose().x < 0.227, "{:?}", slow.final_pose());
+    // With momentum its centre of mass, 26 mm ahead of the axle, gets over the edge too, and it falls at that moment.
+    let fast = go("back at 100");
+    assert_eq!((fast.outcome, fast.reason.as_str()), (Outcome::Fell, "fell off the floor"));
+    let over = fast.final_pose().x + 0.026;
+    assert!((over - 0.22).abs() < 0.003, "{over}");
+    let ahead = go("ahead at 25");
+    assert!(ahead.outcome == Outcome::Done && !hangs(&ahead));
+}
+
+#[test]
+fn e22_a_wheel_without_floor_does_not_push() {
+    // Along the edge of a table, with the left wheel beyond it.
+    let mut table = Table::new().start(500.0, 960.0, 0.0);
+    table.field = table.field.replace("ground =", "edge = \"drop\"\nground =");
+    let run_at =
+        |y: f64| table.clone().start(500.0, y, 0.0).run("step \"go\"\ndrive ahead at 40 %\nuntil 1 s passes -> done");
+    let (inside, over) = (run_at(900.0), run_at(960.0));
+    assert!(!hangs(&inside) && hangs(&over));
+    assert!(degrees(inside.final_pose()).abs() < 1.0, "both wheels push: straight on");
+    assert!(
+        degrees(over.final_pose()) > 10.0 || over.outcome == Outcome::Fell,
+        "one pushes: it turns towards the edge"
+    );
+}
+
+#[test]
+fn a_platform_is_a_wall_to_who_stands_beside_it() {
+    let table = platform().start(150.0, 500.0, 0.0).robot("nose = \"112 mm\"", "nose = \"30 mm\"");
+    let table = table.robot("at = \"92, ", "at = \"20, ").robot("at = \"96, ", "at = \"22, ");
+    let table = table
+        .robot("centre_of_mass = \"26, 0 mm\"", "centre_of_mass = \"-26, 0 mm\"")
+        .robot("ahead = \"82 mm\"", "ahead = \"-82 mm\"");
+    let run = table.run("step \"go\"\ndrive ahead at 40 %\nuntil 2 s pass -> done");
+    // The nose comes to rest at the platform's edge, 220 mm from the left.
+    let nose = run.final_pose().x + 0.03;
+    assert!((nose - 0.22).abs() < 0.004 && !hangs(&run), "{nose}");
+}
+
 #[test]
 fn e24_the_body_stands_behind_what_the_sensor_has_found() {
     let axle = |at: &str| {

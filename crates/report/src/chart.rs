@@ -148,10 +148,14 @@ fn marks(run: &Run, program: &Program) -> Vec<Mark> {
     let touched = (1..trace.ticks.len())
         .filter(|&tick| trace.ticks[tick].touched && !trace.ticks[tick - 1].touched)
         .map(|tick| (tick, "a wall is touched".to_owned(), true));
+    let hangs = (1..trace.ticks.len())
+        .filter(|&tick| trace.ticks[tick].hangs && !trace.ticks[tick - 1].hangs)
+        .map(|tick| (tick, "a wheel is over the edge".to_owned(), true));
     let end = crate::words::outcome_words(run, program);
     let ended = std::iter::once((run.ended, end, run.outcome != Outcome::Done));
     let mut marks: Vec<Mark> = stamped
         .chain(touched)
+        .chain(hangs)
         .chain(ended)
         .map(|(tick, words, wrong)| Mark { tick, at: trace.seconds(tick), words, wrong })
         .collect();

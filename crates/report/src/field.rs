@@ -1,10 +1,9 @@
 //! The field with a run on it, as scene items.
 
 use wayodos_core::controller::Program;
-use wayodos_core::field::{Field, Mark, Point, Pose, Shape as Outline};
+use wayodos_core::field::{Edge, Field, Mark, Point, Pose, Shape as Outline};
 use wayodos_core::robot::Robot;
 use wayodos_core::sim::{Run, Trace, Visit};
-use wayodos_core::units::math;
 
 use crate::ink::{self, Rgb, tint};
 use crate::scene::{Item, Layer, Shape, Stroke, rectangle};
@@ -68,6 +67,15 @@ pub fn ground_items(field: &Field, placement: &Placement) -> Vec<Item> {
     let mat = rectangle(x, y, field.width * placement.scale, field.height * placement.scale);
     let mut items = vec![Item::filled(Layer::Ground, mat, ground)];
     items.extend(field.marks.iter().map(|mark| mark_item(field, mark, placement)));
+    // An edge that one can fall off is drawn as an edge.
+    let drop = Stroke::full(ink::WALL, 0.006 * placement.scale);
+    items.extend(
+        field.platforms.iter().map(|platform| Item::drawn(Layer::Ground, outline(&platform.shape, placement), drop)),
+    );
+    if field.edge == Edge::Drop {
+        let mat = rectangle(x, y, field.width * placement.scale, field.height * placement.scale);
+        items.push(Item::drawn(Layer::Ground, mat, drop));
+    }
     for wall in &field.walls {
         let stroke = Stroke::full(ink::WALL, wall.thickness * placement.scale);
         items.push(Item::drawn(Layer::Standing, Shape::Line(placement.all(&wall.points)), stroke));
@@ -77,15 +85,18 @@ pub fn ground_items(field: &Field, placement: &Placement) -> Vec<Item> {
 
 fn mark_item(field: &Field, mark: &Mark, placement: &Placement) -> Item {
     let fill = Rgb::from(field.surface(mark.surface).rgb);
+    let shape = outline(&mark.shape, placement);
     match &mark.shape {
-        Outline::Band { points, width } => {
-            Item::drawn(Layer::Ground, Shape::Line(placement.all(points)), Stroke::full(fill, width * placement.scale))
-        }
-        Outline::Disc { centre, radius } => {
-            let shape = Shape::Disc { at: placement.at(*centre), radius: radius * placement.scale };
-            Item::filled(Layer::Ground, shape, fill)
-        }
-        Outline::Polygon(points) => Item::filled(Layer::Ground, Shape::Polygon(placement.all(points)), fill),
+        Outline::Band { width, .. } => Item::drawn(Layer::Ground, shape, Stroke::full(fill, width * placement.scale)),
+        Outline::Disc { .. } | Outline::Polygon(_) => Item::filled(Layer::Ground, shape, fill),
+    }
+}
+
+fn outline(shape: &Outline, placement: &Placement) -> Shape {
+    match shape {
+        Outline::Band { points, .. } => Shape::Line(placement.all(points)),
+        Outline::Disc { centre, radius } => Shape::Disc { at: placement.at(*centre), radius: radius * placement.scale },
+        Outline::Polygon(points) => Shape::Polygon(placement.all(points)),
     }
 }
 
@@ -156,10 +167,4 @@ pub fn robot_items(robot: &Robot, pose: Pose, placement: &Placement) -> Vec<Item
         items.push(spot);
     }
     items
-}
-
-/// Headings are drawn in degrees from 0 to 360.
-pub(crate) fn degrees(heading: f64) -> f64 {
-    let degrees = math::wrap(heading).to_degrees();
-    if degrees < 0.0 { degrees + 360.0 } else { degrees }
 }

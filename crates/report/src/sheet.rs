@@ -3,10 +3,10 @@
 use wayodos_core::lab::evidence::{Evidence, evidence};
 
 use crate::chart::{Chart, chart_scene};
-use crate::field::{Placement, Story, degrees, ghost_items, ground_items, path_items, robot_items};
+use crate::field::{Placement, Story, ghost_items, ground_items, path_items, robot_items};
 use crate::ink::{self, tint};
 use crate::scene::{Anchor, Item, Layer, Scene, Shape, Stroke, rectangle};
-use crate::words::{Weight, exit_words, outcome_words};
+use crate::words::{Weight, exit_words, outcome_words, rest_words};
 
 /// Which parts of the page are wanted.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -66,9 +66,7 @@ fn heading(scene: &mut Scene, story: Story<'_>, title: &str, seed: u64) {
     let outcome = outcome_words(story.run, story.program);
     let ink = if done { ink::TEXT } else { ink::WRONG };
     scene.items.push(Item::words([WIDTH - MARGIN, MARGIN + 4.5], 5.0, Anchor::End, ink, outcome).bold());
-    let pose = story.run.final_pose();
-    let rests =
-        format!("at rest at {:.0}, {:.0} mm, heading {:.0} deg", pose.x * 1e3, pose.y * 1e3, degrees(pose.heading));
+    let rests = rest_words(story.run);
     scene.items.push(Item::words([WIDTH - MARGIN, MARGIN + 9.5], 3.2, Anchor::End, ink::QUIET, rests));
 }
 

@@ -63,8 +63,17 @@ pub fn outcome_words(run: &Run, program: &Program) -> String {
         Outcome::Done => format!("done at {seconds:.1} s of {limit:.0} s"),
         Outcome::Failed => format!("failed at {seconds:.1} s: {}", run.reason),
         Outcome::Limit => format!("out of time at {seconds:.1} s"),
+        Outcome::Fell => format!("{} at {seconds:.1} s", run.reason),
         Outcome::Error => format!("error: {}", run.reason),
     }
+}
+
+/// Where the robot is in the end, in one line: `at rest at 1094, 1237 mm, heading 183 deg`.
+pub fn rest_words(run: &Run) -> String {
+    let pose = run.final_pose();
+    let how = if run.outcome == Outcome::Fell { "went over the edge at" } else { "at rest at" };
+    let heading = pose.heading.to_degrees().round().rem_euclid(360.0) + 0.0;
+    format!("{how} {:.0}, {:.0} mm, heading {heading:.0} deg", pose.x * 1e3, pose.y * 1e3)
 }
 
 /// What changed between two runs of the same project, in one line; nothing when they came out alike.

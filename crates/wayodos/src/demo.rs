@@ -6,6 +6,7 @@ pub const FILES: &[(&str, &str)] = &[
     ("calibration.toml", include_str!("../../../examples/brinewick/calibration.toml")),
     ("fields/causeway.toml", include_str!("../../../examples/brinewick/fields/causeway.toml")),
     ("missions/morning-round.way", include_str!("../../../examples/brinewick/missions/morning-round.way")),
+    ("missions/mind-the-rim.way", include_str!("../../../examples/brinewick/missions/mind-the-rim.way")),
     ("robots/curlew.toml", include_str!("../../../examples/brinewick/robots/curlew.toml")),
 ];
 

@@ -339,7 +339,8 @@ mod tests {
         let file = project.mission_file().unwrap();
         assert_eq!(save(&project, &project.mission, "new", false, Path::new(".")), Ok(Saved::Done));
         assert_eq!(fs::read_to_string(&file).unwrap(), "new");
-        assert_eq!(fs::read_dir(file.parent().unwrap()).unwrap().count(), 1);
+        let names = fs::read_dir(file.parent().unwrap()).unwrap().flatten().map(|entry| entry.file_name());
+        assert!(names.into_iter().all(|name| name.to_string_lossy().ends_with(".way")));
     }
 
     #[test]

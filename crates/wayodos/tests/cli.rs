@@ -121,6 +121,20 @@ fn a_failed_run_says_why_and_exits_2() {
 }
 
 #[test]
+fn a_fall_is_an_outcome_of_its_own() {
+    let copy = Copy::new();
+    copy.change("missions/mind-the-rim.way", "let rim = 80 %", "let rim = 100 %");
+    let (code, out, _) = wayodos(&["run", copy.path(), "--mission", "mind-the-rim"]);
+    assert!(code == 2 && out.contains("fell off the drying floor at"), "{out}");
+    let (_, out, _) = wayodos(&["run", copy.path(), "--mission", "mind-the-rim", "--json", "--quiet"]);
+    let answer = json(&out);
+    assert_eq!((&answer["outcome"], &answer["reason"]), (&"fell".into(), &"fell off the drying floor".into()));
+    let kinds: Vec<&str> =
+        answer["events"].as_array().unwrap().iter().filter_map(|event| event["kind"].as_str()).collect();
+    assert_eq!(kinds.last(), Some(&"fell"), "{kinds:?}");
+}
+
+#[test]
 fn all_mistakes_are_told_at_once_with_their_places() {
     let copy = Copy::new();
     copy.change("missions/morning-round.way", "follow the left edge", "folow the left edge");

@@ -3,7 +3,7 @@
 use serde::Deserialize;
 use toml::Spanned;
 
-use super::{Field, Mark, Point, Pose, Shape, Start, Surface, SurfaceId, Wall, legs};
+use super::{Edge, Field, Mark, Platform, Point, Pose, Shape, Start, Surface, SurfaceId, Wall, legs};
 use crate::finding::{Finding, Source, did_you_mean};
 use crate::tables::{Item, Tables, report_duplicates};
 use crate::units::{Angle, Length, Pair, Percent, Positive};
@@ -62,7 +62,15 @@ struct StartTable {
     heading: Angle,
 }
 
-const KEYS: &[&str] = &["name", "size", "ground", "surround", "surface", "line", "patch", "wall", "start"];
+#[derive(Deserialize)]
+#[serde(rename_all = "lowercase")]
+enum EdgeWord {
+    Floor,
+    Drop,
+}
+
+const KEYS: &[&str] =
+    &["name", "size", "ground", "surround", "edge", "surface", "line", "patch", "platform", "wall", "start"];
 
 /// Reads a field file.
 ///
@@ -83,6 +91,9 @@ fn load_size(tables: &mut Tables<'_>, field: &mut Field) {
     let Some(Item { value, span }) = tables.required::<Pair>("size", "`size = \"2000 x 1500 mm\"`") else { return };
     (field.width, field.height) = (value.x, value.y);
     let side = SMALLEST_SIDE..=LARGEST_SIDE;
+    if let Some(Item { value: EdgeWord::Drop, .. }) = tables.optional::<EdgeWord>("edge") {
+        field.edge = Edge::Drop;
+    }
     if !side.contains(&value.x) || !side.contains(&value.y) {
         let message = format!("a field of {} x {} mm is not possible", value.x * 1e3, value.y * 1e3);
         tables.error("F101", span, message).hints.push("each side must be 100 mm to 20 m long".to_owned());
@@ -201,38 +212,49 @@ fn load_marks(tables: &mut Tables<'_>, field: &mut Field) {
         }
     }
     for Item { value: patch, span } in tables.list::<PatchTable>("patch") {
-        let surface = surface_id(tables, field, patch.surface.get_ref(), patch.surface.span());
-        let name = keep_name(&mut names, patch.name);
-        let at = patch.at.map(|place| Point::new(place.x, place.y));
-        let shape = match (at, patch.size, patch.diameter, patch.points) {
-            (Some(at), Some(size), None, None) => {
-                let Pair { x, y } = *size.get_ref();
-                if x <= 0.0 || y <= 0.0 {
-                    tables.error("F106", size.span(), "a patch must be larger than nothing");
-                }
-                Some(Shape::Polygon(rectangle(at, x, y, patch.turned.map_or(0.0, Angle::si))))
-            }
-            (Some(centre), None, Some(diameter), None) => Some(Shape::Disc { centre, radius: diameter.0.si() / 2.0 }),
-            (None, None, None, Some(points)) if points.get_ref().len() >= 3 => {
-                Some(Shape::Polygon(points.get_ref().iter().map(|place| Point::new(place.x, place.y)).collect()))
-            }
-            _ => {
-                tables
-                    .error(
-                        "F106",
-                        span.clone(),
-                        "a patch needs `at` with `size`, `at` with `diameter`, or three or more `points`",
-                    )
-                    .hints
-                    .push("for example `at = \"900, 400 mm\"` and `size = \"120 x 80 mm\"`".to_owned());
-                None
-            }
-        };
-        marks.extend(shape.map(|shape| (span.start, Mark { name, is_line: false, surface, shape })));
+        marks.extend(load_patch(tables, field, &mut names, patch, &span).map(|mark| (span.start, mark)));
+    }
+    for Item { value: patch, span } in tables.list::<PatchTable>("platform") {
+        let Some(mark) = load_patch(tables, field, &mut names, patch, &span) else { continue };
+        field.platforms.push(Platform { name: mark.name.clone(), shape: mark.shape.clone() });
+        marks.push((span.start, mark));
     }
     marks.sort_by_key(|(start, _)| *start);
     field.marks = marks.into_iter().map(|(_, mark)| mark).collect();
     report_duplicates(tables, "mark", names.iter());
+}
+
+/// A patch, or a platform, which is a patch that stands up.
+fn load_patch(
+    tables: &mut Tables<'_>,
+    field: &mut Field,
+    names: &mut Vec<Item<String>>,
+    patch: PatchTable,
+    span: &std::ops::Range<usize>,
+) -> Option<Mark> {
+    let surface = surface_id(tables, field, patch.surface.get_ref(), patch.surface.span());
+    let name = keep_name(names, patch.name);
+    let at = patch.at.map(|place| Point::new(place.x, place.y));
+    let shape = match (at, patch.size, patch.diameter, patch.points) {
+        (Some(at), Some(size), None, None) => {
+            let Pair { x, y } = *size.get_ref();
+            if x <= 0.0 || y <= 0.0 {
+                tables.error("F106", size.span(), "a patch must be larger than nothing");
+            }
+            Shape::Polygon(rectangle(at, x, y, patch.turned.map_or(0.0, Angle::si)))
+        }
+        (Some(centre), None, Some(diameter), None) => Shape::Disc { centre, radius: diameter.0.si() / 2.0 },
+        (None, None, None, Some(points)) if points.get_ref().len() >= 3 => {
+            Shape::Polygon(points.get_ref().iter().map(|place| Point::new(place.x, place.y)).collect())
+        }
+        _ => {
+            let message = "it needs `at` with `size`, `at` with `diameter`, or three or more `points`";
+            let hint = "for example `at = \"900, 400 mm\"` and `size = \"120 x 80 mm\"`";
+            tables.error("F106", span.clone(), message).hints.push(hint.to_owned());
+            return None;
+        }
+    };
+    Some(Mark { name, is_line: false, surface, shape })
 }
 
 fn keep_name(names: &mut Vec<Item<String>>, name: Option<Spanned<String>>) -> String {

@@ -7,7 +7,8 @@
 
 use std::sync::{Arc, OnceLock};
 
-use super::{Field, Mark, Point, Shape, Surface};
+use super::outline::bounds;
+use super::{Edge, Field, Mark, Point, Shape, Surface};
 use crate::units::math;
 
 /// The raster holds at most this many texels; larger fields get coarser ones.
@@ -23,6 +24,9 @@ const MIRRORED_BACK: f64 = 0.9;
 /// Linear red, green, blue and the mirrored share, each 0 to 65535.
 type Texel = [u16; 4];
 
+/// What a sensor sees over a drop.
+const NOTHING: Texel = [0; 4];
+
 /// A field's mat, row 0 at the bottom.
 #[derive(Clone, Debug)]
 pub struct Mat {
@@ -35,6 +39,8 @@ pub struct Mat {
     field: Arc<Field>,
     colours: Vec<Texel>,
     surround: Texel,
+    /// Beyond this outline it goes down: nothing is near enough to send light back.
+    platform: Option<Shape>,
     /// The box around each mark, soft edges included.
     bounds: Vec<(Point, Point)>,
 }
@@ -61,26 +67,28 @@ pub struct Blurred {
 type Tile = Box<[u16]>;
 
 impl Mat {
-    /// The mat of a field.
-    pub fn new(field: &Arc<Field>) -> Self {
+    /// The mat of a field, as it is seen by who stands on one of its platforms, or on the mat itself.
+    pub fn new(field: &Arc<Field>, platform: Option<usize>) -> Self {
         let texel = FINEST.max((field.width * field.height / MOST_TEXELS).sqrt());
         let (width, height) = ((field.width / texel).ceil() as usize, (field.height / texel).ceil() as usize);
         let colours: Vec<Texel> = field.surfaces.iter().map(linear).collect();
         let ground = colours.first().copied().unwrap_or_default();
         let around = |mark: &Mark| {
-            let (low, high, more) = match &mark.shape {
-                Shape::Disc { centre, radius } => (*centre, *centre, *radius),
-                Shape::Band { points, width } => (bounds(points).0, bounds(points).1, width / 2.0),
-                Shape::Polygon(points) => (bounds(points).0, bounds(points).1, 0.0),
-            };
-            let more = more + 2.0 * texel;
+            let ((low, high), more) = (mark.shape.bounds(), 2.0 * texel);
             (Point::new(low.x - more, low.y - more), Point::new(high.x + more, high.y + more))
+        };
+        let platform = platform.and_then(|index| field.platforms.get(index)).map(|platform| platform.shape.clone());
+        let surround = if platform.is_some() || field.edge == Edge::Drop {
+            NOTHING
+        } else {
+            colours.get(usize::from(field.surround.0)).copied().unwrap_or(ground)
         };
         Self {
             width: width.max(1),
             height: height.max(1),
             texel,
-            surround: colours.get(usize::from(field.surround.0)).copied().unwrap_or(ground),
+            surround,
+            platform,
             bounds: field.marks.iter().map(around).collect(),
             field: Arc::clone(field),
             colours,
@@ -104,6 +112,9 @@ impl Mat {
             if from.x < high.x && from.y < high.y && to.x > low.x && to.y > low.y {
                 canvas.paint(mark, self.colours[usize::from(mark.surface.0)]);
             }
+        }
+        if let Some(platform) = &self.platform {
+            canvas.hollow(platform);
         }
         canvas.texels
     }
@@ -167,16 +178,18 @@ impl Canvas {
 
     fn paint(&mut self, mark: &Mark, colour: Texel) {
         match &mark.shape {
-            Shape::Disc { centre, radius } => {
-                let (c, r) = (*centre, *radius);
-                self.cover(c.x - r, c.y - r, c.x + r, c.y + r, colour, |p| r - p.distance(c));
-            }
             Shape::Band { points, width } => self.paint_band(points, width / 2.0, colour),
-            Shape::Polygon(points) => {
-                let (low, high) = bounds(points);
-                self.cover(low.x, low.y, high.x, high.y, colour, |p| inside_by(points, p));
+            shape => {
+                let (low, high) = shape.bounds();
+                self.cover(low.x, low.y, high.x, high.y, colour, |p| shape.depth(p));
             }
         }
+    }
+
+    /// Takes away what lies outside a shape.
+    fn hollow(&mut self, shape: &Shape) {
+        let (low, high) = self.corners();
+        self.cover(low.x, low.y, high.x, high.y, NOTHING, |p| -shape.depth(p));
     }
 
     /// A band covers each texel once, however many of its pieces touch it: overlapping soft edges would
@@ -395,40 +408,6 @@ fn mix(texel: &mut Texel, colour: Texel, cover: f64) {
     }
 }
 
-fn bounds(points: &[Point]) -> (Point, Point) {
-    let mut low = Point::new(f64::INFINITY, f64::INFINITY);
-    let mut high = Point::new(f64::NEG_INFINITY, f64::NEG_INFINITY);
-    for p in points {
-        low = Point::new(low.x.min(p.x), low.y.min(p.y));
-        high = Point::new(high.x.max(p.x), high.y.max(p.y));
-    }
-    (low, high)
-}
-
-/// How far a point lies inside a polygon (even-odd), negative outside, in metres.
-fn inside_by(points: &[Point], p: Point) -> f64 {
-    let mut inside = false;
-    let mut nearest = f64::INFINITY;
-    let mut previous = points[points.len() - 1];
-    for &corner in points {
-        if (corner.y > p.y) != (previous.y > p.y) {
-            let x = corner.x + (p.y - corner.y) / (previous.y - corner.y) * (previous.x - corner.x);
-            inside ^= p.x < x;
-        }
-        nearest = nearest.min(to_segment(p, previous, corner));
-        previous = corner;
-    }
-    if inside { nearest } else { -nearest }
-}
-
-/// Distance of a point to a segment in metres.
-fn to_segment(p: Point, a: Point, b: Point) -> f64 {
-    let (dx, dy) = (b.x - a.x, b.y - a.y);
-    let square = dx * dx + dy * dy;
-    let t = if square > 0.0 { (((p.x - a.x) * dx + (p.y - a.y) * dy) / square).clamp(0.0, 1.0) } else { 0.0 };
-    p.distance(Point::new(a.x + t * dx, a.y + t * dy))
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -450,7 +429,7 @@ mod tests {
 
     #[test]
     fn a_spot_half_over_an_edge_reads_half() {
-        let mat = Mat::new(&field(vec![band(&[(0.0, 0.1), (0.4, 0.1)], 0.02)])).blurred(0.008, false);
+        let mat = Mat::new(&field(vec![band(&[(0.0, 0.1), (0.4, 0.1)], 0.02)]), None).blurred(0.008, false);
         let read = |y: f64| mat.sample(Point::new(0.2, y))[0];
         assert!(read(0.1) < 0.001);
         assert!(read(0.15) > 0.999);
@@ -460,7 +439,7 @@ mod tests {
     #[test]
     fn the_reading_over_an_edge_follows_the_area_of_the_spot() {
         // The share of a disc of radius r beyond a chord at distance d: (acos(d/r) - d/r sqrt(1-(d/r)^2)) / pi.
-        let mat = Mat::new(&field(vec![band(&[(0.0, 0.1), (0.4, 0.1)], 0.02)])).blurred(0.012, false);
+        let mat = Mat::new(&field(vec![band(&[(0.0, 0.1), (0.4, 0.1)], 0.02)]), None).blurred(0.012, false);
         for step in -5..=5 {
             let d = f64::from(step) * 0.001;
             let k: f64 = d / 0.006;
@@ -473,7 +452,7 @@ mod tests {
     #[test]
     fn a_painted_area_is_the_area_of_the_shape() {
         let sum = |mark: Mark| {
-            let mat = Mat::new(&field(vec![mark]));
+            let mat = Mat::new(&field(vec![mark]), None);
             let texels = mat.window(-5, -5, mat.width + 10, mat.height + 10);
             let dark: f64 = texels.iter().map(|t| 1.0 - f64::from(t[0]) / 65535.0).sum();
             dark * mat.texel * mat.texel
@@ -493,11 +472,24 @@ mod tests {
 
     #[test]
     fn beyond_the_mat_lies_the_surround() {
-        let mat =
-            Mat::new(&Arc::new(Field { surround: SurfaceId(1), ..(*field(vec![])).clone() })).blurred(0.008, true);
+        let mat = Mat::new(&Arc::new(Field { surround: SurfaceId(1), ..(*field(vec![])).clone() }), None)
+            .blurred(0.008, true);
         assert_eq!(mat.sample(Point::new(-5.0, 0.1)), [0.0; 3]);
         assert_eq!(mat.sample(Point::new(f64::NAN, 0.1)), [0.0; 3]);
         assert!(mat.sample(Point::new(0.0, 0.1))[1] > 0.3 && mat.sample(Point::new(0.0, 0.1))[1] < 0.7);
+    }
+
+    #[test]
+    fn over_a_drop_nothing_comes_back() {
+        let mut table = (*field(vec![])).clone();
+        let shape = Shape::Disc { centre: Point::new(0.2, 0.1), radius: 0.05 };
+        table.platforms.push(crate::field::Platform { name: String::new(), shape });
+        table.edge = Edge::Drop;
+        let table = Arc::new(table);
+        let read = |platform, x: f64| Mat::new(&table, platform).blurred(0.004, false).sample(Point::new(x, 0.1))[0];
+        assert!(read(Some(0), 0.2) > 0.99 && read(Some(0), 0.26) < 0.01);
+        assert!((read(Some(0), 0.25) - 0.5).abs() < 0.06, "half over the rim: {}", read(Some(0), 0.25));
+        assert!(read(None, 0.3) > 0.99 && read(None, 0.41) < 0.01, "the table's own edge");
     }
 
     #[test]

@@ -1,5 +1,6 @@
 //! Boxes against boxes: where the robot's body meets walls.
 
+use super::footing::sides;
 use crate::field::{Field, Point};
 use crate::units::math;
 
@@ -9,6 +10,9 @@ const AHEAD: f64 = 0.004;
 const REACH: f64 = 0.01;
 /// At most this many contacts are solved at once.
 const MOST_CONTACTS: usize = 8;
+
+/// Half the thickness of a platform's side, metres.
+const SIDE: f64 = 0.001;
 
 /// A rectangle on the field.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -42,8 +46,8 @@ pub struct Obstacles {
 }
 
 impl Obstacles {
-    /// The walls of a field.
-    pub fn new(field: &Field) -> Self {
+    /// The walls of a field, and for who stands on the mat the sides of its platforms.
+    pub fn new(field: &Field, platform: Option<usize>) -> Self {
         let mut boxes = Vec::new();
         for wall in &field.walls {
             let half_width = wall.thickness / 2.0;
@@ -54,6 +58,16 @@ impl Obstacles {
                     let centre = Point::new(f64::midpoint(pair[0].x, pair[1].x), f64::midpoint(pair[0].y, pair[1].y));
                     // Each piece reaches half a thickness further, so that corners have no notch.
                     boxes.push(Box2 { centre, axis, half: (length / 2.0 + half_width, half_width) });
+                }
+            }
+        }
+        if platform.is_none() {
+            for (from, to) in field.platforms.iter().flat_map(|platform| sides(&platform.shape)) {
+                let length = from.distance(to);
+                if length > 0.0 {
+                    let axis = ((to.x - from.x) / length, (to.y - from.y) / length);
+                    let centre = Point::new(f64::midpoint(from.x, to.x), f64::midpoint(from.y, to.y));
+                    boxes.push(Box2 { centre, axis, half: (length / 2.0, SIDE) });
                 }
             }
         }

@@ -19,8 +19,8 @@ const STILL_CASTER: f64 = 0.000_5;
 const MOST_SWEEPS: usize = 40;
 /// The sweeps end when no impulse changes by more than this many N s.
 const SETTLED: f64 = 1e-7;
-/// Friction of the body on a wall.
-const WALL_FRICTION: f64 = 0.3;
+/// Friction of the body on a wall, and on the edge it hangs over.
+const BODY_FRICTION: f64 = 0.3;
 
 /// What moves: pose and velocities.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -58,6 +58,8 @@ pub struct Plant {
     motors: [Drive; 2],
     /// Largest traction impulse of each wheel in one step, N s.
     grip: [f64; 2],
+    /// Weight on each wheel as an impulse in one step, N s.
+    load: [f64; 2],
     /// Lateral load is shared between the wheels as their weight is.
     share: [f64; 2],
     caster: (f64, f64),
@@ -139,6 +141,7 @@ impl Plant {
             radius: robot.wheel_diameter / 2.0,
             motors: [Drive::new(&robot.left, robot.battery), Drive::new(&robot.right, robot.battery)],
             grip: share.map(|part| robot.grip * on_wheels * part * dt),
+            load: share.map(|part| on_wheels * part * dt),
             share,
             caster,
             caster_drag: robot.caster_drag * (robot.mass * GRAVITY - on_wheels) * dt,
@@ -190,8 +193,13 @@ impl Plant {
         }
     }
 
-    /// Advances by one step under a command, among obstacles.
-    pub fn step(&self, body: &mut Body, command: Command, obstacles: &mut Obstacles) -> Moments {
+    /// Where the wheels touch the floor: left, right.
+    pub fn wheels(&self, body: &Body) -> [Point; 2] {
+        self.offsets.map(|offset| self.place(body, 0.0, offset + self.com.1))
+    }
+
+    /// Advances by one step under a command, among obstacles. `held`: whether each wheel has floor under it.
+    pub fn step(&self, body: &mut Body, command: Command, obstacles: &mut Obstacles, held: [bool; 2]) -> Moments {
         let axles = [self.axle(0, body.wheels[0], command.left), self.axle(1, body.wheels[1], command.right)];
         let (c, s) = body.cos_sin;
         let (vx, vy) = body.velocity;
@@ -206,9 +214,9 @@ impl Plant {
         let contacts = obstacles.contacts(&outline);
         let mut moments = Moments::default();
         let free = twist;
-        if !contacts.is_empty() || !self.roll(&mut twist, &axles) {
+        if !contacts.is_empty() || held != [true; 2] || !self.roll(&mut twist, &axles) {
             twist = free;
-            moments = self.iterate(&mut twist, &axles, contacts, body);
+            moments = self.iterate(&mut twist, &axles, contacts, body, held);
         }
         self.move_on(body, &twist);
         moments
@@ -281,10 +289,21 @@ impl Plant {
     }
 
     /// Projected Gauss-Seidel over tyres (friction circle each) and wall contacts (no pull, Coulomb friction).
-    fn iterate(&self, twist: &mut Twist, axles: &[Axle; 2], contacts: &[Contact], body: &Body) -> Moments {
+    ///
+    /// Where a wheel has no floor the body lies on the edge instead, and its share of the weight rubs there.
+    fn iterate(
+        &self,
+        twist: &mut Twist,
+        axles: &[Axle; 2],
+        contacts: &[Contact],
+        body: &Body,
+        held: [bool; 2],
+    ) -> Moments {
         let (im, ii) = (self.per_mass, self.per_inertia);
         let (c, s) = body.cos_sin;
-        let mut held = [(0.0f64, 0.0f64); 2];
+        let mut holding = [(0.0f64, 0.0f64); 2];
+        let radii = held.map(|held| if held { self.radius } else { 0.0 });
+        let grips = [0, 1].map(|wheel| if held[wheel] { self.grip[wheel] } else { BODY_FRICTION * self.load[wheel] });
         // Contacts are few: a box against a wall has at most two, and a corner of two walls four.
         let mut pressed = [(0.0f64, 0.0f64); 8];
         let mut moments = Moments::default();
@@ -310,7 +329,7 @@ impl Plant {
                 let delta = new - sum.0;
                 sum.0 = new;
                 self.push(twist, (normal.0 * delta, normal.1 * delta), at);
-                let most = WALL_FRICTION * sum.0;
+                let most = BODY_FRICTION * sum.0;
                 let new = (sum.1 - speed_along(twist, tangent) / response(tangent)).clamp(-most, most);
                 let delta_side = new - sum.1;
                 sum.1 = new;
@@ -321,23 +340,23 @@ impl Plant {
             for wheel in 0..2 {
                 let offset = self.offsets[wheel];
                 let at = (-self.com.0, offset);
-                let along = twist.ahead - twist.spin * offset - self.radius * twist.wheels[wheel];
+                let along = twist.ahead - twist.spin * offset - radii[wheel] * twist.wheels[wheel];
                 let across = twist.left - twist.spin * self.com.0;
-                let k_along = im + offset * offset * ii + self.radius * self.radius * axles[wheel].compliance;
+                let k_along = im + offset * offset * ii + radii[wheel] * radii[wheel] * axles[wheel].compliance;
                 let k_across = im + self.com.0 * self.com.0 * ii;
-                let old = held[wheel];
+                let old = holding[wheel];
                 // Both wheels stop the same sideways motion: each takes its share of it.
                 let mut new = (old.0 - along / k_along, old.1 - across * self.share[wheel] / k_across);
                 let size = math::length(new.0, new.1);
-                if size > self.grip[wheel] {
-                    let factor = if size > 0.0 { self.grip[wheel] / size } else { 0.0 };
+                if size > grips[wheel] {
+                    let factor = if size > 0.0 { grips[wheel] / size } else { 0.0 };
                     new = (new.0 * factor, new.1 * factor);
                     moments.slipped = true;
                 }
                 let delta = (new.0 - old.0, new.1 - old.1);
-                held[wheel] = new;
+                holding[wheel] = new;
                 self.push(twist, delta, at);
-                twist.wheels[wheel] -= delta.0 * self.radius * axles[wheel].compliance;
+                twist.wheels[wheel] -= delta.0 * radii[wheel] * axles[wheel].compliance;
                 change = change.max(delta.0.abs()).max(delta.1.abs());
             }
             if change < SETTLED {

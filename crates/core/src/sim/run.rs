@@ -3,12 +3,13 @@
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
+use super::footing::{Footing, Stance};
 use super::sensor::Senses;
 use super::trace::{Stamp, Tick, Trace};
 use super::world::World;
 use super::{Plant, STEP};
 use crate::controller::{Command, Controller, End, Event, Goal, Program, Status};
-use crate::field::Pose;
+use crate::field::{Point, Pose};
 
 /// How a run came out.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -19,6 +20,8 @@ pub enum Outcome {
     Failed,
     /// The time limit was reached.
     Limit,
+    /// It fell off a platform or a table.
+    Fell,
     /// The simulation itself went wrong; the reason says how.
     Error,
 }
@@ -30,6 +33,7 @@ impl Outcome {
             Self::Done => "done",
             Self::Failed => "failed",
             Self::Limit => "limit",
+            Self::Fell => "fell",
             Self::Error => "error",
         }
     }
@@ -84,7 +88,11 @@ impl Run {
 pub fn run(world: &World, program: &Arc<Program>, start: Pose, seed: u64, cancel: Option<&AtomicBool>) -> Option<Run> {
     let plant = Plant::new(&world.robot, STEP);
     let mut body = plant.at_rest(start);
-    let mut obstacles = world.obstacles.clone();
+    let platform = world.field.platform_at(Point::new(start.x, start.y));
+    let (mats, obstacles) = world.level(platform);
+    let mut obstacles = obstacles.clone();
+    let mut footing = Footing::new(&world.field, platform);
+    let mut falls = false;
     let mut senses = Senses::new(world, seed);
     let mut controller = Controller::new(Arc::clone(program));
     let mut events: Vec<Event> = Vec::with_capacity(64);
@@ -102,10 +110,10 @@ pub fn run(world: &World, program: &Arc<Program>, start: Pose, seed: u64, cancel
     let run_out = (RUN_OUT * 1000.0) as usize / program.period_ms.max(1) as usize;
     let mut command = Command::BRAKE;
     let mut ended: Option<(usize, End)> = None;
-    let (mut slipped, mut touched) = (false, false);
+    let (mut slipped, mut touched, mut hangs) = (false, false, false);
     let mut step = 0u64;
     loop {
-        senses.sense(world, &plant, &body, step);
+        senses.sense(world, mats, &plant, &body, step);
         if wait == 0 {
             wait = program.period_ms;
             if cancel.is_some_and(|cancel| cancel.load(Ordering::Relaxed)) {
@@ -134,8 +142,18 @@ pub fn run(world: &World, program: &Arc<Program>, start: Pose, seed: u64, cancel
                 step: controller.step() as u16,
                 slipped,
                 touched,
+                hangs,
             });
-            (slipped, touched) = (false, false);
+            (slipped, touched, hangs) = (false, false, false);
+            if falls {
+                // Where it lies then is nobody's business: the run ends at the edge.
+                let off = match platform.map(|index| world.field.platforms[index].name.as_str()) {
+                    None => "the table",
+                    Some("") => "the platform",
+                    Some(name) => name,
+                };
+                return Some(finish(Outcome::Fell, format!("fell off {off}"), tick as usize, trace));
+            }
             if !(pose.x.is_finite() && pose.y.is_finite() && pose.heading.is_finite()) {
                 let reason =
                     format!("the simulation lost the robot at {:.2} s; please report this", step as f64 * STEP);
@@ -146,7 +164,9 @@ pub fn run(world: &World, program: &Arc<Program>, start: Pose, seed: u64, cancel
                 return Some(finish(outcome, reason, at, trace));
             }
         }
-        let moments = plant.step(&mut body, command, &mut obstacles);
+        falls |= footing.look(Point::new(body.x, body.y), plant.wheels(&body)) == Stance::Falls;
+        hangs |= footing.wheels != [true; 2];
+        let moments = plant.step(&mut body, command, &mut obstacles, footing.wheels);
         slipped |= moments.slipped;
         touched |= moments.touched;
         wait -= 1;

@@ -1,9 +1,12 @@
 //! Floor sensors, encoders and gyro: from the true state of the world to what the robot gets to know.
 
+use std::sync::Arc;
+
 use super::random::Noise;
 use super::world::World;
 use super::{Body, Plant, STEP};
 use crate::controller::{Reading, Readings};
+use crate::field::Blurred;
 use crate::units::math::TAU;
 
 /// The robot's senses during one run.
@@ -58,8 +61,8 @@ impl Senses {
         }
     }
 
-    /// Lets every sensor whose turn it is publish a new reading. To be called in every step.
-    pub fn sense(&mut self, world: &World, plant: &Plant, body: &Body, step: u64) {
+    /// Lets every sensor whose turn it is publish a new reading. To be called in every step; `mats`: one a sensor.
+    pub fn sense(&mut self, world: &World, mats: &[Arc<Blurred>], plant: &Plant, body: &Body, step: u64) {
         if step < self.next {
             return;
         }
@@ -71,7 +74,7 @@ impl Senses {
             let rate = u64::from(sensor.period_ms);
             let look = (step + rate).div_ceil(self.period) * self.period;
             self.due[index] = look / rate * rate;
-            let mat = &world.mats[index];
+            let mat = &mats[index];
             let sample = mat.sample(plant.place(body, sensor.ahead, sensor.left));
             let noise = &mut self.noises[index];
             let mut read = |share: f64| {

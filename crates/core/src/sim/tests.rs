@@ -44,13 +44,13 @@ impl Bench {
     fn on(field: &Field, robot: &Robot, dt: f64) -> Self {
         let plant = Plant::new(robot, dt);
         let body = plant.at_rest(Pose::default());
-        Self { plant, body, obstacles: Obstacles::new(field), dt }
+        Self { plant, body, obstacles: Obstacles::new(field, None), dt }
     }
 
     /// Goes on for so many seconds; answers the pose of the axle.
     fn go(&mut self, command: Command, seconds: f64) -> Pose {
         for _ in 0..(seconds / self.dt).round() as u32 {
-            self.plant.step(&mut self.body, command, &mut self.obstacles);
+            self.plant.step(&mut self.body, command, &mut self.obstacles, [true; 2]);
         }
         self.plant.pose(&self.body)
     }
@@ -174,7 +174,7 @@ fn a_start_is_never_quicker_than_the_tyres_grip() {
     robot.left.stall_torque *= 40.0;
     robot.right.stall_torque *= 40.0;
     let mut bench = Bench::new(&robot, STEP);
-    let moments = bench.plant.step(&mut bench.body, duty(1.0, 1.0), &mut bench.obstacles);
+    let moments = bench.plant.step(&mut bench.body, duty(1.0, 1.0), &mut bench.obstacles, [true; 2]);
     assert!(moments.slipped);
     bench.go(duty(1.0, 1.0), 0.05);
     // The caster's drag is the only other force: share of the weight on the wheels times grip, less that drag.

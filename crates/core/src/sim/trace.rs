@@ -25,6 +25,8 @@ pub struct Tick {
     pub slipped: bool,
     /// A wall was touched since the tick before.
     pub touched: bool,
+    /// A wheel had no floor under it since the tick before.
+    pub hangs: bool,
 }
 
 /// An event with the tick it happened on.
@@ -85,7 +87,8 @@ impl Trace {
                     WheelCommand::Coast => hash.add(3),
                 }
             }
-            hash.add(u64::from(tick.step) << 2 | u64::from(tick.slipped) << 1 | u64::from(tick.touched));
+            let flags = [tick.hangs, tick.slipped, tick.touched];
+            hash.add(flags.into_iter().fold(u64::from(tick.step), |word, flag| word << 1 | u64::from(flag)));
         }
         for reading in &self.readings {
             hash.float(reading.brightness);

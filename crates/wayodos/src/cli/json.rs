@@ -3,6 +3,7 @@
 use serde::Serialize;
 use wayodos_core::controller::Event;
 use wayodos_core::finding::{Finding, line_column};
+use wayodos_core::sim::{Outcome, Tick};
 use wayodos_report::words::goal_words;
 
 use crate::folder::Project;
@@ -147,9 +148,15 @@ pub fn run(project: &Project, all: &[Finding], told: &Told, wall_ms: f64) -> Str
             EventOut { t_s: trace.seconds(stamp.tick as usize), kind, step: Some(&of.name), exit, count }
         })
         .collect();
-    let touches = (1..trace.ticks.len()).filter(|&tick| trace.ticks[tick].touched && !trace.ticks[tick - 1].touched);
-    let touch = |tick| EventOut { t_s: trace.seconds(tick), kind: "touched", step: None, exit: None, count: None };
-    events.extend(touches.map(touch));
+    let mut began = |kind, of: fn(&Tick) -> bool| {
+        let ticks = (1..trace.ticks.len()).filter(|&at| of(&trace.ticks[at]) && !of(&trace.ticks[at - 1]));
+        events.extend(ticks.map(|at| EventOut { t_s: trace.seconds(at), kind, step: None, exit: None, count: None }));
+    };
+    began("touched", |tick| tick.touched);
+    began("wheel over the edge", |tick| tick.hangs);
+    if run.outcome == Outcome::Fell {
+        events.push(EventOut { t_s: run.duration(), kind: "fell", step: None, exit: None, count: None });
+    }
     events.sort_by(|a, b| a.t_s.total_cmp(&b.t_s));
     let pose = run.final_pose();
     text(&RunOut {

@@ -7,7 +7,7 @@ use std::time::Instant;
 
 use wayodos_core::controller::Goal;
 use wayodos_core::sim::Outcome;
-use wayodos_report::words::{exit_words, goal_words, outcome_words};
+use wayodos_report::words::{exit_words, goal_words, outcome_words, rest_words};
 
 use super::{Shared, answer, json, readable, run_project, warn};
 use crate::work::Told;
@@ -36,7 +36,7 @@ pub(super) fn run(shared: &Shared, path: &Path) -> ExitCode {
     }
     match ran.told.run.outcome {
         Outcome::Done => ExitCode::SUCCESS,
-        Outcome::Failed | Outcome::Limit => ExitCode::from(2),
+        Outcome::Failed | Outcome::Limit | Outcome::Fell => ExitCode::from(2),
         Outcome::Error => ExitCode::FAILURE,
     }
 }
@@ -62,10 +62,8 @@ fn report(told: &Told) -> String {
             let _ = writeln!(out, "       {:<44} {words}{target}", exit.words);
         }
     }
-    let pose = run.final_pose();
-    let (x, y) = (pose.x * 1e3, pose.y * 1e3);
     let _ = writeln!(out, "\n{}", outcome_words(run, program));
-    let _ = writeln!(out, "at rest at {x:.0}, {y:.0} mm, heading {:.0} deg", pose.heading.to_degrees());
+    let _ = writeln!(out, "{}", rest_words(run));
     let _ = writeln!(out, "trace {:016x}", trace.hash());
     out
 }

@@ -75,7 +75,7 @@ fn mistakes_are_told_with_line_and_hint() {
     check("at = \"100, 100 mm\"", "at = \"100, 1000 mm\"", "F107", "1000 mm\"", "outside the 1000 x 600 mm field");
     check("1000 x 600 mm", "1000 x 600 m", "F101", "600 m\"", "100 mm to 20 m");
     check("ahead 500 mm", "forward 500 mm", "F105", "forward", "leg 1: expected `ahead`");
-    check("diameter = \"80 mm\"", "", "F106", "[[patch]]", "a patch needs");
+    check("diameter = \"80 mm\"", "", "F106", "[[patch]]", "it needs");
     check("[start.home]", "[stat.home]", "T002", "stat.home", "did you mean `start`?");
     check("name = \"Test mat\"", "name = ", "T001", "name = ", "");
 }

@@ -6,7 +6,7 @@ use ratatui::style::Modifier;
 use wayodos_core::controller::WheelCommand;
 use wayodos_core::mission::SlotKind;
 use wayodos_core::mission::edit::source_slot;
-use wayodos_core::sim::Outcome;
+use wayodos_core::sim::{Outcome, Tick};
 use wayodos_core::units::{Quantity, Unit};
 use wayodos_report::words::outcome_words;
 
@@ -112,12 +112,11 @@ pub fn status(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
             x = put(buffer, x, y, room(x), &fact, text) + 3;
         }
     }
-    let event = if tick.touched {
-        "touches a wall"
-    } else if tick.slipped {
-        "a tyre slips"
-    } else {
-        ""
+    let event = match tick {
+        Tick { hangs: true, .. } => "a wheel is over the edge",
+        Tick { touched: true, .. } => "touches a wall",
+        Tick { slipped: true, .. } => "a tyre slips",
+        _ => "",
     };
     put(buffer, x, y, room(x), event, theme.role(Role::Thin));
 }
