@@ -129,7 +129,9 @@ fn one(root: &Path, shot: &Shot, display: usize, file: &Path) -> Result<(), Stri
     let wayodos = root.join("target/release/wayodos");
     let mut terminal = Command::new("kitty");
     terminal.arg("--config").arg(&config).args(["tmux", "-f", "/dev/null", "-S"]).arg(&socket);
-    terminal.args(["new-session", "-x", &columns.to_string(), "-y", &rows.to_string()]).arg(&wayodos).args(shot.args);
+    terminal.args(["new-session", "-x", &columns.to_string(), "-y", &rows.to_string()]).arg(&wayodos);
+    // tmux stands between, so the terminal's own name is not seen.
+    terminal.args(["--cells", "sextant"]).args(shot.args);
     terminal.args([";", "set", "status", "off", ";", "set", "-s", "escape-time", "0"]);
     terminal.current_dir(&home).env("DISPLAY", &display).env("HOME", &home).env("COLORTERM", "truecolor");
     terminal.env("LIBGL_ALWAYS_SOFTWARE", "1").env_remove("NO_COLOR").env_remove("XDG_STATE_HOME").env_remove("TMUX");

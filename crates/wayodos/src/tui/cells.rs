@@ -28,6 +28,23 @@ impl Cells {
         }
     }
 
+    /// What the environment says about the terminal's font; `var` looks a variable up. Quarters where it is not known
+    /// that sixths can be shown: those terminals draw them themselves, whatever the font.
+    pub fn detect(var: impl Fn(&str) -> Option<String>) -> Self {
+        const DRAWN: [&str; 5] = ["kitty", "foot", "ghostty", "wezterm", "contour"];
+        let has = |name: &str| var(name).unwrap_or_default().to_lowercase();
+        let names = [has("TERM"), has("TERM_PROGRAM")];
+        // Within a multiplexer the terminal outside is out of sight, and may change.
+        let known = names.iter().any(|name| DRAWN.iter().any(|drawn| name.contains(drawn)));
+        if names[0] == "linux" {
+            Self::Half
+        } else if known {
+            Self::Sextant
+        } else {
+            Self::Quadrant
+        }
+    }
+
     /// The character whose ink covers the pixels of `mask`: bit 0 is the upper left one, row by row.
     pub fn glyph(self, mask: u8) -> char {
         const QUADRANTS: [char; 16] = [' ', '▘', '▝', '▀', '▖', '▌', '▞', '▛', '▗', '▚', '▐', '▜', '▄', '▙', '▟', '█'];
@@ -258,6 +275,15 @@ mod tests {
             assert_eq!(glyphs.len(), usize::from(patterns), "{cells:?}");
         }
         assert_eq!((Cells::Sextant.glyph(1), Cells::Sextant.glyph(62)), ('\u{1fb00}', '\u{1fb3b}'));
+    }
+
+    #[test]
+    fn sixths_are_used_only_where_they_are_known_to_work() {
+        let cells = |term: &str| Cells::detect(|name| (name == "TERM").then(|| term.to_owned()));
+        assert_eq!(cells("xterm-kitty"), Cells::Sextant);
+        assert_eq!(cells("tmux-256color"), Cells::Quadrant);
+        assert_eq!(cells("linux"), Cells::Half);
+        assert_eq!(Cells::detect(|_| None), Cells::Quadrant);
     }
 
     #[test]

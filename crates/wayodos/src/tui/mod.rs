@@ -48,7 +48,7 @@ pub struct Look {
     /// Colours; dark unless said otherwise.
     #[arg(long, value_enum)]
     theme: Option<ThemeName>,
-    /// Which block characters the terminal's font has; quadrant unless said otherwise.
+    /// Which block characters the field is drawn with; chosen by the terminal's name unless said otherwise.
     #[arg(long, value_enum)]
     cells: Option<Cells>,
 }
@@ -77,8 +77,10 @@ pub fn run(project: Project, seed: u64, look: &Look) -> io::Result<()> {
     let size = terminal.size()?;
     let recovered = project.recovered();
     let mut model = Model::new(project, recovered, seed, (size.width, size.height));
-    let mut screen =
-        Screen::new(Theme::new(look.theme.unwrap_or(ThemeName::Dark), depth), look.cells.unwrap_or(Cells::Quadrant));
+    let mut screen = Screen::new(
+        Theme::new(look.theme.unwrap_or(ThemeName::Dark), depth),
+        look.cells.unwrap_or_else(|| Cells::detect(|name| std::env::var(name).ok())),
+    );
     let worker = {
         let sender = sender.clone();
         Worker::new(move |id, told| {
