@@ -36,7 +36,7 @@ fn benches(criterion: &mut Criterion) {
         let mut events = Vec::with_capacity(16);
         bench.iter(|| {
             events.clear();
-            let readings = Readings { sensors: black_box(&sensors), wheels: [0.0; 2], gyro: Some(0.0) };
+            let readings = Readings { sensors: black_box(&sensors), ranges: &[1.2], wheels: [0.0; 2], gyro: Some(0.0) };
             controller.tick(&readings, &mut events)
         });
     });

@@ -87,6 +87,7 @@ impl Setup {
                     tones: tones.tones.iter().map(|tone| tone.name.clone()).collect(),
                 })
                 .collect(),
+            rangers: robot.rangers.iter().map(|sensor| sensor.name.clone()).collect(),
             starts: field.starts.iter().map(|start| start.name.clone()).collect(),
             has_gyro: robot.gyro.is_some(),
         };

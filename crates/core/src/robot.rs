@@ -38,6 +38,39 @@ pub struct FloorSensor {
     pub step: f64,
 }
 
+/// A sensor that measures how far away the nearest thing is.
+#[derive(Clone, Debug, PartialEq)]
+pub struct RangeSensor {
+    /// Its name, as in `ahead < 280 mm`.
+    pub name: String,
+    /// Socket it is plugged into.
+    pub port: String,
+    /// Metres ahead of the axle.
+    pub ahead: f64,
+    /// Metres left of the middle.
+    pub left: f64,
+    /// Where it looks, rad counter-clockwise from ahead.
+    pub facing: f64,
+    /// Whole opening of its beam, rad.
+    pub cone: f64,
+    /// What is nearer reads as this, metres.
+    pub least: f64,
+    /// What is further away is not seen and reads as this, metres.
+    pub greatest: f64,
+    /// Simulation steps (ms) between two published readings.
+    pub period_ms: u32,
+    /// Simulation steps (ms) from the measurement to its reading.
+    pub latency_ms: u32,
+    /// Standard deviation of a reading, metres.
+    pub noise: f64,
+    /// Smallest difference of two readings, metres.
+    pub step: f64,
+    /// Faces that the beam meets at a flatter angle than this to their normal (rad) send nothing back.
+    pub slant: f64,
+    /// Turning faster than this (rad/s) it sees nothing.
+    pub blind_above: f64,
+}
+
 /// A brushed motor with its gearbox, as seen at the wheel.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Motor {
@@ -109,6 +142,8 @@ pub struct Robot {
     pub gyro: Option<Gyro>,
     /// Floor sensors, in the order of the file.
     pub sensors: Vec<FloorSensor>,
+    /// Ranging sensors, in the order of the file.
+    pub rangers: Vec<RangeSensor>,
     /// Simulation steps (ms) between two control ticks.
     pub control_ms: u32,
 }
@@ -117,6 +152,11 @@ impl Robot {
     /// The index of the sensor of that name.
     pub fn sensor(&self, name: &str) -> Option<usize> {
         self.sensors.iter().position(|sensor| sensor.name == name)
+    }
+
+    /// The index of the ranging sensor of that name.
+    pub fn ranger(&self, name: &str) -> Option<usize> {
+        self.rangers.iter().position(|sensor| sensor.name == name)
     }
 
     /// Share of the weight that rests on the two driven wheels, from the lever of the caster.

@@ -58,6 +58,11 @@ impl Table {
         self
     }
 
+    fn wall(mut self, points: &str) -> Self {
+        self.field += &format!("\n[[wall]]\nthickness = \"20 mm\"\npoints = [{points}]\n");
+        self
+    }
+
     fn start(mut self, x: f64, y: f64, heading: f64) -> Self {
         self.start = (x, y, heading);
         self
@@ -324,6 +329,86 @@ fn e15_dead_reckoned_squares_end_further_and_further_away() {
     assert!(off(1, 12) < one / 2.0, "slowly, there is less to go wrong: {}", off(1, 12));
 }
 
+/// Millimetres that the ranging sensor reads after a while of standing.
+fn range(table: &Table) -> f64 {
+    let run = table
+        .clone()
+        .robot("noise = \"3 mm\"", "noise = \"0 mm\"")
+        .run("step \"look\"\nhold\nuntil 0.5 s pass -> done");
+    run.trace.range(40, 0) * 1e3
+}
+
+#[test]
+fn e16_spinning_fast_a_narrow_thing_is_missed() {
+    // A post of 40 mm, 350 mm to the left, and a sensor that looks five times a second.
+    let found = |speed: u32, rate: &str| {
+        let table = Table::new()
+            .robot("rate = \"25 Hz\"", &format!("rate = \"{rate}\""))
+            .wall("\"290, 850 mm\", \"310, 850 mm\"");
+        let run = table.run(&format!(
+            "step \"scan\"\nspin left at {speed} %\nuntil ahead < 400 mm -> done\nor turned 180 deg -> fail \"nothing\""
+        ));
+        run.outcome == Outcome::Done
+    };
+    assert!(found(15, "5 Hz"), "slowly it is found");
+    assert!(!found(100, "5 Hz"), "fast it lies between two looks");
+    assert!(found(100, "100 Hz"), "unless it looks often enough");
+}
+
+#[test]
+fn e16_a_sensor_that_is_blind_when_turning_sees_when_it_stands() {
+    let table = Table::new()
+        .wall("\"0, 850 mm\", \"2000, 850 mm\"")
+        .robot("cone = \"16 deg\"", "cone = \"16 deg\"\nblind_above = \"90 deg/s\"");
+    let nearest = |speed: u32| {
+        let run = table.run(&then_rest(&format!("spin left at {speed} %"), "turned 90 deg"));
+        let turning = run.visits[0].entered..run.visits[0].left;
+        let while_turning = turning.map(|tick| run.trace.range(tick, 0)).fold(9.0, f64::min);
+        (while_turning, run.trace.range(run.ended, 0))
+    };
+    let (fast, slow) = (nearest(60), nearest(15));
+    assert!(fast.0 > 1.19 && fast.1 < 0.4, "{fast:?}");
+    assert!(slow.0 < 0.4, "{slow:?}");
+}
+
+#[test]
+fn e17_a_distance_does_not_say_of_what() {
+    // A wall's face, and a platform's side, both 446 mm from the sensor.
+    let wall = range(&Table::new().wall("\"860, 0 mm\", \"860, 1000 mm\""));
+    let mut table = Table::new();
+    table.field += "\n[[platform]]\nsurface = \"dark\"\nat = \"950, 500 mm\"\nsize = \"200 x 800 mm\"\n";
+    let platform = range(&table);
+    assert!((wall - 446.0).abs() <= 1.0 && (platform - 446.0).abs() <= 1.5, "{wall} {platform}");
+    assert!(range(&Table::new()) > 1199.0, "an empty table has nothing");
+}
+
+#[test]
+fn e17_a_slanted_face_sends_nothing_back_and_what_is_too_near_reads_the_least() {
+    let slanted = "\"700, 300 mm\", \"1100, 700 mm\"";
+    assert!(
+        range(&Table::new().wall(slanted).robot("cone = \"16 deg\"", "cone = \"4 deg\"\nslant = \"30 deg\"")) > 1199.0
+    );
+    let seen = range(&Table::new().wall(slanted).robot("cone = \"16 deg\"", "cone = \"4 deg\"\nslant = \"60 deg\""));
+    assert!((450.0..500.0).contains(&seen), "{seen}");
+    let near = Table::new().wall("\"430, 0 mm\", \"430, 1000 mm\"");
+    assert!((range(&near) - 30.0).abs() < 0.5, "16 mm away it reads its least: {}", range(&near));
+}
+
+#[test]
+fn e01_a_late_reading_stops_the_robot_late() {
+    let left = |latency: &str, speed: u32| {
+        let table = Table::new()
+            .wall("\"1210, 0 mm\", \"1210, 1000 mm\"")
+            .robot("latency = \"20 ms\"", &format!("latency = \"{latency}\""));
+        let run = table.run(&then_rest(&format!("drive ahead at {speed} %"), "ahead < 200 mm"));
+        1200.0 - 104.0 - run.final_pose().x * 1e3
+    };
+    let (prompt, late) = (left("0 ms", 60), left("200 ms", 60));
+    // 200 ms at some 250 to 300 mm/s.
+    assert!((40.0..75.0).contains(&(prompt - late)), "{prompt} mm against {late} mm");
+    assert!(left("200 ms", 10) > 180.0, "creeping, lateness costs little: {}", left("200 ms", 10));
+}
+
 /// A round platform of 560 mm with a rim of white, and the robot on it.
 fn platform() -> Table {
     let mut table = Table::new().start(500.0, 500.0, 0.0);
@@ -390,7 +475,10 @@ fn e22_a_wheel_without_floor_does_not_push() {
 #[test]
 fn a_platform_is_a_wall_to_who_stands_beside_it() {
     let table = platform().start(150.0, 500.0, 0.0).robot("nose = \"112 mm\"", "nose = \"30 mm\"");
-    let table = table.robot("at = \"92, ", "at = \"20, ").robot("at = \"96, ", "at = \"22, ");
+    let table = table
+        .robot("at = \"92, ", "at = \"20, ")
+        .robot("at = \"96, ", "at = \"22, ")
+        .robot("at = \"104, ", "at = \"24, ");
     let table = table
         .robot("centre_of_mass = \"26, 0 mm\"", "centre_of_mass = \"-26, 0 mm\"")
         .robot("ahead = \"82 mm\"", "ahead = \"-82 mm\"");

@@ -118,6 +118,7 @@ impl Chart {
             to: trace.seconds(visit.left),
         });
         let mut tracks: Vec<Track> = (0..robot.sensors.len()).map(|sensor| sensor_track(story, sensor)).collect();
+        tracks.extend((0..robot.rangers.len()).map(|ranger| range_track(story, ranger)));
         tracks.push(speed_track(run, robot, program));
         Self {
             period: f64::from(trace.period_ms) / 1000.0,
@@ -201,6 +202,24 @@ fn sensor_track(story: Story<'_>, index: usize) -> Track {
         }
     }
     Track { name, unit: "%", kind: TrackKind::Line { values, low: 0.0, high: 100.0, limits } }
+}
+
+/// What a ranging sensor read, with the distances that it was compared with.
+fn range_track(story: Story<'_>, ranger: usize) -> Track {
+    let Story { run, program, robot, .. } = story;
+    let (trace, about) = (&run.trace, &robot.rangers[ranger]);
+    let values = (0..trace.ticks.len()).map(|tick| (trace.range(tick, ranger) * 1000.0) as f32).collect();
+    let limits = run.visits.iter().flat_map(|visit| {
+        let (from, to) = (trace.seconds(visit.entered), trace.seconds(visit.left));
+        program.steps[visit.step].exits.iter().filter_map(move |exit| match exit.test {
+            Test::Range { ranger: of, limit, .. } if of == ranger => {
+                Some(LimitSpan { from, to, value: limit * 1000.0, back: limit * 1000.0 })
+            }
+            _ => None,
+        })
+    });
+    let kind = TrackKind::Line { values, low: 0.0, high: about.greatest * 1000.0, limits: limits.collect() };
+    Track { name: about.name.clone(), unit: "mm", kind }
 }
 
 fn ends(limits: &Limits) -> impl Iterator<Item = (f64, f64)> {

@@ -4,6 +4,7 @@ use wayodos_core::controller::Program;
 use wayodos_core::field::{Edge, Field, Mark, Point, Pose, Shape as Outline};
 use wayodos_core::robot::Robot;
 use wayodos_core::sim::{Run, Trace, Visit};
+use wayodos_core::units::math;
 
 use crate::ink::{self, Rgb, tint};
 use crate::scene::{Item, Layer, Shape, Stroke, rectangle};
@@ -158,6 +159,15 @@ pub fn robot_items(robot: &Robot, pose: Pose, placement: &Placement) -> Vec<Item
     let (nose, side) = (robot.nose, robot.width / 4.0);
     let tip = [(nose - 0.6 * side, side), (nose, 0.0), (nose - 0.6 * side, -side)];
     items.push(Item::drawn(Layer::Robot, Shape::Line(tip.map(place).to_vec()), Stroke::full(ink::TEXT, line)));
+    for sensor in &robot.rangers {
+        // The opening of the beam, a hand's breadth of it.
+        let edge = |side: f64| {
+            let angle = sensor.facing + side * sensor.cone / 2.0;
+            (sensor.ahead + 0.08 * math::cos(angle), sensor.left + 0.08 * math::sin(angle))
+        };
+        let beam = [edge(1.0), (sensor.ahead, sensor.left), edge(-1.0)].map(place).to_vec();
+        items.push(Item::drawn(Layer::Robot, Shape::Line(beam), Stroke::full(ink::QUIET, line / 2.0)));
+    }
     for sensor in &robot.sensors {
         let shape = Shape::Disc { at: place((sensor.ahead, sensor.left)), radius: sensor.spot / 2.0 * placement.scale };
         let spot = Item {

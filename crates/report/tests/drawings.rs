@@ -132,7 +132,7 @@ fn the_chart_knows_readings_limits_tones_and_events() {
     let told = Told::new(MISSION);
     let chart = Chart::of(told.story());
     let names: Vec<&str> = chart.tracks.iter().map(|track| track.name.as_str()).collect();
-    assert_eq!(names, ["floor-left", "floor-right", "hue", "speed"]);
+    assert_eq!(names, ["floor-left", "floor-right", "hue", "ahead", "speed"]);
     let TrackKind::Line { values, limits, .. } = &chart.tracks[0].kind else { panic!("a line") };
     assert_eq!(values.len(), told.run.trace.ticks.len());
     // Between 2 % and 77 %, lost again a tenth of the gap further: the calibration of the demo.

@@ -17,8 +17,10 @@ pub struct Reading {
 /// Everything a robot knows at a tick.
 #[derive(Clone, Copy, Debug)]
 pub struct Readings<'a> {
-    /// One entry per sensor, in the order of the robot's sensors.
+    /// One entry per floor sensor, in the order of the robot's sensors.
     pub sensors: &'a [Reading],
+    /// Metres by each ranging sensor, in the order of the robot's.
+    pub ranges: &'a [f64],
     /// Angle in rad that each wheel has turned, by its encoder: left, right.
     pub wheels: [f64; 2],
     /// Heading in rad by the gyro, counter-clockwise; absent without one.
@@ -206,6 +208,10 @@ impl Controller {
             Test::Reads { sensor, below, limit } => {
                 let brightness = readings.sensors[*sensor].brightness;
                 if *below { brightness < *limit } else { brightness > *limit }
+            }
+            Test::Range { ranger, below, limit } => {
+                let range = readings.ranges[*ranger];
+                if *below { range < *limit } else { range > *limit }
             }
             Test::Crossed { sensor, limits, count } => {
                 let memory = &mut self.memories[exit];

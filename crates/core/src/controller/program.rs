@@ -90,19 +90,28 @@ pub enum Test {
     Travelled(f64),
     /// Radians turned since the step began, by the gyro or else the encoders.
     Turned(f64),
+    /// A ranging sensor's reading is below, or above, a limit in metres.
+    Range {
+        /// Index of the ranging sensor.
+        ranger: usize,
+        /// Below instead of above.
+        below: bool,
+        /// The limit in metres.
+        limit: f64,
+    },
     /// Ticks since the step began.
     Passed(u32),
 }
 
 impl Test {
-    /// The sensor that the test reads, if any.
+    /// The floor sensor that the test reads, if any.
     pub const fn sensor(&self) -> Option<usize> {
         match self {
             Self::Bright { sensor, .. }
             | Self::Colour { sensor, .. }
             | Self::Reads { sensor, .. }
             | Self::Crossed { sensor, .. } => Some(*sensor),
-            Self::Travelled(_) | Self::Turned(_) | Self::Passed(_) => None,
+            Self::Range { .. } | Self::Travelled(_) | Self::Turned(_) | Self::Passed(_) => None,
         }
     }
 }
@@ -262,7 +271,11 @@ impl Compiler<'_> {
                 }
             }
             Condition::Reads { sensor, below, limit } => {
-                Test::Reads { sensor: self.robot.sensor(&sensor.node)?, below: *below, limit: self.value(limit)? }
+                let (below, limit) = (*below, self.value(limit)?);
+                match self.robot.ranger(&sensor.node) {
+                    Some(ranger) => Test::Range { ranger, below, limit },
+                    None => Test::Reads { sensor: self.robot.sensor(&sensor.node)?, below, limit },
+                }
             }
             Condition::Crossed { sensor, count, tone } => {
                 let sensor = self.robot.sensor(&sensor.node)?;

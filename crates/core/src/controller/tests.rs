@@ -36,7 +36,8 @@ impl Script {
 
     fn tick(&mut self, brightness: f64, wheels: [f64; 2], gyro: f64) -> (Command, Status) {
         let sensors = vec![Reading { brightness, rgb: [brightness; 3] }; self.sensors];
-        self.controller.tick(&Readings { sensors: &sensors, wheels, gyro: Some(gyro) }, &mut self.events)
+        self.controller
+            .tick(&Readings { sensors: &sensors, ranges: &[brightness], wheels, gyro: Some(gyro) }, &mut self.events)
     }
 
     fn still(&mut self, brightness: f64) -> (Command, Status) {
@@ -157,4 +158,17 @@ fn limits_lie_between_neighbouring_tones() {
     assert!(copper.high == f64::INFINITY);
     assert!(three.edge(1).unwrap().1 > 0.0, "the ground beside a dark line is brighter");
     assert!(three.edge(2).unwrap().1 < 0.0, "the ground beside the brightest tone is darker");
+}
+
+#[test]
+fn a_distance_is_compared_with_its_limit() {
+    // The script gives the ranging sensor the same number as the floor sensor, in metres.
+    let mut script = Script::new(
+        "step \"a\"\ndrive ahead at 40 %\nuntil ahead < 280 mm -> next\nstep \"b\"\ndrive back at 40 %\nuntil ahead > 50 cm -> done",
+    );
+    script.still(0.6);
+    assert_eq!(script.still(0.281).1, Status::Running);
+    assert_eq!(duties(script.still(0.279).0), (-0.4, -0.4));
+    assert_eq!(script.still(0.5).1, Status::Running);
+    assert_eq!(script.still(0.501).1, Status::Ended(End::Done));
 }

@@ -84,7 +84,8 @@ pub fn noise_width(robot: &Robot, sensor: usize) -> f64 {
 
 fn one(trace: &Trace, visit: &Visit, index: usize, test: &Test, program: &Program, robot: &Robot) -> Evidence {
     if visit.exit == Some(index) {
-        let at_once = test.sensor().is_some() && visit.left == visit.entered + 1;
+        let at_once =
+            (test.sensor().is_some() || matches!(test, Test::Range { .. })) && visit.left == visit.entered + 1;
         return Evidence::Fired { clear: clearness(trace, visit, test, program, robot), at_once };
     }
     let (first, last) = (&trace.ticks[visit.entered], &trace.ticks[visit.left]);
@@ -115,6 +116,12 @@ fn one(trace: &Trace, visit: &Visit, index: usize, test: &Test, program: &Progra
             let depth = |b: f64| if *below { limit - b } else { b - limit };
             Spare::Noise(nearest(trace, visit, *sensor, depth) / noise_width(robot, *sensor))
         }
+        Test::Range { ranger, below, limit } => {
+            let beyond =
+                |tick| if *below { limit - trace.range(tick, *ranger) } else { trace.range(tick, *ranger) - limit };
+            let nearest = (visit.entered + 1..=visit.left).map(beyond).fold(f64::NEG_INFINITY, f64::max);
+            Spare::Length((-nearest).clamp(0.0, 20.0))
+        }
         Test::Colour { sensor, tone } => {
             let lead = |tick: &usize| program.tones[*sensor].colour_lead(&trace.reading(*tick, *sensor), *tone);
             let nearest = (visit.entered + 1..=visit.left).max_by(|a, b| lead(a).total_cmp(&lead(b)));
@@ -144,7 +151,6 @@ fn nearest(trace: &Trace, visit: &Visit, sensor: usize, depth: impl Fn(f64) -> f
 }
 
 fn clearness(trace: &Trace, visit: &Visit, test: &Test, program: &Program, robot: &Robot) -> Option<f64> {
-    let width = noise_width(robot, test.sensor()?);
     let look_on = (LOOK_ON * 1000.0 / f64::from(trace.period_ms)) as usize;
     let end = (visit.left + look_on).min(trace.ticks.len() - 1);
     let deepest = |sensor: usize, depth: &dyn Fn(f64) -> f64| {
@@ -152,6 +158,7 @@ fn clearness(trace: &Trace, visit: &Visit, test: &Test, program: &Program, robot
         // As long as it stays beyond the limit: the next mark is another matter.
         depths.take_while(|depth| *depth > 0.0).fold(0.0, f64::max)
     };
+    let width = noise_width(robot, test.sensor()?);
     let share = match test {
         Test::Bright { sensor, limits } => deepest(*sensor, &|b| depth(*limits, b)),
         Test::Reads { sensor, below, limit } => deepest(*sensor, &|b| if *below { limit - b } else { b - limit }),
@@ -164,7 +171,8 @@ fn clearness(trace: &Trace, visit: &Visit, test: &Test, program: &Program, robot
             let best = seen.max_by(|a, b| lead(a).total_cmp(&lead(b)))?;
             return Some(colour_widths(trace, best, program, robot, *sensor, *tone).min(CLEAREST));
         }
-        Test::Travelled(_) | Test::Turned(_) | Test::Passed(_) => return None,
+        // A distance is come up to: how far beyond its limit it gets says how soon the robot stopped, not how surely it was seen.
+        Test::Range { .. } | Test::Travelled(_) | Test::Turned(_) | Test::Passed(_) => return None,
     };
     Some((share / width).min(CLEAREST))
 }

@@ -120,13 +120,13 @@ pub enum Condition {
         /// Which tone.
         tone: Spanned<String>,
     },
-    /// `floor-left < 40 %`
+    /// `floor-left < 40 %`, `ahead < 280 mm`
     Reads {
         /// Which sensor.
         sensor: Spanned<String>,
         /// Less than the limit, instead of more.
         below: bool,
-        /// Share of full brightness.
+        /// Share of full brightness, or a distance.
         limit: Spanned<Value>,
     },
     /// `floor-right has crossed 4 dark lines`

@@ -2,9 +2,10 @@
 
 use std::ops::Range;
 
-use super::ast::{Behaviour, Condition, Exit, Spanned, Step, Target, Value};
+use super::ast::{Behaviour, Condition, Exit, SlotKind, Spanned, Step, Target, Value};
 use super::parser::{Parsed, misfit};
 use crate::finding::{Finding, Source, did_you_mean, has_errors};
+use crate::units::Dimension;
 
 /// A sensor as missions know it.
 #[derive(Clone, Debug, PartialEq, Default)]
@@ -20,6 +21,8 @@ pub struct SensorName {
 pub struct Names {
     /// Sensors, in the order of the robot file.
     pub sensors: Vec<SensorName>,
+    /// Ranging sensors, in the order of the robot file.
+    pub rangers: Vec<String>,
     /// Start poses, in the order of the field file.
     pub starts: Vec<String>,
     /// Whether the robot can hold a heading.
@@ -27,9 +30,14 @@ pub struct Names {
 }
 
 impl Names {
+    /// A floor sensor by its name.
+    pub fn sensor(&self, name: &str) -> Option<&SensorName> {
+        self.sensors.iter().find(|known| known.name == name)
+    }
+
     /// The tones of a sensor; none when there is no such sensor.
     pub fn tones(&self, sensor: &str) -> &[String] {
-        self.sensors.iter().find(|known| known.name == sensor).map_or(&[], |known| &known.tones)
+        self.sensor(sensor).map_or(&[], |known| &known.tones)
     }
 }
 
@@ -140,8 +148,9 @@ impl Checker<'_> {
                 self.tone(sensor, tone);
             }
             Condition::Reads { sensor, limit, .. } => {
-                self.sensor(sensor);
-                self.value(limit);
+                if self.measures(sensor, limit) {
+                    self.value(limit);
+                }
             }
             Condition::Crossed { sensor, count, tone } => {
                 self.sensor(sensor);
@@ -164,8 +173,38 @@ impl Checker<'_> {
         }
     }
 
+    /// Whether a limit is of the kind that the sensor measures; anything else is a finding.
+    fn measures(&mut self, sensor: &Spanned<String>, limit: &Spanned<Value>) -> bool {
+        let slot = self.parsed.slots.iter().find(|slot| slot.span == limit.span);
+        let length = matches!(slot.map(|slot| &slot.kind), Some(SlotKind::Amount { dimension: Dimension::Length, .. }));
+        let (ranger, floor) = (self.names.rangers.contains(&sensor.node), self.names.sensor(&sensor.node).is_some());
+        let (what, example) = match (length, ranger, floor) {
+            (false, true, _) => ("distances", "280 mm"),
+            (true, _, true) => ("brightness", "40 %"),
+            (_, false, false) => {
+                self.sensor(sensor);
+                return true;
+            }
+            _ => return true,
+        };
+        let message = format!("`{}` measures {what}", sensor.node);
+        self.error("M114", &limit.span, message, Some(format!("compare it with an amount such as `{example}`")));
+        false
+    }
+
+    /// Looks a floor sensor up.
     fn sensor(&mut self, sensor: &Spanned<String>) {
-        let known = self.names.sensors.iter().map(|known| known.name.as_str());
+        if self.names.rangers.contains(&sensor.node) {
+            let message = format!("`{}` sees no tones: it measures distances", sensor.node);
+            let hint = format!("name a floor sensor, or write `{} < 280 mm`", sensor.node);
+            return self.error("M114", &sensor.span, message, Some(hint));
+        }
+        let known = self
+            .names
+            .sensors
+            .iter()
+            .map(|known| known.name.as_str())
+            .chain(self.names.rangers.iter().map(String::as_str));
         if !known.clone().any(|name| name == sensor.node) {
             let message = format!("the robot has no sensor `{}`", sensor.node);
             self.error("M101", &sensor.span, message, did_you_mean(&sensor.node, known));
@@ -173,7 +212,7 @@ impl Checker<'_> {
     }
 
     fn tone(&mut self, sensor: &Spanned<String>, tone: &Spanned<String>) {
-        let Some(known) = self.names.sensors.iter().find(|known| known.name == sensor.node) else { return };
+        let Some(known) = self.names.sensor(&sensor.node) else { return };
         if !known.tones.contains(&tone.node) {
             let message = format!("`{}` knows no tone `{}`", sensor.node, tone.node);
             self.error("M102", &tone.span, message, did_you_mean(&tone.node, known.tones.iter().map(String::as_str)));

@@ -2,7 +2,7 @@
 
 use std::ops::Range;
 
-use super::ast::{Exit, SlotKind, Target};
+use super::ast::{Condition, Exit, Slot, SlotKind, Target};
 use super::check::Names;
 use super::format::agreement;
 use super::parser::{Parsed, misfit};
@@ -107,6 +107,7 @@ fn clamp(quantity: Quantity, kind: &SlotKind) -> Option<Quantity> {
 pub fn choices(parsed: &Parsed, names: &Names, slot: usize) -> Vec<String> {
     match &parsed.slots[slot].kind {
         SlotKind::Choice(words) => words.iter().map(|&word| word.to_owned()).collect(),
+        SlotKind::Sensor if compares_distance(parsed, parsed.slots[slot].line) => names.rangers.clone(),
         SlotKind::Sensor => names.sensors.iter().map(|sensor| sensor.name.clone()).collect(),
         SlotKind::Tone { sensor } => names.tones(sensor).to_vec(),
         SlotKind::Start => names.starts.clone(),
@@ -121,6 +122,18 @@ pub fn choices(parsed: &Parsed, names: &Names, slot: usize) -> Vec<String> {
         }
         SlotKind::Amount { .. } | SlotKind::Text => Vec::new(),
     }
+}
+
+/// Whether the exit on a line compares a distance, so that only ranging sensors make sense in it.
+fn compares_distance(parsed: &Parsed, line: usize) -> bool {
+    let Some(Condition::Reads { limit, .. }) = exit_on(parsed, line).map(|exit| &exit.condition.node) else {
+        return false;
+    };
+    let of = |slot: &&Slot| slot.span == limit.span;
+    matches!(
+        parsed.slots.iter().find(of),
+        Some(Slot { kind: SlotKind::Amount { dimension: Dimension::Length, .. }, .. })
+    )
 }
 
 /// Puts typed text into a slot.

@@ -55,7 +55,24 @@ pub fn parse(text: &str) -> Parsed {
     parser.close_step();
     let mut parsed = parser.parsed;
     parsed.slots.sort_by_key(|slot| slot.span.start);
+    settle_limits(&mut parsed);
     parsed
+}
+
+/// A limit that is a name is a distance when its `let` is one, wherever that stands.
+fn settle_limits(parsed: &mut Parsed) {
+    let lengths: Vec<&str> = (parsed.mission.lets.iter())
+        .filter(|entry| entry.value.node.unit.dimension() == Dimension::Length)
+        .map(|entry| entry.name.node.as_str())
+        .collect();
+    for exit in parsed.mission.steps.iter().flat_map(|step| &step.exits) {
+        if let Condition::Reads { limit: Spanned { node: Value::Named(name), span }, .. } = &exit.condition.node
+            && lengths.contains(&name.as_str())
+            && let Some(slot) = parsed.slots.iter_mut().find(|slot| slot.span == *span)
+        {
+            slot.kind = distance();
+        }
+    }
 }
 
 struct Parser<'t> {
@@ -240,6 +257,11 @@ impl Parser<'_> {
 
 fn amount(dimension: Dimension, least: f64, most: f64) -> SlotKind {
     SlotKind::Amount { dimension, range: (least, most), whole: false }
+}
+
+/// What a ranging sensor is compared with.
+fn distance() -> SlotKind {
+    amount(Dimension::Length, 0.0, 20.0)
 }
 
 fn speed() -> SlotKind {
@@ -582,8 +604,15 @@ impl<'t> Sentence<'t> {
         }
         let below = second == Some("<");
         self.take_slot(SlotKind::Choice(&["<", ">"]));
-        let limit = self.value(&amount(Dimension::Percent, 0.0, 1.0))?;
+        let kind = if self.length_follows() { distance() } else { amount(Dimension::Percent, 0.0, 1.0) };
+        let limit = self.value(&kind)?;
         Some(Condition::Reads { sensor, below, limit })
+    }
+
+    /// Whether the next token is a number with a unit of length.
+    fn length_follows(&self) -> bool {
+        let unit = self.tokens.get(self.at + 1).and_then(|token| Unit::parse(self.str(token)));
+        unit.is_some_and(|unit| unit.dimension() == Dimension::Length)
     }
 
     fn not_a_condition(&mut self, second: Option<&str>) -> Option<Condition> {

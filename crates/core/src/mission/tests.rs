@@ -18,6 +18,7 @@ fn names() -> Names {
             sensor("floor-right", &["dark", "pale"]),
             sensor("hue", &["pale", "red"]),
         ],
+        rangers: vec!["front".to_owned()],
         starts: vec!["slipway".to_owned()],
         has_gyro: true,
     }
@@ -108,6 +109,12 @@ fn mistakes_are_told_with_place_and_remedy() {
         ("until hue sees red  -> done\n  or    1 s passes", "until hue sees red  -> done"),
         ("gain 0.6", "gain high"),
         ("hold, coast", "hold, rest"),
+        ("or    1 s passes", "or    front < 30 %"),
+        ("or    1 s passes", "or    floor-left < 280 mm"),
+        ("or    1 s passes", "or    front sees dark"),
+        ("or    1 s passes", "or    frnt < 28 cm"),
+        ("or    1 s passes", "or    front < 25 m"),
+        ("line with floor-left at", "line with front at"),
     ];
     let mut all = String::new();
     for (old, new) in mistakes {
@@ -115,6 +122,23 @@ fn mistakes_are_told_with_place_and_remedy() {
         all.extend([old.trim(), " => ", new.trim(), "\n", &told(&GOOD.replacen(old, new, 1)), "\n"]);
     }
     insta::assert_snapshot!(all);
+}
+
+#[test]
+fn a_distance_may_be_named_above_or_below_its_use() {
+    for (before, after) in [("let near = 28 cm\n", ""), ("", "let near = 28 cm\n")] {
+        let text = format!("limit 9 s\nstart slipway\n{before}step \"a\"\nhold\nuntil front < near -> done\n{after}");
+        assert_eq!(told(&text), "");
+        let parsed = parse(&text);
+        let near = slot(&text, "near", 0);
+        let edit = edit::nudge(&parsed, &text, &names(), near, true, edit::Stride::Coarse).unwrap();
+        assert!(edit.apply(&text).contains("near = 29 cm"), "{edit:?}");
+        let front = slot(&text, "front", 0);
+        assert_eq!(edit::choices(&parsed, &names(), front), ["front"], "only what measures distances");
+    }
+    let brightness = "limit 9 s\nstep \"a\"\nhold\nuntil hue < 40 % -> done";
+    let hue = slot(brightness, "hue", 0);
+    assert_eq!(edit::choices(&parse(brightness), &names(), hue).len(), 3);
 }
 
 #[test]

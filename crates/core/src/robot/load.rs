@@ -3,10 +3,12 @@
 use serde::Deserialize;
 use toml::Spanned;
 
-use super::{FloorSensor, Gyro, Motor, Robot, SensorKind};
+use super::{FloorSensor, Gyro, Motor, RangeSensor, Robot, SensorKind};
 use crate::finding::{Finding, Source};
 use crate::tables::{Item, Tables, report_duplicates};
-use crate::units::{Frequency, Length, Mass, NotNegative, Pair, Percent, Positive, Time, Torque, TurnRate, Voltage};
+use crate::units::{
+    Angle, Frequency, Length, Mass, NotNegative, Pair, Percent, Positive, Time, Torque, TurnRate, Voltage,
+};
 
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -95,7 +97,33 @@ struct SensorTable {
     step: NotNegative<Percent>,
 }
 
-const KEYS: &[&str] = &["name", "team", "body", "drive", "caster", "motor", "battery", "control", "gyro", "sensor"];
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct RangingTable {
+    name: Spanned<String>,
+    port: Spanned<String>,
+    at: Spanned<Pair>,
+    #[serde(default)]
+    facing: Angle,
+    cone: Spanned<Positive<Angle>>,
+    #[serde(default)]
+    least: NotNegative<Length>,
+    greatest: Spanned<Positive<Length>>,
+    rate: Spanned<Positive<Frequency>>,
+    latency: Option<Spanned<NotNegative<Time>>>,
+    #[serde(default)]
+    noise: NotNegative<Length>,
+    #[serde(default)]
+    step: NotNegative<Length>,
+    slant: Option<Spanned<Positive<Angle>>>,
+    blind_above: Option<Positive<TurnRate>>,
+}
+
+/// Faces flatter than this to the beam send nothing back, unless the file says otherwise.
+const USUAL_SLANT: f64 = 0.8;
+
+const KEYS: &[&str] =
+    &["name", "team", "body", "drive", "caster", "motor", "battery", "control", "gyro", "sensor", "ranging"];
 
 /// Moment of inertia at the wheel, kg m^2: a small wheel (about 8e-6) and a 1e-7 rotor seen through gears of about
 /// 1:22. No robot file can measure it, and only the first hundredths of a second of a move depend on it.
@@ -119,6 +147,7 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
     let control = tables.required::<ControlTable>("control", "a section [control] with `period = \"10 ms\"`");
     let gyro = tables.optional::<GyroTable>("gyro");
     let sensor_tables = tables.list::<SensorTable>("sensor");
+    let ranging_tables = tables.list::<RangingTable>("ranging");
     let (body, drive, caster) = (body?.value, drive?.value, caster?.value);
     let (motor, battery, control) = (motor?.value, battery?.value, control?.value);
 
@@ -126,23 +155,29 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
     report_duplicates(
         tables,
         "sensor",
-        sensor_tables.iter().map(|item| spanned_name(&item.value.name)).collect::<Vec<_>>().iter(),
+        sensor_tables
+            .iter()
+            .map(|item| &item.value.name)
+            .chain(ranging_tables.iter().map(|item| &item.value.name))
+            .map(spanned_name)
+            .collect::<Vec<_>>()
+            .iter(),
     );
     let gyro_port = gyro.iter().map(|item| &item.value.port);
     let ports: Vec<Item<String>> = [&motor.left.port, &motor.right.port]
         .into_iter()
         .chain(gyro_port)
         .chain(sensor_tables.iter().map(|item| &item.value.port))
+        .chain(ranging_tables.iter().map(|item| &item.value.port))
         .map(spanned_name)
         .collect();
     report_shared_ports(tables, &ports);
 
     let control_ms = milliseconds(tables, control.period.get_ref().0.si(), control.period.span(), "a control period");
     let (length, width, nose) = (body.length.0.si(), body.width.0.si(), body.nose.0.si());
-    let sensors = sensor_tables
-        .into_iter()
-        .map(|Item { value, .. }| sensor(tables, value, (nose - length, nose, width / 2.0)))
-        .collect();
+    let extent = (nose - length, nose, width / 2.0);
+    let sensors = sensor_tables.into_iter().map(|Item { value, .. }| sensor(tables, value, extent)).collect();
+    let rangers = ranging_tables.into_iter().map(|Item { value, .. }| ranger(tables, value, extent)).collect();
     let mass = body.mass.get_ref().0.si();
     let com = *body.centre_of_mass.get_ref();
     Some(Robot {
@@ -171,6 +206,7 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
             drift: value.drift.0.si(),
         }),
         sensors,
+        rangers,
         control_ms,
     })
 }
@@ -269,15 +305,17 @@ fn milliseconds(tables: &mut Tables<'_>, seconds: f64, span: std::ops::Range<usi
     whole as u32
 }
 
-/// `extent`: rear edge, front edge and half width of the body.
-fn sensor(tables: &mut Tables<'_>, table: SensorTable, extent: (f64, f64, f64)) -> FloorSensor {
-    let (rear, front, side) = extent;
-    let place = *table.at.get_ref();
-    let name = table.name.into_inner();
+fn report_off_robot(
+    tables: &mut Tables<'_>,
+    name: &str,
+    place: Pair,
+    span: std::ops::Range<usize>,
+    (rear, front, side): (f64, f64, f64),
+) {
     if place.x > front || place.x < rear || place.y.abs() > side {
         let message =
             format!("sensor `{name}` at {}, {} mm is off the robot", (place.x * 1e3).round(), (place.y * 1e3).round());
-        tables.error("R108", table.at.span(), message).hints.push(format!(
+        tables.error("R108", span, message).hints.push(format!(
             "ahead must be {} to {} mm, left {} to {} mm",
             (rear * 1e3).round(),
             (front * 1e3).round(),
@@ -285,6 +323,58 @@ fn sensor(tables: &mut Tables<'_>, table: SensorTable, extent: (f64, f64, f64)) 
             (side * 1e3).round()
         ));
     }
+}
+
+fn ranger(tables: &mut Tables<'_>, table: RangingTable, extent: (f64, f64, f64)) -> RangeSensor {
+    let place = *table.at.get_ref();
+    let name = table.name.into_inner();
+    report_off_robot(tables, &name, place, table.at.span(), extent);
+    let (least, greatest) = (table.least.0.si(), table.greatest.get_ref().0.si());
+    if least >= greatest || greatest > 20.0 {
+        tables
+            .error("R110", table.greatest.span(), format!("`{name}` cannot see as far as {} mm", greatest * 1e3))
+            .hints
+            .push("greatest must be more than least, and at most 20 m".to_owned());
+    }
+    let cone = table.cone.get_ref().0.si();
+    let slant = table.slant.as_ref().map_or(USUAL_SLANT, |slant| slant.get_ref().0.si());
+    if cone > 2.0 || slant > 1.571 {
+        let span = if cone > 2.0 { table.cone.span() } else { table.slant.map_or(0..0, |slant| slant.span()) };
+        let hint = "the cone is at most 110 deg wide, the slant at most 90 deg";
+        tables.error("R110", span, format!("`{name}` cannot have such a beam")).hints.push(hint.to_owned());
+    }
+    let latency_ms = table.latency.map_or(0, |latency| {
+        let seconds = latency.get_ref().0.si();
+        if seconds == 0.0 { 0 } else { milliseconds(tables, seconds, latency.span(), "a latency") }
+    });
+    RangeSensor {
+        name,
+        port: table.port.into_inner(),
+        ahead: place.x,
+        left: place.y,
+        facing: table.facing.si(),
+        cone: cone.min(2.0),
+        least,
+        greatest: greatest.min(20.0),
+        period_ms: milliseconds(
+            tables,
+            1.0 / table.rate.get_ref().0.si(),
+            table.rate.span(),
+            "a time between readings",
+        ),
+        latency_ms,
+        noise: table.noise.0.si().min(1.0),
+        step: table.step.0.si().min(1.0),
+        slant,
+        blind_above: table.blind_above.map_or(f64::INFINITY, |rate| rate.0.si()),
+    }
+}
+
+/// `extent`: rear edge, front edge and half width of the body.
+fn sensor(tables: &mut Tables<'_>, table: SensorTable, extent: (f64, f64, f64)) -> FloorSensor {
+    let place = *table.at.get_ref();
+    let name = table.name.into_inner();
+    report_off_robot(tables, &name, place, table.at.span(), extent);
     let spot = table.spot.get_ref().0.si();
     if spot > 0.1 {
         tables.error("R109", table.spot.span(), "a spot must be at most 100 mm wide");

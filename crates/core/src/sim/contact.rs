@@ -2,6 +2,7 @@
 
 use super::footing::sides;
 use crate::field::{Field, Point};
+use crate::robot::RangeSensor;
 use crate::units::math;
 
 /// Contacts are made this many metres ahead of touching, so that nothing is entered within a step.
@@ -94,6 +95,50 @@ impl Obstacles {
         self.contacts.truncate(MOST_CONTACTS);
         &self.contacts
     }
+}
+
+impl Obstacles {
+    /// How far away the nearest thing is that sends something back into a ranging sensor's cone, metres; none within
+    /// its reach. The cone is five rays; each counts only if it meets its face squarely enough.
+    pub fn echo(&self, from: Point, heading: f64, sensor: &RangeSensor) -> Option<f64> {
+        const RAYS: i32 = 2;
+        let squarely = math::cos(sensor.slant);
+        let mut nearest: Option<f64> = None;
+        for ray in -RAYS..=RAYS {
+            let angle = heading + f64::from(ray) / f64::from(RAYS) * sensor.cone / 2.0;
+            let ray = (math::cos(angle), math::sin(angle));
+            // What stands nearest in a ray hides what is behind it, even when it sends nothing back itself.
+            let hits = self.boxes.iter().filter_map(|other| meet(from, ray, other));
+            let Some((far, facing)) = hits.min_by(|a, b| a.0.total_cmp(&b.0)) else { continue };
+            if far <= sensor.greatest && facing >= squarely && nearest.is_none_or(|before| far < before) {
+                nearest = Some(far);
+            }
+        }
+        nearest
+    }
+}
+
+/// Where a ray enters a box: how far away, and the cosine of its angle to the face's normal.
+///
+/// Slabs: Kay and Kajiya, "Ray Tracing Complex Scenes" (1986).
+fn meet(from: Point, ray: (f64, f64), other: &Box2) -> Option<(f64, f64)> {
+    let (along, across) = local(other, from);
+    let turned = (ray.0 * other.axis.0 + ray.1 * other.axis.1, ray.1 * other.axis.0 - ray.0 * other.axis.1);
+    let (mut enter, mut leave, mut facing) = (f64::NEG_INFINITY, f64::INFINITY, 0.0);
+    for (at, speed, half) in [(along, turned.0, other.half.0), (across, turned.1, other.half.1)] {
+        if speed.abs() < 1e-12 {
+            if at.abs() > half {
+                return None;
+            }
+            continue;
+        }
+        let (a, b) = ((-half - at) / speed, (half - at) / speed);
+        if a.min(b) > enter {
+            (enter, facing) = (a.min(b), speed.abs());
+        }
+        leave = leave.min(a.max(b));
+    }
+    (enter <= leave && leave >= 0.0).then_some((enter.max(0.0), if enter < 0.0 { 1.0 } else { facing }))
 }
 
 /// Distance of a point to a box, 0 inside.

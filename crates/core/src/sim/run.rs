@@ -97,14 +97,16 @@ pub fn run(world: &World, program: &Arc<Program>, start: Pose, seed: u64, cancel
     let mut controller = Controller::new(Arc::clone(program));
     let mut events: Vec<Event> = Vec::with_capacity(64);
     let mut wait = 0u32;
-    let sensors = world.robot.sensors.len();
+    let (sensors, rangers) = (world.robot.sensors.len(), world.robot.rangers.len());
     // Most runs end well before their limit; what is not used is never touched.
     let room = program.limit_ticks.min(30_000) as usize + 1;
     let mut trace = Trace {
         period_ms: program.period_ms,
         sensors,
+        rangers,
         ticks: Vec::with_capacity(room),
         readings: Vec::with_capacity(room * sensors),
+        ranges: Vec::with_capacity(room * rangers),
         events: Vec::with_capacity(256),
     };
     let run_out = (RUN_OUT * 1000.0) as usize / program.period_ms.max(1) as usize;
@@ -114,6 +116,7 @@ pub fn run(world: &World, program: &Arc<Program>, start: Pose, seed: u64, cancel
     let mut step = 0u64;
     loop {
         senses.sense(world, mats, &plant, &body, step);
+        senses.measure(world, &obstacles, &plant, &body, step);
         if wait == 0 {
             wait = program.period_ms;
             if cancel.is_some_and(|cancel| cancel.load(Ordering::Relaxed)) {
@@ -131,6 +134,7 @@ pub fn run(world: &World, program: &Arc<Program>, start: Pose, seed: u64, cancel
             }
             trace.events.extend(events.iter().map(|&event| Stamp { tick, event }));
             trace.readings.extend_from_slice(readings.sensors);
+            trace.ranges.extend_from_slice(readings.ranges);
             let pose = plant.pose(&body);
             let radius = program.wheel_radius;
             trace.ticks.push(Tick {

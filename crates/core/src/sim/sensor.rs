@@ -1,12 +1,15 @@
 //! Floor sensors, encoders and gyro: from the true state of the world to what the robot gets to know.
 
+use std::collections::VecDeque;
 use std::sync::Arc;
 
+use super::contact::Obstacles;
 use super::random::Noise;
 use super::world::World;
 use super::{Body, Plant, STEP};
 use crate::controller::{Reading, Readings};
 use crate::field::Blurred;
+use crate::robot::RangeSensor;
 use crate::units::math::TAU;
 
 /// The robot's senses during one run.
@@ -23,6 +26,8 @@ pub struct Senses {
     due: Vec<u64>,
     /// The earliest of those.
     next: u64,
+    rangers: Vec<Ranger>,
+    ranges: Vec<f64>,
     gyro: Option<GyroState>,
     /// Encoder ticks of a radian.
     ticks_per_rad: f64,
@@ -37,6 +42,23 @@ struct GyroState {
     drift: f64,
     /// How far it is off by now, rad.
     off: f64,
+}
+
+/// A ranging sensor during a run.
+#[derive(Clone, Debug)]
+struct Ranger {
+    noise: Noise,
+    /// The step of its next measurement.
+    due: u64,
+    /// Measurements on their way, with the step they arrive at.
+    under_way: VecDeque<(u64, f64)>,
+}
+
+impl Ranger {
+    fn new(about: &RangeSensor, seed: u64) -> Self {
+        let most = about.latency_ms / about.period_ms.max(1) + 2;
+        Self { noise: Noise::new(seed, &about.name), due: 0, under_way: VecDeque::with_capacity(most as usize) }
+    }
 }
 
 impl Senses {
@@ -56,6 +78,8 @@ impl Senses {
             readings: vec![Reading::default(); robot.sensors.len()],
             due: vec![0; robot.sensors.len()],
             next: 0,
+            rangers: robot.rangers.iter().map(|ranger| Ranger::new(ranger, seed)).collect(),
+            ranges: robot.rangers.iter().map(|ranger| ranger.greatest).collect(),
             gyro,
             ticks_per_rad: f64::from(robot.encoder_ticks) / TAU,
         }
@@ -95,6 +119,28 @@ impl Senses {
         self.next = self.due.iter().copied().min().unwrap_or(u64::MAX);
     }
 
+    /// Lets the ranging sensors measure and publish. To be called in every step.
+    pub fn measure(&mut self, world: &World, obstacles: &Obstacles, plant: &Plant, body: &Body, step: u64) {
+        for ((ranger, about), range) in self.rangers.iter_mut().zip(&world.robot.rangers).zip(&mut self.ranges) {
+            if step == ranger.due {
+                ranger.due = step + u64::from(about.period_ms);
+                let echo = if body.spin.abs() > about.blind_above {
+                    None
+                } else {
+                    let from = plant.place(body, about.ahead, about.left);
+                    obstacles.echo(from, body.heading + about.facing, about)
+                };
+                let noisy = echo.map_or(about.greatest, |echo| echo + ranger.noise.normal() * about.noise);
+                let stepped = if about.step > 0.0 { floor(noisy / about.step + 0.5) * about.step } else { noisy };
+                let reading = stepped.clamp(about.least, about.greatest);
+                ranger.under_way.push_back((step + u64::from(about.latency_ms), reading));
+            }
+            while ranger.under_way.front().is_some_and(|(arrives, _)| *arrives <= step) {
+                (_, *range) = ranger.under_way.pop_front().expect("just seen");
+            }
+        }
+    }
+
     /// What the robot knows now. To be called once a control period.
     pub fn look(&mut self, body: &Body, step: u64) -> Readings<'_> {
         let gyro = self.gyro.as_mut().map(|gyro| {
@@ -105,6 +151,12 @@ impl Senses {
         });
         // Whole ticks only, towards the lower one in both directions, as a disc with slots counts.
         let wheels = body.angles.map(|angle| (angle * self.ticks_per_rad).floor() / self.ticks_per_rad);
-        Readings { sensors: &self.readings, wheels, gyro }
+        Readings { sensors: &self.readings, ranges: &self.ranges, wheels, gyro }
     }
+}
+
+/// The largest whole number not above a value; by casts, since not every processor's baseline has an instruction for it.
+fn floor(value: f64) -> f64 {
+    let cut = value as i64 as f64;
+    if cut > value { cut - 1.0 } else { cut }
 }

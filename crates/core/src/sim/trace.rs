@@ -45,10 +45,14 @@ pub struct Trace {
     pub period_ms: u32,
     /// How many sensors the robot has.
     pub sensors: usize,
+    /// How many ranging sensors it has.
+    pub rangers: usize,
     /// One entry a tick, from the start.
     pub ticks: Vec<Tick>,
     /// The sensors' readings, `sensors` entries a tick.
     pub readings: Vec<Reading>,
+    /// Metres by the ranging sensors, `rangers` entries a tick.
+    pub ranges: Vec<f64>,
     /// Events in the order they happened.
     pub events: Vec<Stamp>,
 }
@@ -68,6 +72,11 @@ impl Trace {
     /// A sensor's reading at a tick.
     pub fn reading(&self, tick: usize, sensor: usize) -> Reading {
         self.readings[tick * self.sensors + sensor]
+    }
+
+    /// A ranging sensor's reading at a tick, metres.
+    pub fn range(&self, tick: usize, ranger: usize) -> f64 {
+        self.ranges[tick * self.rangers + ranger]
     }
 
     /// A fingerprint of everything in the trace: equal exactly when two runs were the same.
@@ -94,6 +103,7 @@ impl Trace {
             hash.float(reading.brightness);
             reading.rgb.iter().for_each(|value| hash.float(*value));
         }
+        self.ranges.iter().for_each(|range| hash.float(*range));
         for stamp in &self.events {
             let (kind, step, extra) = match stamp.event {
                 Event::Entered { step } => (1, step, 0),
