@@ -120,8 +120,10 @@ pub struct Robot {
     pub com_left: f64,
     /// Moment of inertia about the vertical through the centre of mass, kg m^2.
     pub yaw_inertia: f64,
-    /// Wheel diameter in metres.
+    /// Wheel diameter in metres, as the robot believes it.
     pub wheel_diameter: f64,
+    /// Diameters that the wheels really have, metres: left, right.
+    pub true_diameters: [f64; 2],
     /// Distance of the two wheels' tracks in metres.
     pub track_width: f64,
     /// Coefficient of friction of the tyres on the mat.

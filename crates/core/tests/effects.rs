@@ -312,6 +312,21 @@ fn e14_unequal_motors_drift_sideways_and_a_held_heading_does_not() {
 }
 
 #[test]
+fn e14_unequal_wheels_curve_by_what_their_difference_says() {
+    let turn = |right: &str| {
+        let table = Table::new().robot("track_width =", &format!("right_wheel = \"{right}\"\ntrack_width ="));
+        let run = table.run(&then_rest("drive ahead at 20 %", "travelled 600 mm"));
+        let [left, right] = run.trace.ticks.last().unwrap().wheels;
+        (degrees(run.final_pose()), (right - left).to_degrees(), (left + right) / 2.0)
+    };
+    // The same wheel angle a over rims of 56 and 57 mm on a track of 118 mm turns by a (28.5 - 28) / 118.
+    let (turned, apart, angle) = turn("57 mm");
+    let exact = ((angle * 0.5 + apart.to_radians() / 2.0 * 56.5) / 118.0).to_degrees();
+    assert!((turned - exact).abs() < 0.15 && turned > 2.0, "{turned} deg against {exact} deg");
+    assert!(turn("56 mm").0.abs() < 0.2, "{}", turn("56 mm").0);
+}
+
+#[test]
 fn e15_dead_reckoned_squares_end_further_and_further_away() {
     let without_gyro = ROBOT[..ROBOT.find("[gyro]").unwrap()].to_owned() + &ROBOT[ROBOT.find("[[sensor]]").unwrap()..];
     let off = |rounds: usize, speed: u32| {
@@ -509,6 +524,18 @@ fn e25_a_larger_wheel_goes_further_for_the_same_turn() {
         let exact = std::f64::consts::PI * diameter;
         assert!((per_turn(text) / exact - 1.0).abs() < 0.005, "{text}: {} against {exact}", per_turn(text));
     }
+}
+
+#[test]
+fn e25_a_robot_that_knows_its_wheels_wrongly_travels_wrongly() {
+    let far = |wheels: &str| {
+        let table = Table::new()
+            .robot("track_width =", &format!("left_wheel = \"{wheels}\"\nright_wheel = \"{wheels}\"\ntrack_width ="));
+        gone(&table.run(&then_rest("drive ahead at 12 %", "travelled 560 mm")))
+    };
+    // Worn from 56 mm to 54 mm it falls short by two parts in fifty-six.
+    let (worn, new) = (far("54 mm"), far("56 mm"));
+    assert!((worn / new - 54.0 / 56.0).abs() < 0.003, "{worn} mm against {new} mm");
 }
 
 #[test]

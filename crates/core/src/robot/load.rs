@@ -24,6 +24,8 @@ struct BodyTable {
 #[serde(deny_unknown_fields)]
 struct DriveTable {
     wheel_diameter: Spanned<Positive<Length>>,
+    left_wheel: Option<Spanned<Positive<Length>>>,
+    right_wheel: Option<Spanned<Positive<Length>>>,
     track_width: Positive<Length>,
     grip: Spanned<f64>,
     encoder_ticks: Spanned<u32>,
@@ -178,6 +180,7 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
     let extent = (nose - length, nose, width / 2.0);
     let sensors = sensor_tables.into_iter().map(|Item { value, .. }| sensor(tables, value, extent)).collect();
     let rangers = ranging_tables.into_iter().map(|Item { value, .. }| ranger(tables, value, extent)).collect();
+    let believed = drive.wheel_diameter.get_ref().0.si();
     let mass = body.mass.get_ref().0.si();
     let com = *body.centre_of_mass.get_ref();
     Some(Robot {
@@ -191,7 +194,9 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
         com_left: com.y,
         // A uniform box: m (l^2 + w^2) / 12.
         yaw_inertia: mass * (length * length + width * width) / 12.0,
-        wheel_diameter: drive.wheel_diameter.get_ref().0.si(),
+        wheel_diameter: believed,
+        true_diameters: [drive.left_wheel, drive.right_wheel]
+            .map(|wheel| wheel.map_or(believed, |wheel| wheel.get_ref().0.si())),
         track_width: drive.track_width.0.si(),
         grip: *drive.grip.get_ref(),
         encoder_ticks: *drive.encoder_ticks.get_ref(),
@@ -260,12 +265,16 @@ fn check_bodies(tables: &mut Tables<'_>, body: &BodyTable, drive: &DriveTable, c
             .hints
             .push("put the caster on the side of the centre of mass, further from the axle".to_owned());
     }
-    let diameter = drive.wheel_diameter.get_ref().0.si();
-    if !(0.005..=0.5).contains(&diameter) {
-        tables
-            .error("R104", drive.wheel_diameter.span(), format!("a wheel of {} mm is not possible", diameter * 1e3))
-            .hints
-            .push("the diameter must be 5 mm to 500 mm".to_owned());
+    for wheel in
+        [Some(&drive.wheel_diameter), drive.left_wheel.as_ref(), drive.right_wheel.as_ref()].into_iter().flatten()
+    {
+        let diameter = wheel.get_ref().0.si();
+        if !(0.005..=0.5).contains(&diameter) {
+            tables
+                .error("R104", wheel.span(), format!("a wheel of {} mm is not possible", diameter * 1e3))
+                .hints
+                .push("the diameter must be 5 mm to 500 mm".to_owned());
+        }
     }
     for (value, most, what, span) in [
         (*drive.grip.get_ref(), 3.0, "grip", drive.grip.span()),

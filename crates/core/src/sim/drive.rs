@@ -54,7 +54,8 @@ pub struct Plant {
     com: (f64, f64),
     /// Distance of each wheel left of the centre of mass.
     offsets: [f64; 2],
-    radius: f64,
+    /// Radius of each wheel.
+    radii: [f64; 2],
     motors: [Drive; 2],
     /// Largest traction impulse of each wheel in one step, N s.
     grip: [f64; 2],
@@ -138,7 +139,7 @@ impl Plant {
             per_inertia: 1.0 / robot.yaw_inertia,
             com,
             offsets,
-            radius: robot.wheel_diameter / 2.0,
+            radii: robot.true_diameters.map(|diameter| diameter / 2.0),
             motors: [Drive::new(&robot.left, robot.battery), Drive::new(&robot.right, robot.battery)],
             grip: share.map(|part| robot.grip * on_wheels * part * dt),
             load: share.map(|part| on_wheels * part * dt),
@@ -191,6 +192,11 @@ impl Plant {
             axis: body.cos_sin,
             half: self.outline.half,
         }
+    }
+
+    /// Speeds of the wheels' rims, m/s: left, right.
+    pub fn rims(&self, body: &Body) -> [f64; 2] {
+        [body.wheels[0] * self.radii[0], body.wheels[1] * self.radii[1]]
     }
 
     /// Where the wheels touch the floor: left, right.
@@ -257,13 +263,14 @@ impl Plant {
         let (im, ii) = (self.per_mass, self.per_inertia);
         let [a, b] = self.offsets;
         let cx = self.com.0;
-        let slip = |wheel: usize| twist.ahead - twist.spin * self.offsets[wheel] - self.radius * twist.wheels[wheel];
+        let slip =
+            |wheel: usize| twist.ahead - twist.spin * self.offsets[wheel] - self.radii[wheel] * twist.wheels[wheel];
         let (sl, sr, ss) = (slip(0), slip(1), twist.left - cx * twist.spin);
         // The symmetric matrix of what impulses ahead at the left wheel, ahead at the right wheel and to the left
         // at the axle do to the three slips.
-        let rr = self.radius * self.radius;
-        let k11 = im + a * a * ii + rr * axles[0].compliance;
-        let k22 = im + b * b * ii + rr * axles[1].compliance;
+        let [r0, r1] = self.radii;
+        let k11 = im + a * a * ii + r0 * r0 * axles[0].compliance;
+        let k22 = im + b * b * ii + r1 * r1 * axles[1].compliance;
         let k33 = im + cx * cx * ii;
         let (k12, k13, k23) = (im + a * b * ii, a * cx * ii, b * cx * ii);
         let c11 = k22 * k33 - k23 * k23;
@@ -283,8 +290,8 @@ impl Plant {
         twist.ahead += (left + right) * im;
         twist.left += side * im;
         twist.spin -= (left * a + right * b + side * cx) * ii;
-        twist.wheels[0] -= left * self.radius * axles[0].compliance;
-        twist.wheels[1] -= right * self.radius * axles[1].compliance;
+        twist.wheels[0] -= left * r0 * axles[0].compliance;
+        twist.wheels[1] -= right * r1 * axles[1].compliance;
         true
     }
 
@@ -302,7 +309,7 @@ impl Plant {
         let (im, ii) = (self.per_mass, self.per_inertia);
         let (c, s) = body.cos_sin;
         let mut holding = [(0.0f64, 0.0f64); 2];
-        let radii = held.map(|held| if held { self.radius } else { 0.0 });
+        let radii = [0, 1].map(|wheel| if held[wheel] { self.radii[wheel] } else { 0.0 });
         let grips = [0, 1].map(|wheel| if held[wheel] { self.grip[wheel] } else { BODY_FRICTION * self.load[wheel] });
         // Contacts are few: a box against a wall has at most two, and a corner of two walls four.
         let mut pressed = [(0.0f64, 0.0f64); 8];

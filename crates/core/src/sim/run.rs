@@ -136,10 +136,9 @@ pub fn run(world: &World, program: &Arc<Program>, start: Pose, seed: u64, cancel
             trace.readings.extend_from_slice(readings.sensors);
             trace.ranges.extend_from_slice(readings.ranges);
             let pose = plant.pose(&body);
-            let radius = program.wheel_radius;
             trace.ticks.push(Tick {
                 pose,
-                rims: body.wheels.map(|speed| speed * radius),
+                rims: plant.rims(&body),
                 wheels: readings.wheels,
                 gyro: readings.gyro.unwrap_or(f64::NAN),
                 command,

@@ -56,7 +56,7 @@ pub fn layout(screen: Rect, zoom: Option<Pane>, aspect: f64) -> Option<Areas> {
 
 /// Mission beside field, chart below both.
 fn side_by_side(bars: Areas, w: u16, top: u16, room: u16, aspect: f64) -> Areas {
-    let chart = (room * 3 / 10).clamp(9, 18);
+    let chart = (room * 7 / 20).clamp(9, 20);
     let upper = room - chart;
     // A sentence with its evidence needs about 84 columns; the field takes what its shape can use of the rest.
     let wanted = (f64::from(upper) * 2.0 * aspect) as u16 + 2;

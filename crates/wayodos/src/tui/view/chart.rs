@@ -165,7 +165,8 @@ fn name(track: &Track, chart: &Chart, time: f64, theme: Theme, place: Rect, buff
         put(buffer, x, y, room - 1, &track.name, theme.role(Role::Text));
         put_right(buffer, x + room - 1, y + 1, room, &value, accent);
     } else {
-        let behind = put(buffer, x, y, room / 2, &track.name, theme.role(Role::Text));
+        let name = room.saturating_sub(wide + 2).max(room / 2);
+        let behind = put(buffer, x, y, name, &track.name, theme.role(Role::Text));
         put_right(buffer, x + room - 1, y, (x + room - 1).saturating_sub(behind + 1), &value, accent);
     }
 }
