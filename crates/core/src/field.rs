@@ -168,6 +168,8 @@ pub struct Field {
     pub platforms: Vec<Platform>,
     /// What is beyond the mat.
     pub edge: Edge,
+    /// Light of the room on the mat, as a share of a floor sensor's own.
+    pub ambient: f64,
     /// Start poses; never empty in a field without findings.
     pub starts: Vec<Start>,
 }

@@ -104,6 +104,8 @@ fn calibrate(robot: &Robot, field: &Field, text: Option<&str>, findings: &mut Ve
             let by_colour = sensor.kind == SensorKind::Colour;
             let tones = field.surfaces.iter().map(|surface| {
                 let (brightness, rgb) = seen(surface);
+                let lit = |share: f64| sensor.reads((share * (1.0 + field.ambient)).min(1.0));
+                let (brightness, rgb) = (lit(brightness), rgb.map(lit));
                 Tone { name: surface.name.clone(), brightness, rgb: if by_colour { rgb } else { [brightness; 3] } }
             });
             Tones { tones: tones.collect(), by_colour }

@@ -36,6 +36,15 @@ pub struct FloorSensor {
     pub noise: f64,
     /// Smallest difference of two readings, as a share of full scale.
     pub step: f64,
+    /// Whether dark surfaces give high readings.
+    pub inverted: bool,
+}
+
+impl FloorSensor {
+    /// What it reads of a surface that sends back so much of its light.
+    pub const fn reads(&self, share: f64) -> f64 {
+        if self.inverted { 1.0 - share } else { share }
+    }
 }
 
 /// A sensor that measures how far away the nearest thing is.

@@ -233,6 +233,60 @@ fn e07_from_dark_to_shiny_passes_bright() {
 }
 
 #[test]
+fn e08_another_light_makes_yesterdays_limit_wrong() {
+    // A grey stripe that reads 40 %, and a limit for white set at 55 %.
+    let outcome = |ambient: &str| {
+        let mut table = Table::new();
+        table.field = table
+            .field
+            .replace("ground =", &format!("ambient = \"{ambient}\"\nground ="))
+            .replace("red = {", "grey = { colour = \"#aaaaaa\" }, red = {");
+        table.field = table.field.replace("ground = \"pale\"", "ground = \"grey\"");
+        let run = table.run(
+            "step \"go\"\ndrive ahead at 20 %\nuntil floor-left > 55 % -> fail \"white\"\nor travelled 300 mm -> done",
+        );
+        (run.outcome, run.trace.reading(20, 0).brightness)
+    };
+    let (dim, lit) = (outcome("0 %"), outcome("50 %"));
+    assert_eq!((dim.0, lit.0), (Outcome::Done, Outcome::Failed), "{dim:?} {lit:?}");
+    assert!((lit.1 / dim.1 - 1.5).abs() < 0.15, "{dim:?} {lit:?}");
+}
+
+#[test]
+fn e11_on_some_sensors_lower_means_brighter() {
+    let table = |calibrated: bool| {
+        let mut table = Table::new()
+            .bar(900.0, 20.0)
+            .robot("kind = \"reflectance\"", "polarity = \"dark is high\"\nkind = \"reflectance\"");
+        if calibrated {
+            table.calibration = table.calibration.replace("2 %", "98 %").replace("77 %", "23 %");
+        }
+        table
+    };
+    let go = |table: &Table, exit: &str| {
+        let run = table.run(&then_rest("drive ahead at 10 %", exit));
+        (run.final_pose().x * 1e3 + 92.0 - 890.0).round()
+    };
+    let right = go(&table(true), "floor-left sees dark");
+    assert!((0.0..6.0).contains(&right), "calibrated, it finds the bar: {right} mm beyond its edge");
+    assert!(go(&table(false), "floor-left sees dark") < -400.0, "with the other kind's tones pale is dark at once");
+    assert!((0.0..6.0).contains(&go(&table(true), "floor-left > 60 %")), "a high reading is a dark one");
+    // A follower steers the same way on either kind.
+    let mut line = table(true).line("dark", 20.0, "\"0, 520 mm\", \"2000, 520 mm\"").start(300.0, 500.0, 0.0);
+    line.field = line.field.replacen(
+        "\n[[line]]\nsurface = \"dark\"\nwidth = \"20 mm\"\npoints = [\"900, 0 mm\", \"900, 1000 mm\"]\n",
+        "",
+        1,
+    );
+    let run = line.run("step \"go\"\nfollow the left edge of a dark line with floor-left at 20 %, gain 1\nuntil travelled 800 mm -> done");
+    assert!(
+        (run.final_pose().y - 0.498).abs() < 0.006 && degrees(run.final_pose()).abs() < 3.0,
+        "{:?}",
+        run.final_pose()
+    );
+}
+
+#[test]
 fn e09_noise_makes_one_surface_read_differently() {
     let spread = |noise: &str| {
         let table = Table::new().robot("noise = \"1.2 %\"", &format!("noise = \"{noise}\""));

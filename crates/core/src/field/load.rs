@@ -70,7 +70,7 @@ enum EdgeWord {
 }
 
 const KEYS: &[&str] =
-    &["name", "size", "ground", "surround", "edge", "surface", "line", "patch", "platform", "wall", "start"];
+    &["name", "size", "ground", "surround", "edge", "ambient", "surface", "line", "patch", "platform", "wall", "start"];
 
 /// Reads a field file.
 ///
@@ -91,6 +91,15 @@ fn load_size(tables: &mut Tables<'_>, field: &mut Field) {
     let Some(Item { value, span }) = tables.required::<Pair>("size", "`size = \"2000 x 1500 mm\"`") else { return };
     (field.width, field.height) = (value.x, value.y);
     let side = SMALLEST_SIDE..=LARGEST_SIDE;
+    if let Some(Item { value, span }) = tables.optional::<Percent>("ambient") {
+        field.ambient = value.si().clamp(0.0, 5.0);
+        if field.ambient != value.si() {
+            tables
+                .error("F109", span, "such an ambient light is not possible")
+                .hints
+                .push("it must be 0 % to 500 %".into());
+        }
+    }
     if let Some(Item { value: EdgeWord::Drop, .. }) = tables.optional::<EdgeWord>("edge") {
         field.edge = Edge::Drop;
     }

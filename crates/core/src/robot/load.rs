@@ -84,9 +84,20 @@ enum KindWord {
     Colour,
 }
 
+#[derive(Deserialize, Default)]
+enum PolarityWord {
+    #[default]
+    #[serde(rename = "bright is high")]
+    BrightIsHigh,
+    #[serde(rename = "dark is high")]
+    DarkIsHigh,
+}
+
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
 struct SensorTable {
+    #[serde(default)]
+    polarity: PolarityWord,
     name: Spanned<String>,
     kind: KindWord,
     port: Spanned<String>,
@@ -403,6 +414,7 @@ fn sensor(tables: &mut Tables<'_>, table: SensorTable, extent: (f64, f64, f64)) 
         period_ms,
         noise: table.noise.0.si().min(1.0),
         step: table.step.0.si().min(1.0),
+        inverted: matches!(table.polarity, PolarityWord::DarkIsHigh),
     }
 }
 

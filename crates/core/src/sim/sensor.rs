@@ -102,7 +102,8 @@ impl Senses {
             let sample = mat.sample(plant.place(body, sensor.ahead, sensor.left));
             let noise = &mut self.noises[index];
             let mut read = |share: f64| {
-                let noisy = (share + noise.normal() * sensor.noise).clamp(0.0, 1.0);
+                let lit = sensor.reads((share * (1.0 + world.field.ambient)).min(1.0));
+                let noisy = (lit + noise.normal() * sensor.noise).clamp(0.0, 1.0);
                 // Rounded half up by the cast: a share is never negative.
                 let steps = |share: f64| f64::from((share / sensor.step + 0.5) as u32) * sensor.step;
                 if sensor.step > 0.0 { steps(noisy).min(1.0) } else { noisy }
