@@ -371,7 +371,7 @@ fn e14_unequal_wheels_curve_by_what_their_difference_says() {
         let table = Table::new().robot("track_width =", &format!("right_wheel = \"{right}\"\ntrack_width ="));
         let run = table.run(&then_rest("drive ahead at 20 %", "travelled 600 mm"));
         let [left, right] = run.trace.ticks.last().unwrap().wheels;
-        (degrees(run.final_pose()), (right - left).to_degrees(), (left + right) / 2.0)
+        (degrees(run.final_pose()), (right - left).to_degrees(), f64::midpoint(left, right))
     };
     // The same wheel angle a over rims of 56 and 57 mm on a track of 118 mm turns by a (28.5 - 28) / 118.
     let (turned, apart, angle) = turn("57 mm");

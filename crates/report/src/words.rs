@@ -113,3 +113,33 @@ pub fn change_words(before: (&Run, &Program), after: (&Run, &Program)) -> String
     }
     told.join("; ")
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn evidence_is_told_in_few_words_with_its_weight() {
+        let fired = |clear, at_once| Evidence::Fired { clear, at_once };
+        for (evidence, failed, words, weight) in [
+            (fired(Some(32.4), false), false, "fired clear 32", Weight::Fired),
+            (fired(None, false), false, "fired", Weight::Fired),
+            (fired(Some(2.34), false), false, "fired THIN 2.3", Weight::Thin),
+            (fired(Some(50.0), true), false, "fired at once", Weight::Thin),
+            (fired(Some(50.0), true), true, "fired at once", Weight::Failed),
+            (fired(Some(2.0), false), true, "fired: failed", Weight::Failed),
+            (Evidence::Spare(Spare::Length(0.1524)), true, "152 mm spare", Weight::Spare),
+            (Evidence::Spare(Spare::Angle(0.349)), false, "20 deg spare", Weight::Spare),
+            (Evidence::Spare(Spare::Time(14.86)), false, "14.9 s spare", Weight::Spare),
+            (Evidence::Spare(Spare::Lines(1)), false, "1 line spare", Weight::Spare),
+            (Evidence::Spare(Spare::Lines(4)), false, "4 lines spare", Weight::Spare),
+            (Evidence::Spare(Spare::Noise(0.84)), false, "nearly: 0.8 off", Weight::Spare),
+            (Evidence::Spare(Spare::Noise(400.0)), false, "99 off", Weight::Spare),
+            (Evidence::Spare(Spare::Unseen), false, "not seen", Weight::Spare),
+        ] {
+            let (told, how) = exit_words(&evidence, failed);
+            assert_eq!((told.as_str(), how), (words, weight), "{evidence:?}");
+            assert!(told.len() <= 16, "it must fit beside a sentence: {told}");
+        }
+    }
+}

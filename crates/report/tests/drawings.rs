@@ -167,3 +167,43 @@ fn the_field_in_pixels_is_the_field_in_the_file() {
     let Shape::Line(points) = &lines[0].shape else { panic!("a line") };
     assert_eq!(points[0], [12.0, 15.0], "it starts where the robot did");
 }
+
+#[test]
+fn what_an_edit_changed_is_told_in_one_line() {
+    use wayodos_report::words::{change_words, outcome_words, rest_words};
+    let good = Told::new(MISSION);
+    let change = |old: &str, new: &str| {
+        assert!(MISSION.contains(old));
+        let after = Told::new(&MISSION.replace(old, new));
+        change_words((&good.run, &good.program), (&after.run, &after.program))
+    };
+    let faster = change("at 30 %", "at 45 %");
+    assert!(faster.starts_with("round 0.") && faster.contains(" faster; step 1 \"To the line\" ends 0."), "{faster}");
+    let slower = change("until 0.3 s pass", "until 0.9 s pass");
+    assert_eq!(slower, "round 0.6 s slower; step 2 \"Rest\" ends 0.6 s later");
+    let lost = change("travelled 300 mm", "travelled 30 mm");
+    assert!(lost.starts_with("now failed at 0.") && lost.contains(": no line in step 1 \"To the line\""), "{lost}");
+    assert_eq!(change("limit 10 s", "limit 11 s"), "nothing that matters changed");
+    let bad = Told::new(&MISSION.replace("travelled 300 mm", "travelled 30 mm"));
+    let mended = change_words((&bad.run, &bad.program), (&good.run, &good.program));
+    assert!(mended.starts_with("now it is done"), "{mended}");
+    assert!(outcome_words(&good.run, &good.program).ends_with("s of 10 s"));
+    assert!(rest_words(&good.run).starts_with("at rest at 2"), "{}", rest_words(&good.run));
+}
+
+#[test]
+fn a_drop_is_drawn_as_an_edge() {
+    let field = FIELD.replace(
+        "[start.here]",
+        "[[platform]]\nsurface = \"pale\"\nat = \"100, 200 mm\"\ndiameter = \"120 mm\"\n[start.here]",
+    );
+    let edges = |text: &str| {
+        let (field, findings) = wayodos_core::field::load(text);
+        assert_eq!(findings, []);
+        let items = ground_items(&field, &Placement::life_size(&field));
+        items.iter().filter(|item| item.fill.is_none() && item.stroke.is_some_and(|stroke| stroke.width == 6.0)).count()
+    };
+    assert_eq!(edges(FIELD), 0);
+    assert_eq!(edges(&field), 1);
+    assert_eq!(edges(&field.replace("ground =", "edge = \"drop\"\nground =")), 2);
+}

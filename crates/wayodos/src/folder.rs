@@ -381,4 +381,49 @@ mod tests {
         let binary = Project::open(folder, None).unwrap_err();
         assert!(matches!(binary, OpenError::NotText(_, 1)), "{binary}");
     }
+
+    #[test]
+    #[cfg(unix)]
+    fn links_and_permissions_outlive_a_save() {
+        use std::os::unix::fs::{PermissionsExt as _, symlink};
+        let here = tempfile::tempdir().unwrap();
+        let (real, link) = (here.path().join("real.way"), here.path().join("link.way"));
+        fs::write(&real, "old").unwrap();
+        fs::set_permissions(&real, fs::Permissions::from_mode(0o640)).unwrap();
+        symlink(&real, &link).unwrap();
+        write_whole(&link, b"new").unwrap();
+        assert!(fs::symlink_metadata(&link).unwrap().file_type().is_symlink());
+        assert_eq!(fs::read_to_string(&real).unwrap(), "new");
+        assert_eq!(fs::metadata(&real).unwrap().permissions().mode() & 0o777, 0o640);
+        write_whole(&here.path().join("fresh"), b"x").unwrap();
+        assert_eq!(fs::metadata(here.path().join("fresh")).unwrap().permissions().mode() & 0o777, 0o644);
+        assert_eq!(fs::read_dir(here.path()).unwrap().count(), 3, "no half-written file is left");
+    }
+
+    #[test]
+    fn a_draft_is_taken_up_only_when_it_differs() {
+        let (_here, project) = copied();
+        assert_eq!(project.recovered(), None);
+        let draft = project.draft_file().unwrap();
+        fs::write(&draft, &project.mission).unwrap();
+        assert_eq!(project.recovered(), None);
+        fs::write(&draft, "other").unwrap();
+        assert_eq!(project.recovered().as_deref(), Some("other"));
+        fs::write(&draft, [0xff, 0xfe]).unwrap();
+        assert_eq!(project.recovered(), None, "a draft that is no text is nobody's edit");
+    }
+
+    #[test]
+    fn another_mission_is_opened_by_any_of_its_names() {
+        let (_here, project) = copied();
+        let Home::Folder(folder) = &project.home else { panic!("no folder") };
+        for name in ["mind-the-rim", "mind-the-rim.way", "missions/mind-the-rim.way"] {
+            let other = Project::open(folder, Some(name)).unwrap();
+            assert!(other.mission.contains("Mind the rim"), "{name}");
+            assert!(other.mission_file().unwrap().ends_with("missions/mind-the-rim.way"));
+        }
+        assert!(Project::demo(Some("mind-the-rim")).unwrap().mission.contains("Mind the rim"));
+        let by_file = Project::open(&folder.join(PROJECT_FILE), None).unwrap();
+        assert_eq!(by_file.mission, project.mission);
+    }
 }

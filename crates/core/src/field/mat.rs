@@ -471,6 +471,33 @@ mod tests {
     }
 
     #[test]
+    fn tiles_join_without_a_seam() {
+        // The same spot read across the borders of tiles, against a mean over a dense disc of the painted mat.
+        let marks = vec![band(&[(0.02, 0.03), (0.3, 0.17), (0.39, 0.02)], 0.02)];
+        let mat = Mat::new(&field(marks.clone()), None);
+        let blurred = mat.blurred(0.012, false);
+        let shape = &marks[0].shape;
+        for step in 0..300 {
+            let at = Point::new(0.02 + 0.0012 * f64::from(step), 0.1 + 0.07 * math::sin(f64::from(step) * 0.11));
+            let mut inside = 0u32;
+            let mut all = 0u32;
+            for i in -12..=12 {
+                for j in -12..=12 {
+                    let (dx, dy) = (f64::from(i) * 0.0005, f64::from(j) * 0.0005);
+                    if dx * dx + dy * dy <= 0.006 * 0.006 {
+                        all += 1;
+                        inside += u32::from(shape.depth(Point::new(at.x + dx, at.y + dy)) > 0.0);
+                    }
+                }
+            }
+            let pale = 1.0 - f64::from(inside) / f64::from(all);
+            let read = blurred.sample(at)[0];
+            // The band's ends are cut square on the mat and round in its outline.
+            assert!((read - pale).abs() < 0.06 || at.x < 0.04, "{at:?}: {read} against {pale}");
+        }
+    }
+
+    #[test]
     fn beyond_the_mat_lies_the_surround() {
         let mat = Mat::new(&Arc::new(Field { surround: SurfaceId(1), ..(*field(vec![])).clone() }), None)
             .blurred(0.008, true);

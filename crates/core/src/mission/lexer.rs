@@ -89,3 +89,34 @@ fn word_length(rest: &str) -> usize {
     }
     rest.len()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn told(line: &str) -> Vec<(TokenKind, &str)> {
+        let (tokens, _) = tokens(line, 0..line.len());
+        tokens.into_iter().map(|token| (token.kind, &line[token.span])).collect()
+    }
+
+    #[test]
+    fn lines_fall_into_words_numbers_and_signs() {
+        use TokenKind::{Arrow, Number, OpenText, Percent, Sign, Text, Unknown, Word};
+        for (line, expected) in [
+            (
+                "until floor-left < 40 %",
+                vec![(Word, "until"), (Word, "floor-left"), (Sign, "<"), (Number, "40"), (Percent, "%")],
+            ),
+            ("-> \"a # b\" # c", vec![(Arrow, "->"), (Text, "\"a # b\"")]),
+            ("-3.5mm", vec![(Number, "-3.5"), (Word, "mm")]),
+            ("gain,0.6", vec![(Word, "gain"), (Sign, ","), (Number, "0.6")]),
+            ("fail \"open  ", vec![(Word, "fail"), (OpenText, "\"open")]),
+            ("é\u{1f980}", vec![(Word, "é"), (Unknown, "\u{1f980}")]),
+            ("", vec![]),
+            ("   # only a comment", vec![]),
+        ] {
+            assert_eq!(told(line), expected, "{line}");
+        }
+        assert_eq!(tokens("a # b", 0..5).1, Some(2..5));
+    }
+}

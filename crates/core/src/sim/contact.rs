@@ -238,6 +238,7 @@ fn touch(body: &Box2, obstacle: &Box2, contacts: &mut Vec<Contact>) {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::field::Wall;
 
     fn square(x: f64, y: f64, angle: f64) -> Box2 {
         Box2 { centre: Point::new(x, y), axis: (math::cos(angle), math::sin(angle)), half: (0.1, 0.1) }
@@ -276,5 +277,86 @@ mod tests {
     fn what_is_apart_does_not_touch() {
         assert_eq!(contacts(&square(0.21, 0.0, 0.0), &square(0.0, 0.0, 0.0)), []);
         assert_eq!(contacts(&square(0.205, 0.205, 0.0), &square(0.0, 0.0, 0.0)), []);
+    }
+
+    fn sensor(cone: f64) -> RangeSensor {
+        RangeSensor {
+            name: String::new(),
+            port: String::new(),
+            ahead: 0.0,
+            left: 0.0,
+            facing: 0.0,
+            cone,
+            least: 0.0,
+            greatest: 3.0,
+            period_ms: 1,
+            latency_ms: 0,
+            noise: 0.0,
+            step: 0.0,
+            slant: 1.57,
+            blind_above: f64::INFINITY,
+        }
+    }
+
+    fn slab(centre: (f64, f64), turn: f64, half: (f64, f64)) -> Box2 {
+        Box2 { centre: Point::new(centre.0, centre.1), axis: (math::cos(turn), math::sin(turn)), half }
+    }
+
+    #[test]
+    fn a_ray_enters_a_box_where_walking_along_it_does() {
+        // Against steps of half a millimetre along the ray, for boxes all around and turned any way.
+        let mut entered = 0;
+        for index in 0..400 {
+            let spread = |step: f64| (f64::from(index) * step).fract();
+            let other = slab(
+                (0.3 + spread(0.618), 0.6 * spread(0.754) - 0.3),
+                6.3 * spread(0.569),
+                (0.02 + 0.2 * spread(0.831), 0.02 + 0.2 * spread(0.437)),
+            );
+            let angle = 0.6 * spread(0.297) - 0.3;
+            let ray = (math::cos(angle), math::sin(angle));
+            let inside = |far: f64| distance(&other, Point::new(ray.0 * far, ray.1 * far)) <= 0.0;
+            let walked = (0..4000).map(|step| f64::from(step) * 0.0005).find(|far| inside(*far));
+            match (meet(Point::default(), ray, &other), walked) {
+                (Some((far, facing)), Some(walked)) => {
+                    assert!((far - walked).abs() < 0.0011, "{index}: {far} against {walked}");
+                    assert!((0.0..=1.0 + 1e-12).contains(&facing));
+                    entered += 1;
+                }
+                (None, None) => {}
+                // A corner may be cut by less than a step.
+                (Some(_), None) => {}
+                (None, Some(walked)) => panic!("{index}: walked into it at {walked}"),
+            }
+        }
+        assert!(entered > 100, "{entered}");
+    }
+
+    #[test]
+    fn an_echo_comes_from_the_nearest_face_in_the_cone() {
+        let wall = |x: f64, y: f64| Wall {
+            name: String::new(),
+            points: vec![Point::new(x, y - 0.1), Point::new(x, y + 0.1)],
+            thickness: 0.02,
+        };
+        let field = Field { walls: vec![wall(1.0, 0.0), wall(0.5, 0.4)], ..Field::default() };
+        let obstacles = Obstacles::new(&field, None);
+        let echo = |heading: f64, cone: f64| obstacles.echo(Point::default(), heading, &sensor(cone));
+        assert!((echo(0.0, 0.1).unwrap() - 0.99).abs() < 1e-9, "straight ahead");
+        assert_eq!(echo(3.0, 0.1), None, "nothing behind");
+        let aside = math::atan2(0.4, 0.5);
+        assert!((echo(aside, 0.0).unwrap() - 0.49 / math::cos(aside)).abs() < 1e-6);
+        assert!(echo(aside / 2.0, 1.2).unwrap() < 0.7, "a wide cone sees both and tells the nearer");
+        assert_eq!(
+            obstacles.echo(Point::default(), 0.0, &RangeSensor { greatest: 0.9, ..sensor(0.1) }),
+            None,
+            "out of reach"
+        );
+        assert!(
+            obstacles.echo(Point::default(), 0.0, &RangeSensor { slant: 1e-3, ..sensor(0.0) }).is_some(),
+            "square on"
+        );
+        let flat = RangeSensor { slant: 0.5, ..sensor(0.0) };
+        assert_eq!(obstacles.echo(Point::default(), aside, &flat), None, "39 deg off the normal");
     }
 }

@@ -66,3 +66,60 @@ pub fn sides(shape: &Shape) -> Vec<(Point, Point)> {
     let next = points.iter().copied().cycle().skip(1);
     points.iter().copied().zip(next).collect()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::field::Platform;
+
+    fn field(shape: Shape) -> Field {
+        let platform = Platform { name: String::new(), shape };
+        Field { width: 2.0, height: 1.0, platforms: vec![platform], ..Field::default() }
+    }
+
+    #[test]
+    fn what_is_remembered_says_the_same_as_looking_anew() {
+        let corners = [(0.2, 0.2), (0.9, 0.1), (1.1, 0.8), (0.5, 0.6), (0.1, 0.9)];
+        let shapes = [
+            Shape::Disc { centre: Point::new(0.5, 0.5), radius: 0.3 },
+            Shape::Polygon(corners.map(|(x, y)| Point::new(x, y)).to_vec()),
+        ];
+        for shape in shapes {
+            let field = field(shape);
+            let mut remembers = Footing::new(&field, Some(0));
+            // A walk of millimetres that goes all over the platform and off it.
+            let (mut hung, mut fell) = (0, 0);
+            for step in 0..6000 {
+                let t = f64::from(step) * 0.001;
+                let centre = Point::new(0.5 + 0.45 * math::cos(2.3 * t), 0.5 + 0.45 * math::sin(1.7 * t));
+                let wheels = [-0.06, 0.06].map(|side| centre.ahead(5.0 * t, side));
+                let stance = remembers.look(centre, wheels);
+                let mut anew = Footing::new(&field, Some(0));
+                assert_eq!((stance, remembers.wheels), (anew.look(centre, wheels), anew.wheels), "{t}");
+                hung += u32::from(anew.wheels != [true; 2]);
+                fell += u32::from(stance == Stance::Falls);
+            }
+            assert!(hung > 100 && fell > 100, "the walk meets the edge: {hung} {fell}");
+        }
+    }
+
+    #[test]
+    fn on_the_mat_only_a_tables_edge_matters() {
+        let mut field = field(Shape::Disc { centre: Point::new(0.5, 0.5), radius: 0.3 });
+        let beyond = [Point::new(2.1, 0.5); 2];
+        assert_eq!(Footing::new(&field, None).look(beyond[0], beyond), Stance::Stands);
+        field.edge = Edge::Drop;
+        assert_eq!(Footing::new(&field, None).look(beyond[0], beyond), Stance::Falls);
+        let mut half = Footing::new(&field, None);
+        assert_eq!(half.look(Point::new(1.98, 0.5), [Point::new(1.94, 0.5), Point::new(2.01, 0.5)]), Stance::Stands);
+        assert_eq!(half.wheels, [true, false]);
+    }
+
+    #[test]
+    fn the_sides_of_a_shape_close_it() {
+        let disc = sides(&Shape::Disc { centre: Point::new(1.0, 1.0), radius: 0.5 });
+        assert!(disc.windows(2).all(|pair| pair[0].1 == pair[1].0) && disc.last().unwrap().1 == disc[0].0);
+        let around: f64 = disc.iter().map(|(a, b)| a.distance(*b)).sum();
+        assert!((around / (math::TAU * 0.5) - 1.0).abs() < 0.001, "{around}");
+    }
+}

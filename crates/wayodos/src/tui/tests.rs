@@ -380,3 +380,114 @@ fn exports_and_lost_drafts_are_told() {
     app.msg(Msg::DraftFailed("disk full".into()));
     assert!(app.notice().contains("only in memory until you save: disk full"));
 }
+
+/// Numbers that look random and are the same on every run.
+struct Dice(u64);
+
+impl Dice {
+    fn throw(&mut self, sides: usize) -> usize {
+        // A linear congruential generator; constants from Knuth, MMIX.
+        self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        (self.0 >> 33) as usize % sides
+    }
+}
+
+#[test]
+fn whatever_is_pressed_undo_leads_all_the_way_back() {
+    let keys = [
+        "Up", "Down", "Down", "Left", "Right", "Right", "Tab", "+", "-", ".", ",", "Enter", "Enter", "Esc", "e", "o",
+        "d", "7", "x", "\"", "Space", "n", "t", "g", "PgDn", "z", "?", "u", "r",
+    ];
+    for seed in 0..6 {
+        let mut app = App::new();
+        let original = Arc::clone(&app.model.text);
+        let mut dice = Dice(seed);
+        for _ in 0..150 {
+            app.press(keys[dice.throw(keys.len())]);
+            let model = &app.model;
+            assert!(model.cursor.line < model.lines().len().max(1), "the cursor stays on a line");
+            assert_eq!(
+                model.prepared.parsed.lines.len(),
+                model.text.split('\n').count(),
+                "what is shown is what is held"
+            );
+            let kept = app.asked.iter().rfind(|effect| matches!(effect, Effect::Draft(_) | Effect::ClearDraft));
+            let safe = matches!(kept, Some(Effect::Draft(draft)) if *draft == model.text);
+            assert!(safe || !model.unsaved(), "every unsaved edit is in the draft");
+        }
+        app.press("Esc Esc Esc");
+        for _ in 0..200 {
+            app.press("u");
+        }
+        assert_eq!(app.model.text, original, "seed {seed}");
+        assert!(!app.model.unsaved());
+        for _ in 0..200 {
+            app.press("r");
+        }
+        app.frame(Depth::Indexed, Cells::Quadrant);
+    }
+}
+
+#[test]
+fn the_line_of_hints_says_what_the_slot_takes() {
+    let mut app = App::new();
+    let status = |app: &App| app.frame(Depth::Mono, Cells::Ascii).lines().nth(48).unwrap().to_owned();
+    assert!(status(&app).ends_with("cruise = 26 %, used in 4 places; 0 to 100 %"), "{}", status(&app));
+    for (keys, told) in [
+        ("Left", "ahead or back"),
+        ("Down", "a sensor"),
+        ("Right", "a tone that floor-right tells apart"),
+        ("Right", "where to go then"),
+        ("Down Left", "0 mm or more"),
+        ("Tab", "a text"),
+        ("Down Down Right", "1 to 1000"),
+        ("Up Up Up Up Up Up Up", "in %"),
+    ] {
+        app.press(keys);
+        assert!(status(&app).ends_with(told), "{keys}: {}", status(&app));
+    }
+}
+
+#[test]
+fn a_step_visited_again_shows_the_visit_of_the_moment() {
+    let mut project = Project::demo(None).unwrap();
+    let text = "mission \"Loop\"\n  limit 9 s\n  start slipway\n\nstep \"a\"\n  hold\n  until 1 s passes\n\nstep \"b\"\n  hold\n  until 0.5 s pass  -> \"a\"\n";
+    project.mission = text.to_owned();
+    let mut app = App::new();
+    app.model = Model::new(project, None, 1, (120, 30));
+    let job = app.model.job().map(Effect::Run);
+    app.carry_out(job.into_iter().collect());
+    assert_eq!(app.outcome(), Outcome::Limit);
+    let shown = |app: &App| {
+        app.frame(Depth::Mono, Cells::Ascii).lines().find(|line| line.contains("step \"a\"")).unwrap().to_owned()
+    };
+    app.press("Home");
+    assert!(shown(&app).contains("7 times, 0.0 - 1.0 s"), "{}", shown(&app));
+    app.press("} } }");
+    assert!(shown(&app).contains("7 times, 3.0 - 4.0 s"), "{}", shown(&app));
+}
+
+#[test]
+fn long_lines_follow_the_cursor_and_the_margin_is_never_covered() {
+    let mut project = Project::demo(None).unwrap();
+    let name = "n".repeat(70);
+    project.mission = format!(
+        "limit 9 s\nstart slipway\nstep \"{name}\"\n  hold\n  until 1 s passes  -> fail \"{}\"\n",
+        "why ".repeat(30)
+    );
+    let mut app = App::new();
+    app.model = Model::new(project, None, 1, (80, 24));
+    let job = app.model.job().map(Effect::Run);
+    app.carry_out(job.into_iter().collect());
+    let line = |app: &App, has: &str| {
+        app.frame(Depth::Mono, Cells::Ascii).lines().find(|line| line.contains(has)).map(str::to_owned)
+    };
+    assert!(line(&app, "nnnn").unwrap().contains("…  0.0 - 1.0 s"), "{:?}", line(&app, "nnnn"));
+    let reason = line(&app, "fired: failed").unwrap();
+    assert!(reason.contains("…  fired: failed") && reason.contains("why why"), "{reason}");
+    // The end of the reason comes into sight when the cursor stands on it.
+    app.press("Tab Down Down Right Right Right Enter End");
+    assert!(matches!(app.model.mode, Mode::Typing(_)));
+    app.press("X Enter");
+    assert!(app.model.text.contains("why X\""), "{}", app.model.text);
+}
