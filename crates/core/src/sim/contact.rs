@@ -37,10 +37,31 @@ pub struct Contact {
     pub gap: f64,
 }
 
+/// Neighbouring boxes with a circle around them, so that most are left out together.
+#[derive(Clone, Debug)]
+struct Group {
+    centre: Point,
+    radius: f64,
+    members: std::ops::Range<usize>,
+}
+
+impl Group {
+    fn around(boxes: &[Box2], members: std::ops::Range<usize>) -> Self {
+        let count = members.len().max(1) as f64;
+        let sum = |of: fn(&Box2) -> f64| boxes[members.clone()].iter().map(of).sum::<f64>() / count;
+        let centre = Point::new(sum(|one| one.centre.x), sum(|one| one.centre.y));
+        let reach = |one: &Box2| one.centre.distance(centre) + one.half.0 + one.half.1;
+        let radius = boxes[members.clone()].iter().map(reach).fold(0.0, f64::max);
+        Self { centre, radius, members }
+    }
+}
+
 /// What stands on the field, and which of it is near.
 #[derive(Clone, Debug, Default)]
 pub struct Obstacles {
     boxes: Vec<Box2>,
+    /// The boxes of one wall or platform each, with a circle around them.
+    groups: Vec<Group>,
     near: Vec<usize>,
     looked_from: Option<Point>,
     contacts: Vec<Contact>,
@@ -50,7 +71,9 @@ impl Obstacles {
     /// The walls of a field, and for who stands on the mat the sides of its platforms.
     pub fn new(field: &Field, platform: Option<usize>) -> Self {
         let mut boxes = Vec::new();
+        let mut groups = Vec::new();
         for wall in &field.walls {
+            let first = boxes.len();
             let half_width = wall.thickness / 2.0;
             for pair in wall.points.windows(2) {
                 let length = pair[0].distance(pair[1]);
@@ -61,9 +84,11 @@ impl Obstacles {
                     boxes.push(Box2 { centre, axis, half: (length / 2.0 + half_width, half_width) });
                 }
             }
+            groups.push(Group::around(&boxes, first..boxes.len()));
         }
-        if platform.is_none() {
-            for (from, to) in field.platforms.iter().flat_map(|platform| sides(&platform.shape)) {
+        for platform in field.platforms.iter().filter(|_| platform.is_none()) {
+            let first = boxes.len();
+            for (from, to) in sides(&platform.shape) {
                 let length = from.distance(to);
                 if length > 0.0 {
                     let axis = ((to.x - from.x) / length, (to.y - from.y) / length);
@@ -71,9 +96,10 @@ impl Obstacles {
                     boxes.push(Box2 { centre, axis, half: (length / 2.0, SIDE) });
                 }
             }
+            groups.push(Group::around(&boxes, first..boxes.len()));
         }
         let near = Vec::with_capacity(boxes.len());
-        Self { boxes, near, looked_from: None, contacts: Vec::with_capacity(MOST_CONTACTS) }
+        Self { boxes, groups, near, looked_from: None, contacts: Vec::with_capacity(MOST_CONTACTS) }
     }
 
     /// The contacts of a body with whatever is near it.
@@ -101,20 +127,35 @@ impl Obstacles {
     /// How far away the nearest thing is that sends something back into a ranging sensor's cone, metres; none within
     /// its reach. The cone is five rays; each counts only if it meets its face squarely enough.
     pub fn echo(&self, from: Point, heading: f64, sensor: &RangeSensor) -> Option<f64> {
-        const RAYS: i32 = 2;
-        let squarely = math::cos(sensor.slant);
-        let mut nearest: Option<f64> = None;
-        for ray in -RAYS..=RAYS {
-            let angle = heading + f64::from(ray) / f64::from(RAYS) * sensor.cone / 2.0;
-            let ray = (math::cos(angle), math::sin(angle));
-            // What stands nearest in a ray hides what is behind it, even when it sends nothing back itself.
-            let hits = self.boxes.iter().filter_map(|other| meet(from, ray, other));
-            let Some((far, facing)) = hits.min_by(|a, b| a.0.total_cmp(&b.0)) else { continue };
-            if far <= sensor.greatest && facing >= squarely && nearest.is_none_or(|before| far < before) {
-                nearest = Some(far);
+        const RAYS: usize = 5;
+        let half = sensor.cone / 2.0;
+        let direction = |angle: f64| (math::cos(angle), math::sin(angle));
+        let rays: [(f64, f64); RAYS] = std::array::from_fn(|ray| direction(heading + (ray as f64 / 2.0 - 1.0) * half));
+        let (middle, opening) = (direction(heading), direction(half));
+        // What stands nearest in a ray hides what is behind it, even when it sends nothing back itself.
+        let mut first: [Option<(f64, f64)>; RAYS] = [None; RAYS];
+        // Most things are nowhere near the cone: by the circles around them.
+        let near = |centre: Point, radius: f64| {
+            let (dx, dy) = (centre.x - from.x, centre.y - from.y);
+            let along = dx * middle.0 + dy * middle.1;
+            let across = (dy * middle.0 - dx * middle.1).abs();
+            along > -radius
+                && along < sensor.greatest + radius
+                && across * opening.0 < along.max(0.0) * opening.1 + radius
+        };
+        let groups = self.groups.iter().filter(|group| near(group.centre, group.radius));
+        let boxes = groups.flat_map(|group| &self.boxes[group.members.clone()]);
+        for other in boxes.filter(|other| near(other.centre, other.half.0 + other.half.1)) {
+            for (ray, first) in rays.iter().zip(&mut first) {
+                let Some(hit) = meet(from, *ray, other) else { continue };
+                if first.is_none_or(|(far, _)| hit.0 < far) {
+                    *first = Some(hit);
+                }
             }
         }
-        nearest
+        let squarely = math::cos(sensor.slant);
+        let echoes = first.into_iter().flatten().filter(|(far, facing)| *far <= sensor.greatest && *facing >= squarely);
+        echoes.map(|(far, _)| far).min_by(f64::total_cmp)
     }
 }
 

@@ -263,12 +263,12 @@ impl Plant {
         let (im, ii) = (self.per_mass, self.per_inertia);
         let [a, b] = self.offsets;
         let cx = self.com.0;
-        let slip =
-            |wheel: usize| twist.ahead - twist.spin * self.offsets[wheel] - self.radii[wheel] * twist.wheels[wheel];
-        let (sl, sr, ss) = (slip(0), slip(1), twist.left - cx * twist.spin);
+        let [r0, r1] = self.radii;
+        let sl = twist.ahead - twist.spin * a - r0 * twist.wheels[0];
+        let sr = twist.ahead - twist.spin * b - r1 * twist.wheels[1];
+        let ss = twist.left - cx * twist.spin;
         // The symmetric matrix of what impulses ahead at the left wheel, ahead at the right wheel and to the left
         // at the axle do to the three slips.
-        let [r0, r1] = self.radii;
         let k11 = im + a * a * ii + r0 * r0 * axles[0].compliance;
         let k22 = im + b * b * ii + r1 * r1 * axles[1].compliance;
         let k33 = im + cx * cx * ii;
@@ -298,6 +298,9 @@ impl Plant {
     /// Projected Gauss-Seidel over tyres (friction circle each) and wall contacts (no pull, Coulomb friction).
     ///
     /// Where a wheel has no floor the body lies on the edge instead, and its share of the weight rubs there.
+    // Out of line, so that the step that most often suffices keeps the registers to itself (measured: a fifth).
+    #[cold]
+    #[inline(never)]
     fn iterate(
         &self,
         twist: &mut Twist,

@@ -35,6 +35,11 @@ impl Footing {
         Self { floor, safe: None, wheels: [true; 2] }
     }
 
+    /// Whether there is no edge to fall off.
+    pub const fn is_endless(&self) -> bool {
+        self.floor.is_none()
+    }
+
     /// Looks at where the centre of mass and the wheels are now.
     pub fn look(&mut self, centre: Point, wheels: [Point; 2]) -> Stance {
         let Some(floor) = &self.floor else { return Stance::Stands };

@@ -167,8 +167,10 @@ pub fn run(world: &World, program: &Arc<Program>, start: Pose, seed: u64, cancel
                 return Some(finish(outcome, reason, at, trace));
             }
         }
-        falls |= footing.look(Point::new(body.x, body.y), plant.wheels(&body)) == Stance::Falls;
-        hangs |= footing.wheels != [true; 2];
+        if !footing.is_endless() {
+            falls |= footing.look(Point::new(body.x, body.y), plant.wheels(&body)) == Stance::Falls;
+            hangs |= footing.wheels != [true; 2];
+        }
         let moments = plant.step(&mut body, command, &mut obstacles, footing.wheels);
         slipped |= moments.slipped;
         touched |= moments.touched;

@@ -27,6 +27,8 @@ pub struct Senses {
     /// The earliest of those.
     next: u64,
     rangers: Vec<Ranger>,
+    /// The earliest step at which a ranging sensor measures or publishes.
+    next_echo: u64,
     ranges: Vec<f64>,
     gyro: Option<GyroState>,
     /// Encoder ticks of a radian.
@@ -78,6 +80,7 @@ impl Senses {
             readings: vec![Reading::default(); robot.sensors.len()],
             due: vec![0; robot.sensors.len()],
             next: 0,
+            next_echo: if robot.rangers.is_empty() { u64::MAX } else { 0 },
             rangers: robot.rangers.iter().map(|ranger| Ranger::new(ranger, seed)).collect(),
             ranges: robot.rangers.iter().map(|ranger| ranger.greatest).collect(),
             gyro,
@@ -122,6 +125,10 @@ impl Senses {
 
     /// Lets the ranging sensors measure and publish. To be called in every step.
     pub fn measure(&mut self, world: &World, obstacles: &Obstacles, plant: &Plant, body: &Body, step: u64) {
+        if step < self.next_echo {
+            return;
+        }
+        self.next_echo = u64::MAX;
         for ((ranger, about), range) in self.rangers.iter_mut().zip(&world.robot.rangers).zip(&mut self.ranges) {
             if step == ranger.due {
                 ranger.due = step + u64::from(about.period_ms);
@@ -139,6 +146,8 @@ impl Senses {
             while ranger.under_way.front().is_some_and(|(arrives, _)| *arrives <= step) {
                 (_, *range) = ranger.under_way.pop_front().expect("just seen");
             }
+            let arrives = ranger.under_way.front().map_or(u64::MAX, |(arrives, _)| *arrives);
+            self.next_echo = self.next_echo.min(ranger.due).min(arrives);
         }
     }
 
