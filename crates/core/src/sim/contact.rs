@@ -63,7 +63,9 @@ pub struct Obstacles {
     /// The boxes of one wall or platform each, with a circle around them.
     groups: Vec<Group>,
     near: Vec<usize>,
-    looked_from: Option<Point>,
+    looked_from: Point,
+    /// What is near does not change while the body is within this of there, squared; negative before the first look.
+    valid: f64,
     contacts: Vec<Contact>,
 }
 
@@ -99,27 +101,55 @@ impl Obstacles {
             groups.push(Group::around(&boxes, first..boxes.len()));
         }
         let near = Vec::with_capacity(boxes.len());
-        Self { boxes, groups, near, looked_from: None, contacts: Vec::with_capacity(MOST_CONTACTS) }
+        Self {
+            boxes,
+            groups,
+            near,
+            looked_from: Point::default(),
+            valid: -1.0,
+            contacts: Vec::with_capacity(MOST_CONTACTS),
+        }
     }
 
     /// The contacts of a body with whatever is near it.
-    pub fn contacts(&mut self, body: &Box2) -> &[Contact] {
+    ///
+    /// - `centre`: any fixed point of the body; `reach`: how far its outline goes from there, metres
+    /// - `body`: the outline, worked out only when something is near
+    pub fn contacts(&mut self, centre: Point, reach: f64, body: impl FnOnce() -> Box2) -> &[Contact] {
         self.contacts.clear();
         if self.boxes.is_empty() {
             return &self.contacts;
         }
-        if self.looked_from.is_none_or(|from| from.distance(body.centre) > REACH) {
-            self.looked_from = Some(body.centre);
-            let radius = math::length(body.half.0, body.half.1) + REACH + AHEAD;
-            self.near.clear();
-            let boxes = &self.boxes;
-            self.near.extend((0..boxes.len()).filter(|&index| distance(&boxes[index], body.centre) < radius));
+        let (dx, dy) = (centre.x - self.looked_from.x, centre.y - self.looked_from.y);
+        if dx * dx + dy * dy > self.valid {
+            self.look(centre, reach);
         }
+        if self.near.is_empty() {
+            return &self.contacts;
+        }
+        let body = body();
         for &index in &self.near {
-            touch(body, &self.boxes[index], &mut self.contacts);
+            touch(&body, &self.boxes[index], &mut self.contacts);
         }
         self.contacts.truncate(MOST_CONTACTS);
         &self.contacts
+    }
+
+    /// Finds what is near, and how far the body may go before that must be done again.
+    fn look(&mut self, centre: Point, reach: f64) {
+        let radius = reach + REACH + AHEAD;
+        self.near.clear();
+        let mut nearest = f64::INFINITY;
+        for (index, other) in self.boxes.iter().enumerate() {
+            let far = distance(other, centre);
+            nearest = nearest.min(far);
+            if far < radius {
+                self.near.push(index);
+            }
+        }
+        self.looked_from = centre;
+        let free = if self.near.is_empty() { nearest - reach - AHEAD } else { REACH };
+        self.valid = free * free;
     }
 }
 
