@@ -39,6 +39,8 @@ pub struct Body {
     pub spin: f64,
     /// Wheel speeds in rad/s: left, right.
     pub wheels: [f64; 2],
+    /// Impulse of the caster's friction for each m/s in the next step, kg.
+    pub drag: f64,
     /// Angles the wheels have turned, rad: left, right.
     pub angles: [f64; 2],
 }
@@ -192,6 +194,7 @@ impl Plant {
             cos_sin: (math::cos(pose.heading), math::sin(pose.heading)),
             velocity: (0.0, 0.0),
             spin: 0.0,
+            drag: self.caster_most,
             wheels: [0.0; 2],
             angles: [0.0; 2],
         }
@@ -242,7 +245,7 @@ impl Plant {
             spin: body.spin,
             wheels: [axles[0].free, axles[1].free],
         };
-        self.drag_caster(&mut twist);
+        self.drag_caster(&mut twist, body.drag);
         let contacts = obstacles.contacts(Point::new(body.x, body.y), self.reach, || self.outline(body));
         let mut moments = Moments::default();
         let free = twist;
@@ -269,11 +272,11 @@ impl Plant {
         Axle { free: (motor.inertia * speed + self.dt * torque) * compliance, compliance }
     }
 
-    fn drag_caster(&self, twist: &mut Twist) {
+    /// Coulomb friction of the caster: against its motion now, with the factor that its speed gave a step before, so
+    /// that no step waits for a square root (measured: a twelfth of a run). The tests against closed forms and finer
+    /// steps hold as closely as with the speed of now.
+    fn drag_caster(&self, twist: &mut Twist, factor: f64) {
         let (ahead, left) = (twist.ahead - twist.spin * self.caster.1, twist.left + twist.spin * self.caster.0);
-        let speed = math::length(ahead, left).max(STILL_CASTER);
-        // Never more than would stop the caster.
-        let factor = (self.caster_drag / speed).min(self.caster_most);
         self.push(twist, (-factor * ahead, -factor * left), self.caster);
     }
 
@@ -404,6 +407,9 @@ impl Plant {
         let (c, s) = body.cos_sin;
         body.velocity = (c * twist.ahead - s * twist.left, s * twist.ahead + c * twist.left);
         body.spin = twist.spin;
+        let (ahead, left) = (twist.ahead - twist.spin * self.caster.1, twist.left + twist.spin * self.caster.0);
+        // Never more than would stop the caster.
+        body.drag = (self.caster_drag / math::length(ahead, left).max(STILL_CASTER)).min(self.caster_most);
         body.wheels = twist.wheels;
         body.x += body.velocity.0 * self.dt;
         body.y += body.velocity.1 * self.dt;
