@@ -1,6 +1,7 @@
 //! Pictures of the application for the docs: a real terminal on a display of its own, keys sent through tmux.
 
 use std::fs;
+use std::io::{BufRead as _, BufReader};
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::thread::sleep;
@@ -79,9 +80,10 @@ pub fn all(root: &Path) -> Result<(), String> {
     super::cargo(&["build", "--release", "--locked", "--bin", "wayodos"])?;
     let folder = root.join("docs/screenshots");
     fs::create_dir_all(&folder).map_err(|error| format!("{}: {error}", folder.display()))?;
-    for (number, shot) in SHOTS.iter().enumerate() {
+    for shot in SHOTS {
         let file = folder.join(format!("{}.png", shot.name));
-        one(root, shot, 90 + number, &file)?;
+        // A terminal without a monitor now and then fails to come up on a busy machine.
+        one(root, shot, &file).or_else(|_| one(root, shot, &file))?;
         println!("{}", file.display());
     }
     Ok(())
@@ -106,16 +108,14 @@ impl Drop for Running {
     }
 }
 
-fn one(root: &Path, shot: &Shot, display: usize, file: &Path) -> Result<(), String> {
-    let display = format!(":{display}");
+fn one(root: &Path, shot: &Shot, file: &Path) -> Result<(), String> {
     let home = std::env::temp_dir().join(format!("wayodos-picture-{}-{}", shot.name, std::process::id()));
     fs::create_dir_all(&home).map_err(|error| format!("{}: {error}", home.display()))?;
     let mut running = Running(Vec::new(), home.clone());
     let socket = home.join("tmux");
     let (width, height) = shot.size;
     let screen = format!("{width}x{height}x24");
-    running.0.push(spawn(Command::new("Xvfb").args([&display, "-screen", "0", &screen, "-nolisten", "tcp"]))?);
-    wait_for("the display", || Path::new(&format!("/tmp/.X11-unix/X{}", &display[1..])).exists())?;
+    let display = start_display(&mut running, &screen)?;
     let config = home.join("kitty.conf");
     let (columns, rows) = (width / 8, height / 16);
     // In this font and size a cell has 8 x 16 pixels.
@@ -158,6 +158,19 @@ fn one(root: &Path, shot: &Shot, display: usize, file: &Path) -> Result<(), Stri
     super::run(&mut picture, "import")?;
     // The application is left while its terminal still stands.
     tmux.run(&["kill-server"]).map(drop)
+}
+
+/// Starts a display; it picks a free number itself, and says it when it is ready.
+fn start_display(running: &mut Running, screen: &str) -> Result<String, String> {
+    let mut command = Command::new("Xvfb");
+    command.args(["-displayfd", "1", "-screen", "0", screen, "-nolisten", "tcp"]);
+    command.stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::null());
+    let mut display = command.spawn().map_err(|error| format!("Xvfb: {error}"))?;
+    let output = display.stdout.take().ok_or("Xvfb has no output")?;
+    running.0.push(display);
+    let mut number = String::new();
+    BufReader::new(output).read_line(&mut number).map_err(|error| format!("Xvfb: {error}"))?;
+    if number.trim().is_empty() { Err("Xvfb did not start".into()) } else { Ok(format!(":{}", number.trim())) }
 }
 
 fn spawn(command: &mut Command) -> Result<Child, String> {
