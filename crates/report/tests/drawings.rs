@@ -61,7 +61,11 @@ struct Told {
 
 impl Told {
     fn new(mission: &str) -> Self {
-        let (setup, _) = Setup::load(ROBOT, FIELD, Some(CALIBRATION));
+        Self::on(FIELD, mission)
+    }
+
+    fn on(field: &str, mission: &str) -> Self {
+        let (setup, _) = Setup::load(ROBOT, field, Some(CALIBRATION));
         let setup = setup.expect("robot and field are good");
         let program = prepare(mission, Some(&setup)).program.expect("a good mission");
         let world = World::new(Arc::clone(&setup.field), Arc::clone(&setup.robot));
@@ -206,4 +210,30 @@ fn a_drop_is_drawn_as_an_edge() {
     assert_eq!(edges(FIELD), 0);
     assert_eq!(edges(&field), 1);
     assert_eq!(edges(&field.replace("ground =", "edge = \"drop\"\nground =")), 2);
+}
+
+#[test]
+fn distances_and_edges_have_their_place_in_the_chart() {
+    let mission = "limit 9 s\nstep \"near\"\ndrive ahead at 30 %\nuntil ahead < 130 mm\nor 3 s pass\nstep \"rest\"\nhold\nuntil 0.3 s pass -> done";
+    let field = FIELD.replace("points = [\"20, 20 mm\", \"480, 20 mm\"]", "points = [\"480, 20 mm\", \"480, 280 mm\"]");
+    let told = Told::on(&field, mission);
+    let chart = Chart::of(told.story());
+    let track = chart.tracks.iter().find(|track| track.name == "ahead").unwrap();
+    let TrackKind::Line { values, high, limits, .. } = &track.kind else { panic!("a line") };
+    assert_eq!((track.unit, *high), ("mm", 1200.0));
+    let [limit] = limits.as_slice() else { panic!("{limits:?}") };
+    assert_eq!((limit.value, limit.back, limit.from, limit.to), (130.0, 130.0, 0.0, chart.bands[0].to));
+    // The start is 120 mm from the left, the sensor 104 mm ahead of it, the wall's face at 475 mm.
+    assert!((values[10] - 251.0).abs() < 12.0, "{}", values[10]);
+    assert!(values.last().is_some_and(|value| *value < 132.0));
+    let table_field = FIELD.replace("ground =", "edge = \"drop\"\nground =");
+    let table = Told::on(&table_field, "limit 9 s\nstep \"off\"\ndrive ahead at 60 %\nuntil 3 s pass -> done");
+    assert_eq!((table.run.outcome, table.run.reason.as_str()), (Outcome::Fell, "fell off the table"));
+    let marks = Chart::of(table.story()).marks;
+    let wrong: Vec<&str> = marks.iter().filter(|mark| mark.wrong).map(|mark| mark.words.as_str()).collect();
+    assert!(wrong.len() == 1 && wrong[0].starts_with("fell off the table at"), "{wrong:?}");
+    // Slowly backwards over the edge it is left hanging by its wheels.
+    let hanging = Told::on(&table_field, "limit 9 s\nstep \"off\"\ndrive back at 30 %\nuntil 3 s pass -> done");
+    let marks = Chart::of(hanging.story()).marks;
+    assert!(marks.iter().any(|mark| mark.wrong && mark.words == "a wheel is over the edge"), "{marks:?}");
 }

@@ -304,3 +304,13 @@ fn no_colour_means_no_colour() {
     terminal.shows("✓ done at");
     assert!(terminal.tmux(&["capture-pane", "-p", "-e"]).unwrap().contains("38;2;"), "this test can see colours");
 }
+
+#[test]
+fn a_limit_that_no_sensor_reads_sends_the_robot_over_the_edge() {
+    let terminal = Terminal::start(folder(), LARGE, "demo --mission mind-the-rim", "");
+    terminal.shows("✓ done at").shows("Prowl again");
+    // From the first slot down to the rim's limit: nudged to 100 %, it is what the last lesson of the README tells.
+    terminal.keys(&["Up", "Up"]).shows("in %").keys(&["+", "+", "+", "+"]).shows("let rim = 100 %");
+    terminal.shows("✗ fell off the drying floor at").shows("not reached");
+    terminal.keys(&["u", "u", "u", "u"]).shows("✓ done at").keys(&["q"]).shows("left with 0");
+}

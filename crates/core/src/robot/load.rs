@@ -462,6 +462,36 @@ mod tests {
     }
 
     #[test]
+    fn mistakes_of_ranging_sensors_and_wheels_are_told_too() {
+        check("at = \"104, 0 mm\"", "at = \"1040, 0 mm\"", "R108", "sensor `ahead`");
+        check("greatest = \"1200 mm\"", "greatest = \"20 mm\"", "R110", "greatest must be more than least");
+        check("greatest = \"1200 mm\"", "greatest = \"120 m\"", "R110", "at most 20 m");
+        check("cone = \"16 deg\"", "cone = \"160 deg\"", "R110", "at most 110 deg");
+        check("cone = \"16 deg\"", "cone = \"16 mm\"", "T004", "expected an angle");
+        check("latency = \"20 ms\"", "latency = \"20.5 ms\"", "R107", "whole number of milliseconds");
+        check("port = \"S5\"", "port = \"S4\"", "R106", "port `S4` is used twice");
+        check("name = \"ahead\"", "name = \"hue\"", "T005", "two sensors named `hue`");
+        check("noise = \"3 mm\"", "noise = \"3 %\"", "T004", "expected a length");
+        check("track_width =", "left_wheel = \"5 m\"\ntrack_width =", "R104", "5 mm to 500 mm");
+        check("kind = \"reflectance\"", "polarity = \"upside down\"\nkind = \"reflectance\"", "T004", "possible are");
+    }
+
+    #[test]
+    fn what_is_left_out_has_a_plain_meaning() {
+        let robot = load(GOOD).0.unwrap();
+        let ahead = &robot.rangers[robot.ranger("ahead").unwrap()];
+        assert_eq!((ahead.facing, ahead.latency_ms, ahead.period_ms), (0.0, 20, 40));
+        assert!(ahead.blind_above.is_infinite() && (ahead.slant - USUAL_SLANT).abs() < 1e-12);
+        assert_eq!(robot.true_diameters, [robot.wheel_diameter; 2], "wheels are what the robot believes");
+        assert!(robot.sensors.iter().all(|sensor| !sensor.inverted));
+        let other = GOOD
+            .replace("track_width =", "right_wheel = \"57 mm\"\ntrack_width =")
+            .replace("latency = \"20 ms\"\n", "");
+        let robot = load(&other).0.unwrap();
+        assert_eq!((robot.true_diameters, robot.rangers[0].latency_ms), ([0.056, 0.057], 0));
+    }
+
+    #[test]
     fn a_missing_section_is_one_finding_and_no_robot() {
         let (robot, findings) = load(&GOOD.replace("[battery]", "[team_notes]"));
         assert!(robot.is_none());

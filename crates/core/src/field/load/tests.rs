@@ -81,6 +81,28 @@ fn mistakes_are_told_with_line_and_hint() {
 }
 
 #[test]
+fn platforms_edges_and_light_are_read_and_checked() {
+    let platform = "[[platform]]\nname = \"deck\"\nsurface = \"pale\"\nat = \"700, 300 mm\"\nsize = \"200 x 100 mm\"\n";
+    let text = format!("edge = \"drop\"\nambient = \"12 %\"\n{GOOD}{platform}");
+    let (field, findings) = load(&text);
+    assert_eq!(findings, []);
+    assert_eq!((field.edge, field.ambient, field.platforms.len()), (Edge::Drop, 0.12, 1));
+    assert_eq!(field.platform_at(Point::new(0.7, 0.3)), Some(0));
+    assert_eq!(field.platform_at(Point::new(0.5, 0.3)), None);
+    assert_eq!(field.marks.len(), 3, "it is painted, too");
+    let told = |old: &str, new: &str| {
+        assert!(text.contains(old));
+        let (_, findings) = load(&text.replacen(old, new, 1));
+        let [finding] = findings.as_slice() else { panic!("{findings:#?}") };
+        format!("{} {} | {}", finding.code, finding.message, finding.hints.join(" | "))
+    };
+    assert!(told("\"12 %\"", "\"900 %\"").starts_with("F109"));
+    assert!(told("\"drop\"", "\"cliff\"").contains("possible are `floor`, `drop`"));
+    assert!(told("size = \"200 x 100 mm\"", "").starts_with("F106"));
+    assert!(told("name = \"deck\"", "name = \"spot\"").contains("two marks named `spot`"));
+}
+
+#[test]
 fn several_mistakes_are_told_at_once() {
     let text = GOOD.replace("20 mm", "20").replace("80 mm", "80");
     let (_, findings) = load(&text);

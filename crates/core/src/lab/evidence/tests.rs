@@ -63,6 +63,16 @@ fn an_exit_that_was_true_from_the_start_is_told() {
 }
 
 #[test]
+fn a_distance_has_millimetres_to_spare_and_no_noise_to_be_clear_of() {
+    // From the slipway nothing stands ahead within the sensor's reach of 1200 mm.
+    let steps = "step \"a\"\ndrive ahead at 20 %\nuntil travelled 200 mm\nor ahead < 1 m\nstep \"b\"\nhold\nuntil ahead > 1 m -> done\nor 1 s passes";
+    let told = told(steps);
+    let Evidence::Spare(Spare::Length(spare)) = told[0].exits[1] else { panic!("{:?}", told[0].exits) };
+    assert!((spare - 0.2).abs() < 1e-9, "{spare}");
+    let Evidence::Fired { clear: None, at_once: true } = told[1].exits[0] else { panic!("{:?}", told[1].exits) };
+}
+
+#[test]
 fn a_colour_seen_in_full_is_clear_and_one_not_seen_was_far() {
     let told = told(
         "step \"a\"\ndrive ahead at 20 %\nuntil hue sees pale -> next\nor hue sees kiln-red -> fail \"no\"\nstep \"b\"\nhold\nuntil 1 s passes",
