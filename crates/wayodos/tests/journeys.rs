@@ -96,15 +96,14 @@ impl Terminal {
         self.here.path().join(name)
     }
 
-    /// The process of the application.
-    fn pid(&self) -> String {
-        let shell = self.tmux(&["display", "-p", "#{pane_pid}"]).unwrap();
-        let output = Command::new("ps").args(["-o", "pid=", "--ppid", shell.trim()]).output().unwrap();
-        String::from_utf8_lossy(&output.stdout).trim().to_owned()
-    }
-
+    /// Sends a signal to the application: the child of the pane's shell.
     fn signal(&self, signal: &str) {
-        assert!(Command::new("kill").args([signal, &self.pid()]).status().unwrap().success());
+        let shell = self.tmux(&["display", "-p", "#{pane_pid}"]).unwrap();
+        let shell = shell.trim();
+        let children = fs::read_to_string(format!("/proc/{shell}/task/{shell}/children")).unwrap();
+        // The shell's own `kill`: a bare machine has no other.
+        let kill = format!("kill {signal} {}", children.trim());
+        assert!(Command::new("sh").args(["-c", &kill]).status().unwrap().success(), "{kill}");
     }
 }
 
