@@ -725,3 +725,77 @@ fn e45_arriving_at_an_angle_the_sensors_see_the_line_one_after_the_other() {
     // 64 mm apart at 15 deg: 17 mm, at some 100 mm/s.
     assert!(apart(0.0) <= 0.02 && apart(15.0) > 0.1, "{} s and {} s", apart(0.0), apart(15.0));
 }
+
+#[test]
+fn e18_spinning_on_the_spot_never_finds_what_is_out_of_reach() {
+    // A post 900 mm away and a sensor that reaches 600 mm.
+    let table = Table::new()
+        .robot("greatest = \"1200 mm\"", "greatest = \"600 mm\"")
+        .wall("\"1200, 490 mm\", \"1200, 510 mm\"");
+    let scan = "spin left at 15 %\nuntil ahead < 590 mm -> done\nor turned 400 deg -> fail \"nothing\"";
+    assert_eq!(table.run(&format!("step \"scan\"\n{scan}")).outcome, Outcome::Failed);
+    let nearer = table.run(&format!("step \"go\"\ndrive ahead at 30 %\nuntil travelled 400 mm\nstep \"scan\"\n{scan}"));
+    assert_eq!(nearer.outcome, Outcome::Done, "from another place it is found");
+}
+
+#[test]
+fn e21_more_duty_than_the_tyres_hold_only_spins_the_wheels() {
+    let pushed = |duty: u32, grip: &str| {
+        let table = Table::new().wall("\"600, 0 mm\", \"600, 1000 mm\"").robot("grip = 0.8", &format!("grip = {grip}"));
+        let run = table.run(&format!("step \"push\"\ndrive ahead at {duty} %\nuntil 5 s pass -> done"));
+        let late = &run.trace.ticks[350..490];
+        let spun = (late.last().unwrap().wheels[0] - late[0].wheels[0]) / std::f64::consts::TAU;
+        (late.iter().any(|tick| tick.slipped), spun)
+    };
+    let (slips, spun) = pushed(100, "0.8");
+    assert!(slips && spun > 1.0, "the robot stands, its wheels turn: {spun}");
+    let (slips, spun) = pushed(25, "0.8");
+    assert!(!slips && spun.abs() < 0.01, "with less duty they hold: {spun}");
+    let (slips, spun) = pushed(100, "3");
+    assert!(!slips && spun.abs() < 0.01, "and so they do with more grip: {spun}");
+}
+
+#[test]
+fn e28_a_shift_by_two_pivots_leaves_a_heading_error_that_grows_with_speed() {
+    let error = |speed: u32| {
+        let run = Table::new().run(&format!(
+            "step \"out\"\npivot left on the left wheel at {speed} %\nuntil turned 30 deg\n\
+             step \"back\"\npivot right on the right wheel at {speed} %\nuntil turned 30 deg\n\
+             step \"rest\"\nhold\nuntil 1 s passes -> done"
+        ));
+        (degrees(run.final_pose()).abs(), (run.final_pose().y - 0.5) * 1e3)
+    };
+    let (slow, fast) = (error(10), error(70));
+    assert!(slow.0 < 2.0 && fast.0 > 2.0 * slow.0, "{slow:?} {fast:?}");
+    // Two pivots of 30 deg about wheels 118 mm apart shift by 118 (1 - cos 30 deg), and ahead.
+    assert!((slow.1 - 118.0 * (1.0 - 30f64.to_radians().cos())).abs() < 4.0, "{slow:?}");
+}
+
+#[test]
+fn e32_at_a_fork_the_edge_that_is_followed_decides() {
+    let ends = |edge: &str, sensor: &str| {
+        let table = Table::new()
+            .line("dark", 20.0, "\"200, 500 mm\", \"800, 500 mm\", \"1300, 750 mm\"")
+            .line("dark", 20.0, "\"800, 500 mm\", \"1300, 250 mm\"")
+            .start(300.0, if edge == "left" { 478.0 } else { 522.0 }, 0.0);
+        let run = table.run(&format!(
+            "step \"go\"\nfollow the {edge} edge of a dark line with {sensor} at 16 %, gain 1.4\nuntil travelled 900 mm -> done"
+        ));
+        run.final_pose().y * 1e3
+    };
+    let (left, right) = (ends("left", "floor-left"), ends("right", "floor-right"));
+    assert!(left > 600.0 && right < 400.0, "{left} {right}");
+}
+
+#[test]
+fn e49_a_distance_to_the_side_is_right_only_when_square_to_the_wall() {
+    let reads = |heading: f64| {
+        let table =
+            Table::new().wall("\"0, 860 mm\", \"2000, 860 mm\"").robot("at = \"104, 0 mm\"", "at = \"0, 70 mm\"");
+        range(&table.robot("cone = \"16 deg\"", "cone = \"2 deg\"\nfacing = \"90 deg\"").start(600.0, 500.0, heading))
+    };
+    // From the sensor to the wall's face: 850 - 570 mm.
+    assert!((reads(0.0) - 280.0).abs() <= 1.0, "{}", reads(0.0));
+    assert!(reads(25.0) > 300.0, "turned away it reads along the slant: {}", reads(25.0));
+    assert!(reads(60.0) > 1199.0, "and in the end nothing: {}", reads(60.0));
+}
