@@ -259,3 +259,40 @@ fn without_a_terminal_the_screen_says_so() {
     let (code, _, err) = wayodos(&["demo"]);
     assert!(code == 1 && err.contains("run it in a terminal"), "{err}");
 }
+
+#[test]
+fn every_answer_can_be_had_as_json() {
+    let copy = Copy::new();
+    let (code, out, _) = wayodos(&["check", copy.path(), "--json"]);
+    assert_eq!((code, json(&out)), (0, serde_json::json!({ "findings": [] })));
+    copy.change("robots/curlew.toml", "spot = \"8 mm\"", "spot = \"8 deg\"");
+    copy.change("missions/morning-round.way", "  limit 120 s\n", "");
+    let (code, out, err) = wayodos(&["check", copy.path(), "--json"]);
+    assert_eq!((code, err.as_str()), (1, ""));
+    let answer = json(&out);
+    let finding = &answer["findings"][0];
+    let keys: Vec<&String> = finding.as_object().unwrap().keys().collect();
+    assert_eq!(keys, ["code", "end", "file", "hints", "message", "severity", "start"]);
+    assert_eq!((&finding["file"], &finding["severity"]), (&"robots/curlew.toml".into(), &"error".into()));
+    assert!(finding["start"]["line"].as_u64() < finding["end"]["line"].as_u64().map(|line| line + 1));
+    let (code, out, _) = wayodos(&["fmt", copy.path(), "--check", "--json"]);
+    assert_eq!((code, json(&out)), (0, serde_json::json!({ "changed": [] })));
+    let crooked = copy.mission();
+    fs::write(&crooked, fs::read_to_string(&crooked).unwrap().replace("let creep = 16 %", "let  creep=16 %")).unwrap();
+    let (code, out, _) = wayodos(&["fmt", copy.path(), "--check", "--json"]);
+    assert!(code == 1 && json(&out)["changed"][0].as_str().unwrap().ends_with("morning-round.way"), "{out}");
+    let (code, out, _) = wayodos(&["run", "/nowhere/at/all", "--json"]);
+    assert_eq!((code, &json(&out)["outcome"]), (1, &"error".into()));
+}
+
+#[test]
+fn warnings_are_told_and_do_not_keep_a_mission_from_running() {
+    let copy = Copy::new();
+    copy.change("missions/morning-round.way", "let creep = 16 %", "let creep = 16 %\nlet spare = 3 s");
+    let (code, out, _) = wayodos(&["check", copy.path()]);
+    assert!(code == 0 && out.contains("warning") && out.contains("`spare` is never used"), "{out}");
+    let (code, out, err) = wayodos(&["run", copy.path()]);
+    assert!(code == 0 && out.contains("done at") && err.contains("never used"), "{err}");
+    let (_, _, err) = wayodos(&["run", copy.path(), "--quiet"]);
+    assert_eq!(err, "");
+}
