@@ -255,6 +255,15 @@ fn draw_writes_what_the_ending_says() {
 }
 
 #[test]
+fn a_broken_project_file_is_told_instead_of_an_empty_screen() {
+    let copy = Copy::new();
+    copy.change("wayodos.toml", "mission =", "misson =");
+    let (code, out, err) = wayodos(&[copy.path()]);
+    assert_eq!((code, out.as_str()), (1, ""));
+    assert!(err.contains("unknown key `misson`") && err.contains("did you mean `mission`?"), "{err}");
+}
+
+#[test]
 fn without_a_terminal_the_screen_says_so() {
     let (code, _, err) = wayodos(&["demo"]);
     assert!(code == 1 && err.contains("run it in a terminal"), "{err}");

@@ -120,6 +120,11 @@ fn app(shared: &Shared, look: &Look, path: Option<&Path>) -> ExitCode {
         Ok(project) => project,
         Err(error) => return cannot_open(shared, &error),
     };
+    if project.config.mission.is_empty() {
+        // Without a readable project file there is no mission to show: what is wrong with it instead.
+        warn(&readable(&project, &project.findings));
+        return ExitCode::FAILURE;
+    }
     let seed = shared.seed.map_or(project.config.seed, u64::from);
     match tui::run(project, seed, look) {
         Ok(()) => ExitCode::SUCCESS,

@@ -165,8 +165,8 @@ fn slot_words(model: &Model) -> Option<String> {
     })
 }
 
-/// The keys that help just now. Nothing here needs the terminal's cursor.
-pub fn hints(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) -> Option<(u16, u16)> {
+/// The keys that help just now.
+pub fn hints(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let y = area.y;
     paint_row(buffer, area, y, theme.on(theme.role(Role::Quiet), theme.raised()));
     let fixed: &[(&str, &str)] = match &model.mode {
@@ -193,5 +193,4 @@ pub fn hints(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) -> Op
         x = put(buffer, x, y, area.width, key, theme.role(Role::Word)) + 1;
         x = put(buffer, x, y, area.width, what, theme.role(Role::Quiet)) + 3;
     }
-    None
 }

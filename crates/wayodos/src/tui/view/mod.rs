@@ -56,7 +56,7 @@ impl Screen {
         }
         bars::change(model, theme, areas.change, buffer);
         bars::status(model, theme, areas.status, buffer);
-        cursor = bars::hints(model, theme, areas.hints, buffer).or(cursor);
+        bars::hints(model, theme, areas.hints, buffer);
         match &model.mode {
             Mode::Help => overlay::help(theme, whole, buffer),
             Mode::Leaving => overlay::leaving(model, theme, whole, buffer),

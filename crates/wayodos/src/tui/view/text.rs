@@ -251,8 +251,7 @@ fn style_at(model: &Model, theme: Theme, line: usize, at: usize, slot: Option<us
     if about.comment.as_ref().is_some_and(|comment| comment.contains(&at)) {
         return theme.role(Role::Quiet).add_modifier(Modifier::ITALIC);
     }
-    if let Some(slot) = slot.filter(|slot| parsed.slots[*slot].span.contains(&at)) {
-        let _ = slot;
+    if slot.is_some_and(|slot| parsed.slots[slot].span.contains(&at)) {
         return theme.patch(Role::Accent).add_modifier(Modifier::BOLD);
     }
     let wrong = |finding: &&Finding| finding.span.contains(&at);
