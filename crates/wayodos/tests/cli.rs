@@ -146,6 +146,7 @@ fn all_mistakes_are_told_at_once_with_their_places() {
     {
         assert!(out.contains(told), "{told}: {out}");
     }
+    insta::assert_snapshot!("mistakes", out);
     let (code, out, err) = wayodos(&["run", copy.path(), "--json"]);
     let answer = json(&out);
     assert_eq!((code, &answer["outcome"]), (1, &Value::from("error")));
