@@ -37,8 +37,8 @@ fn root() -> &'static Path {
 
 fn test() -> Result<(), String> {
     cargo(&["fmt", "--all", "--check"])?;
-    cargo(&["clippy", "--workspace", "--all-targets", "--locked", "--quiet", "--", "-D", "warnings"])?;
-    cargo(&["test", "--workspace", "--locked", "--quiet"])
+    cargo(&["clippy", "--workspace", "--all-targets", "--locked", "--", "-D", "warnings"])?;
+    cargo(&["test", "--workspace", "--locked", "--", "--quiet"])
 }
 
 fn bench() -> Result<(), String> {

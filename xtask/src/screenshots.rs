@@ -49,13 +49,7 @@ const SHOTS: &[Shot] = &[
         env: &[],
         keys: &["wait:done at", "Down", "e", "C-e", "BSpace", "BSpace", "BSpace", "Enter", "wait:cannot run"],
     },
-    Shot {
-        name: "choices",
-        size: LARGE,
-        args: &["demo"],
-        env: &[],
-        keys: &["wait:done at", "Down", "Right", "Right", "Enter", "Down"],
-    },
+    Shot { name: "choices", size: LARGE, args: &["demo"], env: &[], keys: &["wait:done at", "Down", "Enter", "Down"] },
     Shot { name: "field", size: LARGE, args: &["demo"], env: &[], keys: &["wait:done at", "z", "z"] },
     Shot {
         name: "chart",
