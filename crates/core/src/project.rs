@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use crate::controller::{Program, Tone, Tones};
+use crate::controller::{Program, Reading, Tone, Tones};
 use crate::field::{self, Field, seen};
 use crate::finding::{Finding, Source, did_you_mean, has_errors};
 use crate::mission::{self, Names, Parsed, SensorName};
@@ -151,7 +151,7 @@ fn tone(name: &str, text: &str, by_colour: bool) -> Option<Tone> {
         ([r, g, b], true) => [*r, *g, *b],
         _ => return None,
     };
-    let brightness = 0.2126 * rgb[0] + 0.7152 * rgb[1] + 0.0722 * rgb[2];
+    let Reading { brightness, rgb } = Reading::of(rgb);
     Some(Tone { name: name.to_owned(), brightness, rgb })
 }
 

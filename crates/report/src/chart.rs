@@ -78,6 +78,19 @@ pub struct Track {
     pub kind: TrackKind,
 }
 
+/// What kind of thing happened.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum MarkKind {
+    /// A step began.
+    Step,
+    /// A line was counted.
+    Line,
+    /// The end, as planned.
+    End,
+    /// A failure.
+    Wrong,
+}
+
 /// Something that happened at one moment.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Mark {
@@ -87,8 +100,8 @@ pub struct Mark {
     pub at: f64,
     /// What happened.
     pub words: String,
-    /// Whether it was a failure.
-    pub wrong: bool,
+    /// What kind of thing it was.
+    pub kind: MarkKind,
 }
 
 /// A whole strip chart.
@@ -138,28 +151,22 @@ impl Chart {
 fn marks(run: &Run, program: &Program) -> Vec<Mark> {
     let trace = &run.trace;
     let stamped = trace.events.iter().filter_map(|stamp| {
-        let words = match stamp.event {
-            Event::Entered { step } => format!("step {} begins", step + 1),
-            Event::Counted { count, .. } => format!("line {count} crossed"),
+        let (kind, words) = match stamp.event {
+            Event::Entered { step } => (MarkKind::Step, format!("step {} begins", step + 1)),
+            Event::Counted { count, .. } => (MarkKind::Line, format!("line {count} crossed")),
             // The next step begins in the same tick, which is told there.
             Event::Left { .. } => return None,
         };
-        Some((stamp.tick as usize, words, false))
+        Some((stamp.tick as usize, kind, words))
     });
-    let touched = (1..trace.ticks.len())
-        .filter(|&tick| trace.ticks[tick].touched && !trace.ticks[tick - 1].touched)
-        .map(|tick| (tick, "a wall is touched".to_owned(), true));
-    let hangs = (1..trace.ticks.len())
-        .filter(|&tick| trace.ticks[tick].hangs && !trace.ticks[tick - 1].hangs)
-        .map(|tick| (tick, "a wheel is over the edge".to_owned(), true));
-    let end = crate::words::outcome_words(run, program);
-    let ended = std::iter::once((run.ended, end, run.outcome != Outcome::Done));
-    let mut marks: Vec<Mark> = stamped
-        .chain(touched)
-        .chain(hangs)
-        .chain(ended)
-        .map(|(tick, words, wrong)| Mark { tick, at: trace.seconds(tick), words, wrong })
-        .collect();
+    let touched = trace.onsets(|tick| tick.touched).map(|tick| (tick, MarkKind::Wrong, "a wall is touched".to_owned()));
+    let hangs =
+        trace.onsets(|tick| tick.hangs).map(|tick| (tick, MarkKind::Wrong, "a wheel is over the edge".to_owned()));
+    let how = if run.outcome == Outcome::Done { MarkKind::End } else { MarkKind::Wrong };
+    let ended = std::iter::once((run.ended, how, crate::words::outcome_words(run, program)));
+    let all = stamped.chain(touched).chain(hangs).chain(ended);
+    let mut marks: Vec<Mark> =
+        all.map(|(tick, kind, words)| Mark { tick, at: trace.seconds(tick), words, kind }).collect();
     marks.sort_by_key(|mark| mark.tick);
     marks
 }
@@ -392,7 +399,7 @@ impl Plot {
     }
 
     fn marks(&self, items: &mut Vec<Item>, chart: &Chart, top: f64, bottom: f64) {
-        for mark in chart.marks.iter().filter(|mark| mark.wrong) {
+        for mark in chart.marks.iter().filter(|mark| mark.kind == MarkKind::Wrong) {
             let x = self.x(mark.at);
             items.push(Item::drawn(
                 Layer::Event,

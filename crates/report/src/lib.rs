@@ -13,7 +13,7 @@ mod sheet;
 mod svg;
 pub mod words;
 
-pub use chart::{Band, Chart, LimitSpan, Mark, Ribbon, Track, TrackKind, chart_scene, tick_step};
+pub use chart::{Band, Chart, LimitSpan, Mark, MarkKind, Ribbon, Track, TrackKind, chart_scene, tick_step};
 pub use field::{Placement, Story, ghost_items, ground_items, path_items, robot_items};
 pub use pdf::{DrawError, to_pdf, to_png};
 pub use raster::{Raster, rasterise};

@@ -6,8 +6,8 @@ use wayodos_core::project::{Setup, prepare};
 use wayodos_core::sim::{Outcome, Run, World, run};
 use wayodos_report::ink::Rgb;
 use wayodos_report::{
-    Chart, Item, Layer, Parts, Placement, Scene, Shape, Story, TrackKind, ground_items, path_items, rasterise, sheet,
-    to_pdf, to_png, to_svg,
+    Chart, Item, Layer, MarkKind, Parts, Placement, Scene, Shape, Story, TrackKind, ground_items, path_items,
+    rasterise, sheet, to_pdf, to_png, to_svg,
 };
 
 const ROBOT: &str = include_str!("../../../examples/brinewick/robots/curlew.toml");
@@ -150,7 +150,7 @@ fn the_chart_knows_readings_limits_tones_and_events() {
     assert!(ribbons.windows(2).all(|pair| pair[0].to == pair[1].from && pair[0].tone != pair[1].tone));
     let words: Vec<&str> = chart.marks.iter().map(|mark| mark.words.as_str()).collect();
     assert_eq!(words[..2], ["step 1 begins", "step 2 begins"]);
-    assert!(words[2].starts_with("done at") && chart.marks.iter().all(|mark| !mark.wrong));
+    assert!(words[2].starts_with("done at") && chart.marks.iter().all(|mark| mark.kind != MarkKind::Wrong));
     assert_eq!(chart.band_at(0.05).unwrap().step, 0);
 }
 
@@ -230,10 +230,14 @@ fn distances_and_edges_have_their_place_in_the_chart() {
     let table = Told::on(&table_field, "limit 9 s\nstep \"off\"\ndrive ahead at 60 %\nuntil 3 s pass -> done");
     assert_eq!((table.run.outcome, table.run.reason.as_str()), (Outcome::Fell, "fell off the table"));
     let marks = Chart::of(table.story()).marks;
-    let wrong: Vec<&str> = marks.iter().filter(|mark| mark.wrong).map(|mark| mark.words.as_str()).collect();
+    let wrong: Vec<&str> =
+        marks.iter().filter(|mark| mark.kind == MarkKind::Wrong).map(|mark| mark.words.as_str()).collect();
     assert!(wrong.len() == 1 && wrong[0].starts_with("fell off the table at"), "{wrong:?}");
     // Slowly backwards over the edge it is left hanging by its wheels.
     let hanging = Told::on(&table_field, "limit 9 s\nstep \"off\"\ndrive back at 30 %\nuntil 3 s pass -> done");
     let marks = Chart::of(hanging.story()).marks;
-    assert!(marks.iter().any(|mark| mark.wrong && mark.words == "a wheel is over the edge"), "{marks:?}");
+    assert!(
+        marks.iter().any(|mark| mark.kind == MarkKind::Wrong && mark.words == "a wheel is over the edge"),
+        "{marks:?}"
+    );
 }

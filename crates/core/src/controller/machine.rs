@@ -14,6 +14,13 @@ pub struct Reading {
     pub rgb: [f64; 3],
 }
 
+impl Reading {
+    /// A reading of three colours, with their brightness. Weights: Rec. 709, as for the brightness of a surface.
+    pub fn of(rgb: [f64; 3]) -> Self {
+        Self { brightness: 0.2126 * rgb[0] + 0.7152 * rgb[1] + 0.0722 * rgb[2], rgb }
+    }
+}
+
 /// Everything a robot knows at a tick.
 #[derive(Clone, Copy, Debug)]
 pub struct Readings<'a> {

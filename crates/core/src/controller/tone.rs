@@ -102,14 +102,10 @@ impl Tones {
 
     /// The standard deviation of [`Tones::colour_lead`] when every channel has one of `noise`, to first order.
     pub fn colour_lead_noise(&self, reading: &Reading, tone: usize, noise: f64) -> f64 {
-        let lead = |rgb: [f64; 3]| {
-            let brightness = 0.2126 * rgb[0] + 0.7152 * rgb[1] + 0.0722 * rgb[2];
-            self.colour_lead(&Reading { brightness, rgb }, tone)
-        };
         let moved = |channel: usize, by: f64| {
             let mut rgb = reading.rgb;
             rgb[channel] += by;
-            lead(rgb)
+            self.colour_lead(&Reading::of(rgb), tone)
         };
         let square = |channel: usize| {
             let change = (moved(channel, noise) - moved(channel, -noise)) / 2.0;

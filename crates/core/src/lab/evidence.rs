@@ -84,8 +84,8 @@ pub fn noise_width(robot: &Robot, sensor: usize) -> f64 {
 
 fn one(trace: &Trace, visit: &Visit, index: usize, test: &Test, program: &Program, robot: &Robot) -> Evidence {
     if visit.exit == Some(index) {
-        let at_once =
-            (test.sensor().is_some() || matches!(test, Test::Range { .. })) && visit.left == visit.entered + 1;
+        let measured_from_entry = matches!(test, Test::Travelled(_) | Test::Turned(_) | Test::Passed(_));
+        let at_once = !measured_from_entry && visit.left == visit.entered + 1;
         return Evidence::Fired { clear: clearness(trace, visit, test, program, robot), at_once };
     }
     let (first, last) = (&trace.ticks[visit.entered], &trace.ticks[visit.left]);
@@ -113,13 +113,12 @@ fn one(trace: &Trace, visit: &Visit, index: usize, test: &Test, program: &Progra
             Spare::Noise(nearest(trace, visit, *sensor, |b| depth(*limits, b)) / noise_width(robot, *sensor))
         }
         Test::Reads { sensor, below, limit } => {
-            let depth = |b: f64| if *below { limit - b } else { b - limit };
+            let depth = |b: f64| beyond(*below, *limit, b);
             Spare::Noise(nearest(trace, visit, *sensor, depth) / noise_width(robot, *sensor))
         }
         Test::Range { ranger, below, limit } => {
-            let beyond =
-                |tick| if *below { limit - trace.range(tick, *ranger) } else { trace.range(tick, *ranger) - limit };
-            let nearest = (visit.entered + 1..=visit.left).map(beyond).fold(f64::NEG_INFINITY, f64::max);
+            let past = |tick| beyond(*below, *limit, trace.range(tick, *ranger));
+            let nearest = (visit.entered + 1..=visit.left).map(past).fold(f64::NEG_INFINITY, f64::max);
             Spare::Length((-nearest).clamp(0.0, 20.0))
         }
         Test::Colour { sensor, tone } => {
@@ -136,6 +135,11 @@ fn colour_widths(trace: &Trace, tick: usize, program: &Program, robot: &Robot, s
     let (tones, reading) = (&program.tones[sensor], trace.reading(tick, sensor));
     let noise = tones.colour_lead_noise(&reading, tone, noise_width(robot, sensor));
     tones.colour_lead(&reading, tone) / noise.max(1e-9)
+}
+
+/// How far a reading lies beyond a limit, negative while it has not reached it.
+fn beyond(below: bool, limit: f64, reading: f64) -> f64 {
+    if below { limit - reading } else { reading - limit }
 }
 
 /// How deep a brightness lies within a tone's limits; negative outside.
@@ -161,7 +165,7 @@ fn clearness(trace: &Trace, visit: &Visit, test: &Test, program: &Program, robot
     let width = noise_width(robot, test.sensor()?);
     let share = match test {
         Test::Bright { sensor, limits } => deepest(*sensor, &|b| depth(*limits, b)),
-        Test::Reads { sensor, below, limit } => deepest(*sensor, &|b| if *below { limit - b } else { b - limit }),
+        Test::Reads { sensor, below, limit } => deepest(*sensor, &|b| beyond(*below, *limit, b)),
         Test::Crossed { sensor, limits, .. } => {
             crossings(trace, visit, *sensor, *limits).into_iter().fold(f64::INFINITY, f64::min)
         }

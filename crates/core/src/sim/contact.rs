@@ -77,27 +77,15 @@ impl Obstacles {
         for wall in &field.walls {
             let first = boxes.len();
             let half_width = wall.thickness / 2.0;
-            for pair in wall.points.windows(2) {
-                let length = pair[0].distance(pair[1]);
-                if length > 0.0 {
-                    let axis = ((pair[1].x - pair[0].x) / length, (pair[1].y - pair[0].y) / length);
-                    let centre = Point::new(f64::midpoint(pair[0].x, pair[1].x), f64::midpoint(pair[0].y, pair[1].y));
-                    // Each piece reaches half a thickness further, so that corners have no notch.
-                    boxes.push(Box2 { centre, axis, half: (length / 2.0 + half_width, half_width) });
-                }
-            }
+            // Each piece reaches half a thickness further, so that corners have no notch.
+            boxes.extend(
+                wall.points.windows(2).filter_map(|pair| Box2::along(pair[0], pair[1], half_width, half_width)),
+            );
             groups.push(Group::around(&boxes, first..boxes.len()));
         }
         for platform in field.platforms.iter().filter(|_| platform.is_none()) {
             let first = boxes.len();
-            for (from, to) in sides(&platform.shape) {
-                let length = from.distance(to);
-                if length > 0.0 {
-                    let axis = ((to.x - from.x) / length, (to.y - from.y) / length);
-                    let centre = Point::new(f64::midpoint(from.x, to.x), f64::midpoint(from.y, to.y));
-                    boxes.push(Box2 { centre, axis, half: (length / 2.0, SIDE) });
-                }
-            }
+            boxes.extend(sides(&platform.shape).into_iter().filter_map(|(from, to)| Box2::along(from, to, SIDE, 0.0)));
             groups.push(Group::around(&boxes, first..boxes.len()));
         }
         let near = Vec::with_capacity(boxes.len());
@@ -151,9 +139,7 @@ impl Obstacles {
         let free = if self.near.is_empty() { nearest - reach - AHEAD } else { REACH };
         self.valid = free * free;
     }
-}
 
-impl Obstacles {
     /// How far away the nearest thing is that sends something back into a ranging sensor's cone, metres; none within
     /// its reach. The cone is five rays; each counts only if it meets its face squarely enough.
     pub fn echo(&self, from: Point, heading: f64, sensor: &RangeSensor) -> Option<f64> {
@@ -224,6 +210,16 @@ fn local(b: &Box2, p: Point) -> (f64, f64) {
 }
 
 impl Box2 {
+    /// A box from one point to another and `further` beyond both; none when they are the same point.
+    fn along(from: Point, to: Point, half_width: f64, further: f64) -> Option<Self> {
+        let length = from.distance(to);
+        (length > 0.0).then(|| Self {
+            centre: Point::new(f64::midpoint(from.x, to.x), f64::midpoint(from.y, to.y)),
+            axis: ((to.x - from.x) / length, (to.y - from.y) / length),
+            half: (length / 2.0 + further, half_width),
+        })
+    }
+
     fn corners(&self) -> [Point; 4] {
         let (ux, uy) = self.axis;
         let (l, w) = self.half;
@@ -395,8 +391,13 @@ mod tests {
                     entered += 1;
                 }
                 (None, None) => {}
-                // A corner may be cut by less than a step.
-                (Some(_), None) => {}
+                // A corner may be cut by less than a step: the place found must still be on the box.
+                (Some((far, _)), None) => {
+                    assert!(
+                        distance(&other, Point::new(ray.0 * far, ray.1 * far)) < 1e-9,
+                        "{index}: not there at {far}"
+                    );
+                }
                 (None, Some(walked)) => panic!("{index}: walked into it at {walked}"),
             }
         }

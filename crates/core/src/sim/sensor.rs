@@ -115,9 +115,7 @@ impl Senses {
                 let brightness = read(sample[0]);
                 Reading { brightness, rgb: [brightness; 3] }
             } else {
-                let rgb = sample.map(&mut read);
-                // The same weights as the brightness of a surface.
-                Reading { brightness: 0.2126 * rgb[0] + 0.7152 * rgb[1] + 0.0722 * rgb[2], rgb }
+                Reading::of(sample.map(&mut read))
             };
         }
         self.next = self.due.iter().copied().min().unwrap_or(u64::MAX);

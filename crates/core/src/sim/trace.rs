@@ -79,6 +79,11 @@ impl Trace {
         self.ranges[tick * self.rangers + ranger]
     }
 
+    /// The ticks at which something begins that was not so the tick before.
+    pub fn onsets(&self, of: fn(&Tick) -> bool) -> impl Iterator<Item = usize> {
+        (1..self.ticks.len()).filter(move |&tick| of(&self.ticks[tick]) && !of(&self.ticks[tick - 1]))
+    }
+
     /// A fingerprint of everything in the trace: equal exactly when two runs were the same.
     pub fn hash(&self) -> u64 {
         let mut hash = Hash(ENGINE);

@@ -149,8 +149,13 @@ pub fn run(project: &Project, all: &[Finding], told: &Told, wall_ms: f64) -> Str
         })
         .collect();
     let mut began = |kind, of: fn(&Tick) -> bool| {
-        let ticks = (1..trace.ticks.len()).filter(|&at| of(&trace.ticks[at]) && !of(&trace.ticks[at - 1]));
-        events.extend(ticks.map(|at| EventOut { t_s: trace.seconds(at), kind, step: None, exit: None, count: None }));
+        events.extend(trace.onsets(of).map(|at| EventOut {
+            t_s: trace.seconds(at),
+            kind,
+            step: None,
+            exit: None,
+            count: None,
+        }));
     };
     began("touched", |tick| tick.touched);
     began("wheel over the edge", |tick| tick.hangs);

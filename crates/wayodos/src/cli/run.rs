@@ -7,7 +7,7 @@ use std::time::Instant;
 
 use wayodos_core::controller::Goal;
 use wayodos_core::sim::Outcome;
-use wayodos_report::words::{exit_words, goal_words, outcome_words, rest_words};
+use wayodos_report::words::{Weight, exit_words, goal_words, outcome_words, rest_words};
 
 use super::{Shared, answer, json, readable, run_project, warn};
 use crate::work::Told;
@@ -53,11 +53,10 @@ fn report(told: &Told) -> String {
         let _ = writeln!(out, "{:>3}  {:<32} {times:>17}", visit.step + 1, of.name);
         for (exit, evidence) in of.exits.iter().zip(&step.exits) {
             let failed = matches!(exit.goal, Goal::Fail(_));
-            let (words, _) = exit_words(evidence, failed);
-            let target = if words.starts_with("fired") {
-                format!("  -> {}", goal_words(program, &exit.goal))
-            } else {
-                String::new()
+            let (words, weight) = exit_words(evidence, failed);
+            let target = match weight {
+                Weight::Spare => String::new(),
+                Weight::Fired | Weight::Thin | Weight::Failed => format!("  -> {}", goal_words(program, &exit.goal)),
             };
             let _ = writeln!(out, "       {:<44} {words}{target}", exit.words);
         }

@@ -2,14 +2,14 @@
 
 use std::sync::Arc;
 
+use ratatui::layout::Rect;
 use tui_input::Input;
 use wayodos_core::finding::{Finding, Severity};
 use wayodos_core::mission::{Line, LineKind, Slot};
 use wayodos_core::project::{Prepared, Setup, prepare};
 
-use super::layout::Pane;
+use super::layout::{Areas, Pane, layout};
 use super::theme::Role;
-use super::update::areas;
 use super::view::wrapped;
 use crate::folder::Project;
 use crate::work::{Job, Told};
@@ -239,10 +239,16 @@ impl Model {
         after.saturating_sub(1)
     }
 
+    /// The areas of the screen; none when it is too small.
+    pub fn areas(&self) -> Option<Areas> {
+        let aspect = self.setup.as_ref().map_or(4.0 / 3.0, |setup| setup.field.width / setup.field.height);
+        layout(Rect::new(0, 0, self.size.0, self.size.1), self.zoom, aspect)
+    }
+
     /// The rows of the mission pane.
     pub fn rows(&self) -> Vec<Row> {
         let mut rows = Vec::with_capacity(self.lines().len() + 8);
-        let width = areas(self).map_or(80, |areas| areas.text.width);
+        let width = self.areas().map_or(80, |areas| areas.text.width);
         let mut findings = self.prepared.findings.iter().enumerate().peekable();
         let fresh = match &self.mode {
             Mode::Writing { new: true, .. } => Some(self.cursor.line),

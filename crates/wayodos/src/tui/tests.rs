@@ -11,7 +11,7 @@ use wayodos_core::sim::{Outcome, World};
 use super::cells::Cells;
 use super::model::{Mode, Model};
 use super::theme::{Depth, Theme, ThemeName};
-use super::update::{Effect, Msg, areas, update};
+use super::update::{Effect, Msg, update};
 use super::view::Screen;
 use crate::folder::{Home, Project, Saved};
 use crate::work::tell;
@@ -252,7 +252,7 @@ fn the_mouse_finds_slots_times_and_places() {
     let column = line[..line.find("3 dark").unwrap()].chars().count();
     app.click(column as u16, row as u16);
     assert_eq!(app.slot(), "3");
-    let areas = areas(&app.model).unwrap();
+    let areas = app.model.areas().unwrap();
     app.click(areas.chart.right() - 2, areas.chart.y + 3);
     assert_eq!(app.model.time, app.model.told.as_ref().unwrap().chart.end);
     app.click(areas.chart.x + 24, areas.chart.y + 3);

@@ -9,10 +9,11 @@ use tui_input::backend::crossterm::EventHandler as _;
 use tui_input::{Input, InputRequest};
 use wayodos_core::mission::edit::{self, Edit, Stride};
 use wayodos_core::mission::{LineKind, SlotKind, format};
+use wayodos_report::MarkKind;
 use wayodos_report::words::change_words;
 
 use super::keymap::{self, Action};
-use super::layout::{Areas, Pane, layout};
+use super::layout::Pane;
 use super::model::{Cursor, Entry, Mode, Model, Row, SPEEDS};
 use super::theme::Role;
 use super::view;
@@ -58,12 +59,6 @@ pub enum Effect {
     Export(Arc<Told>),
     /// Leave.
     Quit,
-}
-
-/// The areas of the screen as the model stands.
-pub fn areas(model: &Model) -> Option<Areas> {
-    let aspect = model.setup.as_ref().map_or(4.0 / 3.0, |setup| setup.field.width / setup.field.height);
-    layout(Rect::new(0, 0, model.size.0, model.size.1), model.zoom, aspect)
 }
 
 /// Applies a message.
@@ -500,7 +495,8 @@ fn jump(model: &mut Model, ahead: bool) {
     };
     if let Some(mark) = target.cloned() {
         model.time = mark.at;
-        model.say(if mark.wrong { Role::Wrong } else { Role::Quiet }, format!("{:.2} s: {}", mark.at, mark.words));
+        let role = if mark.kind == MarkKind::Wrong { Role::Wrong } else { Role::Quiet };
+        model.say(role, format!("{:.2} s: {}", mark.at, mark.words));
     }
 }
 
@@ -539,7 +535,7 @@ fn on_run(model: &mut Model, id: u64, told: Option<Arc<Told>>) {
 // ---- mouse
 
 fn on_mouse(model: &mut Model, mouse: MouseEvent) {
-    let Some(areas) = areas(model) else { return };
+    let Some(areas) = model.areas() else { return };
     if !matches!(model.mode, Mode::Browse) {
         return;
     }
@@ -583,7 +579,7 @@ fn click_line(model: &mut Model, line: usize, byte: usize) {
 
 /// Scrolls the mission so that the cursor, or while playing the active step, is in sight.
 fn follow(model: &mut Model) {
-    let Some(areas) = areas(model).filter(|areas| areas.text.height > 0) else { return };
+    let Some(areas) = model.areas().filter(|areas| areas.text.height > 0) else { return };
     let height = usize::from(areas.text.height);
     let rows = model.rows();
     let mut wanted = model.cursor.line;

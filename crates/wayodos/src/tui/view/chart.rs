@@ -4,7 +4,7 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 use wayodos_report::ink::tint;
-use wayodos_report::{Chart, LimitSpan, Ribbon, Track, TrackKind, tick_step};
+use wayodos_report::{Chart, LimitSpan, MarkKind, Ribbon, Track, TrackKind, tick_step};
 
 use super::{columns, put, put_right};
 use crate::tui::cells::{Dots, Grid};
@@ -248,11 +248,10 @@ fn plot_ribbons(ribbons: &[Ribbon], axis: &Axis, theme: Theme, y: u16, buffer: &
 /// What happened, as signs above the axis: a step begins, a line was counted, something went wrong.
 fn marks(chart: &Chart, axis: &Axis, theme: Theme, y: u16, buffer: &mut Buffer) {
     for mark in &chart.marks {
-        let counted = mark.words.starts_with("line");
-        let (sign, role) = match (mark.wrong, counted) {
-            (true, _) => ("✗", Role::Wrong),
-            (false, true) => ("|", Role::Text),
-            (false, false) => ("▾", Role::Quiet),
+        let (sign, role) = match mark.kind {
+            MarkKind::Wrong => ("✗", Role::Wrong),
+            MarkKind::Line => ("|", Role::Text),
+            MarkKind::Step | MarkKind::End => ("▾", Role::Quiet),
         };
         put(buffer, axis.column(mark.at), y, 1, sign, theme.role(role));
     }

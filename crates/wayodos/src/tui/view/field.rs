@@ -128,7 +128,7 @@ fn heading_sign(pose: Pose, place: &Placement, theme: Theme, area: Rect, buffer:
 
 /// Below the field, where there is room: what it is, and what the dotted path is.
 fn legend(model: &Model, place: &Placement, field: &Field, theme: Theme, area: Rect, buffer: &mut Buffer) {
-    let below = f64::midpoint(place.top, field.height * place.scale).ceil() as u16;
+    let below = (field.height * place.scale / 2.0).ceil() as u16;
     if below >= area.height {
         return;
     }

@@ -16,7 +16,6 @@ use super::cells::Cells;
 use super::layout::LEAST;
 use super::model::{Mode, Model};
 use super::theme::{Role, Theme};
-use super::update::areas;
 
 /// How everything looks, and what drawing keeps between two frames.
 pub struct Screen {
@@ -39,7 +38,7 @@ impl Screen {
         let theme = self.theme;
         let whole = buffer.area;
         buffer.set_style(whole, theme.base());
-        let Some(areas) = areas(model) else {
+        let Some(areas) = model.areas() else {
             too_small(buffer, theme);
             return None;
         };
