@@ -7,7 +7,7 @@ use criterion::{Criterion, criterion_group, criterion_main};
 use wayodos_core::controller::{Controller, Reading, Readings};
 use wayodos_core::mission::{format, parse};
 use wayodos_core::project::{Setup, prepare};
-use wayodos_core::sim::{World, run};
+use wayodos_core::sim::run;
 
 const MISSION: &str = include_str!("../../../examples/brinewick/missions/morning-round.way");
 const ROBOT: &str = include_str!("../../../examples/brinewick/robots/curlew.toml");
@@ -17,8 +17,8 @@ const CALIBRATION: &str = include_str!("../../../examples/brinewick/calibration.
 fn benches(criterion: &mut Criterion) {
     let setup = Setup::load(ROBOT, FIELD, Some(CALIBRATION)).0.expect("the demo is good");
     let program = prepare(MISSION, Some(&setup)).program.expect("the demo is good");
-    let world = World::new(Arc::clone(&setup.field), Arc::clone(&setup.robot));
-    let start = world.start(Some("slipway"));
+    let world = setup.world();
+    let start = world.start(Some("slipway"), 7);
     let seconds = run(&world, &program, start, 7, None).expect("not cancelled").duration();
 
     criterion.bench_function(&format!("one run of the demo, {seconds:.1} s simulated"), |bench| {
@@ -36,12 +36,18 @@ fn benches(criterion: &mut Criterion) {
         let mut events = Vec::with_capacity(16);
         bench.iter(|| {
             events.clear();
-            let readings = Readings { sensors: black_box(&sensors), ranges: &[1.2], wheels: [0.0; 2], gyro: Some(0.0) };
+            let readings = Readings {
+                sensors: black_box(&sensors),
+                ranges: &[1.2],
+                touches: &[],
+                wheels: [0.0; 2],
+                gyro: Some(0.0),
+            };
             controller.tick(&readings, &mut events)
         });
     });
     criterion.bench_function("a field becomes a world", |bench| {
-        bench.iter(|| World::new(Arc::clone(&setup.field), Arc::clone(&setup.robot)));
+        bench.iter(|| setup.world());
     });
 }
 

@@ -7,9 +7,11 @@ mod legs;
 mod load;
 mod mat;
 mod outline;
+mod play;
 
 pub use load::load;
 pub use mat::{Blurred, Mat, seen};
+pub use play::{Conduct, Decider, Feat, MOST_CORNERS, Object, Obstacle, Opponent, Outline, Rules, Scoring, Zone};
 
 use crate::units::math;
 
@@ -102,6 +104,8 @@ pub struct Mark {
     pub name: String,
     /// Whether it was written as a line (and not as a patch).
     pub is_line: bool,
+    /// Whether it is not to be touched.
+    pub keep_off: bool,
     /// What it is made of.
     pub surface: SurfaceId,
     /// Where it lies.
@@ -145,6 +149,10 @@ pub struct Start {
     pub name: String,
     /// Where the middle of the axle stands, and where the robot looks.
     pub pose: Pose,
+    /// The robot looks anywhere, by lot.
+    pub turned_by_lot: bool,
+    /// Where it stands in the field file.
+    pub span: std::ops::Range<usize>,
 }
 
 /// A whole field.
@@ -172,6 +180,16 @@ pub struct Field {
     pub ambient: f64,
     /// Start poses; never empty in a field without findings.
     pub starts: Vec<Start>,
+    /// Things to push.
+    pub objects: Vec<Object>,
+    /// Things that come, walk and leave by themselves.
+    pub obstacles: Vec<Obstacle>,
+    /// Other robots.
+    pub opponents: Vec<Opponent>,
+    /// Areas that the rules speak of.
+    pub zones: Vec<Zone>,
+    /// What decides and what counts.
+    pub rules: Rules,
 }
 
 impl Field {

@@ -4,10 +4,11 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use crate::controller::{Program, Reading, Tone, Tones};
-use crate::field::{self, Field, seen};
-use crate::finding::{Finding, Source, did_you_mean, has_errors};
+use crate::field::{self, Conduct, Field, Opponent, Outline, Point, seen};
+use crate::finding::{Finding, Severity, Source, did_you_mean, has_errors, line_column};
 use crate::mission::{self, Names, Parsed, SensorName};
 use crate::robot::{self, Robot, SensorKind};
+use crate::sim::{Player, Role, World, in_the_way};
 use crate::tables::Tables;
 use crate::units::{Quantity, Unit};
 
@@ -64,40 +65,138 @@ pub struct Setup {
     pub tones: Vec<Tones>,
     /// What a mission may refer to.
     pub names: Names,
+    /// The other robots, in the order of the field's opponents.
+    pub players: Vec<Player>,
 }
 
+/// Hands out further files of a project by their path in it; or says in a few words why not.
+pub type Files<'a> = &'a dyn Fn(&str) -> Result<Vec<u8>, String>;
+
 impl Setup {
-    /// Reads the files beside the mission. No setup when one of them has errors.
+    /// Reads the files beside the mission, for a field that names no further files. No setup when one has errors.
     pub fn load(robot: &str, field: &str, calibration: Option<&str>) -> (Option<Self>, Vec<Finding>) {
+        Self::load_with(robot, field, calibration, &|_| Err("there are no further files here".to_owned()))
+    }
+
+    /// Reads the files beside the mission, and those that the field names. No setup when one of them has errors.
+    pub fn load_with(
+        robot: &str,
+        field: &str,
+        calibration: Option<&str>,
+        files: Files<'_>,
+    ) -> (Option<Self>, Vec<Finding>) {
         let (robot, mut findings) = robot::load(robot);
         let (field, field_findings) = field::load(field);
         findings.extend(field_findings);
         let Some(robot) = robot else { return (None, findings) };
         let tones = calibrate(&robot, &field, calibration, &mut findings);
+        check_places(&robot, &field, &mut findings);
+        let players: Vec<Player> =
+            field.opponents.iter().filter_map(|opponent| player(opponent, &field, files, &mut findings)).collect();
         if has_errors(&findings) {
             return (None, findings);
         }
-        let names = Names {
-            sensors: robot
-                .sensors
-                .iter()
-                .zip(&tones)
-                .map(|(sensor, tones)| SensorName {
-                    name: sensor.name.clone(),
-                    tones: tones.tones.iter().map(|tone| tone.name.clone()).collect(),
-                })
-                .collect(),
-            rangers: robot.rangers.iter().map(|sensor| sensor.name.clone()).collect(),
-            starts: field.starts.iter().map(|start| start.name.clone()).collect(),
-            has_gyro: robot.gyro.is_some(),
-        };
-        (Some(Self { robot: Arc::new(robot), field: Arc::new(field), tones, names }), findings)
+        let names = names(&robot, &field, &tones);
+        (Some(Self { robot: Arc::new(robot), field: Arc::new(field), tones, names, players }), findings)
+    }
+
+    /// The world of this setup, ready for runs.
+    pub fn world(&self) -> World {
+        World::with(Arc::clone(&self.field), Arc::clone(&self.robot), self.players.clone())
     }
 }
 
-/// The tones of every sensor: as calibrated, or else as the field's surfaces would read without any error.
-fn calibrate(robot: &Robot, field: &Field, text: Option<&str>, findings: &mut Vec<Finding>) -> Vec<Tones> {
-    let mut result: Vec<Tones> = robot
+/// Nothing may stand in something else at the start.
+fn check_places(robot: &Robot, field: &Field, findings: &mut Vec<Finding>) {
+    let corners = robot.outline.iter().map(|&(x, y)| Point::new(x, y)).collect();
+    let robot = Outline::Polygon(corners);
+    let stands = |span: &std::ops::Range<usize>, what: String| {
+        Finding::error("F118", Source::Field, span.clone(), what).hint("move one of them")
+    };
+    for start in field.starts.iter().filter(|start| !start.turned_by_lot) {
+        if let Some(other) = in_the_way(field, &robot, start.pose, None) {
+            findings.push(stands(&start.span, format!("at start `{}` the robot would stand in {other}", start.name)));
+        }
+    }
+    for (index, object) in field.objects.iter().enumerate() {
+        if let Some(other) = in_the_way(field, &object.outline, object.pose, Some(index)) {
+            findings.push(stands(&object.span, format!("`{}` would stand in {other}", object.name)));
+        }
+    }
+}
+
+/// Another robot with what it does; its own files' errors are told at the place that names them.
+fn player(opponent: &Opponent, field: &Field, files: Files<'_>, findings: &mut Vec<Finding>) -> Option<Player> {
+    let mut refuse = |path: &str, why: String| {
+        let message = format!("`{}` cannot play: {path}: {why}", opponent.name);
+        findings.push(Finding::error("F117", Source::Field, opponent.span.clone(), message).hint("mend that file"));
+    };
+    let read =
+        |path: &str| files(path).and_then(|bytes| String::from_utf8(bytes).map_err(|_| "it is not text".to_owned()));
+    let text = read(&opponent.robot).map_err(|why| refuse(&opponent.robot, why)).ok()?;
+    let (robot, found) = robot::load(&text);
+    let first = |found: &[Finding], text: &str| {
+        let worst = found.iter().find(|finding| finding.severity == Severity::Error)?;
+        Some(format!("line {}: {}", line_column(text, worst.span.start).0, worst.message))
+    };
+    if let Some(why) = first(&found, &text) {
+        refuse(&opponent.robot, why);
+        return None;
+    }
+    let robot = robot?;
+    let role = match &opponent.conduct {
+        Conduct::Stands => Role::Stands,
+        Conduct::Drifts(duties) => Role::Drifts(*duties),
+        Conduct::Patrols(places, duty) => Role::Patrols(places.clone(), *duty),
+        Conduct::Mission(path) => {
+            let text = read(path).map_err(|why| refuse(path, why)).ok()?;
+            let tones = ideal(&robot, field);
+            let names = names(&robot, field, &tones);
+            let (program, found) = compile(&text, &robot, &tones, &names);
+            match program {
+                Some(program) => Role::Mission(program),
+                None => {
+                    let why = first(&found, &text).unwrap_or_else(|| "it has no steps".to_owned());
+                    refuse(path, why);
+                    return None;
+                }
+            }
+        }
+    };
+    Some(Player { robot: Arc::new(robot), role })
+}
+
+fn compile(text: &str, robot: &Robot, tones: &[Tones], names: &Names) -> (Option<Arc<Program>>, Vec<Finding>) {
+    let parsed = mission::parse(text);
+    let mut findings = parsed.findings.clone();
+    findings.extend(mission::check(&parsed, names));
+    if has_errors(&findings) {
+        return (None, findings);
+    }
+    (Program::compile(text, &parsed.mission, robot, tones).map(Arc::new), findings)
+}
+
+/// What a mission for a robot on a field may refer to.
+fn names(robot: &Robot, field: &Field, tones: &[Tones]) -> Names {
+    Names {
+        sensors: robot
+            .sensors
+            .iter()
+            .zip(tones)
+            .map(|(sensor, tones)| SensorName {
+                name: sensor.name.clone(),
+                tones: tones.tones.iter().map(|tone| tone.name.clone()).collect(),
+            })
+            .collect(),
+        rangers: robot.rangers.iter().map(|sensor| sensor.name.clone()).collect(),
+        starts: field.starts.iter().map(|start| start.name.clone()).collect(),
+        has_gyro: robot.gyro.is_some(),
+    }
+}
+
+/// The tones of every sensor as the field's surfaces would read without any error.
+fn ideal(robot: &Robot, field: &Field) -> Vec<Tones> {
+    robot
         .sensors
         .iter()
         .map(|sensor| {
@@ -110,7 +209,12 @@ fn calibrate(robot: &Robot, field: &Field, text: Option<&str>, findings: &mut Ve
             });
             Tones { tones: tones.collect(), by_colour }
         })
-        .collect();
+        .collect()
+}
+
+/// The tones of every sensor: as calibrated, or else as they would be without any error.
+fn calibrate(robot: &Robot, field: &Field, text: Option<&str>, findings: &mut Vec<Finding>) -> Vec<Tones> {
+    let mut result = ideal(robot, field);
     let Some(text) = text else { return result };
     let mut tables = Tables::new(Source::Calibration, text, &["sensor"]);
     for entry in tables.named::<BTreeMap<toml::Spanned<String>, toml::Spanned<String>>>("sensor") {

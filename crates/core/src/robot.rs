@@ -108,6 +108,43 @@ pub struct Gyro {
     pub drift: f64,
 }
 
+/// Steered wheels in front, in place of a caster.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Steering {
+    /// Socket of its motor.
+    pub port: String,
+    /// Furthest angle to either side, rad.
+    pub limit: f64,
+    /// How fast it turns, rad/s.
+    pub rate: f64,
+}
+
+/// A switch that is pressed when something pushes against one side of the body.
+#[derive(Clone, Debug, PartialEq)]
+pub struct TouchSensor {
+    /// Its name, as in `bumper pressed`.
+    pub name: String,
+    /// Socket it is plugged into.
+    pub port: String,
+    /// The side it is on.
+    pub side: Side,
+    /// Force in N that presses it.
+    pub force: f64,
+}
+
+/// A side of the body.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Side {
+    /// Ahead.
+    Front,
+    /// Behind.
+    Rear,
+    /// To the left.
+    Left,
+    /// To the right.
+    Right,
+}
+
 /// A whole robot.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Robot {
@@ -155,6 +192,12 @@ pub struct Robot {
     pub sensors: Vec<FloorSensor>,
     /// Ranging sensors, in the order of the file.
     pub rangers: Vec<RangeSensor>,
+    /// Touch switches, in the order of the file.
+    pub touches: Vec<TouchSensor>,
+    /// Steered wheels at `caster_ahead`, instead of a caster.
+    pub steering: Option<Steering>,
+    /// The body's corners in the robot frame (ahead, left), counter-clockwise; convex.
+    pub outline: Vec<(f64, f64)>,
     /// Simulation steps (ms) between two control ticks.
     pub control_ms: u32,
 }
@@ -170,14 +213,13 @@ impl Robot {
         self.rangers.iter().position(|sensor| sensor.name == name)
     }
 
+    /// The index of the touch switch of that name.
+    pub fn touch(&self, name: &str) -> Option<usize> {
+        self.touches.iter().position(|sensor| sensor.name == name)
+    }
+
     /// Share of the weight that rests on the two driven wheels, from the lever of the caster.
     pub fn wheel_share(&self) -> f64 {
         if self.caster_ahead == 0.0 { 1.0 } else { (1.0 - self.com_ahead / self.caster_ahead).clamp(0.0, 1.0) }
-    }
-
-    /// The body's corners in the robot frame (ahead, left), counter-clockwise from the rear right.
-    pub fn outline(&self) -> [(f64, f64); 4] {
-        let (front, rear, side) = (self.nose, self.nose - self.length, self.width / 2.0);
-        [(rear, -side), (front, -side), (front, side), (rear, side)]
     }
 }

@@ -4,20 +4,26 @@
 //! every step goes through the same phases: commands, motors, traction and contacts, motion, sensors, program,
 //! trace. The model, its constants and their sources are written down in docs/world.md.
 
-mod contact;
 mod drive;
 mod footing;
+mod form;
+mod leap;
 mod random;
+mod referee;
 mod run;
+mod scene;
 mod sensor;
+mod solve;
+mod stage;
 mod trace;
 mod world;
 
-pub use drive::{Body, Plant};
 pub use footing::{Footing, Stance};
-pub use run::{Outcome, Run, Visit, run};
-pub use trace::{Stamp, Tick, Trace};
-pub use world::World;
+pub use referee::{ScoreLine, Sheet, Verdict};
+pub use run::{Act, Intervention, Outcome, Play, Run, Visit, play, run};
+pub use scene::in_the_way;
+pub use trace::{Happened, Happening, Prop, PropKind, Stamp, Tick, Trace};
+pub use world::{Player, Role, World};
 
 /// Length of a simulation step in seconds.
 pub const STEP: f64 = 0.001;

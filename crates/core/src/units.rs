@@ -241,6 +241,8 @@ newtypes! {
     Angle Angle;
     /// A duration in seconds.
     Time Time;
+    /// A speed along the ground in metres per second.
+    Speed Speed;
     /// An angular speed in radians per second.
     TurnRate TurnRate;
     /// A mass in kilograms.

@@ -8,13 +8,11 @@
     reason = "short helpers of tests"
 )]
 
-use std::sync::Arc;
-
 use wayodos_core::controller::Event;
 use wayodos_core::field::Pose;
 use wayodos_core::lab::evidence::{Evidence, THIN, evidence};
 use wayodos_core::project::{Setup, prepare};
-use wayodos_core::sim::{Outcome, Run, World, run};
+use wayodos_core::sim::{Outcome, Run, run};
 
 const ROBOT: &str = include_str!("../../../examples/brinewick/robots/curlew.toml");
 
@@ -83,16 +81,16 @@ impl Table {
         let setup = self.setup();
         let prepared = prepare(&format!("limit 60 s\n{steps}"), Some(&setup));
         let program = prepared.program.unwrap_or_else(|| panic!("{:#?}", prepared.findings));
-        let world = World::new(Arc::clone(&setup.field), Arc::clone(&setup.robot));
-        run(&world, &program, world.start(None), seed, None).unwrap()
+        let world = setup.world();
+        run(&world, &program, world.start(None, seed), seed, None).unwrap()
     }
 
     /// The evidence of the first exit of the first step.
     fn first_evidence(&self, steps: &str) -> Evidence {
         let setup = self.setup();
         let program = prepare(&format!("limit 60 s\n{steps}"), Some(&setup)).program.unwrap();
-        let world = World::new(Arc::clone(&setup.field), Arc::clone(&setup.robot));
-        let run = run(&world, &program, world.start(None), 1, None).unwrap();
+        let world = setup.world();
+        let run = run(&world, &program, world.start(None, 1), 1, None).unwrap();
         evidence(&run, &program, &setup.robot)[0].exits[0]
     }
 }

@@ -2,11 +2,10 @@
 //! The answer is a finding, or a run that ends with a place for the robot; never a panic, a NaN or a hang.
 
 use std::ops::Range;
-use std::sync::Arc;
 
 use wayodos_core::finding::has_errors;
 use wayodos_core::project::{Setup, prepare};
-use wayodos_core::sim::{Outcome, World, run};
+use wayodos_core::sim::{Outcome, run};
 
 const ROBOT: &str = include_str!("../../../examples/brinewick/robots/curlew.toml");
 const FIELD: &str = include_str!("../../../examples/brinewick/fields/causeway.toml");
@@ -49,8 +48,8 @@ fn survives(robot: &str, field: &str, mission: &str, what: &str) {
     let Some(program) = prepared.program else {
         return assert!(has_errors(&prepared.findings), "{what}: not compiled without saying why");
     };
-    let world = World::new(Arc::clone(&setup.field), Arc::clone(&setup.robot));
-    let run = run(&world, &program, world.start(Some("slipway")), 1, None).expect("nobody cancels");
+    let world = setup.world();
+    let run = run(&world, &program, world.start(Some("slipway"), 1), 1, None).expect("nobody cancels");
     let pose = run.final_pose();
     assert!(pose.x.is_finite() && pose.y.is_finite() && pose.heading.is_finite(), "{what}: {pose:?}");
     assert_ne!(run.outcome, Outcome::Error, "{what}: {}", run.reason);

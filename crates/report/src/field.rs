@@ -144,7 +144,7 @@ pub fn robot_items(robot: &Robot, pose: Pose, placement: &Placement) -> Vec<Item
     let line = (0.004 * placement.scale).max(0.1);
     let body = Item {
         stroke: Some(Stroke::full(ink::TEXT, line)),
-        ..Item::filled(Layer::Robot, Shape::Polygon(robot.outline().map(place).to_vec()), ink::BODY)
+        ..Item::filled(Layer::Robot, Shape::Polygon(robot.outline.iter().copied().map(place).collect()), ink::BODY)
     };
     let mut items = vec![body.see_through(0.8)];
     let radius = robot.wheel_diameter / 2.0;

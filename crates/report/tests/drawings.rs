@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use wayodos_core::project::{Setup, prepare};
-use wayodos_core::sim::{Outcome, Run, World, run};
+use wayodos_core::sim::{Outcome, Run, run};
 use wayodos_report::ink::Rgb;
 use wayodos_report::{
     Chart, Item, Layer, MarkKind, Parts, Placement, Scene, Shape, Story, TrackKind, ground_items, path_items,
@@ -68,8 +68,8 @@ impl Told {
         let (setup, _) = Setup::load(ROBOT, field, Some(CALIBRATION));
         let setup = setup.expect("robot and field are good");
         let program = prepare(mission, Some(&setup)).program.expect("a good mission");
-        let world = World::new(Arc::clone(&setup.field), Arc::clone(&setup.robot));
-        let run = run(&world, &program, world.start(None), 1, None).expect("not cancelled");
+        let world = setup.world();
+        let run = run(&world, &program, world.start(None, 1), 1, None).expect("not cancelled");
         Self { setup, program, run }
     }
 

@@ -14,12 +14,11 @@ use wayodos::tui::theme::{Depth, Theme, ThemeName};
 use wayodos::tui::update::{Effect, Msg, update};
 use wayodos::tui::view::Screen;
 use wayodos::work::tell;
-use wayodos_core::sim::World;
 
 fn benches(criterion: &mut Criterion) {
     let project = Project::demo(None).expect("the demo is good");
     let setup = project.setup.clone().expect("the demo is good");
-    let world = World::new(Arc::clone(&setup.field), Arc::clone(&setup.robot));
+    let world = setup.world();
     let mut model = Model::new(project, None, 7, (160, 50));
     let mut screen = Screen::new(Theme::new(ThemeName::Dark, Depth::True), Cells::Quadrant);
     let mut buffer = Buffer::empty(Rect::new(0, 0, 160, 50));

@@ -5,7 +5,7 @@
 use std::fmt;
 use std::fs;
 use std::io::{self, Write as _};
-use std::path::{Path, PathBuf};
+use std::path::{Component, Path, PathBuf};
 
 use wayodos_core::finding::{Finding, Source};
 use wayodos_core::project::{Config, Setup};
@@ -100,7 +100,7 @@ impl Project {
         if !folder.join(PROJECT_FILE).is_file() {
             return Err(OpenError::NoProject(folder.to_owned()));
         }
-        let read = |path: &str| read_text(&folder.join(path));
+        let read = |path: &str| read_bytes(&folder.join(path));
         let list = || {
             let entries = fs::read_dir(folder.join("missions")).into_iter().flatten().flatten();
             let mut names: Vec<String> = entries
@@ -117,7 +117,7 @@ impl Project {
     pub fn demo(mission: Option<&str>) -> Result<Self, OpenError> {
         let read = |path: &str| {
             let missing = || OpenError::Unreadable(path.into(), io::ErrorKind::NotFound.into());
-            demo::file(path).map(str::to_owned).ok_or_else(missing)
+            demo::file(path).map(|text| text.as_bytes().to_vec()).ok_or_else(missing)
         };
         let list = || {
             let names = demo::FILES.iter().filter_map(|(path, _)| path.strip_prefix("missions/")?.strip_suffix(".way"));
@@ -129,9 +129,10 @@ impl Project {
     fn assemble(
         home: Home,
         mission: Option<&str>,
-        read: impl Fn(&str) -> Result<String, OpenError>,
+        bytes: impl Fn(&str) -> Result<Vec<u8>, OpenError>,
         list: impl Fn() -> Vec<String>,
     ) -> Result<Self, OpenError> {
+        let read = |path: &str| text_of(Path::new(path), bytes(path)?);
         let project_text = read(PROJECT_FILE)?;
         let (config, mut findings) = Config::load(&project_text);
         let mut texts = vec![(Source::Project, PROJECT_FILE.to_owned(), project_text)];
@@ -151,7 +152,13 @@ impl Project {
         let mission = read(&config.mission)?;
         let (robot, field) = (read(&config.robot)?, read(&config.field)?);
         let calibration = config.calibration.as_deref().map(&read).transpose()?;
-        let (setup, more) = Setup::load(&robot, &field, calibration.as_deref());
+        // What the field names further: within the project only.
+        let files = |path: &str| match bytes(inside(path).ok_or("it lies outside the project folder")?) {
+            Ok(bytes) => Ok(bytes),
+            Err(OpenError::Unreadable(_, error)) => Err(plain(error).to_string()),
+            Err(other) => Err(other.to_string()),
+        };
+        let (setup, more) = Setup::load_with(&robot, &field, calibration.as_deref(), &files);
         findings.extend(more);
         texts.push((Source::Robot, config.robot.clone(), robot));
         texts.push((Source::Field, config.field.clone(), field));
@@ -220,8 +227,20 @@ pub fn with_ending(path: &Path, ending: &str) -> PathBuf {
 /// # Errors
 /// When it cannot be read, or is not UTF-8.
 pub fn read_text(path: &Path) -> Result<String, OpenError> {
-    let bytes = fs::read(path).map_err(|error| OpenError::Unreadable(path.to_owned(), error))?;
+    text_of(path, read_bytes(path)?)
+}
+
+fn read_bytes(path: &Path) -> Result<Vec<u8>, OpenError> {
+    fs::read(path).map_err(|error| OpenError::Unreadable(path.to_owned(), error))
+}
+
+fn text_of(path: &Path, bytes: Vec<u8>) -> Result<String, OpenError> {
     String::from_utf8(bytes).map_err(|error| OpenError::NotText(path.to_owned(), error.utf8_error().valid_up_to()))
+}
+
+/// The path, if it cannot lead out of a folder.
+fn inside(path: &str) -> Option<&str> {
+    Path::new(path).components().all(|part| matches!(part, Component::Normal(_) | Component::CurDir)).then_some(path)
 }
 
 /// Writes a file so that it holds either all of the old or all of the new contents, whatever happens meanwhile.

@@ -43,7 +43,7 @@ pub fn tell(text: &Arc<str>, setup: &Setup, world: &World, seed: u64, cancel: Op
     let prepared = prepare(text, Some(setup));
     let program = prepared.program?;
     let start = prepared.parsed.mission.start.as_ref().map(|start| start.node.as_str());
-    let run = run(world, &program, world.start(start), seed, cancel)?;
+    let run = run(world, &program, world.start(start, seed), seed, cancel)?;
     let evidence = evidence(&run, &program, &setup.robot);
     let chart = Chart::of(Story { field: &setup.field, robot: &setup.robot, program: &program, run: &run });
     Some(Told { text: Arc::clone(text), program, run, evidence, chart })
@@ -116,7 +116,7 @@ fn work(shared: &Shared, answer: impl Fn(u64, Option<Told>)) {
             }
         };
         if built.as_ref().is_none_or(|(setup, _)| !Arc::ptr_eq(setup, &job.setup)) {
-            let world = World::new(Arc::clone(&job.setup.field), Arc::clone(&job.setup.robot));
+            let world = job.setup.world();
             built = Some((Arc::clone(&job.setup), world));
         }
         let (_, world) = built.as_ref().expect("just built");

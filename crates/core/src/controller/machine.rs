@@ -28,6 +28,8 @@ pub struct Readings<'a> {
     pub sensors: &'a [Reading],
     /// Metres by each ranging sensor, in the order of the robot's.
     pub ranges: &'a [f64],
+    /// Whether each touch switch is pressed, in the order of the robot's.
+    pub touches: &'a [bool],
     /// Angle in rad that each wheel has turned, by its encoder: left, right.
     pub wheels: [f64; 2],
     /// Heading in rad by the gyro, counter-clockwise; absent without one.

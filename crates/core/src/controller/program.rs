@@ -17,6 +17,10 @@ pub enum WheelCommand {
     Brake,
     /// Terminals open.
     Coast,
+    /// A rim speed in m/s that the motor's driver keeps by the encoder.
+    Speed(f64),
+    /// The angle at which this was first told, kept by the encoder.
+    Keep,
 }
 
 /// What a step does with the wheels.

@@ -1,5 +1,7 @@
 //! Field files: TOML text to a [`Field`] and findings.
 
+mod play;
+
 use serde::Deserialize;
 use toml::Spanned;
 
@@ -26,6 +28,8 @@ struct LineTable {
     name: Option<Spanned<String>>,
     surface: Spanned<String>,
     width: Positive<Length>,
+    #[serde(default)]
+    keep_off: bool,
     from: Option<Pair>,
     heading: Option<Angle>,
     legs: Option<Spanned<Vec<String>>>,
@@ -59,7 +63,7 @@ struct WallTable {
 #[serde(deny_unknown_fields)]
 struct StartTable {
     at: Spanned<Pair>,
-    heading: Angle,
+    heading: Spanned<String>,
 }
 
 #[derive(Deserialize)]
@@ -69,8 +73,10 @@ enum EdgeWord {
     Drop,
 }
 
-const KEYS: &[&str] =
-    &["name", "size", "ground", "surround", "edge", "ambient", "surface", "line", "patch", "platform", "wall", "start"];
+const KEYS: &[&str] = &[
+    "name", "size", "ground", "surround", "edge", "ambient", "surface", "line", "patch", "platform", "wall", "start",
+    "object", "obstacle", "opponent", "zone", "rules", "score",
+];
 
 /// Reads a field file.
 ///
@@ -83,6 +89,7 @@ pub fn load(text: &str) -> (Field, Vec<Finding>) {
     load_surfaces(&mut tables, &mut field);
     load_marks(&mut tables, &mut field);
     load_walls(&mut tables, &mut field);
+    play::load(&mut tables, &mut field);
     load_starts(&mut tables, &mut field);
     (field, tables.findings)
 }
@@ -217,7 +224,7 @@ fn load_marks(tables: &mut Tables<'_>, field: &mut Field) {
         };
         if let Some(points) = keys.lay(tables) {
             let shape = Shape::Band { points, width: line.width.0.si() };
-            marks.push((span.start, Mark { name, is_line: true, surface, shape }));
+            marks.push((span.start, Mark { name, is_line: true, keep_off: line.keep_off, surface, shape }));
         }
     }
     for Item { value: patch, span } in tables.list::<PatchTable>("patch") {
@@ -243,27 +250,66 @@ fn load_patch(
 ) -> Option<Mark> {
     let surface = surface_id(tables, field, patch.surface.get_ref(), patch.surface.span());
     let name = keep_name(names, patch.name);
-    let at = patch.at.map(|place| Point::new(place.x, place.y));
-    let shape = match (at, patch.size, patch.diameter, patch.points) {
+    let place =
+        Place { at: patch.at, size: patch.size, turned: patch.turned, diameter: patch.diameter, points: patch.points };
+    let shape = load_shape(tables, place, span)?;
+    Some(Mark { name, is_line: false, keep_off: false, surface, shape })
+}
+
+/// The keys that say where something lies.
+struct Place {
+    at: Option<Pair>,
+    size: Option<Spanned<Pair>>,
+    turned: Option<Angle>,
+    diameter: Option<Positive<Length>>,
+    points: Option<Spanned<Vec<Pair>>>,
+}
+
+fn load_shape(tables: &mut Tables<'_>, place: Place, span: &std::ops::Range<usize>) -> Option<Shape> {
+    let at = place.at.map(|place| Point::new(place.x, place.y));
+    match (at, place.size, place.diameter, place.points) {
         (Some(at), Some(size), None, None) => {
             let Pair { x, y } = *size.get_ref();
             if x <= 0.0 || y <= 0.0 {
                 tables.error("F106", size.span(), "a patch must be larger than nothing");
             }
-            Shape::Polygon(rectangle(at, x, y, patch.turned.map_or(0.0, Angle::si)))
+            Some(Shape::Polygon(rectangle(at, x, y, place.turned.map_or(0.0, Angle::si))))
         }
-        (Some(centre), None, Some(diameter), None) => Shape::Disc { centre, radius: diameter.0.si() / 2.0 },
+        (Some(centre), None, Some(diameter), None) => Some(Shape::Disc { centre, radius: diameter.0.si() / 2.0 }),
         (None, None, None, Some(points)) if points.get_ref().len() >= 3 => {
-            Shape::Polygon(points.get_ref().iter().map(|place| Point::new(place.x, place.y)).collect())
+            let corners: Vec<Point> = points.get_ref().iter().map(|place| Point::new(place.x, place.y)).collect();
+            if let Some((a, b)) = crossing(&corners) {
+                let message = format!("the sides from corner {} and from corner {} cross each other", a + 1, b + 1);
+                tables
+                    .error("F116", points.span(), message)
+                    .hints
+                    .push("give the corners in the order in which they go round".to_owned());
+            }
+            Some(Shape::Polygon(corners))
         }
         _ => {
             let message = "it needs `at` with `size`, `at` with `diameter`, or three or more `points`";
             let hint = "for example `at = \"900, 400 mm\"` and `size = \"120 x 80 mm\"`";
             tables.error("F106", span.clone(), message).hints.push(hint.to_owned());
-            return None;
+            None
         }
+    }
+}
+
+/// Two sides of a polygon that cross: the corners they start from. Looked for among the first few hundred only, since
+/// it is quadratic in their number.
+fn crossing(corners: &[Point]) -> Option<(usize, usize)> {
+    let count = corners.len();
+    if count > 400 {
+        return None;
+    }
+    let side = |i: usize| (corners[i], corners[(i + 1) % count]);
+    let turn = |a: Point, b: Point, c: Point| (b.x - a.x) * (c.y - a.y) - (b.y - a.y) * (c.x - a.x);
+    let cross = |i: usize, j: usize| {
+        let ((a, b), (c, d)) = (side(i), side(j));
+        turn(a, b, c) * turn(a, b, d) < 0.0 && turn(c, d, a) * turn(c, d, b) < 0.0
     };
-    Some(Mark { name, is_line: false, surface, shape })
+    (0..count).find_map(|i| (i + 1..count).find(|&j| cross(i, j)).map(|j| (i, j)))
 }
 
 fn keep_name(names: &mut Vec<Item<String>>, name: Option<Spanned<String>>) -> String {
@@ -309,8 +355,9 @@ fn load_starts(tables: &mut Tables<'_>, field: &mut Field) {
             );
             tables.error("F107", entry.value.at.span(), message).hints.push("move it onto the mat".to_owned());
         }
-        let pose = Pose { x: place.x, y: place.y, heading: entry.value.heading.si() };
-        field.starts.push(Start { name, pose });
+        let Some((heading, turned_by_lot)) = play::heading(tables, &entry.value.heading) else { continue };
+        let pose = Pose { x: place.x, y: place.y, heading };
+        field.starts.push(Start { name, pose, turned_by_lot, span: entry.value.at.span() });
     }
     if field.starts.is_empty() && tables.findings.is_empty() {
         tables

@@ -420,7 +420,7 @@ mod tests {
     }
 
     fn dark(shape: Shape) -> Mark {
-        Mark { name: String::new(), is_line: true, surface: SurfaceId(1), shape }
+        Mark { name: String::new(), is_line: true, keep_off: false, surface: SurfaceId(1), shape }
     }
 
     fn band(points: &[(f64, f64)], width: f64) -> Mark {

@@ -3,7 +3,7 @@
 use serde::Deserialize;
 use toml::Spanned;
 
-use super::{FloorSensor, Gyro, Motor, RangeSensor, Robot, SensorKind};
+use super::{FloorSensor, Gyro, Motor, RangeSensor, Robot, SensorKind, Side, Steering, TouchSensor};
 use crate::finding::{Finding, Source};
 use crate::tables::{Item, Tables, report_duplicates};
 use crate::units::{
@@ -18,6 +18,7 @@ struct BodyTable {
     nose: NotNegative<Length>,
     mass: Spanned<Positive<Mass>>,
     centre_of_mass: Spanned<Pair>,
+    outline: Option<Spanned<Vec<Pair>>>,
 }
 
 #[derive(Deserialize)]
@@ -36,6 +37,32 @@ struct DriveTable {
 struct CasterTable {
     ahead: Spanned<Length>,
     drag: Spanned<f64>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct SteeringTable {
+    port: Spanned<String>,
+    ahead: Spanned<Positive<Length>>,
+    limit: Spanned<Positive<Angle>>,
+    rate: Spanned<Positive<TurnRate>>,
+}
+
+#[derive(Deserialize)]
+#[serde(rename_all = "lowercase")]
+enum SideWord {
+    Front,
+    Rear,
+    Left,
+    Right,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct TouchTable {
+    name: Spanned<String>,
+    port: Spanned<String>,
+    side: SideWord,
 }
 
 #[derive(Deserialize)]
@@ -135,8 +162,16 @@ struct RangingTable {
 /// Faces flatter than this to the beam send nothing back, unless the file says otherwise.
 const USUAL_SLANT: f64 = 0.8;
 
-const KEYS: &[&str] =
-    &["name", "team", "body", "drive", "caster", "motor", "battery", "control", "gyro", "sensor", "ranging"];
+const KEYS: &[&str] = &[
+    "name", "team", "body", "drive", "caster", "steering", "motor", "battery", "control", "gyro", "sensor", "ranging",
+    "touch",
+];
+
+/// Force in N that presses a touch switch.
+const PRESSES: f64 = 0.3;
+
+/// A body has at most so many corners.
+const MOST_CORNERS: usize = 8;
 
 /// Moment of inertia at the wheel, kg m^2: a small wheel (about 8e-6) and a 1e-7 rotor seen through gears of about
 /// 1:22. No robot file can measure it, and only the first hundredths of a second of a move depend on it.
@@ -154,14 +189,32 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
     let team = tables.optional::<String>("team");
     let body = tables.required::<BodyTable>("body", "a section [body]");
     let drive = tables.required::<DriveTable>("drive", "a section [drive]");
-    let caster = tables.required::<CasterTable>("caster", "a section [caster]");
+    let steering = tables.optional::<SteeringTable>("steering");
+    let caster = match &steering {
+        None => tables.required::<CasterTable>("caster", "a section [caster]").map(|item| item.value),
+        Some(steering) => {
+            if let Some(Item { span, .. }) = tables.optional::<CasterTable>("caster") {
+                tables
+                    .error("R111", span, "a robot with steered wheels has no caster")
+                    .hints
+                    .push("keep one of [steering] and [caster]".to_owned());
+            }
+            // It carries what a caster would carry, and rolls.
+            let ahead = &steering.value.ahead;
+            Some(CasterTable {
+                ahead: Spanned::new(ahead.span(), ahead.get_ref().0),
+                drag: Spanned::new(steering.span.clone(), 0.0),
+            })
+        }
+    };
     let motor = tables.required::<MotorTables>("motor", "sections [motor.left] and [motor.right]");
     let battery = tables.required::<BatteryTable>("battery", "a section [battery]");
     let control = tables.required::<ControlTable>("control", "a section [control] with `period = \"10 ms\"`");
     let gyro = tables.optional::<GyroTable>("gyro");
     let sensor_tables = tables.list::<SensorTable>("sensor");
     let ranging_tables = tables.list::<RangingTable>("ranging");
-    let (body, drive, caster) = (body?.value, drive?.value, caster?.value);
+    let touch_tables = tables.list::<TouchTable>("touch");
+    let (body, drive, caster) = (body?.value, drive?.value, caster?);
     let (motor, battery, control) = (motor?.value, battery?.value, control?.value);
 
     check_bodies(tables, &body, &drive, &caster);
@@ -172,6 +225,7 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
             .iter()
             .map(|item| &item.value.name)
             .chain(ranging_tables.iter().map(|item| &item.value.name))
+            .chain(touch_tables.iter().map(|item| &item.value.name))
             .map(spanned_name)
             .collect::<Vec<_>>()
             .iter(),
@@ -182,6 +236,8 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
         .chain(gyro_port)
         .chain(sensor_tables.iter().map(|item| &item.value.port))
         .chain(ranging_tables.iter().map(|item| &item.value.port))
+        .chain(touch_tables.iter().map(|item| &item.value.port))
+        .chain(steering.iter().map(|item| &item.value.port))
         .map(spanned_name)
         .collect();
     report_shared_ports(tables, &ports);
@@ -191,6 +247,8 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
     let extent = (nose - length, nose, width / 2.0);
     let sensors = sensor_tables.into_iter().map(|Item { value, .. }| sensor(tables, value, extent)).collect();
     let rangers = ranging_tables.into_iter().map(|Item { value, .. }| ranger(tables, value, extent)).collect();
+    let outline = body_outline(tables, &body);
+    let steering = steering.map(|item| steered(tables, item.value));
     let believed = drive.wheel_diameter.get_ref().0.si();
     let mass = body.mass.get_ref().0.si();
     let com = *body.centre_of_mass.get_ref();
@@ -223,8 +281,60 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
         }),
         sensors,
         rangers,
+        touches: touch_tables
+            .into_iter()
+            .map(|Item { value, .. }| TouchSensor {
+                name: value.name.into_inner(),
+                port: value.port.into_inner(),
+                side: match value.side {
+                    SideWord::Front => Side::Front,
+                    SideWord::Rear => Side::Rear,
+                    SideWord::Left => Side::Left,
+                    SideWord::Right => Side::Right,
+                },
+                force: PRESSES,
+            })
+            .collect(),
+        steering,
+        outline,
         control_ms,
     })
+}
+
+/// The corners as given, or those of a box; convex and counter-clockwise.
+fn body_outline(tables: &mut Tables<'_>, body: &BodyTable) -> Vec<(f64, f64)> {
+    let (front, side) = (body.nose.0.si(), body.width.0.si() / 2.0);
+    let rear = front - body.length.0.si();
+    let whole = vec![(rear, -side), (front, -side), (front, side), (rear, side)];
+    let Some(given) = &body.outline else { return whole };
+    let mut corners: Vec<(f64, f64)> = given.get_ref().iter().map(|place| (place.x, place.y)).collect();
+    let next = |corners: &[(f64, f64)], i: usize| corners[(i + 1) % corners.len()];
+    let area: f64 =
+        (0..corners.len()).map(|i| corners[i].0 * next(&corners, i).1 - corners[i].1 * next(&corners, i).0).sum();
+    if area < 0.0 {
+        corners.reverse();
+    }
+    let left_of = |(a, b): ((f64, f64), (f64, f64)), p: &(f64, f64)| {
+        (b.0 - a.0) * (p.1 - a.1) - (b.1 - a.1) * (p.0 - a.0) >= -1e-9
+    };
+    let convex = (0..corners.len()).all(|i| corners.iter().all(|p| left_of((corners[i], next(&corners, i)), p)));
+    let within = corners.iter().all(|p| p.0 <= front + 1e-9 && p.0 >= rear - 1e-9 && p.1.abs() <= side + 1e-9);
+    if !(3..=MOST_CORNERS).contains(&corners.len()) || !convex || !within || area.abs() < 1e-4 {
+        tables
+            .error("R112", given.span(), "such an outline of the body is not possible")
+            .hints
+            .push(format!("3 to {MOST_CORNERS} corners without dents, within length, width and nose"));
+        return whole;
+    }
+    corners
+}
+
+fn steered(tables: &mut Tables<'_>, table: SteeringTable) -> Steering {
+    let limit = table.limit.get_ref().0.si();
+    if limit > 1.2 {
+        tables.error("R111", table.limit.span(), "steered wheels turn by at most 68 deg");
+    }
+    Steering { port: table.port.into_inner(), limit: limit.min(1.2), rate: table.rate.get_ref().0.si().min(1000.0) }
 }
 
 fn spanned_name(name: &Spanned<String>) -> Item<String> {

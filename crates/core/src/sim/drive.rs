@@ -4,23 +4,25 @@
 //! leave no slip at the end of the step, unless they exceed what the tyre can hold. Back EMF and friction act
 //! implicitly, so no step size makes them ring. A step uses only + - * / and square roots.
 
+use super::GRAVITY;
+use super::form::{Convex, Form};
+use super::leap::Reduced;
+use super::solve::{BODY_FRICTION, Moving, Tyre};
 use crate::controller::{Command, WheelCommand};
 use crate::field::{Point, Pose};
 use crate::robot::{Motor, Robot};
-use crate::sim::GRAVITY;
-use crate::sim::contact::{Box2, Contact, Obstacles};
 use crate::units::math;
 
 /// Below this wheel speed (rad/s) friction in the gears fades out instead of changing sign within a step.
 const STILL_WHEEL: f64 = 0.005;
 /// Below this speed (m/s) the caster's drag fades out likewise.
 const STILL_CASTER: f64 = 0.000_5;
-/// Sweeps of the iterative solver, used only while a tyre slips or a wall is touched.
-const MOST_SWEEPS: usize = 40;
-/// The sweeps end when no impulse changes by more than this many N s.
-const SETTLED: f64 = 1e-7;
-/// Friction of the body on a wall, and on the edge it hangs over.
-const BODY_FRICTION: f64 = 0.3;
+/// A speed regulator gives full duty when the wheel is off by this share of its no-load speed...
+const REGULATED_WITHIN: f64 = 0.2;
+/// ...and wholly makes up for a lasting error in about so many seconds.
+const REGULATED_IN: f64 = 0.1;
+/// A wheel that keeps its position goes back to it at this many rad/s for each rad.
+const KEPT: f64 = 20.0;
 
 /// What moves: pose and velocities.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -43,6 +45,14 @@ pub struct Body {
     pub drag: f64,
     /// Angles the wheels have turned, rad: left, right.
     pub angles: [f64; 2],
+    /// What the speed regulators have added up, as a duty: left, right.
+    pub added: [f64; 2],
+    /// Where wheels that keep their position are to stand, rad: left, right.
+    pub kept: [Option<f64>; 2],
+    /// Angle of the steered wheels, rad to the left, and its tangent; 0 without steering.
+    pub steered: (f64, f64),
+    /// Impulses ahead and to the left that the left, right and steered wheels held in the last step, N s.
+    pub held: [(f64, f64); 3],
 }
 
 /// A robot's constants, worked out once.
@@ -70,10 +80,27 @@ pub struct Plant {
     caster_drag: f64,
     /// The factor of a velocity that would stop the caster at once, kg.
     caster_most: f64,
-    outline: Box2,
+    outline: Form,
     /// How far the outline goes from the centre of mass, metres.
     reach: f64,
     matrix: Matrix,
+    steering: Option<Steered>,
+    reduced: Reduced,
+}
+
+/// Steered front wheels, taken as one in the middle.
+#[derive(Clone, Copy, Debug)]
+struct Steered {
+    /// Metres ahead of the driven axle.
+    base: f64,
+    /// Furthest angle, rad.
+    limit: f64,
+    /// Largest change in a step, rad.
+    rate: f64,
+    /// Largest impulse in a step, N s.
+    grip: f64,
+    /// Distance of the driven wheels, metres.
+    track: f64,
 }
 
 /// What of the matrix of the rolling robot does not change: effect of impulses on slips, without the motors.
@@ -98,15 +125,6 @@ impl Matrix {
     }
 }
 
-/// Where the wheels slipped and what was touched in a step.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Moments {
-    /// A tyre was at the limit of its grip.
-    pub slipped: bool,
-    /// A wall was touched.
-    pub touched: bool,
-}
-
 /// A motor with its battery.
 #[derive(Clone, Copy, Debug)]
 struct Drive {
@@ -118,6 +136,8 @@ struct Drive {
     friction: f64,
     /// Moment of inertia at the wheel, kg m^2.
     inertia: f64,
+    /// Speed without load at full rated voltage, rad/s: what a regulator reckons with.
+    no_load: f64,
 }
 
 impl Drive {
@@ -128,19 +148,27 @@ impl Drive {
             damping: motor.stall_torque / motor.no_load_speed,
             friction: motor.friction,
             inertia: motor.inertia,
+            no_load: motor.no_load_speed,
         }
     }
 }
 
 /// A motor within one step: its free speed and what an impulse does to it.
-#[derive(Clone, Copy)]
+#[derive(Clone, Copy, Debug)]
 struct Axle {
     free: f64,
     compliance: f64,
 }
 
+/// What a robot would do in a step if no floor held its wheels and nothing were in its way.
+#[derive(Clone, Copy, Debug)]
+pub struct Free {
+    twist: Twist,
+    axles: [Axle; 2],
+}
+
 /// Velocities in the body frame while the impulses are worked out.
-#[derive(Clone, Copy)]
+#[derive(Clone, Copy, Debug)]
 struct Twist {
     ahead: f64,
     left: f64,
@@ -157,9 +185,10 @@ impl Plant {
         // The wheel nearer to the centre of mass carries more.
         let left = (0.5 + com.1 / robot.track_width).clamp(0.0, 1.0);
         let share = [left, 1.0 - left];
-        let [(rear, _), (front, _), ..] = robot.outline();
         let caster = (robot.caster_ahead - com.0, -com.1);
         let arm = caster.0 * caster.0 + caster.1 * caster.1;
+        let corners: Vec<Point> = robot.outline.iter().map(|(x, y)| Point::new(x - com.0, y - com.1)).collect();
+        let outline = Form::Polygon(Convex::new(&corners));
         Self {
             dt,
             per_mass: 1.0 / robot.mass,
@@ -174,13 +203,17 @@ impl Plant {
             caster,
             caster_drag: robot.caster_drag * (robot.mass * GRAVITY - on_wheels) * dt,
             caster_most: 1.0 / (1.0 / robot.mass + arm / robot.yaw_inertia),
-            outline: Box2 {
-                centre: Point::new(f64::midpoint(rear, front) - com.0, -com.1),
-                axis: (1.0, 0.0),
-                half: ((front - rear) / 2.0, robot.width / 2.0),
-            },
-            reach: robot.outline().iter().map(|(x, y)| math::length(x - com.0, y - com.1)).fold(0.0, f64::max),
+            reach: outline.reach(Point::default()),
+            outline,
             matrix: Matrix::new(1.0 / robot.mass, 1.0 / robot.yaw_inertia, offsets, com.0),
+            steering: robot.steering.as_ref().map(|steering| Steered {
+                base: robot.caster_ahead,
+                limit: steering.limit,
+                rate: steering.rate * dt,
+                grip: robot.grip * (robot.mass * GRAVITY - on_wheels) * dt,
+                track: robot.track_width,
+            }),
+            reduced: Reduced::new(robot, offsets, com, caster),
         }
     }
 
@@ -197,6 +230,10 @@ impl Plant {
             drag: self.caster_most,
             wheels: [0.0; 2],
             angles: [0.0; 2],
+            added: [0.0; 2],
+            kept: [None; 2],
+            steered: (0.0, 0.0),
+            held: [(0.0, 0.0); 3],
         }
     }
 
@@ -213,15 +250,40 @@ impl Plant {
         Point::new(body.x + c * dx - s * dy, body.y + s * dx + c * dy)
     }
 
-    /// The robot's body as a box on the field.
-    pub fn outline(&self, body: &Body) -> Box2 {
-        let (c, s) = body.cos_sin;
-        let local = self.outline.centre;
-        Box2 {
-            centre: Point::new(body.x + c * local.x - s * local.y, body.y + s * local.x + c * local.y),
-            axis: body.cos_sin,
-            half: self.outline.half,
+    /// The robot's body on the field.
+    pub fn outline(&self, body: &Body) -> Form {
+        self.outline.moved(Point::new(body.x, body.y), body.cos_sin)
+    }
+
+    /// How far the body goes from its centre of mass, metres.
+    pub const fn reach(&self) -> f64 {
+        self.reach
+    }
+
+    /// Where a place on the field lies on the robot: ahead and left of the middle of the axle, metres.
+    pub fn local(&self, body: &Body, at: Point) -> (f64, f64) {
+        let ((c, s), dx, dy) = (body.cos_sin, at.x - body.x, at.y - body.y);
+        (c * dx + s * dy + self.com.0, c * dy - s * dx + self.com.1)
+    }
+
+    /// Goes on by so many seconds at once, where nothing is near; false, and nothing done, when only single steps tell
+    /// the truth.
+    pub fn leap(&self, body: &mut Body, command: Command, seconds: f64) -> bool {
+        if !self.reduced.leap(body, command, seconds) {
+            return false;
         }
+        // What a next single step needs to know of its last.
+        let (c, s) = body.cos_sin;
+        let (ahead, left) = (c * body.velocity.0 + s * body.velocity.1, c * body.velocity.1 - s * body.velocity.0);
+        body.drag = self.drag(ahead - body.spin * self.caster.1, left + body.spin * self.caster.0);
+        body.added = [0.0; 2];
+        body.kept = [None; 2];
+        true
+    }
+
+    /// The factor of the caster's velocity that is its friction in a step: never more than would stop it.
+    fn drag(&self, ahead: f64, left: f64) -> f64 {
+        (self.caster_drag / math::length(ahead, left).max(STILL_CASTER)).min(self.caster_most)
     }
 
     /// Speeds of the wheels' rims, m/s: left, right.
@@ -234,9 +296,10 @@ impl Plant {
         self.offsets.map(|offset| self.place(body, 0.0, offset + self.com.1))
     }
 
-    /// Advances by one step under a command, among obstacles. `held`: whether each wheel has floor under it.
-    pub fn step(&self, body: &mut Body, command: Command, obstacles: &mut Obstacles, held: [bool; 2]) -> Moments {
-        let axles = [self.axle(0, body.wheels[0], command.left), self.axle(1, body.wheels[1], command.right)];
+    /// The first half of a step: what the motors do, and the caster.
+    pub fn free(&self, body: &mut Body, command: Command) -> Free {
+        let [left, right] = self.mixed(body, command);
+        let axles = [self.axle(0, body, left), self.axle(1, body, right)];
         let (c, s) = body.cos_sin;
         let (vx, vy) = body.velocity;
         let mut twist = Twist {
@@ -246,30 +309,132 @@ impl Plant {
             wheels: [axles[0].free, axles[1].free],
         };
         self.drag_caster(&mut twist, body.drag);
-        let contacts = obstacles.contacts(Point::new(body.x, body.y), self.reach, || self.outline(body));
-        let mut moments = Moments::default();
-        let free = twist;
-        if !contacts.is_empty() || held != [true; 2] || !self.roll(&mut twist, &axles) {
-            twist = free;
-            moments = self.iterate(&mut twist, &axles, contacts, body, held);
+        Free { twist, axles }
+    }
+
+    /// The second half where nothing is in the way and the tyres hold; false, and nothing done, when they do not.
+    pub fn roll(&self, body: &mut Body, free: &Free) -> bool {
+        let mut twist = free.twist;
+        let holds = match &self.steering {
+            None => self.roll_straight(body, &mut twist, &free.axles),
+            Some(steering) => self.roll_steered(body, steering, &mut twist, &free.axles),
+        };
+        if holds {
+            self.move_on(body, &twist);
         }
-        self.move_on(body, &twist);
-        moments
+        holds
+    }
+
+    /// The robot for the solver, and its tyres. Where a wheel has no floor the body lies on the edge instead, and its
+    /// share of the weight rubs there.
+    pub fn enter(&self, body: &Body, free: &Free, index: usize, held: [bool; 2], tyres: &mut Vec<Tyre>) -> Moving {
+        let (c, s) = body.cos_sin;
+        let turned = |(x, y): (f64, f64)| (c * x - s * y, s * x + c * y);
+        for wheel in 0..2 {
+            let grip = if held[wheel] { self.grip[wheel] } else { BODY_FRICTION * self.load[wheel] };
+            tyres.push(Tyre {
+                radius: if held[wheel] { self.radii[wheel] } else { 0.0 },
+                compliance: free.axles[wheel].compliance,
+                speed: free.twist.wheels[wheel],
+                grip,
+                share: self.share[wheel],
+                ..Tyre::new(index, turned((-self.com.0, self.offsets[wheel])), body.cos_sin, body.held[wheel])
+            });
+        }
+        if let Some(steering) = &self.steering {
+            let size = 1.0 / math::length(1.0, body.steered.1);
+            let ahead = turned((size, body.steered.1 * size));
+            let arm = turned((steering.base - self.com.0, -self.com.1));
+            tyres.push(Tyre { grip: steering.grip, rolls: true, ..Tyre::new(index, arm, ahead, body.held[2]) });
+        }
+        let (vx, vy) = turned((free.twist.ahead, free.twist.left));
+        Moving {
+            at: Point::new(body.x, body.y),
+            velocity: (vx, vy),
+            spin: free.twist.spin,
+            per_mass: self.per_mass,
+            per_inertia: self.per_inertia,
+        }
+    }
+
+    /// The second half of a step where the solver has worked it out; `tyres`: this robot's.
+    pub fn leave(&self, body: &mut Body, moving: &Moving, tyres: &[Tyre]) {
+        let (c, s) = body.cos_sin;
+        let (vx, vy) = moving.velocity;
+        for (held, tyre) in body.held.iter_mut().zip(tyres) {
+            *held = tyre.held;
+        }
+        let wheels = [tyres[0].speed, tyres[1].speed];
+        self.move_on(body, &Twist { ahead: c * vx + s * vy, left: c * vy - s * vx, spin: moving.spin, wheels });
+    }
+
+    /// What each motor is told. A car's driven wheels turn as one, and the difference of its commands steers: towards
+    /// the circle that a robot with those wheel speeds would drive, as far and as fast as its steering goes.
+    fn mixed(&self, body: &mut Body, command: Command) -> [WheelCommand; 2] {
+        let Some(steering) = &self.steering else { return [command.left, command.right] };
+        let value = |one: WheelCommand| match one {
+            WheelCommand::Duty(duty) => duty,
+            WheelCommand::Speed(speed) => speed,
+            WheelCommand::Brake | WheelCommand::Coast | WheelCommand::Keep => 0.0,
+        };
+        let (mean, difference) =
+            (f64::midpoint(value(command.left), value(command.right)), value(command.right) - value(command.left));
+        if mean == 0.0 && difference == 0.0 {
+            return [command.left, command.right];
+        }
+        let slope = steering.base * difference / (mean * steering.track);
+        let wanted = if mean == 0.0 { steering.limit.copysign(difference) } else { math::atan2(slope, 1.0) };
+        let wanted = wanted.clamp(-steering.limit, steering.limit);
+        let angle = body.steered.0;
+        if wanted != angle {
+            let angle = angle + (wanted - angle).clamp(-steering.rate, steering.rate);
+            body.steered = (angle, math::sin(angle) / math::cos(angle));
+        }
+        match (command.left, command.right) {
+            (WheelCommand::Speed(_), _) | (_, WheelCommand::Speed(_)) => [WheelCommand::Speed(mean); 2],
+            _ => [WheelCommand::Duty(mean); 2],
+        }
     }
 
     /// What a motor does in this step when no ground holds its wheel.
-    fn axle(&self, wheel: usize, speed: f64, command: WheelCommand) -> Axle {
-        let motor = &self.motors[wheel];
+    fn axle(&self, wheel: usize, body: &mut Body, command: WheelCommand) -> Axle {
+        let (motor, speed) = (&self.motors[wheel], body.wheels[wheel]);
+        if command != WheelCommand::Keep {
+            body.kept[wheel] = None;
+        }
         let (torque, damping) = match command {
             WheelCommand::Duty(duty) => (motor.stall * duty, motor.damping),
             WheelCommand::Brake => (0.0, motor.damping),
             WheelCommand::Coast => (0.0, 0.0),
+            WheelCommand::Speed(rim) => self.regulate(wheel, body, rim / self.radii[wheel]),
+            WheelCommand::Keep => {
+                let angle = body.angles[wheel];
+                let back = KEPT * (*body.kept[wheel].get_or_insert(angle) - angle);
+                self.regulate(wheel, body, back)
+            }
         };
+        if !matches!(command, WheelCommand::Speed(_) | WheelCommand::Keep) {
+            body.added[wheel] = 0.0;
+        }
         // 1 / (inertia + dt (damping + friction / speed)), as one division.
         let speed_or_still = speed.abs().max(STILL_WHEEL);
         let compliance =
             speed_or_still / (speed_or_still * (motor.inertia + self.dt * damping) + self.dt * motor.friction);
         Axle { free: (motor.inertia * speed + self.dt * torque) * compliance, compliance }
+    }
+
+    /// Torque at standstill and damping of a motor whose driver keeps a wheel speed (rad/s): proportional and integral,
+    /// with what the motor would need without load to begin with. Its proportional part acts within the step.
+    fn regulate(&self, wheel: usize, body: &mut Body, target: f64) -> (f64, f64) {
+        let motor = &self.motors[wheel];
+        let gain = 1.0 / (REGULATED_WITHIN * motor.no_load);
+        let ahead = target / motor.no_load + body.added[wheel] + gain * target;
+        let duty = ahead - gain * body.wheels[wheel];
+        if duty.abs() > 1.0 {
+            return (motor.stall * duty.clamp(-1.0, 1.0), motor.damping);
+        }
+        body.added[wheel] += gain * (target - body.wheels[wheel]) * self.dt / REGULATED_IN;
+        (motor.stall * ahead, motor.damping + motor.stall * gain)
     }
 
     /// Coulomb friction of the caster: against its motion now, with the factor that its speed gave a step before, so
@@ -288,7 +453,7 @@ impl Plant {
     }
 
     /// Solves both wheels exactly for rolling without slip; false when the tyres cannot hold that.
-    fn roll(&self, twist: &mut Twist, axles: &[Axle; 2]) -> bool {
+    fn roll_straight(&self, body: &mut Body, twist: &mut Twist, axles: &[Axle; 2]) -> bool {
         let (im, ii) = (self.per_mass, self.per_inertia);
         let [a, b] = self.offsets;
         let cx = self.com.0;
@@ -319,88 +484,43 @@ impl Plant {
         twist.spin -= (left * a + right * b + side * cx) * ii;
         twist.wheels[0] -= left * r0 * axles[0].compliance;
         twist.wheels[1] -= right * r1 * axles[1].compliance;
+        body.held = [(left, side * self.share[0]), (right, side * self.share[1]), (0.0, 0.0)];
         true
     }
 
-    /// Projected Gauss-Seidel over tyres (friction circle each) and wall contacts (no pull, Coulomb friction).
-    ///
-    /// Where a wheel has no floor the body lies on the edge instead, and its share of the weight rubs there.
-    // Out of line, so that the step that most often suffices keeps the registers to itself (measured: a fifth).
-    #[cold]
-    #[inline(never)]
-    fn iterate(
-        &self,
-        twist: &mut Twist,
-        axles: &[Axle; 2],
-        contacts: &[Contact],
-        body: &Body,
-        held: [bool; 2],
-    ) -> Moments {
-        let (im, ii) = (self.per_mass, self.per_inertia);
-        let (c, s) = body.cos_sin;
-        let mut holding = [(0.0f64, 0.0f64); 2];
-        let radii = [0, 1].map(|wheel| if held[wheel] { self.radii[wheel] } else { 0.0 });
-        let grips = [0, 1].map(|wheel| if held[wheel] { self.grip[wheel] } else { BODY_FRICTION * self.load[wheel] });
-        // Contacts are few: a box against a wall has at most two, and a corner of two walls four.
-        let mut pressed = [(0.0f64, 0.0f64); 8];
-        let mut moments = Moments::default();
-        for _ in 0..MOST_SWEEPS {
-            let mut change = 0.0f64;
-            moments = Moments::default();
-            for (contact, sum) in contacts.iter().zip(&mut pressed) {
-                let (rx, ry) = (contact.at.x - body.x, contact.at.y - body.y);
-                let at = (c * rx + s * ry, c * ry - s * rx);
-                let normal = (c * contact.normal.0 + s * contact.normal.1, c * contact.normal.1 - s * contact.normal.0);
-                let tangent = (-normal.1, normal.0);
-                let speed_along = |twist: &Twist, d: (f64, f64)| {
-                    (twist.ahead - twist.spin * at.1) * d.0 + (twist.left + twist.spin * at.0) * d.1
-                };
-                let response = |d: (f64, f64)| {
-                    let arm = at.0 * d.1 - at.1 * d.0;
-                    im + arm * arm * ii
-                };
-                // Up to the wall but not into it; what overlaps is pushed out within some twenty steps.
-                let allowed =
-                    if contact.gap > 0.0 { -contact.gap / self.dt } else { (-contact.gap * 0.05 / self.dt).min(0.05) };
-                let new = (sum.0 - (speed_along(twist, normal) - allowed) / response(normal)).max(0.0);
-                let delta = new - sum.0;
-                sum.0 = new;
-                self.push(twist, (normal.0 * delta, normal.1 * delta), at);
-                let most = BODY_FRICTION * sum.0;
-                let new = (sum.1 - speed_along(twist, tangent) / response(tangent)).clamp(-most, most);
-                let delta_side = new - sum.1;
-                sum.1 = new;
-                self.push(twist, (tangent.0 * delta_side, tangent.1 * delta_side), at);
-                change = change.max(delta.abs()).max(delta_side.abs());
-                moments.touched |= sum.0 > 0.0;
-            }
-            for wheel in 0..2 {
-                let offset = self.offsets[wheel];
-                let at = (-self.com.0, offset);
-                let along = twist.ahead - twist.spin * offset - radii[wheel] * twist.wheels[wheel];
-                let across = twist.left - twist.spin * self.com.0;
-                let k_along = im + offset * offset * ii + radii[wheel] * radii[wheel] * axles[wheel].compliance;
-                let k_across = im + self.com.0 * self.com.0 * ii;
-                let old = holding[wheel];
-                // Both wheels stop the same sideways motion: each takes its share of it.
-                let mut new = (old.0 - along / k_along, old.1 - across * self.share[wheel] / k_across);
-                let size = math::length(new.0, new.1);
-                if size > grips[wheel] {
-                    let factor = if size > 0.0 { grips[wheel] / size } else { 0.0 };
-                    new = (new.0 * factor, new.1 * factor);
-                    moments.slipped = true;
-                }
-                let delta = (new.0 - old.0, new.1 - old.1);
-                holding[wheel] = new;
-                self.push(twist, delta, at);
-                twist.wheels[wheel] -= delta.0 * radii[wheel] * axles[wheel].compliance;
-                change = change.max(delta.0.abs()).max(delta.1.abs());
-            }
-            if change < SETTLED {
-                break;
-            }
+    /// The same with steered wheels in front: rolling leaves one motion only, whose speed follows from the momentum
+    /// along it (the constraints do no work). Then what the tyres had to hold for that.
+    fn roll_steered(&self, body: &mut Body, steering: &Steered, twist: &mut Twist, axles: &[Axle; 2]) -> bool {
+        let (m, inertia) = (1.0 / self.per_mass, 1.0 / self.per_inertia);
+        let (cx, cy) = self.com;
+        let bend = body.steered.1 / steering.base;
+        // Velocities for each m/s of the middle of the driven axle.
+        let (ahead, left) = (1.0 - bend * cy, bend * cx);
+        let wheels = [0, 1].map(|wheel| (1.0 - bend * (self.offsets[wheel] + cy)) / self.radii[wheel]);
+        let mut momentum = m * (ahead * twist.ahead + left * twist.left) + inertia * bend * twist.spin;
+        let mut mass = m * (ahead * ahead + left * left) + inertia * bend * bend;
+        for wheel in 0..2 {
+            momentum += wheels[wheel] * twist.wheels[wheel] / axles[wheel].compliance;
+            mass += wheels[wheel] * wheels[wheel] / axles[wheel].compliance;
         }
-        moments
+        let speed = momentum / mass;
+        let new =
+            Twist { ahead: ahead * speed, left: left * speed, spin: bend * speed, wheels: wheels.map(|w| w * speed) };
+        let along = [0, 1].map(|w| (twist.wheels[w] - new.wheels[w]) / (self.radii[w] * axles[w].compliance));
+        let size = 1.0 / math::length(1.0, body.steered.1);
+        let (cos, sin) = (size, body.steered.1 * size);
+        let sideways = m * (new.left - twist.left);
+        let turning = inertia * (new.spin - twist.spin) + along[0] * self.offsets[0] + along[1] * self.offsets[1];
+        let front = (turning + cx * sideways) / (steering.base * cos - cy * sin);
+        let side = sideways - front * cos;
+        let held = [(along[0], side * self.share[0]), (along[1], side * self.share[1]), (0.0, front)];
+        let grips = [self.grip[0], self.grip[1], steering.grip];
+        if held.iter().zip(grips).any(|((along, across), grip)| along * along + across * across > grip * grip) {
+            return false;
+        }
+        *twist = new;
+        body.held = held;
+        true
     }
 
     fn move_on(&self, body: &mut Body, twist: &Twist) {
@@ -408,22 +528,25 @@ impl Plant {
         body.velocity = (c * twist.ahead - s * twist.left, s * twist.ahead + c * twist.left);
         body.spin = twist.spin;
         let (ahead, left) = (twist.ahead - twist.spin * self.caster.1, twist.left + twist.spin * self.caster.0);
-        // Never more than would stop the caster.
-        body.drag = (self.caster_drag / math::length(ahead, left).max(STILL_CASTER)).min(self.caster_most);
+        body.drag = self.drag(ahead, left);
         body.wheels = twist.wheels;
         body.x += body.velocity.0 * self.dt;
         body.y += body.velocity.1 * self.dt;
         for (angle, speed) in body.angles.iter_mut().zip(twist.wheels) {
             *angle += speed * self.dt;
         }
-        // The rotation by `turn` from the tangent of its half, whose series is cut behind the third power.
         let turn = twist.spin * self.dt;
-        let t = turn * 0.5 * (1.0 + turn * turn * (1.0 / 12.0));
-        // 1 / (1 + t^2) as a series, one division less to wait for; at 40 rad/s it is off by 3e-14.
-        let square = t * t;
-        let scale = 1.0 - square * (1.0 - square * (1.0 - square));
-        let (dc, ds) = ((1.0 - square) * scale, 2.0 * t * scale);
-        body.cos_sin = (c * dc - s * ds, s * dc + c * ds);
+        body.cos_sin = rotated(body.cos_sin, turn);
         body.heading += turn;
     }
+}
+
+/// A direction turned by a small angle, from the tangent of its half, whose series is cut behind the third power.
+pub fn rotated((c, s): (f64, f64), turn: f64) -> (f64, f64) {
+    let t = turn * 0.5 * (1.0 + turn * turn * (1.0 / 12.0));
+    // 1 / (1 + t^2) as a series, one division less to wait for; at 40 rad/s it is off by 3e-14.
+    let square = t * t;
+    let scale = 1.0 - square * (1.0 - square * (1.0 - square));
+    let (dc, ds) = ((1.0 - square) * scale, 2.0 * t * scale);
+    (c * dc - s * ds, s * dc + c * ds)
 }

@@ -40,6 +40,22 @@ impl Footing {
         self.floor.is_none()
     }
 
+    /// The floor, where it ends somewhere.
+    pub const fn floor(&self) -> Option<&Shape> {
+        self.floor.as_ref()
+    }
+
+    /// Whether everything stays on the floor wherever the robot goes within so many metres.
+    pub fn is_sure(&mut self, centre: Point, wheels: [Point; 2], way: f64) -> bool {
+        let far = |safe: Option<(Point, f64)>| safe.is_some_and(|(from, reach)| from.distance(centre) + way < reach);
+        if self.floor.is_none() || far(self.safe) {
+            return true;
+        }
+        self.safe = None;
+        self.look(centre, wheels);
+        far(self.safe)
+    }
+
     /// Looks at where the centre of mass and the wheels are now.
     pub fn look(&mut self, centre: Point, wheels: [Point; 2]) -> Stance {
         let Some(floor) = &self.floor else { return Stance::Stands };

@@ -50,7 +50,7 @@ impl Noise {
     }
 
     /// A number in (0, 1].
-    fn uniform(&mut self) -> f64 {
+    pub fn uniform(&mut self) -> f64 {
         ((self.generator.next_u64() >> 11) + 1) as f64 / 9_007_199_254_740_992.0
     }
 

@@ -3,13 +3,17 @@
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
-use super::footing::{Footing, Stance};
+use super::STEP;
+use super::drive::Plant;
+use super::referee::{Referee, Sheet, Verdict};
+use super::scene::{Fallen, Marks, Rider, Scene};
 use super::sensor::Senses;
-use super::trace::{Stamp, Tick, Trace};
-use super::world::World;
-use super::{Plant, STEP};
-use crate::controller::{Command, Controller, End, Event, Goal, Program, Status};
-use crate::field::{Point, Pose};
+use super::trace::{Happened, Happening, Prop, PropKind, Stamp, Tick, Trace};
+use super::world::{Levels, Role, World, by_lot};
+use crate::controller::{Command, Controller, End, Event, Goal, Program, Status, WheelCommand};
+use crate::field::{Mark, Outline, Point, Pose};
+use crate::robot::Robot;
+use crate::units::math;
 
 /// How a run came out.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -68,6 +72,63 @@ pub struct Run {
     pub trace: Trace,
     /// The steps in the order they were visited.
     pub visits: Vec<Visit>,
+    /// What the rules of the field say to it.
+    pub sheet: Sheet,
+    /// What was done by hand meanwhile: with these the run can be made again.
+    pub interventions: Vec<Intervention>,
+}
+
+/// Something done by hand during a run.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Intervention {
+    /// Milliseconds after the start.
+    pub at_ms: u64,
+    /// What.
+    pub act: Act,
+}
+
+/// What a hand can do.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Act {
+    /// Puts an object or an obstacle of the field somewhere.
+    Place {
+        /// Its name.
+        thing: String,
+        /// Where.
+        pose: Pose,
+    },
+    /// Takes an object or an obstacle away.
+    Remove {
+        /// Its name.
+        thing: String,
+    },
+    /// Puts the robot somewhere else; its mission goes on.
+    Carry {
+        /// Where the middle of its axle then is.
+        pose: Pose,
+    },
+    /// Holds a hand before a ranging sensor.
+    Cover {
+        /// The sensor's name.
+        sensor: String,
+        /// How far away, metres.
+        distance: f64,
+        /// For how many milliseconds.
+        for_ms: u64,
+    },
+    /// Lays a line or a patch on the mat.
+    Lay(Mark),
+}
+
+/// What a run depends on besides its world and program.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Play<'a> {
+    /// Where the robot starts.
+    pub start: Pose,
+    /// What chance follows from.
+    pub seed: u64,
+    /// What is done by hand, in order of time.
+    pub interventions: &'a [Intervention],
 }
 
 impl Run {
@@ -82,101 +143,385 @@ impl Run {
     }
 }
 
-/// Runs a program to its end. None when `cancel` was set meanwhile.
+/// Runs a program to its end with nothing done by hand. None when `cancel` was set meanwhile.
 ///
 /// A pure function of its arguments: the same ones give the same trace hash.
 pub fn run(world: &World, program: &Arc<Program>, start: Pose, seed: u64, cancel: Option<&AtomicBool>) -> Option<Run> {
-    let plant = Plant::new(&world.robot, STEP);
-    let mut body = plant.at_rest(start);
-    let platform = world.field.platform_at(Point::new(start.x, start.y));
-    let (mats, obstacles) = world.level(platform);
-    let mut obstacles = obstacles.clone();
-    let mut footing = Footing::new(&world.field, platform);
-    let mut falls = false;
-    let mut senses = Senses::new(world, seed);
-    let mut controller = Controller::new(Arc::clone(program));
-    let mut events: Vec<Event> = Vec::with_capacity(64);
-    let mut wait = 0u32;
-    let (sensors, rangers) = (world.robot.sensors.len(), world.robot.rangers.len());
-    // Most runs end well before their limit; what is not used is never touched.
-    let room = program.limit_ticks.min(30_000) as usize + 1;
-    let mut trace = Trace {
-        period_ms: program.period_ms,
-        sensors,
-        rangers,
-        ticks: Vec::with_capacity(room),
-        readings: Vec::with_capacity(room * sensors),
-        ranges: Vec::with_capacity(room * rangers),
-        events: Vec::with_capacity(256),
-    };
-    let run_out = (RUN_OUT * 1000.0) as usize / program.period_ms.max(1) as usize;
-    let mut command = Command::BRAKE;
-    let mut ended: Option<(usize, End)> = None;
-    let (mut slipped, mut touched, mut hangs) = (false, false, false);
-    let mut step = 0u64;
-    loop {
-        senses.sense(world, mats, &plant, &body, step);
-        senses.measure(world, &obstacles, &plant, &body, step);
-        if wait == 0 {
-            wait = program.period_ms;
-            if cancel.is_some_and(|cancel| cancel.load(Ordering::Relaxed)) {
-                return None;
+    play(world, program, Play { start, seed, interventions: &[] }, cancel)
+}
+
+/// Runs a program to its end. None when `cancel` was set meanwhile.
+///
+/// A pure function of its arguments: the same ones give the same trace hash.
+pub fn play(world: &World, program: &Arc<Program>, play: Play<'_>, cancel: Option<&AtomicBool>) -> Option<Run> {
+    Match::new(world, program, play).go(cancel)
+}
+
+/// What decides a robot's commands.
+#[derive(Clone, Debug)]
+enum Brain {
+    Mission(Box<Controller>),
+    /// The same command all the time.
+    Fixed(Command),
+    Patrol {
+        places: Vec<Point>,
+        next: usize,
+        duty: f64,
+    },
+}
+
+/// A robot that plays, besides its body in the scene.
+struct Seat<'w> {
+    robot: &'w Robot,
+    senses: Senses,
+    brain: Brain,
+    /// The step of its next look.
+    look: u64,
+}
+
+/// One run under way.
+struct Match<'w> {
+    world: &'w World,
+    program: &'w Arc<Program>,
+    interventions: &'w [Intervention],
+    scene: Scene,
+    seats: Vec<Seat<'w>>,
+    referee: Referee,
+    /// With what was laid on the mat by hand.
+    laid: Vec<Mark>,
+    relaid: Option<Vec<Levels>>,
+    trace: Trace,
+    /// Which obstacles were there at the last look.
+    present: Vec<bool>,
+    step: u64,
+}
+
+impl<'w> Match<'w> {
+    fn new(world: &'w World, program: &'w Arc<Program>, play: Play<'w>) -> Self {
+        let field = &world.field;
+        let opponents = field.opponents.iter().zip(&world.players);
+        let start = |robot: &Robot, pose: Pose| Rider::new(Plant::new(robot, STEP), field, pose);
+        let mut riders = vec![start(&world.robot, play.start)];
+        let controller = Controller::new(Arc::clone(program));
+        let senses = Senses::new(&world.robot, play.seed, "");
+        let mut seats =
+            vec![Seat { robot: &world.robot, senses, brain: Brain::Mission(Box::new(controller)), look: 0 }];
+        for (opponent, player) in opponents {
+            riders.push(start(&player.robot, by_lot(opponent.pose, opponent.turned_by_lot, play.seed, &opponent.name)));
+            let both = |left, right| Command { left: WheelCommand::Duty(left), right: WheelCommand::Duty(right) };
+            let brain = match &player.role {
+                Role::Stands => Brain::Fixed(Command { left: WheelCommand::Coast, right: WheelCommand::Coast }),
+                Role::Drifts([left, right]) => Brain::Fixed(both(*left, *right)),
+                Role::Patrols(places, duty) => Brain::Patrol { places: places.clone(), next: 0, duty: *duty },
+                Role::Mission(program) => Brain::Mission(Box::new(Controller::new(Arc::clone(program)))),
+            };
+            let senses = Senses::new(&player.robot, play.seed, &format!("{}: ", opponent.name));
+            seats.push(Seat { robot: &player.robot, senses, brain, look: 0 });
+        }
+        let scene = Scene::new(field, &world.stages, riders);
+        let (sensors, rangers) = (world.robot.sensors.len(), world.robot.rangers.len());
+        let props = props(world);
+        // Most runs end well before their limit; what is not used is never touched.
+        let room = program.limit_ticks.min(30_000) as usize + 1;
+        let trace = Trace {
+            period_ms: program.period_ms,
+            sensors,
+            rangers,
+            touches: world.robot.touches.len(),
+            ticks: Vec::with_capacity(room),
+            readings: Vec::with_capacity(room * sensors),
+            ranges: Vec::with_capacity(room * rangers),
+            pressed: Vec::with_capacity(room * world.robot.touches.len()),
+            places: Vec::with_capacity(room * props.len()),
+            props,
+            events: Vec::with_capacity(256),
+            happened: Vec::new(),
+        };
+        Self {
+            world,
+            program,
+            interventions: play.interventions,
+            present: vec![false; scene.movers.len()],
+            scene,
+            seats,
+            referee: Referee::new(field, &world.robot),
+            laid: Vec::new(),
+            relaid: None,
+            trace,
+            step: 0,
+        }
+    }
+
+    fn go(mut self, cancel: Option<&AtomicBool>) -> Option<Run> {
+        let all = self.interventions;
+        let mut done_by_hand = 0;
+        let mut events: Vec<Event> = Vec::with_capacity(64);
+        // When it is over, and how; it then goes on for a moment.
+        let mut over: Option<(usize, Outcome, String)> = None;
+        let run_out = (RUN_OUT * 1000.0) as usize / self.program.period_ms.max(1) as usize;
+        let clock = self.world.field.rules.clock.map(|clock| (clock, (clock / STEP).round() as u64));
+        loop {
+            while let Some(next) = all.get(done_by_hand).filter(|next| next.at_ms <= self.step) {
+                self.intervene(done_by_hand, &next.act);
+                done_by_hand += 1;
             }
-            let readings = senses.look(&body, step);
-            events.clear();
-            let tick = trace.ticks.len() as u32;
-            if ended.is_none() {
-                let (next, status) = controller.tick(&readings, &mut events);
-                command = next;
-                if let Status::Ended(end) = status {
-                    ended = Some((tick as usize, end));
+            for who in 0..self.seats.len() {
+                if !self.scene.riders[who].out {
+                    self.sense(who);
                 }
             }
-            trace.events.extend(events.iter().map(|&event| Stamp { tick, event }));
-            trace.readings.extend_from_slice(readings.sensors);
-            trace.ranges.extend_from_slice(readings.ranges);
-            let pose = plant.pose(&body);
-            trace.ticks.push(Tick {
-                pose,
-                rims: plant.rims(&body),
-                wheels: readings.wheels,
-                gyro: readings.gyro.unwrap_or(f64::NAN),
-                command,
-                step: controller.step() as u16,
-                slipped,
-                touched,
-                hangs,
-            });
-            (slipped, touched, hangs) = (false, false, false);
-            if falls {
-                // Where it lies then is nobody's business: the run ends at the edge.
-                let off = match platform.map(|index| world.field.platforms[index].name.as_str()) {
-                    None => "the table",
-                    Some("") => "the platform",
-                    Some(name) => name,
-                };
-                return Some(finish(Outcome::Fell, format!("fell off {off}"), tick as usize, trace));
+            for who in 1..self.seats.len() {
+                self.opponent(who);
             }
-            if !(pose.x.is_finite() && pose.y.is_finite() && pose.heading.is_finite()) {
-                let reason =
-                    format!("the simulation lost the robot at {:.2} s; please report this", step as f64 * STEP);
-                return Some(finish(Outcome::Error, reason, tick as usize, trace));
+            if self.step >= self.seats[0].look {
+                if cancel.is_some_and(|cancel| cancel.load(Ordering::Relaxed)) {
+                    return None;
+                }
+                let tick = self.trace.ticks.len();
+                let end = self.tick(over.is_some(), &mut events);
+                if over.is_none() {
+                    over =
+                        self.verdict(tick).or_else(|| end.map(|end| why(self.program, end)).map(|(o, r)| (tick, o, r)));
+                }
+                if over.is_none() {
+                    let rung = clock.filter(|(_, steps)| self.step >= *steps);
+                    over = rung
+                        .map(|(seconds, _)| (tick, Outcome::Limit, format!("the match clock of {seconds} s ran out")));
+                    if over.is_some() {
+                        let step = self.trace.ticks[tick].step as usize;
+                        self.trace.events.push(Stamp { tick: tick as u32, event: Event::Left { step, exit: None } });
+                    }
+                }
+                let pose = self.trace.ticks[tick].pose;
+                if !(pose.x.is_finite() && pose.y.is_finite() && pose.heading.is_finite()) {
+                    let seconds = self.step as f64 * STEP;
+                    let reason = format!("the simulation lost the robot at {seconds:.2} s; please report this");
+                    return Some(self.finish((tick, Outcome::Error, reason)));
+                }
+                let fell = self.scene.riders[0].out;
+                if let Some(end) = over.take_if(|(at, _, _)| fell || tick >= *at + run_out) {
+                    return Some(self.finish(end));
+                }
             }
-            if let Some((at, end)) = ended.filter(|(at, _)| tick as usize >= at + run_out) {
-                let (outcome, reason) = why(program, end);
-                return Some(finish(outcome, reason, at, trace));
-            }
+            let looks = self.seats.iter().zip(&self.scene.riders).filter(|(_, rider)| !rider.out);
+            let next = looks.map(|(seat, _)| seat.look.min(seat.senses.next())).min().unwrap_or(u64::MAX);
+            let by_hand = all.get(done_by_hand).map_or(u64::MAX, |next| next.at_ms);
+            // When our robot is out there is one more look to be had.
+            let next = next.min(by_hand).min(self.seats[0].look).max(self.step + 1);
+            self.scene.advance(next - self.step);
+            self.step = next;
         }
-        if !footing.is_endless() {
-            falls |= footing.look(Point::new(body.x, body.y), plant.wheels(&body)) == Stance::Falls;
-            hangs |= footing.wheels != [true; 2];
-        }
-        let moments = plant.step(&mut body, command, &mut obstacles, footing.wheels);
-        slipped |= moments.slipped;
-        touched |= moments.touched;
-        wait -= 1;
-        step += 1;
     }
+
+    fn sense(&mut self, who: usize) {
+        let seat = &mut self.seats[who];
+        let rider = &self.scene.riders[who];
+        let levels = self.relaid.as_ref().map_or_else(|| self.world.mats(who), |relaid| &relaid[who]);
+        seat.senses.sense(seat.robot, self.world.field.ambient, &levels[rider.level], rider, self.step);
+        seat.senses.measure(seat.robot, &self.scene, who, self.step);
+    }
+
+    /// Our robot looks, decides, and what is so now is written down.
+    fn tick(&mut self, is_over: bool, events: &mut Vec<Event>) -> Option<End> {
+        let seat = &mut self.seats[0];
+        seat.look = self.step + u64::from(self.program.period_ms);
+        let readings = seat.senses.look(seat.robot, &self.scene.riders[0], self.step);
+        events.clear();
+        let tick = self.trace.ticks.len() as u32;
+        let mut end = None;
+        let Brain::Mission(controller) = &mut seat.brain else { unreachable!("ours runs a mission") };
+        if is_over {
+            self.scene.riders[0].command = Command::BRAKE;
+        } else {
+            let (command, status) = controller.tick(&readings, events);
+            self.scene.riders[0].command = command;
+            if let Status::Ended(how) = status {
+                end = Some(how);
+            }
+        }
+        self.trace.events.extend(events.iter().map(|&event| Stamp { tick, event }));
+        self.trace.readings.extend_from_slice(readings.sensors);
+        self.trace.ranges.extend_from_slice(readings.ranges);
+        self.trace.pressed.extend_from_slice(readings.touches);
+        let rider = &mut self.scene.riders[0];
+        let Marks { slipped, touched, hangs } = std::mem::take(&mut rider.marks);
+        self.trace.ticks.push(Tick {
+            pose: rider.plant.pose(&rider.body),
+            rims: rider.plant.rims(&rider.body),
+            wheels: readings.wheels,
+            gyro: readings.gyro.unwrap_or(f64::NAN),
+            command: rider.command,
+            step: controller.step() as u16,
+            slipped,
+            touched,
+            hangs,
+        });
+        self.write_down(tick as usize);
+        end
+    }
+
+    /// Where everything else is now, and what happened to it.
+    fn write_down(&mut self, tick: usize) {
+        let nowhere = Pose { x: f64::NAN, y: f64::NAN, heading: 0.0 };
+        let riders = self.scene.riders[1..].iter().map(|rider| (rider.plant.pose(&rider.body), !rider.out));
+        let loose = self.scene.loose.iter().map(|loose| (loose.pose(), !loose.gone));
+        let movers = self
+            .scene
+            .movers
+            .iter()
+            .map(|mover| (Pose { x: mover.at.x, y: mover.at.y, heading: mover.heading() }, mover.present));
+        let places = riders.chain(loose).chain(movers);
+        self.trace.places.extend(places.map(|(pose, there)| if there { pose } else { nowhere }));
+        let mut seen = Vec::new();
+        let fallen = std::mem::take(&mut self.scene.fallen);
+        for fallen in fallen {
+            self.referee.fell(fallen, &self.scene, tick);
+            seen.push(match fallen {
+                Fallen::Rider(0) => Happening::Fell,
+                Fallen::Rider(index) => Happening::Gone(index - 1),
+                Fallen::Loose(index) => Happening::Gone(self.scene.riders.len() - 1 + index),
+            });
+        }
+        let first = self.scene.riders.len() - 1 + self.scene.loose.len();
+        for (index, mover) in self.scene.movers.iter().enumerate() {
+            if mover.present != self.present[index] {
+                self.present[index] = mover.present;
+                seen.push(if mover.present { Happening::Came(first + index) } else { Happening::Left(first + index) });
+            }
+        }
+        let seconds = self.step as f64 * STEP;
+        self.referee.look(&self.world.field, &self.scene, tick, seconds, &mut seen);
+        self.trace.happened.extend(seen.into_iter().map(|what| Happened { tick: tick as u32, what }));
+    }
+
+    /// What ends the run besides its mission.
+    fn verdict(&self, tick: usize) -> Option<(usize, Outcome, String)> {
+        if self.scene.riders[0].out {
+            // Where it lies then is nobody's business: the run ends at the edge.
+            let level = self.scene.riders[0].level.checked_sub(1);
+            let off = match level.map(|index| self.world.field.platforms[index].name.as_str()) {
+                None => "the table",
+                Some("") => "the platform",
+                Some(name) => name,
+            };
+            return Some((tick, Outcome::Fell, format!("fell off {off}")));
+        }
+        let (verdict, at) = self.referee.verdict()?;
+        Some(match verdict {
+            Verdict::Won | Verdict::Drawn => (at, Outcome::Done, String::new()),
+            Verdict::Lost => {
+                let delay = self.world.field.rules.start_delay;
+                (at, Outcome::Failed, format!("moved before the start delay of {delay} s was over"))
+            }
+        })
+    }
+
+    fn opponent(&mut self, who: usize) {
+        let seat = &mut self.seats[who];
+        let rider = &mut self.scene.riders[who];
+        if self.step < seat.look || rider.out {
+            return;
+        }
+        seat.look = self.step + u64::from(seat.robot.control_ms);
+        let readings = seat.senses.look(seat.robot, rider, self.step);
+        let waits = (self.step as f64) * STEP < self.world.field.rules.start_delay;
+        rider.command = match &mut seat.brain {
+            Brain::Mission(controller) => controller.tick(&readings, &mut Vec::new()).0,
+            _ if waits => Command::BRAKE,
+            Brain::Fixed(command) => *command,
+            Brain::Patrol { places, next, duty } => patrol(rider.plant.pose(&rider.body), places, next, *duty),
+        };
+    }
+
+    fn intervene(&mut self, index: usize, act: &Act) {
+        let done = match act {
+            Act::Place { thing, pose } => self.scene.place(thing, *pose),
+            Act::Remove { thing } => self.scene.remove(thing),
+            Act::Carry { pose } => {
+                self.scene.move_rider(0, *pose);
+                true
+            }
+            Act::Cover { sensor, distance, for_ms } => self.world.robot.ranger(sensor).is_some_and(|ranger| {
+                self.seats[0].senses.cover(ranger, self.step + for_ms, *distance);
+                true
+            }),
+            Act::Lay(mark) => {
+                self.laid.push(mark.clone());
+                self.relaid = Some(self.world.with_mark(&self.laid));
+                true
+            }
+        };
+        if done {
+            let tick = self.trace.ticks.len() as u32;
+            self.trace.happened.push(Happened { tick, what: Happening::ByHand(index) });
+        }
+    }
+
+    fn finish(mut self, (ended, outcome, reason): (usize, Outcome, String)) -> Run {
+        // What was written down beyond the end is what came of it, not another visit.
+        let mut visits: Vec<Visit> = Vec::new();
+        for stamp in &self.trace.events {
+            let tick = stamp.tick as usize;
+            match stamp.event {
+                Event::Entered { step } => visits.push(Visit { step, entered: tick, left: ended, exit: None }),
+                Event::Left { exit, .. } => {
+                    if let Some(visit) = visits.last_mut() {
+                        (visit.left, visit.exit) = (tick, exit);
+                    }
+                }
+                Event::Counted { .. } => {}
+            }
+        }
+        let clock = self.world.field.rules.clock.unwrap_or(f64::INFINITY);
+        let left = clock.min(f64::from(self.program.limit_ticks) * f64::from(self.program.period_ms) / 1000.0)
+            - self.trace.seconds(ended);
+        let planned = outcome == Outcome::Done;
+        let left = planned.then(|| left.max(0.0) as u32);
+        let sheet = self.referee.close(&self.world.field, &self.world.robot, &self.scene, ended, left);
+        self.trace.places.shrink_to_fit();
+        let interventions = self.interventions.to_vec();
+        Run { outcome, reason, ended, trace: self.trace, visits, sheet, interventions }
+    }
+}
+
+/// Towards the next place, and the one after it when it is near: turning on the spot when it lies far to the side.
+fn patrol(pose: Pose, places: &[Point], next: &mut usize, duty: f64) -> Command {
+    /// Near enough, metres.
+    const NEAR: f64 = 0.04;
+    let Some(place) = places.get(*next) else { return Command::BRAKE };
+    if place.distance(Point::new(pose.x, pose.y)) < NEAR {
+        *next = (*next + 1) % places.len();
+    }
+    let place = places[*next];
+    let off = math::wrap(math::atan2(place.y - pose.y, place.x - pose.x) - pose.heading);
+    let shift = (duty * 1.5 * off).clamp(-duty.abs(), duty.abs());
+    let ahead = if off.abs() > 0.8 { 0.0 } else { duty };
+    let both = |value: f64| WheelCommand::Duty(value.clamp(-1.0, 1.0));
+    Command { left: both(ahead - shift), right: both(ahead + shift) }
+}
+
+/// Everything on the field but our robot, in the order in which the trace tells where it is.
+fn props(world: &World) -> Vec<Prop> {
+    let field = &world.field;
+    let robots = field.opponents.iter().zip(&world.players).map(|(opponent, player)| Prop {
+        name: opponent.name.clone(),
+        kind: PropKind::Robot,
+        surface: None,
+        outline: Outline::Polygon(player.robot.outline.iter().map(|&(x, y)| Point::new(x, y)).collect()),
+    });
+    let objects = field.objects.iter().map(|object| Prop {
+        name: object.name.clone(),
+        kind: PropKind::Object,
+        surface: Some(object.surface),
+        outline: object.outline.clone(),
+    });
+    let obstacles = field.obstacles.iter().map(|obstacle| Prop {
+        name: obstacle.name.clone(),
+        kind: PropKind::Obstacle,
+        surface: Some(obstacle.surface),
+        outline: obstacle.outline.clone(),
+    });
+    robots.chain(objects).chain(obstacles).collect()
 }
 
 fn why(program: &Program, end: End) -> (Outcome, String) {
@@ -191,21 +536,4 @@ fn why(program: &Program, end: End) -> (Outcome, String) {
             Goal::Step(_) | Goal::Done => unreachable!("only a goal `fail` ends as failed"),
         },
     }
-}
-
-fn finish(outcome: Outcome, reason: String, ended: usize, trace: Trace) -> Run {
-    let mut visits: Vec<Visit> = Vec::new();
-    for stamp in &trace.events {
-        let tick = stamp.tick as usize;
-        match stamp.event {
-            Event::Entered { step } => visits.push(Visit { step, entered: tick, left: ended, exit: None }),
-            Event::Left { exit, .. } => {
-                if let Some(visit) = visits.last_mut() {
-                    (visit.left, visit.exit) = (tick, exit);
-                }
-            }
-            Event::Counted { .. } => {}
-        }
-    }
-    Run { outcome, reason, ended, trace, visits }
 }

@@ -3,13 +3,13 @@
 use std::collections::VecDeque;
 use std::sync::Arc;
 
-use super::contact::Obstacles;
+use super::STEP;
 use super::random::Noise;
-use super::world::World;
-use super::{Body, Plant, STEP};
+use super::scene::{Rider, Scene};
+use super::stage::Look;
 use crate::controller::{Reading, Readings};
 use crate::field::Blurred;
-use crate::robot::RangeSensor;
+use crate::robot::{RangeSensor, Robot, Side, TouchSensor};
 use crate::units::math::TAU;
 
 /// The robot's senses during one run.
@@ -30,6 +30,9 @@ pub struct Senses {
     /// The earliest step at which a ranging sensor measures or publishes.
     next_echo: u64,
     ranges: Vec<f64>,
+    touches: Vec<bool>,
+    /// Until when a hand is held before a ranging sensor, and how far away.
+    hands: Vec<(u64, f64)>,
     gyro: Option<GyroState>,
     /// Encoder ticks of a radian.
     ticks_per_rad: f64,
@@ -57,43 +60,60 @@ struct Ranger {
 }
 
 impl Ranger {
-    fn new(about: &RangeSensor, seed: u64) -> Self {
+    fn new(about: &RangeSensor, noise: Noise) -> Self {
         let most = about.latency_ms / about.period_ms.max(1) + 2;
-        Self { noise: Noise::new(seed, &about.name), due: 0, under_way: VecDeque::with_capacity(most as usize) }
+        Self { noise, due: 0, under_way: VecDeque::with_capacity(most as usize) }
     }
 }
 
 impl Senses {
     /// Senses before the first step.
-    pub fn new(world: &World, seed: u64) -> Self {
-        let robot = &world.robot;
+    ///
+    /// - `who`: a word that tells the robot from others with the same devices; empty for ours
+    pub fn new(robot: &Robot, seed: u64, who: &str) -> Self {
+        let named = |device: &str| Noise::new(seed, &format!("{who}{device}"));
         let period = u64::from(robot.control_ms);
         let seconds = period as f64 * STEP;
         let gyro = robot.gyro.as_ref().map(|gyro| {
-            let mut noise = Noise::new(seed, "gyro");
+            let mut noise = named("gyro");
             let drift = noise.normal() * gyro.drift * seconds;
             GyroState { noise, sigma: gyro.noise * (seconds * STEP).sqrt(), drift, off: 0.0 }
         });
         Self {
             period,
-            noises: robot.sensors.iter().map(|sensor| Noise::new(seed, &sensor.name)).collect(),
+            noises: robot.sensors.iter().map(|sensor| named(&sensor.name)).collect(),
             readings: vec![Reading::default(); robot.sensors.len()],
             due: vec![0; robot.sensors.len()],
             next: 0,
             next_echo: if robot.rangers.is_empty() { u64::MAX } else { 0 },
-            rangers: robot.rangers.iter().map(|ranger| Ranger::new(ranger, seed)).collect(),
+            rangers: robot.rangers.iter().map(|ranger| Ranger::new(ranger, named(&ranger.name))).collect(),
             ranges: robot.rangers.iter().map(|ranger| ranger.greatest).collect(),
+            touches: vec![false; robot.touches.len()],
+            hands: vec![(0, 0.0); robot.rangers.len()],
             gyro,
             ticks_per_rad: f64::from(robot.encoder_ticks) / TAU,
         }
     }
 
-    /// Lets every sensor whose turn it is publish a new reading. To be called in every step; `mats`: one a sensor.
-    pub fn sense(&mut self, world: &World, mats: &[Arc<Blurred>], plant: &Plant, body: &Body, step: u64) {
+    /// The next step at which a sensor reads, measures or publishes.
+    pub fn next(&self) -> u64 {
+        self.next.min(self.next_echo)
+    }
+
+    /// Holds a hand so many metres before a ranging sensor until a step.
+    pub fn cover(&mut self, ranger: usize, until: u64, distance: f64) {
+        self.hands[ranger] = (until, distance);
+    }
+
+    /// Lets every sensor whose turn it is publish a new reading.
+    ///
+    /// - `ambient`: light of the room; `mats`: one a sensor
+    pub fn sense(&mut self, robot: &Robot, ambient: f64, mats: &[Arc<Blurred>], rider: &Rider, step: u64) {
         if step < self.next {
             return;
         }
-        for (index, sensor) in world.robot.sensors.iter().enumerate() {
+        let (plant, body) = (&rider.plant, &rider.body);
+        for (index, sensor) in robot.sensors.iter().enumerate() {
             if step < self.due[index] {
                 continue;
             }
@@ -105,7 +125,7 @@ impl Senses {
             let sample = mat.sample(plant.place(body, sensor.ahead, sensor.left));
             let noise = &mut self.noises[index];
             let mut read = |share: f64| {
-                let lit = sensor.reads((share * (1.0 + world.field.ambient)).min(1.0));
+                let lit = sensor.reads((share * (1.0 + ambient)).min(1.0));
                 let noisy = (lit + noise.normal() * sensor.noise).clamp(0.0, 1.0);
                 // Rounded half up by the cast: a share is never negative.
                 let steps = |share: f64| f64::from((share / sensor.step + 0.5) as u32) * sensor.step;
@@ -121,21 +141,27 @@ impl Senses {
         self.next = self.due.iter().copied().min().unwrap_or(u64::MAX);
     }
 
-    /// Lets the ranging sensors measure and publish. To be called in every step.
-    pub fn measure(&mut self, world: &World, obstacles: &Obstacles, plant: &Plant, body: &Body, step: u64) {
+    /// Lets the ranging sensors of a robot of the scene measure and publish, when it is their turn.
+    pub fn measure(&mut self, robot: &Robot, scene: &Scene, who: usize, step: u64) {
         if step < self.next_echo {
             return;
         }
         self.next_echo = u64::MAX;
-        for ((ranger, about), range) in self.rangers.iter_mut().zip(&world.robot.rangers).zip(&mut self.ranges) {
+        let (plant, body) = (&scene.riders[who].plant, &scene.riders[who].body);
+        let sensors = self.rangers.iter_mut().zip(&robot.rangers).zip(&mut self.ranges).zip(&self.hands);
+        for (((ranger, about), range), hand) in sensors {
             if step == ranger.due {
                 ranger.due = step + u64::from(about.period_ms);
                 let echo = if body.spin.abs() > about.blind_above {
                     None
                 } else {
                     let from = plant.place(body, about.ahead, about.left);
-                    obstacles.echo(from, body.heading + about.facing, about)
+                    let mut look = Look::new(from, body.heading + about.facing, about);
+                    scene.show(&mut look, who);
+                    look.echo()
                 };
+                let held = (step < hand.0).then_some(hand.1);
+                let echo = held.map_or(echo, |held| Some(echo.map_or(held, |echo| echo.min(held))));
                 let noisy = echo.map_or(about.greatest, |echo| echo + ranger.noise.normal() * about.noise);
                 let stepped = if about.step > 0.0 { floor(noisy / about.step + 0.5) * about.step } else { noisy };
                 let reading = stepped.clamp(about.least, about.greatest);
@@ -150,7 +176,14 @@ impl Senses {
     }
 
     /// What the robot knows now. To be called once a control period.
-    pub fn look(&mut self, body: &Body, step: u64) -> Readings<'_> {
+    pub fn look(&mut self, robot: &Robot, rider: &Rider, step: u64) -> Readings<'_> {
+        let body = &rider.body;
+        for (pressed, sensor) in self.touches.iter_mut().zip(&robot.touches) {
+            *pressed = rider
+                .pressed
+                .iter()
+                .any(|(ahead, left, force)| *force >= sensor.force && is_on(robot, sensor, *ahead, *left));
+        }
         let gyro = self.gyro.as_mut().map(|gyro| {
             if step > 0 {
                 gyro.off += gyro.drift + gyro.noise.normal() * gyro.sigma;
@@ -159,7 +192,19 @@ impl Senses {
         });
         // Whole ticks only, towards the lower one in both directions, as a disc with slots counts.
         let wheels = body.angles.map(|angle| (angle * self.ticks_per_rad).floor() / self.ticks_per_rad);
-        Readings { sensors: &self.readings, ranges: &self.ranges, wheels, gyro }
+        Readings { sensors: &self.readings, ranges: &self.ranges, touches: &self.touches, wheels, gyro }
+    }
+}
+
+/// Whether a place on the body lies on the side that a switch is on.
+fn is_on(robot: &Robot, sensor: &TouchSensor, ahead: f64, left: f64) -> bool {
+    /// A bumper reaches so many metres around.
+    const AROUND: f64 = 0.006;
+    match sensor.side {
+        Side::Front => ahead > robot.nose - AROUND,
+        Side::Rear => ahead < robot.nose - robot.length + AROUND,
+        Side::Left => left > robot.width / 2.0 - AROUND,
+        Side::Right => left < AROUND - robot.width / 2.0,
     }
 }
 

@@ -2,7 +2,10 @@
 
 use std::sync::Arc;
 
-use super::contact::Obstacles;
+use super::drive::{Body, Plant};
+use super::scene::{Marks, Rider, Scene};
+use super::solve::Solver;
+use super::stage::Stage;
 use super::*;
 use crate::controller::{Command, Event, Program, WheelCommand};
 use crate::field::{Field, Point, Pose, Wall};
@@ -32,31 +35,73 @@ const COAST: Command = Command { left: WheelCommand::Coast, right: WheelCommand:
 struct Bench {
     plant: Plant,
     body: Body,
-    obstacles: Obstacles,
+    solver: Solver,
     dt: f64,
 }
 
 impl Bench {
     fn new(robot: &Robot, dt: f64) -> Self {
-        Self::on(&Field::default(), robot, dt)
-    }
-
-    fn on(field: &Field, robot: &Robot, dt: f64) -> Self {
         let plant = Plant::new(robot, dt);
         let body = plant.at_rest(Pose::default());
-        Self { plant, body, obstacles: Obstacles::new(field, None), dt }
+        Self { plant, body, solver: Solver::new(1), dt }
+    }
+
+    /// One step; answers whether a tyre slipped.
+    fn step(&mut self, command: Command) -> bool {
+        let free = self.plant.free(&mut self.body, command);
+        if self.plant.roll(&mut self.body, &free) {
+            return false;
+        }
+        self.solver.clear();
+        self.solver.bodies[0] = self.plant.enter(&self.body, &free, 0, [true; 2], &mut self.solver.tyres);
+        self.solver.solve(self.dt);
+        self.plant.leave(&mut self.body, &self.solver.bodies[0], &self.solver.tyres);
+        self.solver.tyres.iter().any(|tyre| tyre.slips)
     }
 
     /// Goes on for so many seconds; answers the pose of the axle.
     fn go(&mut self, command: Command, seconds: f64) -> Pose {
         for _ in 0..(seconds / self.dt).round() as u32 {
-            self.plant.step(&mut self.body, command, &mut self.obstacles, [true; 2]);
+            self.step(command);
         }
         self.plant.pose(&self.body)
     }
 
     fn speed(&self) -> f64 {
         math::length(self.body.velocity.0, self.body.velocity.1)
+    }
+}
+
+/// Robots among things.
+struct Table {
+    scene: Scene,
+}
+
+impl Table {
+    fn new(field: Field, robots: &[(&Robot, Pose)]) -> Self {
+        let field = Arc::new(field);
+        let levels = std::iter::once(None).chain((0..field.platforms.len()).map(Some));
+        let stages: Arc<[Stage]> = levels.map(|level| Stage::new(&field, level)).collect();
+        let riders = robots.iter().map(|(robot, pose)| Rider::new(Plant::new(robot, STEP), &field, *pose));
+        Self { scene: Scene::new(&field, &stages, riders.collect()) }
+    }
+
+    /// Goes on for so many seconds; answers the poses of the axles.
+    fn go(&mut self, commands: &[Command], seconds: f64) -> Vec<Pose> {
+        for (rider, command) in self.scene.riders.iter_mut().zip(commands) {
+            rider.command = *command;
+        }
+        self.scene.advance((seconds / STEP).round() as u64);
+        self.scene.riders.iter().map(|rider| rider.plant.pose(&rider.body)).collect()
+    }
+
+    fn marks(&mut self) -> Marks {
+        std::mem::take(&mut self.scene.riders[0].marks)
+    }
+
+    /// Force in N with which a robot is touched now.
+    fn force(&self, rider: usize) -> f64 {
+        self.scene.riders[rider].pressed.iter().map(|(_, _, force)| force).sum()
     }
 }
 
@@ -174,8 +219,7 @@ fn a_start_is_never_quicker_than_the_tyres_grip() {
     robot.left.stall_torque *= 40.0;
     robot.right.stall_torque *= 40.0;
     let mut bench = Bench::new(&robot, STEP);
-    let moments = bench.plant.step(&mut bench.body, duty(1.0, 1.0), &mut bench.obstacles, [true; 2]);
-    assert!(moments.slipped);
+    assert!(bench.step(duty(1.0, 1.0)));
     bench.go(duty(1.0, 1.0), 0.05);
     // The caster's drag is the only other force: share of the weight on the wheels times grip, less that drag.
     let weight = robot.mass * GRAVITY;
@@ -209,16 +253,15 @@ fn a_wall_stops_the_robot_at_its_face_and_lets_it_slide_along() {
         thickness: 0.02,
     };
     let square = Field { walls: vec![wall([(0.5, -1.0), (0.5, 1.0)])], ..Field::default() };
-    let mut bench = Bench::on(&square, &robot, STEP);
-    let pose = bench.go(duty(0.6, 0.6), 3.0);
+    let mut table = Table::new(square, &[(&robot, Pose::default())]);
+    let pose = table.go(&[duty(0.6, 0.6)], 3.0)[0];
     assert!((pose.x + robot.nose - 0.49).abs() < 0.001, "{pose:?}");
-    assert!(pose.heading.abs() < 0.01 && bench.speed() < 0.01);
-    let push = robot.mass * GRAVITY * robot.wheel_share() * robot.grip;
-    assert!(push > 0.0 && bench.body.wheels[0].abs() < 0.5 * robot.left.no_load_speed, "stalled, not spinning freely");
+    let body = &table.scene.riders[0].body;
+    assert!(pose.heading.abs() < 0.01 && math::length(body.velocity.0, body.velocity.1) < 0.01);
+    assert!(body.wheels[0].abs() < 0.5 * robot.left.no_load_speed, "stalled, not spinning freely");
 
     let slanted = Field { walls: vec![wall([(0.3, 0.2), (2.3, -0.5)])], ..Field::default() };
-    let mut bench = Bench::on(&slanted, &robot, STEP);
-    let pose = bench.go(duty(0.5, 0.5), 4.0);
+    let pose = Table::new(slanted, &[(&robot, Pose::default())]).go(&[duty(0.5, 0.5)], 4.0)[0];
     let along = math::atan2(-0.7, 2.0);
     assert!((pose.heading - along).abs() < 0.02 && pose.x > 0.6, "it slides along the wall: {pose:?}");
 }
@@ -240,8 +283,8 @@ fn the_demo_round_is_done_in_about_a_minute_nineteen_times_in_twenty() {
     let setup = setup();
     let program = program(MISSION, &setup);
     assert!(program.steps.len() >= 8);
-    let world = World::new(Arc::clone(&setup.field), Arc::clone(&setup.robot));
-    let run = |seed| run(&world, &program, world.start(Some("slipway")), seed, None).unwrap();
+    let world = setup.world();
+    let run = |seed| run(&world, &program, world.start(Some("slipway"), seed), seed, None).unwrap();
     let nominal = run(7);
     assert_eq!((nominal.outcome, nominal.reason.as_str()), (Outcome::Done, ""));
     assert!((45.0..80.0).contains(&nominal.duration()), "{}", nominal.duration());
@@ -255,8 +298,8 @@ fn the_demo_round_is_done_in_about_a_minute_nineteen_times_in_twenty() {
 fn the_same_input_gives_the_same_trace_on_any_thread() {
     let setup = setup();
     let program = program(MISSION, &setup);
-    let world = World::new(Arc::clone(&setup.field), Arc::clone(&setup.robot));
-    let hash = |seed| run(&world, &program, world.start(None), seed, None).unwrap().trace.hash();
+    let world = setup.world();
+    let hash = |seed| run(&world, &program, world.start(None, seed), seed, None).unwrap().trace.hash();
     let alone: Vec<u64> = (0..4).map(hash).collect();
     let threads: Vec<u64> = std::thread::scope(|scope| {
         let handles: Vec<_> = (0..4).map(|seed| scope.spawn(move || hash(seed))).collect();
@@ -271,8 +314,8 @@ fn the_trace_of_the_demo_is_the_one_on_record() {
     // A digest that changes means that every run anywhere changes: say so in the changelog and raise `ENGINE`.
     let setup = setup();
     let program = program(MISSION, &setup);
-    let world = World::new(Arc::clone(&setup.field), Arc::clone(&setup.robot));
-    let run = run(&world, &program, world.start(Some("slipway")), 7, None).unwrap();
+    let world = setup.world();
+    let run = run(&world, &program, world.start(Some("slipway"), 7), 7, None).unwrap();
     insta::assert_snapshot!(format!("{:016x} {} ticks", run.trace.hash(), run.trace.ticks.len()));
 }
 
@@ -285,7 +328,7 @@ fn sensors_publish_at_their_own_rate_and_in_their_own_steps() {
     let hue = robot.sensor("hue").unwrap();
     robot.sensors[hue].period_ms = 50;
     let world = World::new(Arc::clone(&setup.field), Arc::new(robot));
-    let run = run(&world, &program, world.start(Some("slipway")), 1, None).unwrap();
+    let run = run(&world, &program, world.start(Some("slipway"), 1), 1, None).unwrap();
     let readings: Vec<_> = (0..run.trace.ticks.len()).map(|tick| run.trace.reading(tick, hue).rgb).collect();
     for chunk in readings.chunks_exact(5) {
         assert!(chunk.iter().all(|reading| *reading == chunk[0]), "20 Hz at 10 ms: five ticks alike");
@@ -305,9 +348,11 @@ fn a_gyro_drifts_by_what_its_file_says() {
     let setup = setup();
     let text = "limit 99 s\nstep \"a\"\nhold, brake\nuntil 40 s pass -> done";
     let program = program(text, &setup);
-    let world = World::new(Arc::clone(&setup.field), Arc::clone(&setup.robot));
+    let world = setup.world();
     let errors: Vec<f64> = (0..60)
-        .map(|seed| run(&world, &program, world.start(None), seed, None).unwrap().trace.ticks.last().unwrap().gyro)
+        .map(|seed| {
+            run(&world, &program, world.start(None, seed), seed, None).unwrap().trace.ticks.last().unwrap().gyro
+        })
         .collect();
     let spread = (errors.iter().map(|error| error * error).sum::<f64>() / errors.len() as f64).sqrt();
     // Drift sigma t, and a random walk of noise sigma sqrt(t dt), in squares; 60 draws tell it to about a tenth.
@@ -321,8 +366,8 @@ fn turning_by_gyro_ends_near_the_angle_and_past_it_by_what_braking_takes() {
     let setup = setup();
     let text = "limit 9 s\nstep \"a\"\nspin left at 20 %\nuntil turned 90 deg\nstep \"b\"\nhold, brake\nuntil 1 s passes -> done";
     let program = program(text, &setup);
-    let world = World::new(Arc::clone(&setup.field), Arc::clone(&setup.robot));
-    let start = world.start(None);
+    let world = setup.world();
+    let start = world.start(None, 7);
     let run = run(&world, &program, start, 3, None).unwrap();
     let turned = run.final_pose().heading - start.heading;
     assert!(turned > FRAC_PI_2 && turned < FRAC_PI_2 + 0.2, "{turned}");
@@ -333,7 +378,7 @@ fn turning_by_gyro_ends_near_the_angle_and_past_it_by_what_braking_takes() {
 fn a_cancelled_run_answers_nothing() {
     let setup = setup();
     let program = program(MISSION, &setup);
-    let world = World::new(Arc::clone(&setup.field), Arc::clone(&setup.robot));
+    let world = setup.world();
     let cancel = std::sync::atomic::AtomicBool::new(true);
-    assert!(run(&world, &program, world.start(None), 1, Some(&cancel)).is_none());
+    assert!(run(&world, &program, world.start(None, 1), 1, Some(&cancel)).is_none());
 }

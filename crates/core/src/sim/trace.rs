@@ -1,10 +1,10 @@
 //! What a run recorded: one entry a control tick, with the truth, what the robot knew, and what it did.
 
 use crate::controller::{Command, Event, Reading, WheelCommand};
-use crate::field::Pose;
+use crate::field::{Outline, Pose, SurfaceId};
 
 /// Raised whenever the same input may give another trace than before.
-const ENGINE: u64 = 1;
+const ENGINE: u64 = 2;
 
 /// One control tick.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -38,6 +38,58 @@ pub struct Stamp {
     pub event: Event,
 }
 
+/// Something on the field besides our robot.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Prop {
+    /// Its name.
+    pub name: String,
+    /// What it is.
+    pub kind: PropKind,
+    /// What it looks like, if the field says so.
+    pub surface: Option<SurfaceId>,
+    /// Its outline about the place that the trace tells.
+    pub outline: Outline,
+}
+
+/// What kind of thing it is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum PropKind {
+    /// Another robot.
+    Robot,
+    /// A thing to push.
+    Object,
+    /// A thing that comes and goes by itself.
+    Obstacle,
+}
+
+/// What happened in the world, with the tick at which it was so first.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Happened {
+    /// Index of the tick.
+    pub tick: u32,
+    /// What.
+    pub what: Happening,
+}
+
+/// What can happen in the world.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Happening {
+    /// Our robot fell.
+    Fell,
+    /// A prop fell: its index.
+    Gone(usize),
+    /// An obstacle came: its index among the props.
+    Came(usize),
+    /// An obstacle left.
+    Left(usize),
+    /// A line to keep off was touched: its index among the field's marks.
+    Tape(usize),
+    /// Our robot moved before it was allowed to.
+    EarlyStart,
+    /// Something was done by hand: its index among the run's interventions.
+    ByHand(usize),
+}
+
 /// Everything recorded of one run.
 #[derive(Clone, Debug, PartialEq, Default)]
 pub struct Trace {
@@ -47,14 +99,24 @@ pub struct Trace {
     pub sensors: usize,
     /// How many ranging sensors it has.
     pub rangers: usize,
+    /// How many touch switches it has.
+    pub touches: usize,
     /// One entry a tick, from the start.
     pub ticks: Vec<Tick>,
     /// The sensors' readings, `sensors` entries a tick.
     pub readings: Vec<Reading>,
     /// Metres by the ranging sensors, `rangers` entries a tick.
     pub ranges: Vec<f64>,
-    /// Events in the order they happened.
+    /// Whether each touch switch was pressed, `touches` entries a tick.
+    pub pressed: Vec<bool>,
+    /// What else is on the field.
+    pub props: Vec<Prop>,
+    /// Where each prop was, `props.len()` entries a tick; not a number when it was not there.
+    pub places: Vec<Pose>,
+    /// Events of the mission in the order they happened.
     pub events: Vec<Stamp>,
+    /// What happened in the world, in order.
+    pub happened: Vec<Happened>,
 }
 
 impl Trace {
@@ -79,6 +141,12 @@ impl Trace {
         self.ranges[tick * self.rangers + ranger]
     }
 
+    /// Where a prop was at a tick; none when it was not there.
+    pub fn place(&self, tick: usize, prop: usize) -> Option<Pose> {
+        let place = self.places.get(tick * self.props.len() + prop).copied();
+        place.filter(|pose| pose.x.is_finite())
+    }
+
     /// The ticks at which something begins that was not so the tick before.
     pub fn onsets(&self, of: fn(&Tick) -> bool) -> impl Iterator<Item = usize> {
         (1..self.ticks.len()).filter(move |&tick| of(&self.ticks[tick]) && !of(&self.ticks[tick - 1]))
@@ -99,6 +167,11 @@ impl Trace {
                     WheelCommand::Duty(duty) => hash.float(duty),
                     WheelCommand::Brake => hash.add(2),
                     WheelCommand::Coast => hash.add(3),
+                    WheelCommand::Keep => hash.add(4),
+                    WheelCommand::Speed(speed) => {
+                        hash.add(5);
+                        hash.float(speed);
+                    }
                 }
             }
             let flags = [tick.hangs, tick.slipped, tick.touched];
@@ -109,6 +182,12 @@ impl Trace {
             reading.rgb.iter().for_each(|value| hash.float(*value));
         }
         self.ranges.iter().for_each(|range| hash.float(*range));
+        self.pressed.iter().for_each(|pressed| hash.add(u64::from(*pressed)));
+        for place in self.places.iter().filter(|place| place.x.is_finite()) {
+            for value in [place.x, place.y, place.heading] {
+                hash.float(value);
+            }
+        }
         for stamp in &self.events {
             let (kind, step, extra) = match stamp.event {
                 Event::Entered { step } => (1, step, 0),

@@ -2,42 +2,106 @@
 
 use std::sync::Arc;
 
-use super::contact::Obstacles;
-use crate::field::{Blurred, Field, Mat, Pose};
+use super::random::Noise;
+use super::stage::Stage;
+use crate::controller::Program;
+use crate::field::{Blurred, Field, Mark, Mat, Point, Pose};
 use crate::robot::{FloorSensor, Robot, SensorKind};
+use crate::units::math::TAU;
 
-/// A robot on a field.
+/// Another robot of a field, ready to play.
+#[derive(Clone, Debug)]
+pub struct Player {
+    /// What it is.
+    pub robot: Arc<Robot>,
+    /// What it does.
+    pub role: Role,
+}
+
+/// What moves another robot.
+#[derive(Clone, Debug)]
+pub enum Role {
+    /// Nothing.
+    Stands,
+    /// Constant duties of its left and right motor.
+    Drifts([f64; 2]),
+    /// It goes from place to place at a duty, over and over; it knows where it is.
+    Patrols(Vec<Point>, f64),
+    /// A mission of its own.
+    Mission(Arc<Program>),
+}
+
+/// A robot on a field, with everybody else on it.
 #[derive(Clone, Debug)]
 pub struct World {
     /// The field.
     pub field: Arc<Field>,
     /// The robot.
     pub robot: Arc<Robot>,
-    /// The mat as each sensor sees it, in the order of the robot's sensors: from the mat, then from each platform.
-    mats: Vec<Vec<Arc<Blurred>>>,
-    obstacles: Vec<Obstacles>,
+    /// The others, in the order of the field's opponents.
+    pub players: Vec<Player>,
+    /// The mat as each sensor of each robot sees it, ours first: from the mat, then from each platform.
+    mats: Vec<Levels>,
+    pub(super) stages: Arc<[Stage]>,
 }
 
+/// For each level, one mat a sensor.
+pub(super) type Levels = Vec<Vec<Arc<Blurred>>>;
+
 impl World {
-    /// Prepares the mat for the robot's sensors; what they see is worked out when they first come over it.
+    /// A robot alone on its field, whatever opponents the field names.
     pub fn new(field: Arc<Field>, robot: Arc<Robot>) -> Self {
-        let levels = || std::iter::once(None).chain((0..field.platforms.len()).map(Some));
-        let mats = levels().map(|level| seen_by(&robot, &Mat::new(&field, level))).collect();
-        let obstacles = levels().map(|level| Obstacles::new(&field, level)).collect();
-        Self { field, robot, mats, obstacles }
+        Self::with(field, robot, Vec::new())
     }
 
-    /// The mats and obstacles of who stands on a platform, or on the mat.
-    pub(super) fn level(&self, platform: Option<usize>) -> (&[Arc<Blurred>], &Obstacles) {
-        let level = platform.map_or(0, |index| index + 1);
-        (&self.mats[level], &self.obstacles[level])
+    /// Prepares the mat for the robots' sensors; what they see is worked out when they first come over it.
+    ///
+    /// - `players`: one for each of the field's opponents, or none at all
+    pub fn with(field: Arc<Field>, robot: Arc<Robot>, players: Vec<Player>) -> Self {
+        let mats = std::iter::once(&robot)
+            .chain(players.iter().map(|player| &player.robot))
+            .map(|robot| levels(&field, robot))
+            .collect();
+        let stages = platforms(&field).map(|level| Stage::new(&field, level)).collect();
+        Self { field, robot, players, mats, stages }
     }
 
-    /// The pose of a named start; without a name, the field's first.
-    pub fn start(&self, name: Option<&str>) -> Pose {
+    /// The mats of a robot: 0 is ours.
+    pub(super) fn mats(&self, who: usize) -> &Levels {
+        &self.mats[who]
+    }
+
+    /// The mats of all robots with one more mark on the field.
+    pub(super) fn with_mark(&self, marks: &[Mark]) -> Vec<Levels> {
+        let mut field = (*self.field).clone();
+        field.marks.extend_from_slice(marks);
+        let field = Arc::new(field);
+        let robots = std::iter::once(&self.robot).chain(self.players.iter().map(|player| &player.robot));
+        robots.map(|robot| levels(&field, robot)).collect()
+    }
+
+    /// The pose of a named start, without a name of the field's first; where it is turned by lot, the seed's lot.
+    pub fn start(&self, name: Option<&str>, seed: u64) -> Pose {
         let start = name.map_or_else(|| self.field.starts.first(), |name| self.field.start(name));
-        start.map_or_else(Pose::default, |start| start.pose)
+        start.map_or_else(Pose::default, |start| by_lot(start.pose, start.turned_by_lot, seed, "start"))
     }
+}
+
+/// A pose whose heading may be drawn by lot.
+pub(super) fn by_lot(pose: Pose, is_drawn: bool, seed: u64, who: &str) -> Pose {
+    if !is_drawn {
+        return pose;
+    }
+    let heading = Noise::new(seed, &format!("facing of {who}")).uniform() * TAU;
+    Pose { heading, ..pose }
+}
+
+fn platforms(field: &Field) -> impl Iterator<Item = Option<usize>> {
+    std::iter::once(None).chain((0..field.platforms.len()).map(Some))
+}
+
+fn levels(field: &Arc<Field>, robot: &Robot) -> Levels {
+    platforms(field).map(|level| seen_by(robot, &Mat::new(field, level))).collect()
 }
 
 /// A mat as each of a robot's sensors sees it; sensors with equal spots share one.

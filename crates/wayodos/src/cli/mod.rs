@@ -12,12 +12,10 @@ pub mod told;
 use std::io::{IsTerminal as _, Write as _};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
-use std::sync::Arc;
 
 use clap::{Args, Parser, Subcommand};
 use wayodos_core::finding::{Finding, Severity, has_errors};
 use wayodos_core::project::prepare;
-use wayodos_core::sim::World;
 
 use crate::folder::{OpenError, Project};
 use crate::tui::{self, Look};
@@ -171,7 +169,7 @@ fn run_project(shared: &Shared, path: &Path) -> Result<Ran, ExitCode> {
     let findings = all_findings(&project);
     let seed = shared.seed.map_or(project.config.seed, u64::from);
     let told = project.setup.as_ref().filter(|_| !has_errors(&findings)).and_then(|setup| {
-        let world = World::new(Arc::clone(&setup.field), Arc::clone(&setup.robot));
+        let world = setup.world();
         tell(&project.mission.as_str().into(), setup, &world, seed, None)
     });
     match told {

@@ -29,7 +29,7 @@ impl App {
         let mut project = Project::demo(None).unwrap();
         project.home = Home::Folder("somewhere".into());
         let setup = project.setup.clone().unwrap();
-        let world = World::new(Arc::clone(&setup.field), Arc::clone(&setup.robot));
+        let world = setup.world();
         let mut app = Self { model: Model::new(project, None, 7, (160, 50)), world, asked: Vec::new() };
         let job = app.model.job().map(Effect::Run);
         app.carry_out(job.into_iter().collect());

@@ -1,10 +1,8 @@
 //! What is read off a run, on missions short enough to know the answer.
 
-use std::sync::Arc;
-
 use super::*;
 use crate::project::{Setup, prepare};
-use crate::sim::{World, run};
+use crate::sim::run;
 
 fn told(steps: &str) -> Vec<StepEvidence> {
     let (setup, _) = Setup::load(
@@ -15,8 +13,8 @@ fn told(steps: &str) -> Vec<StepEvidence> {
     let setup = setup.unwrap();
     let prepared = prepare(&format!("limit 20 s\nstart slipway\n{steps}"), Some(&setup));
     let program = prepared.program.unwrap_or_else(|| panic!("{:#?}", prepared.findings));
-    let world = World::new(Arc::clone(&setup.field), Arc::clone(&setup.robot));
-    let run = run(&world, &program, world.start(Some("slipway")), 1, None).unwrap();
+    let world = setup.world();
+    let run = run(&world, &program, world.start(Some("slipway"), 1), 1, None).unwrap();
     evidence(&run, &program, &setup.robot)
 }
 

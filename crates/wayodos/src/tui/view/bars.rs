@@ -114,7 +114,7 @@ pub fn status(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     }
     let event = match tick {
         Tick { hangs: true, .. } => "a wheel is over the edge",
-        Tick { touched: true, .. } => "touches a wall",
+        Tick { touched: true, .. } => "touches something",
         Tick { slipped: true, .. } => "a tyre slips",
         _ => "",
     };
@@ -126,6 +126,8 @@ fn command_words(command: WheelCommand) -> String {
         WheelCommand::Duty(duty) => format!("{:.0} %", duty * 100.0 + 0.0),
         WheelCommand::Brake => "brake".into(),
         WheelCommand::Coast => "coast".into(),
+        WheelCommand::Keep => "keep".into(),
+        WheelCommand::Speed(speed) => format!("{:.0} mm/s", speed * 1000.0 + 0.0),
     }
 }
 

@@ -1,0 +1,438 @@
+//! Objects, obstacles, opponents, zones and rules of a field file.
+
+use std::ops::Range;
+
+use serde::Deserialize;
+use toml::Spanned;
+
+use super::super::play::{Conduct, Decider, Feat, MOST_CORNERS, Object, Obstacle, Opponent, Outline, Scoring, Zone};
+use super::super::{Field, Point, Pose, Shape};
+use super::{Place, keep_name, load_shape, surface_id};
+use crate::finding::did_you_mean;
+use crate::tables::{Item, Tables, report_duplicates};
+use crate::units::{Angle, Length, Mass, Pair, Percent, Positive, Speed, Time};
+
+/// At most so many other robots.
+const MOST_OPPONENTS: usize = 3;
+/// At most so many objects, and so many obstacles.
+const MOST_THINGS: usize = 60;
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct ObjectTable {
+    name: Spanned<String>,
+    surface: Spanned<String>,
+    at: Option<Pair>,
+    size: Option<Spanned<Pair>>,
+    turned: Option<Angle>,
+    diameter: Option<Positive<Length>>,
+    points: Option<Spanned<Vec<Pair>>>,
+    mass: Spanned<Positive<Mass>>,
+    friction: Option<Spanned<f64>>,
+    bounce: Option<Spanned<Percent>>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct ObstacleTable {
+    name: Spanned<String>,
+    surface: Spanned<String>,
+    at: Option<Pair>,
+    size: Option<Spanned<Pair>>,
+    turned: Option<Angle>,
+    diameter: Option<Positive<Length>>,
+    points: Option<Spanned<Vec<Pair>>>,
+    comes: Option<Spanned<Time>>,
+    leaves: Option<Spanned<Time>>,
+    every: Option<Spanned<Time>>,
+    path: Option<Spanned<Vec<Pair>>>,
+    speed: Option<Spanned<Positive<Speed>>>,
+    paces: Option<bool>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct OpponentTable {
+    name: Spanned<String>,
+    robot: String,
+    at: Spanned<Pair>,
+    heading: Spanned<String>,
+    mission: Option<String>,
+    drifts: Option<Spanned<Vec<Percent>>>,
+    patrols: Option<Spanned<Vec<Pair>>>,
+    duty: Option<Spanned<Percent>>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct ZoneTable {
+    name: Spanned<String>,
+    at: Option<Pair>,
+    size: Option<Spanned<Pair>>,
+    turned: Option<Angle>,
+    diameter: Option<Positive<Length>>,
+    points: Option<Spanned<Vec<Pair>>>,
+}
+
+#[derive(Deserialize)]
+enum DeciderWord {
+    #[serde(rename = "last on the ring")]
+    LastOnTheRing,
+    #[serde(rename = "all objects off")]
+    AllObjectsOff,
+    #[serde(rename = "early start")]
+    EarlyStart,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct RulesTable {
+    clock: Option<Spanned<Positive<Time>>>,
+    start_delay: Option<Spanned<Time>>,
+    #[serde(default)]
+    decided_by: Vec<DeciderWord>,
+}
+
+#[derive(Deserialize)]
+#[serde(rename_all = "lowercase")]
+enum FeatWord {
+    #[serde(rename = "object in zone")]
+    ObjectInZone,
+    #[serde(rename = "object off")]
+    ObjectOff,
+    #[serde(rename = "all objects off")]
+    AllObjectsOff,
+    #[serde(rename = "robot in zone")]
+    RobotInZone,
+    #[serde(rename = "opponent off")]
+    OpponentOff,
+    Fell,
+    #[serde(rename = "tape touched")]
+    TapeTouched,
+    #[serde(rename = "early start")]
+    EarlyStart,
+    Done,
+    #[serde(rename = "second left")]
+    SecondLeft,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct ScoreTable {
+    r#for: Spanned<FeatWord>,
+    zone: Option<Spanned<String>>,
+    points: Spanned<f64>,
+}
+
+/// Reads everything that plays on the mat into the field.
+pub fn load(tables: &mut Tables<'_>, field: &mut Field) {
+    let mut names = Vec::new();
+    for (index, Item { value, span }) in tables.list::<ObjectTable>("object").into_iter().enumerate() {
+        if too_many(tables, index, MOST_THINGS, "objects", &span) {
+            break;
+        }
+        let object = object(tables, field, &mut names, value, &span);
+        field.objects.extend(object);
+    }
+    for (index, Item { value, span }) in tables.list::<ObstacleTable>("obstacle").into_iter().enumerate() {
+        if too_many(tables, index, MOST_THINGS, "obstacles", &span) {
+            break;
+        }
+        let obstacle = obstacle(tables, field, &mut names, value, &span);
+        field.obstacles.extend(obstacle);
+    }
+    for (index, Item { value, span }) in tables.list::<OpponentTable>("opponent").into_iter().enumerate() {
+        if too_many(tables, index, MOST_OPPONENTS, "opponents", &span) {
+            break;
+        }
+        field.opponents.extend(opponent(tables, &mut names, value, &span));
+    }
+    report_duplicates(tables, "thing", names.iter());
+    let mut zones = Vec::new();
+    for Item { value, span } in tables.list::<ZoneTable>("zone") {
+        let name = keep_name(&mut zones, Some(value.name));
+        let place = Place {
+            at: value.at,
+            size: value.size,
+            turned: value.turned,
+            diameter: value.diameter,
+            points: value.points,
+        };
+        if let Some(shape) = load_shape(tables, place, &span) {
+            field.zones.push(Zone { name, shape });
+        }
+    }
+    report_duplicates(tables, "zone", zones.iter());
+    rules(tables, field);
+}
+
+fn too_many(tables: &mut Tables<'_>, index: usize, most: usize, what: &str, span: &Range<usize>) -> bool {
+    if index == most {
+        tables
+            .error("F110", span.clone(), format!("more than {most} {what}"))
+            .hints
+            .push(format!("keep at most {most} {what}"));
+    }
+    index >= most
+}
+
+/// An outline about its centre, and where that is.
+fn solid(tables: &mut Tables<'_>, place: Place, span: &Range<usize>) -> Option<(Outline, Pose)> {
+    let heading = place.turned.map_or(0.0, Angle::si);
+    let mut points = match load_shape(tables, Place { turned: None, ..place }, span)? {
+        Shape::Polygon(points) => points,
+        Shape::Disc { centre, radius } => {
+            return Some((Outline::Disc(radius), Pose { x: centre.x, y: centre.y, heading }));
+        }
+        Shape::Band { .. } => return None,
+    };
+    if area(&points) < 0.0 {
+        points.reverse();
+    }
+    let whole = area(&points);
+    if points.len() > MOST_CORNERS || !is_convex(&points) || whole < 1e-6 {
+        tables
+            .error("F111", span.clone(), "such an outline is not possible for a thing that stands on the mat")
+            .hints
+            .push(format!("its corners must go round a shape without dents, at most {MOST_CORNERS} of them"));
+        return None;
+    }
+    let around = |of: fn(Point) -> f64| {
+        let pairs = points.iter().zip(points.iter().cycle().skip(1));
+        pairs.map(|(a, b)| (of(*a) + of(*b)) * (a.x * b.y - a.y * b.x)).sum::<f64>() / (6.0 * whole)
+    };
+    let centre = Point::new(around(|p| p.x), around(|p| p.y));
+    let own = points.iter().map(|p| Point::new(p.x - centre.x, p.y - centre.y)).collect();
+    Some((Outline::Polygon(own), Pose { x: centre.x, y: centre.y, heading }))
+}
+
+fn area(points: &[Point]) -> f64 {
+    points.iter().zip(points.iter().cycle().skip(1)).map(|(a, b)| a.x * b.y - a.y * b.x).sum::<f64>() / 2.0
+}
+
+/// Whether corners in counter-clockwise order turn left everywhere, and only once round.
+fn is_convex(points: &[Point]) -> bool {
+    let count = points.len();
+    (0..count).all(|i| {
+        let (a, b) = (points[i], points[(i + 1) % count]);
+        points.iter().all(|p| (b.x - a.x) * (p.y - a.y) - (b.y - a.y) * (p.x - a.x) >= -1e-9)
+    })
+}
+
+fn object(
+    tables: &mut Tables<'_>,
+    field: &mut Field,
+    names: &mut Vec<Item<String>>,
+    table: ObjectTable,
+    span: &Range<usize>,
+) -> Option<Object> {
+    let name = keep_name(names, Some(table.name));
+    let surface = surface_id(tables, field, table.surface.get_ref(), table.surface.span());
+    let place =
+        Place { at: table.at, size: table.size, turned: table.turned, diameter: table.diameter, points: table.points };
+    let (outline, pose) = solid(tables, place, span)?;
+    let mass = table.mass.get_ref().0.si();
+    if !(0.001..=50.0).contains(&mass) {
+        tables
+            .error("F112", table.mass.span(), format!("an object of {mass} kg is not possible"))
+            .hints
+            .push("the mass must be 1 g to 50 kg".to_owned());
+    }
+    let friction = table.friction.as_ref().map_or(0.4, |friction| *friction.get_ref());
+    if let (Some(given), false) = (&table.friction, (0.01..=3.0).contains(&friction)) {
+        tables.error("F112", given.span(), "friction must be a plain number from 0.01 to 3");
+    }
+    let bounce = table.bounce.as_ref().map_or(0.0, |bounce| bounce.get_ref().si());
+    if let (Some(given), false) = (&table.bounce, (0.0..=1.0).contains(&bounce)) {
+        tables.error("F112", given.span(), "bounce must lie between 0 % and 100 %");
+    }
+    Some(Object {
+        name,
+        surface,
+        outline,
+        pose,
+        mass: mass.clamp(0.001, 50.0),
+        friction: friction.clamp(0.01, 3.0),
+        bounce: bounce.clamp(0.0, 1.0),
+        span: span.clone(),
+    })
+}
+
+fn obstacle(
+    tables: &mut Tables<'_>,
+    field: &mut Field,
+    names: &mut Vec<Item<String>>,
+    table: ObstacleTable,
+    span: &Range<usize>,
+) -> Option<Obstacle> {
+    let name = keep_name(names, Some(table.name));
+    let surface = surface_id(tables, field, table.surface.get_ref(), table.surface.span());
+    let place =
+        Place { at: table.at, size: table.size, turned: table.turned, diameter: table.diameter, points: table.points };
+    let (outline, pose) = solid(tables, place, span)?;
+    let seconds = |time: &Option<Spanned<Time>>, otherwise| time.as_ref().map_or(otherwise, |t| t.get_ref().si());
+    let (comes, leaves) = (seconds(&table.comes, 0.0), seconds(&table.leaves, f64::INFINITY));
+    if comes < 0.0 || leaves <= comes {
+        let span = table.leaves.as_ref().or(table.comes.as_ref()).map_or_else(|| span.clone(), Spanned::span);
+        tables
+            .error("F113", span, format!("`{name}` cannot leave before it comes"))
+            .hints
+            .push("give times after the start, `leaves` later than `comes`".to_owned());
+    }
+    let every = table.every.as_ref().map(|every| every.get_ref().si());
+    if let (Some(given), Some(every)) = (&table.every, every)
+        && every < leaves - comes
+    {
+        tables
+            .error("F113", given.span(), format!("`{name}` comes again before it has left"))
+            .hints
+            .push("`every` must be at least as long as it stays; give `leaves`".to_owned());
+    }
+    let path: Vec<Point> =
+        table.path.iter().flat_map(|path| path.get_ref()).map(|place| Point::new(place.x, place.y)).collect();
+    if let (Some(path), None) = (&table.path, &table.speed) {
+        tables
+            .error("F113", path.span(), format!("`{name}` has a path and no speed"))
+            .hints
+            .push("add `speed = \"100 mm/s\"`".to_owned());
+    }
+    Some(Obstacle {
+        name,
+        surface,
+        outline,
+        pose,
+        comes,
+        leaves,
+        every: every.map(|every| every.max(0.001)),
+        path,
+        speed: table.speed.map_or(0.0, |speed| speed.get_ref().0.si().min(5.0)),
+        paces: table.paces.unwrap_or(false),
+    })
+}
+
+fn opponent(
+    tables: &mut Tables<'_>,
+    names: &mut Vec<Item<String>>,
+    table: OpponentTable,
+    span: &Range<usize>,
+) -> Option<Opponent> {
+    let name = keep_name(names, Some(table.name));
+    let place = *table.at.get_ref();
+    let (heading, turned_by_lot) = heading(tables, &table.heading)?;
+    let duty = table.duty.as_ref().map_or(0.3, |duty| duty.get_ref().si());
+    if let (Some(given), false) = (&table.duty, (-1.0..=1.0).contains(&duty)) {
+        tables.error("F114", given.span(), "a duty must lie between -100 % and 100 %");
+    }
+    let conduct = match (table.mission, table.drifts, table.patrols) {
+        (None, None, None) => Conduct::Stands,
+        (Some(path), None, None) => Conduct::Mission(path),
+        (None, Some(drifts), None) => match drifts.get_ref().as_slice() {
+            [left, right] if left.si().abs() <= 1.0 && right.si().abs() <= 1.0 => {
+                Conduct::Drifts([left.si(), right.si()])
+            }
+            _ => {
+                tables
+                    .error("F114", drifts.span(), format!("`{name}` cannot drift like this"))
+                    .hints
+                    .push("write `drifts = [\"20 %\", \"25 %\"]`: left and right motor".to_owned());
+                return None;
+            }
+        },
+        (None, None, Some(places)) if !places.get_ref().is_empty() => {
+            let points = places.get_ref().iter().map(|place| Point::new(place.x, place.y)).collect();
+            Conduct::Patrols(points, duty.clamp(-1.0, 1.0))
+        }
+        _ => {
+            tables
+                .error("F114", span.clone(), format!("`{name}` cannot do several things at once, or go nowhere"))
+                .hints
+                .push("give one of `mission`, `drifts`, `patrols`, or none when it stands".to_owned());
+            return None;
+        }
+    };
+    let pose = Pose { x: place.x, y: place.y, heading };
+    Some(Opponent { name, robot: table.robot, pose, turned_by_lot, conduct, span: table.at.span() })
+}
+
+/// A heading, or `random`.
+pub fn heading(tables: &mut Tables<'_>, given: &Spanned<String>) -> Option<(f64, bool)> {
+    if given.get_ref() == "random" {
+        return Some((0.0, true));
+    }
+    match crate::units::Quantity::parse(given.get_ref()) {
+        Ok(quantity) if quantity.unit.dimension() == crate::units::Dimension::Angle => Some((quantity.si(), false)),
+        _ => {
+            tables
+                .error("T004", given.span(), format!("`{}` is not a heading", given.get_ref()))
+                .hints
+                .push("write an angle such as \"90 deg\", or \"random\"".to_owned());
+            None
+        }
+    }
+}
+
+fn rules(tables: &mut Tables<'_>, field: &mut Field) {
+    if let Some(Item { value, .. }) = tables.optional::<RulesTable>("rules") {
+        let clock = value.clock.as_ref().map(|clock| clock.get_ref().0.si());
+        if let (Some(given), Some(seconds)) = (&value.clock, clock)
+            && seconds > 3600.0
+        {
+            tables.error("F115", given.span(), "a match clock of more than an hour is not possible");
+        }
+        field.rules.clock = clock.map(|clock| clock.min(3600.0));
+        field.rules.start_delay = value.start_delay.map_or(0.0, |delay| delay.get_ref().si().clamp(0.0, 60.0));
+        field.rules.deciders = value
+            .decided_by
+            .into_iter()
+            .map(|word| match word {
+                DeciderWord::LastOnTheRing => Decider::LastOnTheRing,
+                DeciderWord::AllObjectsOff => Decider::AllObjectsOff,
+                DeciderWord::EarlyStart => Decider::EarlyStart,
+            })
+            .collect();
+    }
+    for Item { value, span } in tables.list::<ScoreTable>("score") {
+        let mut zone = || {
+            let Some(name) = &value.zone else {
+                tables
+                    .error("F115", span.clone(), "this needs a zone")
+                    .hints
+                    .push("add `zone = \"...\"`, the name of a [[zone]]".to_owned());
+                return None;
+            };
+            let found = field.zones.iter().position(|zone| zone.name == *name.get_ref());
+            if found.is_none() {
+                let hint = did_you_mean(name.get_ref(), field.zones.iter().map(|zone| zone.name.as_str()));
+                tables
+                    .error("F115", name.span(), format!("unknown zone `{}`", name.get_ref()))
+                    .hints
+                    .push(hint.unwrap_or_else(|| "add a [[zone]] of that name".to_owned()));
+            }
+            found
+        };
+        let (feat, words) = match value.r#for.get_ref() {
+            FeatWord::ObjectInZone => {
+                let Some(zone) = zone() else { continue };
+                (Feat::ObjectInZone(zone), format!("object in {}", field.zones[zone].name))
+            }
+            FeatWord::RobotInZone => {
+                let Some(zone) = zone() else { continue };
+                (Feat::RobotInZone(zone), format!("robot in {}", field.zones[zone].name))
+            }
+            FeatWord::ObjectOff => (Feat::ObjectOff, "object off".to_owned()),
+            FeatWord::AllObjectsOff => (Feat::AllObjectsOff, "all objects off".to_owned()),
+            FeatWord::OpponentOff => (Feat::OpponentOff, "opponent off".to_owned()),
+            FeatWord::Fell => (Feat::Fell, "fell".to_owned()),
+            FeatWord::TapeTouched => (Feat::TapeTouched, "tape touched".to_owned()),
+            FeatWord::EarlyStart => (Feat::EarlyStart, "early start".to_owned()),
+            FeatWord::Done => (Feat::Done, "mission done".to_owned()),
+            FeatWord::SecondLeft => (Feat::SecondLeft, "second left".to_owned()),
+        };
+        let points = *value.points.get_ref();
+        if !(points.abs() <= 1e6) {
+            tables.error("F115", value.points.span(), "points must be a plain number up to a million");
+            continue;
+        }
+        field.rules.scoring.push(Scoring { feat, points, words });
+    }
+}

@@ -1,0 +1,757 @@
+//! Everything that moves on a field, advanced together: robots, things to push, things that come and go.
+//!
+//! Who may touch whom is found out by circles and kept until somebody may have come a little way. As long as nobody is
+//! near anything, robots go on in leaps; otherwise in steps, in which those without a contact still roll by themselves.
+
+use std::sync::Arc;
+
+use super::drive::{Body, Plant, rotated};
+use super::footing::{Footing, Stance};
+use super::form::{AHEAD, Form, touch};
+use super::solve::{Moving, Rub, Solver, Touch};
+use super::stage::{Look, Stage};
+use super::{GRAVITY, STEP};
+use crate::controller::Command;
+use crate::field::{Field, Object, Obstacle, Outline, Point, Pose, Shape};
+use crate::units::math;
+
+/// Who is near whom is looked up again when somebody may have moved this far, metres.
+const FREE: f64 = 0.02;
+/// Slower than this (m/s, rad/s) a pushed thing lies still.
+const AT_REST: f64 = 1e-7;
+/// A walking obstacle stops this many metres before whatever is in its way.
+const MANNERS: f64 = 0.002;
+/// A leap takes at most so many steps.
+const LONGEST: u64 = 10;
+
+/// A robot on the field.
+#[derive(Clone, Debug)]
+pub struct Rider {
+    /// Its constants.
+    pub plant: Plant,
+    /// Where it is and how it moves.
+    pub body: Body,
+    /// What its motors are told.
+    pub command: Command,
+    /// What it stands on.
+    pub footing: Footing,
+    /// 0 on the mat, otherwise one more than the index of its platform.
+    pub level: usize,
+    /// It fell, and plays no more.
+    pub out: bool,
+    /// Since these were last cleared: a tyre slipped, something was touched, a wheel had no floor.
+    pub marks: Marks,
+    /// Where it was touched in the last step: ahead and left of the middle of its axle, and how hard in N.
+    pub pressed: Vec<(f64, f64, f64)>,
+}
+
+/// What happened to a robot since the marks were last cleared.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Marks {
+    /// A tyre was at the limit of its grip.
+    pub slipped: bool,
+    /// Something was touched.
+    pub touched: bool,
+    /// A wheel had no floor under it.
+    pub hangs: bool,
+}
+
+impl Rider {
+    /// A robot at rest with the middle of its axle at a pose.
+    pub fn new(plant: Plant, field: &Field, pose: Pose) -> Self {
+        let platform = field.platform_at(Point::new(pose.x, pose.y));
+        let body = plant.at_rest(pose);
+        Self {
+            plant,
+            body,
+            command: Command::BRAKE,
+            footing: Footing::new(field, platform),
+            level: platform.map_or(0, |index| index + 1),
+            out: false,
+            marks: Marks::default(),
+            pressed: Vec::with_capacity(8),
+        }
+    }
+
+    fn centre(&self) -> Point {
+        Point::new(self.body.x, self.body.y)
+    }
+
+    /// How far it may get in so many seconds, metres.
+    fn range(&self, seconds: f64) -> f64 {
+        let (vx, vy) = self.body.velocity;
+        (math::length(vx, vy) + self.body.spin.abs() * self.plant.reach() + 30.0 * seconds) * seconds
+    }
+}
+
+/// A thing that is pushed about.
+#[derive(Clone, Debug)]
+pub struct Loose {
+    form: Form,
+    reach: f64,
+    /// Its centre, metres.
+    pub at: Point,
+    /// Not wrapped, rad.
+    pub heading: f64,
+    cos_sin: (f64, f64),
+    /// m/s in the field frame.
+    pub velocity: (f64, f64),
+    /// rad/s.
+    pub spin: f64,
+    mass: f64,
+    inertia: f64,
+    bounce: f64,
+    rub: Rub,
+    floor: Option<Shape>,
+    level: usize,
+    /// It fell, or was taken away.
+    pub gone: bool,
+}
+
+impl Loose {
+    fn new(field: &Field, object: &Object) -> Self {
+        let mut loose = Self {
+            form: Form::from(&object.outline),
+            reach: Form::from(&object.outline).reach(Point::default()),
+            at: Point::default(),
+            heading: 0.0,
+            cos_sin: (1.0, 0.0),
+            velocity: (0.0, 0.0),
+            spin: 0.0,
+            mass: object.mass,
+            inertia: object.mass * object.outline.inertia(),
+            bounce: object.bounce,
+            rub: Rub {
+                body: 0,
+                most: object.friction * object.mass * GRAVITY * STEP,
+                lever: object.outline.lever(),
+                held: [0.0; 3],
+            },
+            floor: None,
+            level: 0,
+            gone: false,
+        };
+        loose.place(field, object.pose);
+        loose
+    }
+
+    /// Puts it down at a pose, at rest.
+    fn place(&mut self, field: &Field, pose: Pose) {
+        self.at = Point::new(pose.x, pose.y);
+        self.heading = pose.heading;
+        self.cos_sin = (math::cos(pose.heading), math::sin(pose.heading));
+        (self.velocity, self.spin, self.rub.held, self.gone) = ((0.0, 0.0), 0.0, [0.0; 3], false);
+        let platform = field.platform_at(self.at);
+        self.level = platform.map_or(0, |index| index + 1);
+        self.floor = Footing::new(field, platform).floor().cloned();
+    }
+
+    fn rests(&self) -> bool {
+        self.velocity == (0.0, 0.0) && self.spin == 0.0
+    }
+
+    /// Where it is.
+    pub const fn pose(&self) -> Pose {
+        Pose { x: self.at.x, y: self.at.y, heading: self.heading }
+    }
+
+    fn outline(&self) -> Form {
+        self.form.moved(self.at, self.cos_sin)
+    }
+
+    /// Takes over its velocity; answers whether it fell.
+    fn move_on(&mut self, moving: &Moving) -> bool {
+        let quick = |speed: f64| speed.abs() > AT_REST;
+        (self.velocity, self.spin) = (moving.velocity, moving.spin);
+        if !quick(self.velocity.0) && !quick(self.velocity.1) && !quick(self.spin * self.reach) {
+            (self.velocity, self.spin) = ((0.0, 0.0), 0.0);
+            return false;
+        }
+        self.at = Point::new(self.at.x + self.velocity.0 * STEP, self.at.y + self.velocity.1 * STEP);
+        self.heading += self.spin * STEP;
+        self.cos_sin = rotated(self.cos_sin, self.spin * STEP);
+        self.gone = self.floor.as_ref().is_some_and(|floor| floor.depth(self.at) <= 0.0);
+        self.gone
+    }
+}
+
+/// A thing that comes, walks and leaves by itself, and that nothing moves.
+#[derive(Clone, Debug)]
+pub struct Mover {
+    form: Form,
+    reach: f64,
+    about: Obstacle,
+    /// Metres walked along its path.
+    walked: f64,
+    /// Where it is.
+    pub at: Point,
+    velocity: (f64, f64),
+    level: usize,
+    /// It is on the field.
+    pub present: bool,
+    /// It was put down or taken away by hand: its own timetable is over.
+    by_hand: bool,
+}
+
+impl Mover {
+    fn new(field: &Field, about: &Obstacle) -> Self {
+        let at = Point::new(about.pose.x, about.pose.y);
+        let turned = Form::from(&about.outline)
+            .moved(Point::default(), (math::cos(about.pose.heading), math::sin(about.pose.heading)));
+        Self {
+            reach: turned.reach(Point::default()),
+            form: turned,
+            about: about.clone(),
+            walked: 0.0,
+            at,
+            velocity: (0.0, 0.0),
+            level: field.platform_at(at).map_or(0, |index| index + 1),
+            present: false,
+            by_hand: false,
+        }
+    }
+
+    fn outline(&self) -> Form {
+        self.form.moved(self.at, (1.0, 0.0))
+    }
+
+    /// Where it looks: as it was set up.
+    pub const fn heading(&self) -> f64 {
+        self.about.pose.heading
+    }
+
+    /// Whether it is to be there at a step, and the step at which that changes.
+    fn timetable(&self, step: u64) -> (bool, u64) {
+        let steps = |seconds: f64| if seconds.is_finite() { (seconds / STEP).round() as u64 } else { u64::MAX };
+        let (comes, leaves) = (steps(self.about.comes), steps(self.about.leaves));
+        if step < comes {
+            return (false, comes);
+        }
+        let (since, stay) = (step - comes, leaves.saturating_sub(comes));
+        match self.about.every.map(steps) {
+            Some(every) if since >= every => {
+                let since_then = since % every;
+                if since_then < stay {
+                    (true, step + (stay - since_then))
+                } else {
+                    (false, step + (every - since_then))
+                }
+            }
+            every if since < stay => (true, if every.is_none() { leaves } else { comes + stay }),
+            Some(every) => (false, comes + every),
+            None => (false, u64::MAX),
+        }
+    }
+
+    fn walks(&self) -> bool {
+        self.present && !self.by_hand && self.about.speed > 0.0 && !self.about.path.is_empty()
+    }
+
+    /// Where it is after so many metres of its path.
+    fn along(&self, walked: f64) -> Point {
+        let from = Point::new(self.about.pose.x, self.about.pose.y);
+        let stations = || std::iter::once(from).chain(self.about.path.iter().copied());
+        let legs = || stations().zip(stations().skip(1));
+        let whole: f64 = legs().map(|(a, b)| a.distance(b)).sum();
+        if whole <= 0.0 {
+            return from;
+        }
+        let mut left = if self.about.paces {
+            let round = walked % (2.0 * whole);
+            if round > whole { 2.0 * whole - round } else { round }
+        } else {
+            walked.min(whole)
+        };
+        for (a, b) in legs() {
+            let length = a.distance(b);
+            if left <= length && length > 0.0 {
+                let t = left / length;
+                return Point::new(a.x + t * (b.x - a.x), a.y + t * (b.y - a.y));
+            }
+            left -= length;
+        }
+        stations().last().unwrap_or(from)
+    }
+}
+
+/// Who or what is near a body.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Near {
+    /// Another body, by its index among all.
+    Body(usize),
+    /// A piece of the stage of its level.
+    Still(usize),
+}
+
+/// Something that fell in a step.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Fallen {
+    /// A robot.
+    Rider(usize),
+    /// An object.
+    Loose(usize),
+}
+
+/// All that moves, in one run.
+#[derive(Clone, Debug)]
+pub struct Scene {
+    field: Arc<Field>,
+    /// By level.
+    stages: Arc<[Stage]>,
+    /// Robots; the first is ours.
+    pub riders: Vec<Rider>,
+    /// Things to push, in the order of the field.
+    pub loose: Vec<Loose>,
+    /// Things that come and go, in the order of the field.
+    pub movers: Vec<Mover>,
+    /// What fell since this was last emptied.
+    pub fallen: Vec<Fallen>,
+    /// Steps made.
+    now: u64,
+    solver: Solver,
+    pairs: Vec<(usize, Near)>,
+    /// Where each body was when it was found out who is near whom; empty when that must be done anew.
+    looked: Vec<Point>,
+    /// Step of the next coming or leaving.
+    next_change: u64,
+    /// By body: it is in the solver in this step.
+    involved: Vec<bool>,
+    frees: Vec<super::drive::Free>,
+}
+
+impl Scene {
+    /// The field at the start of a run with these robots on it.
+    pub fn new(field: &Arc<Field>, stages: &Arc<[Stage]>, riders: Vec<Rider>) -> Self {
+        let loose: Vec<Loose> = field.objects.iter().map(|object| Loose::new(field, object)).collect();
+        let movers: Vec<Mover> = field.obstacles.iter().map(|obstacle| Mover::new(field, obstacle)).collect();
+        let bodies = riders.len() + loose.len() + movers.len() + 1;
+        Self {
+            field: Arc::clone(field),
+            stages: Arc::clone(stages),
+            riders,
+            loose,
+            movers,
+            fallen: Vec::new(),
+            now: 0,
+            solver: Solver::new(bodies),
+            pairs: Vec::with_capacity(64),
+            looked: Vec::with_capacity(bodies),
+            next_change: 0,
+            involved: vec![false; bodies],
+            frees: Vec::with_capacity(4),
+        }
+    }
+
+    /// Goes on by so many steps.
+    pub fn advance(&mut self, steps: u64) {
+        let until = self.now + steps;
+        while self.now < until {
+            if self.now >= self.next_change {
+                self.come_and_go();
+            }
+            let made = self.leap((until - self.now).min(LONGEST).min(self.next_change - self.now));
+            if made == 0 {
+                self.step();
+            }
+            self.now += made.max(1);
+        }
+    }
+
+    /// Shows everything that stands on a level, but one robot, to its ranging sensor.
+    pub fn show(&self, look: &mut Look, who: usize) {
+        let level = self.riders[who].level;
+        self.stages[level].show(look);
+        for (index, rider) in self.riders.iter().enumerate() {
+            if index != who && !rider.out && rider.level == level {
+                look.at(&rider.plant.outline(&rider.body), rider.centre(), rider.plant.reach());
+            }
+        }
+        for loose in self.loose.iter().filter(|loose| !loose.gone && loose.level == level) {
+            look.at(&loose.outline(), loose.at, loose.reach);
+        }
+        for mover in self.movers.iter().filter(|mover| mover.present && mover.level == level) {
+            look.at(&mover.outline(), mover.at, mover.reach);
+        }
+    }
+
+    /// Puts a robot somewhere by hand, at rest.
+    pub fn move_rider(&mut self, index: usize, pose: Pose) {
+        let rider = &mut self.riders[index];
+        let body = rider.plant.at_rest(pose);
+        // What its wheels have turned stays turned.
+        rider.body = Body { angles: rider.body.angles, steered: rider.body.steered, ..body };
+        // A heading counts on from where it was: a gyro that is carried along feels every turn.
+        let turn = crate::units::math::wrap(pose.heading - rider.body.heading);
+        rider.body.heading += turn;
+        let platform = self.field.platform_at(Point::new(pose.x, pose.y));
+        rider.footing = Footing::new(&self.field, platform);
+        rider.level = platform.map_or(0, |index| index + 1);
+        self.looked.clear();
+    }
+
+    /// Puts an object or an obstacle somewhere by hand; false when there is none of that name.
+    pub fn place(&mut self, name: &str, pose: Pose) -> bool {
+        self.looked.clear();
+        if let Some(index) = self.field.objects.iter().position(|object| object.name == name) {
+            self.loose[index].place(&self.field, pose);
+            return true;
+        }
+        let Some(mover) = self.movers.iter_mut().find(|mover| mover.about.name == name) else { return false };
+        mover.at = Point::new(pose.x, pose.y);
+        mover.level = self.field.platform_at(mover.at).map_or(0, |index| index + 1);
+        (mover.present, mover.by_hand, mover.velocity) = (true, true, (0.0, 0.0));
+        true
+    }
+
+    /// Takes an object or an obstacle away by hand; false when there is none of that name.
+    pub fn remove(&mut self, name: &str) -> bool {
+        self.looked.clear();
+        if let Some(index) = self.field.objects.iter().position(|object| object.name == name) {
+            self.loose[index].gone = true;
+            return true;
+        }
+        let Some(mover) = self.movers.iter_mut().find(|mover| mover.about.name == name) else { return false };
+        (mover.present, mover.by_hand) = (false, true);
+        true
+    }
+
+    /// Lets obstacles come and leave. One whose place is taken waits until it is free.
+    fn come_and_go(&mut self) {
+        self.next_change = u64::MAX;
+        for index in 0..self.movers.len() {
+            if self.movers[index].by_hand {
+                continue;
+            }
+            let (wanted, change) = self.movers[index].timetable(self.now);
+            let mut change = change;
+            if wanted && !self.movers[index].present {
+                if self.is_free(index) {
+                    self.movers[index].present = true;
+                    self.looked.clear();
+                } else {
+                    change = self.now + 10;
+                }
+            } else if !wanted && self.movers[index].present {
+                let mover = &mut self.movers[index];
+                (mover.present, mover.walked, mover.velocity) = (false, 0.0, (0.0, 0.0));
+                mover.at = mover.along(0.0);
+                self.looked.clear();
+            }
+            self.next_change = self.next_change.min(change);
+        }
+    }
+
+    /// Whether nothing stands where an obstacle is.
+    fn is_free(&self, index: usize) -> bool {
+        let mover = &self.movers[index];
+        let outline = mover.outline();
+        let mut free = true;
+        let mut meets = |form: &Form| touch(form, &outline, |spot| free &= spot.gap > MANNERS);
+        for rider in self.riders.iter().filter(|rider| !rider.out && rider.level == mover.level) {
+            meets(&rider.plant.outline(&rider.body));
+        }
+        for loose in self.loose.iter().filter(|loose| !loose.gone && loose.level == mover.level) {
+            meets(&loose.outline());
+        }
+        free
+    }
+
+    /// Lets obstacles walk for so many steps. They stop before whatever is in their way.
+    fn walk(&mut self, steps: u64) {
+        for index in 0..self.movers.len() {
+            if !self.movers[index].walks() {
+                continue;
+            }
+            let mover = &mut self.movers[index];
+            let (was_at, was_walked) = (mover.at, mover.walked);
+            mover.walked += mover.about.speed * steps as f64 * STEP;
+            mover.at = mover.along(mover.walked);
+            if !self.is_free(index) {
+                let mover = &mut self.movers[index];
+                (mover.at, mover.walked) = (was_at, was_walked);
+            }
+        }
+    }
+
+    fn first_mover(&self) -> usize {
+        self.riders.len() + self.loose.len()
+    }
+
+    /// Where a body is, how far it reaches, on which level, and whether it plays.
+    fn circle(&self, index: usize) -> (Point, f64, usize, bool) {
+        let (riders, loose) = (self.riders.len(), self.first_mover());
+        if let Some(rider) = self.riders.get(index) {
+            (rider.centre(), rider.plant.reach(), rider.level, !rider.out)
+        } else if index < loose {
+            let loose = &self.loose[index - riders];
+            (loose.at, loose.reach, loose.level, !loose.gone)
+        } else {
+            let mover = &self.movers[index - loose];
+            (mover.at, mover.reach, mover.level, mover.present)
+        }
+    }
+
+    fn outline(&self, index: usize) -> Form {
+        let (riders, loose) = (self.riders.len(), self.first_mover());
+        if let Some(rider) = self.riders.get(index) {
+            rider.plant.outline(&rider.body)
+        } else if index < loose {
+            self.loose[index - riders].outline()
+        } else {
+            self.movers[index - loose].outline()
+        }
+    }
+
+    /// How far the body that has come furthest since the last look has come, metres; infinite before the first.
+    fn strayed(&self) -> f64 {
+        let count = self.first_mover() + self.movers.len();
+        if self.looked.len() != count {
+            return f64::INFINITY;
+        }
+        (0..count).map(|index| self.circle(index).0.distance(self.looked[index])).fold(0.0, f64::max)
+    }
+
+    /// Finds out who is near whom.
+    fn look(&mut self) {
+        self.pairs.clear();
+        self.looked.clear();
+        let (first_mover, count) = (self.first_mover(), self.first_mover() + self.movers.len());
+        for index in 0..count {
+            self.looked.push(self.circle(index).0);
+        }
+        for a in 0..first_mover {
+            let (at, reach, level, plays) = self.circle(a);
+            if !plays {
+                continue;
+            }
+            for b in a + 1..count {
+                let (other, its, its_level, its_plays) = self.circle(b);
+                if its_plays && its_level == level && at.distance(other) < reach + its + AHEAD + 2.0 * FREE {
+                    self.pairs.push((a, Near::Body(b)));
+                }
+            }
+            for (piece, form) in self.stages[level].forms.iter().enumerate() {
+                if form.distance(at) < reach + AHEAD + FREE {
+                    self.pairs.push((a, Near::Still(piece)));
+                }
+            }
+        }
+    }
+
+    /// Goes on by several steps at once, if everybody is by himself; answers how many.
+    fn leap(&mut self, most: u64) -> u64 {
+        if most < 2 || self.loose.iter().any(|loose| !loose.gone && !loose.rests()) {
+            return 0;
+        }
+        let seconds = most as f64 * STEP;
+        let quickest = self.movers.iter().filter(|mover| mover.walks()).map(|mover| mover.about.speed);
+        let walked = quickest.fold(0.0, f64::max) * seconds;
+        let driven = self.riders.iter().filter(|rider| !rider.out).map(|rider| rider.range(seconds));
+        let way = driven.fold(walked, f64::max);
+        if way > FREE {
+            return 0;
+        }
+        if self.strayed() + way > FREE {
+            self.look();
+        }
+        let rider_near = |pair: &(usize, Near)| {
+            pair.0 < self.riders.len() || matches!(pair.1, Near::Body(other) if other < self.riders.len())
+        };
+        if self.pairs.iter().any(rider_near) {
+            return 0;
+        }
+        for rider in self.riders.iter_mut().filter(|rider| !rider.out) {
+            let (centre, wheels) = (rider.centre(), rider.plant.wheels(&rider.body));
+            if !rider.footing.is_sure(centre, wheels, rider.range(seconds)) {
+                return 0;
+            }
+        }
+        // With several robots it must succeed for all or for none.
+        let before: [Option<Body>; 4] =
+            std::array::from_fn(|index| self.riders.get(index + 1).map(|_| self.riders[index].body));
+        for index in 0..self.riders.len() {
+            let rider = &mut self.riders[index];
+            if !rider.out && !rider.plant.leap(&mut rider.body, rider.command, seconds) {
+                for (rider, body) in self.riders.iter_mut().zip(before).take(index) {
+                    rider.body = body.expect("kept for all but the last");
+                }
+                return 0;
+            }
+            self.riders[index].pressed.clear();
+        }
+        self.walk(most);
+        most
+    }
+
+    /// Goes on by one step.
+    fn step(&mut self) {
+        if self.strayed() > FREE / 2.0 {
+            self.look();
+        }
+        self.walk(1);
+        self.frees.clear();
+        for rider in &mut self.riders {
+            let free = rider.plant.free(&mut rider.body, rider.command);
+            self.frees.push(free);
+            rider.pressed.clear();
+            if rider.out || rider.footing.is_endless() {
+                continue;
+            }
+            let (centre, wheels) = (Point::new(rider.body.x, rider.body.y), rider.plant.wheels(&rider.body));
+            if rider.footing.look(centre, wheels) == Stance::Falls {
+                rider.out = true;
+                let index = self.frees.len() - 1;
+                self.fallen.push(Fallen::Rider(index));
+                self.looked.clear();
+            }
+            rider.marks.hangs |= rider.footing.wheels != [true; 2];
+        }
+        self.find_contacts();
+        let (riders, first_mover) = (self.riders.len(), self.first_mover());
+        for index in 0..riders {
+            let rider = &mut self.riders[index];
+            if rider.out {
+                continue;
+            }
+            let alone = !self.involved[index] && rider.footing.wheels == [true; 2];
+            if alone && rider.plant.roll(&mut rider.body, &self.frees[index]) {
+                continue;
+            }
+            self.involved[index] = true;
+            self.solver.bodies[index] =
+                rider.plant.enter(&rider.body, &self.frees[index], index, rider.footing.wheels, &mut self.solver.tyres);
+        }
+        for (index, loose) in self.loose.iter().enumerate().filter(|(_, loose)| !loose.gone) {
+            let body = riders + index;
+            self.involved[body] |= !loose.rests();
+            if self.involved[body] {
+                self.solver.bodies[body] = Moving {
+                    at: loose.at,
+                    velocity: loose.velocity,
+                    spin: loose.spin,
+                    per_mass: 1.0 / loose.mass,
+                    per_inertia: 1.0 / loose.inertia,
+                };
+                self.solver.rubs.push(Rub { body, ..loose.rub });
+            }
+        }
+        if !self.involved[..first_mover].contains(&true) {
+            return;
+        }
+        self.solver.solve(STEP);
+        self.take_over();
+    }
+
+    /// Fills the solver with the contacts of this step.
+    fn find_contacts(&mut self) {
+        self.solver.clear();
+        self.involved.fill(false);
+        if self.pairs.is_empty() {
+            return;
+        }
+        let (riders, still) = (self.riders.len(), self.involved.len() - 1);
+        for pair in 0..self.pairs.len() {
+            let (a, near) = self.pairs[pair];
+            let (at, reach, level, plays) = self.circle(a);
+            if !plays {
+                continue;
+            }
+            let (b, other) = match near {
+                Near::Body(b) => {
+                    let (other, its, _, its_plays) = self.circle(b);
+                    if !its_plays || at.distance(other) > reach + its + AHEAD {
+                        continue;
+                    }
+                    (b, self.outline(b))
+                }
+                Near::Still(piece) => (still, self.stages[level].forms[piece]),
+            };
+            let bounce =
+                |index: usize| index.checked_sub(riders).and_then(|i| self.loose.get(i)).map_or(0.0, |l| l.bounce);
+            let bounce = bounce(a).max(bounce(b));
+            // Places of one pair are told apart by their order, and pieces of the stage by their number.
+            let mut ordinal = if let Near::Still(piece) = near { 2 * piece } else { 0 };
+            let outline = self.outline(a);
+            let touches = &mut self.solver.touches;
+            let before = touches.len();
+            touch(&outline, &other, |spot| {
+                touches.push(Touch::new(a, b, ordinal, spot, bounce));
+                ordinal += 1;
+            });
+            if self.solver.touches.len() > before {
+                self.involved[a] = true;
+                self.involved[b] = true;
+                if b >= self.first_mover() && b != still {
+                    let mover = &self.movers[b - self.first_mover()];
+                    self.solver.bodies[b] = Moving { at: mover.at, ..Moving::default() };
+                }
+            }
+        }
+    }
+
+    /// Moves everybody that was in the solver.
+    fn take_over(&mut self) {
+        let riders = self.riders.len();
+        let mut first = 0;
+        for index in 0..riders {
+            if !self.involved[index] || self.riders[index].out {
+                continue;
+            }
+            let rider = &mut self.riders[index];
+            let own = self.solver.tyres[first..].iter().take_while(|tyre| tyre.body == index).count();
+            let tyres = &self.solver.tyres[first..first + own];
+            first += own;
+            rider.marks.slipped |= tyres.iter().any(|tyre| tyre.slips);
+            for touch in self.solver.touches.iter().filter(|touch| touch.a == index || touch.b == index) {
+                rider.marks.touched |= touch.pressed.0 > 0.0;
+                let (ahead, left) = rider.plant.local(&rider.body, touch.spot.at);
+                if touch.pressed.0 > 0.0 && rider.pressed.len() < 8 {
+                    rider.pressed.push((ahead, left, touch.pressed.0 / STEP));
+                }
+            }
+            rider.plant.leave(&mut rider.body, &self.solver.bodies[index], tyres);
+        }
+        for rub in &self.solver.rubs {
+            let loose = &mut self.loose[rub.body - riders];
+            loose.rub.held = rub.held;
+            if loose.move_on(&self.solver.bodies[rub.body]) {
+                self.fallen.push(Fallen::Loose(rub.body - riders));
+                self.looked.clear();
+            }
+        }
+    }
+}
+
+/// What already stands where a thing of this outline is to stand at the start: its name, or what it is.
+///
+/// - `but`: an object that is not looked at, by its index
+pub fn in_the_way(field: &Field, outline: &Outline, pose: Pose, but: Option<usize>) -> Option<String> {
+    /// Touching is no overlap, and neither is what drawing by hand gets wrong, metres.
+    const SLIGHT: f64 = 0.0005;
+    let placed = |outline: &Outline, pose: Pose| {
+        Form::from(outline).moved(Point::new(pose.x, pose.y), (math::cos(pose.heading), math::sin(pose.heading)))
+    };
+    let form = placed(outline, pose);
+    let level = field.platform_at(Point::new(pose.x, pose.y));
+    let meets = |other: &Form| {
+        let mut deepest = f64::NEG_INFINITY;
+        touch(&form, other, |spot| deepest = deepest.max(-spot.gap));
+        deepest > SLIGHT
+    };
+    let same_level = |other: Pose| field.platform_at(Point::new(other.x, other.y)) == level;
+    let called = |name: &str, what: &str| if name.is_empty() { what.to_owned() } else { format!("`{name}`") };
+    for wall in &field.walls {
+        let alone = Field { walls: vec![wall.clone()], ..Field::default() };
+        if Stage::new(&alone, None).forms.iter().any(&meets) {
+            return Some(called(&wall.name, "a wall"));
+        }
+    }
+    let objects = field.objects.iter().enumerate().filter(|(index, _)| Some(*index) != but);
+    let objects = objects.map(|(_, object)| (&object.name, &object.outline, object.pose));
+    let at_once = field.obstacles.iter().filter(|obstacle| obstacle.comes <= 0.0);
+    let obstacles = at_once.map(|obstacle| (&obstacle.name, &obstacle.outline, obstacle.pose));
+    let mut things = objects.chain(obstacles);
+    things
+        .find(|(_, outline, pose)| same_level(*pose) && meets(&placed(outline, *pose)))
+        .map(|(name, ..)| format!("`{name}`"))
+}
