@@ -42,6 +42,7 @@ fn benches(criterion: &mut Criterion) {
                 touches: &[],
                 wheels: [0.0; 2],
                 gyro: Some(0.0),
+                actuators: &[],
             };
             controller.tick(&readings, &mut events)
         });

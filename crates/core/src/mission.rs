@@ -13,10 +13,10 @@ mod lexer;
 mod parser;
 
 pub use ast::{
-    Behaviour, Condition, Direction, Exit, Let, Line, LineKind, Mission, Slot, SlotKind, Spanned, Step, StopKind,
-    Target, Value, Wheel,
+    Behaviour, Condition, DeviceState, Direction, Exit, Let, Line, LineKind, Mission, Slot, SlotKind, Spanned, Step,
+    StopKind, Target, Value, Wheel,
 };
-pub use check::{Names, SensorName, check};
+pub use check::{ActuatorName, Names, SensorName, check};
 pub use format::format;
 pub use parser::{Parsed, parse};
 

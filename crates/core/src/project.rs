@@ -6,10 +6,11 @@ use std::sync::Arc;
 use crate::controller::{Program, Reading, Tone, Tones};
 use crate::field::{self, Conduct, Field, Opponent, Outline, Point, seen};
 use crate::finding::{Finding, Severity, Source, did_you_mean, has_errors, line_column};
-use crate::mission::{self, Names, Parsed, SensorName};
-use crate::robot::{self, Robot, SensorKind};
+use crate::mission::{self, ActuatorName, Names, Parsed, SensorName};
+use crate::robot::{self, Code, Robot, SensorKind};
 use crate::sim::{Player, Role, World, in_the_way};
 use crate::tables::Tables;
+use crate::units::colour::linear;
 use crate::units::{Quantity, Unit};
 
 /// What `wayodos.toml` says: paths are relative to the project folder.
@@ -191,6 +192,13 @@ fn names(robot: &Robot, field: &Field, tones: &[Tones]) -> Names {
         rangers: robot.rangers.iter().map(|sensor| sensor.name.clone()).collect(),
         starts: field.starts.iter().map(|start| start.name.clone()).collect(),
         has_gyro: robot.gyro.is_some(),
+        switches: robot.touches.iter().map(|switch| switch.name.clone()).collect(),
+        actuators: (robot.actuators.iter())
+            .map(|actuator| ActuatorName { name: actuator.name.clone(), stops: actuator.stops })
+            .collect(),
+        signals: robot.signals.iter().map(|signal| signal.name.clone()).collect(),
+        steers: robot.steering.is_some(),
+        top_speed: robot.top_speed(),
     }
 }
 
@@ -200,10 +208,18 @@ fn ideal(robot: &Robot, field: &Field) -> Vec<Tones> {
         .sensors
         .iter()
         .map(|sensor| {
-            let by_colour = sensor.kind == SensorKind::Colour;
+            let by_colour = sensor.sees_colours();
+            if sensor.kind == SensorKind::Code {
+                // It knows what it sees: its table is its calibration.
+                let tone = |code: &Code| {
+                    let Reading { brightness, rgb } = Reading::of(linear(code.rgb));
+                    Tone { name: code.name.clone(), brightness, rgb }
+                };
+                return Tones { tones: sensor.codes.iter().map(tone).collect(), by_colour };
+            }
             let tones = field.surfaces.iter().map(|surface| {
                 let (brightness, rgb) = seen(surface);
-                let lit = |share: f64| sensor.reads((share * (1.0 + field.ambient)).min(1.0));
+                let lit = |share: f64| sensor.reads(share, field.ambient);
                 let (brightness, rgb) = (lit(brightness), rgb.map(lit));
                 Tone { name: surface.name.clone(), brightness, rgb: if by_colour { rgb } else { [brightness; 3] } }
             });
@@ -226,6 +242,11 @@ fn calibrate(robot: &Robot, field: &Field, text: Option<&str>, findings: &mut Ve
         };
         let mut rows: Vec<_> = entry.value.into_iter().collect();
         rows.sort_by_key(|(name, _)| name.span().start);
+        if robot.sensors[index].kind == SensorKind::Code {
+            let message = format!("`{}` has a table of codes and needs no calibration", entry.name.value);
+            tables.error("C101", entry.name.span, message).hints.push("take this section out".to_owned());
+            continue;
+        }
         let by_colour = result[index].by_colour;
         result[index].tones.clear();
         for (name, reads) in rows {

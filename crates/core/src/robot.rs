@@ -6,6 +6,8 @@ mod load;
 
 pub use load::load;
 
+use crate::units::colour::linear;
+
 /// What kind of light a floor sensor tells apart.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum SensorKind {
@@ -13,6 +15,19 @@ pub enum SensorKind {
     Reflectance,
     /// Red, green and blue apart; reads tones of different colour.
     Colour,
+    /// It decides itself what it sees and tells the number of it: one of its table of codes.
+    Code,
+}
+
+/// An entry of the table of a sensor that tells numbers.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Code {
+    /// What missions call it.
+    pub name: String,
+    /// The number that the sensor tells.
+    pub number: i32,
+    /// The colour that it stands for, as sRGB bytes.
+    pub rgb: [u8; 3],
 }
 
 /// A sensor that looks straight down at the mat.
@@ -38,12 +53,33 @@ pub struct FloorSensor {
     pub step: f64,
     /// Whether dark surfaces give high readings.
     pub inverted: bool,
+    /// What its height makes of its own light: the square of the height it was made for over the height it has.
+    pub gain: f64,
+    /// What it can tell, for one that tells numbers.
+    pub codes: Vec<Code>,
 }
 
 impl FloorSensor {
     /// What it reads of a surface that sends back so much of its light.
-    pub const fn reads(&self, share: f64) -> f64 {
-        if self.inverted { 1.0 - share } else { share }
+    ///
+    /// `ambient`: light of the room, as a share of the sensor's own at the height it was made for.
+    pub fn reads(&self, share: f64, ambient: f64) -> f64 {
+        let lit = (share * (self.gain + ambient)).min(1.0);
+        if self.inverted { 1.0 - lit } else { lit }
+    }
+
+    /// Whether it looks at colours.
+    pub fn sees_colours(&self) -> bool {
+        self.kind != SensorKind::Reflectance
+    }
+
+    /// The entry of its table whose colour is nearest to linear red, green and blue.
+    pub fn code(&self, rgb: [f64; 3]) -> Option<&Code> {
+        let off = |code: &Code| {
+            let known = linear(code.rgb);
+            (0..3).map(|channel| (known[channel] - rgb[channel]) * (known[channel] - rgb[channel])).sum::<f64>()
+        };
+        self.codes.iter().min_by(|a, b| off(a).total_cmp(&off(b)))
     }
 }
 
@@ -106,6 +142,10 @@ pub struct Gyro {
     pub noise: f64,
     /// Standard deviation in rad/s of the constant error drawn for a run.
     pub drift: f64,
+    /// Seconds after the start during which it still settles: it is off by as much as `unsettled` to begin with.
+    pub settles: f64,
+    /// Standard deviation in rad/s of what it is off at the start, which fades within `settles`.
+    pub unsettled: f64,
 }
 
 /// Steered wheels in front, in place of a caster.
@@ -119,17 +159,58 @@ pub struct Steering {
     pub rate: f64,
 }
 
-/// A switch that is pressed when something pushes against one side of the body.
+/// A switch that is pressed when something pushes against one side of the body, or by hand.
 #[derive(Clone, Debug, PartialEq)]
 pub struct TouchSensor {
     /// Its name, as in `bumper pressed`.
     pub name: String,
     /// Socket it is plugged into.
     pub port: String,
-    /// The side it is on.
-    pub side: Side,
+    /// The side it is on; none for a button.
+    pub side: Option<Side>,
     /// Force in N that presses it.
     pub force: f64,
+}
+
+/// A motor that moves something other than the robot.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Actuator {
+    /// Its name, as in `move arm to 60 deg`.
+    pub name: String,
+    /// Socket it is plugged into.
+    pub port: String,
+    /// Its end stops, rad; infinite where it has none.
+    pub stops: (f64, f64),
+    /// How fast it turns, rad/s.
+    pub speed: f64,
+    /// Its angle at the start, rad.
+    pub starts: f64,
+    /// Where it is fixed: metres ahead of the axle, and left of the middle.
+    pub at: (f64, f64),
+    /// How far it reaches, metres: for drawings.
+    pub length: f64,
+}
+
+/// What tells people something.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum SignalKind {
+    /// A light.
+    Lamp,
+    /// Words on a display, or spoken.
+    Text,
+    /// A sound.
+    Tone,
+}
+
+/// A device that tells people something.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Signal {
+    /// Its name, as in `signal lamp "red"`.
+    pub name: String,
+    /// What it does.
+    pub kind: SignalKind,
+    /// Socket it is plugged into, if any.
+    pub port: Option<String>,
 }
 
 /// A side of the body.
@@ -194,6 +275,10 @@ pub struct Robot {
     pub rangers: Vec<RangeSensor>,
     /// Touch switches, in the order of the file.
     pub touches: Vec<TouchSensor>,
+    /// Other motors, in the order of the file.
+    pub actuators: Vec<Actuator>,
+    /// What tells people something, in the order of the file.
+    pub signals: Vec<Signal>,
     /// Steered wheels at `caster_ahead`, instead of a caster.
     pub steering: Option<Steering>,
     /// The body's corners in the robot frame (ahead, left), counter-clockwise; convex.
@@ -216,6 +301,22 @@ impl Robot {
     /// The index of the touch switch of that name.
     pub fn touch(&self, name: &str) -> Option<usize> {
         self.touches.iter().position(|sensor| sensor.name == name)
+    }
+
+    /// The index of the actuator of that name.
+    pub fn actuator(&self, name: &str) -> Option<usize> {
+        self.actuators.iter().position(|actuator| actuator.name == name)
+    }
+
+    /// The index of the signal of that name.
+    pub fn signal(&self, name: &str) -> Option<usize> {
+        self.signals.iter().position(|signal| signal.name == name)
+    }
+
+    /// Rim speed in m/s that the slower motor reaches without load on the battery that is in.
+    pub fn top_speed(&self) -> f64 {
+        let of = |motor: &Motor| motor.no_load_speed * self.battery / motor.rated_voltage * self.wheel_diameter / 2.0;
+        of(&self.left).min(of(&self.right))
     }
 
     /// Share of the weight that rests on the two driven wheels, from the lever of the caster.

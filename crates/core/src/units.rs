@@ -8,6 +8,7 @@ use std::fmt;
 
 use serde::de::{self, Deserialize, Deserializer, Visitor};
 
+pub mod colour;
 pub mod math;
 
 /// The largest magnitude any quantity may have in its written unit; beyond it a number is a typing error.

@@ -34,6 +34,8 @@ pub struct Readings<'a> {
     pub wheels: [f64; 2],
     /// Heading in rad by the gyro, counter-clockwise; absent without one.
     pub gyro: Option<f64>,
+    /// Angle in rad of each actuator, in the order of the robot's.
+    pub actuators: &'a [f64],
 }
 
 /// What both motors are told.
@@ -126,13 +128,19 @@ pub struct Controller {
     /// Heading at entry, by whatever measures headings.
     heading_at_entry: f64,
     memories: Vec<Memory>,
+    /// Where each actuator was last sent, rad.
+    wanted: Vec<f64>,
 }
+
+/// An actuator nearer than this to its angle (rad) is there.
+const THERE: f64 = 0.01;
 
 impl Controller {
     /// A controller before its first tick.
     pub fn new(program: Arc<Program>) -> Self {
         let most = program.steps.iter().map(|step| step.exits.len()).max().unwrap_or(0);
         Self {
+            wanted: program.actuators.clone(),
             program,
             step: 0,
             tick: 0,
@@ -147,6 +155,11 @@ impl Controller {
     /// The step that is active.
     pub const fn step(&self) -> usize {
         self.step
+    }
+
+    /// Where each actuator is to go, rad.
+    pub fn wanted(&self) -> &[f64] {
+        &self.wanted
     }
 
     /// One control period: looks at the readings, leaves the step if an exit holds, and commands the wheels.
@@ -182,6 +195,9 @@ impl Controller {
         self.wheels_at_entry = readings.wheels;
         self.heading_at_entry = self.heading(readings);
         self.memories.fill(Memory::default());
+        if let Action::Move { actuator, angle } = self.program.steps[step].action {
+            self.wanted[actuator] = angle;
+        }
         events.push(Event::Entered { step });
     }
 
@@ -239,6 +255,20 @@ impl Controller {
             Test::Travelled(distance) => self.travelled(readings).abs() >= *distance,
             Test::Turned(angle) => (self.heading(readings) - self.heading_at_entry).abs() >= *angle,
             Test::Passed(ticks) => self.tick - self.entered >= *ticks,
+            Test::Switch { switch, pressed } => readings.touches[*switch] == *pressed,
+            Test::Bumped(switch) => {
+                let (memory, now) = (&mut self.memories[exit], readings.touches[*switch]);
+                // Pressed already when the step began: that press belongs to what was before.
+                memory.entered |= now && !memory.on && memory.looked;
+                (memory.on, memory.looked) = (now, true);
+                memory.entered && !now
+            }
+            Test::There(actuator) => (readings.actuators[*actuator] - self.wanted[*actuator]).abs() < THERE,
+            Test::Blocked(actuator) => {
+                let ((from, to), at) = (self.program.stops[*actuator], readings.actuators[*actuator]);
+                let wanted = self.wanted[*actuator];
+                (wanted > to && at >= to) || (wanted < from && at <= from)
+            }
         }
     }
 
@@ -249,20 +279,19 @@ impl Controller {
     }
 
     fn command(&self, readings: &Readings<'_>) -> Command {
-        let steer = |duty: f64, shift: f64| Command {
-            left: WheelCommand::Duty((duty - shift).clamp(-1.0, 1.0)),
-            right: WheelCommand::Duty((duty + shift).clamp(-1.0, 1.0)),
-        };
+        let steer =
+            |pace: WheelCommand, shift: f64| Command { left: pace.plus(-shift, 1.0), right: pace.plus(shift, 1.0) };
         match self.program.steps[self.step].action {
             Action::Constant { left, right } => Command { left, right },
-            Action::HoldHeading { duty, gain } => {
+            Action::HoldHeading { pace, gain } => {
                 // A positive error means that the robot must turn left.
-                steer(duty, gain * wrap(self.heading_at_entry - self.heading(readings)))
+                steer(pace, gain * wrap(self.heading_at_entry - self.heading(readings)))
             }
-            Action::FollowEdge { sensor, middle, half, duty, gain } => {
+            Action::FollowEdge { sensor, middle, half, pace, gain } => {
                 let off = ((readings.sensors[sensor].brightness - middle) / half).clamp(-1.0, 1.0);
-                steer(duty, -duty * gain * off)
+                Command { left: pace.times(1.0 + gain * off), right: pace.times(1.0 - gain * off) }
             }
+            Action::Move { .. } | Action::Signal { .. } => Command::BRAKE,
         }
     }
 }

@@ -1,9 +1,11 @@
 //! A checked mission made ready to run: names resolved, units gone, tones turned into limits.
 
 use super::tone::{Limits, Tones};
-use crate::mission::{Behaviour, Condition, Direction, Exit, Mission, Spanned, Step, StopKind, Target, Value, Wheel};
+use crate::mission::{
+    Behaviour, Condition, DeviceState, Direction, Exit, Mission, Spanned, Step, StopKind, Target, Value, Wheel,
+};
 use crate::robot::Robot;
-use crate::units::Quantity;
+use crate::units::{Dimension, Quantity};
 
 /// Run time in seconds after which a mission without a limit is ended.
 const LIMIT_WITHOUT_LINE: f64 = 600.0;
@@ -23,6 +25,24 @@ pub enum WheelCommand {
     Keep,
 }
 
+impl WheelCommand {
+    /// So many times as much drive.
+    #[must_use]
+    pub fn times(self, factor: f64) -> Self {
+        self.plus(0.0, factor)
+    }
+
+    /// So many times as much drive, and so much more (a share of the battery voltage, or m/s), within what is possible.
+    #[must_use]
+    pub fn plus(self, more: f64, factor: f64) -> Self {
+        match self {
+            Self::Duty(duty) => Self::Duty((duty * factor + more).clamp(-1.0, 1.0)),
+            Self::Speed(speed) => Self::Speed(speed * factor + more),
+            other => other,
+        }
+    }
+}
+
 /// What a step does with the wheels.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Action {
@@ -35,9 +55,9 @@ pub enum Action {
     },
     /// The heading at entry is kept by adding to one wheel what is taken from the other.
     HoldHeading {
-        /// Duty of both wheels when the heading is right.
-        duty: f64,
-        /// Duty for each rad of error.
+        /// What both wheels are told when the heading is right.
+        pace: WheelCommand,
+        /// Duty, or m/s, for each rad of error.
         gain: f64,
     },
     /// One edge of a line is followed in proportion to the reading.
@@ -48,10 +68,24 @@ pub enum Action {
         middle: f64,
         /// From there to the reading that counts as wholly off; the sign says to which side to steer.
         half: f64,
-        /// Duty of both wheels on the edge.
-        duty: f64,
-        /// Share of the duty that is shifted when wholly off.
+        /// What both wheels are told on the edge.
+        pace: WheelCommand,
+        /// Share of the pace that is shifted when wholly off.
         gain: f64,
+    },
+    /// An actuator goes to an angle while the wheels brake.
+    Move {
+        /// Its index.
+        actuator: usize,
+        /// The angle, rad.
+        angle: f64,
+    },
+    /// A signal is given while the wheels brake.
+    Signal {
+        /// Its index.
+        signal: usize,
+        /// What it shows, says or plays.
+        words: String,
     },
 }
 
@@ -105,6 +139,19 @@ pub enum Test {
     },
     /// Ticks since the step began.
     Passed(u32),
+    /// A touch switch or a button is pressed, or is not.
+    Switch {
+        /// Its index.
+        switch: usize,
+        /// Pressed instead of released.
+        pressed: bool,
+    },
+    /// A switch was pressed and let go again since the step began.
+    Bumped(usize),
+    /// An actuator is at the angle it was sent to.
+    There(usize),
+    /// An actuator stands at an end stop and its angle lies beyond.
+    Blocked(usize),
 }
 
 impl Test {
@@ -115,7 +162,14 @@ impl Test {
             | Self::Colour { sensor, .. }
             | Self::Reads { sensor, .. }
             | Self::Crossed { sensor, .. } => Some(*sensor),
-            Self::Range { .. } | Self::Travelled(_) | Self::Turned(_) | Self::Passed(_) => None,
+            Self::Range { .. }
+            | Self::Travelled(_)
+            | Self::Turned(_)
+            | Self::Passed(_)
+            | Self::Switch { .. }
+            | Self::Bumped(_)
+            | Self::There(_)
+            | Self::Blocked(_) => None,
         }
     }
 }
@@ -174,6 +228,10 @@ pub struct Program {
     pub has_gyro: bool,
     /// The tones of each sensor, in the order of the robot's sensors.
     pub tones: Vec<Tones>,
+    /// Angle of each actuator at the start, rad.
+    pub actuators: Vec<f64>,
+    /// End stops of each actuator, rad.
+    pub stops: Vec<(f64, f64)>,
 }
 
 /// Duty for each rad of heading error, over the square root of the duty driven at: strong enough to hold against a
@@ -198,6 +256,8 @@ impl Program {
             track_width: robot.track_width,
             has_gyro: robot.gyro.is_some(),
             tones: tones.to_vec(),
+            actuators: robot.actuators.iter().map(|actuator| actuator.starts).collect(),
+            stops: robot.actuators.iter().map(|actuator| actuator.stops).collect(),
         })
     }
 }
@@ -220,30 +280,42 @@ impl Compiler<'_> {
     }
 
     fn action(&self, behaviour: &Behaviour) -> Option<Action> {
-        let both = |left: f64, right: f64| Action::Constant {
-            left: WheelCommand::Duty(left),
-            right: WheelCommand::Duty(right),
+        let both = |pace: WheelCommand, left: f64, right: f64| Action::Constant {
+            left: pace.times(left),
+            right: pace.times(right),
         };
         let turn = |direction: &Direction| if *direction == Direction::Left { 1.0 } else { -1.0 };
         Some(match behaviour {
-            Behaviour::Drive { back, speed, hold_heading } => {
-                let duty = self.value(speed)? * if *back { -1.0 } else { 1.0 };
+            Behaviour::Drive { back, speed, arc, hold_heading } => {
+                let pace = self.pace(speed)?.times(if *back { -1.0 } else { 1.0 });
                 if *hold_heading {
-                    Action::HoldHeading { duty, gain: HEADING_GAIN * duty.abs().sqrt() }
+                    Action::HoldHeading { pace, gain: self.heading_gain(pace) }
+                } else if let Some((side, radius)) = arc {
+                    // The middle of the axle goes round at the pace, unless the outer wheel cannot keep up.
+                    let lean = self.robot.track_width / 2.0 / self.value(radius)? * turn(side);
+                    let most = if let WheelCommand::Duty(duty) = pace {
+                        (1.0 / (duty.abs() * (1.0 + lean.abs())).max(1e-9)).min(1.0)
+                    } else {
+                        1.0
+                    };
+                    both(pace, most * (1.0 - lean), most * (1.0 + lean))
                 } else {
-                    both(duty, duty)
+                    both(pace, 1.0, 1.0)
                 }
             }
-            Behaviour::Spin { direction, speed } => {
-                let duty = self.value(speed)? * turn(direction);
-                both(-duty, duty)
-            }
+            Behaviour::Spin { direction, speed } => both(self.pace(speed)?, -turn(direction), turn(direction)),
             Behaviour::Pivot { direction, on, speed } => {
-                let duty = self.value(speed)? * turn(direction);
+                let pace = self.pace(speed)?.times(turn(direction));
                 match on {
-                    Wheel::Left => Action::Constant { left: WheelCommand::Brake, right: WheelCommand::Duty(duty) },
-                    Wheel::Right => Action::Constant { left: WheelCommand::Duty(-duty), right: WheelCommand::Brake },
+                    Wheel::Left => Action::Constant { left: WheelCommand::Brake, right: pace },
+                    Wheel::Right => Action::Constant { left: pace.times(-1.0), right: WheelCommand::Brake },
                 }
+            }
+            Behaviour::Move { actuator, angle } => {
+                Action::Move { actuator: self.robot.actuator(&actuator.node)?, angle: self.value(angle)? }
+            }
+            Behaviour::Signal { signal, words } => {
+                Action::Signal { signal: self.robot.signal(&signal.node)?, words: words.node.clone() }
             }
             Behaviour::Follow { edge, tone, sensor, speed, gain } => {
                 let sensor = self.robot.sensor(&sensor.node)?;
@@ -251,10 +323,14 @@ impl Compiler<'_> {
                 let (middle, half) = tones.edge(tones.index(&tone.node)?)?;
                 // On the left edge the ground is on the left: what looks like ground steers to the right.
                 let half = if *edge == Direction::Left { half } else { -half };
-                Action::FollowEdge { sensor, middle, half, duty: self.value(speed)?, gain: self.value(gain)? }
+                Action::FollowEdge { sensor, middle, half, pace: self.pace(speed)?, gain: self.value(gain)? }
             }
             Behaviour::Hold { stop } => {
-                let command = if *stop == StopKind::Brake { WheelCommand::Brake } else { WheelCommand::Coast };
+                let command = match stop {
+                    StopKind::Brake => WheelCommand::Brake,
+                    StopKind::Coast => WheelCommand::Coast,
+                    StopKind::Keep => WheelCommand::Keep,
+                };
                 Action::Constant { left: command, right: command }
             }
         })
@@ -285,6 +361,14 @@ impl Compiler<'_> {
                 let sensor = self.robot.sensor(&sensor.node)?;
                 Test::Crossed { sensor, limits: limits(sensor, &tone.node)?, count: self.value(count)? as u32 }
             }
+            Condition::Is { device, state } => match state {
+                DeviceState::Pressed | DeviceState::Released => {
+                    Test::Switch { switch: self.robot.touch(&device.node)?, pressed: *state == DeviceState::Pressed }
+                }
+                DeviceState::Bumped => Test::Bumped(self.robot.touch(&device.node)?),
+                DeviceState::There => Test::There(self.robot.actuator(&device.node)?),
+                DeviceState::Blocked => Test::Blocked(self.robot.actuator(&device.node)?),
+            },
             Condition::Travelled(distance) => Test::Travelled(self.value(distance)?),
             Condition::Turned(angle) => Test::Turned(self.value(angle)?),
             Condition::Passed(duration) => Test::Passed(self.ticks(self.value(duration)?)),
@@ -301,12 +385,34 @@ impl Compiler<'_> {
     }
 
     fn value(&self, value: &Spanned<Value>) -> Option<f64> {
-        let quantity = |name: &str| -> Option<Quantity> {
-            self.mission.lets.iter().find(|entry| entry.name.node == name).map(|entry| entry.value.node)
-        };
+        self.quantity(value).map(Quantity::si)
+    }
+
+    fn quantity(&self, value: &Spanned<Value>) -> Option<Quantity> {
         match &value.node {
-            Value::Literal(literal) => Some(literal.si()),
-            Value::Named(name) => quantity(name).map(Quantity::si),
+            Value::Literal(literal) => Some(*literal),
+            Value::Named(name) => {
+                self.mission.lets.iter().find(|entry| entry.name.node == *name).map(|entry| entry.value.node)
+            }
+        }
+    }
+
+    /// What a speed tells a wheel: a duty, or a speed to keep.
+    fn pace(&self, speed: &Spanned<Value>) -> Option<WheelCommand> {
+        let quantity = self.quantity(speed)?;
+        let is_speed = quantity.unit.dimension() == Dimension::Speed;
+        Some(if is_speed { WheelCommand::Speed(quantity.si()) } else { WheelCommand::Duty(quantity.si()) })
+    }
+
+    fn heading_gain(&self, pace: WheelCommand) -> f64 {
+        match pace {
+            // As strong as with the duty that drives as fast.
+            WheelCommand::Speed(speed) => {
+                let top = self.robot.top_speed();
+                HEADING_GAIN * (speed.abs() / top).sqrt() * top
+            }
+            WheelCommand::Duty(duty) => HEADING_GAIN * duty.abs().sqrt(),
+            WheelCommand::Brake | WheelCommand::Coast | WheelCommand::Keep => 0.0,
         }
     }
 

@@ -37,7 +37,14 @@ impl Script {
     fn tick(&mut self, brightness: f64, wheels: [f64; 2], gyro: f64) -> (Command, Status) {
         let sensors = vec![Reading { brightness, rgb: [brightness; 3] }; self.sensors];
         self.controller.tick(
-            &Readings { sensors: &sensors, ranges: &[brightness], touches: &[], wheels, gyro: Some(gyro) },
+            &Readings {
+                sensors: &sensors,
+                ranges: &[brightness],
+                touches: &[],
+                wheels,
+                gyro: Some(gyro),
+                actuators: &[],
+            },
             &mut self.events,
         )
     }

@@ -8,7 +8,7 @@ use toml::Spanned;
 use super::{Edge, Field, Mark, Platform, Point, Pose, Shape, Start, Surface, SurfaceId, Wall, legs};
 use crate::finding::{Finding, Source, did_you_mean};
 use crate::tables::{Item, Tables, report_duplicates};
-use crate::units::{Angle, Length, Pair, Percent, Positive};
+use crate::units::{Angle, Length, Pair, Percent, Positive, colour};
 
 /// The longest side a field may have, in metres: beyond it a unit was probably mistyped.
 const LARGEST_SIDE: f64 = 20.0;
@@ -127,7 +127,7 @@ fn load_surfaces(tables: &mut Tables<'_>, field: &mut Field) {
         tables.error("F102", span, "more than 200 surfaces").hints.push("use fewer surfaces".to_owned());
     }
     for entry in named.into_iter().take(200) {
-        let rgb = hex(entry.value.colour.get_ref()).unwrap_or_else(|| {
+        let rgb = colour::hex(entry.value.colour.get_ref()).unwrap_or_else(|| {
             let message = format!("`{}` is not a colour", entry.value.colour.get_ref());
             tables.error("F103", entry.value.colour.span(), message).hints.push("write it as \"#1d1f22\"".to_owned());
             [128; 3]
@@ -365,13 +365,6 @@ fn load_starts(tables: &mut Tables<'_>, field: &mut Field) {
             .hints
             .push("add [start.home] with `at` and `heading`".to_owned());
     }
-}
-
-/// Reads `#rrggbb`.
-fn hex(text: &str) -> Option<[u8; 3]> {
-    let digits = text.strip_prefix('#').filter(|digits| digits.len() == 6 && digits.is_ascii())?;
-    let byte = |at: usize| u8::from_str_radix(&digits[at..at + 2], 16).ok();
-    Some([byte(0)?, byte(2)?, byte(4)?])
 }
 
 #[cfg(test)]

@@ -9,7 +9,7 @@ use std::sync::{Arc, OnceLock};
 
 use super::outline::bounds;
 use super::{Edge, Field, Mark, Point, Shape, Surface};
-use crate::units::math;
+use crate::units::colour;
 
 /// The raster holds at most this many texels; larger fields get coarser ones.
 const MOST_TEXELS: f64 = 6e6;
@@ -373,14 +373,8 @@ impl Kernel {
 
 /// sRGB bytes to linear light, and gloss, as 0 to 65535. Source: IEC 61966-2-1.
 fn linear(surface: &Surface) -> Texel {
-    let [r, g, b] = surface.rgb.map(|byte| (srgb_to_linear(byte) * 65535.0) as u16);
+    let [r, g, b] = colour::linear(surface.rgb).map(|share| (share * 65535.0) as u16);
     [r, g, b, (surface.gloss * MIRRORED_BACK * 65535.0) as u16]
-}
-
-/// Linear light of an sRGB byte, 0 to 1. Source: IEC 61966-2-1.
-fn srgb_to_linear(byte: u8) -> f64 {
-    let c = f64::from(byte) / 255.0;
-    if c <= 0.04045 { c / 12.92 } else { math::pow((c + 0.055) / 1.055, 2.4) }
 }
 
 /// What one channel sends back: its own colour, plus the mirrored share of what it did not swallow.
@@ -412,6 +406,7 @@ fn mix(texel: &mut Texel, colour: Texel, cover: f64) {
 mod tests {
     use super::*;
     use crate::field::SurfaceId;
+    use crate::units::math;
 
     fn field(marks: Vec<Mark>) -> Arc<Field> {
         let surface = |name: &str, grey: u8| Surface { name: name.to_owned(), rgb: [grey; 3], gloss: 0.0 };

@@ -84,7 +84,8 @@ pub fn noise_width(robot: &Robot, sensor: usize) -> f64 {
 
 fn one(trace: &Trace, visit: &Visit, index: usize, test: &Test, program: &Program, robot: &Robot) -> Evidence {
     if visit.exit == Some(index) {
-        let measured_from_entry = matches!(test, Test::Travelled(_) | Test::Turned(_) | Test::Passed(_));
+        let measured_from_entry =
+            matches!(test, Test::Travelled(_) | Test::Turned(_) | Test::Passed(_) | Test::There(_) | Test::Blocked(_));
         let at_once = !measured_from_entry && visit.left == visit.entered + 1;
         return Evidence::Fired { clear: clearness(trace, visit, test, program, robot), at_once };
     }
@@ -121,6 +122,7 @@ fn one(trace: &Trace, visit: &Visit, index: usize, test: &Test, program: &Progra
             let nearest = (visit.entered + 1..=visit.left).map(past).fold(f64::NEG_INFINITY, f64::max);
             Spare::Length((-nearest).clamp(0.0, 20.0))
         }
+        Test::Switch { .. } | Test::Bumped(_) | Test::There(_) | Test::Blocked(_) => Spare::Unseen,
         Test::Colour { sensor, tone } => {
             let lead = |tick: &usize| program.tones[*sensor].colour_lead(&trace.reading(*tick, *sensor), *tone);
             let nearest = (visit.entered + 1..=visit.left).max_by(|a, b| lead(a).total_cmp(&lead(b)));
@@ -176,7 +178,14 @@ fn clearness(trace: &Trace, visit: &Visit, test: &Test, program: &Program, robot
             return Some(colour_widths(trace, best, program, robot, *sensor, *tone).min(CLEAREST));
         }
         // A distance is come up to: how far beyond its limit it gets says how soon the robot stopped, not how surely it was seen.
-        Test::Range { .. } | Test::Travelled(_) | Test::Turned(_) | Test::Passed(_) => return None,
+        Test::Range { .. }
+        | Test::Travelled(_)
+        | Test::Turned(_)
+        | Test::Passed(_)
+        | Test::Switch { .. }
+        | Test::Bumped(_)
+        | Test::There(_)
+        | Test::Blocked(_) => return None,
     };
     Some((share / width).min(CLEAREST))
 }

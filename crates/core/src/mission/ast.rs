@@ -47,6 +47,8 @@ pub enum StopKind {
     Brake,
     /// Terminals open: the robot rolls out.
     Coast,
+    /// The wheels go back to where they were when the step began.
+    Keep,
 }
 
 /// What the robot does during a step.
@@ -56,8 +58,10 @@ pub enum Behaviour {
     Drive {
         /// Backwards instead of ahead.
         back: bool,
-        /// Duty, as a percentage.
+        /// Duty as a percentage, or a regulated speed.
         speed: Spanned<Value>,
+        /// The circle that is driven on, and to which side it bends; straight without one.
+        arc: Option<(Direction, Spanned<Value>)>,
         /// Steer so that the heading at entry is kept.
         hold_heading: bool,
     },
@@ -95,9 +99,34 @@ pub enum Behaviour {
         /// What the motors do.
         stop: StopKind,
     },
+    /// `move arm to 60 deg`: the wheels brake meanwhile.
+    Move {
+        /// Which actuator.
+        actuator: Spanned<String>,
+        /// To which angle.
+        angle: Spanned<Value>,
+    },
+    /// `signal lamp "red"`: the wheels brake meanwhile.
+    Signal {
+        /// Which signal.
+        signal: Spanned<String>,
+        /// What it shows, says or plays; nothing turns it off.
+        words: Spanned<String>,
+    },
 }
 
 impl Behaviour {
+    /// The speed it names, if it drives.
+    pub const fn speed(&self) -> Option<&Spanned<Value>> {
+        match self {
+            Self::Drive { speed, .. }
+            | Self::Spin { speed, .. }
+            | Self::Pivot { speed, .. }
+            | Self::Follow { speed, .. } => Some(speed),
+            Self::Hold { .. } | Self::Move { .. } | Self::Signal { .. } => None,
+        }
+    }
+
     /// The word its sentence starts with.
     pub const fn word(&self) -> &'static str {
         match self {
@@ -106,7 +135,31 @@ impl Behaviour {
             Self::Pivot { .. } => "pivot",
             Self::Follow { .. } => "follow",
             Self::Hold { .. } => "hold",
+            Self::Move { .. } => "move",
+            Self::Signal { .. } => "signal",
         }
+    }
+}
+
+/// What a switch or an actuator can be.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum DeviceState {
+    /// A switch that is pushed in.
+    Pressed,
+    /// A switch that is not.
+    Released,
+    /// A switch that was pressed and let go again since the step began.
+    Bumped,
+    /// An actuator at the angle it was moved to.
+    There,
+    /// An actuator that its end stop keeps from getting there.
+    Blocked,
+}
+
+impl DeviceState {
+    /// Whether it is said of switches, and not of actuators.
+    pub const fn is_of_switches(self) -> bool {
+        matches!(self, Self::Pressed | Self::Released | Self::Bumped)
     }
 }
 
@@ -137,6 +190,13 @@ pub enum Condition {
         count: Spanned<Value>,
         /// Their tone.
         tone: Spanned<String>,
+    },
+    /// `bumper is pressed`, `arm is there`, `bumper was bumped`
+    Is {
+        /// Which touch switch, button or actuator.
+        device: Spanned<String>,
+        /// What it is to be.
+        state: DeviceState,
     },
     /// `travelled 400 mm`
     Travelled(Spanned<Value>),
@@ -227,6 +287,12 @@ pub enum SlotKind {
     Choice(&'static [&'static str]),
     /// The name of a sensor.
     Sensor,
+    /// The name of a touch switch or a button.
+    Switch,
+    /// The name of an actuator.
+    Actuator,
+    /// The name of a signal.
+    Signal,
     /// A tone that the named sensor tells apart.
     Tone {
         /// The sensor it belongs to.

@@ -2,10 +2,10 @@
 
 use std::ops::Range;
 
-use super::ast::{Behaviour, Condition, Exit, SlotKind, Spanned, Step, Target, Value};
+use super::ast::{Behaviour, Condition, DeviceState, Exit, SlotKind, Spanned, Step, Target, Value};
 use super::parser::{Parsed, misfit};
 use crate::finding::{Finding, Source, did_you_mean, has_errors};
-use crate::units::Dimension;
+use crate::units::{Dimension, Quantity, Unit};
 
 /// A sensor as missions know it.
 #[derive(Clone, Debug, PartialEq, Default)]
@@ -27,6 +27,25 @@ pub struct Names {
     pub starts: Vec<String>,
     /// Whether the robot can hold a heading.
     pub has_gyro: bool,
+    /// Touch switches and buttons, in the order of the robot file.
+    pub switches: Vec<String>,
+    /// Actuators, in the order of the robot file.
+    pub actuators: Vec<ActuatorName>,
+    /// Signals, in the order of the robot file.
+    pub signals: Vec<String>,
+    /// Whether the robot steers like a car and so cannot turn on the spot.
+    pub steers: bool,
+    /// The speed in m/s that its motors reach without load; 0 when unknown.
+    pub top_speed: f64,
+}
+
+/// An actuator as missions know it.
+#[derive(Clone, Debug, PartialEq, Default)]
+pub struct ActuatorName {
+    /// Its name.
+    pub name: String,
+    /// Its end stops, rad; infinite where it has none.
+    pub stops: (f64, f64),
 }
 
 impl Names {
@@ -120,18 +139,37 @@ impl Checker<'_> {
 
     fn step(&mut self, step: &Step) {
         match step.behaviour.as_ref().map(|(behaviour, _)| &behaviour.node) {
-            Some(Behaviour::Drive { speed, hold_heading, .. }) => {
-                self.value(speed);
+            Some(Behaviour::Drive { speed, arc, hold_heading, .. }) => {
+                self.speed(speed);
+                if let Some((_, radius)) = arc {
+                    self.value(radius);
+                }
                 if *hold_heading && !self.names.has_gyro {
                     let message = "the robot has no gyro to hold the heading with".into();
                     self.error("M111", &speed.span, message, Some("take out `holding the heading`".into()));
                 }
             }
-            Some(Behaviour::Spin { speed, .. } | Behaviour::Pivot { speed, .. }) => self.value(speed),
+            Some(Behaviour::Spin { speed, .. } | Behaviour::Pivot { speed, .. }) => {
+                self.speed(speed);
+                if self.names.steers {
+                    let (behaviour, _) = step.behaviour.as_ref().expect("just looked at");
+                    let message = "a robot with steered wheels cannot turn on the spot".into();
+                    let hint = "write an arc, such as `drive ahead on a left arc of 300 mm at 30 %`".to_owned();
+                    self.error("M115", &behaviour.span, message, Some(hint));
+                }
+            }
+            Some(Behaviour::Move { actuator, angle }) => self.moves(actuator, angle),
+            Some(Behaviour::Signal { signal, .. }) => {
+                let known = self.names.signals.iter().map(String::as_str);
+                if !self.names.signals.contains(&signal.node) {
+                    let hint = did_you_mean(&signal.node, known);
+                    self.error("M101", &signal.span, format!("the robot has no signal `{}`", signal.node), hint);
+                }
+            }
             Some(Behaviour::Follow { tone, sensor, speed, gain, .. }) => {
                 self.sensor(sensor);
                 self.tone(sensor, tone);
-                self.value(speed);
+                self.speed(speed);
                 self.value(gain);
             }
             Some(Behaviour::Hold { .. }) | None => {}
@@ -157,6 +195,7 @@ impl Checker<'_> {
                 self.value(count);
                 self.tone(sensor, tone);
             }
+            Condition::Is { device, state } => self.device(device, *state),
             Condition::Travelled(value) | Condition::Turned(value) | Condition::Passed(value) => self.value(value),
         }
         if let Target::Step(name) = &exit.target.node {
@@ -234,6 +273,59 @@ impl Checker<'_> {
             && let Some((code, message, hint)) = misfit(quantity, &slot.kind)
         {
             self.error(code, &value.span, format!("`{name}` does not fit here: {message}"), Some(hint));
+        }
+    }
+
+    /// A speed, which the robot should be able to reach.
+    fn speed(&mut self, speed: &Spanned<Value>) {
+        self.value(speed);
+        let top = self.names.top_speed;
+        let Some(quantity) = self.amount(speed).filter(|it| it.unit.dimension() == Dimension::Speed) else { return };
+        if top > 0.0 && quantity.si() > top {
+            let most = Quantity::from_si((top * 1e3).floor() / 1e3, Unit::MillimetrePerSecond);
+            let message = format!("the robot cannot reach {quantity}");
+            self.warning("M116", &speed.span, message, &format!("without any load its motors reach {most}"));
+        }
+    }
+
+    /// What an amount says, with the name of a `let` looked up.
+    fn amount(&self, value: &Spanned<Value>) -> Option<Quantity> {
+        match &value.node {
+            Value::Literal(quantity) => Some(*quantity),
+            Value::Named(name) => {
+                self.parsed.mission.lets.iter().find(|entry| entry.name.node == *name).map(|entry| entry.value.node)
+            }
+        }
+    }
+
+    fn moves(&mut self, actuator: &Spanned<String>, angle: &Spanned<Value>) {
+        self.value(angle);
+        let Some(known) = self.names.actuators.iter().find(|known| known.name == actuator.node) else {
+            return self.no_actuator(actuator);
+        };
+        let (from, to) = known.stops;
+        let Some(wanted) = self.amount(angle).filter(|it| it.unit.dimension() == Dimension::Angle) else { return };
+        if wanted.si() < from - 1e-9 || wanted.si() > to + 1e-9 {
+            let stop = if wanted.si() < from { from } else { to };
+            let stop = Quantity::from_si(stop, Unit::Degree);
+            let message = format!("`{}` cannot get to {wanted}: its end stop is at {stop}", actuator.node);
+            self.warning("M117", &angle.span, message, "stay within its end stops, or wait until it `is blocked`");
+        }
+    }
+
+    fn no_actuator(&mut self, actuator: &Spanned<String>) {
+        let hint = did_you_mean(&actuator.node, self.names.actuators.iter().map(|known| known.name.as_str()));
+        self.error("M101", &actuator.span, format!("the robot has no actuator `{}`", actuator.node), hint);
+    }
+
+    fn device(&mut self, device: &Spanned<String>, state: DeviceState) {
+        if !state.is_of_switches() {
+            if !self.names.actuators.iter().any(|known| known.name == device.node) {
+                self.no_actuator(device);
+            }
+        } else if !self.names.switches.contains(&device.node) {
+            let hint = did_you_mean(&device.node, self.names.switches.iter().map(String::as_str));
+            self.error("M101", &device.span, format!("the robot has no switch `{}`", device.node), hint);
         }
     }
 

@@ -109,6 +109,9 @@ pub fn choices(parsed: &Parsed, names: &Names, slot: usize) -> Vec<String> {
         SlotKind::Choice(words) => words.iter().map(|&word| word.to_owned()).collect(),
         SlotKind::Sensor if compares_distance(parsed, parsed.slots[slot].line) => names.rangers.clone(),
         SlotKind::Sensor => names.sensors.iter().map(|sensor| sensor.name.clone()).collect(),
+        SlotKind::Switch => names.switches.clone(),
+        SlotKind::Actuator => names.actuators.iter().map(|known| known.name.clone()).collect(),
+        SlotKind::Signal => names.signals.clone(),
         SlotKind::Tone { sensor } => names.tones(sensor).to_vec(),
         SlotKind::Start => names.starts.clone(),
         SlotKind::Target => {

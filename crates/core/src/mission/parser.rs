@@ -6,8 +6,8 @@
 use std::ops::Range;
 
 use super::ast::{
-    Behaviour, Condition, Direction, Exit, Let, Line, LineKind, Mission, Slot, SlotKind, Spanned, Step, StopKind,
-    Target, Value, Wheel,
+    Behaviour, Condition, DeviceState, Direction, Exit, Let, Line, LineKind, Mission, Slot, SlotKind, Spanned, Step,
+    StopKind, Target, Value, Wheel,
 };
 use super::lexer::{Token, TokenKind, tokens};
 use crate::finding::{Finding, Source, nearest};
@@ -32,8 +32,10 @@ pub struct Parsed {
 }
 
 /// First words that open a line, for suggestions.
-const OPENERS: &[&str] =
-    &["mission", "limit", "start", "let", "step", "drive", "spin", "pivot", "follow", "hold", "until", "or"];
+const OPENERS: &[&str] = &[
+    "mission", "limit", "start", "let", "step", "drive", "spin", "pivot", "follow", "hold", "move", "signal", "until",
+    "or",
+];
 
 /// Reads a mission text. Never fails: what cannot be understood is in the findings.
 pub fn parse(text: &str) -> Parsed {
@@ -59,12 +61,25 @@ pub fn parse(text: &str) -> Parsed {
     parsed
 }
 
-/// A limit that is a name is a distance when its `let` is one, wherever that stands.
+/// A limit that is a name is a distance when its `let` is one, and a speed that is a name is a regulated one when its
+/// `let` is, wherever that stands.
 fn settle_limits(parsed: &mut Parsed) {
     let lengths: Vec<&str> = (parsed.mission.lets.iter())
         .filter(|entry| entry.value.node.unit.dimension() == Dimension::Length)
         .map(|entry| entry.name.node.as_str())
         .collect();
+    let speeds: Vec<&str> = (parsed.mission.lets.iter())
+        .filter(|entry| entry.value.node.unit.dimension() == Dimension::Speed)
+        .map(|entry| entry.name.node.as_str())
+        .collect();
+    for (behaviour, _) in parsed.mission.steps.iter().filter_map(|step| step.behaviour.as_ref()) {
+        if let Some(Spanned { node: Value::Named(name), span }) = behaviour.node.speed()
+            && speeds.contains(&name.as_str())
+            && let Some(slot) = parsed.slots.iter_mut().find(|slot| slot.span == *span)
+        {
+            slot.kind = regulated();
+        }
+    }
     for exit in parsed.mission.steps.iter().flat_map(|step| &step.exits) {
         if let Condition::Reads { limit: Spanned { node: Value::Named(name), span }, .. } = &exit.condition.node
             && lengths.contains(&name.as_str())
@@ -138,7 +153,7 @@ impl Parser<'_> {
                 (!broken).then_some(LineKind::Step)
             }
             "until" | "or" => self.exit(line, word, &first),
-            "drive" | "spin" | "pivot" | "follow" | "hold" => self.behaviour(line, word, &first),
+            "drive" | "spin" | "pivot" | "follow" | "hold" | "move" | "signal" => self.behaviour(line, word, &first),
             _ => {
                 let found = &self.text[first.span.clone()];
                 let hint = match nearest(found, OPENERS.iter().copied()) {
@@ -191,6 +206,8 @@ impl Parser<'_> {
             "spin" => line.spin(),
             "pivot" => line.pivot(),
             "follow" => line.follow(),
+            "move" => line.move_to(),
+            "signal" => line.signal(),
             _ => line.hold(),
         }?;
         if !line.finished() {
@@ -264,8 +281,14 @@ fn distance() -> SlotKind {
     amount(Dimension::Length, 0.0, 20.0)
 }
 
-fn speed() -> SlotKind {
+/// A speed as a duty.
+fn duty() -> SlotKind {
     amount(Dimension::Percent, 0.0, 1.0)
+}
+
+/// A speed that the motors' drivers keep.
+fn regulated() -> SlotKind {
+    amount(Dimension::Speed, 0.0, 5.0)
 }
 
 fn listed(words: &[&str]) -> String {
@@ -500,19 +523,26 @@ impl<'t> Sentence<'t> {
 
     fn drive(&mut self) -> Option<Behaviour> {
         let back = self.choice(&["ahead", "back"])? == 1;
+        let mut arc = None;
+        if self.eat("on") {
+            self.words(&["a"])?;
+            let side = self.direction()?;
+            self.words(&["arc", "of"])?;
+            arc = Some((side, self.value(&amount(Dimension::Length, 0.02, 20.0))?));
+        }
         self.words(&["at"])?;
-        let speed = self.value(&speed())?;
-        let hold_heading = self.eat("holding");
+        let speed = self.speed()?;
+        let hold_heading = arc.is_none() && self.eat("holding");
         if hold_heading {
             self.words(&["the", "heading"])?;
         }
-        Some(Behaviour::Drive { back, speed, hold_heading })
+        Some(Behaviour::Drive { back, speed, arc, hold_heading })
     }
 
     fn spin(&mut self) -> Option<Behaviour> {
         let direction = self.direction()?;
         self.words(&["at"])?;
-        Some(Behaviour::Spin { direction, speed: self.value(&speed())? })
+        Some(Behaviour::Spin { direction, speed: self.speed()? })
     }
 
     fn pivot(&mut self) -> Option<Behaviour> {
@@ -520,7 +550,27 @@ impl<'t> Sentence<'t> {
         self.words(&["on", "the"])?;
         let on = if self.choice(&["left", "right"])? == 0 { Wheel::Left } else { Wheel::Right };
         self.words(&["wheel", "at"])?;
-        Some(Behaviour::Pivot { direction, on, speed: self.value(&speed())? })
+        Some(Behaviour::Pivot { direction, on, speed: self.speed()? })
+    }
+
+    /// A duty, or a speed along the ground.
+    fn speed(&mut self) -> Option<Spanned<Value>> {
+        let kind = if self.follows(Dimension::Speed) { regulated() } else { duty() };
+        self.value(&kind)
+    }
+
+    fn move_to(&mut self) -> Option<Behaviour> {
+        let actuator = self.name("the name of an actuator", SlotKind::Actuator)?;
+        self.words(&["to"])?;
+        // Turns as well as degrees: without end stops it may go round and round.
+        let angle = self.value(&amount(Dimension::Angle, -1000.0, 1000.0))?;
+        Some(Behaviour::Move { actuator, angle })
+    }
+
+    fn signal(&mut self) -> Option<Behaviour> {
+        let signal = self.name("the name of a signal", SlotKind::Signal)?;
+        let words = self.quoted("what it shows, says or plays in quotes, such as `signal lamp \"red\"`")?;
+        Some(Behaviour::Signal { signal, words })
     }
 
     fn follow(&mut self) -> Option<Behaviour> {
@@ -537,7 +587,7 @@ impl<'t> Sentence<'t> {
         // The tone stands before the sensor that it belongs to.
         self.slots[tone_slot].kind = SlotKind::Tone { sensor: sensor.node.clone() };
         self.words(&["at"])?;
-        let speed = self.value(&speed())?;
+        let speed = self.speed()?;
         self.sign(",")?;
         self.words(&["gain"])?;
         let gain = self.value(&amount(Dimension::Number, 0.0, 20.0))?;
@@ -549,7 +599,15 @@ impl<'t> Sentence<'t> {
             return Some(Behaviour::Hold { stop: StopKind::Brake });
         }
         self.sign(",")?;
-        let stop = if self.choice(&["brake", "coast"])? == 0 { StopKind::Brake } else { StopKind::Coast };
+        const WORDS: &[&str] = &["brake", "coast", "keep position"];
+        let ahead = self.tokens.get(self.at + 1).map(|token| (self.str(token), token.span.end));
+        if let (Some("keep"), Some(("position", end))) = (self.word(), ahead) {
+            let start = self.take_slot(SlotKind::Choice(WORDS)).start;
+            self.at += 1;
+            self.slots.last_mut()?.span = start..end;
+            return Some(Behaviour::Hold { stop: StopKind::Keep });
+        }
+        let stop = if self.choice(WORDS)? == 0 { StopKind::Brake } else { StopKind::Coast };
         Some(Behaviour::Hold { stop })
     }
 
@@ -584,6 +642,9 @@ impl<'t> Sentence<'t> {
                 return Some(Condition::Passed(duration));
             }
         }
+        if matches!(second, Some("is" | "was")) {
+            return self.device_state();
+        }
         if !matches!(second, Some("sees" | "has" | "<" | ">")) {
             return self.not_a_condition(second);
         }
@@ -604,15 +665,42 @@ impl<'t> Sentence<'t> {
         }
         let below = second == Some("<");
         self.take_slot(SlotKind::Choice(&["<", ">"]));
-        let kind = if self.length_follows() { distance() } else { amount(Dimension::Percent, 0.0, 1.0) };
+        let kind = if self.follows(Dimension::Length) { distance() } else { amount(Dimension::Percent, 0.0, 1.0) };
         let limit = self.value(&kind)?;
         Some(Condition::Reads { sensor, below, limit })
     }
 
-    /// Whether the next token is a number with a unit of length.
-    fn length_follows(&self) -> bool {
-        let unit = self.tokens.get(self.at + 1).and_then(|token| Unit::parse(self.str(token)));
-        unit.is_some_and(|unit| unit.dimension() == Dimension::Length)
+    /// Whether the next token is a number with a unit of a dimension.
+    fn follows(&self, dimension: Dimension) -> bool {
+        let rest = self.tokens.get(self.at + 1..).unwrap_or_default();
+        let symbol =
+            |count: usize| rest.get(..count).map(|few| few.iter().map(|token| self.str(token)).collect::<String>());
+        let unit = [3, 1].into_iter().filter_map(symbol).find_map(|symbol| Unit::parse(&symbol));
+        unit.is_some_and(|unit| unit.dimension() == dimension)
+    }
+
+    /// `bumper is pressed`, `arm is there`, `bumper was bumped`
+    fn device_state(&mut self) -> Option<Condition> {
+        let device = self.name("the name of a device", SlotKind::Switch)?;
+        if self.eat("was") {
+            self.words(&["bumped"])?;
+            return Some(Condition::Is { device, state: DeviceState::Bumped });
+        }
+        self.words(&["is"])?;
+        if let Some(word @ ("there" | "blocked")) = self.word() {
+            self.slots.last_mut()?.kind = SlotKind::Actuator;
+            let state = if word == "there" { DeviceState::There } else { DeviceState::Blocked };
+            self.choice(&["there", "blocked"])?;
+            return Some(Condition::Is { device, state });
+        }
+        if !matches!(self.word(), Some("pressed" | "released")) {
+            self.expected("`pressed`, `released`, `there` or `blocked`");
+            self.suggest(&["pressed", "released", "there", "blocked"]);
+            return None;
+        }
+        let state =
+            if self.choice(&["pressed", "released"])? == 0 { DeviceState::Pressed } else { DeviceState::Released };
+        Some(Condition::Is { device, state })
     }
 
     fn not_a_condition(&mut self, second: Option<&str>) -> Option<Condition> {
@@ -623,7 +711,7 @@ impl<'t> Sentence<'t> {
             return None;
         }
         self.at += 1;
-        self.expected("`sees`, `has crossed`, `<` or `>` after the name of a sensor");
+        self.expected("`sees`, `has crossed`, `is`, `<` or `>` after the name of a sensor");
         if let Some(near) = second.and_then(|word| nearest(word, ["sees", "has"])) {
             self.findings.last_mut()?.hints.push(format!("did you mean `{near}`?"));
         }

@@ -21,6 +21,11 @@ fn names() -> Names {
         rangers: vec!["front".to_owned()],
         starts: vec!["slipway".to_owned()],
         has_gyro: true,
+        switches: vec!["bumper".to_owned()],
+        actuators: vec![ActuatorName { name: "arm".to_owned(), stops: (0.0, 1.5) }],
+        signals: vec!["lamp".to_owned()],
+        steers: false,
+        top_speed: 0.5,
     }
 }
 

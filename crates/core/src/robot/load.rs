@@ -3,11 +3,14 @@
 use serde::Deserialize;
 use toml::Spanned;
 
-use super::{FloorSensor, Gyro, Motor, RangeSensor, Robot, SensorKind, Side, Steering, TouchSensor};
+use super::{
+    Actuator, Code, FloorSensor, Gyro, Motor, RangeSensor, Robot, SensorKind, Side, Signal, SignalKind, Steering,
+    TouchSensor,
+};
 use crate::finding::{Finding, Source};
 use crate::tables::{Item, Tables, report_duplicates};
 use crate::units::{
-    Angle, Frequency, Length, Mass, NotNegative, Pair, Percent, Positive, Time, Torque, TurnRate, Voltage,
+    Angle, Frequency, Length, Mass, NotNegative, Pair, Percent, Positive, Time, Torque, TurnRate, Voltage, colour, math,
 };
 
 #[derive(Deserialize)]
@@ -67,6 +70,52 @@ struct TouchTable {
 
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
+struct ButtonTable {
+    name: Spanned<String>,
+    port: Spanned<String>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct ActuatorTable {
+    name: Spanned<String>,
+    port: Spanned<String>,
+    from: Option<Spanned<Angle>>,
+    to: Option<Spanned<Angle>>,
+    #[serde(default)]
+    starts: Angle,
+    speed: Spanned<Positive<TurnRate>>,
+    at: Option<Spanned<Pair>>,
+    #[serde(default)]
+    length: NotNegative<Length>,
+}
+
+#[derive(Deserialize)]
+#[serde(rename_all = "lowercase")]
+enum SignalWord {
+    Lamp,
+    Text,
+    Tone,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct SignalTable {
+    name: Spanned<String>,
+    kind: SignalWord,
+    port: Option<Spanned<String>>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct CodeTable {
+    name: Spanned<String>,
+    code: i32,
+    colour: Spanned<String>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
 struct MotorTable {
     port: Spanned<String>,
     no_load_speed: Positive<TurnRate>,
@@ -102,6 +151,10 @@ struct GyroTable {
     noise: NotNegative<TurnRate>,
     #[serde(default)]
     drift: NotNegative<TurnRate>,
+    #[serde(default)]
+    settles: NotNegative<Time>,
+    #[serde(default)]
+    unsettled: NotNegative<TurnRate>,
 }
 
 #[derive(Deserialize)]
@@ -109,6 +162,7 @@ struct GyroTable {
 enum KindWord {
     Reflectance,
     Colour,
+    Code,
 }
 
 #[derive(Deserialize, Default)]
@@ -129,7 +183,12 @@ struct SensorTable {
     kind: KindWord,
     port: Spanned<String>,
     at: Spanned<Pair>,
-    spot: Spanned<Positive<Length>>,
+    spot: Option<Spanned<Positive<Length>>>,
+    height: Option<Spanned<Positive<Length>>>,
+    opening: Option<Spanned<Positive<Angle>>>,
+    made_for: Option<Spanned<Positive<Length>>>,
+    #[serde(default)]
+    codes: Vec<CodeTable>,
     rate: Spanned<Positive<Frequency>>,
     #[serde(default)]
     noise: NotNegative<Percent>,
@@ -164,11 +223,14 @@ const USUAL_SLANT: f64 = 0.8;
 
 const KEYS: &[&str] = &[
     "name", "team", "body", "drive", "caster", "steering", "motor", "battery", "control", "gyro", "sensor", "ranging",
-    "touch",
+    "touch", "button", "actuator", "signal",
 ];
 
 /// Force in N that presses a touch switch.
 const PRESSES: f64 = 0.3;
+
+/// A table of codes has at most so many entries.
+const MOST_CODES: usize = 100;
 
 /// A body has at most so many corners.
 const MOST_CORNERS: usize = 8;
@@ -214,18 +276,24 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
     let sensor_tables = tables.list::<SensorTable>("sensor");
     let ranging_tables = tables.list::<RangingTable>("ranging");
     let touch_tables = tables.list::<TouchTable>("touch");
+    let button_tables = tables.list::<ButtonTable>("button");
+    let actuator_tables = tables.list::<ActuatorTable>("actuator");
+    let signal_tables = tables.list::<SignalTable>("signal");
     let (body, drive, caster) = (body?.value, drive?.value, caster?);
     let (motor, battery, control) = (motor?.value, battery?.value, control?.value);
 
     check_bodies(tables, &body, &drive, &caster);
     report_duplicates(
         tables,
-        "sensor",
+        "device",
         sensor_tables
             .iter()
             .map(|item| &item.value.name)
             .chain(ranging_tables.iter().map(|item| &item.value.name))
             .chain(touch_tables.iter().map(|item| &item.value.name))
+            .chain(button_tables.iter().map(|item| &item.value.name))
+            .chain(actuator_tables.iter().map(|item| &item.value.name))
+            .chain(signal_tables.iter().map(|item| &item.value.name))
             .map(spanned_name)
             .collect::<Vec<_>>()
             .iter(),
@@ -237,6 +305,9 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
         .chain(sensor_tables.iter().map(|item| &item.value.port))
         .chain(ranging_tables.iter().map(|item| &item.value.port))
         .chain(touch_tables.iter().map(|item| &item.value.port))
+        .chain(button_tables.iter().map(|item| &item.value.port))
+        .chain(actuator_tables.iter().map(|item| &item.value.port))
+        .chain(signal_tables.iter().filter_map(|item| item.value.port.as_ref()))
         .chain(steering.iter().map(|item| &item.value.port))
         .map(spanned_name)
         .collect();
@@ -278,6 +349,8 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
             port: value.port.into_inner(),
             noise: value.noise.0.si(),
             drift: value.drift.0.si(),
+            settles: value.settles.0.si(),
+            unsettled: value.unsettled.0.si(),
         }),
         sensors,
         rangers,
@@ -286,13 +359,32 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
             .map(|Item { value, .. }| TouchSensor {
                 name: value.name.into_inner(),
                 port: value.port.into_inner(),
-                side: match value.side {
+                side: Some(match value.side {
                     SideWord::Front => Side::Front,
                     SideWord::Rear => Side::Rear,
                     SideWord::Left => Side::Left,
                     SideWord::Right => Side::Right,
-                },
+                }),
                 force: PRESSES,
+            })
+            .chain(button_tables.into_iter().map(|Item { value, .. }| TouchSensor {
+                name: value.name.into_inner(),
+                port: value.port.into_inner(),
+                side: None,
+                force: PRESSES,
+            }))
+            .collect(),
+        actuators: actuator_tables.into_iter().map(|Item { value, .. }| actuator(tables, value)).collect(),
+        signals: signal_tables
+            .into_iter()
+            .map(|Item { value, .. }| Signal {
+                name: value.name.into_inner(),
+                kind: match value.kind {
+                    SignalWord::Lamp => SignalKind::Lamp,
+                    SignalWord::Text => SignalKind::Text,
+                    SignalWord::Tone => SignalKind::Tone,
+                },
+                port: value.port.map(Spanned::into_inner),
             })
             .collect(),
         steering,
@@ -335,6 +427,28 @@ fn steered(tables: &mut Tables<'_>, table: SteeringTable) -> Steering {
         tables.error("R111", table.limit.span(), "steered wheels turn by at most 68 deg");
     }
     Steering { port: table.port.into_inner(), limit: limit.min(1.2), rate: table.rate.get_ref().0.si().min(1000.0) }
+}
+
+fn actuator(tables: &mut Tables<'_>, table: ActuatorTable) -> Actuator {
+    let name = table.name.into_inner();
+    let stop = |given: &Option<Spanned<Angle>>, without: f64| given.as_ref().map_or(without, |at| at.get_ref().si());
+    let stops = (stop(&table.from, f64::NEG_INFINITY), stop(&table.to, f64::INFINITY));
+    let starts = table.starts.si();
+    if stops.0 >= stops.1 || starts < stops.0 || starts > stops.1 {
+        let span = table.from.as_ref().or(table.to.as_ref()).map_or(0..0, Spanned::span);
+        let hint = "`from` must be less than `to`, and `starts` must lie between them";
+        tables.error("R113", span, format!("`{name}` has no room to move")).hints.push(hint.to_owned());
+    }
+    let at = table.at.map_or((0.0, 0.0), |place| (place.get_ref().x, place.get_ref().y));
+    Actuator {
+        name,
+        port: table.port.into_inner(),
+        stops,
+        speed: table.speed.get_ref().0.si().min(1000.0),
+        starts,
+        at,
+        length: table.length.0.si().min(2.0),
+    }
 }
 
 fn spanned_name(name: &Spanned<String>) -> Item<String> {
@@ -503,12 +617,10 @@ fn ranger(tables: &mut Tables<'_>, table: RangingTable, extent: (f64, f64, f64))
 /// `extent`: rear edge, front edge and half width of the body.
 fn sensor(tables: &mut Tables<'_>, table: SensorTable, extent: (f64, f64, f64)) -> FloorSensor {
     let place = *table.at.get_ref();
-    let name = table.name.into_inner();
+    let name = table.name.get_ref().clone();
     report_off_robot(tables, &name, place, table.at.span(), extent);
-    let spot = table.spot.get_ref().0.si();
-    if spot > 0.1 {
-        tables.error("R109", table.spot.span(), "a spot must be at most 100 mm wide");
-    }
+    let (spot, gain) = spot(tables, &name, &table);
+    let codes = codes(tables, &name, &table);
     let rate = table.rate.get_ref().0.si();
     let period_ms = milliseconds(tables, 1.0 / rate, table.rate.span(), "a time between readings");
     FloorSensor {
@@ -516,6 +628,7 @@ fn sensor(tables: &mut Tables<'_>, table: SensorTable, extent: (f64, f64, f64)) 
         kind: match table.kind {
             KindWord::Reflectance => SensorKind::Reflectance,
             KindWord::Colour => SensorKind::Colour,
+            KindWord::Code => SensorKind::Code,
         },
         port: table.port.into_inner(),
         ahead: place.x,
@@ -525,7 +638,67 @@ fn sensor(tables: &mut Tables<'_>, table: SensorTable, extent: (f64, f64, f64)) 
         noise: table.noise.0.si().min(1.0),
         step: table.step.0.si().min(1.0),
         inverted: matches!(table.polarity, PolarityWord::DarkIsHigh),
+        gain,
+        codes,
     }
+}
+
+/// Diameter of a floor sensor's spot in metres, as given or from its height and opening, and what the height makes of
+/// its light.
+fn spot(tables: &mut Tables<'_>, name: &str, table: &SensorTable) -> (f64, f64) {
+    let si = |given: &Option<Spanned<Positive<Length>>>| given.as_ref().map(|length| length.get_ref().0.si());
+    let height = si(&table.height);
+    let (spot, span) = match (&table.spot, &table.height, &table.opening) {
+        (Some(spot), _, None) => (spot.get_ref().0.si(), spot.span()),
+        (None, Some(height), Some(opening)) => {
+            let half = (opening.get_ref().0.si() / 2.0).min(1.5);
+            (2.0 * height.get_ref().0.si() * math::sin(half) / math::cos(half), opening.span())
+        }
+        _ => {
+            let message = format!("the spot of `{name}` needs either `spot` or `height` with `opening`");
+            tables.error("R109", table.at.span(), message).hints.push("for example `spot = \"8 mm\"`".to_owned());
+            (0.008, table.at.span())
+        }
+    };
+    if spot > 0.1 {
+        tables.error("R109", span, "a spot must be at most 100 mm wide");
+    }
+    // Light of its own falls off with the square of the distance.
+    let ratio = match (si(&table.made_for), height) {
+        (Some(made_for), Some(height)) => made_for / height,
+        _ => 1.0,
+    };
+    (spot.min(0.1), (ratio * ratio).min(4.0))
+}
+
+fn codes(tables: &mut Tables<'_>, name: &str, table: &SensorTable) -> Vec<Code> {
+    let is_code = matches!(table.kind, KindWord::Code);
+    if is_code == table.codes.is_empty() {
+        let (message, hint) = if is_code {
+            (
+                format!("`{name}` tells numbers, but no table says what they mean"),
+                "add `codes = [{ name = \"red\", code = 5, colour = \"#c03020\" }, ...]`",
+            )
+        } else {
+            (format!("`{name}` tells no numbers and needs no `codes`"), "take them out, or write `kind = \"code\"`")
+        };
+        tables.error("R114", table.at.span(), message).hints.push(hint.to_owned());
+    }
+    let mut codes: Vec<Code> = Vec::new();
+    for entry in table.codes.iter().take(MOST_CODES) {
+        let rgb = colour::hex(entry.colour.get_ref()).unwrap_or_else(|| {
+            let message = format!("`{}` is not a colour", entry.colour.get_ref());
+            tables.error("R114", entry.colour.span(), message).hints.push("write it as \"#1d1f22\"".to_owned());
+            [128; 3]
+        });
+        let name = entry.name.get_ref().clone();
+        if codes.iter().any(|other| other.name == name || other.number == entry.code) {
+            let message = format!("`{name}` or its number is in the table twice");
+            tables.error("R114", entry.name.span(), message).hints.push("take one of the two out".to_owned());
+        }
+        codes.push(Code { name, number: entry.code, rgb });
+    }
+    codes
 }
 
 #[cfg(test)]
@@ -565,7 +738,7 @@ mod tests {
         check("track_width", "trackwidth", "T002", "did you mean `track_width`?");
         check("\"26, 0 mm\"", "\"260, 0 mm\"", "R102", "outside the body");
         check("kind = \"reflectance\"", "kind = \"sonar\"", "T004", "possible are `reflectance`, `colour`");
-        check("name = \"floor-right\"", "name = \"floor-left\"", "T005", "two sensors named `floor-left`");
+        check("name = \"floor-right\"", "name = \"floor-left\"", "T005", "two devices named `floor-left`");
         check("at = \"96, -8 mm\"", "at = \"960, -8 mm\"", "R108", "off the robot");
         check("rate = \"500 Hz\"", "rate = \"300 Hz\"", "R107", "whole number of milliseconds");
         check("port = \"S1\"", "port = \"MA\"", "R106", "port `MA` is used twice");
@@ -580,7 +753,7 @@ mod tests {
         check("cone = \"16 deg\"", "cone = \"16 mm\"", "T004", "expected an angle");
         check("latency = \"20 ms\"", "latency = \"20.5 ms\"", "R107", "whole number of milliseconds");
         check("port = \"S5\"", "port = \"S4\"", "R106", "port `S4` is used twice");
-        check("name = \"ahead\"", "name = \"hue\"", "T005", "two sensors named `hue`");
+        check("name = \"ahead\"", "name = \"hue\"", "T005", "two devices named `hue`");
         check("noise = \"3 mm\"", "noise = \"3 %\"", "T004", "expected a length");
         check("track_width =", "left_wheel = \"5 m\"\ntrack_width =", "R104", "5 mm to 500 mm");
         check("kind = \"reflectance\"", "polarity = \"upside down\"\nkind = \"reflectance\"", "T004", "possible are");

@@ -10,7 +10,7 @@ use super::scene::{Fallen, Marks, Rider, Scene};
 use super::sensor::Senses;
 use super::trace::{Happened, Happening, Prop, PropKind, Stamp, Tick, Trace};
 use super::world::{Levels, Role, World, by_lot};
-use crate::controller::{Command, Controller, End, Event, Goal, Program, Status, WheelCommand};
+use crate::controller::{Action, Command, Controller, End, Event, Goal, Program, Status, WheelCommand};
 use crate::field::{Mark, Outline, Point, Pose};
 use crate::robot::Robot;
 use crate::units::math;
@@ -113,6 +113,13 @@ pub enum Act {
         sensor: String,
         /// How far away, metres.
         distance: f64,
+        /// For how many milliseconds.
+        for_ms: u64,
+    },
+    /// Holds a touch switch or a button down.
+    Press {
+        /// Its name.
+        switch: String,
         /// For how many milliseconds.
         for_ms: u64,
     },
@@ -232,6 +239,8 @@ impl<'w> Match<'w> {
             readings: Vec::with_capacity(room * sensors),
             ranges: Vec::with_capacity(room * rangers),
             pressed: Vec::with_capacity(room * world.robot.touches.len()),
+            angles: Vec::with_capacity(room * world.robot.actuators.len()),
+            actuators: world.robot.actuators.len(),
             places: Vec::with_capacity(room * props.len()),
             props,
             events: Vec::with_capacity(256),
@@ -343,6 +352,14 @@ impl<'w> Match<'w> {
         self.trace.readings.extend_from_slice(readings.sensors);
         self.trace.ranges.extend_from_slice(readings.ranges);
         self.trace.pressed.extend_from_slice(readings.touches);
+        self.trace.angles.extend_from_slice(readings.actuators);
+        for event in events.iter() {
+            if let Event::Entered { step } = event
+                && let Action::Signal { signal, .. } = self.program.steps[*step].action
+            {
+                self.trace.happened.push(Happened { tick, what: Happening::Signal(signal, *step) });
+            }
+        }
         let rider = &mut self.scene.riders[0];
         let Marks { slipped, touched, hangs } = std::mem::take(&mut rider.marks);
         self.trace.ticks.push(Tick {
@@ -356,8 +373,29 @@ impl<'w> Match<'w> {
             touched,
             hangs,
         });
+        seat.senses.actuate(seat.robot, controller.wanted());
+        self.actuators(tick as usize);
         self.write_down(tick as usize);
         end
+    }
+
+    /// Which actuators came to a stand at this tick, and why.
+    fn actuators(&mut self, tick: usize) {
+        let Brain::Mission(controller) = &self.seats[0].brain else { return };
+        for (index, (wanted, actuator)) in controller.wanted().iter().zip(&self.world.robot.actuators).enumerate() {
+            let now = self.trace.angle(tick, index);
+            let before = if tick == 0 { now } else { self.trace.angle(tick - 1, index) };
+            let what = if now == before {
+                continue;
+            } else if now == *wanted {
+                Happening::Arrived(index)
+            } else if now == actuator.stops.0 || now == actuator.stops.1 {
+                Happening::Blocked(index)
+            } else {
+                continue;
+            };
+            self.trace.happened.push(Happened { tick: tick as u32, what });
+        }
     }
 
     /// Where everything else is now, and what happened to it.
@@ -426,7 +464,11 @@ impl<'w> Match<'w> {
         let readings = seat.senses.look(seat.robot, rider, self.step);
         let waits = (self.step as f64) * STEP < self.world.field.rules.start_delay;
         rider.command = match &mut seat.brain {
-            Brain::Mission(controller) => controller.tick(&readings, &mut Vec::new()).0,
+            Brain::Mission(controller) => {
+                let command = controller.tick(&readings, &mut Vec::new()).0;
+                seat.senses.actuate(seat.robot, controller.wanted());
+                command
+            }
             _ if waits => Command::BRAKE,
             Brain::Fixed(command) => *command,
             Brain::Patrol { places, next, duty } => patrol(rider.plant.pose(&rider.body), places, next, *duty),
@@ -443,6 +485,10 @@ impl<'w> Match<'w> {
             }
             Act::Cover { sensor, distance, for_ms } => self.world.robot.ranger(sensor).is_some_and(|ranger| {
                 self.seats[0].senses.cover(ranger, self.step + for_ms, *distance);
+                true
+            }),
+            Act::Press { switch, for_ms } => self.world.robot.touch(switch).is_some_and(|switch| {
+                self.seats[0].senses.press(switch, self.step + for_ms);
                 true
             }),
             Act::Lay(mark) => {

@@ -9,8 +9,9 @@ use super::scene::{Rider, Scene};
 use super::stage::Look;
 use crate::controller::{Reading, Readings};
 use crate::field::Blurred;
-use crate::robot::{RangeSensor, Robot, Side, TouchSensor};
-use crate::units::math::TAU;
+use crate::robot::{RangeSensor, Robot, Side};
+use crate::units::colour::linear;
+use crate::units::math::{TAU, exp};
 
 /// The robot's senses during one run.
 ///
@@ -31,6 +32,10 @@ pub struct Senses {
     next_echo: u64,
     ranges: Vec<f64>,
     touches: Vec<bool>,
+    /// Until when each switch is held down by hand.
+    fingers: Vec<u64>,
+    /// Where each actuator is, rad.
+    actuators: Vec<f64>,
     /// Until when a hand is held before a ranging sensor, and how far away.
     hands: Vec<(u64, f64)>,
     gyro: Option<GyroState>,
@@ -47,6 +52,8 @@ struct GyroState {
     drift: f64,
     /// How far it is off by now, rad.
     off: f64,
+    /// What it is off in a control period while it settles, rad, and what of that remains after each.
+    unsettled: (f64, f64),
 }
 
 /// A ranging sensor during a run.
@@ -77,7 +84,11 @@ impl Senses {
         let gyro = robot.gyro.as_ref().map(|gyro| {
             let mut noise = named("gyro");
             let drift = noise.normal() * gyro.drift * seconds;
-            GyroState { noise, sigma: gyro.noise * (seconds * STEP).sqrt(), drift, off: 0.0 }
+            let sigma = gyro.noise * (seconds * STEP).sqrt();
+            // Three time constants long: within `settles` all but a twentieth is gone.
+            let fading = if gyro.settles > 0.0 { exp(-3.0 * seconds / gyro.settles) } else { 0.0 };
+            let unsettled = (named("gyro settling").normal() * gyro.unsettled * seconds, fading);
+            GyroState { noise, sigma, drift, off: 0.0, unsettled }
         });
         Self {
             period,
@@ -89,6 +100,8 @@ impl Senses {
             rangers: robot.rangers.iter().map(|ranger| Ranger::new(ranger, named(&ranger.name))).collect(),
             ranges: robot.rangers.iter().map(|ranger| ranger.greatest).collect(),
             touches: vec![false; robot.touches.len()],
+            fingers: vec![0; robot.touches.len()],
+            actuators: robot.actuators.iter().map(|actuator| actuator.starts).collect(),
             hands: vec![(0, 0.0); robot.rangers.len()],
             gyro,
             ticks_per_rad: f64::from(robot.encoder_ticks) / TAU,
@@ -103,6 +116,20 @@ impl Senses {
     /// Holds a hand so many metres before a ranging sensor until a step.
     pub fn cover(&mut self, ranger: usize, until: u64, distance: f64) {
         self.hands[ranger] = (until, distance);
+    }
+
+    /// Holds a touch switch or a button down until a step.
+    pub fn press(&mut self, switch: usize, until: u64) {
+        self.fingers[switch] = until;
+    }
+
+    /// Moves the actuators towards where they are wanted, for a control period, as far as their end stops let them.
+    pub fn actuate(&mut self, robot: &Robot, wanted: &[f64]) {
+        let seconds = self.period as f64 * STEP;
+        for ((at, actuator), wanted) in self.actuators.iter_mut().zip(&robot.actuators).zip(wanted) {
+            let most = actuator.speed * seconds;
+            *at = (*at + (wanted - *at).clamp(-most, most)).clamp(actuator.stops.0, actuator.stops.1);
+        }
     }
 
     /// Lets every sensor whose turn it is publish a new reading.
@@ -125,7 +152,7 @@ impl Senses {
             let sample = mat.sample(plant.place(body, sensor.ahead, sensor.left));
             let noise = &mut self.noises[index];
             let mut read = |share: f64| {
-                let lit = sensor.reads((share * (1.0 + ambient)).min(1.0));
+                let lit = sensor.reads(share, ambient);
                 let noisy = (lit + noise.normal() * sensor.noise).clamp(0.0, 1.0);
                 // Rounded half up by the cast: a share is never negative.
                 let steps = |share: f64| f64::from((share / sensor.step + 0.5) as u32) * sensor.step;
@@ -135,7 +162,8 @@ impl Senses {
                 let brightness = read(sample[0]);
                 Reading { brightness, rgb: [brightness; 3] }
             } else {
-                Reading::of(sample.map(&mut read))
+                let rgb = sample.map(&mut read);
+                Reading::of(sensor.code(rgb).map_or(rgb, |code| linear(code.rgb)))
             };
         }
         self.next = self.due.iter().copied().min().unwrap_or(u64::MAX);
@@ -178,29 +206,37 @@ impl Senses {
     /// What the robot knows now. To be called once a control period.
     pub fn look(&mut self, robot: &Robot, rider: &Rider, step: u64) -> Readings<'_> {
         let body = &rider.body;
-        for (pressed, sensor) in self.touches.iter_mut().zip(&robot.touches) {
-            *pressed = rider
-                .pressed
-                .iter()
-                .any(|(ahead, left, force)| *force >= sensor.force && is_on(robot, sensor, *ahead, *left));
+        for ((pressed, sensor), finger) in self.touches.iter_mut().zip(&robot.touches).zip(&self.fingers) {
+            let pushed = |(ahead, left, force): &(f64, f64, f64)| {
+                *force >= sensor.force && sensor.side.is_some_and(|side| is_on(robot, side, *ahead, *left))
+            };
+            *pressed = step < *finger || rider.pressed.iter().any(pushed);
         }
         let gyro = self.gyro.as_mut().map(|gyro| {
             if step > 0 {
-                gyro.off += gyro.drift + gyro.noise.normal() * gyro.sigma;
+                gyro.off += gyro.drift + gyro.noise.normal() * gyro.sigma + gyro.unsettled.0;
+                gyro.unsettled.0 *= gyro.unsettled.1;
             }
             body.heading + gyro.off
         });
         // Whole ticks only, towards the lower one in both directions, as a disc with slots counts.
         let wheels = body.angles.map(|angle| (angle * self.ticks_per_rad).floor() / self.ticks_per_rad);
-        Readings { sensors: &self.readings, ranges: &self.ranges, touches: &self.touches, wheels, gyro }
+        Readings {
+            sensors: &self.readings,
+            ranges: &self.ranges,
+            touches: &self.touches,
+            wheels,
+            gyro,
+            actuators: &self.actuators,
+        }
     }
 }
 
 /// Whether a place on the body lies on the side that a switch is on.
-fn is_on(robot: &Robot, sensor: &TouchSensor, ahead: f64, left: f64) -> bool {
+fn is_on(robot: &Robot, side: Side, ahead: f64, left: f64) -> bool {
     /// A bumper reaches so many metres around.
     const AROUND: f64 = 0.006;
-    match sensor.side {
+    match side {
         Side::Front => ahead > robot.nose - AROUND,
         Side::Rear => ahead < robot.nose - robot.length + AROUND,
         Side::Left => left > robot.width / 2.0 - AROUND,

@@ -1,5 +1,7 @@
 //! The world against closed forms, against itself at a finer step, and the demo round as a whole.
 
+mod bodies;
+
 use std::sync::Arc;
 
 use super::drive::{Body, Plant};

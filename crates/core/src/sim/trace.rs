@@ -88,6 +88,12 @@ pub enum Happening {
     EarlyStart,
     /// Something was done by hand: its index among the run's interventions.
     ByHand(usize),
+    /// Our robot gave a signal: the index of the signal, and of the step that says what.
+    Signal(usize, usize),
+    /// An actuator of ours got to where it was sent.
+    Arrived(usize),
+    /// An actuator of ours came up against its end stop.
+    Blocked(usize),
 }
 
 /// Everything recorded of one run.
@@ -109,6 +115,10 @@ pub struct Trace {
     pub ranges: Vec<f64>,
     /// Whether each touch switch was pressed, `touches` entries a tick.
     pub pressed: Vec<bool>,
+    /// Angle of each actuator in rad, `actuators` entries a tick.
+    pub angles: Vec<f64>,
+    /// How many actuators the robot has.
+    pub actuators: usize,
     /// What else is on the field.
     pub props: Vec<Prop>,
     /// Where each prop was, `props.len()` entries a tick; not a number when it was not there.
@@ -147,6 +157,16 @@ impl Trace {
         place.filter(|pose| pose.x.is_finite())
     }
 
+    /// An actuator's angle at a tick, rad.
+    pub fn angle(&self, tick: usize, actuator: usize) -> f64 {
+        self.angles[tick * self.actuators + actuator]
+    }
+
+    /// Whether a touch switch was pressed at a tick.
+    pub fn is_pressed(&self, tick: usize, switch: usize) -> bool {
+        self.pressed[tick * self.touches + switch]
+    }
+
     /// The ticks at which something begins that was not so the tick before.
     pub fn onsets(&self, of: fn(&Tick) -> bool) -> impl Iterator<Item = usize> {
         (1..self.ticks.len()).filter(move |&tick| of(&self.ticks[tick]) && !of(&self.ticks[tick - 1]))
@@ -182,6 +202,7 @@ impl Trace {
             reading.rgb.iter().for_each(|value| hash.float(*value));
         }
         self.ranges.iter().for_each(|range| hash.float(*range));
+        self.angles.iter().for_each(|angle| hash.float(*angle));
         self.pressed.iter().for_each(|pressed| hash.add(u64::from(*pressed)));
         for place in self.places.iter().filter(|place| place.x.is_finite()) {
             for value in [place.x, place.y, place.heading] {

@@ -6,7 +6,7 @@ use super::random::Noise;
 use super::stage::Stage;
 use crate::controller::Program;
 use crate::field::{Blurred, Field, Mark, Mat, Point, Pose};
-use crate::robot::{FloorSensor, Robot, SensorKind};
+use crate::robot::{FloorSensor, Robot};
 use crate::units::math::TAU;
 
 /// Another robot of a field, ready to play.
@@ -108,7 +108,7 @@ fn levels(field: &Arc<Field>, robot: &Robot) -> Levels {
 fn seen_by(robot: &Robot, mat: &Mat) -> Vec<Arc<Blurred>> {
     let mut made: Vec<(f64, bool, Arc<Blurred>)> = Vec::new();
     let one = |sensor: &FloorSensor| {
-        let colour = sensor.kind == SensorKind::Colour;
+        let colour = sensor.sees_colours();
         let same = made.iter().find(|(spot, kind, _)| *spot == sensor.spot && *kind == colour);
         if let Some((_, _, mat)) = same {
             return Arc::clone(mat);

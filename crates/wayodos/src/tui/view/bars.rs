@@ -160,6 +160,9 @@ fn slot_words(model: &Model) -> Option<String> {
         }
         SlotKind::Choice(words) => words.join(" or "),
         SlotKind::Sensor => "a sensor".into(),
+        SlotKind::Switch => "a touch switch or a button".into(),
+        SlotKind::Actuator => "an actuator".into(),
+        SlotKind::Signal => "a signal".into(),
         SlotKind::Tone { sensor } => format!("a tone that {sensor} tells apart"),
         SlotKind::Start => "a start of the field".into(),
         SlotKind::Target => "where to go then".into(),
