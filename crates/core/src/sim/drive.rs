@@ -391,7 +391,11 @@ impl Plant {
             body.steered = (angle, math::sin(angle) / math::cos(angle));
         }
         match (command.left, command.right) {
-            (WheelCommand::Speed(_), _) | (_, WheelCommand::Speed(_)) => [WheelCommand::Speed(mean); 2],
+            // Each wheel as fast as the circle takes that it steers on now, or they would drag the front straight on.
+            (WheelCommand::Speed(_), _) | (_, WheelCommand::Speed(_)) => {
+                let lean = body.steered.1 / steering.base * steering.track / 2.0;
+                [1.0 - lean, 1.0 + lean].map(|share| WheelCommand::Speed(mean * share))
+            }
             _ => [WheelCommand::Duty(mean); 2],
         }
     }

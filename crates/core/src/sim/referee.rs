@@ -60,6 +60,19 @@ impl Sheet {
     }
 }
 
+/// Whether a place between the feet of a robot is on something.
+fn straddles(feet: [Point; 3], on: impl Fn(Point) -> bool) -> bool {
+    /// Looks along each side; the narrowest tape is a few millimetres wide.
+    const LOOKS: u32 = 40;
+    let between = |a: Point, b: Point| {
+        (1..LOOKS).any(|look| {
+            let t = f64::from(look) / f64::from(LOOKS);
+            on(Point::new(a.x + t * (b.x - a.x), a.y + t * (b.y - a.y)))
+        })
+    };
+    between(feet[0], feet[1]) || between(feet[1], feet[2]) || between(feet[2], feet[0])
+}
+
 /// Watches one run.
 #[derive(Clone, Debug)]
 pub struct Referee {
@@ -136,7 +149,9 @@ impl Referee {
             let feet = [left, right, rider.plant.place(&rider.body, self.caster, 0.0)];
             for index in 0..self.tapes.len() {
                 let (mark, was) = self.tapes[index];
-                let now = feet.iter().any(|foot| field.marks[mark].shape.depth(*foot) > 0.0);
+                let on = |place: Point| field.marks[mark].shape.depth(place) > 0.0;
+                // A robot that straddles it has not left it: one crossing is one touch.
+                let now = feet.iter().any(|foot| on(*foot)) || (was && straddles(feet, on));
                 self.tapes[index].1 = now;
                 if now && !was {
                     seen.push(Happening::Tape(mark));

@@ -274,6 +274,11 @@ impl<'w> Match<'w> {
                 self.intervene(done_by_hand, &next.act);
                 done_by_hand += 1;
             }
+            self.scene.settle();
+            if self.step == 0 {
+                // What stands there from the start has not come.
+                self.present = self.scene.movers.iter().map(|mover| mover.present).collect();
+            }
             for who in 0..self.seats.len() {
                 if !self.scene.riders[who].out {
                     self.sense(who);

@@ -342,13 +342,18 @@ impl Scene {
         }
     }
 
+    /// Lets come what is due to be there now.
+    pub fn settle(&mut self) {
+        if self.now >= self.next_change {
+            self.come_and_go();
+        }
+    }
+
     /// Goes on by so many steps.
     pub fn advance(&mut self, steps: u64) {
         let until = self.now + steps;
         while self.now < until {
-            if self.now >= self.next_change {
-                self.come_and_go();
-            }
+            self.settle();
             let made = self.leap((until - self.now).min(LONGEST).min(self.next_change - self.now));
             if made == 0 {
                 self.step();

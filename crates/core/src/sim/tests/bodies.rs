@@ -101,10 +101,7 @@ fn a_glancing_blow_keeps_momentum_and_turning_momentum() {
     assert!(sums[1].abs() < 1e-12, "{sums:?}");
     // Turning momentum about the first one's path is 0; contact is found to within a step's way of the true place.
     assert!(sums[2].abs() < 2e-4 * mass, "{sums:?}");
-    assert!(
-        table.scene.loose.iter().all(|loose| loose.spin > 0.1),
-        "and they rub each other into turning"
-    );
+    assert!(table.scene.loose.iter().all(|loose| loose.spin > 0.1), "and they rub each other into turning");
 }
 
 #[test]
