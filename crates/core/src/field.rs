@@ -3,14 +3,17 @@
 //! Coordinates are in metres, x right, y up, the origin at the mat's lower left corner; headings are
 //! counter-clockwise from +x. Loading is pure: text in, field and findings out.
 
+mod drawing;
 mod legs;
 mod load;
 mod mat;
 mod outline;
+mod picture;
 mod play;
 
-pub use load::load;
+pub use load::{Files, load, load_with};
 pub use mat::{Blurred, Mat, seen};
+pub use picture::Picture;
 pub use play::{Conduct, Decider, Feat, MOST_CORNERS, Object, Obstacle, Opponent, Outline, Rules, Scoring, Zone};
 
 use crate::units::math;
@@ -95,6 +98,8 @@ pub enum Shape {
     },
     /// A filled polygon.
     Polygon(Vec<Point>),
+    /// Several polygons together: what lies in an odd number of them is filled.
+    Rings(Vec<Vec<Point>>),
 }
 
 /// A shape of one surface; later marks cover earlier ones.
@@ -168,6 +173,8 @@ pub struct Field {
     pub surfaces: Vec<Surface>,
     /// What lies around the mat.
     pub surround: SurfaceId,
+    /// Pictures on the mat, beneath all lines and patches.
+    pub pictures: Vec<Picture>,
     /// Lines and patches, in the order of the file.
     pub marks: Vec<Mark>,
     /// Walls.

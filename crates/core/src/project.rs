@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use crate::controller::{Program, Reading, Tone, Tones};
-use crate::field::{self, Conduct, Field, Opponent, Outline, Point, seen};
+use crate::field::{self, Conduct, Field, Files, Opponent, Outline, Point, seen};
 use crate::finding::{Finding, Severity, Source, did_you_mean, has_errors, line_column};
 use crate::mission::{self, ActuatorName, Names, Parsed, SensorName};
 use crate::robot::{self, Code, Robot, SensorKind};
@@ -70,9 +70,6 @@ pub struct Setup {
     pub players: Vec<Player>,
 }
 
-/// Hands out further files of a project by their path in it; or says in a few words why not.
-pub type Files<'a> = &'a dyn Fn(&str) -> Result<Vec<u8>, String>;
-
 impl Setup {
     /// Reads the files beside the mission, for a field that names no further files. No setup when one has errors.
     pub fn load(robot: &str, field: &str, calibration: Option<&str>) -> (Option<Self>, Vec<Finding>) {
@@ -87,7 +84,7 @@ impl Setup {
         files: Files<'_>,
     ) -> (Option<Self>, Vec<Finding>) {
         let (robot, mut findings) = robot::load(robot);
-        let (field, field_findings) = field::load(field);
+        let (field, field_findings) = field::load_with(field, files);
         findings.extend(field_findings);
         let Some(robot) = robot else { return (None, findings) };
         let tones = calibrate(&robot, &field, calibration, &mut findings);

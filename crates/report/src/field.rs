@@ -89,7 +89,7 @@ fn mark_item(field: &Field, mark: &Mark, placement: &Placement) -> Item {
     let shape = outline(&mark.shape, placement);
     match &mark.shape {
         Outline::Band { width, .. } => Item::drawn(Layer::Ground, shape, Stroke::full(fill, width * placement.scale)),
-        Outline::Disc { .. } | Outline::Polygon(_) => Item::filled(Layer::Ground, shape, fill),
+        Outline::Disc { .. } | Outline::Polygon(_) | Outline::Rings(_) => Item::filled(Layer::Ground, shape, fill),
     }
 }
 
@@ -98,6 +98,14 @@ fn outline(shape: &Outline, placement: &Placement) -> Shape {
         Outline::Band { points, .. } => Shape::Line(placement.all(points)),
         Outline::Disc { centre, radius } => Shape::Disc { at: placement.at(*centre), radius: radius * placement.scale },
         Outline::Polygon(points) => Shape::Polygon(placement.all(points)),
+        // One outline that goes from ring to ring and back the same way: the seams have no area.
+        Outline::Rings(rings) => {
+            let first = rings.first().and_then(|ring| ring.first()).copied().unwrap_or_default();
+            let round = |ring: &Vec<Point>| ring.iter().copied().chain(ring.first().copied()).chain([first]).collect();
+            Shape::Polygon(
+                rings.iter().flat_map(|ring| placement.all(&Vec::from_iter::<Vec<Point>>(round(ring)))).collect(),
+            )
+        }
     }
 }
 

@@ -5,9 +5,10 @@ mod play;
 use serde::Deserialize;
 use toml::Spanned;
 
-use super::{Edge, Field, Mark, Platform, Point, Pose, Shape, Start, Surface, SurfaceId, Wall, legs};
+use super::drawing::Drawing;
+use super::{Edge, Field, Mark, Picture, Platform, Point, Pose, Shape, Start, Surface, SurfaceId, Wall, legs};
 use crate::finding::{Finding, Source, did_you_mean};
-use crate::tables::{Item, Tables, report_duplicates};
+use crate::tables::{Item, LARGEST_FILE, Tables, report_duplicates};
 use crate::units::{Angle, Length, Pair, Percent, Positive, colour};
 
 /// The longest side a field may have, in metres: beyond it a unit was probably mistyped.
@@ -73,20 +74,42 @@ enum EdgeWord {
     Drop,
 }
 
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct PictureTable {
+    file: Spanned<String>,
+    #[serde(default)]
+    at: Pair,
+    size: Option<Spanned<Pair>>,
+    gloss: Option<Spanned<Percent>>,
+}
+
+/// At most so many pictures and drawings.
+const MOST_PICTURES: usize = 20;
+
 const KEYS: &[&str] = &[
-    "name", "size", "ground", "surround", "edge", "ambient", "surface", "line", "patch", "platform", "wall", "start",
-    "object", "obstacle", "opponent", "zone", "rules", "score",
+    "picture", "name", "size", "ground", "surround", "edge", "ambient", "surface", "line", "patch", "platform", "wall",
+    "start", "object", "obstacle", "opponent", "zone", "rules", "score",
 ];
 
-/// Reads a field file.
+/// Hands out further files of a project by their path in it; or says in a few words why not.
+pub type Files<'a> = &'a dyn Fn(&str) -> Result<Vec<u8>, String>;
+
+/// Reads a field file that names no pictures.
+pub fn load(text: &str) -> (Field, Vec<Finding>) {
+    load_with(text, &|_| Err("there are no further files here".to_owned()))
+}
+
+/// Reads a field file, and the pictures and drawings that it names.
 ///
 /// The field is as complete as the text allows; it may be used for a run only when no finding is an error.
-pub fn load(text: &str) -> (Field, Vec<Finding>) {
+pub fn load_with(text: &str, files: Files<'_>) -> (Field, Vec<Finding>) {
     let mut tables = Tables::new(Source::Field, text, KEYS);
     let mut field =
         Field { name: tables.optional("name").map_or_else(String::new, |item| item.value), ..Field::default() };
     load_size(&mut tables, &mut field);
     load_surfaces(&mut tables, &mut field);
+    load_pictures(&mut tables, &mut field, files);
     load_marks(&mut tables, &mut field);
     load_walls(&mut tables, &mut field);
     play::load(&mut tables, &mut field);
@@ -208,6 +231,118 @@ impl PathKeys {
     }
 }
 
+fn load_pictures(tables: &mut Tables<'_>, field: &mut Field, files: Files<'_>) {
+    for (index, Item { value: table, span }) in tables.list::<PictureTable>("picture").into_iter().enumerate() {
+        if index == MOST_PICTURES {
+            let message = format!("more than {MOST_PICTURES} pictures");
+            tables.error("F119", span, message).hints.push("join some of them in one file".to_owned());
+            return;
+        }
+        let path = table.file.get_ref();
+        let mut refuse = |why: String, hint: &str| {
+            let message = format!("`{path}` cannot be used: {why}");
+            tables.error("F119", table.file.span(), message).hints.push(hint.to_owned());
+        };
+        let at = Point::new(table.at.x, table.at.y);
+        let size = table.size.as_ref().map(|size| (size.get_ref().x, size.get_ref().y));
+        if size.is_some_and(|(x, y)| !(0.001..=100.0).contains(&x) || !(0.001..=100.0).contains(&y)) {
+            refuse("such a size is not possible".into(), "write it as `size = \"1200 x 800 mm\"`");
+            continue;
+        }
+        let ending = path.rsplit('.').next().unwrap_or_default().to_ascii_lowercase();
+        if ending != "png" && ending != "svg" {
+            refuse("its name ends neither in .png nor in .svg".into(), "save it as one of the two");
+            continue;
+        }
+        let bytes = match files(path) {
+            Ok(bytes) => bytes,
+            Err(why) => {
+                refuse(why, "paths count from the project folder, such as `fields/mat.png`");
+                continue;
+            }
+        };
+        if ending == "png" {
+            let Some(size) = size else {
+                refuse("nothing says how large it is".into(), "add `size = \"1200 x 800 mm\"`");
+                continue;
+            };
+            let gloss = table.gloss.as_ref().map_or(0.0, |gloss| gloss.get_ref().si().clamp(0.0, 1.0));
+            match Picture::png(path, &bytes, at, size, gloss) {
+                Ok(picture) => field.pictures.push(picture),
+                Err(why) => refuse(why, "save it again as a PNG of less than 10 million pixels"),
+            }
+            continue;
+        }
+        let drawing = match std::str::from_utf8(&bytes) {
+            _ if bytes.len() > LARGEST_FILE => Err(format!("it holds more than {} MB", LARGEST_FILE >> 20)),
+            Ok(text) => Drawing::read(text, at, size),
+            Err(_) => Err("it is not text".to_owned()),
+        };
+        match drawing {
+            Ok(drawing) => take_over(tables, field, drawing, &table.file),
+            Err(why) => refuse(why, "save it again as a plain SVG"),
+        }
+    }
+}
+
+/// What a drawing shows becomes marks and walls of the field.
+fn take_over(tables: &mut Tables<'_>, field: &mut Field, drawing: Drawing, file: &Spanned<String>) {
+    let path = file.get_ref();
+    if !drawing.skipped.is_empty() {
+        let what: Vec<String> = drawing.skipped.iter().map(|(name, count)| format!("{count} x {name}")).collect();
+        let message = format!("not everything in `{path}` is understood: {}", what.join(", "));
+        let hint = "turn texts and clones into paths; only plain colours are read";
+        tables.findings.push(Finding::warning("F120", Source::Field, file.span(), message).hint(hint));
+    }
+    for drawn in drawing.strokes {
+        let gloss = drawn.gloss.unwrap_or(0.0);
+        let same =
+            |surface: &Surface| {
+                drawn.surface.as_ref().map_or(
+                    surface.rgb == drawn.rgb && drawn.gloss.is_none_or(|gloss| gloss == surface.gloss),
+                    |name| surface.name == *name,
+                )
+            };
+        let index = field.surfaces.iter().position(same).or_else(|| {
+            if let Some(name) = &drawn.surface {
+                let message = format!("`{path}` names a surface `{name}` that this file does not have");
+                let hint = did_you_mean(name, field.surfaces.iter().map(|surface| surface.name.as_str()));
+                tables.error("F104", file.span(), message).hints.extend(hint);
+                return None;
+            }
+            // One more would be one that no mark can name.
+            if field.surfaces.len() >= 200 {
+                return None;
+            }
+            let [r, g, b] = drawn.rgb;
+            let mut name = format!("#{r:02x}{g:02x}{b:02x}");
+            if gloss > 0.0 {
+                name += &format!(" at {:.0} % gloss", gloss * 100.0);
+            }
+            field.surfaces.push(Surface { name, rgb: drawn.rgb, gloss });
+            Some(field.surfaces.len() - 1)
+        });
+        let Some(index) = index else {
+            if drawn.surface.is_none() {
+                let message = format!("`{path}` has too many colours");
+                tables.error("F119", file.span(), message).hints.push("as a PNG it may have any number".to_owned());
+                return;
+            }
+            continue;
+        };
+        field.marks.push(Mark {
+            name: drawn.name,
+            is_line: matches!(drawn.shape, Shape::Band { .. }),
+            keep_off: drawn.keep_off,
+            surface: SurfaceId(index as u8),
+            shape: drawn.shape,
+        });
+    }
+    for (points, thickness) in drawing.walls {
+        field.walls.push(Wall { name: String::new(), points, thickness });
+    }
+}
+
 fn load_marks(tables: &mut Tables<'_>, field: &mut Field) {
     // Lines and patches cover each other in the order of the file, whichever list they stand in.
     let mut marks: Vec<(usize, Mark)> = Vec::new();
@@ -236,7 +371,7 @@ fn load_marks(tables: &mut Tables<'_>, field: &mut Field) {
         marks.push((span.start, mark));
     }
     marks.sort_by_key(|(start, _)| *start);
-    field.marks = marks.into_iter().map(|(_, mark)| mark).collect();
+    field.marks.extend(marks.into_iter().map(|(_, mark)| mark));
     report_duplicates(tables, "mark", names.iter());
 }
 

@@ -8,7 +8,7 @@
 use std::sync::{Arc, OnceLock};
 
 use super::outline::bounds;
-use super::{Edge, Field, Mark, Point, Shape, Surface};
+use super::{Edge, Field, Mark, Picture, Point, Shape, Surface};
 use crate::units::colour;
 
 /// The raster holds at most this many texels; larger fields get coarser ones.
@@ -107,6 +107,9 @@ impl Mat {
             let at = canvas.at(columns.start, row);
             canvas.texels[at..at + columns.len()].fill(ground);
         }
+        for picture in &self.field.pictures {
+            canvas.hang(picture);
+        }
         let (low, high) = canvas.corners();
         for (mark, (from, to)) in self.field.marks.iter().zip(&self.bounds) {
             if from.x < high.x && from.y < high.y && to.x > low.x && to.y > low.y {
@@ -183,6 +186,19 @@ impl Canvas {
                 let (low, high) = shape.bounds();
                 self.cover(low.x, low.y, high.x, high.y, colour, |p| shape.depth(p));
             }
+        }
+    }
+
+    /// A picture: what it has at the middle of each texel.
+    fn hang(&mut self, picture: &Picture) {
+        let gloss = (picture.gloss * MIRRORED_BACK * 65535.0) as u16;
+        let mut seen = Vec::new();
+        let (low, (width, height)) = (picture.at, picture.size);
+        self.each(low.x, low.y, low.x + width, low.y + height, |at, p, _| {
+            seen.extend(picture.cell(p).filter(|cell| cell[3] > 0).map(|cell| (at, cell)));
+        });
+        for (at, [r, g, b, cover]) in seen {
+            mix(&mut self.texels[at], [r, g, b, gloss], f64::from(cover) / 65535.0);
         }
     }
 

@@ -7,7 +7,8 @@ impl Shape {
     pub fn depth(&self, p: Point) -> f64 {
         match self {
             Self::Disc { centre, radius } => radius - p.distance(*centre),
-            Self::Polygon(points) => inside_by(points, p),
+            Self::Polygon(points) => inside_by(std::slice::from_ref(points), p),
+            Self::Rings(rings) => inside_by(rings, p),
             Self::Band { points, width } => {
                 let nearest =
                     points.windows(2).map(|pair| to_segment(p, pair[0], pair[1])).fold(f64::INFINITY, f64::min);
@@ -18,10 +19,14 @@ impl Shape {
 
     /// The corners of the box around it: lower left and upper right.
     pub fn bounds(&self) -> (Point, Point) {
+        if let Self::Rings(rings) = self {
+            return bounds(rings.iter().flatten());
+        }
         let (points, more): (&[Point], f64) = match self {
             Self::Disc { centre, radius } => (std::slice::from_ref(centre), *radius),
             Self::Band { points, width } => (points, width / 2.0),
             Self::Polygon(points) => (points, 0.0),
+            Self::Rings(_) => unreachable!("answered above"),
         };
         let (low, high) = bounds(points);
         (Point::new(low.x - more, low.y - more), Point::new(high.x + more, high.y + more))
@@ -29,7 +34,7 @@ impl Shape {
 }
 
 /// The box around points.
-pub(super) fn bounds(points: &[Point]) -> (Point, Point) {
+pub(super) fn bounds<'a>(points: impl IntoIterator<Item = &'a Point>) -> (Point, Point) {
     let mut low = Point::new(f64::INFINITY, f64::INFINITY);
     let mut high = Point::new(f64::NEG_INFINITY, f64::NEG_INFINITY);
     for p in points {
@@ -39,19 +44,21 @@ pub(super) fn bounds(points: &[Point]) -> (Point, Point) {
     (low, high)
 }
 
-/// How far a point lies inside a polygon (even-odd), negative outside, in metres.
-fn inside_by(points: &[Point], p: Point) -> f64 {
+/// How far a point lies inside polygons (even-odd), negative outside, in metres.
+fn inside_by(rings: &[Vec<Point>], p: Point) -> f64 {
     let mut inside = false;
     let mut nearest = f64::INFINITY;
-    let Some(&last) = points.last() else { return f64::NEG_INFINITY };
-    let mut previous = last;
-    for &corner in points {
-        if (corner.y > p.y) != (previous.y > p.y) {
-            let x = corner.x + (p.y - corner.y) / (previous.y - corner.y) * (previous.x - corner.x);
-            inside ^= p.x < x;
+    for points in rings {
+        let Some(&last) = points.last() else { continue };
+        let mut previous = last;
+        for &corner in points {
+            if (corner.y > p.y) != (previous.y > p.y) {
+                let x = corner.x + (p.y - corner.y) / (previous.y - corner.y) * (previous.x - corner.x);
+                inside ^= p.x < x;
+            }
+            nearest = nearest.min(to_segment(p, previous, corner));
+            previous = corner;
         }
-        nearest = nearest.min(to_segment(p, previous, corner));
-        previous = corner;
     }
     if inside { nearest } else { -nearest }
 }

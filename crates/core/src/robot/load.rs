@@ -180,7 +180,7 @@ struct SensorTable {
     #[serde(default)]
     polarity: PolarityWord,
     name: Spanned<String>,
-    kind: KindWord,
+    kind: Spanned<KindWord>,
     port: Spanned<String>,
     at: Spanned<Pair>,
     spot: Option<Spanned<Positive<Length>>>,
@@ -625,7 +625,7 @@ fn sensor(tables: &mut Tables<'_>, table: SensorTable, extent: (f64, f64, f64)) 
     let period_ms = milliseconds(tables, 1.0 / rate, table.rate.span(), "a time between readings");
     FloorSensor {
         name,
-        kind: match table.kind {
+        kind: match table.kind.get_ref() {
             KindWord::Reflectance => SensorKind::Reflectance,
             KindWord::Colour => SensorKind::Colour,
             KindWord::Code => SensorKind::Code,
@@ -656,8 +656,9 @@ fn spot(tables: &mut Tables<'_>, name: &str, table: &SensorTable) -> (f64, f64) 
         }
         _ => {
             let message = format!("the spot of `{name}` needs either `spot` or `height` with `opening`");
-            tables.error("R109", table.at.span(), message).hints.push("for example `spot = \"8 mm\"`".to_owned());
-            (0.008, table.at.span())
+            let span = table.height.as_ref().map_or_else(|| table.at.span(), Spanned::span);
+            tables.error("R109", span.clone(), message).hints.push("for example `spot = \"8 mm\"`".to_owned());
+            (0.008, span)
         }
     };
     if spot > 0.1 {
@@ -672,7 +673,7 @@ fn spot(tables: &mut Tables<'_>, name: &str, table: &SensorTable) -> (f64, f64) 
 }
 
 fn codes(tables: &mut Tables<'_>, name: &str, table: &SensorTable) -> Vec<Code> {
-    let is_code = matches!(table.kind, KindWord::Code);
+    let is_code = matches!(table.kind.get_ref(), KindWord::Code);
     if is_code == table.codes.is_empty() {
         let (message, hint) = if is_code {
             (
@@ -682,7 +683,7 @@ fn codes(tables: &mut Tables<'_>, name: &str, table: &SensorTable) -> Vec<Code> 
         } else {
             (format!("`{name}` tells no numbers and needs no `codes`"), "take them out, or write `kind = \"code\"`")
         };
-        tables.error("R114", table.at.span(), message).hints.push(hint.to_owned());
+        tables.error("R114", table.kind.span(), message).hints.push(hint.to_owned());
     }
     let mut codes: Vec<Code> = Vec::new();
     for entry in table.codes.iter().take(MOST_CODES) {
@@ -725,7 +726,8 @@ mod tests {
         let (_, findings) = load(&text);
         let [finding] = findings.as_slice() else { panic!("expected one finding, got {findings:#?}") };
         assert_eq!(finding.code, code, "{finding:#?}");
-        assert_eq!(line_column(&text, finding.span.start).0, line_column(&text, at).0, "{finding:#?}");
+        let (line, first) = (line_column(&text, finding.span.start).0, line_column(&text, at).0);
+        assert!((first..first + new.lines().count()).contains(&line), "line {line}: {finding:#?}");
         let told = format!("{} | {}", finding.message, finding.hints.join(" | "));
         assert!(told.contains(says), "`{told}` does not say `{says}`");
     }
@@ -757,6 +759,31 @@ mod tests {
         check("noise = \"3 mm\"", "noise = \"3 %\"", "T004", "expected a length");
         check("track_width =", "left_wheel = \"5 m\"\ntrack_width =", "R104", "5 mm to 500 mm");
         check("kind = \"reflectance\"", "polarity = \"upside down\"\nkind = \"reflectance\"", "T004", "possible are");
+    }
+
+    #[test]
+    fn mistakes_of_further_devices_are_told_too() {
+        let steering = "[steering]\nport = \"ST\"\nahead = \"82 mm\"\nlimit = \"30 deg\"\nrate = \"90 deg/s\"\n";
+        check("[caster]", &format!("{steering}[caster]"), "R111", "keep one of [steering] and [caster]");
+        let outline = |corners: &str| format!("outline = [{corners}]\nlength = \"196 mm\"");
+        check(
+            "length = \"196 mm\"",
+            &outline("\"0, 0 mm\", \"90, 0 mm\", \"10, 10 mm\", \"0, 90 mm\""),
+            "R112",
+            "without dents",
+        );
+        check("length = \"196 mm\"", &outline("\"0, 0 mm\", \"900, 0 mm\", \"0, 90 mm\""), "R112", "within length");
+        let arm = "[[actuator]]\nname = \"arm\"\nport = \"MC\"\nspeed = \"90 deg/s\"\n";
+        check("[gyro]", &format!("{arm}from = \"90 deg\"\nto = \"10 deg\"\n[gyro]"), "R113", "must be less than");
+        check("[gyro]", &format!("{}[gyro]", arm.replace("MC", "MA")), "R106", "used twice");
+        check("kind = \"colour\"", "kind = \"code\"", "R114", "no table says");
+        let codes = |second: &str| {
+            format!("kind = \"code\"\ncodes = [{{ name = \"red\", code = 5, colour = \"#bf4a2d\" }}, {second}]")
+        };
+        check("kind = \"colour\"", &codes("{ name = \"blue\", code = 5, colour = \"#2d73b0\" }"), "R114", "twice");
+        check("kind = \"colour\"", &codes("{ name = \"blue\", code = 2, colour = \"blue\" }"), "R114", "not a colour");
+        check("spot = \"8 mm\"", "height = \"8 mm\"", "R109", "either `spot` or `height` with `opening`");
+        check("[gyro]", "[[signal]]\nname = \"hue\"\nkind = \"lamp\"\n[gyro]", "T005", "two devices named `hue`");
     }
 
     #[test]

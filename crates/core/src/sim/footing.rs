@@ -80,6 +80,7 @@ pub fn sides(shape: &Shape) -> Vec<(Point, Point)> {
     const SIDES: usize = 64;
     let points: Vec<Point> = match shape {
         Shape::Polygon(points) | Shape::Band { points, .. } => points.clone(),
+        Shape::Rings(rings) => rings.iter().flatten().copied().collect(),
         Shape::Disc { centre, radius } => {
             (0..SIDES).map(|side| centre.ahead(side as f64 * math::TAU / SIDES as f64, *radius)).collect()
         }

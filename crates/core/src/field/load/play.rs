@@ -184,7 +184,7 @@ fn solid(tables: &mut Tables<'_>, place: Place, span: &Range<usize>) -> Option<(
         Shape::Disc { centre, radius } => {
             return Some((Outline::Disc(radius), Pose { x: centre.x, y: centre.y, heading }));
         }
-        Shape::Band { .. } => return None,
+        Shape::Band { .. } | Shape::Rings(_) => return None,
     };
     if area(&points) < 0.0 {
         points.reverse();
