@@ -8,7 +8,7 @@ mod machine;
 mod program;
 mod tone;
 
-pub use machine::{Command, Controller, End, Event, Reading, Readings, Status};
+pub use machine::{Command, Controller, End, Event, Reading, Readings, Status, THERE};
 pub use program::{Action, Goal, Program, ProgramExit, ProgramStep, Test, WheelCommand};
 pub use tone::{Limits, Tone, Tones};
 

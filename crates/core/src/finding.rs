@@ -37,6 +37,8 @@ pub enum Source {
     Field,
     /// `calibration.toml`.
     Calibration,
+    /// The file of what is done by hand.
+    Hands,
 }
 
 /// One thing to mend, with its place.

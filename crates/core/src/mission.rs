@@ -18,7 +18,7 @@ pub use ast::{
 };
 pub use check::{ActuatorName, Names, SensorName, check};
 pub use format::format;
-pub use parser::{Parsed, parse};
+pub use parser::{Parsed, either, parse};
 
 #[cfg(test)]
 mod tests;

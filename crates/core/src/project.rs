@@ -1,14 +1,18 @@
 //! A project: which mission, robot and field belong together, and what the sensors were calibrated to.
 
+pub mod hands;
+
 use std::collections::BTreeMap;
 use std::sync::Arc;
+
+use serde::Deserialize;
 
 use crate::controller::{Program, Reading, Tone, Tones};
 use crate::field::{self, Conduct, Field, Files, Opponent, Outline, Point, seen};
 use crate::finding::{Finding, Severity, Source, did_you_mean, has_errors, line_column};
 use crate::mission::{self, ActuatorName, Names, Parsed, SensorName};
 use crate::robot::{self, Code, Robot, SensorKind};
-use crate::sim::{Player, Role, World, in_the_way};
+use crate::sim::{Intervention, Player, Role, World, in_the_way};
 use crate::tables::Tables;
 use crate::units::colour::linear;
 use crate::units::{Quantity, Unit};
@@ -26,21 +30,59 @@ pub struct Config {
     pub field: String,
     /// Path of the calibration, if there is one.
     pub calibration: Option<String>,
+    /// Path of the file of what is done by hand, if there is one.
+    pub hands: Option<String>,
     /// Seed of the nominal run.
     pub seed: u64,
+    /// Missions that play elsewhere: the mission's name, and what it has instead of the above.
+    pub instead: Vec<(String, Instead)>,
+}
+
+/// What one mission of a project has of its own. A calibration and hands belong to a field: with another field the
+/// project's are not used.
+#[derive(Clone, Debug, PartialEq, Eq, Default, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Instead {
+    /// Path of its robot file.
+    pub robot: Option<String>,
+    /// Path of its field file.
+    pub field: Option<String>,
+    /// Path of its calibration.
+    pub calibration: Option<String>,
+    /// Path of its file of hands.
+    pub hands: Option<String>,
+    /// Its seed.
+    pub seed: Option<u32>,
 }
 
 impl Config {
+    /// Makes a mission, by its name, the one that is opened.
+    pub fn choose(&mut self, mission: &str) {
+        self.mission = format!("missions/{mission}.way");
+        let Some((_, own)) = self.instead.iter().find(|(name, _)| name == mission) else { return };
+        if own.field.is_some() {
+            (self.calibration, self.hands) = (None, None);
+        }
+        let own = own.clone();
+        self.robot = own.robot.unwrap_or_else(|| std::mem::take(&mut self.robot));
+        self.field = own.field.unwrap_or_else(|| std::mem::take(&mut self.field));
+        self.calibration = own.calibration.or_else(|| self.calibration.take());
+        self.hands = own.hands.or_else(|| self.hands.take());
+        self.seed = own.seed.map_or(self.seed, u64::from);
+    }
+
     /// Reads `wayodos.toml`.
     pub fn load(text: &str) -> (Option<Self>, Vec<Finding>) {
-        let known = &["name", "mission", "robot", "field", "calibration", "seed"];
+        let known = &["name", "mission", "robot", "field", "calibration", "hands", "seed", "for"];
         let mut tables = Tables::new(Source::Project, text, known);
         let name = tables.optional("name");
         let mission = tables.required("mission", "`mission = \"missions/morning-round.way\"`");
         let robot = tables.required("robot", "`robot = \"robots/curlew.toml\"`");
         let field = tables.required("field", "`field = \"fields/causeway.toml\"`");
         let calibration = tables.optional("calibration");
+        let hands = tables.optional("hands");
         let seed = tables.optional::<u32>("seed");
+        let instead = tables.named::<Instead>("for").into_iter().map(|entry| (entry.name.value, entry.value)).collect();
         let config = || {
             Some(Self {
                 name: name.map_or_else(String::new, |item| item.value),
@@ -48,7 +90,9 @@ impl Config {
                 robot: robot?.value,
                 field: field?.value,
                 calibration: calibration.map(|item| item.value),
+                hands: hands.map(|item| item.value),
                 seed: seed.map_or(1, |item| u64::from(item.value)),
+                instead,
             })
         };
         (config(), tables.findings)
@@ -68,6 +112,8 @@ pub struct Setup {
     pub names: Names,
     /// The other robots, in the order of the field's opponents.
     pub players: Vec<Player>,
+    /// What is done by hand during a run, in order of time.
+    pub hands: Vec<Intervention>,
 }
 
 impl Setup {
@@ -95,7 +141,10 @@ impl Setup {
             return (None, findings);
         }
         let names = names(&robot, &field, &tones);
-        (Some(Self { robot: Arc::new(robot), field: Arc::new(field), tones, names, players }), findings)
+        (
+            Some(Self { robot: Arc::new(robot), field: Arc::new(field), tones, names, players, hands: Vec::new() }),
+            findings,
+        )
     }
 
     /// The world of this setup, ready for runs.

@@ -4,11 +4,12 @@
 
 use wayodos_core::controller::{Action, Event, Limits, Program, Test, Tones};
 use wayodos_core::robot::Robot;
-use wayodos_core::sim::{Outcome, Run};
+use wayodos_core::sim::{Happening, Outcome, Run};
 
 use crate::field::Story;
 use crate::ink::{self, Rgb, tint};
 use crate::scene::{Anchor, Item, Layer, Shape, Stroke, rectangle};
+use crate::words::happening_words;
 
 /// A visit of a step, as a band along the time axis.
 #[derive(Clone, Debug, PartialEq)]
@@ -89,6 +90,8 @@ pub enum MarkKind {
     End,
     /// A failure.
     Wrong,
+    /// Something else in the world.
+    World,
 }
 
 /// Something that happened at one moment.
@@ -132,13 +135,20 @@ impl Chart {
         });
         let mut tracks: Vec<Track> = (0..robot.sensors.len()).map(|sensor| sensor_track(story, sensor)).collect();
         tracks.extend((0..robot.rangers.len()).map(|ranger| range_track(story, ranger)));
+        // What never moves, and is never pressed, needs no room.
+        let pressed = |switch: &usize| (0..trace.ticks.len()).any(|tick| trace.is_pressed(tick, *switch));
+        tracks.extend((0..robot.touches.len()).filter(pressed).map(|switch| switch_track(story, switch)));
+        let moves = |actuator: &usize| {
+            (1..trace.ticks.len()).any(|tick| trace.angle(tick, *actuator) != trace.angle(0, *actuator))
+        };
+        tracks.extend((0..robot.actuators.len()).filter(moves).map(|actuator| actuator_track(story, actuator)));
         tracks.push(speed_track(run, robot, program));
         Self {
             period: f64::from(trace.period_ms) / 1000.0,
             end: trace.seconds(trace.ticks.len().saturating_sub(1)).max(0.1),
             bands: bands.collect(),
             tracks,
-            marks: marks(run, program),
+            marks: marks(story),
         }
     }
 
@@ -148,7 +158,8 @@ impl Chart {
     }
 }
 
-fn marks(run: &Run, program: &Program) -> Vec<Mark> {
+fn marks(story: Story<'_>) -> Vec<Mark> {
+    let Story { run, program, .. } = story;
     let trace = &run.trace;
     let stamped = trace.events.iter().filter_map(|stamp| {
         let (kind, words) = match stamp.event {
@@ -162,9 +173,17 @@ fn marks(run: &Run, program: &Program) -> Vec<Mark> {
     let touched = trace.onsets(|tick| tick.touched).map(|tick| (tick, MarkKind::Wrong, "a wall is touched".to_owned()));
     let hangs =
         trace.onsets(|tick| tick.hangs).map(|tick| (tick, MarkKind::Wrong, "a wheel is over the edge".to_owned()));
+    let happened = trace.happened.iter().filter(|happened| happened.what != Happening::Fell).map(|happened| {
+        let kind = match happened.what {
+            Happening::Tape(_) | Happening::EarlyStart | Happening::Blocked(_) => MarkKind::Wrong,
+            _ => MarkKind::World,
+        };
+        (happened.tick as usize, kind, happening_words(story, happened.what))
+    });
     let how = if run.outcome == Outcome::Done { MarkKind::End } else { MarkKind::Wrong };
     let ended = std::iter::once((run.ended, how, crate::words::outcome_words(run, program)));
-    let all = stamped.chain(touched).chain(hangs).chain(ended);
+    let met = trace.onsets(|tick| tick.met).map(|tick| (tick, MarkKind::World, "something is met".to_owned()));
+    let all = stamped.chain(touched).chain(met).chain(hangs).chain(happened).chain(ended);
     let mut marks: Vec<Mark> =
         all.map(|(tick, kind, words)| Mark { tick, at: trace.seconds(tick), words, kind }).collect();
     marks.sort_by_key(|mark| mark.tick);
@@ -229,6 +248,36 @@ fn range_track(story: Story<'_>, ranger: usize) -> Track {
     Track { name: about.name.clone(), unit: "mm", kind }
 }
 
+/// When a touch switch or a button was pressed.
+fn switch_track(story: Story<'_>, switch: usize) -> Track {
+    let trace = &story.run.trace;
+    let mut ribbons: Vec<Ribbon> = Vec::new();
+    for tick in 0..trace.ticks.len() {
+        let (at, pressed) = (trace.seconds(tick), trace.is_pressed(tick, switch));
+        let end = trace.seconds(tick + 1);
+        let before = tick > 0 && trace.is_pressed(tick - 1, switch);
+        if let Some(last) = ribbons.last_mut().filter(|_| before) {
+            last.to = at;
+        }
+        if pressed && !before {
+            ribbons.push(Ribbon { from: at, to: end, tone: "pressed".into(), rgb: ink::WALL });
+        }
+    }
+    Track { name: story.robot.touches[switch].name.clone(), unit: "", kind: TrackKind::Tones(ribbons) }
+}
+
+/// The angle of an actuator.
+fn actuator_track(story: Story<'_>, actuator: usize) -> Track {
+    let trace = &story.run.trace;
+    let values: Vec<f32> = (0..trace.ticks.len()).map(|tick| trace.angle(tick, actuator).to_degrees() as f32).collect();
+    let least = f64::from(values.iter().fold(0.0f32, |least, value| least.min(*value)));
+    let most = f64::from(values.iter().fold(0.0f32, |most, value| most.max(*value)));
+    let low = (least / 30.0).floor() * 30.0;
+    let high = ((most / 30.0).ceil() * 30.0).max(low + 30.0);
+    let name = story.robot.actuators[actuator].name.clone();
+    Track { name, unit: "deg", kind: TrackKind::Line { values, low, high, limits: Vec::new() } }
+}
+
 fn ends(limits: &Limits) -> impl Iterator<Item = (f64, f64)> {
     [(limits.low, limits.low - limits.low_slack), (limits.high, limits.high + limits.high_slack)]
         .into_iter()
@@ -250,7 +299,9 @@ fn ribbons(story: Story<'_>, sensor: usize, tones: &Tones) -> Vec<Ribbon> {
                     last.to = at;
                 }
                 let surface = story.field.surfaces.iter().find(|surface| surface.name == *tone);
-                let rgb = surface.map_or(ink::QUIET, |surface| Rgb::from(surface.rgb));
+                let code = story.robot.sensors[sensor].codes.iter().find(|code| code.name == *tone);
+                let rgb = code.map(|code| code.rgb).or_else(|| surface.map(|surface| surface.rgb));
+                let rgb = rgb.map_or(ink::QUIET, Rgb::from);
                 ribbons.push(Ribbon { from: at, to: at, tone: tone.clone(), rgb });
             }
         }

@@ -1,9 +1,9 @@
 //! The field with a run on it, as scene items.
 
 use wayodos_core::controller::Program;
-use wayodos_core::field::{Edge, Field, Mark, Point, Pose, Shape as Outline};
+use wayodos_core::field::{Edge, Field, Mark, Picture, Point, Pose, Shape as Outline};
 use wayodos_core::robot::Robot;
-use wayodos_core::sim::{Run, Trace, Visit};
+use wayodos_core::sim::{Happening, PropKind, Run, Trace, Visit};
 use wayodos_core::units::math;
 
 use crate::ink::{self, Rgb, tint};
@@ -67,7 +67,19 @@ pub fn ground_items(field: &Field, placement: &Placement) -> Vec<Item> {
     let [x, y] = placement.at(Point::new(0.0, field.height));
     let mat = rectangle(x, y, field.width * placement.scale, field.height * placement.scale);
     let mut items = vec![Item::filled(Layer::Ground, mat, ground)];
+    for picture in &field.pictures {
+        items.extend(picture_items(picture, ground, placement));
+    }
     items.extend(field.marks.iter().map(|mark| mark_item(field, mark, placement)));
+    for mark in field.marks.iter().filter(|mark| mark.keep_off) {
+        let stroke =
+            Stroke { ink: ink::WRONG, width: (0.003 * placement.scale).max(0.2), dash: 0.012 * placement.scale };
+        items.push(Item::drawn(Layer::Ground, outline(&mark.shape, placement), stroke));
+    }
+    for zone in &field.zones {
+        let stroke = Stroke { ink: ink::ZONE, width: (0.004 * placement.scale).max(0.2), dash: 0.02 * placement.scale };
+        items.push(Item::drawn(Layer::Ground, ring(&zone.shape, placement), stroke));
+    }
     // An edge that one can fall off is drawn as an edge.
     let drop = Stroke::full(ink::WALL, 0.006 * placement.scale);
     items.extend(
@@ -80,6 +92,158 @@ pub fn ground_items(field: &Field, placement: &Placement) -> Vec<Item> {
     for wall in &field.walls {
         let stroke = Stroke::full(ink::WALL, wall.thickness * placement.scale);
         items.push(Item::drawn(Layer::Standing, Shape::Line(placement.all(&wall.points)), stroke));
+    }
+    items
+}
+
+/// A picture in cells of a few millimetres, those of one colour in a row together.
+fn picture_items(picture: &Picture, ground: Rgb, placement: &Placement) -> Vec<Item> {
+    /// Cells along the longer side, at most.
+    const MOST: f64 = 300.0;
+    let (width, height) = picture.size;
+    let cell = (width.max(height) / MOST).max(width / picture.cells.0 as f64);
+    let (across, up) = ((width / cell).round().max(1.0) as usize, (height / cell).round().max(1.0) as usize);
+    let (dx, dy) = (width / across as f64, height / up as f64);
+    let colour = |column: usize, row: usize| {
+        let place = Point::new(picture.at.x + (column as f64 + 0.5) * dx, picture.at.y + (row as f64 + 0.5) * dy);
+        let [r, g, b, cover] = picture.cell(place)?;
+        let own = Rgb::from([r, g, b].map(byte));
+        (cover > 6_000).then(|| ground.towards(own, f64::from(cover) / 65535.0))
+    };
+    let mut items = Vec::new();
+    for row in 0..up {
+        let mut column = 0;
+        while column < across {
+            let first = colour(column, row);
+            let run = (column..across).take_while(|&next| colour(next, row) == first).count();
+            if let Some(fill) = first {
+                let corner = Point::new(picture.at.x + column as f64 * dx, picture.at.y + (row + 1) as f64 * dy);
+                let [x, y] = placement.at(corner);
+                // A hair more, so that no seam shows between rows.
+                let size = (run as f64 * dx * placement.scale, 1.02 * dy * placement.scale);
+                items.push(Item::filled(Layer::Ground, rectangle(x, y, size.0, size.1), fill));
+            }
+            column += run;
+        }
+    }
+    items
+}
+
+/// The sRGB byte of linear light, 0 to 65535. Source: IEC 61966-2-1.
+fn byte(light: u16) -> u8 {
+    let c = f64::from(light) / 65535.0;
+    let s = if c <= 0.003_130_8 { 12.92 * c } else { 1.055 * c.powf(1.0 / 2.4) - 0.055 };
+    (s * 255.0).round() as u8
+}
+
+/// An outline as a closed line, for dashes.
+fn ring(shape: &Outline, placement: &Placement) -> Shape {
+    match shape {
+        Outline::Polygon(points) => {
+            Shape::Line(placement.all(&points.iter().chain(points.first()).copied().collect::<Vec<_>>()))
+        }
+        Outline::Disc { centre, radius } => {
+            let turn = |side: u32| f64::from(side) / 64.0 * math::TAU;
+            Shape::Line(placement.all(&(0..=64).map(|side| centre.ahead(turn(side), *radius)).collect::<Vec<_>>()))
+        }
+        other => outline(other, placement),
+    }
+}
+
+/// Everything else that moves on the field, where it is at a tick.
+pub fn prop_items(field: &Field, trace: &Trace, tick: usize, placement: &Placement) -> Vec<Item> {
+    let mut items = Vec::new();
+    for (index, prop) in trace.props.iter().enumerate() {
+        let Some(pose) = trace.place(tick, index) else { continue };
+        let fill = prop.surface.map_or(ink::RIVAL, |surface| Rgb::from(field.surface(surface).rgb));
+        let line = match prop.kind {
+            PropKind::Robot => Stroke::full(ink::TEXT, (0.004 * placement.scale).max(0.15)),
+            PropKind::Object => Stroke::full(ink::WALL, (0.004 * placement.scale).max(0.15)),
+            // It gives way to nobody: drawn as firmly as a wall.
+            PropKind::Obstacle => Stroke::full(ink::WALL, (0.009 * placement.scale).max(0.3)),
+        };
+        let shape = match &prop.outline {
+            wayodos_core::field::Outline::Disc(radius) => {
+                Shape::Disc { at: placement.at(Point::new(pose.x, pose.y)), radius: radius * placement.scale }
+            }
+            polygon => Shape::Polygon(placement.all(&polygon.placed(pose, 0))),
+        };
+        items.push(Item { stroke: Some(line), ..Item::filled(Layer::Standing, shape, fill) });
+        if prop.kind == PropKind::Robot {
+            let front = prop.outline.placed(Pose::default(), 0).iter().fold(0.0f64, |most, p| most.max(p.x));
+            let tip = [(0.5 * front, 0.3 * front), (front, 0.0), (0.5 * front, -0.3 * front)];
+            let tip = tip.map(|(ahead, left)| placement.at(pose.place(ahead, left))).to_vec();
+            items.push(Item::drawn(Layer::Standing, Shape::Line(tip), line));
+        }
+    }
+    items
+}
+
+/// The ways that things were moved, from where they stood at the start, as dashed lines.
+pub fn moved_items(trace: &Trace, placement: &Placement, width: f64) -> Vec<Item> {
+    let mut items = Vec::new();
+    for prop in 0..trace.props.len() {
+        let mut way: Vec<Point> = Vec::new();
+        for tick in 0..trace.ticks.len() {
+            let Some(pose) = trace.place(tick, prop) else { continue };
+            let point = Point::new(pose.x, pose.y);
+            // Who walks to and fro is shown walking once.
+            if way.iter().rev().skip(2).any(|place| place.distance(point) < 2.0 * STRIDE) {
+                break;
+            }
+            if way.last().is_none_or(|last| last.distance(point) >= 4.0 * STRIDE) {
+                way.push(point);
+            }
+        }
+        if way.len() > 1 {
+            let stroke = Stroke { ink: ink::QUIET, width, dash: 3.0 * width };
+            items.push(Item::drawn(Layer::Ghost, Shape::Line(placement.all(&way)), stroke));
+        }
+    }
+    items
+}
+
+/// Where something went wrong in the world: crosses where something fell, rings where tape was touched.
+pub fn happened_items(run: &Run, placement: &Placement, width: f64) -> Vec<Item> {
+    let trace = &run.trace;
+    let mut items = Vec::new();
+    for happened in &trace.happened {
+        let tick = happened.tick as usize;
+        let Some(at) = trace.ticks.get(tick) else { continue };
+        let ours = Point::new(at.pose.x, at.pose.y);
+        let (place, cross) = match happened.what {
+            Happening::Fell => (ours, true),
+            Happening::Gone(prop) => {
+                let last = (0..tick).rev().find_map(|tick| trace.place(tick, prop));
+                (last.map_or(ours, |pose| Point::new(pose.x, pose.y)), true)
+            }
+            Happening::Tape(_) | Happening::EarlyStart => (ours, false),
+            _ => continue,
+        };
+        let [x, y] = placement.at(place);
+        let (r, stroke) = (3.0 * width, Stroke::full(ink::WRONG, width));
+        if cross {
+            for sign in [1.0, -1.0] {
+                let line = Shape::Line(vec![[x - r, y - sign * r], [x + r, y + sign * r]]);
+                items.push(Item::drawn(Layer::Event, line, stroke));
+            }
+        } else {
+            items.push(Item::drawn(Layer::Event, Shape::Disc { at: [x, y], radius: r }, stroke));
+        }
+    }
+    items
+}
+
+/// The arms of the robot at a tick.
+pub fn arm_items(robot: &Robot, trace: &Trace, tick: usize, placement: &Placement) -> Vec<Item> {
+    let Some(pose) = trace.ticks.get(tick).map(|tick| tick.pose) else { return Vec::new() };
+    let mut items = Vec::new();
+    for (index, arm) in robot.actuators.iter().enumerate().filter(|(_, arm)| arm.length > 0.0) {
+        let angle = trace.angle(tick, index);
+        let (ahead, left) = arm.at;
+        let end = (ahead + arm.length * math::cos(angle), left + arm.length * math::sin(angle));
+        let line = Shape::Line([(ahead, left), end].map(|(a, l)| placement.at(pose.place(a, l))).to_vec());
+        items.push(Item::drawn(Layer::Robot, line, Stroke::full(ink::ARM, (0.009 * placement.scale).max(0.3))));
     }
     items
 }

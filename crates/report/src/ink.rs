@@ -43,6 +43,13 @@ pub const WRONG: Rgb = Rgb(194, 58, 43);
 /// The robot's body.
 pub const BODY: Rgb = Rgb(250, 214, 92);
 
+/// Another robot's body.
+pub const RIVAL: Rgb = Rgb(142, 190, 178);
+/// What an actuator moves.
+pub const ARM: Rgb = Rgb(120, 66, 30);
+/// The outline of a zone.
+pub const ZONE: Rgb = Rgb(64, 110, 88);
+
 /// Tints of steps, taken in turn. Chosen to differ in lightness as well as in hue, so that neighbours stay apart
 /// for colour-blind eyes, and to stand out from pale mat and dark line alike.
 const TINTS: [Rgb; 8] = [

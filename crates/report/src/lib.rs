@@ -14,7 +14,10 @@ mod svg;
 pub mod words;
 
 pub use chart::{Band, Chart, LimitSpan, Mark, MarkKind, Ribbon, Track, TrackKind, chart_scene, tick_step};
-pub use field::{Placement, Story, ghost_items, ground_items, path_items, robot_items};
+pub use field::{
+    Placement, Story, arm_items, ghost_items, ground_items, happened_items, moved_items, path_items, prop_items,
+    robot_items,
+};
 pub use pdf::{DrawError, to_pdf, to_png};
 pub use raster::{Raster, rasterise};
 pub use scene::{Anchor, Item, Layer, Scene, Shape, Stroke};

@@ -1,12 +1,16 @@
 //! One page that tells a run: the field with its path, what each step did, and the strip chart below.
 
 use wayodos_core::lab::evidence::{Evidence, evidence};
+use wayodos_core::sim::PropKind;
 
 use crate::chart::{Chart, chart_scene};
-use crate::field::{Placement, Story, ghost_items, ground_items, path_items, robot_items};
+use crate::field::{
+    Placement, Story, arm_items, ghost_items, ground_items, happened_items, moved_items, path_items, prop_items,
+    robot_items,
+};
 use crate::ink::{self, tint};
 use crate::scene::{Anchor, Item, Layer, Scene, Shape, Stroke, rectangle};
-use crate::words::{Weight, exit_words, outcome_words, rest_words};
+use crate::words::{Weight, exit_words, outcome_words, rest_words, score_lines, signal_words, verdict_words};
 
 /// Which parts of the page are wanted.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -64,9 +68,20 @@ fn heading(scene: &mut Scene, story: Story<'_>, title: &str, seed: u64) {
     let about = format!("{} on {}, seed {seed}", story.robot.name, story.field.name);
     scene.items.push(Item::words([MARGIN, MARGIN + 9.5], 3.2, Anchor::Start, ink::QUIET, about));
     let outcome = outcome_words(story.run, story.program);
+    let verdict = verdict_words(story.run);
     let ink = if done { ink::TEXT } else { ink::WRONG };
-    scene.items.push(Item::words([WIDTH - MARGIN, MARGIN + 4.5], 5.0, Anchor::End, ink, outcome).bold());
+    scene.items.push(
+        Item::words(
+            [WIDTH - MARGIN, MARGIN + 4.5],
+            5.0,
+            Anchor::End,
+            ink,
+            verdict.clone().unwrap_or_else(|| outcome.clone()),
+        )
+        .bold(),
+    );
     let rests = rest_words(story.run);
+    let rests = if verdict.is_some() { format!("{outcome}, {rests}") } else { rests };
     scene.items.push(Item::words([WIDTH - MARGIN, MARGIN + 9.5], 3.2, Anchor::End, ink::QUIET, rests));
 }
 
@@ -77,13 +92,57 @@ fn field(scene: &mut Scene, story: Story<'_>, top: f64, height: f64) {
     // A white seam keeps the path readable where it runs along a dark line.
     scene.items.extend(ghost_items(&story.run.trace, &placement, ink::PAPER, 1.5));
     scene.items.extend(path_items(story.run, &placement, 0.8));
+    let last = story.run.trace.ticks.len().saturating_sub(1);
+    scene.items.extend(moved_items(&story.run.trace, &placement, 0.35));
+    scene.items.extend(prop_items(story.field, &story.run.trace, last, &placement));
+    scene.items.extend(happened_items(story.run, &placement, 0.7));
     scene.items.extend(robot_items(story.robot, story.run.final_pose(), &placement));
+    scene.items.extend(arm_items(story.robot, &story.run.trace, last, &placement));
+    names(scene, story, last, &placement);
     let [x, y] = placement.at(wayodos_core::field::Point::new(0.0, story.field.height));
     let frame = rectangle(x, y, story.field.width * placement.scale, story.field.height * placement.scale);
     scene.items.push(Item::drawn(Layer::Standing, frame, Stroke::full(ink::QUIET, 0.2)));
     scale_bar(scene, story, &placement);
     let list = x + story.field.width * placement.scale + 6.0;
-    steps(scene, story, list, top, height);
+    let scores = score_lines(story.run);
+    let room = if scores.is_empty() { 0.0 } else { 3.6 * scores.len() as f64 + 7.0 };
+    steps(scene, story, list, top, height - room);
+    let top = top + height - room;
+    for (index, (words, points)) in scores.iter().enumerate() {
+        let y = top + 7.0 + 3.6 * index as f64;
+        let is_sum = index + 1 == scores.len();
+        let bold = |item: Item| if is_sum { item.bold() } else { item };
+        scene.items.push(bold(Item::words([list, y], 2.7, Anchor::Start, ink::TEXT, words.as_str())));
+        scene.items.push(bold(Item::words([WIDTH - MARGIN, y], 2.7, Anchor::End, ink::TEXT, points.as_str())));
+    }
+}
+
+/// The names of what moves and of zones, and what the robot last said.
+fn names(scene: &mut Scene, story: Story<'_>, tick: usize, placement: &Placement) {
+    let mut label = |place: wayodos_core::field::Point, words: &str, ink| {
+        let [x, y] = placement.at(place);
+        scene.items.push(Item::words([x, y], 2.4, Anchor::Middle, ink, words));
+    };
+    let at = |x: f64, y: f64| wayodos_core::field::Point::new(x, y);
+    for zone in &story.field.zones {
+        let (low, high) = zone.shape.bounds();
+        label(at(f64::midpoint(low.x, high.x), high.y + 1.2 / placement.scale), &zone.name, ink::ZONE);
+    }
+    let trace = &story.run.trace;
+    for (index, prop) in trace.props.iter().enumerate() {
+        // What fell is named where it was last.
+        let since = if prop.kind == PropKind::Obstacle { tick } else { 0 };
+        if let Some(pose) = (since..=tick).rev().find_map(|tick| trace.place(tick, index)) {
+            let reach = prop.outline.placed(pose, 16).iter().fold(pose.y, |most, corner| most.max(corner.y));
+            label(at(pose.x, reach + 1.2 / placement.scale), &prop.name, ink::TEXT);
+        }
+    }
+    let pose = story.run.final_pose();
+    for (row, words) in signal_words(story, tick).iter().enumerate() {
+        let reach = story.robot.outline.iter().fold(0.0f64, |most, (x, y)| most.max(x.hypot(*y)));
+        let below = reach + (1.5 + 3.0 * row as f64) / placement.scale;
+        label(at(pose.x, pose.y - below), words, ink::TEXT);
+    }
 }
 
 /// A bar of 200 mm of the field, so that a ruler can be laid on the print.
@@ -109,7 +168,7 @@ fn steps(scene: &mut Scene, story: Story<'_>, x: f64, top: f64, height: f64) {
         }
         let visit = step.visit;
         let program = &story.program.steps[visit.step];
-        let dot = Shape::Disc { at: [x + 2.2, y - 1.0], radius: 2.2 };
+        let dot = Shape::Disc { at: [x + 2.2, y - 1.0], radius: (0.47 * row).min(2.2) };
         scene.items.push(Item::filled(Layer::Note, dot, tint(visit.step)));
         let number = (visit.step + 1).to_string();
         scene.items.push(Item::words([x + 2.2, y - 0.1], 2.6, Anchor::Middle, ink::PAPER, number).bold());

@@ -1,8 +1,10 @@
 //! What the evidence of a run says, in the few words that fit beside a sentence.
 
-use wayodos_core::controller::{Goal, Program};
+use wayodos_core::controller::{Action, Goal, Program};
 use wayodos_core::lab::evidence::{Evidence, Spare, THIN};
-use wayodos_core::sim::{Outcome, Run};
+use wayodos_core::sim::{Act, Happening, Outcome, Run};
+
+use crate::field::Story;
 
 /// How much a piece of evidence should catch the eye.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -66,6 +68,84 @@ pub fn outcome_words(run: &Run, program: &Program) -> String {
         Outcome::Fell => format!("{} at {seconds:.1} s", run.reason),
         Outcome::Error => format!("error: {}", run.reason),
     }
+}
+
+/// Points as people write them: `20`, `-5`, `2.5`.
+fn points_words(points: f64) -> String {
+    format!("{}", (points * 100.0).round() / 100.0 + 0.0)
+}
+
+/// The score sheet, line by line: what for with how often, and the points; the sum last. Nothing without rules.
+pub fn score_lines(run: &Run) -> Vec<(String, String)> {
+    let Some(total) = run.sheet.total() else { return Vec::new() };
+    let seconds = |tick: Option<usize>| tick.map(|tick| run.trace.seconds(tick));
+    let lines = run.sheet.lines.iter().map(|line| {
+        let words = match (line.times, seconds(line.first)) {
+            (1, Some(at)) => format!("{} at {at:.1} s", line.words),
+            (times, Some(at)) => format!("{times} x {}, first at {at:.1} s", line.words),
+            (_, None) => line.words.clone(),
+        };
+        (words, points_words(line.each * f64::from(line.times)))
+    });
+    lines.chain([("points".to_owned(), points_words(total))]).collect()
+}
+
+/// How the match came out, in one line: `won at 8.2 s, 23 points`. Nothing without rules.
+pub fn verdict_words(run: &Run) -> Option<String> {
+    let verdict = run.sheet.verdict.map(|(verdict, tick)| {
+        let at = run.trace.seconds(tick);
+        format!("{} at {at:.1} s", verdict.word())
+    });
+    let points = run.sheet.total().map(|total| format!("{} points", points_words(total)));
+    match (verdict, points) {
+        (Some(verdict), Some(points)) => Some(format!("{verdict}, {points}")),
+        (verdict, points) => verdict.or(points),
+    }
+}
+
+/// What happened in the world, in a few words.
+pub fn happening_words(story: Story<'_>, what: Happening) -> String {
+    let Story { field, robot, program, run } = story;
+    let prop = |index: usize| run.trace.props.get(index).map_or("something", |prop| prop.name.as_str());
+    let actuator = |index: usize| robot.actuators.get(index).map_or("an actuator", |actuator| actuator.name.as_str());
+    match what {
+        Happening::Fell => "the robot falls".into(),
+        Happening::Gone(index) => format!("{} falls", prop(index)),
+        Happening::Came(index) => format!("{} comes", prop(index)),
+        Happening::Left(index) => format!("{} leaves", prop(index)),
+        Happening::Tape(mark) => match field.marks.get(mark).map(|mark| mark.name.as_str()) {
+            Some("") | None => "tape is touched".into(),
+            Some(name) => format!("{name} is touched"),
+        },
+        Happening::EarlyStart => "moves before the start delay is over".into(),
+        Happening::ByHand(index) => match run.interventions.get(index).map(|hand| &hand.act) {
+            Some(Act::Place { thing, .. }) => format!("a hand places {thing}"),
+            Some(Act::Remove { thing }) => format!("a hand takes {thing} away"),
+            Some(Act::Carry { .. }) => "a hand carries the robot".into(),
+            Some(Act::Cover { sensor, .. }) => format!("a hand is held before {sensor}"),
+            Some(Act::Press { switch, .. }) => format!("a finger presses {switch}"),
+            Some(Act::Lay(_)) => "a hand lays tape".into(),
+            None => "a hand".into(),
+        },
+        Happening::Signal(signal, step) => {
+            let name = robot.signals.get(signal).map_or("a signal", |signal| signal.name.as_str());
+            match program.steps.get(step).map(|step| &step.action) {
+                Some(Action::Signal { words, .. }) => format!("{name} \"{words}\""),
+                _ => name.to_owned(),
+            }
+        }
+        Happening::Arrived(index) => format!("{} is there", actuator(index)),
+        Happening::Blocked(index) => format!("{} is at its end stop", actuator(index)),
+    }
+}
+
+/// What each signal of the robot says at a tick; nothing of those that have not been given yet.
+pub fn signal_words(story: Story<'_>, tick: usize) -> Vec<String> {
+    let given = |signal: usize| {
+        let before = story.run.trace.happened.iter().rev().filter(|happened| happened.tick as usize <= tick);
+        before.map(|happened| happened.what).find(|what| matches!(what, Happening::Signal(of, _) if *of == signal))
+    };
+    (0..story.robot.signals.len()).filter_map(given).map(|what| happening_words(story, what)).collect()
 }
 
 /// Where the robot is in the end, in one line: `at rest at 1094, 1237 mm, heading 183 deg`.

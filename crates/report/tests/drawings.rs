@@ -7,7 +7,7 @@ use wayodos_core::sim::{Outcome, Run, run};
 use wayodos_report::ink::Rgb;
 use wayodos_report::{
     Chart, Item, Layer, MarkKind, Parts, Placement, Scene, Shape, Story, TrackKind, ground_items, path_items,
-    rasterise, sheet, to_pdf, to_png, to_svg,
+    prop_items, rasterise, sheet, to_pdf, to_png, to_svg,
 };
 
 const ROBOT: &str = include_str!("../../../examples/brinewick/robots/curlew.toml");
@@ -240,4 +240,69 @@ fn distances_and_edges_have_their_place_in_the_chart() {
         marks.iter().any(|mark| mark.kind == MarkKind::Wrong && mark.words == "a wheel is over the edge"),
         "{marks:?}"
     );
+}
+
+/// A field with a basket in the way, a zone, tape, a gull that comes, and points for all of it.
+const PLAY: &str = r##"
+[[line]]
+name = "sea wall"
+surface = "kiln-red"
+width = "10 mm"
+keep_off = true
+points = ["210, 40 mm", "210, 260 mm"]
+[[object]]
+name = "basket"
+surface = "kiln-red"
+at = "262, 150 mm"
+diameter = "40 mm"
+mass = "60 g"
+[[obstacle]]
+name = "gull"
+surface = "dark"
+at = "60, 250 mm"
+size = "30 x 30 mm"
+comes = "0.4 s"
+[[zone]]
+name = "dock"
+at = "420, 150 mm"
+size = "120 x 120 mm"
+[[score]]
+for = "tape touched"
+points = -3
+[[score]]
+for = "object in zone"
+zone = "dock"
+points = 7
+"##;
+
+#[test]
+fn things_that_move_are_drawn_where_they_are_and_what_happened_is_told() {
+    let mission = MISSION.replace("floor-left sees dark", "travelled 120 mm");
+    let (setup, findings) = Setup::load(ROBOT, &format!("{FIELD}{PLAY}"), None);
+    let setup = setup.unwrap_or_else(|| panic!("{findings:#?}"));
+    let prepared = prepare(&mission, Some(&setup));
+    let program = prepared.program.unwrap_or_else(|| panic!("{:#?}", prepared.findings));
+    let world = setup.world();
+    let run = run(&world, &program, world.start(None, 1), 1, None).unwrap();
+    let story = Story { field: &setup.field, robot: &setup.robot, program: &program, run: &run };
+    let place = Placement::life_size(&setup.field);
+    let discs = |tick: usize| -> Vec<[f64; 2]> {
+        let items = prop_items(&setup.field, &run.trace, tick, &place);
+        items.iter().filter_map(|item| if let Shape::Disc { at, .. } = item.shape { Some(at) } else { None }).collect()
+    };
+    let (first, last) = (discs(0), discs(run.trace.ticks.len() - 1));
+    assert_eq!(first, [[262.0, 150.0]]);
+    assert!(last[0][0] > 340.0, "the robot pushed it: {last:?}");
+    let count = |tick: usize| prop_items(&setup.field, &run.trace, tick, &place).len();
+    assert_eq!((count(0), count(run.trace.ticks.len() - 1)), (1, 2), "the gull came later");
+    let told: Vec<String> = Chart::of(story).marks.iter().map(|mark| mark.words.clone()).collect();
+    for words in ["gull comes", "sea wall is touched", "something is met"] {
+        assert!(told.iter().any(|told| told == words), "no `{words}` in {told:?}");
+    }
+    let svg = to_svg(&sheet(story, "Play", 1, Parts::All));
+    for words in [">gull<", ">basket<", ">dock<", ">points<", "tape touched at"] {
+        assert!(svg.contains(words), "no `{words}`");
+    }
+    assert_eq!(run.sheet.total(), Some(if last[0][0] >= 360.0 { 4.0 } else { -3.0 }));
+    assert!(svg.contains("stroke-dasharray"), "zone, tape and the way of the basket are dashed");
 }

@@ -5,9 +5,23 @@ pub const FILES: &[(&str, &str)] = &[
     ("wayodos.toml", include_str!("../../../examples/brinewick/wayodos.toml")),
     ("calibration.toml", include_str!("../../../examples/brinewick/calibration.toml")),
     ("fields/causeway.toml", include_str!("../../../examples/brinewick/fields/causeway.toml")),
+    ("fields/ring.toml", include_str!("../../../examples/brinewick/fields/ring.toml")),
+    ("fields/baskets.toml", include_str!("../../../examples/brinewick/fields/baskets.toml")),
+    ("fields/herons.toml", include_str!("../../../examples/brinewick/fields/herons.toml")),
+    ("fields/dykes.toml", include_str!("../../../examples/brinewick/fields/dykes.toml")),
+    ("fields/dykes.svg", include_str!("../../../examples/brinewick/fields/dykes.svg")),
+    ("fields/towpath.toml", include_str!("../../../examples/brinewick/fields/towpath.toml")),
     ("missions/morning-round.way", include_str!("../../../examples/brinewick/missions/morning-round.way")),
     ("missions/mind-the-rim.way", include_str!("../../../examples/brinewick/missions/mind-the-rim.way")),
+    ("missions/ring-contest.way", include_str!("../../../examples/brinewick/missions/ring-contest.way")),
+    ("missions/shove-the-baskets.way", include_str!("../../../examples/brinewick/missions/shove-the-baskets.way")),
+    ("missions/past-the-herons.way", include_str!("../../../examples/brinewick/missions/past-the-herons.way")),
+    ("missions/between-the-dykes.way", include_str!("../../../examples/brinewick/missions/between-the-dykes.way")),
+    ("missions/haul-the-barge.way", include_str!("../../../examples/brinewick/missions/haul-the-barge.way")),
+    ("rivals/dunlin.way", include_str!("../../../examples/brinewick/rivals/dunlin.way")),
     ("robots/curlew.toml", include_str!("../../../examples/brinewick/robots/curlew.toml")),
+    ("robots/dunlin.toml", include_str!("../../../examples/brinewick/robots/dunlin.toml")),
+    ("robots/barge-cart.toml", include_str!("../../../examples/brinewick/robots/barge-cart.toml")),
 ];
 
 /// The folder that the demo is copied to when it is first saved.

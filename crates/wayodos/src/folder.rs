@@ -8,7 +8,7 @@ use std::io::{self, Write as _};
 use std::path::{Component, Path, PathBuf};
 
 use wayodos_core::finding::{Finding, Source};
-use wayodos_core::project::{Config, Setup};
+use wayodos_core::project::{Config, Setup, hands};
 
 use crate::demo;
 
@@ -147,7 +147,7 @@ impl Project {
             if !names.iter().any(|known| known == stem) {
                 return Err(OpenError::NoMission(name.to_owned(), names));
             }
-            config.mission = format!("missions/{stem}.way");
+            config.choose(stem);
         }
         let mission = read(&config.mission)?;
         let (robot, field) = (read(&config.robot)?, read(&config.field)?);
@@ -158,8 +158,17 @@ impl Project {
             Err(OpenError::Unreadable(_, error)) => Err(plain(error).to_string()),
             Err(other) => Err(other.to_string()),
         };
-        let (setup, more) = Setup::load_with(&robot, &field, calibration.as_deref(), &files);
+        let (mut setup, more) = Setup::load_with(&robot, &field, calibration.as_deref(), &files);
         findings.extend(more);
+        if let Some(path) = &config.hands {
+            let text = read(path)?;
+            if let Some(setup) = &mut setup {
+                let (hands, more) = hands::load(&text, setup);
+                setup.hands = hands;
+                findings.extend(more);
+            }
+            texts.push((Source::Hands, path.clone(), text));
+        }
         texts.push((Source::Robot, config.robot.clone(), robot));
         texts.push((Source::Field, config.field.clone(), field));
         if let (Some(path), Some(text)) = (&config.calibration, calibration) {

@@ -7,7 +7,7 @@ use std::thread;
 use wayodos_core::controller::Program;
 use wayodos_core::lab::evidence::{StepEvidence, evidence};
 use wayodos_core::project::{Setup, prepare};
-use wayodos_core::sim::{Run, World, run};
+use wayodos_core::sim::{Play, Run, World, play};
 use wayodos_report::{Chart, Story};
 
 /// A run with all that is shown of it.
@@ -43,7 +43,8 @@ pub fn tell(text: &Arc<str>, setup: &Setup, world: &World, seed: u64, cancel: Op
     let prepared = prepare(text, Some(setup));
     let program = prepared.program?;
     let start = prepared.parsed.mission.start.as_ref().map(|start| start.node.as_str());
-    let run = run(world, &program, world.start(start, seed), seed, cancel)?;
+    let play_of = Play { start: world.start(start, seed), seed, interventions: &setup.hands };
+    let run = play(world, &program, play_of, cancel)?;
     let evidence = evidence(&run, &program, &setup.robot);
     let chart = Chart::of(Story { field: &setup.field, robot: &setup.robot, program: &program, run: &run });
     Some(Told { text: Arc::clone(text), program, run, evidence, chart })

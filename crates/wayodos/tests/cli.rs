@@ -78,8 +78,10 @@ fn run_json_is_one_object_and_people_read_the_other_stream() {
         "outcome",
         "reason",
         "score",
+        "sheet",
         "steps",
         "trace_hash",
+        "verdict",
         "wall_ms",
     ];
     assert_eq!(keys, wanted);
@@ -305,4 +307,66 @@ fn warnings_are_told_and_do_not_keep_a_mission_from_running() {
     assert!(code == 0 && out.contains("done at") && err.contains("never used"), "{err}");
     let (_, _, err) = wayodos(&["run", copy.path(), "--quiet"]);
     assert_eq!(err, "");
+}
+
+#[test]
+fn every_example_mission_has_nothing_to_mend_and_comes_to_its_planned_end() {
+    let copy = Copy::new();
+    for (mission, verdict, least) in [
+        ("ring-contest", Some("won"), 10.0),
+        ("shove-the-baskets", Some("won"), 80.0),
+        ("past-the-herons", None, 25.0),
+        ("between-the-dykes", None, 40.0),
+        ("haul-the-barge", None, 25.0),
+    ] {
+        let (code, out, err) = wayodos(&["run", copy.path(), "--mission", mission, "--json", "--quiet"]);
+        assert_eq!((code, err.as_str()), (0, ""), "{mission}");
+        let answer = json(&out);
+        assert_eq!(answer["findings"], json("[]"), "{mission}");
+        assert_eq!(answer["verdict"]["verdict"].as_str(), verdict, "{mission}");
+        let (score, lines) = (answer["score"].as_f64().unwrap(), answer["sheet"].as_array().unwrap());
+        let sum: f64 = lines.iter().map(|line| line["each"].as_f64().unwrap() * line["times"].as_f64().unwrap()).sum();
+        assert!(score >= least && (sum - score).abs() < 1e-9, "{mission}: {score}");
+    }
+    let (_, out, _) = wayodos(&["run", copy.path(), "--mission", "shove-the-baskets", "--quiet"]);
+    for told in ["south basket falls", "4 x object off, first at", "won at"] {
+        assert!(out.contains(told), "no `{told}` in {out}");
+    }
+    // Another field has no use for the demo's calibration, and a mission that is not there is told.
+    let (code, _, err) = wayodos(&["run", copy.path(), "--mission", "dunlin"]);
+    assert!(code == 1 && err.contains("there is between-the-dykes, "), "{err}");
+}
+
+#[test]
+fn what_is_done_by_hand_stands_in_a_file_and_is_done_again() {
+    let copy = Copy::new();
+    copy.change(
+        "wayodos.toml",
+        "field = \"fields/herons.toml\"",
+        "field = \"fields/herons.toml\"\nhands = \"hands.toml\"",
+    );
+    let hands = "[[hand]]\nat = \"14 s\"\nremove = \"old heron\"\n";
+    fs::write(copy.folder.join("hands.toml"), hands).unwrap();
+    let run = || wayodos(&["run", copy.path(), "--mission", "past-the-herons", "--json", "--quiet"]).1;
+    let (first, second) = (json(&run()), json(&run()));
+    assert_eq!(first["trace_hash"], second["trace_hash"]);
+    let events = first["events"].as_array().unwrap();
+    assert!(events.iter().any(|event| event["words"] == "a hand takes old heron away" && event["t_s"] == 14.0));
+    assert_ne!(first["outcome"], "done", "with nobody in its way it goes on and on");
+    fs::write(copy.folder.join("hands.toml"), hands.replace("old heron", "old hero")).unwrap();
+    let (code, _, err) = wayodos(&["check", copy.path(), "--mission", "past-the-herons"]);
+    assert_eq!((code, err.as_str()), (1, ""));
+    let (_, out, _) = wayodos(&["check", copy.path(), "--mission", "past-the-herons"]);
+    assert!(out.contains("hands.toml:3") && out.contains("did you mean `old heron`?"), "{out}");
+}
+
+#[test]
+fn a_field_may_not_name_files_outside_its_project() {
+    let copy = Copy::new();
+    copy.change("fields/dykes.toml", "fields/dykes.svg", "../fields/dykes.svg");
+    let (code, out, _) = wayodos(&["check", copy.path(), "--mission", "between-the-dykes"]);
+    assert!(code == 1 && out.contains("it lies outside the project folder"), "{out}");
+    copy.change("fields/dykes.toml", "../fields/dykes.svg", "fields/dikes.svg");
+    let (_, out, _) = wayodos(&["check", copy.path(), "--mission", "between-the-dykes"]);
+    assert!(out.contains("`fields/dikes.svg` cannot be used"), "{out}");
 }

@@ -210,7 +210,7 @@ fn a_broken_mission_shows_its_findings_in_place() {
     let here = copied();
     replace(&here.path().join(MISSION), "hold, brake", "hold, break");
     let terminal = Terminal::start(here, LARGE, "brinewick", "");
-    terminal.shows("cannot run: 1 finding").shows("expected `brake` or `coast`, found `break`");
+    terminal.shows("cannot run: 1 finding").shows("expected `brake`, `coast` or `keep position`, found");
     terminal.keys(&["n", "e", "C-u"]).keys(&["hold,", "Space", "brake", "Enter"]).shows("✓ done at");
 }
 

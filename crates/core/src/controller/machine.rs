@@ -133,7 +133,7 @@ pub struct Controller {
 }
 
 /// An actuator nearer than this to its angle (rad) is there.
-const THERE: f64 = 0.01;
+pub const THERE: f64 = 0.01;
 
 impl Controller {
     /// A controller before its first tick.

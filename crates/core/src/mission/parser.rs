@@ -291,6 +291,15 @@ fn regulated() -> SlotKind {
     amount(Dimension::Speed, 0.0, 5.0)
 }
 
+/// `a`, `b or c`, `a, b or c`
+pub fn either(words: &[String]) -> String {
+    match words {
+        [] => String::new(),
+        [one] => one.clone(),
+        [first @ .., last] => format!("{} or {last}", first.join(", ")),
+    }
+}
+
 fn listed(words: &[&str]) -> String {
     words.iter().map(|word| format!("`{word}`")).collect::<Vec<_>>().join(", ")
 }
@@ -403,8 +412,8 @@ impl<'t> Sentence<'t> {
     fn choice(&mut self, words: &'static [&'static str]) -> Option<usize> {
         let found = self.word().and_then(|word| words.iter().position(|choice| *choice == word));
         let Some(index) = found else {
-            let listed = words.iter().map(|word| format!("`{word}`")).collect::<Vec<_>>().join(" or ");
-            self.expected(&listed);
+            let quoted: Vec<String> = words.iter().map(|word| format!("`{word}`")).collect();
+            self.expected(&either(&quoted));
             self.suggest(words);
             return None;
         };

@@ -10,7 +10,7 @@ use super::scene::{Fallen, Marks, Rider, Scene};
 use super::sensor::Senses;
 use super::trace::{Happened, Happening, Prop, PropKind, Stamp, Tick, Trace};
 use super::world::{Levels, Role, World, by_lot};
-use crate::controller::{Action, Command, Controller, End, Event, Goal, Program, Status, WheelCommand};
+use crate::controller::{Action, Command, Controller, End, Event, Goal, Program, Status, THERE, WheelCommand};
 use crate::field::{Mark, Outline, Point, Pose};
 use crate::robot::Robot;
 use crate::units::math;
@@ -366,7 +366,7 @@ impl<'w> Match<'w> {
             }
         }
         let rider = &mut self.scene.riders[0];
-        let Marks { slipped, touched, hangs } = std::mem::take(&mut rider.marks);
+        let Marks { slipped, touched, met, hangs } = std::mem::take(&mut rider.marks);
         self.trace.ticks.push(Tick {
             pose: rider.plant.pose(&rider.body),
             rims: rider.plant.rims(&rider.body),
@@ -376,6 +376,7 @@ impl<'w> Match<'w> {
             step: controller.step() as u16,
             slipped,
             touched,
+            met,
             hangs,
         });
         seat.senses.actuate(seat.robot, controller.wanted());
@@ -392,7 +393,7 @@ impl<'w> Match<'w> {
             let before = if tick == 0 { now } else { self.trace.angle(tick - 1, index) };
             let what = if now == before {
                 continue;
-            } else if now == *wanted {
+            } else if (now - wanted).abs() < THERE && (before - wanted).abs() >= THERE {
                 Happening::Arrived(index)
             } else if now == actuator.stops.0 || now == actuator.stops.1 {
                 Happening::Blocked(index)

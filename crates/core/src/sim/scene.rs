@@ -50,8 +50,10 @@ pub struct Rider {
 pub struct Marks {
     /// A tyre was at the limit of its grip.
     pub slipped: bool,
-    /// Something was touched.
+    /// A wall, or the side of a platform, was touched.
     pub touched: bool,
+    /// Something else was touched: a thing, an obstacle, another robot.
+    pub met: bool,
     /// A wheel had no floor under it.
     pub hangs: bool,
 }
@@ -696,7 +698,7 @@ impl Scene {
 
     /// Moves everybody that was in the solver.
     fn take_over(&mut self) {
-        let riders = self.riders.len();
+        let (riders, still) = (self.riders.len(), self.involved.len() - 1);
         let mut first = 0;
         for index in 0..riders {
             if !self.involved[index] || self.riders[index].out {
@@ -708,7 +710,8 @@ impl Scene {
             first += own;
             rider.marks.slipped |= tyres.iter().any(|tyre| tyre.slips);
             for touch in self.solver.touches.iter().filter(|touch| touch.a == index || touch.b == index) {
-                rider.marks.touched |= touch.pressed.0 > 0.0;
+                let mark = if touch.b == still { &mut rider.marks.touched } else { &mut rider.marks.met };
+                *mark |= touch.pressed.0 > 0.0;
                 let (ahead, left) = rider.plant.local(&rider.body, touch.spot.at);
                 if touch.pressed.0 > 0.0 && rider.pressed.len() < 8 {
                     rider.pressed.push((ahead, left, touch.pressed.0 / STEP));

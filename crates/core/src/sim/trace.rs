@@ -23,8 +23,10 @@ pub struct Tick {
     pub step: u16,
     /// A tyre slipped since the tick before.
     pub slipped: bool,
-    /// A wall was touched since the tick before.
+    /// A wall, or the side of a platform, was touched since the tick before.
     pub touched: bool,
+    /// A thing, an obstacle or another robot was touched since the tick before.
+    pub met: bool,
     /// A wheel had no floor under it since the tick before.
     pub hangs: bool,
 }
@@ -194,7 +196,7 @@ impl Trace {
                     }
                 }
             }
-            let flags = [tick.hangs, tick.slipped, tick.touched];
+            let flags = [tick.hangs, tick.slipped, tick.touched, tick.met];
             hash.add(flags.into_iter().fold(u64::from(tick.step), |word, flag| word << 1 | u64::from(flag)));
         }
         for reading in &self.readings {

@@ -3,8 +3,9 @@
 use serde::Serialize;
 use wayodos_core::controller::Event;
 use wayodos_core::finding::{Finding, line_column};
-use wayodos_core::sim::{Outcome, Tick};
-use wayodos_report::words::goal_words;
+use wayodos_core::sim::{Happening, Tick};
+use wayodos_report::Story;
+use wayodos_report::words::{goal_words, happening_words};
 
 use crate::folder::Project;
 use crate::work::Told;
@@ -53,6 +54,23 @@ struct EventOut<'a> {
     exit: Option<&'a str>,
     #[serde(skip_serializing_if = "Option::is_none")]
     count: Option<u32>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    words: Option<String>,
+}
+
+#[derive(Serialize)]
+struct VerdictOut<'a> {
+    verdict: &'a str,
+    t_s: f64,
+}
+
+#[derive(Serialize)]
+struct ScoreOut<'a> {
+    #[serde(rename = "for")]
+    what: &'a str,
+    each: f64,
+    times: u32,
+    first_s: Option<f64>,
 }
 
 #[derive(Serialize, Default)]
@@ -61,6 +79,8 @@ struct RunOut<'a> {
     reason: &'a str,
     duration_s: Option<f64>,
     score: Option<f64>,
+    verdict: Option<VerdictOut<'a>>,
+    sheet: Vec<ScoreOut<'a>>,
     final_pose: Option<PoseOut>,
     steps: Vec<StepOut<'a>>,
     events: Vec<EventOut<'a>>,
@@ -145,9 +165,20 @@ pub fn run(project: &Project, all: &[Finding], told: &Told, wall_ms: f64) -> Str
             };
             let of = &program.steps[step];
             let exit = exit.map(|exit| of.exits[exit].words.as_str());
-            EventOut { t_s: trace.seconds(stamp.tick as usize), kind, step: Some(&of.name), exit, count }
+            EventOut { t_s: trace.seconds(stamp.tick as usize), kind, step: Some(&of.name), exit, count, words: None }
         })
         .collect();
+    if let Some(setup) = &project.setup {
+        let story = Story { field: &setup.field, robot: &setup.robot, program, run };
+        events.extend(trace.happened.iter().map(|happened| EventOut {
+            t_s: trace.seconds(happened.tick as usize),
+            kind: happening_kind(happened.what),
+            step: None,
+            exit: None,
+            count: None,
+            words: Some(happening_words(story, happened.what)),
+        }));
+    }
     let mut began = |kind, of: fn(&Tick) -> bool| {
         events.extend(trace.onsets(of).map(|at| EventOut {
             t_s: trace.seconds(at),
@@ -155,20 +186,31 @@ pub fn run(project: &Project, all: &[Finding], told: &Told, wall_ms: f64) -> Str
             step: None,
             exit: None,
             count: None,
+            words: None,
         }));
     };
     began("touched", |tick| tick.touched);
+    began("met", |tick| tick.met);
     began("wheel over the edge", |tick| tick.hangs);
-    if run.outcome == Outcome::Fell {
-        events.push(EventOut { t_s: run.duration(), kind: "fell", step: None, exit: None, count: None });
-    }
     events.sort_by(|a, b| a.t_s.total_cmp(&b.t_s));
     let pose = run.final_pose();
     text(&RunOut {
         outcome: run.outcome.word(),
         reason: &run.reason,
         duration_s: Some(run.duration()),
-        score: None,
+        score: run.sheet.total(),
+        verdict: run
+            .sheet
+            .verdict
+            .map(|(verdict, tick)| VerdictOut { verdict: verdict.word(), t_s: trace.seconds(tick) }),
+        sheet: (run.sheet.lines.iter())
+            .map(|line| ScoreOut {
+                what: &line.words,
+                each: line.each,
+                times: line.times,
+                first_s: line.first.map(|tick| trace.seconds(tick)),
+            })
+            .collect(),
         final_pose: Some(PoseOut {
             x_mm: rounded(pose.x * 1e3, 2),
             y_mm: rounded(pose.y * 1e3, 2),
@@ -180,6 +222,22 @@ pub fn run(project: &Project, all: &[Finding], told: &Told, wall_ms: f64) -> Str
         trace_hash: Some(format!("{:016x}", trace.hash())),
         wall_ms: Some(rounded(wall_ms, 3)),
     })
+}
+
+/// One word or two for what happened, that does not change with the field.
+const fn happening_kind(what: Happening) -> &'static str {
+    match what {
+        Happening::Fell => "fell",
+        Happening::Gone(_) => "thing fell",
+        Happening::Came(_) => "came",
+        Happening::Left(_) => "went",
+        Happening::Tape(_) => "tape touched",
+        Happening::EarlyStart => "early start",
+        Happening::ByHand(_) => "by hand",
+        Happening::Signal(..) => "signal",
+        Happening::Arrived(_) => "actuator there",
+        Happening::Blocked(_) => "actuator blocked",
+    }
 }
 
 fn rounded(value: f64, decimals: i32) -> f64 {

@@ -7,9 +7,13 @@ use std::time::Instant;
 
 use wayodos_core::controller::Goal;
 use wayodos_core::sim::Outcome;
-use wayodos_report::words::{Weight, exit_words, goal_words, outcome_words, rest_words};
+use wayodos_report::Story;
+use wayodos_report::words::{
+    Weight, exit_words, goal_words, happening_words, outcome_words, rest_words, score_lines, verdict_words,
+};
 
 use super::{Shared, answer, json, readable, run_project, warn};
+use crate::folder::Project;
 use crate::work::Told;
 
 pub(super) fn run(shared: &Shared, path: &Path) -> ExitCode {
@@ -21,7 +25,7 @@ pub(super) fn run(shared: &Shared, path: &Path) -> ExitCode {
     let wall_ms = began.elapsed().as_secs_f64() * 1e3;
     let report = || {
         let title = format!("{} on {}, seed {}", ran.project.name(), ran.project.config.field, ran.seed);
-        format!("{title}\n\n{}", report(&ran.told))
+        format!("{title}\n\n{}", report(&ran.project, &ran.told))
     };
     if !ran.findings.is_empty() && !shared.quiet {
         warn(&readable(&ran.project, &ran.findings));
@@ -42,7 +46,7 @@ pub(super) fn run(shared: &Shared, path: &Path) -> ExitCode {
 }
 
 /// Every visited step with its times and the exit that ended it, then the outcome.
-fn report(told: &Told) -> String {
+fn report(project: &Project, told: &Told) -> String {
     let Told { run, program, evidence, .. } = told;
     let trace = &run.trace;
     let mut out = String::new();
@@ -61,7 +65,22 @@ fn report(told: &Told) -> String {
             let _ = writeln!(out, "       {:<44} {words}{target}", exit.words);
         }
     }
+    if let Some(setup) = &project.setup {
+        let story = Story { field: &setup.field, robot: &setup.robot, program, run };
+        for (index, happened) in trace.happened.iter().enumerate() {
+            let gap = if index == 0 { "\n" } else { "" };
+            let at = trace.seconds(happened.tick as usize);
+            let _ = writeln!(out, "{gap}{at:>11.2} s  {}", happening_words(story, happened.what));
+        }
+    }
+    for (index, (words, points)) in score_lines(run).iter().enumerate() {
+        let gap = if index == 0 { "\n" } else { "" };
+        let _ = writeln!(out, "{gap}     {words:<46} {points:>6}");
+    }
     let _ = writeln!(out, "\n{}", outcome_words(run, program));
+    if let Some(verdict) = verdict_words(run) {
+        let _ = writeln!(out, "{verdict}");
+    }
     let _ = writeln!(out, "{}", rest_words(run));
     let _ = writeln!(out, "trace {:016x}", trace.hash());
     out

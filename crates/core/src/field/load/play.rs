@@ -422,7 +422,7 @@ fn rules(tables: &mut Tables<'_>, field: &mut Field) {
             FeatWord::ObjectOff => (Feat::ObjectOff, "object off".to_owned()),
             FeatWord::AllObjectsOff => (Feat::AllObjectsOff, "all objects off".to_owned()),
             FeatWord::OpponentOff => (Feat::OpponentOff, "opponent off".to_owned()),
-            FeatWord::Fell => (Feat::Fell, "fell".to_owned()),
+            FeatWord::Fell => (Feat::Fell, "robot off".to_owned()),
             FeatWord::TapeTouched => (Feat::TapeTouched, "tape touched".to_owned()),
             FeatWord::EarlyStart => (Feat::EarlyStart, "early start".to_owned()),
             FeatWord::Done => (Feat::Done, "mission done".to_owned()),

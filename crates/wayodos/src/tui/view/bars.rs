@@ -4,11 +4,11 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 use wayodos_core::controller::WheelCommand;
-use wayodos_core::mission::SlotKind;
 use wayodos_core::mission::edit::source_slot;
+use wayodos_core::mission::{SlotKind, either};
 use wayodos_core::sim::{Outcome, Tick};
 use wayodos_core::units::{Quantity, Unit};
-use wayodos_report::words::outcome_words;
+use wayodos_report::words::{outcome_words, verdict_words};
 
 use super::{columns, paint_row, put, put_right};
 use crate::tui::keymap;
@@ -48,7 +48,10 @@ fn outcome(model: &Model) -> (String, Role) {
         return (format!("cannot run: {count} finding{s}"), Role::Wrong);
     }
     let Some(told) = &model.told else { return ("running".into(), Role::Quiet) };
-    let words = outcome_words(&told.run, &told.program);
+    let mut words = outcome_words(&told.run, &told.program);
+    if let Some(verdict) = verdict_words(&told.run) {
+        words = format!("{verdict} · {words}");
+    }
     match told.run.outcome {
         Outcome::Done => (format!("✓ {words}"), Role::Good),
         _ => (format!("✗ {words}"), Role::Wrong),
@@ -114,7 +117,8 @@ pub fn status(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     }
     let event = match tick {
         Tick { hangs: true, .. } => "a wheel is over the edge",
-        Tick { touched: true, .. } => "touches something",
+        Tick { touched: true, .. } => "touches a wall",
+        Tick { met: true, .. } => "pushes something",
         Tick { slipped: true, .. } => "a tyre slips",
         _ => "",
     };
@@ -158,7 +162,7 @@ fn slot_words(model: &Model) -> Option<String> {
                 format!("{name} = {written}, used {times}; {allowed}")
             }
         }
-        SlotKind::Choice(words) => words.join(" or "),
+        SlotKind::Choice(words) => either(&words.iter().map(|word| (*word).to_owned()).collect::<Vec<_>>()),
         SlotKind::Sensor => "a sensor".into(),
         SlotKind::Switch => "a touch switch or a button".into(),
         SlotKind::Actuator => "an actuator".into(),

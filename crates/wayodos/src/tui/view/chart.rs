@@ -251,6 +251,7 @@ fn marks(chart: &Chart, axis: &Axis, theme: Theme, y: u16, buffer: &mut Buffer) 
         let (sign, role) = match mark.kind {
             MarkKind::Wrong => ("✗", Role::Wrong),
             MarkKind::Line => ("|", Role::Text),
+            MarkKind::World => ("◆", Role::Accent),
             MarkKind::Step | MarkKind::End => ("▾", Role::Quiet),
         };
         put(buffer, axis.column(mark.at), y, 1, sign, theme.role(role));

@@ -7,11 +7,11 @@ use ratatui::layout::{Position, Rect};
 use ratatui::style::Modifier;
 use wayodos_core::field::{Field, Point, Pose};
 use wayodos_core::finding::line_column;
-use wayodos_core::sim::Trace;
+use wayodos_core::sim::{PropKind, Trace};
 use wayodos_report::ink::{BODY, PAPER, Rgb, tint};
-use wayodos_report::{Placement, ground_items, rasterise, robot_items};
+use wayodos_report::{Placement, arm_items, ground_items, prop_items, rasterise, robot_items};
 
-use super::{put, wrapped};
+use super::{columns, put, wrapped};
 use crate::tui::cells::{Cell, Cells, Dots, Grid, quantise};
 use crate::tui::model::Model;
 use crate::tui::theme::{Depth, Role, Theme};
@@ -32,6 +32,8 @@ struct Key {
     area: Rect,
     field: usize,
     pose: Option<[u64; 3]>,
+    /// Where everything else is, and how the robot's arms stand.
+    others: Vec<u64>,
 }
 
 /// Where the field lies in a pane: scene millimetres are cells, rows counted double, since a cell is twice as high
@@ -59,12 +61,20 @@ pub fn draw(model: &Model, theme: Theme, cells: Cells, kept: &mut Kept, area: Re
         area,
         field: Arc::as_ptr(field) as usize,
         pose: pose.map(|pose| [pose.x, pose.y, pose.heading].map(f64::to_bits)),
+        others: told.map_or_else(Vec::new, |told| others(&told.run.trace, model.time)),
     };
     if kept.key.as_ref() != Some(&key) {
         let (across, down) = cells.grid();
         let size = (usize::from(area.width) * across, usize::from(area.height) * down);
         let ground = ground_items(field, &place);
-        let robot = pose.map_or_else(Vec::new, |pose| robot_items(&setup.robot, pose, &place));
+        let mut robot = pose.map_or_else(Vec::new, |pose| robot_items(&setup.robot, pose, &place));
+        if let Some(trace) = told.map(|told| &told.run.trace) {
+            let tick = trace.tick_at(model.time + 1e-9);
+            let mut things = prop_items(field, trace, tick, &place);
+            things.append(&mut robot);
+            things.extend(arm_items(&setup.robot, trace, tick, &place));
+            robot = things;
+        }
         let scale = [across as f64, down as f64 / 2.0];
         // Without colours, density stands for darkness: what is not mat stays empty.
         let around = if theme.depth == Depth::Mono { PAPER } else { theme.ground() };
@@ -103,6 +113,9 @@ pub fn draw(model: &Model, theme: Theme, cells: Cells, kept: &mut Kept, area: Re
         let only = if area.width < 40 { model.active_step() } else { None };
         step_patches(told, only, &place, theme, area, buffer);
     }
+    if let Some(told) = told {
+        prop_names(told, model.time, &place, theme, area, buffer);
+    }
     if let Some(pose) = pose {
         heading_sign(pose, &place, theme, area, buffer);
     }
@@ -110,6 +123,36 @@ pub fn draw(model: &Model, theme: Theme, cells: Cells, kept: &mut Kept, area: Re
     if model.stale() {
         let words = " the path is of the text before ";
         put(buffer, area.x + 1, area.bottom() - 1, area.width - 1, words, theme.patch(Role::Thin));
+    }
+}
+
+/// What changes the picture besides our robot's pose.
+fn others(trace: &Trace, time: f64) -> Vec<u64> {
+    let tick = trace.tick_at(time + 1e-9);
+    let places = (0..trace.props.len()).flat_map(|prop| match trace.place(tick, prop) {
+        Some(pose) => [pose.x, pose.y, pose.heading].map(f64::to_bits),
+        None => [0; 3],
+    });
+    let angles = (0..trace.actuators).filter(|_| !trace.angles.is_empty()).map(|arm| trace.angle(tick, arm).to_bits());
+    places.chain(angles).collect()
+}
+
+/// The names of everything else that moves, where there is room for them.
+fn prop_names(told: &Told, time: f64, place: &Placement, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let trace = &told.run.trace;
+    let tick = trace.tick_at(time + 1e-9);
+    for (index, prop) in trace.props.iter().enumerate() {
+        let Some(pose) = trace.place(tick, index) else { continue };
+        // A basket among many has no name of its own worth the room.
+        if prop.kind == PropKind::Object && trace.props.len() > 4 {
+            continue;
+        }
+        let [x, y] = place.at(Point::new(pose.x, pose.y));
+        let wide = columns(&prop.name);
+        let (x, y) = ((x - f64::from(wide) / 2.0).round(), (y / 2.0).floor());
+        if x >= 0.0 && y >= 0.0 && x + f64::from(wide) <= f64::from(area.width) && y < f64::from(area.height) {
+            put(buffer, area.x + x as u16, area.y + y as u16, wide, &prop.name, theme.patch(Role::Text));
+        }
     }
 }
 

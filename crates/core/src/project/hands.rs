@@ -1,0 +1,160 @@
+//! Files of what is done by hand during a run: a timetable, so that it is done again exactly.
+
+use serde::Deserialize;
+use toml::Spanned;
+
+use super::Setup;
+use crate::field::{Mark, Point, Pose, Shape, SurfaceId};
+use crate::finding::{Finding, Source, did_you_mean};
+use crate::sim::{Act, Intervention};
+use crate::tables::{Item, Tables};
+use crate::units::{Angle, Length, Pair, Positive, Time};
+
+/// At most so many.
+const MOST: usize = 1000;
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct HandTable {
+    at: Spanned<Time>,
+    place: Option<Spanned<String>>,
+    remove: Option<Spanned<String>>,
+    carry: Option<Pair>,
+    cover: Option<Spanned<String>>,
+    press: Option<Spanned<String>>,
+    lay: Option<Spanned<String>>,
+    to: Option<Pair>,
+    #[serde(default)]
+    heading: Angle,
+    distance: Option<Positive<Length>>,
+    lasts: Option<Positive<Time>>,
+    width: Option<Positive<Length>>,
+    points: Option<Vec<Pair>>,
+}
+
+/// Reads a file of hands; what it names must be on this robot and field.
+pub fn load(text: &str, setup: &Setup) -> (Vec<Intervention>, Vec<Finding>) {
+    let mut tables = Tables::new(Source::Hands, text, &["hand"]);
+    let mut hands = Vec::new();
+    for (index, Item { value, span }) in tables.list::<HandTable>("hand").into_iter().enumerate() {
+        if index == MOST {
+            tables.error("H101", span, format!("more than {MOST} hands")).hints.push("use fewer".to_owned());
+            break;
+        }
+        let seconds = value.at.get_ref().si();
+        if !(0.0..=3600.0).contains(&seconds) {
+            let message = "a time after the start must be 0 s to 60 min";
+            tables.error("H101", value.at.span(), message).hints.push("for example `at = \"2.5 s\"`".to_owned());
+            continue;
+        }
+        if let Some(act) = act(&mut tables, setup, &value, span) {
+            hands.push(Intervention { at_ms: (seconds * 1e3).round() as u64, act });
+        }
+    }
+    hands.sort_by_key(|hand| hand.at_ms);
+    (hands, tables.findings)
+}
+
+fn act(tables: &mut Tables<'_>, setup: &Setup, table: &HandTable, span: std::ops::Range<usize>) -> Option<Act> {
+    let (robot, field) = (&setup.robot, &setup.field);
+    let things = || {
+        let obstacles = field.obstacles.iter().map(|obstacle| obstacle.name.as_str());
+        field.objects.iter().map(|object| object.name.as_str()).chain(obstacles)
+    };
+    let mut known = |name: &Spanned<String>, what: &str, all: &mut dyn Iterator<Item = &str>| {
+        let names: Vec<&str> = all.collect();
+        if names.contains(&name.get_ref().as_str()) {
+            return true;
+        }
+        let hint = did_you_mean(name.get_ref(), names.iter().copied());
+        tables.error("H102", name.span(), format!("there is no {what} `{}`", name.get_ref())).hints.extend(hint);
+        false
+    };
+    let pose = |place: Pair| Pose { x: place.x, y: place.y, heading: table.heading.si() };
+    let for_ms = table.lasts.map(|lasts| (lasts.0.si() * 1e3).round().max(1.0) as u64);
+    let named = |name: &Spanned<String>| name.get_ref().clone();
+    match table {
+        HandTable { place: Some(thing), to: Some(to), .. } => known(thing, "object or obstacle", &mut things())
+            .then(|| Act::Place { thing: named(thing), pose: pose(*to) }),
+        HandTable { remove: Some(thing), .. } => {
+            known(thing, "object or obstacle", &mut things()).then(|| Act::Remove { thing: named(thing) })
+        }
+        HandTable { carry: Some(to), .. } => Some(Act::Carry { pose: pose(*to) }),
+        HandTable { cover: Some(sensor), distance: Some(distance), lasts: Some(_), .. } => {
+            let mut all = robot.rangers.iter().map(|sensor| sensor.name.as_str());
+            known(sensor, "ranging sensor", &mut all).then(|| Act::Cover {
+                sensor: named(sensor),
+                distance: distance.0.si(),
+                for_ms: for_ms.unwrap_or(1),
+            })
+        }
+        HandTable { press: Some(switch), lasts: Some(_), .. } => {
+            let mut all = robot.touches.iter().map(|switch| switch.name.as_str());
+            known(switch, "touch switch or button", &mut all)
+                .then(|| Act::Press { switch: named(switch), for_ms: for_ms.unwrap_or(1) })
+        }
+        HandTable { lay: Some(surface), width: Some(width), points: Some(points), .. } if points.len() >= 2 => {
+            let mut all = field.surfaces.iter().map(|surface| surface.name.as_str());
+            if !known(surface, "surface", &mut all) {
+                return None;
+            }
+            let id = field.surfaces.iter().position(|known| known.name == *surface.get_ref())?;
+            let points = points.iter().map(|place| Point::new(place.x, place.y)).collect();
+            let shape = Shape::Band { points, width: width.0.si() };
+            Some(Act::Lay(Mark {
+                name: String::new(),
+                is_line: true,
+                keep_off: false,
+                surface: SurfaceId(id as u8),
+                shape,
+            }))
+        }
+        _ => {
+            tables.error("H103", span, "it does not say all that a hand needs to know").hints.push(
+                "`place` with `to`; `remove`; `carry`; `cover` with `distance` and `lasts`; `press` with `lasts`; or `lay` with `width` and `points`"
+                    .to_owned(),
+            );
+            None
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn setup() -> Setup {
+        let robot = include_str!("../../../../examples/brinewick/robots/curlew.toml");
+        let field = "size = \"900 x 900 mm\"\nground = \"pale\"\n[surface.pale]\ncolour = \"#e9e3d2\"\n[start.a]\nat = \"200, 200 mm\"\nheading = \"0 deg\"\n\
+            [[obstacle]]\nname = \"heron\"\nsurface = \"pale\"\nat = \"700, 700 mm\"\ndiameter = \"50 mm\"\n";
+        let (setup, findings) = Setup::load(robot, field, None);
+        setup.unwrap_or_else(|| panic!("{findings:#?}"))
+    }
+
+    #[test]
+    fn hands_come_in_order_of_time_whatever_their_order_in_the_file() {
+        let text = "[[hand]]\nat = \"2 s\"\nremove = \"heron\"\n[[hand]]\nat = \"500 ms\"\ncover = \"ahead\"\ndistance = \"90 mm\"\nlasts = \"300 ms\"\n\
+            [[hand]]\nat = \"3 s\"\nlay = \"pale\"\nwidth = \"20 mm\"\npoints = [\"0, 0 mm\", \"9, 9 mm\"]\n[[hand]]\nat = \"1 s\"\nplace = \"heron\"\nto = \"300, 300 mm\"\n\
+            [[hand]]\nat = \"4 s\"\ncarry = \"300, 300 mm\"\nheading = \"90 deg\"\n";
+        let (hands, findings) = load(text, &setup());
+        assert_eq!(findings, []);
+        assert_eq!(hands.iter().map(|hand| hand.at_ms).collect::<Vec<_>>(), [500, 1000, 2000, 3000, 4000]);
+        assert_eq!(hands[0].act, Act::Cover { sensor: "ahead".into(), distance: 0.09, for_ms: 300 });
+        assert_eq!(hands[1].act, Act::Place { thing: "heron".into(), pose: Pose { x: 0.3, y: 0.3, heading: 0.0 } });
+    }
+
+    #[test]
+    fn mistakes_of_hands_are_told() {
+        let told = |rest: &str| {
+            let (_, findings) = load(&format!("[[hand]]\n{rest}\n"), &setup());
+            let [finding] = findings.as_slice() else { panic!("{findings:#?}") };
+            format!("{} {} | {}", finding.code, finding.message, finding.hints.join(" | "))
+        };
+        assert!(told("at = \"2 h\"").starts_with("T004"));
+        assert!(told("at = \"-2 s\"\nremove = \"heron\"").starts_with("H101"));
+        assert!(told("at = \"2 s\"\nremove = \"hero\"").contains("did you mean `heron`?"));
+        assert!(told("at = \"2 s\"\nplace = \"heron\"").starts_with("H103"));
+        assert!(told("at = \"2 s\"\npress = \"go\"\nlasts = \"1 s\"").contains("no touch switch or button `go`"));
+        assert!(told("at = \"2 s\"\ncovers = \"ahead\"").starts_with("T002"));
+    }
+}
