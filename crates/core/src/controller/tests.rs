@@ -181,3 +181,49 @@ fn a_distance_is_compared_with_its_limit() {
     assert_eq!(script.still(0.5).1, Status::Running);
     assert_eq!(script.still(0.501).1, Status::Ended(End::Done));
 }
+
+#[test]
+fn a_switch_that_was_pressed_before_the_step_is_bumped_only_when_pressed_again() {
+    let text = "step \"a\"\nhold\nuntil bumper was bumped -> done";
+    let mut robot = robot();
+    robot.touches.push(crate::robot::TouchSensor { name: "bumper".into(), port: "S9".into(), side: None, force: 0.3 });
+    let parsed = parse(text);
+    let all = vec![tones(&[("dark", 0.1), ("pale", 0.9)]); robot.sensors.len()];
+    let program = Program::compile(text, &parsed.mission, &robot, &all).unwrap();
+    let mut controller = Controller::new(Arc::new(program));
+    let sensors = vec![Reading::default(); robot.sensors.len()];
+    let mut ended = |pressed: bool| {
+        let readings = Readings {
+            sensors: &sensors,
+            ranges: &[1.0],
+            touches: &[pressed],
+            wheels: [0.0; 2],
+            gyro: None,
+            actuators: &[],
+        };
+        controller.tick(&readings, &mut Vec::new()).1 != Status::Running
+    };
+    let script = [true, true, false, false, true, true];
+    assert!(script.map(&mut ended).iter().all(|ended| !ended));
+    assert!(ended(false), "pressed and let go within the step");
+}
+
+#[test]
+fn a_kept_speed_is_steered_like_a_duty_and_an_arc_shares_it_between_the_wheels() {
+    let speeds = |command: Command| match (command.left, command.right) {
+        (WheelCommand::Speed(left), WheelCommand::Speed(right)) => (left, right),
+        other => panic!("expected two speeds, got {other:?}"),
+    };
+    let mut script = Script::new("step \"a\"\ndrive ahead at 100 mm/s holding the heading\nuntil 9 s pass -> done");
+    script.still(0.5);
+    let (left, right) = speeds(script.tick(0.5, [0.0; 2], 0.1).0);
+    assert!(left > 0.1 && right < 0.1 && (left + right - 0.2).abs() < 1e-12, "turned left, it steers right");
+    let mut script =
+        Script::new("step \"a\"\ndrive ahead on a right arc of 236 mm at 100 mm/s\nuntil 9 s pass -> done");
+    // Half the track, 59 mm, is a quarter of the radius.
+    let (left, right) = speeds(script.still(0.5).0);
+    assert!((left - 0.125).abs() < 1e-12 && (right - 0.075).abs() < 1e-12, "{left} {right}");
+    let mut script = Script::new("step \"a\"\ndrive ahead on a left arc of 59 mm at 80 %\nuntil 9 s pass -> done");
+    let (left, right) = duties(script.still(0.5).0);
+    assert!(left.abs() < 1e-12 && (right - 1.0).abs() < 1e-12, "no more than all: {left} {right}");
+}

@@ -129,6 +129,88 @@ fn mistakes_are_told_with_place_and_remedy() {
     insta::assert_snapshot!(all);
 }
 
+/// Sentences about devices, speeds that are kept, and arcs.
+const DEVICES: &str = r#"mission "Devices"
+  limit 60 s
+  start slipway
+
+let creep = 80 mm/s
+
+step "Round"
+  drive ahead on a left arc of 250 mm at 120 mm/s
+  until bumper is pressed  -> next
+  or    bumper was bumped  -> next
+
+step "Back"
+  drive back at creep holding the heading
+  until bumper is released  -> next
+
+step "Reach"
+  move arm to 60 deg
+  until arm is there    -> next
+  or    arm is blocked  -> fail "stuck"
+
+step "Say so"
+  signal lamp "green"
+  until 0.5 s pass  -> next
+
+step "Stay"
+  hold, keep position
+  until 2 s pass  -> done
+"#;
+
+#[test]
+fn devices_kept_speeds_and_arcs_are_understood_and_laid_out() {
+    assert_eq!(told(DEVICES), "");
+    assert_eq!(format(DEVICES), DEVICES);
+    let nudged = |word: &str, nth: usize, up: bool| {
+        let parsed = parse(DEVICES);
+        let edit = edit::nudge(&parsed, DEVICES, &names(), slot(DEVICES, word, nth), up, edit::Stride::Coarse);
+        edit.map(|edit| edit.apply(DEVICES))
+    };
+    let change = |old: &str, new: &str| Some(DEVICES.replacen(old, new, 1));
+    assert_eq!(nudged("keep position", 0, true), change("keep position", "brake"));
+    assert_eq!(nudged("120 mm/s", 0, true), change("120 mm/s", "150 mm/s"));
+    assert_eq!(nudged("creep", 0, true), change("creep = 80", "creep = 100"), "where it is made");
+    assert_eq!(nudged("pressed", 0, true), change("is pressed", "is released"));
+    assert_eq!(nudged("there", 0, false), change("is there", "is blocked"));
+    let choices = |word: &str| edit::choices(&parse(DEVICES), &names(), slot(DEVICES, word, 0));
+    assert_eq!(
+        (choices("bumper"), choices("arm"), choices("lamp")),
+        (vec!["bumper".to_owned()], vec!["arm".to_owned()], vec!["lamp".to_owned()])
+    );
+    assert_eq!(nudged("left", 0, true), change("a left arc", "a right arc"));
+    let braked = DEVICES.replace("keep position", "brake");
+    let edit = edit::nudge(&parse(&braked), &braked, &names(), slot(&braked, "brake", 0), false, edit::Stride::Fine);
+    assert_eq!(edit.unwrap().apply(&braked), DEVICES);
+}
+
+#[test]
+fn mistakes_about_devices_are_told() {
+    let cases = [
+        ("bumper is pressed", "bumpr is pressed", "M101", "did you mean `bumper`?"),
+        ("bumper is pressed", "bumper is push", "M003", "`pressed`, `released`, `there` or `blocked`"),
+        ("bumper is pressed", "arm is pressed", "M101", "no switch `arm`"),
+        ("arm is there", "bumper is there", "M101", "no actuator `bumper`"),
+        ("move arm", "move amr", "M101", "did you mean `arm`?"),
+        ("move arm to 60 deg", "move arm to 60 mm", "M005", "an angle"),
+        ("move arm to 60 deg", "move arm to 170 deg", "M117", "end stop is at 85.9"),
+        ("signal lamp", "signal lmp", "M101", "no signal `lmp`"),
+        ("at 120 mm/s", "at 900 mm/s", "M116", "cannot reach 900 mm/s"),
+        ("creep = 80 mm/s", "creep = 80 mm", "M005", "does not fit here"),
+        ("arc of 250 mm", "arc of 2 mm", "M008", "out of range"),
+        ("keep position", "keep still", "M003", "`brake`, `coast` or `keep position`"),
+    ];
+    for (old, new, code, says) in cases {
+        let answer = told(&DEVICES.replacen(old, new, 1));
+        assert!(answer.contains(code) && answer.contains(says), "{new}: {answer}");
+    }
+    let car = Names { steers: true, ..names() };
+    let text = DEVICES.replace("drive ahead on a left arc of 250 mm", "spin left");
+    let codes: Vec<&str> = check(&parse(&text), &car).iter().map(|finding| finding.code).collect();
+    assert_eq!(codes, ["M115"]);
+}
+
 #[test]
 fn a_distance_may_be_named_above_or_below_its_use() {
     for (before, after) in [("let near = 28 cm\n", ""), ("", "let near = 28 cm\n")] {
@@ -289,6 +371,17 @@ fn soup() -> impl Strategy<Value = String> {
         "pivot",
         "hold",
         "pass",
+        "keep",
+        "position",
+        "move",
+        "is",
+        "pressed",
+        "mm/s",
+        "arc",
+        "on",
+        "signal",
+        "was",
+        "bumped",
         "=",
         "<",
         "\r\n",
