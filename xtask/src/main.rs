@@ -43,6 +43,7 @@ fn test() -> Result<(), String> {
 
 fn bench() -> Result<(), String> {
     cargo(&["bench", "--package", "wayodos-core", "--bench", "engine"])?;
+    cargo(&["bench", "--package", "xtask", "--features", "versus", "--bench", "world"])?;
     cargo(&["bench", "--package", "wayodos", "--bench", "screen"])
 }
 

@@ -281,6 +281,15 @@ impl Plant {
         true
     }
 
+    /// Goes straight on for so many seconds, wheels turning as they do.
+    pub fn glide(&self, body: &mut Body, seconds: f64) {
+        body.x += body.velocity.0 * seconds;
+        body.y += body.velocity.1 * seconds;
+        for (angle, speed) in body.angles.iter_mut().zip(body.wheels) {
+            *angle += speed * seconds;
+        }
+    }
+
     /// The factor of the caster's velocity that is its friction in a step: never more than would stop it.
     fn drag(&self, ahead: f64, left: f64) -> f64 {
         (self.caster_drag / math::length(ahead, left).max(STILL_CASTER)).min(self.caster_most)

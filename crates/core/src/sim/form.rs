@@ -85,6 +85,28 @@ impl Convex {
         best
     }
 
+    fn clip(&self, ray: (f64, f64), outside: &[f64; MOST_CORNERS]) -> Option<(f64, f64)> {
+        let (mut enter, mut leave, mut facing) = (f64::NEG_INFINITY, f64::INFINITY, 1.0);
+        for ((nx, ny), outside) in self.normals.iter().zip(outside).take(self.count) {
+            let speed = ray.0 * nx + ray.1 * ny;
+            if speed.abs() < 1e-12 {
+                if *outside > 0.0 {
+                    return None;
+                }
+            } else if speed < 0.0 {
+                let at = -outside / speed;
+                if at > enter {
+                    (enter, facing) = (at, -speed);
+                }
+            } else if *outside > 0.0 {
+                return None;
+            } else {
+                leave = leave.min(-outside / speed);
+            }
+        }
+        (enter <= leave && leave >= 0.0).then_some(if enter < 0.0 { (0.0, 1.0) } else { (enter, facing) })
+    }
+
     fn edge(&self, edge: usize) -> (Point, Point) {
         (self.corners[edge], self.corners[(edge + 1) % self.count])
     }
@@ -154,30 +176,21 @@ impl Form {
         }
     }
 
-    /// Distance of a point to it in metres, 0 inside.
-    pub fn distance(&self, p: Point) -> f64 {
+    /// How far a point is outside it at least, metres; negative inside.
+    pub fn apart(&self, p: Point) -> f64 {
         match self {
-            Self::Disc { centre, radius } => (p.distance(*centre) - radius).max(0.0),
-            Self::Polygon(own) => {
-                if own.outermost(p).1 <= 0.0 {
-                    return 0.0;
-                }
-                let to = |edge| {
-                    let (from, to) = own.edge(edge);
-                    p.distance(nearest_on(from, to, p))
-                };
-                (0..own.count).map(to).fold(f64::INFINITY, f64::min)
-            }
+            Self::Disc { centre, radius } => p.distance(*centre) - radius,
+            Self::Polygon(own) => own.outermost(p).1,
         }
     }
 
-    /// Where a ray enters it: how far away, and the cosine of its angle to the face's normal. From within it enters
-    /// at once, squarely.
+    /// Where rays from one place enter it: for each how far away, and the cosine of its angle to the face's normal. From
+    /// within they enter at once, squarely.
     ///
     /// Cyrus and Beck, "Generalized two- and three-dimensional clipping" (1978).
-    pub fn meet(&self, from: Point, ray: (f64, f64)) -> Option<(f64, f64)> {
+    pub fn meet<const RAYS: usize>(&self, from: Point, rays: &[(f64, f64); RAYS]) -> [Option<(f64, f64)>; RAYS] {
         match self {
-            Self::Disc { centre, radius } => {
+            Self::Disc { centre, radius } => rays.map(|ray| {
                 let (dx, dy) = (centre.x - from.x, centre.y - from.y);
                 let along = dx * ray.0 + dy * ray.1;
                 let square = radius * radius - (dx * dx + dy * dy - along * along);
@@ -186,26 +199,15 @@ impl Form {
                 }
                 let half = square.sqrt();
                 (along + half >= 0.0).then(|| if along < half { (0.0, 1.0) } else { (along - half, half / radius) })
-            }
+            }),
             Self::Polygon(own) => {
-                let (mut enter, mut leave, mut facing) = (f64::NEG_INFINITY, f64::INFINITY, 1.0);
+                // How far outside each edge the place is, is the same for all rays.
+                let mut outside = [0.0; MOST_CORNERS];
                 for edge in 0..own.count {
                     let ((nx, ny), corner) = (own.normals[edge], own.corners[edge]);
-                    let outside = (from.x - corner.x) * nx + (from.y - corner.y) * ny;
-                    let speed = ray.0 * nx + ray.1 * ny;
-                    if speed.abs() < 1e-12 {
-                        if outside > 0.0 {
-                            return None;
-                        }
-                    } else if speed < 0.0 {
-                        if -outside / speed > enter {
-                            (enter, facing) = (-outside / speed, -speed);
-                        }
-                    } else {
-                        leave = leave.min(-outside / speed);
-                    }
+                    outside[edge] = (from.x - corner.x) * nx + (from.y - corner.y) * ny;
                 }
-                (enter <= leave && leave >= 0.0).then_some(if enter < 0.0 { (0.0, 1.0) } else { (enter, facing) })
+                rays.map(|ray| own.clip(ray, &outside))
             }
         }
     }
@@ -237,6 +239,18 @@ pub fn touch(a: &Form, b: &Form, mut found: impl FnMut(Spot)) {
                 found(Spot { at: Point::new(other.x + normal.0 * its, other.y + normal.1 * its), normal, gap });
             }
         }
+    }
+}
+
+/// How far two things are apart at least, metres; negative when they overlap.
+pub fn gap(a: &Form, b: &Form) -> f64 {
+    match (a, b) {
+        (Form::Disc { centre, radius }, Form::Disc { centre: other, radius: its }) => {
+            centre.distance(*other) - radius - its
+        }
+        (Form::Disc { centre, radius }, Form::Polygon(polygon))
+        | (Form::Polygon(polygon), Form::Disc { centre, radius }) => polygon.outermost(*centre).1 - radius,
+        (Form::Polygon(a), Form::Polygon(b)) => a.separation(b).1.max(b.separation(a).1),
     }
 }
 
@@ -419,9 +433,9 @@ mod tests {
                 if index % 3 == 0 { disc(place.0, place.1, size.0) } else { slab(place, 6.3 * spread(0.569), size) };
             let angle = 0.6 * spread(0.297) - 0.3;
             let ray = (math::cos(angle), math::sin(angle));
-            let inside = |far: f64| other.distance(Point::new(ray.0 * far, ray.1 * far)) <= 0.0;
+            let inside = |far: f64| other.apart(Point::new(ray.0 * far, ray.1 * far)) <= 0.0;
             let walked = (0..4000).map(|step| f64::from(step) * 0.0005).find(|far| inside(*far));
-            match (other.meet(Point::default(), ray), walked) {
+            match (other.meet(Point::default(), &[ray])[0], walked) {
                 (Some((far, facing)), Some(walked)) => {
                     assert!((far - walked).abs() < 0.0011, "{index}: {far} against {walked}");
                     assert!((0.0..=1.0 + 1e-12).contains(&facing));
@@ -431,7 +445,7 @@ mod tests {
                 // A corner may be cut by less than a step: the place found must still be on it.
                 (Some((far, _)), None) => {
                     let there = Point::new(ray.0 * far, ray.1 * far);
-                    assert!(other.distance(there) < 1e-9, "{index}: not there at {far}");
+                    assert!(other.apart(there) < 1e-9, "{index}: not there at {far}");
                 }
                 (None, Some(walked)) => panic!("{index}: walked into it at {walked}"),
             }

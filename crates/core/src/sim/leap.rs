@@ -1,12 +1,13 @@
 //! Many steps at once: while nothing touches, nothing slips and no wheel stands, a robot is a smooth system of two
-//! wheel speeds, which a fourth-order method follows over a whole control period.
+//! wheel speeds, which a method of third order (Bogacki and Shampine, "A 3(2) pair of Runge-Kutta formulas", 1989)
+//! follows over a whole control period.
 //!
 //! The equations are those of the single step, written for the rims' speeds u of the left and right wheel (projected
 //! on the motions that rolling allows; the constraint forces do no work): M u' = Q(u), with the motors' forces, Coulomb
 //! friction of gears and caster, and the term of the centre of mass that does not lie over the axle.
 
-use super::GRAVITY;
 use super::drive::Body;
+use super::{GRAVITY, STEP};
 use crate::controller::{Command, WheelCommand};
 use crate::robot::{Motor, Robot};
 use crate::units::math;
@@ -19,7 +20,7 @@ const STILL: f64 = 1e-9;
 const SURE: f64 = 0.97;
 /// A leap turns by no more than this, rad: as far as the series of its direction holds.
 const MOST_TURN: f64 = 0.3;
-/// The velocities must fit rolling without slip this well, m/s.
+/// The velocities must fit rolling without slip this well, m/s, but for what a single step that turns leaves behind.
 const FITS: f64 = 1e-6;
 
 /// A robot's constants for leaps.
@@ -106,7 +107,9 @@ impl Reduced {
             return false;
         }
         let fits = (now.0 - self.along(u)).abs() + (now.1 - self.com * self.turn(u)).abs();
-        if fits + self.com * (body.spin - self.turn(u)).abs() > FITS {
+        // A single step solves for rolling and then turns: by then its velocity points to where ahead was before.
+        let behind = 1.1 * STEP * (now.0.abs() + now.1.abs()) * body.spin.abs();
+        if fits + self.com.abs() * (body.spin - self.turn(u)).abs() > FITS + behind {
             return false;
         }
         let signs = u.map(f64::signum);
@@ -114,18 +117,17 @@ impl Reduced {
         let Some(k1) = self.rate(u, drives, signs) else { return false };
         let at = |k: [f64; 2], by: f64| [u[0] + k[0] * by, u[1] + k[1] * by];
         let Some(k2) = self.rate(at(k1, h / 2.0), drives, signs) else { return false };
-        let Some(k3) = self.rate(at(k2, h / 2.0), drives, signs) else { return false };
-        let Some(k4) = self.rate(at(k3, h), drives, signs) else { return false };
-        let end = [0, 1].map(|i| u[i] + h / 6.0 * (k1[i] + 2.0 * (k2[i] + k3[i]) + k4[i]));
-        let Some(k5) = self.rate(end, drives, signs) else { return false };
+        let Some(k3) = self.rate(at(k2, 0.75 * h), drives, signs) else { return false };
+        let end = [0, 1].map(|i| u[i] + h / 9.0 * (2.0 * k1[i] + 3.0 * k2[i] + 4.0 * k3[i]));
+        let Some(k4) = self.rate(end, drives, signs) else { return false };
         if (0..2).any(|i| end[i] * signs[i] < SLOW) || !self.holds(u, k1, drives, signs) {
             return false;
         }
-        if !self.holds(end, k5, drives, signs) {
+        if !self.holds(end, k4, drives, signs) {
             return false;
         }
         // The cubic through both ends tells the middle; what is a sum over time follows by Simpson's rule.
-        let middle = [0, 1].map(|i| f64::midpoint(u[i], end[i]) + h / 8.0 * (k1[i] - k5[i]));
+        let middle = [0, 1].map(|i| f64::midpoint(u[i], end[i]) + h / 8.0 * (k1[i] - k4[i]));
         let [from, half, to] = [u, middle, end].map(|u| self.turn(u));
         if half.abs() * h > MOST_TURN {
             return false;

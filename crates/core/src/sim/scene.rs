@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use super::drive::{Body, Plant, rotated};
 use super::footing::{Footing, Stance};
-use super::form::{AHEAD, Form, touch};
+use super::form::{AHEAD, Form, gap, touch};
 use super::solve::{Moving, Rub, Solver, Touch};
 use super::stage::{Look, Stage};
 use super::{GRAVITY, STEP};
@@ -16,11 +16,17 @@ use crate::field::{Field, Object, Obstacle, Outline, Point, Pose, Shape};
 use crate::units::math;
 
 /// Who is near whom is looked up again when somebody may have moved this far, metres.
-const FREE: f64 = 0.02;
+const FREE: f64 = 0.05;
 /// Slower than this (m/s, rad/s) a pushed thing lies still.
 const AT_REST: f64 = 1e-7;
+/// One whose way is blocked tries again after so many steps.
+const PATIENCE: u64 = 20;
 /// A walking obstacle stops this many metres before whatever is in its way.
 const MANNERS: f64 = 0.002;
+/// Whose speed (m/s) changes by less than this in a step is steady.
+const STEADY: f64 = 1e-7;
+/// So many steady steps after each other are needed before several are taken at once.
+const SETTLED_FOR: u32 = 4;
 /// A leap takes at most so many steps.
 const LONGEST: u64 = 10;
 
@@ -185,6 +191,10 @@ pub struct Mover {
     about: Obstacle,
     /// Metres walked along its path.
     walked: f64,
+    /// The length of its path.
+    whole: f64,
+    /// Something is in its way: it tries again at this step.
+    waits: u64,
     /// Where it is.
     pub at: Point,
     velocity: (f64, f64),
@@ -203,8 +213,10 @@ impl Mover {
         Self {
             reach: turned.reach(Point::default()),
             form: turned,
+            whole: stations(about).zip(stations(about).skip(1)).map(|(a, b)| a.distance(b)).sum(),
             about: about.clone(),
             walked: 0.0,
+            waits: 0,
             at,
             velocity: (0.0, 0.0),
             level: field.platform_at(at).map_or(0, |index| index + 1),
@@ -252,18 +264,19 @@ impl Mover {
     /// Where it is after so many metres of its path.
     fn along(&self, walked: f64) -> Point {
         let from = Point::new(self.about.pose.x, self.about.pose.y);
-        let stations = || std::iter::once(from).chain(self.about.path.iter().copied());
-        let legs = || stations().zip(stations().skip(1));
-        let whole: f64 = legs().map(|(a, b)| a.distance(b)).sum();
+        let (about, whole) = (&self.about, self.whole);
         if whole <= 0.0 {
             return from;
         }
-        let mut left = if self.about.paces {
+        let mut left = if !about.paces {
+            walked.min(whole)
+        } else if walked <= whole {
+            walked
+        } else {
             let round = walked % (2.0 * whole);
             if round > whole { 2.0 * whole - round } else { round }
-        } else {
-            walked.min(whole)
         };
+        let legs = || stations(about).zip(stations(about).skip(1));
         for (a, b) in legs() {
             let length = a.distance(b);
             if left <= length && length > 0.0 {
@@ -272,8 +285,13 @@ impl Mover {
             }
             left -= length;
         }
-        stations().last().unwrap_or(from)
+        stations(about).last().unwrap_or(from)
     }
+}
+
+/// The places of an obstacle's path, from where it sets out.
+fn stations(about: &Obstacle) -> impl Iterator<Item = Point> + '_ {
+    std::iter::once(Point::new(about.pose.x, about.pose.y)).chain(about.path.iter().copied())
 }
 
 /// Who or what is near a body.
@@ -316,6 +334,14 @@ pub struct Scene {
     looked: Vec<Point>,
     /// Step of the next coming or leaving.
     next_change: u64,
+    /// For how many steps everything in contact has kept its speed, without turning, under the same commands.
+    steady: u32,
+    /// How far everybody may still come, together, before anybody can touch anybody, metres.
+    room: f64,
+    /// Robots before a leap that may have to be taken back.
+    before: Vec<Body>,
+    /// What the robots were told in the last step.
+    told: Vec<Command>,
     /// By body: it is in the solver in this step.
     involved: Vec<bool>,
     frees: Vec<super::drive::Free>,
@@ -339,6 +365,10 @@ impl Scene {
             pairs: Vec::with_capacity(64),
             looked: Vec::with_capacity(bodies),
             next_change: 0,
+            steady: 0,
+            room: 0.0,
+            before: Vec::with_capacity(4),
+            told: Vec::with_capacity(4),
             involved: vec![false; bodies],
             frees: Vec::with_capacity(4),
         }
@@ -454,11 +484,16 @@ impl Scene {
         let outline = mover.outline();
         let mut free = true;
         let mut meets = |form: &Form| touch(form, &outline, |spot| free &= spot.gap > MANNERS);
+        let near = |centre: Point, reach: f64| mover.at.distance(centre) < reach + mover.reach + MANNERS;
         for rider in self.riders.iter().filter(|rider| !rider.out && rider.level == mover.level) {
-            meets(&rider.plant.outline(&rider.body));
+            if near(rider.centre(), rider.plant.reach()) {
+                meets(&rider.plant.outline(&rider.body));
+            }
         }
         for loose in self.loose.iter().filter(|loose| !loose.gone && loose.level == mover.level) {
-            meets(&loose.outline());
+            if near(loose.at, loose.reach) {
+                meets(&loose.outline());
+            }
         }
         free
     }
@@ -466,7 +501,7 @@ impl Scene {
     /// Lets obstacles walk for so many steps. They stop before whatever is in their way.
     fn walk(&mut self, steps: u64) {
         for index in 0..self.movers.len() {
-            if !self.movers[index].walks() {
+            if !self.movers[index].walks() || self.now < self.movers[index].waits {
                 continue;
             }
             let mover = &mut self.movers[index];
@@ -475,7 +510,7 @@ impl Scene {
             mover.at = mover.along(mover.walked);
             if !self.is_free(index) {
                 let mover = &mut self.movers[index];
-                (mover.at, mover.walked) = (was_at, was_walked);
+                (mover.at, mover.walked, mover.waits) = (was_at, was_walked, self.now + PATIENCE);
             }
         }
     }
@@ -520,6 +555,7 @@ impl Scene {
 
     /// Finds out who is near whom.
     fn look(&mut self) {
+        self.room = 0.0;
         self.pairs.clear();
         self.looked.clear();
         let (first_mover, count) = (self.first_mover(), self.first_mover() + self.movers.len());
@@ -538,16 +574,26 @@ impl Scene {
                 }
             }
             for (piece, form) in self.stages[level].forms.iter().enumerate() {
-                if form.distance(at) < reach + AHEAD + FREE {
+                if form.apart(at) < reach + AHEAD + FREE {
                     self.pairs.push((a, Near::Still(piece)));
                 }
             }
         }
     }
 
-    /// Goes on by several steps at once, if everybody is by himself; answers how many.
+    /// Goes on by several steps at once, if everybody is by himself or steadily in touch; answers how many.
     fn leap(&mut self, most: u64) -> u64 {
-        if most < 2 || self.loose.iter().any(|loose| !loose.gone && !loose.rests()) {
+        let told = self.riders.iter().map(|rider| rider.command);
+        if self.steady > 0 && !told.eq(self.told.iter().copied()) {
+            self.steady = 0;
+        }
+        if most < 2 {
+            return 0;
+        }
+        if self.steady >= SETTLED_FOR {
+            return self.glide(most);
+        }
+        if self.loose.iter().any(|loose| !loose.gone && !loose.rests()) {
             return 0;
         }
         let seconds = most as f64 * STEP;
@@ -564,8 +610,33 @@ impl Scene {
         let rider_near = |pair: &(usize, Near)| {
             pair.0 < self.riders.len() || matches!(pair.1, Near::Body(other) if other < self.riders.len())
         };
-        if self.pairs.iter().any(rider_near) {
-            return 0;
+        if self.room < 2.0 * way {
+            // Whoever is not among the pairs is further away than this.
+            let mut room = FREE;
+            for &(a, near) in self.pairs.iter().filter(|pair| rider_near(pair)) {
+                let (at, reach, level, plays) = self.circle(a);
+                let gap = match near {
+                    Near::Body(b) => {
+                        let (other, its, _, its_plays) = self.circle(b);
+                        let apart = at.distance(other) - reach - its;
+                        match plays && its_plays {
+                            false => f64::INFINITY,
+                            true if apart > 0.01 => apart,
+                            true => gap(&self.outline(a), &self.outline(b)),
+                        }
+                    }
+                    Near::Still(piece) => {
+                        let form = &self.stages[level].forms[piece];
+                        let apart = form.apart(at) - reach;
+                        if apart > 0.01 { apart } else { gap(&self.outline(a), form) }
+                    }
+                };
+                room = room.min(gap);
+            }
+            self.room = room;
+            if room < 2.0 * way {
+                return 0;
+            }
         }
         for rider in self.riders.iter_mut().filter(|rider| !rider.out) {
             let (centre, wheels) = (rider.centre(), rider.plant.wheels(&rider.body));
@@ -574,24 +645,96 @@ impl Scene {
             }
         }
         // With several robots it must succeed for all or for none.
-        let before: [Option<Body>; 4] =
-            std::array::from_fn(|index| self.riders.get(index + 1).map(|_| self.riders[index].body));
+        self.before.clear();
         for index in 0..self.riders.len() {
+            let is_last = index + 1 == self.riders.len();
             let rider = &mut self.riders[index];
+            if !is_last {
+                self.before.push(rider.body);
+            }
             if !rider.out && !rider.plant.leap(&mut rider.body, rider.command, seconds) {
-                for (rider, body) in self.riders.iter_mut().zip(before).take(index) {
-                    rider.body = body.expect("kept for all but the last");
+                for (rider, body) in self.riders.iter_mut().zip(&self.before).take(index) {
+                    rider.body = *body;
                 }
                 return 0;
             }
             self.riders[index].pressed.clear();
         }
+        self.room -= 2.0 * way;
         self.walk(most);
+        most
+    }
+
+    /// Goes on by several steps at once where pushing has become steady: who is in touch goes straight on as he did.
+    fn glide(&mut self, most: u64) -> u64 {
+        let seconds = most as f64 * STEP;
+        let riders = self.riders.len();
+        let mut way = 0.0f64;
+        for index in 0..self.first_mover() {
+            let (plays, velocity) = match self.riders.get(index) {
+                Some(rider) => (!rider.out, rider.body.velocity),
+                None => (!self.loose[index - riders].gone, self.loose[index - riders].velocity),
+            };
+            // Who is not in touch would have to be looked after as well.
+            if plays && !self.involved[index] && velocity != (0.0, 0.0) {
+                return 0;
+            }
+            way = way.max(math::length(velocity.0, velocity.1) * seconds);
+        }
+        // Whoever else is nearer than contacts are looked for has one, and moves along.
+        let first_mover = self.first_mover();
+        let walker = |pair: &(usize, Near)| matches!(pair.1, Near::Body(other) if other >= first_mover && self.movers[other - first_mover].walks() && self.movers[other - first_mover].waits < self.now + most);
+        if way > AHEAD || self.pairs.iter().any(walker) {
+            return 0;
+        }
+        if self.strayed() + way > FREE {
+            self.look();
+        }
+        for index in 0..self.first_mover() {
+            if !self.involved[index] {
+                continue;
+            }
+            let sure = if index < riders {
+                let rider = &mut self.riders[index];
+                let (centre, wheels) = (rider.centre(), rider.plant.wheels(&rider.body));
+                rider.out || rider.footing.is_sure(centre, wheels, way)
+            } else {
+                let loose = &self.loose[index - riders];
+                loose.gone || loose.floor.as_ref().is_none_or(|floor| floor.depth(loose.at) > way)
+            };
+            if !sure {
+                return 0;
+            }
+        }
+        for index in 0..riders {
+            if self.involved[index] && !self.riders[index].out {
+                let touches = self.solver.touches.iter().filter(|touch| touch.a == index || touch.b == index);
+                for touch in touches.filter(|touch| touch.pressed.0 > 0.0) {
+                    let marks = &mut self.riders[index].marks;
+                    let mark = if touch.b == self.involved.len() - 1 { &mut marks.touched } else { &mut marks.met };
+                    *mark = true;
+                }
+                let slips = self.solver.tyres.iter().any(|tyre| tyre.body == index && tyre.slips);
+                let rider = &mut self.riders[index];
+                rider.marks.slipped |= slips;
+                rider.plant.glide(&mut rider.body, seconds);
+            }
+        }
+        for (index, loose) in self.loose.iter_mut().enumerate() {
+            if self.involved[riders + index] && !loose.gone {
+                let (vx, vy) = loose.velocity;
+                loose.at = Point::new(loose.at.x + vx * seconds, loose.at.y + vy * seconds);
+            }
+        }
+        self.walk(most);
+        // A step in between tells whether it is still so.
+        self.steady = SETTLED_FOR - 1;
         most
     }
 
     /// Goes on by one step.
     fn step(&mut self) {
+        self.room = 0.0;
         if self.strayed() > FREE / 2.0 {
             self.look();
         }
@@ -643,10 +786,14 @@ impl Scene {
             }
         }
         if !self.involved[..first_mover].contains(&true) {
+            self.steady = 0;
             return;
         }
         self.solver.solve(STEP);
-        self.take_over();
+        let is_steady = self.take_over();
+        self.steady = if is_steady { self.steady + 1 } else { 0 };
+        self.told.clear();
+        self.told.extend(self.riders.iter().map(|rider| rider.command));
     }
 
     /// Fills the solver with the contacts of this step.
@@ -657,31 +804,45 @@ impl Scene {
             return;
         }
         let (riders, still) = (self.riders.len(), self.involved.len() - 1);
+        let stages = Arc::clone(&self.stages);
+        // The outline of a body is worked out once, for all that it may touch.
+        let mut own: Option<(usize, Form)> = None;
         for pair in 0..self.pairs.len() {
             let (a, near) = self.pairs[pair];
             let (at, reach, level, plays) = self.circle(a);
             if !plays {
                 continue;
             }
+            let its_outline;
             let (b, other) = match near {
                 Near::Body(b) => {
                     let (other, its, _, its_plays) = self.circle(b);
                     if !its_plays || at.distance(other) > reach + its + AHEAD {
                         continue;
                     }
-                    (b, self.outline(b))
+                    its_outline = self.outline(b);
+                    (b, &its_outline)
                 }
-                Near::Still(piece) => (still, self.stages[level].forms[piece]),
+                Near::Still(piece) => {
+                    let form = &stages[level].forms[piece];
+                    if form.apart(at) > reach + AHEAD {
+                        continue;
+                    }
+                    (still, form)
+                }
             };
             let bounce =
                 |index: usize| index.checked_sub(riders).and_then(|i| self.loose.get(i)).map_or(0.0, |l| l.bounce);
             let bounce = bounce(a).max(bounce(b));
             // Places of one pair are told apart by their order, and pieces of the stage by their number.
             let mut ordinal = if let Near::Still(piece) = near { 2 * piece } else { 0 };
-            let outline = self.outline(a);
+            if own.as_ref().is_none_or(|(of, _)| *of != a) {
+                own = Some((a, self.outline(a)));
+            }
+            let outline = &own.as_ref().expect("just worked out").1;
             let touches = &mut self.solver.touches;
             let before = touches.len();
-            touch(&outline, &other, |spot| {
+            touch(outline, other, |spot| {
                 touches.push(Touch::new(a, b, ordinal, spot, bounce));
                 ordinal += 1;
             });
@@ -696,8 +857,15 @@ impl Scene {
         }
     }
 
-    /// Moves everybody that was in the solver.
-    fn take_over(&mut self) {
+    /// Moves everybody that was in the solver; answers whether all of them go straight on as fast as before, with those
+    /// they touch.
+    fn take_over(&mut self) -> bool {
+        // Where two glide along each other, or come apart, the next step is another one.
+        let mut steady = self.solver.touches.iter().all(|touch| {
+            let (a, b) = (&self.solver.bodies[touch.a], &self.solver.bodies[touch.b]);
+            let apart = (a.velocity.0 - b.velocity.0, a.velocity.1 - b.velocity.1);
+            touch.age > 0 && math::length(apart.0, apart.1) < 1e-5
+        });
         let (riders, still) = (self.riders.len(), self.involved.len() - 1);
         let mut first = 0;
         for index in 0..riders {
@@ -717,16 +885,25 @@ impl Scene {
                     rider.pressed.push((ahead, left, touch.pressed.0 / STEP));
                 }
             }
+            let before = rider.body;
             rider.plant.leave(&mut rider.body, &self.solver.bodies[index], tyres);
+            let (now, reach) = (&rider.body, rider.plant.reach());
+            let rims = (0..2).map(|wheel| (now.wheels[wheel] - before.wheels[wheel]) * 0.1 * reach);
+            let gained = [now.velocity.0 - before.velocity.0, now.velocity.1 - before.velocity.1];
+            steady &= rims.chain(gained).all(|change| change.abs() < STEADY) && now.spin.abs() * reach < 10.0 * STEADY;
         }
         for rub in &self.solver.rubs {
             let loose = &mut self.loose[rub.body - riders];
+            let (moving, before) = (&self.solver.bodies[rub.body], loose.velocity);
+            let gained = math::length(moving.velocity.0 - before.0, moving.velocity.1 - before.1);
+            steady &= gained < STEADY && moving.spin.abs() * loose.reach < 10.0 * STEADY;
             loose.rub.held = rub.held;
             if loose.move_on(&self.solver.bodies[rub.body]) {
                 self.fallen.push(Fallen::Loose(rub.body - riders));
                 self.looked.clear();
             }
         }
+        steady
     }
 }
 

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use super::STEP;
 use super::random::Noise;
 use super::scene::{Rider, Scene};
-use super::stage::Look;
+use super::stage::{Cone, Look};
 use crate::controller::{Reading, Readings};
 use crate::field::Blurred;
 use crate::robot::{RangeSensor, Robot, Side};
@@ -59,6 +59,7 @@ struct GyroState {
 /// A ranging sensor during a run.
 #[derive(Clone, Debug)]
 struct Ranger {
+    cone: Cone,
     noise: Noise,
     /// The step of its next measurement.
     due: u64,
@@ -69,7 +70,7 @@ struct Ranger {
 impl Ranger {
     fn new(about: &RangeSensor, noise: Noise) -> Self {
         let most = about.latency_ms / about.period_ms.max(1) + 2;
-        Self { noise, due: 0, under_way: VecDeque::with_capacity(most as usize) }
+        Self { cone: Cone::new(about), noise, due: 0, under_way: VecDeque::with_capacity(most as usize) }
     }
 }
 
@@ -184,7 +185,7 @@ impl Senses {
                     None
                 } else {
                     let from = plant.place(body, about.ahead, about.left);
-                    let mut look = Look::new(from, body.heading + about.facing, about);
+                    let mut look = Look::new(from, body.cos_sin, &ranger.cone);
                     scene.show(&mut look, who);
                     look.echo()
                 };

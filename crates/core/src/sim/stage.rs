@@ -45,9 +45,7 @@ pub struct Look {
     from: Point,
     rays: [(f64, f64); RAYS],
     middle: (f64, f64),
-    opening: (f64, f64),
-    greatest: f64,
-    squarely: f64,
+    cone: Cone,
     /// What stands nearest in a ray hides what is behind it, even when it sends nothing back itself.
     first: [Option<(f64, f64)>; RAYS],
 }
@@ -55,20 +53,35 @@ pub struct Look {
 /// A cone is so many rays.
 const RAYS: usize = 5;
 
-impl Look {
-    /// A look from a place into a heading.
-    pub fn new(from: Point, heading: f64, sensor: &RangeSensor) -> Self {
+/// The cone of a ranging sensor, as its body carries it.
+#[derive(Clone, Copy, Debug)]
+pub struct Cone {
+    rays: [(f64, f64); RAYS],
+    opening: (f64, f64),
+    greatest: f64,
+    squarely: f64,
+}
+
+impl Cone {
+    /// The cone of a sensor.
+    pub fn new(sensor: &RangeSensor) -> Self {
         let half = sensor.cone / 2.0;
         let direction = |angle: f64| (math::cos(angle), math::sin(angle));
         Self {
-            from,
-            rays: std::array::from_fn(|ray| direction(heading + (ray as f64 / 2.0 - 1.0) * half)),
-            middle: direction(heading),
+            rays: std::array::from_fn(|ray| direction(sensor.facing + (ray as f64 / 2.0 - 1.0) * half)),
             opening: direction(half),
             greatest: sensor.greatest,
             squarely: math::cos(sensor.slant),
-            first: [None; RAYS],
         }
+    }
+}
+
+impl Look {
+    /// A look from a place, by a sensor on a body that looks along `ahead`.
+    pub fn new(from: Point, ahead: (f64, f64), cone: &Cone) -> Self {
+        let turned = |(x, y): (f64, f64)| (ahead.0 * x - ahead.1 * y, ahead.1 * x + ahead.0 * y);
+        let rays = cone.rays.map(turned);
+        Self { from, rays, middle: rays[RAYS / 2], cone: *cone, first: [None; RAYS] }
     }
 
     /// Whether a circle may reach into the cone: most things are nowhere near it.
@@ -77,8 +90,8 @@ impl Look {
         let along = dx * self.middle.0 + dy * self.middle.1;
         let across = (dy * self.middle.0 - dx * self.middle.1).abs();
         along > -radius
-            && along < self.greatest + radius
-            && across * self.opening.0 < along.max(0.0) * self.opening.1 + radius
+            && along < self.cone.greatest + radius
+            && across * self.cone.opening.0 < along.max(0.0) * self.cone.opening.1 + radius
     }
 
     /// Looks at one more thing, which reaches so far from a centre.
@@ -86,8 +99,8 @@ impl Look {
         if !self.near(centre, radius) {
             return;
         }
-        for (ray, first) in self.rays.iter().zip(&mut self.first) {
-            let Some(hit) = form.meet(self.from, *ray) else { continue };
+        for (hit, first) in form.meet(self.from, &self.rays).into_iter().zip(&mut self.first) {
+            let Some(hit) = hit else { continue };
             if first.is_none_or(|(far, _)| hit.0 < far) {
                 *first = Some(hit);
             }
@@ -97,7 +110,7 @@ impl Look {
     /// How far away the nearest thing is that sends something back, metres; none within reach. Each of the rays
     /// counts only if it meets its face squarely enough.
     pub fn echo(&self) -> Option<f64> {
-        let back = |(far, facing): &(f64, f64)| *far <= self.greatest && *facing >= self.squarely;
+        let back = |(far, facing): &(f64, f64)| *far <= self.cone.greatest && *facing >= self.cone.squarely;
         self.first.iter().flatten().filter(|hit| back(hit)).map(|(far, _)| *far).min_by(f64::total_cmp)
     }
 }
@@ -170,7 +183,8 @@ mod tests {
         let field = Field { walls: vec![wall(1.0, 0.0), wall(0.5, 0.4)], ..Field::default() };
         let stage = Stage::new(&field, None);
         let see = |heading: f64, sensor: &RangeSensor| {
-            let mut look = Look::new(Point::default(), heading, sensor);
+            let ahead = (math::cos(heading), math::sin(heading));
+            let mut look = Look::new(Point::default(), ahead, &Cone::new(sensor));
             stage.show(&mut look);
             look.echo()
         };

@@ -209,6 +209,28 @@ fn a_load_is_pushed_with_what_its_friction_takes() {
 }
 
 #[test]
+fn steady_pushing_in_long_strides_ends_where_single_steps_end() {
+    let robot = even_robot();
+    let load = Object { friction: 0.35, ..block(0.1, 0.4, 1.0) };
+    let walled = Field { walls: vec![wall(2.2)], ..field(vec![load]) };
+    let ends = |uneven: f64| {
+        let mut table = Table::new(walled.clone(), &[(&robot, at(1.0 - 0.05 - robot.nose - 0.005, 0.0))]);
+        let mut poses = Vec::new();
+        for tick in 0..900 {
+            // A command that changes all the time, be it ever so little, never becomes steady.
+            let share = 0.5 + if tick % 2 == 0 { uneven } else { -uneven };
+            poses.push(table.go(&[duty(share, share)], 0.01)[0]);
+        }
+        (poses, table.scene.loose[0].at, table.scene.riders[0].body.angles)
+    };
+    let (long, short) = (ends(0.0), ends(1e-9));
+    let apart = long.0.iter().zip(&short.0).map(|(a, b)| math::length(a.x - b.x, a.y - b.y)).fold(0.0, f64::max);
+    assert!(apart < 1e-4, "{apart}");
+    assert!(long.1.distance(short.1) < 1e-4 && (long.2[0] - short.2[0]).abs() < 1e-2, "{long:?} {short:?}");
+    assert!(long.1.x > 2.12, "up to the wall");
+}
+
+#[test]
 fn a_pushed_thing_falls_where_its_middle_has_no_floor_and_a_robot_where_its_own_has_none() {
     let robot = even_robot();
     let mut raised = field(vec![Object { friction: 0.3, ..block(0.1, 0.2, 1.0) }]);
