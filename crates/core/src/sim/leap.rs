@@ -118,7 +118,8 @@ impl Reduced {
         let at = |k: [f64; 2], by: f64| [u[0] + k[0] * by, u[1] + k[1] * by];
         let Some(k2) = self.rate(at(k1, h / 2.0), drives, signs) else { return false };
         let Some(k3) = self.rate(at(k2, 0.75 * h), drives, signs) else { return false };
-        let end = [0, 1].map(|i| u[i] + h / 9.0 * (2.0 * k1[i] + 3.0 * k2[i] + 4.0 * k3[i]));
+        let after = |i: usize| u[i] + h / 9.0 * (2.0 * k1[i] + 3.0 * k2[i] + 4.0 * k3[i]);
+        let end = [after(0), after(1)];
         let Some(k4) = self.rate(end, drives, signs) else { return false };
         if (0..2).any(|i| end[i] * signs[i] < SLOW) || !self.holds(u, k1, drives, signs) {
             return false;
@@ -127,8 +128,9 @@ impl Reduced {
             return false;
         }
         // The cubic through both ends tells the middle; what is a sum over time follows by Simpson's rule.
-        let middle = [0, 1].map(|i| f64::midpoint(u[i], end[i]) + h / 8.0 * (k1[i] - k4[i]));
-        let [from, half, to] = [u, middle, end].map(|u| self.turn(u));
+        let between = |i: usize| 0.5 * (u[i] + end[i]) + h / 8.0 * (k1[i] - k4[i]);
+        let middle = [between(0), between(1)];
+        let (from, half, to) = (self.turn(u), self.turn(middle), self.turn(end));
         if half.abs() * h > MOST_TURN {
             return false;
         }
@@ -190,13 +192,16 @@ impl Reduced {
     fn rate(&self, u: [f64; 2], drives: Drives, signs: [f64; 2]) -> Option<[f64; 2]> {
         let (ahead, spin) = (self.along(u), self.turn(u));
         let drag = self.drag(u)?;
-        let q = [0, 1].map(|i| {
+        // Written out for both rims: as a closure over an array it costs a call each (measured).
+        let turning = self.mass * self.com * spin;
+        let force = |i: usize| {
             let (a, s) = (self.ahead[i], self.spin[i]);
             let caster = drag.0 * (a - s * self.caster.1) + drag.1 * s * (self.com + self.caster.0);
-            let outwards = self.mass * self.com * spin * (a * spin - s * ahead);
-            self.pull(i, u, drives, signs) + caster + outwards
-        });
-        Some(self.inverse.map(|row| row[0] * q[0] + row[1] * q[1]))
+            self.pull(i, u, drives, signs) + caster + turning * (a * spin - s * ahead)
+        };
+        let (left, right) = (force(0), force(1));
+        let [over, under] = &self.inverse;
+        Some([over[0] * left + over[1] * right, under[0] * left + under[1] * right])
     }
 
     /// Whether the tyres hold what that takes.

@@ -2,7 +2,7 @@
 
 use super::footing::sides;
 use super::form::Form;
-use crate::field::{Field, Point};
+use crate::field::{Field, Point, Shape};
 use crate::robot::RangeSensor;
 use crate::units::math;
 
@@ -131,6 +131,11 @@ impl Stage {
             add(wall.points.windows(2).filter_map(|pair| Form::along(pair[0], pair[1], half, half)).collect());
         }
         for platform in field.platforms.iter().filter(|_| platform.is_none()) {
+            // A round one is a disc, all round and without corners.
+            if let Shape::Disc { centre, radius } = platform.shape {
+                add(vec![Form::Disc { centre, radius }]);
+                continue;
+            }
             add(sides(&platform.shape).into_iter().filter_map(|(from, to)| Form::along(from, to, SIDE, 0.0)).collect());
         }
         stage
