@@ -22,7 +22,7 @@ const MISSION: &str = include_str!("../../examples/brinewick/missions/morning-ro
 const FOURTH: &str = "\n[[sensor]]\nname = \"rear\"\nkind = \"reflectance\"\nport = \"S8\"\nat = \"-60, 0 mm\"\nspot = \"8 mm\"\nrate = \"500 Hz\"\nnoise = \"1.2 %\"\nstep = \"0.5 %\"\n";
 
 /// Things at the dock, and a heron that walks.
-const THINGS: &str = r##"
+const THINGS: &str = r#"
 [[object]]
 name = "crate"
 surface = "pan"
@@ -43,7 +43,7 @@ diameter = "80 mm"
 path = ["1750, 120 mm"]
 speed = "50 mm/s"
 paces = true
-"##;
+"#;
 
 /// What fills the second minute of a run.
 const ROUND: &str = "step \"Away\"\n  drive back at 30 %\n  until travelled 200 mm\nstep \"Round\"\n  spin left at 25 %\n  until 90 s pass  -> done\n";

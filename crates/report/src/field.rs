@@ -166,7 +166,9 @@ pub fn prop_items(field: &Field, trace: &Trace, tick: usize, placement: &Placeme
             wayodos_core::field::Outline::Disc(radius) => {
                 Shape::Disc { at: placement.at(Point::new(pose.x, pose.y)), radius: radius * placement.scale }
             }
-            polygon => Shape::Polygon(placement.all(&polygon.placed(pose, 0))),
+            polygon @ wayodos_core::field::Outline::Polygon(_) => {
+                Shape::Polygon(placement.all(&polygon.placed(pose, 0)))
+            }
         };
         items.push(Item { stroke: Some(line), ..Item::filled(Layer::Standing, shape, fill) });
         if prop.kind == PropKind::Robot {

@@ -243,7 +243,7 @@ fn distances_and_edges_have_their_place_in_the_chart() {
 }
 
 /// A field with a basket in the way, a zone, tape, a gull that comes, and points for all of it.
-const PLAY: &str = r##"
+const PLAY: &str = r#"
 [[line]]
 name = "sea wall"
 surface = "kiln-red"
@@ -273,7 +273,7 @@ points = -3
 for = "object in zone"
 zone = "dock"
 points = 7
-"##;
+"#;
 
 #[test]
 fn things_that_move_are_drawn_where_they_are_and_what_happened_is_told() {

@@ -315,10 +315,8 @@ fn take_over(tables: &mut Tables<'_>, field: &mut Field, drawing: Drawing, file:
                 return None;
             }
             let [r, g, b] = drawn.rgb;
-            let mut name = format!("#{r:02x}{g:02x}{b:02x}");
-            if gloss > 0.0 {
-                name += &format!(" at {:.0} % gloss", gloss * 100.0);
-            }
+            let shine = if gloss > 0.0 { format!(" at {:.0} % gloss", gloss * 100.0) } else { String::new() };
+            let name = format!("#{r:02x}{g:02x}{b:02x}{shine}");
             field.surfaces.push(Surface { name, rgb: drawn.rgb, gloss });
             Some(field.surfaces.len() - 1)
         });

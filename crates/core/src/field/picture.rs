@@ -117,10 +117,10 @@ mod tests {
     #[test]
     fn a_picture_lies_as_it_is_seen_and_keeps_its_light() {
         // Upper half red, lower half fine stripes of black and white.
-        let stripes = |x: u32, y: u32| match y < 20 {
-            true => [255, 0, 0, 255],
-            false if x % 2 == 0 => [0, 0, 0, 255],
-            false => [255, 255, 255, 255],
+        let stripes = |x: u32, y: u32| match (y, x & 1) {
+            (0..20, _) => [255, 0, 0, 255],
+            (_, 0) => [0, 0, 0, 255],
+            _ => [255, 255, 255, 255],
         };
         let bytes = encoded(400, 40, stripes);
         let at = Point::new(1.0, 2.0);

@@ -42,7 +42,7 @@ impl Outline {
         match self {
             Self::Disc(radius) => radius * 2.0 / 3.0,
             Self::Polygon(points) => {
-                let middle = |a: Point, b: Point| Point::new((a.x + b.x) / 2.0, (a.y + b.y) / 2.0);
+                let middle = |a: Point, b: Point| Point::new(f64::midpoint(a.x, b.x), f64::midpoint(a.y, b.y));
                 let far = |p: Point| p.distance(Point::default());
                 let o = Point::default();
                 let mean = |a, b| (far(middle(a, b)) + far(middle(o, a)) + far(middle(o, b))) / 3.0;

@@ -604,11 +604,11 @@ impl<'t> Sentence<'t> {
     }
 
     fn hold(&mut self) -> Option<Behaviour> {
+        const WORDS: &[&str] = &["brake", "coast", "keep position"];
         if self.peek().is_none() {
             return Some(Behaviour::Hold { stop: StopKind::Brake });
         }
         self.sign(",")?;
-        const WORDS: &[&str] = &["brake", "coast", "keep position"];
         let ahead = self.tokens.get(self.at + 1).map(|token| (self.str(token), token.span.end));
         if let (Some("keep"), Some(("position", end))) = (self.word(), ahead) {
             let start = self.take_slot(SlotKind::Choice(WORDS)).start;

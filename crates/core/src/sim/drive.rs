@@ -176,6 +176,17 @@ struct Twist {
     wheels: [f64; 2],
 }
 
+impl Body {
+    /// Goes straight on for so many seconds, wheels turning as they do.
+    pub fn glide(&mut self, seconds: f64) {
+        self.x += self.velocity.0 * seconds;
+        self.y += self.velocity.1 * seconds;
+        for (angle, speed) in self.angles.iter_mut().zip(self.wheels) {
+            *angle += speed * seconds;
+        }
+    }
+}
+
 impl Plant {
     /// The constants of a robot for steps of `dt` seconds.
     pub fn new(robot: &Robot, dt: f64) -> Self {
@@ -281,15 +292,6 @@ impl Plant {
         true
     }
 
-    /// Goes straight on for so many seconds, wheels turning as they do.
-    pub fn glide(&self, body: &mut Body, seconds: f64) {
-        body.x += body.velocity.0 * seconds;
-        body.y += body.velocity.1 * seconds;
-        for (angle, speed) in body.angles.iter_mut().zip(body.wheels) {
-            *angle += speed * seconds;
-        }
-    }
-
     /// The factor of the caster's velocity that is its friction in a step: never more than would stop it.
     fn drag(&self, ahead: f64, left: f64) -> f64 {
         (self.caster_drag / math::length(ahead, left).max(STILL_CASTER)).min(self.caster_most)
@@ -339,10 +341,10 @@ impl Plant {
     pub fn enter(&self, body: &Body, free: &Free, index: usize, held: [bool; 2], tyres: &mut Vec<Tyre>) -> Moving {
         let (c, s) = body.cos_sin;
         let turned = |(x, y): (f64, f64)| (c * x - s * y, s * x + c * y);
-        for wheel in 0..2 {
-            let grip = if held[wheel] { self.grip[wheel] } else { BODY_FRICTION * self.load[wheel] };
+        for (wheel, held) in held.into_iter().enumerate() {
+            let grip = if held { self.grip[wheel] } else { BODY_FRICTION * self.load[wheel] };
             tyres.push(Tyre {
-                radius: if held[wheel] { self.radii[wheel] } else { 0.0 },
+                radius: if held { self.radii[wheel] } else { 0.0 },
                 compliance: free.axles[wheel].compliance,
                 speed: free.twist.wheels[wheel],
                 grip,

@@ -16,6 +16,7 @@ pub struct Convex {
 
 /// Something solid, seen from above.
 #[derive(Clone, Copy, Debug, PartialEq)]
+#[expect(clippy::large_enum_variant, reason = "kept where it is used: a step must not allocate")]
 pub enum Form {
     /// A disc.
     Disc {
@@ -203,9 +204,8 @@ impl Form {
             Self::Polygon(own) => {
                 // How far outside each edge the place is, is the same for all rays.
                 let mut outside = [0.0; MOST_CORNERS];
-                for edge in 0..own.count {
-                    let ((nx, ny), corner) = (own.normals[edge], own.corners[edge]);
-                    outside[edge] = (from.x - corner.x) * nx + (from.y - corner.y) * ny;
+                for ((outside, (nx, ny)), corner) in outside.iter_mut().zip(own.normals).zip(own.corners()) {
+                    *outside = (from.x - corner.x) * nx + (from.y - corner.y) * ny;
                 }
                 rays.map(|ray| own.clip(ray, &outside))
             }

@@ -53,6 +53,7 @@ pub struct Rider {
 
 /// What happened to a robot since the marks were last cleared.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[expect(clippy::struct_excessive_bools, reason = "each is a mark of its own")]
 pub struct Marks {
     /// A tyre was at the limit of its grip.
     pub slipped: bool,
@@ -717,7 +718,7 @@ impl Scene {
                 let slips = self.solver.tyres.iter().any(|tyre| tyre.body == index && tyre.slips);
                 let rider = &mut self.riders[index];
                 rider.marks.slipped |= slips;
-                rider.plant.glide(&mut rider.body, seconds);
+                rider.body.glide(seconds);
             }
         }
         for (index, loose) in self.loose.iter_mut().enumerate() {

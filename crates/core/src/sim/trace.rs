@@ -8,6 +8,7 @@ const ENGINE: u64 = 2;
 
 /// One control tick.
 #[derive(Clone, Copy, Debug, PartialEq)]
+#[expect(clippy::struct_excessive_bools, reason = "each is a mark of its own")]
 pub struct Tick {
     /// True pose of the middle of the axle.
     pub pose: Pose,

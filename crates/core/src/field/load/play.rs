@@ -289,7 +289,7 @@ fn obstacle(
             .push("`every` must be at least as long as it stays; give `leaves`".to_owned());
     }
     let path: Vec<Point> =
-        table.path.iter().flat_map(|path| path.get_ref()).map(|place| Point::new(place.x, place.y)).collect();
+        table.path.iter().flat_map(Spanned::get_ref).map(|place| Point::new(place.x, place.y)).collect();
     if let (Some(path), None) = (&table.path, &table.speed) {
         tables
             .error("F113", path.span(), format!("`{name}` has a path and no speed"))
@@ -429,7 +429,7 @@ fn rules(tables: &mut Tables<'_>, field: &mut Field) {
             FeatWord::SecondLeft => (Feat::SecondLeft, "second left".to_owned()),
         };
         let points = *value.points.get_ref();
-        if !(points.abs() <= 1e6) {
+        if !(-1e6..=1e6).contains(&points) {
             tables.error("F115", value.points.span(), "points must be a plain number up to a million");
             continue;
         }

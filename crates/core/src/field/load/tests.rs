@@ -110,7 +110,7 @@ fn several_mistakes_are_told_at_once() {
 }
 
 /// A field with everything that plays on it.
-const PLAY: &str = r##"
+const PLAY: &str = r#"
 [[object]]
 name = "basket"
 surface = "dark"
@@ -149,7 +149,7 @@ decided_by = ["last on the ring", "all objects off", "early start"]
 for = "object in zone"
 zone = "dock"
 points = 5
-"##;
+"#;
 
 #[test]
 fn what_plays_on_the_mat_is_read() {
