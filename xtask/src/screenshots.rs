@@ -58,6 +58,27 @@ const SHOTS: &[Shot] = &[
         env: &[],
         keys: &["wait:done at", "z", "z", "z", "PageUp", "PageUp", "PageUp"],
     },
+    Shot {
+        name: "ring",
+        size: LARGE,
+        args: &["demo", "--mission", "ring-contest"],
+        env: &[],
+        keys: &["wait:won at", "PageUp", "PageUp"],
+    },
+    Shot {
+        name: "baskets",
+        size: LARGE,
+        args: &["demo", "--mission", "shove-the-baskets"],
+        env: &[],
+        keys: &["wait:won at", "PageUp", "PageUp", "PageUp", "PageUp", "PageUp", "PageUp"],
+    },
+    Shot {
+        name: "barge",
+        size: LARGE,
+        args: &["demo", "--mission", "haul-the-barge"],
+        env: &[],
+        keys: &["wait:done at", "PageUp"],
+    },
     Shot { name: "keys", size: LARGE, args: &["demo"], env: &[], keys: &["wait:done at", "?"] },
     Shot { name: "light", size: LARGE, args: &["demo", "--theme", "light"], env: &[], keys: &["wait:done at"] },
     Shot { name: "small", size: (640, 384), args: &["demo"], env: &[], keys: &["wait:done at", "Down", "Right"] },
@@ -80,6 +101,14 @@ pub fn all(root: &Path) -> Result<(), String> {
         one(root, shot, &file).or_else(|_| one(root, shot, &file))?;
         println!("{}", file.display());
     }
+    // And a page on paper, as the program draws it itself.
+    let page = folder.join("page.png");
+    let mut draw = Command::new(root.join("target/release/wayodos"));
+    draw.arg("draw")
+        .arg(root.join("examples/brinewick"))
+        .args(["--mission", "shove-the-baskets", "--quiet", "-o"])
+        .arg(&page);
+    super::run(&mut draw, "wayodos draw")?;
     Ok(())
 }
 
