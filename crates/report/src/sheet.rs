@@ -121,6 +121,10 @@ fn field(scene: &mut Scene, story: Story<'_>, top: f64, height: f64) {
 fn names(scene: &mut Scene, story: Story<'_>, tick: usize, placement: &Placement) {
     let mut label = |place: wayodos_core::field::Point, words: &str, ink| {
         let [x, y] = placement.at(place);
+        // On paper of its own, so that it is read on dark boards and pale sand alike; a letter is about 1.3 mm wide.
+        let wide = 1.3 * words.chars().count() as f64 + 1.2;
+        let patch = rectangle(x - wide / 2.0, y - 2.3, wide, 3.1);
+        scene.items.push(Item::filled(Layer::Note, patch, ink::PAPER).see_through(0.75));
         scene.items.push(Item::words([x, y], 2.4, Anchor::Middle, ink, words));
     };
     let at = |x: f64, y: f64| wayodos_core::field::Point::new(x, y);

@@ -145,7 +145,9 @@ fn name(track: &Track, chart: &Chart, time: f64, theme: Theme, place: Rect, buff
             values.get(tick).map(|value| format!("{:.0}", value.round() + 0.0))
         }
         TrackKind::Tones(ribbons) => {
-            let now = ribbons.iter().rfind(|ribbon| ribbon.from <= time + 1e-9);
+            // The last one of a run ends with its last tick, and is still what is seen then.
+            let lasts = |ribbon: &&Ribbon| time <= ribbon.to + chart.period || ribbon.to >= chart.end - 1e-9;
+            let now = ribbons.iter().rfind(|ribbon| ribbon.from <= time + 1e-9).filter(lasts);
             now.map(|ribbon| ribbon.tone.clone())
         }
     };
