@@ -11,7 +11,7 @@ use criterion::{Criterion, criterion_group};
 use rapier2d_f64::prelude::{ColliderBuilder, PhysicsWorld, RigidBodyBuilder, RigidBodyHandle, Vector};
 use wayodos_core::controller::Program;
 use wayodos_core::project::{Setup, prepare};
-use wayodos_core::sim::{Outcome, Run, World, run};
+use wayodos_core::sim::{Outcome, Play, Run, Trace, World, play_again};
 
 const ROBOT: &str = include_str!("../../examples/brinewick/robots/curlew.toml");
 const FIELD: &str = include_str!("../../examples/brinewick/fields/causeway.toml");
@@ -70,8 +70,13 @@ impl Case {
     }
 
     fn run(&self, seed: u64) -> Run {
-        let start = self.world.start(Some("slipway"), seed);
-        run(&self.world, &self.program, start, seed, None).expect("nobody cancels")
+        self.again(seed, Trace::default())
+    }
+
+    /// A run in the memory of another one, as batches make it.
+    fn again(&self, seed: u64, spare: Trace) -> Run {
+        let play = Play { start: self.world.start(Some("slipway"), seed), seed, interventions: &[] };
+        play_again(&self.world, &self.program, play, None, spare).expect("nobody cancels")
     }
 }
 
@@ -119,8 +124,13 @@ fn benches(criterion: &mut Criterion) {
         let told = case.run(7);
         let pushed = told.trace.ticks.iter().filter(|tick| tick.met || tick.touched).count();
         println!("{name}: {:?} after {:.1} s, in contact in {pushed} ticks", told.outcome, told.duration());
-        criterion.bench_function(&format!("a run of {:.0} s {name}", told.duration()), |bench| {
+        let seconds = told.duration();
+        criterion.bench_function(&format!("a run of {seconds:.0} s {name}, on fresh memory"), |bench| {
             bench.iter(|| case.run(black_box(7)));
+        });
+        let mut spare = told.trace;
+        criterion.bench_function(&format!("a run of {seconds:.0} s {name}, in a batch"), |bench| {
+            bench.iter(|| spare = case.again(black_box(7), std::mem::take(&mut spare)).trace);
         });
     }
 
@@ -201,7 +211,16 @@ fn truth() {
 fn batches() {
     let case = Case::new(ROBOT, FIELD, Some(CALIBRATION), MISSION);
     let count: u64 = 1000;
-    let all = |from: u64, to: u64| (from..to).filter(|&seed| case.run(seed).outcome == Outcome::Done).count();
+    let all = |from: u64, to: u64| {
+        let mut spare = Trace::default();
+        let mut done = 0;
+        for seed in from..to {
+            let told = case.again(seed, std::mem::take(&mut spare));
+            done += usize::from(told.outcome == Outcome::Done);
+            spare = told.trace;
+        }
+        done
+    };
     all(0, 20);
     let began = Instant::now();
     let done = all(0, count);

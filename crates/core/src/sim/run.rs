@@ -161,7 +161,19 @@ pub fn run(world: &World, program: &Arc<Program>, start: Pose, seed: u64, cancel
 ///
 /// A pure function of its arguments: the same ones give the same trace hash.
 pub fn play(world: &World, program: &Arc<Program>, play: Play<'_>, cancel: Option<&AtomicBool>) -> Option<Run> {
-    Match::new(world, program, play).go(cancel)
+    play_again(world, program, play, cancel, Trace::default())
+}
+
+/// The same in the memory of a trace that is no longer wanted: for many runs after each other, whose fresh pages would
+/// otherwise cost as much again as what is written on them (measured).
+pub fn play_again(
+    world: &World,
+    program: &Arc<Program>,
+    play: Play<'_>,
+    cancel: Option<&AtomicBool>,
+    spare: Trace,
+) -> Option<Run> {
+    Match::new(world, program, play, spare).go(cancel)
 }
 
 /// What decides a robot's commands.
@@ -204,7 +216,7 @@ struct Match<'w> {
 }
 
 impl<'w> Match<'w> {
-    fn new(world: &'w World, program: &'w Arc<Program>, play: Play<'w>) -> Self {
+    fn new(world: &'w World, program: &'w Arc<Program>, play: Play<'w>, spare: Trace) -> Self {
         let field = &world.field;
         let opponents = field.opponents.iter().zip(&world.players);
         let start = |robot: &Robot, pose: Pose| Rider::new(Plant::new(robot, STEP), field, pose);
@@ -230,22 +242,19 @@ impl<'w> Match<'w> {
         let props = props(world);
         // Most runs end well before their limit; what is not used is never touched.
         let room = program.limit_ticks.min(30_000) as usize + 1;
-        let trace = Trace {
-            period_ms: program.period_ms,
-            sensors,
-            rangers,
-            touches: world.robot.touches.len(),
-            ticks: Vec::with_capacity(room),
-            readings: Vec::with_capacity(room * sensors),
-            ranges: Vec::with_capacity(room * rangers),
-            pressed: Vec::with_capacity(room * world.robot.touches.len()),
-            angles: Vec::with_capacity(room * world.robot.actuators.len()),
-            actuators: world.robot.actuators.len(),
-            places: Vec::with_capacity(room * props.len()),
-            props,
-            events: Vec::with_capacity(256),
-            happened: Vec::new(),
-        };
+        let mut trace = spare;
+        trace.empty();
+        trace.period_ms = program.period_ms;
+        (trace.sensors, trace.rangers) = (sensors, rangers);
+        (trace.touches, trace.actuators) = (world.robot.touches.len(), world.robot.actuators.len());
+        trace.ticks.reserve(room);
+        trace.readings.reserve(room * sensors);
+        trace.ranges.reserve(room * rangers);
+        trace.pressed.reserve(room * trace.touches);
+        trace.angles.reserve(room * trace.actuators);
+        trace.places.reserve(room * props.len());
+        trace.props = props;
+        trace.events.reserve(256);
         Self {
             world,
             program,
@@ -530,7 +539,6 @@ impl<'w> Match<'w> {
         let planned = outcome == Outcome::Done;
         let left = planned.then(|| left.max(0.0) as u32);
         let sheet = self.referee.close(&self.world.field, &self.world.robot, &self.scene, ended, left);
-        self.trace.places.shrink_to_fit();
         let interventions = self.interventions.to_vec();
         Run { outcome, reason, ended, trace: self.trace, visits, sheet, interventions }
     }

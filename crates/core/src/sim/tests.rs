@@ -377,6 +377,18 @@ fn turning_by_gyro_ends_near_the_angle_and_past_it_by_what_braking_takes() {
 }
 
 #[test]
+fn a_run_in_the_memory_of_another_is_the_same_run() {
+    let setup = setup();
+    let world = setup.world();
+    let first = program("limit 5 s\nstart slipway\nstep \"a\"\nspin left at 30 %\nuntil 4 s pass -> done", &setup);
+    let second = program(MISSION, &setup);
+    let of = |seed| Play { start: world.start(Some("slipway"), seed), seed, interventions: &[] };
+    let used = play(&world, &first, of(3), None).unwrap();
+    let again = play_again(&world, &second, of(7), None, used.trace).unwrap();
+    assert_eq!(again, play(&world, &second, of(7), None).unwrap());
+}
+
+#[test]
 fn a_cancelled_run_answers_nothing() {
     let setup = setup();
     let program = program(MISSION, &setup);

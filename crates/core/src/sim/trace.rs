@@ -133,6 +133,15 @@ pub struct Trace {
 }
 
 impl Trace {
+    /// Forgets everything, and keeps the memory.
+    pub(super) fn empty(&mut self) {
+        let Self { ticks, readings, ranges, pressed, angles, props, places, events, happened, .. } = self;
+        ticks.clear();
+        readings.clear();
+        (ranges.clear(), pressed.clear(), angles.clear());
+        (props.clear(), places.clear(), events.clear(), happened.clear());
+    }
+
     /// Seconds at a tick.
     pub fn seconds(&self, tick: usize) -> f64 {
         tick as f64 * f64::from(self.period_ms) / 1000.0
