@@ -518,7 +518,7 @@ impl<'w> Match<'w> {
         }
     }
 
-    fn finish(mut self, (ended, outcome, reason): (usize, Outcome, String)) -> Run {
+    fn finish(self, (ended, outcome, reason): (usize, Outcome, String)) -> Run {
         // What was written down beyond the end is what came of it, not another visit.
         let mut visits: Vec<Visit> = Vec::new();
         for stamp in &self.trace.events {

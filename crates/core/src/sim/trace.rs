@@ -138,8 +138,13 @@ impl Trace {
         let Self { ticks, readings, ranges, pressed, angles, props, places, events, happened, .. } = self;
         ticks.clear();
         readings.clear();
-        (ranges.clear(), pressed.clear(), angles.clear());
-        (props.clear(), places.clear(), events.clear(), happened.clear());
+        ranges.clear();
+        pressed.clear();
+        angles.clear();
+        props.clear();
+        places.clear();
+        events.clear();
+        happened.clear();
     }
 
     /// Seconds at a tick.
