@@ -8,6 +8,7 @@
     reason = "short helpers of tests"
 )]
 
+mod rules;
 mod table;
 mod things;
 

@@ -491,3 +491,76 @@ fn long_lines_follow_the_cursor_and_the_margin_is_never_covered() {
     app.press("X Enter");
     assert!(app.model.text.contains("why X\""), "{}", app.model.text);
 }
+
+/// The application on another mission of the demo.
+fn on(mission: &str, seed: u64) -> App {
+    let project = Project::demo(Some(mission)).unwrap();
+    let world = project.setup.as_ref().unwrap().world();
+    let mut app = App { model: Model::new(project, None, seed, (160, 50)), world, asked: Vec::new() };
+    let job = app.model.job().map(Effect::Run);
+    app.carry_out(job.into_iter().collect());
+    app
+}
+
+#[test]
+fn rivals_and_the_verdict_are_on_the_screen() {
+    let mut app = on("ring-contest", 5);
+    let frame = app.frame(Depth::True, Cells::Half);
+    assert!(frame.lines().next().unwrap().contains("✓ won at"), "{frame}");
+    assert!(frame.contains("10 points"), "{frame}");
+    app.press("Home");
+    assert!(app.frame(Depth::True, Cells::Half).contains("Dunlin"), "it has its name on the ring");
+    app.press("End");
+    let end = app.frame(Depth::True, Cells::Half);
+    assert!(!end.lines().any(|line| line.contains("Dunlin") && !line.contains('#')), "and is gone when it fell: {end}");
+}
+
+#[test]
+fn what_happens_in_the_world_is_jumped_to_and_told() {
+    let mut app = on("past-the-herons", 2);
+    let mut told = Vec::new();
+    app.press("Home");
+    for _ in 0..40 {
+        app.press("PgDn");
+        told.push(app.notice().to_owned());
+    }
+    for words in ["young heron leaves", "lamp \"red\"", "lamp \"amber\""] {
+        assert!(told.iter().any(|notice| notice.contains(words)), "no `{words}` in {told:?}");
+    }
+    app.press("Home");
+    let frame = app.frame(Depth::True, Cells::Half);
+    assert!(frame.contains("old heron") && frame.contains("young heron"), "{frame}");
+    app.press("End");
+    let frame = app.frame(Depth::True, Cells::Half);
+    assert!(frame.contains("lamp \"amber\"") && !frame.contains("young heron"), "{frame}");
+}
+
+#[test]
+fn switches_and_actuators_have_tracks_of_their_own() {
+    let mut app = on("haul-the-barge", 2);
+    let frame = app.frame(Depth::True, Cells::Half);
+    let names: Vec<&str> = frame.lines().filter_map(|line| line.split_whitespace().next()).collect();
+    assert!(names.contains(&"bumper") && names.contains(&"crane") && !names.contains(&"go"), "{frame}");
+    assert!(app.model.told.as_ref().unwrap().run.sheet.total().is_some_and(|points| points > 30.0));
+    app.press("End");
+    let end = app.frame(Depth::True, Cells::Half);
+    let crane = end.lines().find(|line| line.trim_start().starts_with("crane")).unwrap();
+    assert!(crane.contains("90 deg"), "{crane}");
+    let bumper = end.lines().find(|line| line.trim_start().starts_with("bumper")).unwrap();
+    assert!(!bumper.contains("pressed"), "it was let go long ago: {bumper}");
+}
+
+#[test]
+fn a_car_is_told_that_it_cannot_spin() {
+    let mut app = on("haul-the-barge", 2);
+    // From "hold, brake" on: the behaviour of the second step becomes a spin.
+    app.press("Down Down Down e Clear");
+    for word in ["spin", "left", "at", "20"] {
+        app.press(word);
+        app.press("Space");
+    }
+    app.press("%");
+    app.press("Enter");
+    let frame = app.frame(Depth::True, Cells::Half);
+    assert!(frame.contains("cannot turn on the spot"), "{frame}");
+}

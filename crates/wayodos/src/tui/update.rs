@@ -493,10 +493,14 @@ fn jump(model: &mut Model, ahead: bool) {
     } else {
         marks.iter().rfind(|mark| mark.at < here - 1e-6)
     };
-    if let Some(mark) = target.cloned() {
-        model.time = mark.at;
-        let role = if mark.kind == MarkKind::Wrong { Role::Wrong } else { Role::Quiet };
-        model.say(role, format!("{:.2} s: {}", mark.at, mark.words));
+    if let Some(at) = target.map(|mark| mark.at) {
+        // All that happened at that moment: a step that gives a signal is two things at once.
+        let now: Vec<_> = marks.iter().filter(|mark| mark.at == at).collect();
+        let wrong = now.iter().any(|mark| mark.kind == MarkKind::Wrong);
+        let words: Vec<&str> = now.iter().map(|mark| mark.words.as_str()).collect();
+        let told = format!("{at:.2} s: {}", words.join(", "));
+        model.time = at;
+        model.say(if wrong { Role::Wrong } else { Role::Quiet }, told);
     }
 }
 

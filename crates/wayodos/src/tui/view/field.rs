@@ -9,7 +9,8 @@ use wayodos_core::field::{Field, Point, Pose};
 use wayodos_core::finding::line_column;
 use wayodos_core::sim::{PropKind, Trace};
 use wayodos_report::ink::{BODY, PAPER, Rgb, tint};
-use wayodos_report::{Placement, arm_items, ground_items, prop_items, rasterise, robot_items};
+use wayodos_report::words::signal_words;
+use wayodos_report::{Placement, Story, arm_items, ground_items, prop_items, rasterise, robot_items};
 
 use super::{columns, put, wrapped};
 use crate::tui::cells::{Cell, Cells, Dots, Grid, quantise};
@@ -118,6 +119,11 @@ pub fn draw(model: &Model, theme: Theme, cells: Cells, kept: &mut Kept, area: Re
     }
     if let Some(pose) = pose {
         heading_sign(pose, &place, theme, area, buffer);
+        if let Some(told) = told {
+            let story = Story { field, robot: &setup.robot, program: &told.program, run: &told.run };
+            let tick = told.run.trace.tick_at(model.time + 1e-9);
+            signals(&signal_words(story, tick), pose, &place, theme, area, buffer);
+        }
     }
     legend(model, &place, field, theme, area, buffer);
     if model.stale() {
@@ -152,6 +158,22 @@ fn prop_names(told: &Told, time: f64, place: &Placement, theme: Theme, area: Rec
         let (x, y) = ((x - f64::from(wide) / 2.0).round(), (y / 2.0).floor());
         if x >= 0.0 && y >= 0.0 && x + f64::from(wide) <= f64::from(area.width) && y < f64::from(area.height) {
             put(buffer, area.x + x as u16, area.y + y as u16, wide, &prop.name, theme.patch(Role::Text));
+        }
+    }
+}
+
+/// What the robot's signals say, above it or, at the upper edge, below.
+fn signals(words: &[String], pose: Pose, place: &Placement, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let [x, y] = place.at(Point::new(pose.x, pose.y));
+    let row = (y / 2.0).floor();
+    let away = (0.11 * place.scale / 2.0).ceil() + 1.0;
+    for (index, words) in words.iter().enumerate() {
+        let wide = columns(words);
+        let gap = away + index as f64;
+        let y = if row - gap >= 0.0 { row - gap } else { row + gap };
+        let x = (x - f64::from(wide) / 2.0).round().clamp(0.0, f64::from(area.width.saturating_sub(wide)));
+        if wide <= area.width && y >= 0.0 && y < f64::from(area.height) {
+            put(buffer, area.x + x as u16, area.y + y as u16, wide, words, theme.patch(Role::Accent));
         }
     }
 }
