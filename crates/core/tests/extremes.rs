@@ -204,3 +204,76 @@ fn every_number_of_a_mission_may_be_absurd() {
         }
     }
 }
+
+mod any_bytes {
+    //! Whatever stands in a file: the answer is a value or findings.
+
+    use proptest::prelude::*;
+    use wayodos_core::field::load_with;
+    use wayodos_core::finding::has_errors;
+    use wayodos_core::project::{Config, hands};
+
+    use super::{PLAY, ROBOT, Setup};
+
+    const HEAD: &str = "size = \"900 x 900 mm\"\nground = \"pale\"\n[surface.pale]\ncolour = \"#e9e3d2\"\n[start.a]\nat = \"200, 200 mm\"\nheading = \"0 deg\"\n";
+
+    /// Pieces of drawings in any order.
+    fn soup() -> impl Strategy<Value = String> {
+        let piece = prop::sample::select(vec![
+            "<svg width='90mm' height='90mm'>",
+            "</svg>",
+            "<g id='walls' transform='rotate(30) scale(1e9)'>",
+            "<g class='keep-off gloss-900'>",
+            "</g>",
+            "<path d='M0 0 L1e300 5 Z",
+            "M 1 1 C 1 2 3 4 5 6 A 5 0 0 1 1 9 9 z'/>",
+            "<rect width='-5' height='nan'/>",
+            "<circle r='1e308' fill='#12'/>",
+            "<polygon points='1,1 2,2,3'/>",
+            "<line x2='10' stroke='red' stroke-width='-1'/>",
+            " viewBox='0 0 0 0'",
+            "'",
+            "&amp;",
+            "é",
+        ]);
+        prop::collection::vec(piece, 0..30).prop_map(|pieces| pieces.concat())
+    }
+
+    /// What a field makes of a file that is `bytes`.
+    fn loads(file: &str, bytes: &[u8]) -> bool {
+        let text = format!("{HEAD}[[picture]]\nfile = \"{file}\"\nsize = \"300 x 300 mm\"\n");
+        let (field, findings) = load_with(&text, &|_| Ok(bytes.to_vec()));
+        let finite = |(low, high): (wayodos_core::field::Point, wayodos_core::field::Point)| {
+            [low.x, low.y, high.x, high.y].iter().all(|value| value.is_finite())
+        };
+        field.marks.iter().all(|mark| finite(mark.shape.bounds())) && (findings.len() <= 2 || has_errors(&findings))
+    }
+
+    proptest! {
+        #[test]
+        fn as_a_picture(bytes in prop::collection::vec(any::<u8>(), 0..300), signed: bool) {
+            let start: &[u8] = if signed { b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR" } else { b"" };
+            prop_assert!(loads("a.png", &[start, &bytes].concat()));
+            prop_assert!(loads("a.svg", &bytes));
+        }
+
+        #[test]
+        fn as_a_drawing(text in soup()) {
+            prop_assert!(loads("a.svg", text.as_bytes()));
+            let whole = ["<svg width='90mm' height='90mm'>", &text, "</svg>"].concat();
+            prop_assert!(loads("a.svg", whole.as_bytes()));
+        }
+
+        #[test]
+        fn as_a_field_a_project_or_hands(bytes in prop::collection::vec(any::<u8>(), 0..200), at in 0usize..900) {
+            let noise = String::from_utf8_lossy(&bytes).into_owned();
+            // In the middle of a good file as well as alone.
+            let cut = (0..=at.min(PLAY.len())).rev().find(|&cut| PLAY.is_char_boundary(cut)).unwrap_or(0);
+            load_with(&format!("{}{noise}{}", &PLAY[..cut], &PLAY[cut..]), &|_| Err("nothing".into()));
+            Config::load(&noise);
+            let (setup, _) = Setup::load(ROBOT, HEAD, None);
+            let (done, findings) = hands::load(&noise, &setup.unwrap());
+            prop_assert!(done.is_empty() || !has_errors(&findings));
+        }
+    }
+}
