@@ -43,6 +43,7 @@ fn benches(criterion: &mut Criterion) {
                 wheels: [0.0; 2],
                 gyro: Some(0.0),
                 actuators: &[],
+                battery: 7.9,
             };
             controller.tick(&readings, &mut events)
         });

@@ -267,6 +267,8 @@ pub struct Robot {
     pub right: Motor,
     /// Actual battery voltage.
     pub battery: f64,
+    /// How far its voltage falls when both motors stall at full duty.
+    pub sag: f64,
     /// The gyro, if it has one.
     pub gyro: Option<Gyro>,
     /// Floor sensors, in the order of the file.
@@ -317,6 +319,16 @@ impl Robot {
     pub fn top_speed(&self) -> f64 {
         let of = |motor: &Motor| motor.no_load_speed * self.battery / motor.rated_voltage * self.wheel_diameter / 2.0;
         of(&self.left).min(of(&self.right))
+    }
+
+    /// The battery's voltage when the motors have these duties and rim speeds (m/s): it falls with the current that they
+    /// draw, which is duty x (duty - speed / no-load speed) of the stall current, as a chopper takes it from the battery.
+    pub fn voltage(&self, duties: [f64; 2], rims: [f64; 2]) -> f64 {
+        let drawn = |motor: &Motor, wheel: usize| {
+            let top = motor.no_load_speed * self.battery / motor.rated_voltage * self.true_diameters[wheel] / 2.0;
+            (duties[wheel] * (duties[wheel] - rims[wheel] / top)).clamp(0.0, 2.0)
+        };
+        self.battery - self.sag * f64::midpoint(drawn(&self.left, 0), drawn(&self.right, 1)).min(1.0)
     }
 
     /// Share of the weight that rests on the two driven wheels, from the lever of the caster.

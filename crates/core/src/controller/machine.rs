@@ -36,6 +36,8 @@ pub struct Readings<'a> {
     pub gyro: Option<f64>,
     /// Angle in rad of each actuator, in the order of the robot's.
     pub actuators: &'a [f64],
+    /// Volts of the battery.
+    pub battery: f64,
 }
 
 /// What both motors are told.
@@ -254,6 +256,7 @@ impl Controller {
             }
             Test::Travelled(distance) => self.travelled(readings).abs() >= *distance,
             Test::Turned(angle) => (self.heading(readings) - self.heading_at_entry).abs() >= *angle,
+            Test::Battery { below, limit } => (readings.battery < *limit) == *below && readings.battery != *limit,
             Test::Passed(ticks) => self.tick - self.entered >= *ticks,
             Test::Switch { switch, pressed } => readings.touches[*switch] == *pressed,
             Test::Bumped(switch) => {

@@ -139,6 +139,13 @@ pub enum Test {
     },
     /// Ticks since the step began.
     Passed(u32),
+    /// The battery's voltage against a limit in V.
+    Battery {
+        /// Below instead of above.
+        below: bool,
+        /// The limit in V.
+        limit: f64,
+    },
     /// A touch switch or a button is pressed, or is not.
     Switch {
         /// Its index.
@@ -166,6 +173,7 @@ impl Test {
             | Self::Travelled(_)
             | Self::Turned(_)
             | Self::Passed(_)
+            | Self::Battery { .. }
             | Self::Switch { .. }
             | Self::Bumped(_)
             | Self::There(_)
@@ -351,8 +359,10 @@ impl Compiler<'_> {
                 }
             }
             Condition::Reads { sensor, below, limit } => {
+                let dimension = self.quantity(limit)?.unit.dimension();
                 let (below, limit) = (*below, self.value(limit)?);
                 match self.robot.ranger(&sensor.node) {
+                    _ if dimension == Dimension::Voltage => Test::Battery { below, limit },
                     Some(ranger) => Test::Range { ranger, below, limit },
                     None => Test::Reads { sensor: self.robot.sensor(&sensor.node)?, below, limit },
                 }

@@ -44,6 +44,7 @@ impl Script {
                 wheels,
                 gyro: Some(gyro),
                 actuators: &[],
+                battery: 7.9,
             },
             &mut self.events,
         )
@@ -200,6 +201,7 @@ fn a_switch_that_was_pressed_before_the_step_is_bumped_only_when_pressed_again()
             wheels: [0.0; 2],
             gyro: None,
             actuators: &[],
+            battery: 7.9,
         };
         controller.tick(&readings, &mut Vec::new()).1 != Status::Running
     };

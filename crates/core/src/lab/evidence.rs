@@ -122,7 +122,9 @@ fn one(trace: &Trace, visit: &Visit, index: usize, test: &Test, program: &Progra
             let nearest = (visit.entered + 1..=visit.left).map(past).fold(f64::NEG_INFINITY, f64::max);
             Spare::Length((-nearest).clamp(0.0, 20.0))
         }
-        Test::Switch { .. } | Test::Bumped(_) | Test::There(_) | Test::Blocked(_) => Spare::Unseen,
+        Test::Battery { .. } | Test::Switch { .. } | Test::Bumped(_) | Test::There(_) | Test::Blocked(_) => {
+            Spare::Unseen
+        }
         Test::Colour { sensor, tone } => {
             let lead = |tick: &usize| program.tones[*sensor].colour_lead(&trace.reading(*tick, *sensor), *tone);
             let nearest = (visit.entered + 1..=visit.left).max_by(|a, b| lead(a).total_cmp(&lead(b)));
@@ -182,6 +184,7 @@ fn clearness(trace: &Trace, visit: &Visit, test: &Test, program: &Program, robot
         | Test::Travelled(_)
         | Test::Turned(_)
         | Test::Passed(_)
+        | Test::Battery { .. }
         | Test::Switch { .. }
         | Test::Bumped(_)
         | Test::There(_)

@@ -60,6 +60,9 @@ impl Names {
     }
 }
 
+/// What missions call the battery.
+pub const BATTERY: &str = "battery";
+
 /// What is wrong with the names and the flow of a mission that parsed.
 pub fn check(parsed: &Parsed, names: &Names) -> Vec<Finding> {
     let mut checker = Checker { parsed, names, findings: Vec::new(), used: vec![false; parsed.mission.lets.len()] };
@@ -215,6 +218,20 @@ impl Checker<'_> {
     /// Whether a limit is of the kind that the sensor measures; anything else is a finding.
     fn measures(&mut self, sensor: &Spanned<String>, limit: &Spanned<Value>) -> bool {
         let slot = self.parsed.slots.iter().find(|slot| slot.span == limit.span);
+        let volts = matches!(slot.map(|slot| &slot.kind), Some(SlotKind::Amount { dimension: Dimension::Voltage, .. }));
+        if sensor.node == BATTERY && volts {
+            return true;
+        }
+        if sensor.node == BATTERY || volts {
+            let message = if volts {
+                format!("`{}` measures no voltage", sensor.node)
+            } else {
+                "`battery` measures volts".into()
+            };
+            let hint = "compare the battery with a voltage, such as `battery < 7.2 V`".to_owned();
+            self.error("M114", &limit.span, message, Some(hint));
+            return false;
+        }
         let length = matches!(slot.map(|slot| &slot.kind), Some(SlotKind::Amount { dimension: Dimension::Length, .. }));
         let (ranger, floor) = (self.names.rangers.contains(&sensor.node), self.names.sensor(&sensor.node).is_some());
         let (what, example) = match (length, ranger, floor) {

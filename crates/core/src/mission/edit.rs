@@ -3,7 +3,7 @@
 use std::ops::Range;
 
 use super::ast::{Condition, Exit, Slot, SlotKind, Target};
-use super::check::Names;
+use super::check::{BATTERY, Names};
 use super::format::agreement;
 use super::parser::{Parsed, misfit};
 use crate::units::{Dimension, LARGEST, Quantity, Unit, parse_number, tidy};
@@ -107,7 +107,8 @@ fn clamp(quantity: Quantity, kind: &SlotKind) -> Option<Quantity> {
 pub fn choices(parsed: &Parsed, names: &Names, slot: usize) -> Vec<String> {
     match &parsed.slots[slot].kind {
         SlotKind::Choice(words) => words.iter().map(|&word| word.to_owned()).collect(),
-        SlotKind::Sensor if compares_distance(parsed, parsed.slots[slot].line) => names.rangers.clone(),
+        SlotKind::Sensor if compares(parsed, parsed.slots[slot].line, Dimension::Voltage) => vec![BATTERY.to_owned()],
+        SlotKind::Sensor if compares(parsed, parsed.slots[slot].line, Dimension::Length) => names.rangers.clone(),
         SlotKind::Sensor => names.sensors.iter().map(|sensor| sensor.name.clone()).collect(),
         SlotKind::Switch => names.switches.clone(),
         SlotKind::Actuator => names.actuators.iter().map(|known| known.name.clone()).collect(),
@@ -127,15 +128,15 @@ pub fn choices(parsed: &Parsed, names: &Names, slot: usize) -> Vec<String> {
     }
 }
 
-/// Whether the exit on a line compares a distance, so that only ranging sensors make sense in it.
-fn compares_distance(parsed: &Parsed, line: usize) -> bool {
+/// Whether the exit on a line compares such an amount, so that only what measures it makes sense in it.
+fn compares(parsed: &Parsed, line: usize, wanted: Dimension) -> bool {
     let Some(Condition::Reads { limit, .. }) = exit_on(parsed, line).map(|exit| &exit.condition.node) else {
         return false;
     };
     let of = |slot: &&Slot| slot.span == limit.span;
     matches!(
         parsed.slots.iter().find(of),
-        Some(Slot { kind: SlotKind::Amount { dimension: Dimension::Length, .. }, .. })
+        Some(Slot { kind: SlotKind::Amount { dimension, .. }, .. }) if *dimension == wanted
     )
 }
 

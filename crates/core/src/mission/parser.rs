@@ -82,10 +82,15 @@ fn settle_limits(parsed: &mut Parsed) {
     }
     for exit in parsed.mission.steps.iter().flat_map(|step| &step.exits) {
         if let Condition::Reads { limit: Spanned { node: Value::Named(name), span }, .. } = &exit.condition.node
-            && lengths.contains(&name.as_str())
             && let Some(slot) = parsed.slots.iter_mut().find(|slot| slot.span == *span)
         {
-            slot.kind = distance();
+            let voltage_named = (parsed.mission.lets.iter())
+                .any(|entry| entry.name.node == *name && entry.value.node.unit.dimension() == Dimension::Voltage);
+            if lengths.contains(&name.as_str()) {
+                slot.kind = distance();
+            } else if voltage_named {
+                slot.kind = voltage();
+            }
         }
     }
 }
@@ -279,6 +284,11 @@ fn amount(dimension: Dimension, least: f64, most: f64) -> SlotKind {
 /// What a ranging sensor is compared with.
 fn distance() -> SlotKind {
     amount(Dimension::Length, 0.0, 20.0)
+}
+
+/// What the battery is compared with.
+fn voltage() -> SlotKind {
+    amount(Dimension::Voltage, 0.0, 100.0)
 }
 
 /// A speed as a duty.
@@ -674,7 +684,13 @@ impl<'t> Sentence<'t> {
         }
         let below = second == Some("<");
         self.take_slot(SlotKind::Choice(&["<", ">"]));
-        let kind = if self.follows(Dimension::Length) { distance() } else { amount(Dimension::Percent, 0.0, 1.0) };
+        let kind = if self.follows(Dimension::Voltage) {
+            voltage()
+        } else if self.follows(Dimension::Length) {
+            distance()
+        } else {
+            amount(Dimension::Percent, 0.0, 1.0)
+        };
         let limit = self.value(&kind)?;
         Some(Condition::Reads { sensor, below, limit })
     }

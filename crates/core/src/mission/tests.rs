@@ -199,6 +199,8 @@ fn mistakes_about_devices_are_told() {
         ("at 120 mm/s", "at 900 mm/s", "M116", "cannot reach 900 mm/s"),
         ("creep = 80 mm/s", "creep = 80 mm", "M005", "does not fit here"),
         ("arc of 250 mm", "arc of 2 mm", "M008", "out of range"),
+        ("bumper is pressed", "battery < 40 %", "M114", "`battery` measures volts"),
+        ("bumper is pressed", "front < 7 V", "M114", "`front` measures no voltage"),
         ("keep position", "keep still", "M003", "`brake`, `coast` or `keep position`"),
     ];
     for (old, new, code, says) in cases {

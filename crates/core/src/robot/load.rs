@@ -135,6 +135,7 @@ struct MotorTables {
 #[serde(deny_unknown_fields)]
 struct BatteryTable {
     voltage: Positive<Voltage>,
+    sag: Option<Spanned<NotNegative<Voltage>>>,
 }
 
 #[derive(Deserialize)]
@@ -345,6 +346,7 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
         left: motor_of(motor.left),
         right: motor_of(motor.right),
         battery: battery.voltage.0.si(),
+        sag: sag(tables, &battery),
         gyro: gyro.map(|Item { value, .. }| Gyro {
             port: value.port.into_inner(),
             noise: value.noise.0.si(),
@@ -391,6 +393,16 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
         outline,
         control_ms,
     })
+}
+
+fn sag(tables: &mut Tables<'_>, battery: &BatteryTable) -> f64 {
+    let Some(given) = &battery.sag else { return 0.0 };
+    let (sag, most) = (given.get_ref().0.si(), battery.voltage.0.si() / 2.0);
+    if sag > most {
+        let hint = "it is how far the voltage falls when both motors stall, at most half of it";
+        tables.error("R115", given.span(), format!("a battery cannot sag by {sag} V")).hints.push(hint.to_owned());
+    }
+    sag.min(most)
 }
 
 /// The corners as given, or those of a box; convex and counter-clockwise.
@@ -782,6 +794,7 @@ mod tests {
         };
         check("kind = \"colour\"", &codes("{ name = \"blue\", code = 5, colour = \"#2d73b0\" }"), "R114", "twice");
         check("kind = \"colour\"", &codes("{ name = \"blue\", code = 2, colour = \"blue\" }"), "R114", "not a colour");
+        check("voltage = \"7.9 V\"", "voltage = \"7.9 V\"\nsag = \"5 V\"", "R115", "at most half");
         check("spot = \"8 mm\"", "height = \"8 mm\"", "R109", "either `spot` or `height` with `opening`");
         check("[gyro]", "[[signal]]\nname = \"hue\"\nkind = \"lamp\"\n[gyro]", "T005", "two devices named `hue`");
     }

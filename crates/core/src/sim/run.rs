@@ -382,12 +382,15 @@ impl<'w> Match<'w> {
             wheels: readings.wheels,
             gyro: readings.gyro.unwrap_or(f64::NAN),
             command: rider.command,
+            battery: readings.battery,
             step: controller.step() as u16,
             slipped,
             touched,
             met,
             hangs,
         });
+        let rims = rider.plant.rims(&rider.body);
+        rider.command = seat.senses.feed(seat.robot, rider.command, rims);
         seat.senses.actuate(seat.robot, controller.wanted());
         self.actuators(tick as usize);
         self.write_down(tick as usize);
@@ -488,6 +491,7 @@ impl<'w> Match<'w> {
             Brain::Fixed(command) => *command,
             Brain::Patrol { places, next, duty } => patrol(rider.plant.pose(&rider.body), places, next, *duty),
         };
+        rider.command = seat.senses.feed(seat.robot, rider.command, rider.plant.rims(&rider.body));
     }
 
     fn intervene(&mut self, index: usize, act: &Act) {

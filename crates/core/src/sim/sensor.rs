@@ -7,7 +7,7 @@ use super::STEP;
 use super::random::Noise;
 use super::scene::{Rider, Scene};
 use super::stage::{Cone, Look};
-use crate::controller::{Reading, Readings};
+use crate::controller::{Command, Reading, Readings, WheelCommand};
 use crate::field::Blurred;
 use crate::robot::{RangeSensor, Robot, Side};
 use crate::units::colour::linear;
@@ -36,6 +36,8 @@ pub struct Senses {
     fingers: Vec<u64>,
     /// Where each actuator is, rad.
     actuators: Vec<f64>,
+    /// Volts of the battery, as last seen.
+    battery: f64,
     /// Until when a hand is held before a ranging sensor, and how far away.
     hands: Vec<(u64, f64)>,
     gyro: Option<GyroState>,
@@ -103,6 +105,7 @@ impl Senses {
             touches: vec![false; robot.touches.len()],
             fingers: vec![0; robot.touches.len()],
             actuators: robot.actuators.iter().map(|actuator| actuator.starts).collect(),
+            battery: robot.battery,
             hands: vec![(0, 0.0); robot.rangers.len()],
             gyro,
             ticks_per_rad: f64::from(robot.encoder_ticks) / TAU,
@@ -122,6 +125,20 @@ impl Senses {
     /// Holds a touch switch or a button down until a step.
     pub fn press(&mut self, switch: usize, until: u64) {
         self.fingers[switch] = until;
+    }
+
+    /// What the motors get of a command when the battery sags under it; the voltage is kept for the next look.
+    pub fn feed(&mut self, robot: &Robot, command: Command, rims: [f64; 2]) -> Command {
+        if robot.sag == 0.0 {
+            return command;
+        }
+        let duty = |one| if let WheelCommand::Duty(duty) = one { duty } else { 0.0 };
+        self.battery = robot.voltage([duty(command.left), duty(command.right)], rims);
+        let weaker = |one| match one {
+            WheelCommand::Duty(duty) => WheelCommand::Duty(duty * self.battery / robot.battery),
+            other => other,
+        };
+        Command { left: weaker(command.left), right: weaker(command.right) }
     }
 
     /// Moves the actuators towards where they are wanted, for a control period, as far as their end stops let them.
@@ -229,6 +246,7 @@ impl Senses {
             wheels,
             gyro,
             actuators: &self.actuators,
+            battery: self.battery,
         }
     }
 }

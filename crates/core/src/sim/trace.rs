@@ -20,6 +20,8 @@ pub struct Tick {
     pub gyro: f64,
     /// What the motors were told from this tick on.
     pub command: Command,
+    /// Volts of the battery, as the robot knows it.
+    pub battery: f64,
     /// Index of the active step.
     pub step: u16,
     /// A tyre slipped since the tick before.

@@ -362,3 +362,23 @@ fn what_counts_stands_on_the_sheet_line_by_line() {
     let short = Table::new().with(field).run(&then_rest("drive ahead at 30 %", "travelled 25 mm"));
     assert!(short.sheet.lines[..2].iter().all(|line| line.times == 0), "{:?}", short.sheet.lines);
 }
+
+#[test]
+fn e38_a_battery_sags_under_load_and_a_mission_can_look_at_it() {
+    let battery = |sag: &str| Table::new().robot("voltage = \"7.9 V\"", &format!("voltage = \"7.9 V\"{sag}"));
+    let speed = |table: &Table| {
+        let run = table.run("step \"go\"\ndrive ahead at 80 %\nuntil 3 s pass -> done");
+        let last = run.trace.ticks[run.ended - 1];
+        (last.rims[0], last.battery, run.trace.ticks[1].battery)
+    };
+    let (firm, weak) = (speed(&battery("")), speed(&battery("\nsag = \"1.6 V\"")));
+    assert_eq!((firm.1, firm.2), (7.9, 7.9));
+    assert!(weak.0 < 0.99 * firm.0, "{weak:?} {firm:?}");
+    // At the start it draws duty squared of the stall current, of both motors: 0.64 of the sag.
+    assert!((weak.2 - (7.9 - 1.6 * 0.64)).abs() < 1e-9 && weak.1 > weak.2 + 0.5, "{weak:?}");
+    let looks = |sag: &str| {
+        let steps = "step \"go\"\ndrive ahead at 80 %\nuntil battery < 7.2 V -> fail \"weak\"\nor 1 s passes -> done";
+        battery(sag).run(steps).outcome
+    };
+    assert_eq!((looks(""), looks("\nsag = \"1.6 V\"")), (Outcome::Done, Outcome::Failed));
+}
