@@ -1,8 +1,8 @@
-//! The world: moves the robot, lets its sensors read, and runs a controller in it.
+//! The world: moves robots and things, lets sensors read, runs controllers in it, and keeps the score.
 //!
-//! A run is a pure function of world, program, start and seed. Time is counted in steps of one millisecond;
-//! every step goes through the same phases: commands, motors, traction and contacts, motion, sensors, program,
-//! trace. The model, its constants and their sources are written down in docs/world.md.
+//! A run is a pure function of world, program, start, seed and what is done by hand. Time is counted in steps of one
+//! millisecond: commands, motors, traction and contacts, motion; where nothing is near, several are taken at once. Sensors
+//! and programs look at their own times. The model, its constants and their sources are written down in docs/world.md.
 
 mod drive;
 mod footing;
@@ -15,6 +15,7 @@ mod scene;
 mod sensor;
 mod solve;
 mod stage;
+mod things;
 mod trace;
 mod world;
 
