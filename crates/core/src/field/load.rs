@@ -1,5 +1,19 @@
 //! Field files: TOML text to a [`Field`] and findings.
 
+/// The keys of a table that say where something lies. The tables repeat them because serde cannot flatten one into
+/// another and still refuse unknown keys.
+macro_rules! place {
+    ($table:expr) => {
+        Place {
+            at: $table.at,
+            size: $table.size,
+            turned: $table.turned,
+            diameter: $table.diameter,
+            points: $table.points,
+        }
+    };
+}
+
 mod play;
 
 use serde::Deserialize;
@@ -383,8 +397,7 @@ fn load_patch(
 ) -> Option<Mark> {
     let surface = surface_id(tables, field, patch.surface.get_ref(), patch.surface.span());
     let name = keep_name(names, patch.name);
-    let place =
-        Place { at: patch.at, size: patch.size, turned: patch.turned, diameter: patch.diameter, points: patch.points };
+    let place = place!(patch);
     let shape = load_shape(tables, place, span)?;
     Some(Mark { name, is_line: false, keep_off: false, surface, shape })
 }

@@ -151,13 +151,7 @@ pub fn load(tables: &mut Tables<'_>, field: &mut Field) {
     let mut zones = Vec::new();
     for Item { value, span } in tables.list::<ZoneTable>("zone") {
         let name = keep_name(&mut zones, Some(value.name));
-        let place = Place {
-            at: value.at,
-            size: value.size,
-            turned: value.turned,
-            diameter: value.diameter,
-            points: value.points,
-        };
+        let place = place!(value);
         if let Some(shape) = load_shape(tables, place, &span) {
             field.zones.push(Zone { name, shape });
         }
@@ -228,8 +222,7 @@ fn object(
 ) -> Option<Object> {
     let name = keep_name(names, Some(table.name));
     let surface = surface_id(tables, field, table.surface.get_ref(), table.surface.span());
-    let place =
-        Place { at: table.at, size: table.size, turned: table.turned, diameter: table.diameter, points: table.points };
+    let place = place!(table);
     let (outline, pose) = solid(tables, place, span)?;
     let mass = table.mass.get_ref().0.si();
     if !(0.001..=50.0).contains(&mass) {
@@ -267,8 +260,7 @@ fn obstacle(
 ) -> Option<Obstacle> {
     let name = keep_name(names, Some(table.name));
     let surface = surface_id(tables, field, table.surface.get_ref(), table.surface.span());
-    let place =
-        Place { at: table.at, size: table.size, turned: table.turned, diameter: table.diameter, points: table.points };
+    let place = place!(table);
     let (outline, pose) = solid(tables, place, span)?;
     let seconds = |time: &Option<Spanned<Time>>, otherwise| time.as_ref().map_or(otherwise, |t| t.get_ref().si());
     let (comes, leaves) = (seconds(&table.comes, 0.0), seconds(&table.leaves, f64::INFINITY));
