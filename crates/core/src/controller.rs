@@ -4,12 +4,18 @@
 //! simulation, a replayed trace or a robot. A tick allocates nothing. What happens within a tick, in which order,
 //! is written down in docs/controller.md; change both together.
 
+mod act;
+mod compile;
 mod machine;
 mod program;
 mod tone;
 
+pub use compile::Unit;
 pub use machine::{Command, Controller, End, Event, Reading, Readings, Status, THERE};
-pub use program::{Action, Goal, Program, ProgramExit, ProgramStep, Test, WheelCommand};
+pub use program::{
+    Action, After, Armed, EdgeSensor, Follow, Goal, Look, Num, Passes, Program, ProgramExit, ProgramReflex,
+    ProgramStep, Rail, Reaction, Sight, Source, Term, Test, WheelCommand,
+};
 pub use tone::{Limits, Tone, Tones};
 
 #[cfg(test)]

@@ -5,20 +5,29 @@
 //! screens edit by replacing spans ([`edit`]) and never print a model back. `check` needs only [`Names`]:
 //! what a robot and a field offer, not the robot or the field.
 
+mod amounts;
 mod ast;
+mod behaviour;
 mod check;
+mod condition;
 pub mod edit;
+mod flow;
 mod format;
 mod lexer;
 mod parser;
+mod sentence;
 
+pub use amounts::{Amount, apply, evaluate, reckon};
 pub use ast::{
-    Behaviour, Condition, DeviceState, Direction, Exit, Let, Line, LineKind, Mission, Slot, SlotKind, Spanned, Step,
-    StopKind, Target, Value, Wheel,
+    Answer, Argument, Arming, Behaviour, Block, Comparison, Condition, DeviceState, Ending, Exit, Feeler, Formula,
+    Function, Law, Let, Line, LineKind, Mission, Operator, Origin, Parameter, Quantifier, Reflex, Rounds, Routine, Row,
+    Sensors, Side, Slot, SlotKind, Spanned, Step, StopKind, Target, Then, Track, Value, WhenBoth, WhenLost,
 };
+pub use behaviour::{GAIN, KEEP_GAIN};
 pub use check::{ActuatorName, Names, SensorName, check};
 pub use format::format;
-pub use parser::{Parsed, either, parse};
+pub use parser::{Parsed, parse};
+pub use sentence::either;
 
 #[cfg(test)]
 mod tests;

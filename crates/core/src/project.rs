@@ -230,9 +230,12 @@ fn names(robot: &Robot, field: &Field, tones: &[Tones]) -> Names {
             .sensors
             .iter()
             .zip(tones)
-            .map(|(sensor, tones)| SensorName {
+            .enumerate()
+            .map(|(index, (sensor, tones))| SensorName {
                 name: sensor.name.clone(),
                 tones: tones.tones.iter().map(|tone| tone.name.clone()).collect(),
+                mirror: robot.opposite(index).map(|other| robot.sensors[other].name.clone()),
+                codes: sensor.codes.iter().map(|code| code.number).collect(),
             })
             .collect(),
         rangers: robot.rangers.iter().map(|sensor| sensor.name.clone()).collect(),
@@ -245,6 +248,7 @@ fn names(robot: &Robot, field: &Field, tones: &[Tones]) -> Names {
         signals: robot.signals.iter().map(|signal| signal.name.clone()).collect(),
         steers: robot.steering.is_some(),
         top_speed: robot.top_speed(),
+        routines: Vec::new(),
     }
 }
 

@@ -295,6 +295,17 @@ impl Robot {
         self.sensors.iter().position(|sensor| sensor.name == name)
     }
 
+    /// The floor sensor of the same kind that sits where this one would with left and right swapped: itself in the
+    /// middle.
+    pub fn opposite(&self, sensor: usize) -> Option<usize> {
+        /// Two sensors within this, metres, sit as well as opposite each other.
+        const NEAR: f64 = 0.003;
+        let one = &self.sensors[sensor];
+        self.sensors.iter().position(|other| {
+            other.kind == one.kind && (other.ahead - one.ahead).abs() < NEAR && (other.left + one.left).abs() < NEAR
+        })
+    }
+
     /// The index of the ranging sensor of that name.
     pub fn ranger(&self, name: &str) -> Option<usize> {
         self.rangers.iter().position(|sensor| sensor.name == name)

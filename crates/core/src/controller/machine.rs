@@ -2,7 +2,9 @@
 
 use std::sync::Arc;
 
-use super::program::{Action, Goal, Program, Test, WheelCommand};
+use super::compile::ticks;
+use super::program::{Action, After, Armed, Goal, Look, Num, Passes, Program, Source, Term, Test, WheelCommand};
+use crate::mission::{Ending, apply, reckon};
 use crate::units::math::wrap;
 
 /// What one floor sensor last published, shares of full scale.
@@ -59,12 +61,15 @@ impl Command {
 pub enum End {
     /// An exit led to `done`, or below the last step.
     Done,
-    /// An exit led to `fail`: which step and which of its exits.
+    /// Something led to `fail`.
     Failed {
-        /// Index of the step.
+        /// Index of the reason.
+        reason: usize,
+    },
+    /// Steps that take no time led round in a circle.
+    Circle {
+        /// Index of one of them.
         step: usize,
-        /// Index of its exit.
-        exit: usize,
     },
     /// The time limit was reached.
     Limit,
@@ -100,63 +105,174 @@ pub enum Event {
     Left {
         /// Index of the step.
         step: usize,
-        /// Index of the exit that fired; none at the time limit.
+        /// Index of the exit that fired; none when something else ended it.
         exit: Option<usize>,
+        /// Which look of the exit held, the first in written order.
+        look: usize,
+    },
+    /// A reflex took the wheels.
+    Took {
+        /// Its index.
+        reflex: usize,
+    },
+    /// A reflex gave them back.
+    Gave {
+        /// Its index.
+        reflex: usize,
+    },
+    /// Something was measured.
+    Kept {
+        /// Index of its name.
+        name: usize,
     },
 }
 
-/// What an exit remembers between ticks.
+/// What a term remembers between ticks.
 #[derive(Clone, Copy, Debug, Default)]
-struct Memory {
-    /// Whether the tone was seen at the last look.
-    on: bool,
-    /// Whether the line now under the sensor was entered during this step.
-    entered: bool,
-    /// Whether the sensor has been looked at in this step at all.
-    looked: bool,
-    count: u32,
+pub(super) struct Memory {
+    /// Whether it held at the last look.
+    pub holds: bool,
+    /// Whether the tone, or the press, was there at the last look.
+    pub on: bool,
+    /// Whether the line now under the sensor was entered during this step; whether a term is armed.
+    pub entered: bool,
+    /// Whether it has been looked at in this step at all.
+    pub looked: bool,
+    pub count: u32,
+    /// The tick since which something lasts.
+    pub since: u32,
+    /// An extreme, an error or a place to compare with.
+    pub marks: [f64; 2],
+}
+
+/// A step that is active.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Frame {
+    pub step: usize,
+    /// Tick at which it began.
+    pub entered: u32,
+    /// Encoder angles at entry.
+    pub wheels: [f64; 2],
+    /// Heading at entry, by whatever measures headings.
+    pub heading: f64,
+    /// Passes that a group has made; the row of a reaction that is done.
+    pub passes: u32,
+    /// How it came to its own end.
+    pub ending: Option<Ending>,
+    /// How far off the line it was at the tick before.
+    pub off: Option<f64>,
+    /// How far off it was when the line was seen last.
+    pub seen: f64,
+    /// Seconds times how far off.
+    pub sum: f64,
+    /// Ticks for which the line has been out of sight.
+    pub lost: u32,
+    /// Which wheels of a squaring stand.
+    pub stands: [bool; 2],
+}
+
+/// What a step did, for the one after it.
+#[derive(Clone, Copy, Debug, Default)]
+struct Last {
+    distance: f64,
+    turn: f64,
+    time: f64,
+    wheels: [f64; 2],
+}
+
+/// A reflex that has the wheels.
+#[derive(Clone, Copy, Debug)]
+struct Takeover {
+    reflex: usize,
+    /// How many steps were active when it took over.
+    base: usize,
+    /// What things were then.
+    at: Frame,
 }
 
 /// A mission that runs.
 #[derive(Clone, Debug)]
 pub struct Controller {
     program: Arc<Program>,
-    step: usize,
-    tick: u32,
-    entered: u32,
+    /// The steps that are active, outermost first; those of a reflex above those it broke into.
+    pub(super) frames: Vec<Frame>,
+    takeovers: Vec<Takeover>,
+    /// For each reflex since when it watches, and whether its condition was false since it last took over.
+    watches: Vec<(Frame, bool)>,
+    pub(super) tick: u32,
     started: bool,
-    /// Encoder angles at entry.
-    wheels_at_entry: [f64; 2],
-    /// Heading at entry, by whatever measures headings.
-    heading_at_entry: f64,
-    memories: Vec<Memory>,
+    pub(super) memory: Vec<Memory>,
+    /// What steps measured.
+    kept: Vec<f64>,
+    labels: Vec<bool>,
+    last: Last,
+    heading_at_start: f64,
     /// Where each actuator was last sent, rad.
     wanted: Vec<f64>,
+    /// What the motors were last told.
+    told: Command,
+    /// The step that was active last, for whoever asks after the end.
+    step: usize,
+}
+
+/// A goal without its words: where the mission goes next.
+#[derive(Clone, Copy, Debug)]
+enum Way {
+    Next,
+    Step(usize),
+    Pass(usize),
+    Complete(usize, Ending),
+    Done,
+    Fail(usize),
+}
+
+impl From<&Goal> for Way {
+    fn from(goal: &Goal) -> Self {
+        match goal {
+            Goal::Next => Self::Next,
+            Goal::Step(step) => Self::Step(*step),
+            Goal::Pass(step) => Self::Pass(*step),
+            Goal::Complete(step, ending) => Self::Complete(*step, *ending),
+            Goal::Done => Self::Done,
+            Goal::Fail(reason) => Self::Fail(*reason),
+        }
+    }
 }
 
 /// An actuator nearer than this to its angle (rad) is there.
 pub const THERE: f64 = 0.01;
+/// A wheel whose rim moves less than this (m) within the time of `stalled` stands.
+const STALLED: f64 = 0.002;
+/// So near (rad) a heading is reached; it is also when it was passed between two looks.
+const REACHED: f64 = 0.004;
+/// So many steps may follow each other within one tick.
+const MOST_HOPS: usize = 200;
 
 impl Controller {
     /// A controller before its first tick.
     pub fn new(program: Arc<Program>) -> Self {
-        let most = program.steps.iter().map(|step| step.exits.len()).max().unwrap_or(0);
+        let still = Frame::new(0, 0, [0.0; 2], 0.0);
         Self {
-            wanted: program.actuators.clone(),
-            program,
-            step: 0,
+            frames: Vec::with_capacity(program.depth + 1),
+            takeovers: Vec::with_capacity(program.reflexes.len()),
+            watches: vec![(still, true); program.reflexes.len()],
             tick: 0,
-            entered: 0,
             started: false,
-            wheels_at_entry: [0.0; 2],
-            heading_at_entry: 0.0,
-            memories: vec![Memory::default(); most],
+            memory: vec![Memory::default(); program.memory],
+            kept: vec![0.0; program.kept.len()],
+            labels: vec![false; program.labels.len()],
+            last: Last::default(),
+            heading_at_start: 0.0,
+            wanted: program.actuators.clone(),
+            told: Command::BRAKE,
+            step: program.first,
+            program,
         }
     }
 
-    /// The step that is active.
-    pub const fn step(&self) -> usize {
-        self.step
+    /// The step of the text that is active, the innermost one.
+    pub fn step(&self) -> usize {
+        self.program.shown(self.step)
     }
 
     /// Where each actuator is to go, rad.
@@ -164,103 +280,642 @@ impl Controller {
         &self.wanted
     }
 
-    /// One control period: looks at the readings, leaves the step if an exit holds, and commands the wheels.
+    /// What was measured under a name, in SI; zero before.
+    pub fn kept(&self, name: usize) -> f64 {
+        self.kept[name]
+    }
+
+    /// One control period: looks at the readings, leaves steps whose exits hold, and commands the wheels.
     ///
-    /// Exits are looked at in written order and the first that holds wins. A step that is entered commands the
-    /// wheels at once; its own exits are looked at from the next tick on, so no chain of steps takes zero time.
-    /// `events` is appended to; give it room for `2 + exits` entries and it never grows.
+    /// docs/controller.md says in which order. `events` is appended to; it grows only beyond the room it has.
     pub fn tick(&mut self, readings: &Readings<'_>, events: &mut Vec<Event>) -> (Command, Status) {
-        if !self.started {
+        let program = Arc::clone(&self.program);
+        let program = &*program;
+        let end = if self.started {
+            self.tick += 1;
+            self.look_around(program, readings, events)
+        } else {
             self.started = true;
-            self.enter(0, readings, events);
-            return (self.command(readings), Status::Running);
+            self.heading_at_start = self.heading(readings);
+            for (watch, _) in &mut self.watches {
+                (watch.wheels, watch.heading) = (readings.wheels, self.heading_at_start);
+            }
+            self.go(program, Way::Step(program.first), 0, readings, events)
+        };
+        let end = end.or_else(|| {
+            (self.tick >= program.limit_ticks).then(|| {
+                self.leave_all(0, readings, events);
+                End::Limit
+            })
+        });
+        if let Some(end) = end {
+            self.told = Command::BRAKE;
+            return (Command::BRAKE, Status::Ended(end));
         }
-        self.tick += 1;
-        if let Some(exit) = self.first_exit(readings, events) {
-            events.push(Event::Left { step: self.step, exit: Some(exit) });
-            match self.program.steps[self.step].exits[exit].goal {
-                Goal::Step(next) => self.enter(next, readings, events),
-                Goal::Done => return (Command::BRAKE, Status::Ended(End::Done)),
-                Goal::Fail(_) => return (Command::BRAKE, Status::Ended(End::Failed { step: self.step, exit })),
+        self.told = self.command(program, readings);
+        (self.told, Status::Running)
+    }
+
+    /// Reflexes first, then exits from the outermost step inwards; the first that holds wins.
+    fn look_around(&mut self, program: &Program, readings: &Readings<'_>, events: &mut Vec<Event>) -> Option<End> {
+        let mut first = None;
+        let has = self.takeovers.last().map(|takeover| takeover.reflex);
+        for (index, reflex) in program.reflexes.iter().enumerate() {
+            let top = self.takeovers.first().map_or(self.frames.len(), |takeover| takeover.base);
+            let watches =
+                reflex.within.is_empty() || self.frames[..top].iter().any(|frame| reflex.within.contains(&frame.step));
+            if !watches {
+                self.memory[reflex.memory.clone()].fill(Memory::default());
+                self.watches[index] = (self.here(reflex.step, readings), true);
+                continue;
+            }
+            let frame = self.watches[index].0;
+            let holds = self.holds(program, &reflex.term, &frame, None, readings, events);
+            let active = self.takeovers.iter().position(|takeover| takeover.reflex == index);
+            if let Some(at) = active {
+                self.watches[index].1 |= !holds;
+                if reflex.lasting && !holds && at + 1 == self.takeovers.len() {
+                    let base = self.takeovers[at].base;
+                    self.leave_all(base, readings, events);
+                    let (way, from) = self.give_back(program, readings, events)?;
+                    return self.go(program, way, from, readings, events);
+                }
+                continue;
+            }
+            self.watches[index].1 |= !holds || reflex.lasting;
+            let free = has.is_none_or(|has| index < has);
+            if holds && free && self.watches[index].1 && first.is_none() {
+                first = Some(index);
             }
         }
-        if self.tick >= self.program.limit_ticks {
-            events.push(Event::Left { step: self.step, exit: None });
-            return (Command::BRAKE, Status::Ended(End::Limit));
+        if let Some(reflex) = first {
+            self.watches[reflex].1 = false;
+            let at = self.here(program.reflexes[reflex].step, readings);
+            self.takeovers.push(Takeover { reflex, base: self.frames.len(), at });
+            events.push(Event::Took { reflex });
+            return self.go(program, Way::Step(program.reflexes[reflex].step), self.frames.len(), readings, events);
         }
-        (self.command(readings), Status::Running)
+        let base = self.takeovers.last().map_or(0, |takeover| takeover.base);
+        let mut fired = None;
+        for at in base..self.frames.len() {
+            let frame = self.frames[at];
+            // All are looked at even after one holds: the counters of the others must not miss a line.
+            for (index, exit) in program.steps[frame.step].exits.iter().enumerate() {
+                let holds = self.holds(program, &exit.term, &frame, Some(index), readings, events);
+                if holds && fired.is_none() {
+                    fired = Some((at, index));
+                }
+            }
+        }
+        if let Some((at, exit)) = fired {
+            return self.fire(program, at, exit, readings, events);
+        }
+        self.react(program, base, readings, events)
     }
 
-    fn enter(&mut self, step: usize, readings: &Readings<'_>, events: &mut Vec<Event>) {
+    /// Leaves a step by one of its exits.
+    fn fire(
+        &mut self,
+        program: &Program,
+        at: usize,
+        exit: usize,
+        readings: &Readings<'_>,
+        events: &mut Vec<Event>,
+    ) -> Option<End> {
+        self.leave_all(at + 1, readings, events);
+        self.left(program, at, exit, readings, events);
+        let step = self.frames[at].step;
+        self.go(program, Way::from(&program.steps[step].exits[exit].goal), at, readings, events)
+    }
+
+    /// Writes down that a step was left by an exit, and which of its named terms held.
+    fn left(&mut self, program: &Program, at: usize, exit: usize, readings: &Readings<'_>, events: &mut Vec<Event>) {
+        let frame = self.frames[at];
+        let step = &program.steps[frame.step];
+        for other in &step.exits {
+            self.forget_labels(&other.term);
+        }
+        let exits = &step.exits[exit];
+        self.keep_labels(&exits.term);
+        let mut look = 0;
+        let mut found = None;
+        exits.term.each(&mut |one| {
+            if self.memory[one.slot].holds && found.is_none() {
+                found = Some(look);
+            }
+            look += 1;
+        });
+        self.done(&frame, readings);
+        events.push(Event::Left { step: frame.step, exit: Some(exit), look: found.unwrap_or(0) });
+    }
+
+    fn forget_labels(&mut self, term: &Term) {
+        match term {
+            Term::Look(_) => {}
+            Term::Any(terms) | Term::All(terms) => terms.iter().for_each(|term| self.forget_labels(term)),
+            Term::Not(term) | Term::For(term, ..) | Term::After(term, ..) => self.forget_labels(term),
+            Term::As(term, label) => {
+                self.labels[*label] = false;
+                self.forget_labels(term);
+            }
+        }
+    }
+
+    fn keep_labels(&mut self, term: &Term) {
+        match term {
+            Term::Look(_) => {}
+            Term::Any(terms) | Term::All(terms) => terms.iter().for_each(|term| self.keep_labels(term)),
+            Term::Not(term) | Term::For(term, ..) | Term::After(term, ..) => self.keep_labels(term),
+            Term::As(term, label) => {
+                self.labels[*label] |= self.held(term);
+                self.keep_labels(term);
+            }
+        }
+    }
+
+    /// What a step did, for the next one to ask; a step that takes no time did nothing.
+    fn done(&mut self, frame: &Frame, readings: &Readings<'_>) {
+        if frame.entered == self.tick {
+            return;
+        }
+        let radius = self.program.wheel_radius;
+        let rolled = [0, 1].map(|wheel| (readings.wheels[wheel] - frame.wheels[wheel]) * radius);
+        self.last = Last {
+            distance: f64::midpoint(rolled[0], rolled[1]),
+            turn: self.heading(readings) - frame.heading,
+            time: f64::from(self.tick - frame.entered) * f64::from(self.program.period_ms) / 1e3,
+            wheels: rolled,
+        };
+    }
+
+    /// Leaves every step from a depth on, innermost first.
+    fn leave_all(&mut self, from: usize, readings: &Readings<'_>, events: &mut Vec<Event>) {
+        while self.frames.len() > from {
+            let Some(frame) = self.frames.pop() else { return };
+            self.done(&frame, readings);
+            events.push(Event::Left { step: frame.step, exit: None, look: 0 });
+        }
+    }
+
+    /// A reflex has ended: things go on as if no time had passed. Answers where to go, if not just on.
+    fn give_back(
+        &mut self,
+        program: &Program,
+        readings: &Readings<'_>,
+        events: &mut Vec<Event>,
+    ) -> Option<(Way, usize)> {
+        let Takeover { reflex, base, at } = self.takeovers.pop()?;
+        events.push(Event::Gave { reflex });
+        let of = &program.reflexes[reflex];
+        self.memory[of.memory.clone()].fill(Memory::default());
+        self.watches[reflex].0 = self.here(of.step, readings);
+        let now = self.here(0, readings);
+        let from = self.takeovers.last().map_or(0, |takeover| takeover.base);
+        match &of.after {
+            After::Go(goal) => {
+                return Some((Way::from(goal), base));
+            }
+            After::Restart => {
+                let top = (from..base).rev().find(|&at| program.steps[self.frames[at].step].written)?;
+                let step = self.frames[top].step;
+                self.leave_all(top, readings, events);
+                return Some((Way::Step(step), top));
+            }
+            After::Resume => {}
+        }
+        for frame in &mut self.frames[from..base] {
+            frame.entered += now.entered - at.entered;
+            for wheel in 0..2 {
+                frame.wheels[wheel] += now.wheels[wheel] - at.wheels[wheel];
+            }
+            frame.heading += now.heading - at.heading;
+            frame.off = None;
+            for memory in &mut self.memory[program.steps[frame.step].memory.clone()] {
+                // What is under the sensors now was not entered in this step.
+                (memory.on, memory.looked) = (false, false);
+            }
+        }
+        None
+    }
+
+    /// Goes on until a step wants time, or the mission ends.
+    ///
+    /// `from` is how many active steps have not been left yet; the one that was left last may still stand there.
+    fn go(
+        &mut self,
+        program: &Program,
+        mut way: Way,
+        mut from: usize,
+        readings: &Readings<'_>,
+        events: &mut Vec<Event>,
+    ) -> Option<End> {
+        for _ in 0..MOST_HOPS {
+            match way {
+                Way::Done | Way::Fail(_) => {
+                    self.frames.truncate(from);
+                    self.leave_all(0, readings, events);
+                    return Some(if let Way::Fail(reason) = way { End::Failed { reason } } else { End::Done });
+                }
+                Way::Next => {
+                    let step = self.frames[from].step;
+                    let of = &program.steps[step];
+                    way = match (of.next, of.parent, of.reflex) {
+                        (Some(next), ..) => Way::Step(next),
+                        (None, Some(parent), _) => Way::Pass(parent),
+                        (None, None, None) => Way::Done,
+                        (None, None, Some(_)) => {
+                            self.frames.truncate(from);
+                            let (next, at) = self.give_back(program, readings, events)?;
+                            from = at;
+                            next
+                        }
+                    };
+                }
+                Way::Step(next) => {
+                    self.frames.truncate(from);
+                    if program.steps[next].reflex.is_none() {
+                        // The mission goes on by itself: no reflex has the wheels any longer.
+                        while let Some(takeover) = self.takeovers.pop() {
+                            self.leave_all(takeover.base, readings, events);
+                            events.push(Event::Gave { reflex: takeover.reflex });
+                        }
+                    }
+                    let base = match program.steps[next].parent {
+                        Some(parent) => self.frames.iter().rposition(|frame| frame.step == parent)? + 1,
+                        None => self.takeovers.last().map_or(0, |takeover| takeover.base),
+                    };
+                    self.leave_all(base, readings, events);
+                    (way, from) = self.enter(program, next, readings, events)?;
+                }
+                Way::Pass(group) => {
+                    let at = self.up_to(group, from, readings, events)?;
+                    self.frames[at].passes += 1;
+                    (way, from) = match &program.steps[group].action {
+                        Action::Group { first, passes } => {
+                            let over = match passes {
+                                Passes::Once => true,
+                                Passes::Times(times) => {
+                                    f64::from(self.frames[at].passes) + 0.5 > self.value(times, readings)
+                                }
+                                Passes::Forever => false,
+                                Passes::Until(term) => {
+                                    let frame = self.frames[at];
+                                    self.holds(program, term, &frame, None, readings, events)
+                                }
+                            };
+                            let again = if over { Way::Complete(group, Ending::Finished) } else { Way::Step(*first) };
+                            (again, at + 1)
+                        }
+                        // The row has come to its end: which one is next?
+                        _ => self.pick(program, at, readings, events)?,
+                    };
+                }
+                Way::Complete(step, ending) => {
+                    let at = self.up_to(step, from, readings, events)?;
+                    self.frames[at].ending = Some(ending);
+                    let frame = self.frames[at];
+                    let mut exit = None;
+                    for (index, one) in program.steps[step].exits.iter().enumerate() {
+                        let mut asks = false;
+                        one.term.each(&mut |look| asks |= matches!(look.test, Test::Ended(_)));
+                        if asks && exit.is_none() && self.holds(program, &one.term, &frame, None, readings, events) {
+                            exit = Some(index);
+                        }
+                    }
+                    from = at;
+                    way = match exit {
+                        Some(exit) => {
+                            self.left(program, at, exit, readings, events);
+                            Way::from(&program.steps[step].exits[exit].goal)
+                        }
+                        None => {
+                            self.done(&frame, readings);
+                            events.push(Event::Left { step, exit: None, look: 0 });
+                            Way::Next
+                        }
+                    };
+                }
+            }
+        }
+        let step = program.shown(self.step);
+        self.frames.truncate(from);
+        self.leave_all(0, readings, events);
+        Some(End::Circle { step })
+    }
+
+    /// Leaves what is within a step, which stays; answers where it is.
+    fn up_to(&mut self, step: usize, from: usize, readings: &Readings<'_>, events: &mut Vec<Event>) -> Option<usize> {
+        let at = self.frames.iter().rposition(|frame| frame.step == step)?;
+        self.frames.truncate(from.max(at + 1));
+        self.leave_all(at + 1, readings, events);
+        Some(at)
+    }
+
+    /// Begins a step. Answers where to go at once when it takes no time.
+    fn enter(
+        &mut self,
+        program: &Program,
+        step: usize,
+        readings: &Readings<'_>,
+        events: &mut Vec<Event>,
+    ) -> Option<(Way, usize)> {
+        let at = self.frames.len();
+        let frame = self.here(step, readings);
+        self.frames.push(frame);
         self.step = step;
-        self.entered = self.tick;
-        self.wheels_at_entry = readings.wheels;
-        self.heading_at_entry = self.heading(readings);
-        self.memories.fill(Memory::default());
-        if let Action::Move { actuator, angle } = self.program.steps[step].action {
-            self.wanted[actuator] = angle;
-        }
+        self.memory[program.steps[step].memory.clone()].fill(Memory::default());
         events.push(Event::Entered { step });
+        let complete = Some((Way::Complete(step, Ending::Finished), at + 1));
+        match &program.steps[step].action {
+            Action::Group { first, passes } => {
+                let none = matches!(passes, Passes::Times(times) if self.value(times, readings) < 0.5);
+                if none { complete } else { Some((Way::Step(*first), at + 1)) }
+            }
+            Action::Measure { value, into } => {
+                self.kept[*into] = self.value(value, readings);
+                events.push(Event::Kept { name: *into });
+                complete
+            }
+            Action::Choose(rows) => {
+                let mut way = None;
+                for (term, goal) in rows {
+                    let holds =
+                        term.as_ref().is_none_or(|term| self.holds(program, term, &frame, None, readings, events));
+                    if holds && way.is_none() {
+                        way = Some(Way::from(goal));
+                    }
+                }
+                events.push(Event::Left { step, exit: None, look: 0 });
+                Some((way.unwrap_or(Way::Next), at))
+            }
+            Action::React(_) => self.pick(program, at, readings, events),
+            Action::Move { actuator, angle, alongside } => {
+                self.wanted[*actuator] = self.value(angle, readings);
+                if *alongside { complete } else { None }
+            }
+            Action::Signal { .. } if program.steps[step].exits.is_empty() => complete,
+            _ => None,
+        }
     }
 
-    /// The heading in rad, counter-clockwise, by the gyro or else from the wheels.
-    fn heading(&self, readings: &Readings<'_>) -> f64 {
-        let [left, right] = readings.wheels;
-        readings.gyro.unwrap_or((right - left) * self.program.wheel_radius / self.program.track_width)
+    /// Which row of a reaction is to be done, now that none is.
+    fn pick(
+        &mut self,
+        program: &Program,
+        at: usize,
+        readings: &Readings<'_>,
+        events: &mut Vec<Event>,
+    ) -> Option<(Way, usize)> {
+        let row = self.row(program, at, readings, events);
+        self.frames[at].passes = row.map_or(u32::MAX, |row| row as u32);
+        let Action::React(rows) = &program.steps[self.frames[at].step].action else { return None };
+        Some((Way::Step(rows[row?].step), at + 1))
     }
 
-    fn first_exit(&mut self, readings: &Readings<'_>, events: &mut Vec<Event>) -> Option<usize> {
-        let program = Arc::clone(&self.program);
-        let exits = &program.steps[self.step].exits;
+    /// The first row that holds; all are looked at.
+    fn row(&mut self, program: &Program, at: usize, readings: &Readings<'_>, events: &mut Vec<Event>) -> Option<usize> {
+        let frame = self.frames[at];
+        let Action::React(rows) = &program.steps[frame.step].action else { return None };
         let mut first = None;
-        // All are looked at even after one holds: the counters of the others must not miss a line.
-        for (index, exit) in exits.iter().enumerate() {
-            if self.holds(index, &exit.test, readings, events) && first.is_none() {
+        for (index, row) in rows.iter().enumerate() {
+            let holds = row.term.as_ref().is_none_or(|term| self.holds(program, term, &frame, None, readings, events));
+            if holds && first.is_none() {
                 first = Some(index);
             }
         }
         first
     }
 
-    fn holds(&mut self, exit: usize, test: &Test, readings: &Readings<'_>, events: &mut Vec<Event>) -> bool {
-        match test {
+    /// Lets reactions change over: to a row above at any time, to one below when the one that is done may be broken off.
+    fn react(
+        &mut self,
+        program: &Program,
+        base: usize,
+        readings: &Readings<'_>,
+        events: &mut Vec<Event>,
+    ) -> Option<End> {
+        for at in base..self.frames.len() {
+            let frame = self.frames[at];
+            let Action::React(rows) = &program.steps[frame.step].action else { continue };
+            let now = frame.passes as usize;
+            let row = self.row(program, at, readings, events);
+            let index = row.unwrap_or(usize::MAX);
+            let kept = rows.get(now).is_some_and(|row| row.whole);
+            if index == now || (row.is_none() && now >= rows.len()) || (kept && index > now) {
+                continue;
+            }
+            self.leave_all(at + 1, readings, events);
+            self.frames[at].passes = row.map_or(u32::MAX, |row| row as u32);
+            self.step = frame.step;
+            let row = row?;
+            return self.go(program, Way::Step(rows[row].step), at + 1, readings, events);
+        }
+        None
+    }
+
+    /// A step that begins now.
+    fn here(&self, step: usize, readings: &Readings<'_>) -> Frame {
+        Frame::new(step, self.tick, readings.wheels, self.heading(readings))
+    }
+
+    /// The heading in rad, counter-clockwise, by the gyro or else from the wheels.
+    pub(super) fn heading(&self, readings: &Readings<'_>) -> f64 {
+        let [left, right] = readings.wheels;
+        readings.gyro.unwrap_or((right - left) * self.program.wheel_radius / self.program.track_width)
+    }
+
+    /// What an amount is worth now.
+    fn value(&self, num: &Num, readings: &Readings<'_>) -> f64 {
+        match num {
+            Num::Is(value) => *value,
+            Num::Kept(name) => self.kept[*name],
+            Num::Source(source) => self.source(*source, readings),
+            Num::Two(operator, pair) => {
+                reckon(*operator, self.value(&pair[0], readings), self.value(&pair[1], readings))
+            }
+            Num::Of(function, parts) => apply(*function, parts.iter().map(|part| self.value(part, readings))),
+        }
+    }
+
+    fn source(&self, source: Source, readings: &Readings<'_>) -> f64 {
+        match source {
+            Source::Sensor(sensor) => readings.sensors[sensor].brightness,
+            Source::Code(sensor) => self.code(sensor, readings),
+            Source::Ranger(ranger) => readings.ranges[ranger],
+            Source::Battery => readings.battery,
+            Source::Heading => self.heading(readings) - self.heading_at_start,
+            Source::Clock => f64::from(self.tick) * f64::from(self.program.period_ms) / 1e3,
+            Source::LastDistance => self.last.distance,
+            Source::LastTurn => self.last.turn,
+            Source::LastTime => self.last.time,
+            Source::LastWheel(wheel) => self.last.wheels[wheel],
+        }
+    }
+
+    /// The number that a code sensor tells; -1 for one that tells none.
+    fn code(&self, sensor: usize, readings: &Readings<'_>) -> f64 {
+        let seen = self.program.tones[sensor].nearest_colour(&readings.sensors[sensor]);
+        seen.and_then(|tone| self.program.codes[sensor].get(tone)).map_or(-1.0, |code| f64::from(*code))
+    }
+
+    /// Whether a term holds. Everything in it is looked at, so that nothing in it misses what passes by.
+    fn holds(
+        &mut self,
+        program: &Program,
+        term: &Term,
+        frame: &Frame,
+        exit: Option<usize>,
+        readings: &Readings<'_>,
+        events: &mut Vec<Event>,
+    ) -> bool {
+        match term {
+            Term::Look(look) => self.look(program, look, frame, exit, readings, events),
+            Term::Any(terms) => {
+                terms.iter().fold(false, |any, term| self.holds(program, term, frame, exit, readings, events) || any)
+            }
+            Term::All(terms) => {
+                terms.iter().fold(true, |all, term| self.holds(program, term, frame, exit, readings, events) && all)
+            }
+            Term::Not(term) => !self.holds(program, term, frame, exit, readings, events),
+            Term::As(term, _) => self.holds(program, term, frame, exit, readings, events),
+            Term::For(term, seconds, slot) => {
+                let now = self.holds(program, term, frame, exit, readings, events);
+                let least = ticks(self.value(seconds, readings), program.period_ms);
+                let tick = self.tick;
+                let memory = &mut self.memory[*slot];
+                if !(now && memory.on) {
+                    memory.since = tick;
+                }
+                memory.on = now;
+                memory.holds = now && tick - memory.since >= least;
+                memory.holds
+            }
+            Term::After(term, armed, slot) => {
+                let now = self.holds(program, term, frame, exit, readings, events);
+                let reached = match armed {
+                    Armed::False => !now,
+                    Armed::Time(seconds) => {
+                        self.tick - frame.entered >= ticks(self.value(seconds, readings), program.period_ms)
+                    }
+                    Armed::Length(least) => self.travelled(frame, readings).abs() >= self.value(least, readings),
+                };
+                let memory = &mut self.memory[*slot];
+                memory.entered |= reached;
+                memory.holds = now && memory.entered;
+                memory.holds
+            }
+        }
+    }
+
+    /// Whether a term held when it was looked at last.
+    fn held(&self, term: &Term) -> bool {
+        match term {
+            Term::Look(look) => self.memory[look.slot].holds,
+            Term::Any(terms) => terms.iter().any(|term| self.held(term)),
+            Term::All(terms) => terms.iter().all(|term| self.held(term)),
+            Term::Not(term) => !self.held(term),
+            Term::As(term, _) => self.held(term),
+            Term::For(_, _, slot) | Term::After(_, _, slot) => self.memory[*slot].holds,
+        }
+    }
+
+    fn look(
+        &mut self,
+        program: &Program,
+        look: &Look,
+        frame: &Frame,
+        exit: Option<usize>,
+        readings: &Readings<'_>,
+        events: &mut Vec<Event>,
+    ) -> bool {
+        let holds = self.test(program, look, frame, exit, readings, events);
+        self.memory[look.slot].holds = holds;
+        holds
+    }
+
+    fn test(
+        &mut self,
+        program: &Program,
+        look: &Look,
+        frame: &Frame,
+        exit: Option<usize>,
+        readings: &Readings<'_>,
+        events: &mut Vec<Event>,
+    ) -> bool {
+        match &look.test {
             Test::Bright { sensor, limits } => {
-                let memory = &mut self.memories[exit];
+                let memory = &mut self.memory[look.slot];
                 memory.on = limits.holds(readings.sensors[*sensor].brightness, memory.on);
                 memory.on
             }
             Test::Colour { sensor, tone } => {
-                self.program.tones[*sensor].nearest_colour(&readings.sensors[*sensor]) == Some(*tone)
+                program.tones[*sensor].nearest_colour(&readings.sensors[*sensor]) == Some(*tone)
             }
             Test::Reads { sensor, below, limit } => {
-                let brightness = readings.sensors[*sensor].brightness;
-                if *below { brightness < *limit } else { brightness > *limit }
+                beyond(*below, readings.sensors[*sensor].brightness, self.value(limit, readings))
             }
             Test::Range { ranger, below, limit } => {
-                let range = readings.ranges[*ranger];
-                if *below { range < *limit } else { range > *limit }
+                beyond(*below, readings.ranges[*ranger], self.value(limit, readings))
             }
-            Test::Crossed { sensor, limits, count } => {
-                let memory = &mut self.memories[exit];
+            Test::Battery { below, limit } => beyond(*below, readings.battery, self.value(limit, readings)),
+            Test::Compare { left, below, right } => {
+                beyond(*below, self.value(left, readings), self.value(right, readings))
+            }
+            Test::Code { sensor, low, high } => {
+                let code = self.code(*sensor, readings);
+                (self.value(low, readings)..=self.value(high, readings)).contains(&code)
+            }
+            Test::Changed { sensor, down, by } => {
+                let (by, now) = (self.value(by, readings), readings.sensors[*sensor].brightness);
+                let memory = &mut self.memory[look.slot];
+                let extreme = if memory.looked { memory.marks[0] } else { now };
+                memory.looked = true;
+                memory.marks[0] = if *down { extreme.max(now) } else { extreme.min(now) };
+                (memory.marks[0] - now).abs() >= by && by > 0.0
+            }
+            Test::Crossed { sensor, limits, count, met, apart } => {
+                let at = self.travelled(frame, readings);
+                let apart = apart.as_ref().map_or(0.0, |apart| self.value(apart, readings));
+                let count = self.value(count, readings);
+                let memory = &mut self.memory[look.slot];
                 let on = limits.holds(readings.sensors[*sensor].brightness, memory.on);
+                let far = memory.count == 0 || (at - memory.marks[0]).abs() >= apart;
+                let (enters, leaves) = (on && !memory.on && memory.looked, !on && memory.on && memory.entered);
                 if on && !memory.on {
                     // A line that the step began on was not entered in it, and is not counted.
                     memory.entered = memory.looked;
-                } else if !on && memory.on && memory.entered {
-                    memory.count += 1;
-                    events.push(Event::Counted { step: self.step, exit, count: memory.count });
                 }
-                memory.on = on;
-                memory.looked = true;
-                memory.count >= *count
+                if far && if *met { enters } else { leaves } {
+                    memory.count += 1;
+                    memory.marks[0] = at;
+                    if let Some(exit) = exit {
+                        events.push(Event::Counted { step: frame.step, exit, count: memory.count });
+                    }
+                }
+                (memory.on, memory.looked) = (on, true);
+                f64::from(memory.count) >= count
             }
-            Test::Travelled(distance) => self.travelled(readings).abs() >= *distance,
-            Test::Turned(angle) => (self.heading(readings) - self.heading_at_entry).abs() >= *angle,
-            Test::Battery { below, limit } => (readings.battery < *limit) == *below && readings.battery != *limit,
-            Test::Passed(ticks) => self.tick - self.entered >= *ticks,
+            Test::Travelled(distance) => self.travelled(frame, readings).abs() >= self.value(distance, readings),
+            Test::Turned(angle) => (self.heading(readings) - frame.heading).abs() >= self.value(angle, readings),
+            Test::Heading(goal) => {
+                let off = wrap(self.value(goal, readings) - (self.heading(readings) - self.heading_at_start));
+                let memory = &mut self.memory[look.slot];
+                // Passed between two looks counts; the jump on the far side of the circle does not.
+                let passed = memory.looked && memory.marks[0] * off < 0.0 && (memory.marks[0] - off).abs() < 1.0;
+                (memory.marks[0], memory.looked) = (off, true);
+                passed || off.abs() < REACHED
+            }
+            Test::Rolled { wheel, amount } => {
+                let rolled = (readings.wheels[*wheel] - frame.wheels[*wheel]) * program.wheel_radius;
+                rolled.abs() >= self.value(amount, readings)
+            }
+            Test::Passed(seconds) => {
+                self.tick - frame.entered >= ticks(self.value(seconds, readings), program.period_ms)
+            }
+            Test::Clock(seconds) => self.tick >= ticks(self.value(seconds, readings), program.period_ms),
             Test::Switch { switch, pressed } => readings.touches[*switch] == *pressed,
             Test::Bumped(switch) => {
-                let (memory, now) = (&mut self.memories[exit], readings.touches[*switch]);
+                let (memory, now) = (&mut self.memory[look.slot], readings.touches[*switch]);
                 // Pressed already when the step began: that press belongs to what was before.
                 memory.entered |= now && !memory.on && memory.looked;
                 (memory.on, memory.looked) = (now, true);
@@ -268,33 +923,61 @@ impl Controller {
             }
             Test::There(actuator) => (readings.actuators[*actuator] - self.wanted[*actuator]).abs() < THERE,
             Test::Blocked(actuator) => {
-                let ((from, to), at) = (self.program.stops[*actuator], readings.actuators[*actuator]);
+                let ((from, to), at) = (program.stops[*actuator], readings.actuators[*actuator]);
                 let wanted = self.wanted[*actuator];
                 (wanted > to && at >= to) || (wanted < from && at <= from)
             }
+            Test::Lost => frame.lost > 0,
+            Test::Stalled(seconds) => {
+                let drives = |command: WheelCommand| match command {
+                    WheelCommand::Duty(value) | WheelCommand::Speed(value) => value != 0.0,
+                    WheelCommand::Brake | WheelCommand::Coast | WheelCommand::Keep => false,
+                };
+                let least = ticks(self.value(seconds, readings), program.period_ms);
+                let (tick, told) = (self.tick, [self.told.left, self.told.right]);
+                let memory = &mut self.memory[look.slot];
+                // A wheel that is not told to turn does not stall; one that turned does so from here on.
+                let stands = |wheel: usize, mark: f64| {
+                    drives(told[wheel]) && (readings.wheels[wheel] - mark).abs() * program.wheel_radius < STALLED
+                };
+                let either = stands(0, memory.marks[0]) || stands(1, memory.marks[1]);
+                if !memory.looked || !either {
+                    (memory.looked, memory.since, memory.marks) = (true, tick, readings.wheels);
+                }
+                either && tick - memory.since >= least
+            }
+            Test::Ended(ending) => frame.ending == Some(*ending),
+            Test::Squared => frame.stands == [true, true],
+            Test::Label(label) => self.labels[*label],
         }
     }
 
     /// Metres since the step began, ahead positive: the mean of both wheels.
-    fn travelled(&self, readings: &Readings<'_>) -> f64 {
-        let turned = |wheel: usize| readings.wheels[wheel] - self.wheels_at_entry[wheel];
+    fn travelled(&self, frame: &Frame, readings: &Readings<'_>) -> f64 {
+        let turned = |wheel: usize| readings.wheels[wheel] - frame.wheels[wheel];
         f64::midpoint(turned(0), turned(1)) * self.program.wheel_radius
     }
+}
 
-    fn command(&self, readings: &Readings<'_>) -> Command {
-        let steer =
-            |pace: WheelCommand, shift: f64| Command { left: pace.plus(-shift, 1.0), right: pace.plus(shift, 1.0) };
-        match self.program.steps[self.step].action {
-            Action::Constant { left, right } => Command { left, right },
-            Action::HoldHeading { pace, gain } => {
-                // A positive error means that the robot must turn left.
-                steer(pace, gain * wrap(self.heading_at_entry - self.heading(readings)))
-            }
-            Action::FollowEdge { sensor, middle, half, pace, gain } => {
-                let off = ((readings.sensors[sensor].brightness - middle) / half).clamp(-1.0, 1.0);
-                Command { left: pace.times(1.0 + gain * off), right: pace.times(1.0 - gain * off) }
-            }
-            Action::Move { .. } | Action::Signal { .. } => Command::BRAKE,
+/// Whether a value is on the far side of a limit.
+fn beyond(below: bool, value: f64, limit: f64) -> bool {
+    if below { value < limit } else { value > limit }
+}
+
+impl Frame {
+    const fn new(step: usize, entered: u32, wheels: [f64; 2], heading: f64) -> Self {
+        Self {
+            step,
+            entered,
+            wheels,
+            heading,
+            passes: 0,
+            ending: None,
+            off: None,
+            seen: 0.0,
+            sum: 0.0,
+            lost: 0,
+            stands: [false; 2],
         }
     }
 }

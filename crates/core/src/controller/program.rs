@@ -1,14 +1,9 @@
 //! A checked mission made ready to run: names resolved, units gone, tones turned into limits.
 
-use super::tone::{Limits, Tones};
-use crate::mission::{
-    Behaviour, Condition, DeviceState, Direction, Exit, Mission, Spanned, Step, StopKind, Target, Value, Wheel,
-};
-use crate::robot::Robot;
-use crate::units::{Dimension, Quantity};
+use std::ops::Range;
 
-/// Run time in seconds after which a mission without a limit is ended.
-const LIMIT_WITHOUT_LINE: f64 = 600.0;
+use super::tone::{Limits, Tones};
+use crate::mission::{Ending, Function, Operator, WhenBoth, WhenLost, apply, reckon};
 
 /// What one motor is told.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -43,7 +38,125 @@ impl WheelCommand {
     }
 }
 
-/// What a step does with the wheels.
+/// An amount in SI that may depend on what was measured during the run.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Num {
+    /// Known before the run.
+    Is(f64),
+    /// What a step kept, by the index of its name.
+    Kept(usize),
+    /// What the robot knows at the moment.
+    Source(Source),
+    /// Two joined.
+    Two(Operator, Box<[Self; 2]>),
+    /// A function of some.
+    Of(Function, Vec<Self>),
+}
+
+impl Num {
+    /// Its value, when that is known before the run.
+    pub fn fixed(&self) -> Option<f64> {
+        match self {
+            Self::Is(value) => Some(*value),
+            Self::Kept(_) | Self::Source(_) => None,
+            Self::Two(operator, pair) => Some(reckon(*operator, pair[0].fixed()?, pair[1].fixed()?)),
+            Self::Of(function, parts) => {
+                let parts = parts.iter().map(Self::fixed).collect::<Option<Vec<_>>>()?;
+                Some(apply(*function, parts.into_iter()))
+            }
+        }
+    }
+}
+
+/// What may be measured.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Source {
+    /// The brightness by a floor sensor.
+    Sensor(usize),
+    /// The number that a code sensor tells, -1 for none.
+    Code(usize),
+    /// The distance by a ranging sensor.
+    Ranger(usize),
+    /// The battery's voltage.
+    Battery,
+    /// How far the robot has turned since the start, rad.
+    Heading,
+    /// Seconds since the start.
+    Clock,
+    /// Of the step before: metres, ahead positive.
+    LastDistance,
+    /// Of the step before: rad, to the left positive.
+    LastTurn,
+    /// Of the step before: seconds.
+    LastTime,
+    /// Of the step before: metres that one wheel rolled, 0 the left and 1 the right.
+    LastWheel(usize),
+}
+
+/// How a sensor tells a tone.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Sight {
+    /// By its brightness.
+    Bright(Limits),
+    /// By its being the nearest of the sensor's tones.
+    Colour(usize),
+}
+
+/// A sensor against the edge of a line.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct EdgeSensor {
+    /// Index of the sensor.
+    pub sensor: usize,
+    /// Reading right on the edge.
+    pub middle: f64,
+    /// From there to the reading of the ground; negative when the ground is darker.
+    pub half: f64,
+}
+
+/// What of a line is followed.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Rail {
+    /// One edge; positive when the ground is on the left of it.
+    Edge(EdgeSensor, f64),
+    /// The line lies under both sensors, left and right.
+    Under([EdgeSensor; 2]),
+    /// The line lies between them.
+    Between([EdgeSensor; 2]),
+}
+
+/// How a line is followed.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Follow {
+    /// What is followed.
+    pub rail: Rail,
+    /// What both wheels are told when nothing is off.
+    pub pace: WheelCommand,
+    /// Share of the pace that is shifted when wholly off.
+    pub gain: f64,
+    /// The same for every second of being wholly off.
+    pub integral: f64,
+    /// The same for getting wholly off within a second.
+    pub derivative: f64,
+    /// The slower of two speeds, instead of the gains.
+    pub slow: Option<WheelCommand>,
+    /// What the wheels do while the line is lost.
+    pub lost: WhenLost,
+}
+
+/// How often a group goes round.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Passes {
+    /// Once.
+    Once,
+    /// So many times.
+    Times(Num),
+    /// Until an exit ends it.
+    Forever,
+    /// Until this holds at the end of a pass.
+    Until(Term),
+}
+
+/// What a step does.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Action {
     /// The same command all the time.
@@ -60,33 +173,71 @@ pub enum Action {
         /// Duty, or m/s, for each rad of error.
         gain: f64,
     },
-    /// One edge of a line is followed in proportion to the reading.
-    FollowEdge {
-        /// Index of the sensor.
-        sensor: usize,
-        /// Reading right on the edge.
-        middle: f64,
-        /// From there to the reading that counts as wholly off; the sign says to which side to steer.
-        half: f64,
-        /// What both wheels are told on the edge.
+    /// A line is followed.
+    Follow(Follow),
+    /// Between two borders, away from the one that is seen.
+    Keep {
+        /// The sensors left and right, and how each sees the border.
+        sensors: [(usize, Sight); 2],
+        /// What both wheels are told while none is seen.
         pace: WheelCommand,
-        /// Share of the pace that is shifted when wholly off.
+        /// Share of it that is shifted while one is.
         gain: f64,
+        /// While both are.
+        both: WhenBoth,
+    },
+    /// Each wheel drives until its own sensor sees the line.
+    Square {
+        /// The sensors left and right, and how each sees the line.
+        sensors: [(usize, Sight); 2],
+        /// What a wheel is told until then.
+        pace: WheelCommand,
     },
     /// An actuator goes to an angle while the wheels brake.
     Move {
         /// Its index.
         actuator: usize,
         /// The angle, rad.
-        angle: f64,
+        angle: Num,
+        /// The mission goes on at once.
+        alongside: bool,
     },
-    /// A signal is given while the wheels brake.
+    /// A signal is given while the wheels brake; without exits the mission goes on at once.
     Signal {
         /// Its index.
         signal: usize,
         /// What it shows, says or plays.
         words: String,
     },
+    /// Something is kept under a name; takes no time.
+    Measure {
+        /// What.
+        value: Num,
+        /// Index of its name.
+        into: usize,
+    },
+    /// The first row that holds says where to go; takes no time.
+    Choose(Vec<(Option<Term>, Goal)>),
+    /// The first row that holds is done, from tick to tick.
+    React(Vec<Reaction>),
+    /// Steps within a step.
+    Group {
+        /// The first of them.
+        first: usize,
+        /// How often.
+        passes: Passes,
+    },
+}
+
+/// One row of a `react`.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Reaction {
+    /// When it is done; always without one.
+    pub term: Option<Term>,
+    /// The step that does it.
+    pub step: usize,
+    /// It is not broken off for a row below it: it comes to its own end.
+    pub whole: bool,
 }
 
 /// What an exit looks at.
@@ -113,21 +264,52 @@ pub enum Test {
         /// Less than, instead of more than.
         below: bool,
         /// Share of full scale.
-        limit: f64,
+        limit: Num,
     },
-    /// Lines crossed: entered and left again.
+    /// The code that a sensor tells is from one number to another.
+    Code {
+        /// Index of the sensor.
+        sensor: usize,
+        /// From.
+        low: Num,
+        /// To.
+        high: Num,
+    },
+    /// Brightness has gone so far down from its highest, or up from its lowest, since the step began.
+    Changed {
+        /// Index of the sensor.
+        sensor: usize,
+        /// Down instead of up.
+        down: bool,
+        /// Share of full scale.
+        by: Num,
+    },
+    /// Lines crossed: entered and left again; or only entered.
     Crossed {
         /// Index of the sensor.
         sensor: usize,
         /// The tone's limits.
         limits: Limits,
         /// Lines to cross.
-        count: u32,
+        count: Num,
+        /// Counted when entered.
+        met: bool,
+        /// Metres that must lie between two.
+        apart: Option<Num>,
     },
     /// Metres rolled since the step began, by the encoders.
-    Travelled(f64),
+    Travelled(Num),
     /// Radians turned since the step began, by the gyro or else the encoders.
-    Turned(f64),
+    Turned(Num),
+    /// The heading since the start of the run comes to so many rad.
+    Heading(Num),
+    /// Metres that one wheel rolled since the step began.
+    Rolled {
+        /// 0 the left, 1 the right.
+        wheel: usize,
+        /// Metres of its rim.
+        amount: Num,
+    },
     /// A ranging sensor's reading is below, or above, a limit in metres.
     Range {
         /// Index of the ranging sensor.
@@ -135,16 +317,27 @@ pub enum Test {
         /// Below instead of above.
         below: bool,
         /// The limit in metres.
-        limit: f64,
+        limit: Num,
     },
-    /// Ticks since the step began.
-    Passed(u32),
+    /// Any other two amounts against each other.
+    Compare {
+        /// The one that is below or above.
+        left: Num,
+        /// Below instead of above.
+        below: bool,
+        /// The other.
+        right: Num,
+    },
+    /// Seconds since the step began.
+    Passed(Num),
+    /// Seconds since the start of the run.
+    Clock(Num),
     /// The battery's voltage against a limit in V.
     Battery {
         /// Below instead of above.
         below: bool,
         /// The limit in V.
-        limit: f64,
+        limit: Num,
     },
     /// A touch switch or a button is pressed, or is not.
     Switch {
@@ -159,6 +352,16 @@ pub enum Test {
     There(usize),
     /// An actuator stands at an end stop and its angle lies beyond.
     Blocked(usize),
+    /// The line that the step follows is out of sight.
+    Lost,
+    /// A wheel that is told to turn has not for so many seconds.
+    Stalled(Num),
+    /// The behaviour came to its own end.
+    Ended(Ending),
+    /// Both wheels of a squaring have stopped.
+    Squared,
+    /// A term that was given this name held when its exit fired.
+    Label(usize),
 }
 
 impl Test {
@@ -168,16 +371,77 @@ impl Test {
             Self::Bright { sensor, .. }
             | Self::Colour { sensor, .. }
             | Self::Reads { sensor, .. }
+            | Self::Code { sensor, .. }
+            | Self::Changed { sensor, .. }
             | Self::Crossed { sensor, .. } => Some(*sensor),
-            Self::Range { .. }
-            | Self::Travelled(_)
-            | Self::Turned(_)
-            | Self::Passed(_)
-            | Self::Battery { .. }
-            | Self::Switch { .. }
-            | Self::Bumped(_)
-            | Self::There(_)
-            | Self::Blocked(_) => None,
+            _ => None,
+        }
+    }
+}
+
+/// A test with its place in the controller's memory.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Look {
+    /// What it looks at.
+    pub test: Test,
+    /// Its place in the memory.
+    pub slot: usize,
+    /// As written, for reports.
+    pub words: String,
+}
+
+/// What an exit waits for.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Term {
+    /// One look.
+    Look(Look),
+    /// At least one.
+    Any(Vec<Self>),
+    /// Every one.
+    All(Vec<Self>),
+    /// Not this.
+    Not(Box<Self>),
+    /// This for so many seconds without a break; with its place in the memory.
+    For(Box<Self>, Num, usize),
+    /// This, once it is armed; with its place in the memory.
+    After(Box<Self>, Armed, usize),
+    /// This, kept under the index of a name.
+    As(Box<Self>, usize),
+}
+
+/// From when on a term counts.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Armed {
+    /// Seconds after the step began.
+    Time(Num),
+    /// Metres after the step began.
+    Length(Num),
+    /// Once it was false.
+    False,
+}
+
+impl Term {
+    /// Calls for every look, in written order.
+    pub fn each<'a>(&'a self, call: &mut dyn FnMut(&'a Look)) {
+        match self {
+            Self::Look(look) => call(look),
+            Self::Any(terms) | Self::All(terms) => terms.iter().for_each(|term| term.each(call)),
+            Self::Not(term) | Self::For(term, ..) | Self::After(term, ..) | Self::As(term, _) => term.each(call),
+        }
+    }
+
+    /// Every look, in written order.
+    pub fn looks(&self) -> Vec<&Look> {
+        let mut looks = Vec::new();
+        self.each(&mut |look| looks.push(look));
+        looks
+    }
+
+    /// The one look, when there is just one and nothing around it.
+    pub const fn plain(&self) -> Option<&Look> {
+        match self {
+            Self::Look(look) => Some(look),
+            _ => None,
         }
     }
 }
@@ -185,19 +449,25 @@ impl Test {
 /// Where an exit leads.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Goal {
+    /// The step below; the end of the sequence below the last.
+    Next,
     /// A step by its index.
     Step(usize),
+    /// The end of this pass of a group.
+    Pass(usize),
+    /// The end of a step that has come to its own end.
+    Complete(usize, Ending),
     /// The planned end.
     Done,
-    /// An unplanned end, with its reason.
-    Fail(String),
+    /// An unplanned end, with the index of its reason.
+    Fail(usize),
 }
 
 /// One exit.
 #[derive(Clone, Debug, PartialEq)]
 pub struct ProgramExit {
-    /// What it looks at.
-    pub test: Test,
+    /// What it waits for.
+    pub term: Term,
     /// Where it leads.
     pub goal: Goal,
     /// The line of the mission text it stands on, from 0.
@@ -217,13 +487,75 @@ pub struct ProgramStep {
     pub action: Action,
     /// What ends it, in written order.
     pub exits: Vec<ProgramExit>,
+    /// The step that it is a part of.
+    pub parent: Option<usize>,
+    /// The step below it in its sequence.
+    pub next: Option<usize>,
+    /// It stands in the text, and is no part of another's sentence.
+    pub written: bool,
+    /// Other steps of the text stand in it.
+    pub group: bool,
+    /// The reflex that it belongs to.
+    pub reflex: Option<usize>,
+    /// Its places in the controller's memory.
+    pub memory: Range<usize>,
+}
+
+/// What happens after a reflex.
+#[derive(Clone, Debug, PartialEq)]
+pub enum After {
+    /// What it broke into goes on.
+    Resume,
+    /// The step it broke into begins anew.
+    Restart,
+    /// The mission goes on elsewhere.
+    Go(Goal),
+}
+
+/// One reflex.
+#[derive(Clone, Debug, PartialEq)]
+pub struct ProgramReflex {
+    /// Its name.
+    pub name: String,
+    /// The line of the mission text that names it, from 0.
+    pub line: usize,
+    /// What it watches for.
+    pub term: Term,
+    /// It lasts as long as that holds, instead of beginning when that becomes true.
+    pub lasting: bool,
+    /// The steps it watches; all without any.
+    pub within: Vec<usize>,
+    /// The step that says what it does.
+    pub step: usize,
+    /// What happens afterwards.
+    pub after: After,
+    /// Its places in the controller's memory.
+    pub memory: Range<usize>,
+    /// Its condition as written, for reports.
+    pub words: String,
 }
 
 /// A mission ready to run on one robot with one calibration.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Program {
-    /// Its steps; never empty.
+    /// Its steps: those that stand in the text first, in written order; never empty.
     pub steps: Vec<ProgramStep>,
+    /// How many of them stand in the text.
+    pub written: usize,
+    /// The step that it begins with.
+    pub first: usize,
+    /// The reflexes: the first goes before all others.
+    pub reflexes: Vec<ProgramReflex>,
+    /// The names that steps keep something under.
+    pub kept: Vec<String>,
+    /// The names that terms are kept under.
+    pub labels: Vec<String>,
+    /// The reasons of unplanned ends.
+    pub reasons: Vec<String>,
+    /// How many places the controller's memory needs.
+    pub memory: usize,
+    /// How many steps are active at most, one within the other.
+    pub depth: usize,
     /// Control ticks after which it is ended.
     pub limit_ticks: u32,
     /// Milliseconds between two ticks.
@@ -236,199 +568,25 @@ pub struct Program {
     pub has_gyro: bool,
     /// The tones of each sensor, in the order of the robot's sensors.
     pub tones: Vec<Tones>,
+    /// The number that each sensor tells for each of its tones; empty for sensors that tell none.
+    pub codes: Vec<Vec<i32>>,
     /// Angle of each actuator at the start, rad.
     pub actuators: Vec<f64>,
     /// End stops of each actuator, rad.
     pub stops: Vec<(f64, f64)>,
 }
 
-/// Duty for each rad of heading error, over the square root of the duty driven at: strong enough to hold against a
-/// motor mismatch of a tenth, weak enough not to weave (tried on the demo robot from 15 % to 100 %).
-const HEADING_GAIN: f64 = 2.5;
-
 impl Program {
-    /// Compiles a mission for a robot; none when it has errors, which parsing and checking have told.
-    ///
-    /// - `text`: the mission's own text, for the words of conditions
-    /// - `tones`: one entry per sensor of the robot
-    pub fn compile(text: &str, mission: &Mission, robot: &Robot, tones: &[Tones]) -> Option<Self> {
-        let compiler = Compiler { text, mission, robot, tones };
-        let steps = mission.steps.iter().enumerate().map(|(index, step)| compiler.step(index, step));
-        let steps = steps.collect::<Option<Vec<_>>>().filter(|steps| !steps.is_empty())?;
-        let limit = mission.limit.as_ref().map_or(LIMIT_WITHOUT_LINE, |limit| limit.node.si());
-        Some(Self {
-            steps,
-            limit_ticks: compiler.ticks(limit),
-            period_ms: robot.control_ms,
-            wheel_radius: robot.wheel_diameter / 2.0,
-            track_width: robot.track_width,
-            has_gyro: robot.gyro.is_some(),
-            tones: tones.to_vec(),
-            actuators: robot.actuators.iter().map(|actuator| actuator.starts).collect(),
-            stops: robot.actuators.iter().map(|actuator| actuator.stops).collect(),
-        })
-    }
-}
-
-struct Compiler<'a> {
-    text: &'a str,
-    mission: &'a Mission,
-    robot: &'a Robot,
-    tones: &'a [Tones],
-}
-
-impl Compiler<'_> {
-    fn step(&self, index: usize, step: &Step) -> Option<ProgramStep> {
-        if step.broken {
-            return None;
+    /// The step in the text that a step stands for: itself, or the sentence that it is a part of.
+    pub fn shown(&self, mut step: usize) -> usize {
+        while let (false, Some(parent)) = (self.steps[step].written, self.steps[step].parent) {
+            step = parent;
         }
-        let action = self.action(&step.behaviour.as_ref()?.0.node)?;
-        let exits = step.exits.iter().map(|exit| self.exit(index, exit)).collect::<Option<Vec<_>>>()?;
-        Some(ProgramStep { name: step.name.node.clone(), line: step.line, action, exits })
+        step.min(self.written.saturating_sub(1))
     }
 
-    fn action(&self, behaviour: &Behaviour) -> Option<Action> {
-        let both = |pace: WheelCommand, left: f64, right: f64| Action::Constant {
-            left: pace.times(left),
-            right: pace.times(right),
-        };
-        let turn = |direction: &Direction| if *direction == Direction::Left { 1.0 } else { -1.0 };
-        Some(match behaviour {
-            Behaviour::Drive { back, speed, arc, hold_heading } => {
-                let pace = self.pace(speed)?.times(if *back { -1.0 } else { 1.0 });
-                if *hold_heading {
-                    Action::HoldHeading { pace, gain: self.heading_gain(pace) }
-                } else if let Some((side, radius)) = arc {
-                    // The middle of the axle goes round at the pace, unless the outer wheel cannot keep up.
-                    let lean = self.robot.track_width / 2.0 / self.value(radius)? * turn(side);
-                    let most = if let WheelCommand::Duty(duty) = pace {
-                        (1.0 / (duty.abs() * (1.0 + lean.abs())).max(1e-9)).min(1.0)
-                    } else {
-                        1.0
-                    };
-                    both(pace, most * (1.0 - lean), most * (1.0 + lean))
-                } else {
-                    both(pace, 1.0, 1.0)
-                }
-            }
-            Behaviour::Spin { direction, speed } => both(self.pace(speed)?, -turn(direction), turn(direction)),
-            Behaviour::Pivot { direction, on, speed } => {
-                let pace = self.pace(speed)?.times(turn(direction));
-                match on {
-                    Wheel::Left => Action::Constant { left: WheelCommand::Brake, right: pace },
-                    Wheel::Right => Action::Constant { left: pace.times(-1.0), right: WheelCommand::Brake },
-                }
-            }
-            Behaviour::Move { actuator, angle } => {
-                Action::Move { actuator: self.robot.actuator(&actuator.node)?, angle: self.value(angle)? }
-            }
-            Behaviour::Signal { signal, words } => {
-                Action::Signal { signal: self.robot.signal(&signal.node)?, words: words.node.clone() }
-            }
-            Behaviour::Follow { edge, tone, sensor, speed, gain } => {
-                let sensor = self.robot.sensor(&sensor.node)?;
-                let tones = &self.tones[sensor];
-                let (middle, half) = tones.edge(tones.index(&tone.node)?)?;
-                // On the left edge the ground is on the left: what looks like ground steers to the right.
-                let half = if *edge == Direction::Left { half } else { -half };
-                Action::FollowEdge { sensor, middle, half, pace: self.pace(speed)?, gain: self.value(gain)? }
-            }
-            Behaviour::Hold { stop } => {
-                let command = match stop {
-                    StopKind::Brake => WheelCommand::Brake,
-                    StopKind::Coast => WheelCommand::Coast,
-                    StopKind::Keep => WheelCommand::Keep,
-                };
-                Action::Constant { left: command, right: command }
-            }
-        })
-    }
-
-    fn exit(&self, step: usize, exit: &Exit) -> Option<ProgramExit> {
-        let limits = |sensor: usize, tone: &str| -> Option<Limits> {
-            let tones = &self.tones[sensor];
-            tones.index(tone).map(|index| tones.limits(index))
-        };
-        let test = match &exit.condition.node {
-            Condition::Sees { sensor, tone } => {
-                let sensor = self.robot.sensor(&sensor.node)?;
-                if self.tones[sensor].by_colour {
-                    Test::Colour { sensor, tone: self.tones[sensor].index(&tone.node)? }
-                } else {
-                    Test::Bright { sensor, limits: limits(sensor, &tone.node)? }
-                }
-            }
-            Condition::Reads { sensor, below, limit } => {
-                let dimension = self.quantity(limit)?.unit.dimension();
-                let (below, limit) = (*below, self.value(limit)?);
-                match self.robot.ranger(&sensor.node) {
-                    _ if dimension == Dimension::Voltage => Test::Battery { below, limit },
-                    Some(ranger) => Test::Range { ranger, below, limit },
-                    None => Test::Reads { sensor: self.robot.sensor(&sensor.node)?, below, limit },
-                }
-            }
-            Condition::Crossed { sensor, count, tone } => {
-                let sensor = self.robot.sensor(&sensor.node)?;
-                Test::Crossed { sensor, limits: limits(sensor, &tone.node)?, count: self.value(count)? as u32 }
-            }
-            Condition::Is { device, state } => match state {
-                DeviceState::Pressed | DeviceState::Released => {
-                    Test::Switch { switch: self.robot.touch(&device.node)?, pressed: *state == DeviceState::Pressed }
-                }
-                DeviceState::Bumped => Test::Bumped(self.robot.touch(&device.node)?),
-                DeviceState::There => Test::There(self.robot.actuator(&device.node)?),
-                DeviceState::Blocked => Test::Blocked(self.robot.actuator(&device.node)?),
-            },
-            Condition::Travelled(distance) => Test::Travelled(self.value(distance)?),
-            Condition::Turned(angle) => Test::Turned(self.value(angle)?),
-            Condition::Passed(duration) => Test::Passed(self.ticks(self.value(duration)?)),
-        };
-        let goal = match &exit.target.node {
-            Target::Next if step + 1 < self.mission.steps.len() => Goal::Step(step + 1),
-            // Below the last step the mission is over.
-            Target::Next | Target::Done => Goal::Done,
-            Target::Step(name) => Goal::Step(self.mission.steps.iter().position(|step| step.name.node == *name)?),
-            Target::Fail(reason) => Goal::Fail(reason.clone()),
-        };
-        let words = self.text[exit.condition.span.clone()].split_whitespace().collect::<Vec<_>>().join(" ");
-        Some(ProgramExit { test, goal, line: exit.line, words })
-    }
-
-    fn value(&self, value: &Spanned<Value>) -> Option<f64> {
-        self.quantity(value).map(Quantity::si)
-    }
-
-    fn quantity(&self, value: &Spanned<Value>) -> Option<Quantity> {
-        match &value.node {
-            Value::Literal(literal) => Some(*literal),
-            Value::Named(name) => {
-                self.mission.lets.iter().find(|entry| entry.name.node == *name).map(|entry| entry.value.node)
-            }
-        }
-    }
-
-    /// What a speed tells a wheel: a duty, or a speed to keep.
-    fn pace(&self, speed: &Spanned<Value>) -> Option<WheelCommand> {
-        let quantity = self.quantity(speed)?;
-        let is_speed = quantity.unit.dimension() == Dimension::Speed;
-        Some(if is_speed { WheelCommand::Speed(quantity.si()) } else { WheelCommand::Duty(quantity.si()) })
-    }
-
-    fn heading_gain(&self, pace: WheelCommand) -> f64 {
-        match pace {
-            // As strong as with the duty that drives as fast.
-            WheelCommand::Speed(speed) => {
-                let top = self.robot.top_speed();
-                HEADING_GAIN * (speed.abs() / top).sqrt() * top
-            }
-            WheelCommand::Duty(duty) => HEADING_GAIN * duty.abs().sqrt(),
-            WheelCommand::Brake | WheelCommand::Coast | WheelCommand::Keep => 0.0,
-        }
-    }
-
-    /// Whole control periods that last at least so many seconds.
-    fn ticks(&self, seconds: f64) -> u32 {
-        // A hair less, so that 0.3 s at 10 ms are 30 ticks and not 31.
-        (seconds * 1e3 / f64::from(self.robot.control_ms) - 1e-6).ceil().max(0.0) as u32
+    /// The reflex that owns the wheels while a step is active; none while the mission does.
+    pub fn owner(&self, step: usize) -> Option<&ProgramReflex> {
+        self.steps[step].reflex.map(|reflex| &self.reflexes[reflex])
     }
 }

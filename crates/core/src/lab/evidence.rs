@@ -2,7 +2,7 @@
 //!
 //! Read off the trace afterwards; the run itself does not know about it.
 
-use crate::controller::{Limits, Program, Test};
+use crate::controller::{Limits, Num, Program, ProgramExit, Term, Test};
 use crate::robot::Robot;
 use crate::sim::{Run, Trace, Visit};
 
@@ -63,16 +63,16 @@ impl StepEvidence {
     }
 }
 
-/// The evidence of a whole run, one entry per visit.
+/// The evidence of a whole run, one entry per visit of a step, those that others stand in before these.
 pub fn evidence(run: &Run, program: &Program, robot: &Robot) -> Vec<StepEvidence> {
-    run.visits
-        .iter()
-        .map(|visit| {
-            let exits = &program.steps[visit.step].exits;
-            let of = |(index, test)| one(&run.trace, visit, index, test, program, robot);
-            StepEvidence { visit: *visit, exits: exits.iter().map(|exit| &exit.test).enumerate().map(of).collect() }
-        })
-        .collect()
+    let mut visits: Vec<&Visit> = run.groups.iter().chain(&run.visits).collect();
+    visits.sort_by_key(|visit| visit.entered);
+    let of = |visit: &Visit| {
+        let exits = program.steps[visit.step].exits.iter().enumerate();
+        let exits = exits.map(|(index, exit)| one(&run.trace, visit, index, exit, program, robot)).collect();
+        StepEvidence { visit: *visit, exits }
+    };
+    visits.into_iter().map(of).collect()
 }
 
 /// Standard deviation of a sensor's reading, its steps included (a uniform step s has s / sqrt 12).
@@ -82,19 +82,55 @@ pub fn noise_width(robot: &Robot, sensor: usize) -> f64 {
     (sensor.noise * sensor.noise + sensor.step * sensor.step / 12.0).sqrt().max(0.001)
 }
 
-fn one(trace: &Trace, visit: &Visit, index: usize, test: &Test, program: &Program, robot: &Robot) -> Evidence {
+fn one(trace: &Trace, visit: &Visit, index: usize, exit: &ProgramExit, program: &Program, robot: &Robot) -> Evidence {
+    let looks = exit.term.looks();
     if visit.exit == Some(index) {
-        let measured_from_entry =
-            matches!(test, Test::Travelled(_) | Test::Turned(_) | Test::Passed(_) | Test::There(_) | Test::Blocked(_));
-        let at_once = !measured_from_entry && visit.left == visit.entered + 1;
-        return Evidence::Fired { clear: clearness(trace, visit, test, program, robot), at_once };
+        let fired = looks.get(visit.look).or(looks.first());
+        let armed = matches!(exit.term, Term::For(..) | Term::After(..));
+        let at_once = !armed && fired.is_some_and(|look| !from_entry(&look.test)) && visit.left == visit.entered + 1;
+        let clear = fired.and_then(|look| clearness(trace, visit, &look.test, program, robot));
+        return Evidence::Fired { clear, at_once };
     }
+    if visit.left == visit.entered {
+        return Evidence::Spare(Spare::Unseen);
+    }
+    // Of several terms the first that had something to spare says what was missing.
+    let mut spares = looks.iter().map(|look| spare(trace, visit, &look.test, program, robot));
+    let first = spares.next().unwrap_or(Spare::Unseen);
+    let missing = |spare: &Spare| !matches!(spare, Spare::Unseen) && *spare != Spare::Noise(0.0);
+    Evidence::Spare(if missing(&first) { first } else { spares.find(missing).unwrap_or(first) })
+}
+
+/// Whether a test measures from the beginning of its step.
+const fn from_entry(test: &Test) -> bool {
+    matches!(
+        test,
+        Test::Travelled(_)
+            | Test::Turned(_)
+            | Test::Rolled { .. }
+            | Test::Passed(_)
+            | Test::Clock(_)
+            | Test::There(_)
+            | Test::Blocked(_)
+            | Test::Ended(_)
+            | Test::Squared
+            | Test::Label(_)
+            | Test::Stalled(_)
+    )
+}
+
+/// How far a test was from holding during a visit.
+fn spare(trace: &Trace, visit: &Visit, test: &Test, program: &Program, robot: &Robot) -> Spare {
     let (first, last) = (&trace.ticks[visit.entered], &trace.ticks[visit.left]);
     let rolled = |wheel: usize| last.wheels[wheel] - first.wheels[wheel];
     let radius = program.wheel_radius;
-    Evidence::Spare(match test {
-        Test::Travelled(distance) => {
+    let known = |num: &Num, of: &dyn Fn(f64) -> Spare| num.fixed().map_or(Spare::Unseen, of);
+    match test {
+        Test::Travelled(distance) => known(distance, &|distance| {
             Spare::Length((distance - (f64::midpoint(rolled(0), rolled(1)) * radius).abs()).max(0.0))
+        }),
+        Test::Rolled { wheel, amount } => {
+            known(amount, &|amount| Spare::Length((amount - (rolled(*wheel) * radius).abs()).max(0.0)))
         }
         Test::Turned(angle) => {
             let turned = if program.has_gyro {
@@ -102,36 +138,36 @@ fn one(trace: &Trace, visit: &Visit, index: usize, test: &Test, program: &Progra
             } else {
                 (rolled(1) - rolled(0)) * radius / program.track_width
             };
-            Spare::Angle((angle - turned.abs()).max(0.0))
+            known(angle, &|angle| Spare::Angle((angle - turned.abs()).max(0.0)))
         }
-        Test::Passed(ticks) => {
-            Spare::Time((trace.seconds(*ticks as usize) - trace.seconds(visit.left - visit.entered)).max(0.0))
+        Test::Passed(time) => {
+            known(time, &|time| Spare::Time((time - trace.seconds(visit.left - visit.entered)).max(0.0)))
         }
-        Test::Crossed { sensor, limits, count } => {
-            Spare::Lines(count.saturating_sub(crossings(trace, visit, *sensor, *limits).len() as u32))
-        }
+        Test::Clock(time) => known(time, &|time| Spare::Time((time - trace.seconds(visit.left)).max(0.0))),
+        Test::Crossed { sensor, limits, count, .. } => known(count, &|count| {
+            let crossed = crossings(trace, visit, *sensor, *limits).len() as u32;
+            Spare::Lines((count as u32).saturating_sub(crossed))
+        }),
         Test::Bright { sensor, limits } => {
             Spare::Noise(nearest(trace, visit, *sensor, |b| depth(*limits, b)) / noise_width(robot, *sensor))
         }
-        Test::Reads { sensor, below, limit } => {
-            let depth = |b: f64| beyond(*below, *limit, b);
+        Test::Reads { sensor, below, limit } => known(limit, &|limit| {
+            let depth = |b: f64| beyond(*below, limit, b);
             Spare::Noise(nearest(trace, visit, *sensor, depth) / noise_width(robot, *sensor))
-        }
-        Test::Range { ranger, below, limit } => {
-            let past = |tick| beyond(*below, *limit, trace.range(tick, *ranger));
+        }),
+        Test::Range { ranger, below, limit } => known(limit, &|limit| {
+            let past = |tick| beyond(*below, limit, trace.range(tick, *ranger));
             let nearest = (visit.entered + 1..=visit.left).map(past).fold(f64::NEG_INFINITY, f64::max);
             Spare::Length((-nearest).clamp(0.0, 20.0))
-        }
-        Test::Battery { .. } | Test::Switch { .. } | Test::Bumped(_) | Test::There(_) | Test::Blocked(_) => {
-            Spare::Unseen
-        }
+        }),
         Test::Colour { sensor, tone } => {
             let lead = |tick: &usize| program.tones[*sensor].colour_lead(&trace.reading(*tick, *sensor), *tone);
             let nearest = (visit.entered + 1..=visit.left).max_by(|a, b| lead(a).total_cmp(&lead(b)));
             let widths = |tick| (-colour_widths(trace, tick, program, robot, *sensor, *tone)).clamp(0.0, CLEAREST);
             nearest.map_or(Spare::Unseen, |tick| Spare::Noise(widths(tick)))
         }
-    })
+        _ => Spare::Unseen,
+    }
 }
 
 /// How far a colour reading is from being taken for another tone, in noise widths; negative when it is.
@@ -169,7 +205,10 @@ fn clearness(trace: &Trace, visit: &Visit, test: &Test, program: &Program, robot
     let width = noise_width(robot, test.sensor()?);
     let share = match test {
         Test::Bright { sensor, limits } => deepest(*sensor, &|b| depth(*limits, b)),
-        Test::Reads { sensor, below, limit } => deepest(*sensor, &|b| beyond(*below, *limit, b)),
+        Test::Reads { sensor, below, limit } => {
+            let limit = limit.fixed()?;
+            deepest(*sensor, &|b| beyond(*below, limit, b))
+        }
         Test::Crossed { sensor, limits, .. } => {
             crossings(trace, visit, *sensor, *limits).into_iter().fold(f64::INFINITY, f64::min)
         }
@@ -180,15 +219,7 @@ fn clearness(trace: &Trace, visit: &Visit, test: &Test, program: &Program, robot
             return Some(colour_widths(trace, best, program, robot, *sensor, *tone).min(CLEAREST));
         }
         // A distance is come up to: how far beyond its limit it gets says how soon the robot stopped, not how surely it was seen.
-        Test::Range { .. }
-        | Test::Travelled(_)
-        | Test::Turned(_)
-        | Test::Passed(_)
-        | Test::Battery { .. }
-        | Test::Switch { .. }
-        | Test::Bumped(_)
-        | Test::There(_)
-        | Test::Blocked(_) => return None,
+        _ => return None,
     };
     Some((share / width).min(CLEAREST))
 }

@@ -1,9 +1,15 @@
-//! Names and flow: what the sentences refer to, and where the exits lead.
+//! Names and amounts: what the sentences refer to, and whether it fits there. [`super::flow`] looks at where they lead.
 
+use std::collections::BTreeMap;
 use std::ops::Range;
 
-use super::ast::{Behaviour, Condition, DeviceState, Exit, SlotKind, Spanned, Step, Target, Value};
-use super::parser::{Parsed, misfit};
+use super::amounts::{self, misfit};
+use super::ast::{
+    Answer, Argument, Arming, Behaviour, Block, Comparison, Condition, DeviceState, Exit, Feeler, Law, Quantifier,
+    Rounds, Sensors, Side, SlotKind, Spanned, Step, Target, Track, Value,
+};
+use super::flow;
+use super::parser::Parsed;
 use crate::finding::{Finding, Source, did_you_mean, has_errors};
 use crate::units::{Dimension, Quantity, Unit};
 
@@ -14,6 +20,10 @@ pub struct SensorName {
     pub name: String,
     /// The tones it has been calibrated to.
     pub tones: Vec<String>,
+    /// The sensor that sits where this one would when left and right are swapped.
+    pub mirror: Option<String>,
+    /// The numbers it tells, when it tells numbers.
+    pub codes: Vec<i32>,
 }
 
 /// What a robot and a field offer to a mission.
@@ -37,6 +47,8 @@ pub struct Names {
     pub steers: bool,
     /// The speed in m/s that its motors reach without load; 0 when unknown.
     pub top_speed: f64,
+    /// Routines of the files that the mission uses: their names and parameters.
+    pub routines: Vec<(String, Vec<String>)>,
 }
 
 /// An actuator as missions know it.
@@ -63,18 +75,85 @@ impl Names {
 /// What missions call the battery.
 pub const BATTERY: &str = "battery";
 
+/// What a step may measure besides sensors, with what it measures.
+pub const SOURCES: &[(&str, Dimension)] = &[
+    (BATTERY, Dimension::Voltage),
+    ("heading", Dimension::Angle),
+    ("clock", Dimension::Time),
+    ("last-distance", Dimension::Length),
+    ("last-turn", Dimension::Angle),
+    ("last-time", Dimension::Time),
+    ("last-left", Dimension::Length),
+    ("last-right", Dimension::Length),
+];
+
+/// What a parameter stands for, by how its routine uses it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Use {
+    Amount(Dimension),
+    Side,
+    Comparison,
+    Sensor,
+    Ranger,
+    Tone,
+    Device,
+    /// Handed on to another routine.
+    Any,
+}
+
+impl Use {
+    const fn name(self) -> &'static str {
+        match self {
+            Self::Amount(dimension) => dimension.name(),
+            Self::Side => "a side, `left` or `right`",
+            Self::Comparison => "`<` or `>`",
+            Self::Sensor => "the name of a floor sensor",
+            Self::Ranger => "the name of a ranging sensor",
+            Self::Tone => "the name of a tone",
+            Self::Device => "the name of a device",
+            Self::Any => "anything",
+        }
+    }
+}
+
 /// What is wrong with the names and the flow of a mission that parsed.
 pub fn check(parsed: &Parsed, names: &Names) -> Vec<Finding> {
-    let mut checker = Checker { parsed, names, findings: Vec::new(), used: vec![false; parsed.mission.lets.len()] };
+    let mission = &parsed.mission;
+    let mut checker = Checker {
+        parsed,
+        names,
+        findings: Vec::new(),
+        used: vec![false; mission.lets.len()],
+        kept: BTreeMap::new(),
+        uses: BTreeMap::new(),
+        block: Block::Mission,
+    };
     checker.header();
-    checker.duplicates();
-    for step in &parsed.mission.steps {
-        checker.step(step);
+    checker.lets();
+    checker.kept();
+    // Routines first: how they use their parameters says what a call may give them.
+    for routines in [true, false] {
+        for step in mission.steps.iter().filter(|step| matches!(step.block, Block::Routine(_)) == routines) {
+            checker.block = step.block;
+            checker.step(step);
+        }
     }
-    checker.reach();
-    checker.unused();
-    checker.findings.sort_by_key(|finding| finding.span.start);
-    checker.findings
+    for reflex in &mission.reflexes {
+        checker.block = Block::Mission;
+        if let Some((condition, _)) = &reflex.trigger {
+            checker.condition(condition);
+        }
+    }
+    checker.calls();
+    let broken = has_errors(&parsed.findings) || has_errors(&checker.findings);
+    let (used, findings) = (checker.used, checker.findings);
+    let loose = checker.uses.keys().cloned().collect();
+    let mut findings = flow::check(parsed, names, findings);
+    if !broken {
+        flow::unused(parsed, &used, &loose, &mut findings);
+    }
+    findings.sort_by_key(|finding| finding.span.start);
+    findings
 }
 
 struct Checker<'a> {
@@ -83,15 +162,39 @@ struct Checker<'a> {
     findings: Vec<Finding>,
     /// Whether each `let` was referred to.
     used: Vec<bool>,
+    /// What steps measure, under which name.
+    kept: BTreeMap<&'a str, Dimension>,
+    /// How each routine, by its index, uses each parameter.
+    uses: BTreeMap<(usize, String), Use>,
+    /// What the step that is looked at belongs to.
+    block: Block,
 }
 
-impl Checker<'_> {
+impl<'a> Checker<'a> {
     fn error(&mut self, code: &'static str, span: &Range<usize>, message: String, hint: Option<String>) {
         self.findings.push(Finding::error(code, Source::Mission, span.clone(), message).maybe_hint(hint));
     }
 
     fn warning(&mut self, code: &'static str, span: &Range<usize>, message: String, hint: &str) {
         self.findings.push(Finding::warning(code, Source::Mission, span.clone(), message).hint(hint));
+    }
+
+    /// Whether a name is a parameter of the routine around; it is then used so.
+    fn parameter(&mut self, name: &Spanned<String>, wanted: Use) -> bool {
+        let Block::Routine(routine) = self.block else { return false };
+        let known = &self.parsed.mission.routines[routine].parameters;
+        if !known.iter().any(|parameter| parameter.name.node == name.node) {
+            return false;
+        }
+        let before = *self.uses.entry((routine, name.node.clone())).or_insert(wanted);
+        if before == Use::Any {
+            self.uses.insert((routine, name.node.clone()), wanted);
+        } else if before != wanted && wanted != Use::Any {
+            let message =
+                format!("`{}` stands for {} here and for {} elsewhere", name.node, wanted.name(), before.name());
+            self.error("M120", &name.span, message, Some("make two parameters of it".to_owned()));
+        }
+        true
     }
 
     fn header(&mut self) {
@@ -107,6 +210,11 @@ impl Checker<'_> {
                 "the mission has no time limit".into(),
                 "add a line `limit 120 s`; without one a run ends after 10 min",
             );
+        }
+        if let Some(button) = &mission.button
+            && !self.names.switches.contains(&button.node)
+        {
+            self.no_switch(button);
         }
         match &mission.start {
             Some(start) if !self.names.starts.contains(&start.node) => {
@@ -126,122 +234,716 @@ impl Checker<'_> {
         }
     }
 
-    fn duplicates(&mut self) {
+    fn lets(&mut self) {
         let mission = &self.parsed.mission;
-        let steps: Vec<&Spanned<String>> = mission.steps.iter().map(|step| &step.name).collect();
-        let lets: Vec<&Spanned<String>> = mission.lets.iter().map(|entry| &entry.name).collect();
-        for (what, names) in [("step", steps), ("value", lets)] {
-            for (index, name) in names.iter().enumerate() {
-                if !name.node.is_empty() && names[..index].iter().any(|earlier| earlier.node == name.node) {
-                    let message = format!("there are two {what}s named `{}`", name.node);
-                    self.error("M106", &name.span, message, Some("give one of them another name".into()));
+        for (index, entry) in mission.lets.iter().enumerate() {
+            let mut unknown = Vec::new();
+            let mut used = Vec::new();
+            let mut named = |name: &str, span: &Range<usize>| {
+                let other = mission.lets[..index].iter().position(|other| other.name.node == name);
+                match other {
+                    Some(other) => used.push(other),
+                    None => unknown.push((name.to_owned(), span.clone())),
                 }
+                mission.measures(&mission.lets[other?].name.node, Block::Mission, 0)
+            };
+            let measured = amounts::dimension(&entry.value, &mut named);
+            for index in used {
+                self.used[index] = true;
+            }
+            for (name, span) in unknown {
+                let above = mission.lets[..index].iter().map(|other| other.name.node.as_str());
+                let later = mission.lets[index..].iter().any(|other| other.name.node == name);
+                let hint = if later {
+                    Some(format!("put the line `let {name} = ...` above this one"))
+                } else {
+                    did_you_mean(&name, above)
+                };
+                self.error("M103", &span, format!("nothing above is named `{name}`"), hint);
+            }
+            match measured {
+                Err((span, why)) => self.error("M005", &span, why, Some("give both the same kind of unit".to_owned())),
+                Ok(Some(dimension)) => {
+                    let safe = entry.safe.iter().flatten();
+                    for end in safe.filter(|end| end.node.unit.dimension() != dimension) {
+                        let message = format!("`{}` is {}, not `{}`", entry.name.node, dimension.name(), end.node);
+                        self.error(
+                            "M005",
+                            &end.span,
+                            message,
+                            Some(format!("write it such as `{}`", dimension.example())),
+                        );
+                    }
+                }
+                Ok(None) => {}
             }
         }
     }
 
+    /// What steps measure, before anything that uses it.
+    fn kept(&mut self) {
+        for step in &self.parsed.mission.steps {
+            let Some((Spanned { node: Behaviour::Measure { value, name }, .. }, _)) = &step.behaviour else { continue };
+            self.block = step.block;
+            let Some(dimension) = self.measured(value, true) else { continue };
+            let before = *self.kept.entry(&name.node).or_insert(dimension);
+            if before != dimension {
+                let message = format!("`{}` is {} here and {} elsewhere", name.node, dimension.name(), before.name());
+                self.error("M120", &name.span, message, Some("keep the two under different names".to_owned()));
+            }
+            if let Some(index) = self.parsed.mission.lets.iter().position(|entry| entry.name.node == name.node) {
+                self.used[index] = true;
+                let message = format!("`{}` is the name of a `let` already", name.node);
+                self.error("M106", &name.span, message, Some("keep it under another name".to_owned()));
+            }
+        }
+    }
+
+    /// What an amount measures; what is wrong with it has then been said.
+    fn measured(&mut self, value: &Spanned<Value>, in_measure: bool) -> Option<Dimension> {
+        let mut found: Vec<(String, Range<usize>)> = Vec::new();
+        amounts::dimension(value, &mut |name, span| {
+            found.push((name.to_owned(), span.clone()));
+            None
+        })
+        .ok()?;
+        let known: BTreeMap<String, Option<Dimension>> = found
+            .into_iter()
+            .map(|(name, span)| {
+                let dimension = self.named(&Spanned { node: name.clone(), span }, in_measure);
+                (name, dimension)
+            })
+            .collect();
+        match amounts::dimension(value, &mut |name, _| known.get(name).copied().flatten()) {
+            Ok(dimension) => dimension,
+            Err((span, why)) => {
+                self.error("M005", &span, why, Some("give both the same kind of unit".to_owned()));
+                None
+            }
+        }
+    }
+
+    /// What a name in an amount measures.
+    fn named(&mut self, name: &Spanned<String>, in_measure: bool) -> Option<Dimension> {
+        let mission = &self.parsed.mission;
+        let wanted = self.parsed.slot_at(&name.span).map(|slot| &slot.kind);
+        let wanted = match wanted {
+            Some(SlotKind::Amount { dimension, .. }) => Use::Amount(*dimension),
+            _ => match mission.measures(&name.node, self.block, 0) {
+                Some(dimension) => Use::Amount(dimension),
+                None => Use::Any,
+            },
+        };
+        if self.parameter(name, wanted) {
+            return match wanted {
+                Use::Amount(dimension) => Some(dimension),
+                _ => None,
+            };
+        }
+        if let Some(index) = mission.lets.iter().position(|entry| entry.name.node == name.node) {
+            self.used[index] = true;
+            return mission.measures(&name.node, Block::Mission, 0);
+        }
+        if let Some(dimension) = self.kept.get(name.node.as_str()) {
+            return Some(*dimension);
+        }
+        if in_measure {
+            if let Some((_, dimension)) = SOURCES.iter().find(|(source, _)| *source == name.node) {
+                return Some(*dimension);
+            }
+            if self.names.rangers.contains(&name.node) {
+                return Some(Dimension::Length);
+            }
+            if let Some(sensor) = self.names.sensor(&name.node) {
+                return Some(if sensor.codes.is_empty() { Dimension::Percent } else { Dimension::Number });
+            }
+        }
+        let known = mission.lets.iter().map(|entry| entry.name.node.as_str());
+        let known = known.chain(self.kept.keys().copied());
+        let hint = if in_measure {
+            let sources = SOURCES.iter().map(|(source, _)| *source);
+            let sensors = self.names.sensors.iter().map(|sensor| sensor.name.as_str());
+            let all: Vec<&str> =
+                known.chain(sources).chain(sensors).chain(self.names.rangers.iter().map(String::as_str)).collect();
+            did_you_mean(&name.node, all)
+        } else {
+            crate::finding::nearest(&name.node, known)
+                .map(|near| format!("did you mean `{near}`?"))
+                .or_else(|| Some(format!("write the amount itself, or add a line `let {} = ...`", name.node)))
+        };
+        self.error("M103", &name.span, format!("nothing is named `{}`", name.node), hint);
+        None
+    }
+
+    /// An amount where one belongs.
+    fn value(&mut self, value: &Spanned<Value>) {
+        let errors = self.findings.len();
+        let found = self.measured(value, false);
+        let slot = self.parsed.slot_at(&value.span).map(|slot| slot.kind.clone());
+        if let (Value::Named(name), Some(kind)) = (&value.node, &slot) {
+            let mission = &self.parsed.mission;
+            let known = |name: &str| mission.worth(name);
+            if let Some(quantity) = mission.shown(name)
+                && errors == self.findings.len()
+                && let Some((code, message, hint)) = misfit(quantity, kind)
+            {
+                self.error(code, &value.span, format!("`{name}` does not fit here: {message}"), Some(hint));
+            } else if let (Some(found), SlotKind::Amount { dimension, .. }) = (found, kind)
+                && known(name).is_none()
+                && found != *dimension
+            {
+                let message =
+                    format!("`{name}` does not fit here: expected {}, it is {}", dimension.name(), found.name());
+                self.error("M005", &value.span, message, None);
+            }
+        }
+    }
+
+    /// A formula, or anything else, that must measure one of a few things.
+    fn value_as(&mut self, value: &Spanned<Value>, wanted: &[Dimension]) {
+        self.value(value);
+        if let Value::Formula(_) = value.node
+            && let Some(found) = self.measured(value, false)
+            && !wanted.contains(&found)
+        {
+            let names: Vec<String> = wanted.iter().map(|dimension| dimension.name().to_owned()).collect();
+            let message = format!("expected {}, this is {}", super::either(&names), found.name());
+            self.error("M005", &value.span, message, None);
+        }
+    }
+
+    fn side(&mut self, side: &Side, span: &Range<usize>) {
+        if let Side::Named(name) = side {
+            self.parameter(&Spanned { node: name.clone(), span: span.clone() }, Use::Side);
+        }
+    }
+
     fn step(&mut self, step: &Step) {
-        match step.behaviour.as_ref().map(|(behaviour, _)| &behaviour.node) {
-            Some(Behaviour::Drive { speed, arc, hold_heading, .. }) => {
-                self.speed(speed);
-                if let Some((_, radius)) = arc {
-                    self.value(radius);
+        if let Some((behaviour, _)) = &step.behaviour {
+            self.behaviour(behaviour);
+        }
+        for row in &step.rows {
+            if let Some(condition) = &row.condition {
+                self.condition(condition);
+            }
+            match &row.answer {
+                Answer::Does(behaviour) => self.behaviour(behaviour),
+                Answer::Go(target) => self.target(target, step),
+            }
+        }
+        for exit in &step.exits {
+            self.exit(exit, step);
+        }
+    }
+
+    fn behaviour(&mut self, behaviour: &Spanned<Behaviour>) {
+        use Dimension::{Angle, Length, Number, Time};
+        let span = &behaviour.span;
+        if let Some(speed) = behaviour.node.speed() {
+            self.speed(speed);
+        }
+        let turns = matches!(
+            behaviour.node,
+            Behaviour::Spin { .. }
+                | Behaviour::Pivot { .. }
+                | Behaviour::Align { .. }
+                | Behaviour::Shift { .. }
+                | Behaviour::Seek { .. }
+                | Behaviour::Probe { .. }
+        );
+        if turns && self.names.steers {
+            let message = "a robot with steered wheels cannot turn on the spot".into();
+            let hint = "write an arc, such as `drive ahead on a left arc of 300 mm at 30 %`".to_owned();
+            self.error("M115", span, message, Some(hint));
+        }
+        match &behaviour.node {
+            Behaviour::Drive { speed, arc, hold_heading, .. } => {
+                if let Some((side, radius)) = arc {
+                    self.side(side, span);
+                    self.value_as(radius, &[Length]);
                 }
                 if *hold_heading && !self.names.has_gyro {
                     let message = "the robot has no gyro to hold the heading with".into();
                     self.error("M111", &speed.span, message, Some("take out `holding the heading`".into()));
                 }
             }
-            Some(Behaviour::Spin { speed, .. } | Behaviour::Pivot { speed, .. }) => {
-                self.speed(speed);
-                if self.names.steers {
-                    let (behaviour, _) = step.behaviour.as_ref().expect("just looked at");
-                    let message = "a robot with steered wheels cannot turn on the spot".into();
-                    let hint = "write an arc, such as `drive ahead on a left arc of 300 mm at 30 %`".to_owned();
-                    self.error("M115", &behaviour.span, message, Some(hint));
+            Behaviour::Spin { side, .. } => self.side(side, span),
+            Behaviour::Pivot { side, on, .. } => {
+                self.side(side, span);
+                self.side(on, span);
+            }
+            Behaviour::Follow { track, tone, law, .. } => {
+                if let Track::Edge { side, .. } = track {
+                    self.side(side, span);
+                }
+                self.tone_of(track.sensors(), tone);
+                match law {
+                    Law::Gains { gain, integral, derivative } => {
+                        for value in [Some(gain), integral.as_ref(), derivative.as_ref()].into_iter().flatten() {
+                            self.value_as(value, &[Number]);
+                        }
+                    }
+                    Law::TwoSpeeds(slow) => self.speed(slow),
                 }
             }
-            Some(Behaviour::Move { actuator, angle }) => self.moves(actuator, angle),
-            Some(Behaviour::Signal { signal, .. }) => {
-                let known = self.names.signals.iter().map(String::as_str);
-                if !self.names.signals.contains(&signal.node) {
-                    let hint = did_you_mean(&signal.node, known);
+            Behaviour::Keep { tone, sensors, gain, .. } => {
+                self.tone_of(sensors, tone);
+                self.value_as(gain, &[Number]);
+            }
+            Behaviour::Align { sensors, tone, lead_in, again, .. } => {
+                self.tone_of(sensors, tone);
+                if let Some(lead_in) = lead_in {
+                    self.value_as(lead_in, &[Length]);
+                }
+                if let Some(again) = again {
+                    self.speed(again);
+                }
+            }
+            Behaviour::Shift { side, tone, sensor, .. } => {
+                self.side(side, span);
+                self.tone_of(std::slice::from_ref(sensor), tone);
+            }
+            Behaviour::Seek { ranger, within, side, turn, relocate, tries, approach, .. } => {
+                self.ranger(ranger);
+                self.side(side, span);
+                self.value_as(within, &[Length]);
+                self.value_as(turn, &[Angle]);
+                self.value_as(relocate, &[Length]);
+                self.value_as(tries, &[Number]);
+                if let Some(approach) = approach {
+                    self.value_as(approach, &[Length]);
+                }
+            }
+            Behaviour::Shove { tone, sensors, back, .. } => {
+                self.tone_of(sensors, tone);
+                if let Some(back) = back {
+                    self.value_as(back, &[Length]);
+                }
+            }
+            Behaviour::Await { ranger, beyond, tries, pause } => {
+                self.ranger(ranger);
+                self.value_as(beyond, &[Length]);
+                self.value_as(tries, &[Number]);
+                self.value_as(pause, &[Time]);
+            }
+            Behaviour::Probe { angle, feeler, tie, .. } => {
+                self.value_as(angle, &[Angle]);
+                self.side(tie, span);
+                match feeler {
+                    Feeler::Ranger(ranger) => self.ranger(ranger),
+                    Feeler::Wheels { most, until } => {
+                        self.value_as(most, &[Length]);
+                        if let Some(until) = until {
+                            self.condition(until);
+                        }
+                    }
+                }
+            }
+            Behaviour::Move { actuator, angle, .. } => self.moves(actuator, angle),
+            Behaviour::Signal { signal, .. } => {
+                if !self.names.signals.contains(&signal.node) && !self.parameter(signal, Use::Device) {
+                    let hint = did_you_mean(&signal.node, self.names.signals.iter().map(String::as_str));
                     self.error("M101", &signal.span, format!("the robot has no signal `{}`", signal.node), hint);
                 }
             }
-            Some(Behaviour::Follow { tone, sensor, speed, gain, .. }) => {
-                self.sensor(sensor);
-                self.tone(sensor, tone);
-                self.speed(speed);
-                self.value(gain);
-            }
-            Some(Behaviour::Hold { .. }) | None => {}
-        }
-        for exit in &step.exits {
-            self.exit(exit);
+            Behaviour::Repeat(Rounds::Times(times)) => self.value_as(times, &[Number]),
+            Behaviour::Repeat(Rounds::Until { condition, .. }) => self.condition(condition),
+            // What is measured has been looked at, and calls are when all routines are known.
+            Behaviour::Measure { .. }
+            | Behaviour::Hold { .. }
+            | Behaviour::Choose
+            | Behaviour::React
+            | Behaviour::Do { .. }
+            | Behaviour::Repeat(Rounds::Forever) => {}
         }
     }
 
-    fn exit(&mut self, exit: &Exit) {
-        match &exit.condition.node {
-            Condition::Sees { sensor, tone } => {
-                self.sensor(sensor);
-                self.tone(sensor, tone);
-            }
-            Condition::Reads { sensor, limit, .. } => {
-                if self.measures(sensor, limit) {
-                    self.value(limit);
+    /// What each `do` gives to its routine.
+    fn calls(&mut self) {
+        let parsed = self.parsed;
+        for step in &parsed.mission.steps {
+            let rows = step.rows.iter().filter_map(|row| match &row.answer {
+                Answer::Does(behaviour) => Some(behaviour),
+                Answer::Go(_) => None,
+            });
+            let all: Vec<_> = step.behaviour.iter().map(|(behaviour, _)| behaviour).chain(rows).collect();
+            self.block = step.block;
+            for behaviour in all {
+                if let Behaviour::Do { routine, arguments, mirrored } = &behaviour.node {
+                    self.call(routine, arguments, *mirrored);
                 }
             }
-            Condition::Crossed { sensor, count, tone } => {
+        }
+    }
+
+    fn call(&mut self, name: &Spanned<String>, given: &'a [(Spanned<String>, Spanned<Argument>)], mirrored: bool) {
+        let mission = &self.parsed.mission;
+        let own = mission.routines.iter().position(|routine| routine.name.node == name.node);
+        let shared = self.names.routines.iter().find(|(known, _)| *known == name.node);
+        let known: Vec<String> = match (own, shared) {
+            (Some(own), _) => mission.routines[own].parameters.iter().map(|one| one.name.node.clone()).collect(),
+            (None, Some((_, parameters))) => parameters.clone(),
+            (None, None) => {
+                let all = mission.routines.iter().map(|routine| routine.name.node.as_str());
+                let all = all.chain(self.names.routines.iter().map(|(name, _)| name.as_str()));
+                let hint = did_you_mean(&name.node, all)
+                    .unwrap_or_else(|| format!("add a line `routine {}` and steps below it", name.node));
+                return self.error("M121", &name.span, format!("there is no routine `{}`", name.node), Some(hint));
+            }
+        };
+        for (index, (parameter, argument)) in given.iter().enumerate() {
+            if given[..index].iter().any(|(other, _)| other.node == parameter.node) {
+                let message = format!("`{}` is given twice", parameter.node);
+                self.error("M122", &parameter.span, message, Some("take one of the two out".to_owned()));
+            }
+            if !known.contains(&parameter.node) {
+                let message = format!("`{}` has no parameter `{}`", name.node, parameter.node);
+                let hint = did_you_mean(&parameter.node, known.iter().map(String::as_str));
+                self.error("M122", &parameter.span, message, hint);
+                continue;
+            }
+            let wanted = own.and_then(|own| self.uses.get(&(own, parameter.node.clone())).copied());
+            self.argument(&parameter.node, argument, wanted.unwrap_or(Use::Any));
+        }
+        let Some(own) = own else { return };
+        for parameter in &mission.routines[own].parameters {
+            let given = given.iter().any(|(other, _)| other.node == parameter.name.node);
+            if !given && parameter.default.is_none() {
+                let message = format!("`{}` is not told its `{}`", name.node, parameter.name.node);
+                let hint = format!("write `do {} ({} = ...)`, or give it a default", name.node, parameter.name.node);
+                self.error("M122", &name.span, message, Some(hint));
+            }
+        }
+        if mirrored {
+            self.mirrors(own, name);
+        }
+    }
+
+    /// Every sensor of a mirrored routine must have one that sits on the other side.
+    fn mirrors(&mut self, routine: usize, name: &Spanned<String>) {
+        for sensor in &self.names.sensors {
+            let used = self.parsed.sensor_words(routine).any(|word| word == sensor.name);
+            if used && sensor.mirror.is_none() {
+                let message = format!("`{}` cannot be mirrored: `{}` has no sensor opposite", name.node, sensor.name);
+                self.error("M123", &name.span, message, Some("make the sensor a parameter of the routine".to_owned()));
+            }
+        }
+    }
+
+    fn argument(&mut self, name: &str, argument: &Spanned<Argument>, wanted: Use) {
+        let fits = match (&argument.node, wanted) {
+            (_, Use::Any) => {
+                self.used_by_word(argument);
+                true
+            }
+            (Argument::Amount(value), Use::Amount(dimension)) => {
+                let found = self.measured(value, false);
+                found.is_none_or(|found| found == dimension)
+            }
+            (Argument::Side(side), Use::Side) => {
+                self.side(side, &argument.span);
+                true
+            }
+            (Argument::Comparison(_), Use::Comparison) => true,
+            (Argument::Word(word), wanted) => {
+                let word = Spanned { node: word.clone(), span: argument.span.clone() };
+                if self.parameter(&word, wanted) {
+                    return;
+                }
+                match wanted {
+                    Use::Sensor => self.sensor(&word),
+                    Use::Ranger => self.ranger(&word),
+                    Use::Amount(dimension) => {
+                        let found = self.named(&word, false);
+                        if found.is_some_and(|found| found != dimension) {
+                            let message = format!("`{name}` is {}, and `{}` is not", dimension.name(), word.node);
+                            self.error("M005", &argument.span, message, None);
+                        }
+                    }
+                    Use::Tone => {
+                        let known = self.names.sensors.iter().flat_map(|sensor| &sensor.tones);
+                        if !known.clone().any(|tone| *tone == word.node) {
+                            let hint = did_you_mean(&word.node, known.map(String::as_str));
+                            self.error("M102", &word.span, format!("no sensor knows a tone `{}`", word.node), hint);
+                        }
+                    }
+                    Use::Device => {}
+                    Use::Side | Use::Comparison | Use::Any => {
+                        let message = format!("`{name}` is {}, found `{}`", wanted.name(), word.node);
+                        self.error("M122", &argument.span, message, None);
+                    }
+                }
+                return;
+            }
+            _ => false,
+        };
+        if !fits {
+            let message = format!("`{name}` is {}", wanted.name());
+            self.error(
+                "M122",
+                &argument.span,
+                message,
+                Some("give it one, or name the parameter that is meant".to_owned()),
+            );
+        }
+    }
+
+    fn used_by_word(&mut self, argument: &Spanned<Argument>) {
+        if let Argument::Word(word) = &argument.node {
+            let word = Spanned { node: word.clone(), span: argument.span.clone() };
+            self.parameter(&word, Use::Any);
+            if let Some(index) = self.parsed.mission.lets.iter().position(|entry| entry.name.node == word.node) {
+                self.used[index] = true;
+            }
+        }
+    }
+
+    fn exit(&mut self, exit: &Exit, step: &Step) {
+        self.condition(&exit.condition);
+        self.endings(&exit.condition, step);
+        self.target(&exit.target, step);
+    }
+
+    /// A step can only end as its behaviour ends.
+    fn endings(&mut self, condition: &Spanned<Condition>, step: &Step) {
+        let Some((behaviour, _)) = &step.behaviour else { return };
+        condition.each(&mut |term| {
+            let message = match &term.node {
+                Condition::Ended(ending) if !behaviour.node.outcomes().contains(ending) => {
+                    format!("`{}` never comes out as `{}`", behaviour.node.word(), ending.words())
+                }
+                Condition::Lost if !matches!(behaviour.node, Behaviour::Follow { .. }) => {
+                    format!("`{}` follows no line that could be lost", behaviour.node.word())
+                }
+                _ => return,
+            };
+            let endings: Vec<String> =
+                behaviour.node.outcomes().iter().map(|ending| format!("`{}`", ending.words())).collect();
+            let hint = (!endings.is_empty()).then(|| format!("it comes out as {}", super::either(&endings)));
+            self.findings.push(Finding::error("M124", Source::Mission, term.span.clone(), message).maybe_hint(hint));
+        });
+    }
+
+    fn target(&mut self, target: &Spanned<Target>, step: &Step) {
+        let mission = &self.parsed.mission;
+        match &target.node {
+            Target::Step(name) if mission.find(name, step).is_none() => {
+                let all: Vec<&str> = (mission.steps.iter())
+                    .filter(|other| mission.find(&other.name.node, step).is_some())
+                    .map(|other| other.name.node.as_str())
+                    .collect();
+                // A step whose name could not be read has an empty one, and may be the one that is meant.
+                if mission.steps.iter().any(|step| step.name.node.is_empty()) {
+                    return;
+                }
+                if mission.steps.iter().any(|other| other.name.node == *name) {
+                    let message = format!("step \"{name}\" cannot be gone to from here");
+                    let hint =
+                        "one may go to the steps beside this one, and to those around the repeat that it stands in";
+                    return self.error("M104", &target.span, message, Some(hint.to_owned()));
+                }
+                self.error("M104", &target.span, format!("there is no step \"{name}\""), did_you_mean(name, all));
+            }
+            Target::Again if step.inside.is_none() => {
+                let message = "`again` stands in no repeat".to_owned();
+                self.error("M104", &target.span, message, Some("name the step to go to".to_owned()));
+            }
+            Target::Out if step.inside.is_none() && !matches!(step.block, Block::Routine(_)) => {
+                let message = "`out` stands in no repeat and no routine".to_owned();
+                self.error("M104", &target.span, message, Some("write `done`, or name the step to go to".to_owned()));
+            }
+            _ => {}
+        }
+    }
+
+    fn condition(&mut self, condition: &Spanned<Condition>) {
+        use Dimension::{Angle, Length, Number, Percent, Time};
+        match &condition.node {
+            Condition::Any(terms) | Condition::All(terms) => {
+                for term in terms {
+                    self.condition(term);
+                }
+            }
+            Condition::Not(term) | Condition::As(term, _) => self.condition(term),
+            Condition::For(term, duration) => {
+                self.condition(term);
+                self.value_as(duration, &[Time]);
+            }
+            Condition::After(term, arming) => {
+                self.condition(term);
+                if let Arming::Amount(amount) = arming {
+                    self.value_as(amount, &[Time, Length]);
+                }
+            }
+            Condition::Sees { sensors, tones, .. } => {
+                for tone in tones {
+                    self.tone_of(&sensors.names, tone);
+                }
+                self.twice(sensors);
+            }
+            Condition::Reads { sensors, than, limit } => {
+                if let Comparison::Named(name) = than {
+                    let name = Spanned { node: name.clone(), span: condition.span.clone() };
+                    self.parameter(&name, Use::Comparison);
+                }
+                self.compared(sensors, limit);
+                self.twice(sensors);
+            }
+            Condition::Between { sensors, low, high } => {
+                self.compared(sensors, low);
+                self.compared(sensors, high);
+                if let (Some(least), Some(most)) = (self.amount(low), self.amount(high))
+                    && least.si() >= most.si()
+                {
+                    let message = format!("nothing lies between {least} and {most}");
+                    self.error(
+                        "M008",
+                        &(low.span.start..high.span.end),
+                        message,
+                        Some("write the smaller one first".into()),
+                    );
+                }
+            }
+            Condition::Code { sensor, low, high } => self.code(sensor, low, high.as_ref()),
+            Condition::Changed { sensor, by, .. } => {
                 self.sensor(sensor);
-                self.value(count);
-                self.tone(sensor, tone);
+                self.value_as(by, &[Percent]);
+            }
+            Condition::Crossed { sensor, count, tone, apart, .. } => {
+                self.tone_of(std::slice::from_ref(sensor), tone);
+                self.value_as(count, &[Number]);
+                if let Some(apart) = apart {
+                    self.value_as(apart, &[Length]);
+                }
             }
             Condition::Is { device, state } => self.device(device, *state),
-            Condition::Travelled(value) | Condition::Turned(value) | Condition::Passed(value) => self.value(value),
+            Condition::Travelled(value) => self.value_as(value, &[Length]),
+            Condition::Turned(value) | Condition::Heading(value) => self.value_as(value, &[Angle]),
+            Condition::Rolled { wheel, amount } => {
+                self.side(wheel, &condition.span);
+                self.value_as(amount, &[Length, Angle]);
+            }
+            Condition::Passed(value) | Condition::Clock(value) | Condition::Stalled(value) => {
+                self.value_as(value, &[Time]);
+            }
+            Condition::EndedBy(label) => {
+                let known = self.parsed.labels();
+                if !known.contains(&label.node.as_str()) {
+                    let hint = did_you_mean(&label.node, known)
+                        .unwrap_or_else(|| format!("write `as {}` behind the condition that is meant", label.node));
+                    self.error("M125", &label.span, format!("no condition is kept as `{}`", label.node), Some(hint));
+                }
+            }
+            Condition::Lost | Condition::Ended(_) => {}
         }
-        if let Target::Step(name) = &exit.target.node {
-            let steps = self.parsed.mission.steps.iter().map(|step| step.name.node.as_str());
-            // A step whose name could not be read has an empty one, and may be the one that is meant.
-            if !steps.clone().any(|step| step == name || step.is_empty()) {
-                self.error(
-                    "M104",
-                    &exit.target.span,
-                    format!("there is no step \"{name}\""),
-                    did_you_mean(name, steps),
-                );
+    }
+
+    /// A sensor that is named twice in one condition.
+    fn twice(&mut self, sensors: &Sensors) {
+        for (index, sensor) in sensors.names.iter().enumerate() {
+            if sensors.how != Quantifier::One && sensors.names[..index].iter().any(|other| other.node == sensor.node) {
+                let message = format!("`{}` is named twice", sensor.node);
+                self.warning("M126", &sensor.span, message, "name the other sensor, or take it out");
+            }
+        }
+    }
+
+    fn code(&mut self, sensor: &Spanned<String>, low: &Spanned<Value>, high: Option<&Spanned<Value>>) {
+        self.value_as(low, &[Dimension::Number]);
+        if let Some(high) = high {
+            self.value_as(high, &[Dimension::Number]);
+        }
+        self.sensor(sensor);
+        let Some(known) = self.names.sensor(&sensor.node) else { return };
+        if known.codes.is_empty() {
+            let message = format!("`{}` tells no codes", sensor.node);
+            let hint = format!("write `{} sees ...` or compare its brightness", sensor.node);
+            return self.error("M114", &sensor.span, message, Some(hint));
+        }
+        for end in [Some(low), high].into_iter().flatten() {
+            let Some(number) = self.amount(end) else { continue };
+            if !known.codes.iter().any(|code| f64::from(*code) == number.value) {
+                let all: Vec<String> = known.codes.iter().map(ToString::to_string).collect();
+                let message = format!("`{}` has no code {}", sensor.node, number.value);
+                self.error("M102", &end.span, message, Some(format!("its table has {}", all.join(", "))));
+            }
+        }
+        if high.is_some() && !known.codes.is_sorted() {
+            let message = format!("the codes of `{}` are in no order", sensor.node);
+            let span = low.span.start..high.map_or(low.span.end, |high| high.span.end);
+            self.warning("M127", &span, message, "name the codes one by one with `or`");
+        }
+    }
+
+    /// What is compared with a limit: sensors, or one named value.
+    fn compared(&mut self, sensors: &Sensors, limit: &Spanned<Value>) {
+        for sensor in &sensors.names {
+            if self.measures(sensor, limit) {
+                self.value(limit);
             }
         }
     }
 
     /// Whether a limit is of the kind that the sensor measures; anything else is a finding.
     fn measures(&mut self, sensor: &Spanned<String>, limit: &Spanned<Value>) -> bool {
-        let slot = self.parsed.slots.iter().find(|slot| slot.span == limit.span);
-        let volts = matches!(slot.map(|slot| &slot.kind), Some(SlotKind::Amount { dimension: Dimension::Voltage, .. }));
-        if sensor.node == BATTERY && volts {
+        let dimension = match self.parsed.slot_at(&limit.span).map(|slot| &slot.kind) {
+            Some(SlotKind::Amount { dimension, .. }) => Some(*dimension),
+            _ => self.measured(limit, false),
+        };
+        let Some(dimension) = dimension else { return true };
+        let of_parameter = match dimension {
+            Dimension::Percent => Use::Sensor,
+            Dimension::Length => Use::Ranger,
+            other => Use::Amount(other),
+        };
+        if self.parameter(sensor, of_parameter) {
             return true;
         }
-        if sensor.node == BATTERY || volts {
-            let message = if volts {
-                format!("`{}` measures no voltage", sensor.node)
-            } else {
-                "`battery` measures volts".into()
+        let source = SOURCES.iter().find(|(name, _)| *name == sensor.node).map(|(_, dimension)| *dimension);
+        let is_let = self.parsed.mission.lets.iter().position(|entry| entry.name.node == sensor.node);
+        if let Some(index) = is_let {
+            self.used[index] = true;
+        }
+        let own = self.kept.get(sensor.node.as_str()).copied();
+        let own = own.or_else(|| self.parsed.mission.measures(&sensor.node, Block::Mission, 0)).or(source);
+        if let Some(own) = own {
+            if own == dimension {
+                return true;
+            }
+            let what = if sensor.node == BATTERY { "volts".to_owned() } else { own.name().to_owned() };
+            let (message, hint) = match (sensor.node == BATTERY, own) {
+                (true, _) => (
+                    "`battery` measures volts".to_owned(),
+                    "compare the battery with a voltage, such as `battery < 7.2 V`".to_owned(),
+                ),
+                _ => (
+                    format!("`{}` is {what}", sensor.node),
+                    format!("compare it with {} such as `{}`", own.name(), own.example()),
+                ),
             };
-            let hint = "compare the battery with a voltage, such as `battery < 7.2 V`".to_owned();
             self.error("M114", &limit.span, message, Some(hint));
             return false;
         }
-        let length = matches!(slot.map(|slot| &slot.kind), Some(SlotKind::Amount { dimension: Dimension::Length, .. }));
         let (ranger, floor) = (self.names.rangers.contains(&sensor.node), self.names.sensor(&sensor.node).is_some());
-        let (what, example) = match (length, ranger, floor) {
-            (false, true, _) => ("distances", "280 mm"),
-            (true, _, true) => ("brightness", "40 %"),
+        let (what, example) = match (dimension, ranger, floor) {
+            (Dimension::Voltage, ..) => {
+                let hint = "compare the battery with a voltage, such as `battery < 7.2 V`".to_owned();
+                self.error("M114", &limit.span, format!("`{}` measures no voltage", sensor.node), Some(hint));
+                return false;
+            }
+            (Dimension::Length, true, _) | (Dimension::Percent, _, true) => return true,
+            (Dimension::Number, true, _) | (Dimension::Number, _, true) => {
+                let (units, example) = if ranger { ("mm, cm or m", "280 mm") } else { ("%", "40 %") };
+                let hint = format!("write it with {units}, such as `{example}`");
+                self.error("M004", &limit.span, "this number has no unit".to_owned(), Some(hint));
+                return false;
+            }
+            (_, true, _) => ("distances", "280 mm"),
+            (_, _, true) => ("brightness", "40 %"),
             (_, false, false) => {
                 self.sensor(sensor);
                 return true;
             }
-            _ => return true,
         };
         let message = format!("`{}` measures {what}", sensor.node);
         self.error("M114", &limit.span, message, Some(format!("compare it with an amount such as `{example}`")));
@@ -250,6 +952,9 @@ impl Checker<'_> {
 
     /// Looks a floor sensor up.
     fn sensor(&mut self, sensor: &Spanned<String>) {
+        if self.parameter(sensor, Use::Sensor) {
+            return;
+        }
         if self.names.rangers.contains(&sensor.node) {
             let message = format!("`{}` sees no tones: it measures distances", sensor.node);
             let hint = format!("name a floor sensor, or write `{} < 280 mm`", sensor.node);
@@ -267,35 +972,36 @@ impl Checker<'_> {
         }
     }
 
-    fn tone(&mut self, sensor: &Spanned<String>, tone: &Spanned<String>) {
-        let Some(known) = self.names.sensor(&sensor.node) else { return };
-        if !known.tones.contains(&tone.node) {
-            let message = format!("`{}` knows no tone `{}`", sensor.node, tone.node);
-            self.error("M102", &tone.span, message, did_you_mean(&tone.node, known.tones.iter().map(String::as_str)));
+    fn ranger(&mut self, ranger: &Spanned<String>) {
+        if self.names.rangers.contains(&ranger.node) || self.parameter(ranger, Use::Ranger) {
+            return;
         }
+        if self.names.sensor(&ranger.node).is_some() {
+            let message = format!("`{}` looks at the floor and measures no distances", ranger.node);
+            let hint = did_you_mean("", self.names.rangers.iter().map(String::as_str));
+            return self.error("M114", &ranger.span, message, hint);
+        }
+        let hint = did_you_mean(&ranger.node, self.names.rangers.iter().map(String::as_str));
+        self.error("M101", &ranger.span, format!("the robot has no ranging sensor `{}`", ranger.node), hint);
     }
 
-    fn value(&mut self, value: &Spanned<Value>) {
-        let Value::Named(name) = &value.node else { return };
-        let lets = &self.parsed.mission.lets;
-        let Some(index) = lets.iter().position(|entry| entry.name.node == *name) else {
-            let hint = did_you_mean(name, lets.iter().map(|entry| entry.name.node.as_str()))
-                .unwrap_or_else(|| format!("write the amount itself, or add a line `let {name} = ...`"));
-            self.error("M103", &value.span, format!("nothing is named `{name}`"), Some(hint));
-            return;
-        };
-        self.used[index] = true;
-        let quantity = lets[index].value.node;
-        if let Some(slot) = self.parsed.slots.iter().find(|slot| slot.span == value.span)
-            && let Some((code, message, hint)) = misfit(quantity, &slot.kind)
-        {
-            self.error(code, &value.span, format!("`{name}` does not fit here: {message}"), Some(hint));
+    /// A tone of some sensors.
+    fn tone_of(&mut self, sensors: &[Spanned<String>], tone: &Spanned<String>) {
+        let is_parameter = self.parameter(tone, Use::Tone);
+        for sensor in sensors {
+            self.sensor(sensor);
+            let Some(known) = self.names.sensor(&sensor.node) else { continue };
+            if !is_parameter && !known.tones.contains(&tone.node) {
+                let message = format!("`{}` knows no tone `{}`", sensor.node, tone.node);
+                let hint = did_you_mean(&tone.node, known.tones.iter().map(String::as_str));
+                self.error("M102", &tone.span, message, hint);
+            }
         }
     }
 
     /// A speed, which the robot should be able to reach.
     fn speed(&mut self, speed: &Spanned<Value>) {
-        self.value(speed);
+        self.value_as(speed, &[Dimension::Percent, Dimension::Speed]);
         let top = self.names.top_speed;
         let Some(quantity) = self.amount(speed).filter(|it| it.unit.dimension() == Dimension::Speed) else { return };
         if top > 0.0 && quantity.si() > top {
@@ -305,18 +1011,19 @@ impl Checker<'_> {
         }
     }
 
-    /// What an amount says, with the name of a `let` looked up.
+    /// What an amount is worth, when that is known before the run.
     fn amount(&self, value: &Spanned<Value>) -> Option<Quantity> {
         match &value.node {
             Value::Literal(quantity) => Some(*quantity),
-            Value::Named(name) => {
-                self.parsed.mission.lets.iter().find(|entry| entry.name.node == *name).map(|entry| entry.value.node)
-            }
+            other => self.parsed.mission.evaluate(other).map(amounts::Amount::quantity),
         }
     }
 
     fn moves(&mut self, actuator: &Spanned<String>, angle: &Spanned<Value>) {
-        self.value(angle);
+        self.value_as(angle, &[Dimension::Angle]);
+        if self.parameter(actuator, Use::Device) {
+            return;
+        }
         let Some(known) = self.names.actuators.iter().find(|known| known.name == actuator.node) else {
             return self.no_actuator(actuator);
         };
@@ -336,56 +1043,20 @@ impl Checker<'_> {
     }
 
     fn device(&mut self, device: &Spanned<String>, state: DeviceState) {
+        if self.parameter(device, Use::Device) {
+            return;
+        }
         if !state.is_of_switches() {
             if !self.names.actuators.iter().any(|known| known.name == device.node) {
                 self.no_actuator(device);
             }
         } else if !self.names.switches.contains(&device.node) {
-            let hint = did_you_mean(&device.node, self.names.switches.iter().map(String::as_str));
-            self.error("M101", &device.span, format!("the robot has no switch `{}`", device.node), hint);
+            self.no_switch(device);
         }
     }
 
-    /// Steps that no exit leads to.
-    fn reach(&mut self) {
-        let steps = &self.parsed.mission.steps;
-        // A broken step may well lead on; and so may an exit to a step that is misspelt.
-        if steps.is_empty() || steps.iter().any(|step| step.broken) || has_errors(&self.findings) {
-            return;
-        }
-        let mut reached = vec![false; steps.len()];
-        let mut open = vec![0];
-        while let Some(index) = open.pop() {
-            if std::mem::replace(&mut reached[index], true) {
-                continue;
-            }
-            for exit in &steps[index].exits {
-                open.extend(match &exit.target.node {
-                    Target::Next if index + 1 < steps.len() => Some(index + 1),
-                    Target::Step(name) => steps.iter().position(|step| step.name.node == *name),
-                    _ => None,
-                });
-            }
-        }
-        for (step, _) in steps.iter().zip(&reached).filter(|(_, reached)| !**reached) {
-            let message = format!("no exit leads to step \"{}\"", step.name.node);
-            self.warning("M112", &step.name.span, message, "let an exit above it lead here, or take it out");
-        }
-    }
-
-    fn unused(&mut self) {
-        // The broken line, or the misspelt name, may be the one that uses it.
-        if has_errors(&self.parsed.findings) || has_errors(&self.findings) {
-            return;
-        }
-        let lets: Vec<Spanned<String>> = self.parsed.mission.lets.iter().map(|entry| entry.name.clone()).collect();
-        for (name, _) in lets.iter().zip(self.used.clone()).filter(|(_, used)| !used) {
-            self.warning(
-                "M113",
-                &name.span,
-                format!("`{}` is never used", name.node),
-                "use it in a step, or take it out",
-            );
-        }
+    fn no_switch(&mut self, device: &Spanned<String>) {
+        let hint = did_you_mean(&device.node, self.names.switches.iter().map(String::as_str));
+        self.error("M101", &device.span, format!("the robot has no switch `{}`", device.node), hint);
     }
 }

@@ -2,10 +2,11 @@
 
 use std::ops::Range;
 
+use super::amounts::misfit;
 use super::ast::{Condition, Exit, Slot, SlotKind, Target};
 use super::check::{BATTERY, Names};
 use super::format::agreement;
-use super::parser::{Parsed, misfit};
+use super::parser::Parsed;
 use crate::units::{Dimension, LARGEST, Quantity, Unit, parse_number, tidy};
 
 /// A replacement of some bytes of a text.
@@ -109,6 +110,8 @@ pub fn choices(parsed: &Parsed, names: &Names, slot: usize) -> Vec<String> {
         SlotKind::Choice(words) => words.iter().map(|&word| word.to_owned()).collect(),
         SlotKind::Sensor if compares(parsed, parsed.slots[slot].line, Dimension::Voltage) => vec![BATTERY.to_owned()],
         SlotKind::Sensor if compares(parsed, parsed.slots[slot].line, Dimension::Length) => names.rangers.clone(),
+        SlotKind::Ranger => names.rangers.clone(),
+        SlotKind::Routine => routines(parsed, names),
         SlotKind::Sensor => names.sensors.iter().map(|sensor| sensor.name.clone()).collect(),
         SlotKind::Switch => names.switches.clone(),
         SlotKind::Actuator => names.actuators.iter().map(|known| known.name.clone()).collect(),
@@ -124,8 +127,14 @@ pub fn choices(parsed: &Parsed, names: &Names, slot: usize) -> Vec<String> {
             let fails = exit_on(parsed, line).is_some_and(|exit| matches!(exit.target.node, Target::Fail(_)));
             if fails { Vec::new() } else { targets }
         }
-        SlotKind::Amount { .. } | SlotKind::Text => Vec::new(),
+        SlotKind::Amount { .. } | SlotKind::Text | SlotKind::Name => Vec::new(),
     }
+}
+
+/// The routines that there are: the mission's own and those of the files it uses.
+fn routines(parsed: &Parsed, names: &Names) -> Vec<String> {
+    let own = parsed.mission.routines.iter().map(|routine| routine.name.node.clone());
+    own.chain(names.routines.iter().map(|(name, _)| name.clone())).collect()
 }
 
 /// Whether the exit on a line compares such an amount, so that only what measures it makes sense in it.

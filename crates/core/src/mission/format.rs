@@ -7,6 +7,7 @@ use std::ops::Range;
 use super::ast::{Line, LineKind};
 use super::lexer::{Token, TokenKind, tokens};
 use super::parser::parse;
+use crate::units::Unit;
 
 /// Lays a mission text out. What it says does not change; formatting twice is formatting once.
 pub fn format(text: &str) -> String {
@@ -52,26 +53,35 @@ fn lay(text: &str, line: &Line) -> Laid {
     if head == "hold" {
         head.push_str(", brake");
     }
-    let indent = match line.kind {
-        LineKind::Header | LineKind::Behaviour | LineKind::Exit => 2,
-        _ => 0,
-    };
+    let indent = 2 * line.depth
+        + match line.kind {
+            LineKind::Header | LineKind::Watch | LineKind::Behaviour | LineKind::Exit => 2,
+            LineKind::Row => 4,
+            _ => 0,
+        };
     let arrow = (split < tokens.len()).then(|| join(text, &tokens[split..]));
     Laid { indent, head, arrow, comment: comment.to_owned() }
 }
 
-/// Tokens with one space between them, none before a comma and around a slash.
+/// Tokens with one space between them, none before a comma, within brackets and around the slash of a unit.
 fn join(text: &str, tokens: &[Token]) -> String {
     let mut joined = String::new();
     let mut glued = true;
-    for token in tokens {
+    for (index, token) in tokens.iter().enumerate() {
         let word = &text[token.span.clone()];
-        let slash = word == "/";
-        if !(glued || slash || word == ",") {
+        let before = |back: usize| index.checked_sub(back).map(|at| &text[tokens[at].span.clone()]);
+        let after = tokens.get(index + 1).map(|token| &text[token.span.clone()]);
+        let in_unit = |left: Option<&str>, right: Option<&str>| {
+            let (Some(left), Some(right)) = (left, right) else { return false };
+            Unit::parse(&format!("{left}/{right}")).is_some()
+        };
+        let slash = word == "/" && in_unit(before(1), after);
+        let calls = word == "(" && matches!(before(1), Some("min" | "max" | "abs"));
+        if !(glued || slash || calls || word == "," || word == ")") {
             joined.push(' ');
         }
         joined.push_str(word);
-        glued = slash;
+        glued = slash || word == "(";
     }
     joined
 }
@@ -82,7 +92,9 @@ pub(super) fn agreement(condition: &str) -> Option<(Range<usize>, &'static str)>
     let one = |word: &str| word.parse() == Ok(1.0);
     let is_number = |word: &str| word.starts_with(|c: char| c.is_ascii_digit());
     let (last, right) = match words.as_slice() {
-        [.., "crossed", count, _, last @ ("line" | "lines")] => (*last, if one(count) { "line" } else { "lines" }),
+        [.., "crossed" | "met", count, _, last @ ("line" | "lines")] => {
+            (*last, if one(count) { "line" } else { "lines" })
+        }
         [_, value, _, last @ ("pass" | "passes")] if is_number(value) => {
             (*last, if one(value) { "passes" } else { "pass" })
         }
@@ -107,7 +119,9 @@ fn indent_comments(lines: &mut [Laid], kinds: &[Line]) {
 fn align_arrows(lines: &mut [Laid], kinds: &[Line]) {
     let mut at = 0;
     while at < lines.len() {
-        let end = (at + 1..lines.len()).find(|&line| kinds[line].kind == LineKind::Step).unwrap_or(lines.len());
+        let opens =
+            |kind: LineKind| matches!(kind, LineKind::Step | LineKind::Routine | LineKind::Reflex | LineKind::End);
+        let end = (at + 1..lines.len()).find(|&line| opens(kinds[line].kind)).unwrap_or(lines.len());
         let width = |line: &Laid| line.head.chars().count();
         let widest = lines[at..end].iter().filter(|line| line.arrow.is_some()).map(width).max().unwrap_or(0);
         for line in &mut lines[at..end] {
@@ -128,7 +142,8 @@ fn space_out(lines: &[Laid], kinds: &[Line]) -> String {
         while at < lines.len() && is_comment(at) {
             at += 1;
         }
-        at < lines.len() && kinds[at].kind == LineKind::Step && (index == 0 || !is_comment(index - 1))
+        let opens = at < lines.len() && matches!(kinds[at].kind, LineKind::Step | LineKind::Routine | LineKind::Reflex);
+        opens && (index == 0 || !is_comment(index - 1))
     };
     let mut out = String::new();
     for (index, line) in lines.iter().enumerate() {

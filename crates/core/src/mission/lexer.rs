@@ -17,7 +17,7 @@ pub enum TokenKind {
     Arrow,
     /// `%`
     Percent,
-    /// Any of `, = < > / ( ) :`
+    /// Any of `, = < > / ( ) : + - *`
     Sign,
     /// Anything else, one character.
     Unknown,
@@ -57,7 +57,7 @@ pub fn tokens(text: &str, line: Range<usize>) -> (Vec<Token>, Option<Range<usize
             }
             c if c.is_alphabetic() => (TokenKind::Word, word_length(rest)),
             '%' => (TokenKind::Percent, 1),
-            ',' | '=' | '<' | '>' | '/' | '(' | ')' | ':' => (TokenKind::Sign, 1),
+            ',' | '=' | '<' | '>' | '/' | '(' | ')' | ':' | '+' | '-' | '*' => (TokenKind::Sign, 1),
             c => (TokenKind::Unknown, c.len_utf8()),
         };
         found.push(Token { kind, span: at..at + length });

@@ -1,17 +1,19 @@
-//! Mission text to model: one line at a time, one function a sentence.
+//! Mission text to model: one line at a time, with the blocks that lines open and close.
 //!
-//! A function that reads a sentence answers `None` after it has said what is wrong; the rest of that line is
-//! then skipped, so one mistake is one finding.
+//! [`super::sentence`] reads within a line; what a line means to the lines around it is decided here.
 
 use std::ops::Range;
 
+use super::amounts;
 use super::ast::{
-    Behaviour, Condition, DeviceState, Direction, Exit, Let, Line, LineKind, Mission, Slot, SlotKind, Spanned, Step,
-    StopKind, Target, Value, Wheel,
+    Answer, Argument, Behaviour, Block, Exit, Let, Line, LineKind, Mission, Origin, Parameter, Reflex, Routine, Row,
+    Slot, SlotKind, Spanned, Step, Then, Value,
 };
+use super::behaviour::WORDS;
 use super::lexer::{Token, TokenKind, tokens};
+use super::sentence::{DEEPEST, Sentence, amount, listed};
 use crate::finding::{Finding, Source, nearest};
-use crate::units::{Dimension, LARGEST, Quantity, Unit, parse_number};
+use crate::units::Dimension;
 
 /// Longer texts are refused unread: no mission that a person wrote comes near it.
 const LARGEST_TEXT: usize = 1 << 20;
@@ -31,21 +33,52 @@ pub struct Parsed {
     pub findings: Vec<Finding>,
 }
 
-/// First words that open a line, for suggestions.
+impl Parsed {
+    /// The slot at exactly this place.
+    pub fn slot_at(&self, span: &Range<usize>) -> Option<&Slot> {
+        let first = self.slots.partition_point(|slot| slot.span.start < span.start);
+        self.slots[first..].iter().take_while(|slot| slot.span.start == span.start).find(|slot| slot.span == *span)
+    }
+}
+
+/// First words that open a line and are no behaviours, for suggestions.
 const OPENERS: &[&str] = &[
-    "mission", "limit", "start", "let", "step", "drive", "spin", "pivot", "follow", "hold", "move", "signal", "until",
+    "mission",
+    "limit",
+    "start",
+    "begin",
+    "settle",
+    "use",
+    "let",
+    "step",
+    "routine",
+    "reflex",
+    "when",
+    "while",
+    "during",
+    "then",
+    "otherwise",
+    "end",
+    "until",
     "or",
 ];
 
 /// Reads a mission text. Never fails: what cannot be understood is in the findings.
 pub fn parse(text: &str) -> Parsed {
-    let mut parser = Parser { text, parsed: Parsed::default() };
+    let mut parser = Parser {
+        text,
+        parsed: Parsed::default(),
+        block: Block::Mission,
+        current: None,
+        open: Vec::new(),
+        too_deep: 0,
+        parameters: Vec::new(),
+        settle: Vec::new(),
+    };
     if text.len() > LARGEST_TEXT {
         let message = format!("the mission holds {} kB; the limit is {} kB", text.len() >> 10, LARGEST_TEXT >> 10);
-        parser
-            .parsed
-            .findings
-            .push(Finding::error("M001", Source::Mission, 0..0, message).hint("is this the right file?"));
+        let finding = Finding::error("M001", Source::Mission, 0..0, message).hint("is this the right file?");
+        parser.parsed.findings.push(finding);
         return parser.parsed;
     }
     let mut start = 0;
@@ -54,76 +87,117 @@ pub fn parse(text: &str) -> Parsed {
         parser.line(start..start + line.strip_suffix('\r').unwrap_or(line).len());
         start = end + 1;
     }
-    parser.close_step();
+    parser.close_block();
+    let settle = std::mem::take(&mut parser.settle);
     let mut parsed = parser.parsed;
     parsed.slots.sort_by_key(|slot| slot.span.start);
-    settle_limits(&mut parsed);
+    settle_amounts(text, &mut parsed, settle);
     parsed
 }
 
-/// A limit that is a name is a distance when its `let` is one, and a speed that is a name is a regulated one when its
-/// `let` is, wherever that stands.
-fn settle_limits(parsed: &mut Parsed) {
-    let lengths: Vec<&str> = (parsed.mission.lets.iter())
-        .filter(|entry| entry.value.node.unit.dimension() == Dimension::Length)
-        .map(|entry| entry.name.node.as_str())
-        .collect();
-    let speeds: Vec<&str> = (parsed.mission.lets.iter())
-        .filter(|entry| entry.value.node.unit.dimension() == Dimension::Speed)
-        .map(|entry| entry.name.node.as_str())
-        .collect();
-    for (behaviour, _) in parsed.mission.steps.iter().filter_map(|step| step.behaviour.as_ref()) {
-        if let Some(Spanned { node: Value::Named(name), span }) = behaviour.node.speed()
-            && speeds.contains(&name.as_str())
-            && let Some(slot) = parsed.slots.iter_mut().find(|slot| slot.span == *span)
-        {
-            slot.kind = regulated();
+/// A name that may measure one of several things measures what its `let`, or its parameter's default, does.
+fn settle_amounts(text: &str, parsed: &mut Parsed, open: Vec<(Block, Range<usize>, Vec<SlotKind>)>) {
+    for (block, span, kinds) in open {
+        let first = parsed.slots.partition_point(|slot| slot.span.start < span.start);
+        let Some(slot) = (first..parsed.slots.len()).take(2).find(|&slot| parsed.slots[slot].span == span) else {
+            continue;
+        };
+        let Some(found) = parsed.mission.measures(&text[span.clone()], block, 0) else { continue };
+        let fits = |kind: &&SlotKind| matches!(kind, SlotKind::Amount { dimension, .. } if *dimension == found);
+        if let Some(kind) = kinds.iter().find(fits) {
+            parsed.slots[slot].kind = kind.clone();
         }
     }
-    for exit in parsed.mission.steps.iter().flat_map(|step| &step.exits) {
-        if let Condition::Reads { limit: Spanned { node: Value::Named(name), span }, .. } = &exit.condition.node
-            && let Some(slot) = parsed.slots.iter_mut().find(|slot| slot.span == *span)
-        {
-            let voltage_named = (parsed.mission.lets.iter())
-                .any(|entry| entry.name.node == *name && entry.value.node.unit.dimension() == Dimension::Voltage);
-            if lengths.contains(&name.as_str()) {
-                slot.kind = distance();
-            } else if voltage_named {
-                slot.kind = voltage();
-            }
+}
+
+impl Mission {
+    /// What a named amount measures, as seen from a block; none when nobody knows.
+    pub fn measures(&self, name: &str, block: Block, depth: usize) -> Option<Dimension> {
+        if depth > DEEPEST {
+            return None;
         }
+        let of = |value: &Spanned<Value>| {
+            let mut named = |name: &str, _: &Range<usize>| self.measures(name, block, depth + 1);
+            amounts::dimension(value, &mut named).ok().flatten()
+        };
+        if let Block::Routine(routine) = block
+            && let Some(parameter) = self.routines[routine].parameters.iter().find(|known| known.name.node == name)
+        {
+            return match &parameter.default.as_ref()?.node {
+                Argument::Amount(value) => of(value),
+                Argument::Word(word) if word != name => self.measures(word, Block::Mission, depth + 1),
+                _ => None,
+            };
+        }
+        self.lets.iter().find(|entry| entry.name.node == name).and_then(|entry| of(&entry.value))
     }
 }
 
 struct Parser<'t> {
     text: &'t str,
     parsed: Parsed,
+    /// What steps now belong to.
+    block: Block,
+    /// The step that behaviours and exits now belong to.
+    current: Option<usize>,
+    /// The repeats that are open, outermost first.
+    open: Vec<usize>,
+    /// How many more were opened beyond what is allowed.
+    too_deep: usize,
+    /// The parameters of the routine that is open.
+    parameters: Vec<String>,
+    settle: Vec<(Block, Range<usize>, Vec<SlotKind>)>,
 }
 
 impl Parser<'_> {
     fn line(&mut self, span: Range<usize>) {
         let (tokens, comment) = tokens(self.text, span.clone());
         let index = self.parsed.lines.len();
-        self.parsed.lines.push(Line { span: span.clone(), kind: LineKind::Blank, comment });
+        let depth = self.depth();
+        self.parsed.lines.push(Line { span: span.clone(), kind: LineKind::Blank, depth, comment });
         if tokens.is_empty() || self.parsed.findings.len() >= MOST_FINDINGS {
             return;
         }
         let end = tokens.last().map_or(span.start, |token| token.span.end);
-        let mut line =
-            Sentence { text: self.text, tokens, at: 0, end, line: index, slots: Vec::new(), findings: Vec::new() };
-        let kind = self.read(&mut line);
+        let parameters = std::mem::take(&mut self.parameters);
+        let mut line = Sentence {
+            text: self.text,
+            tokens,
+            at: 0,
+            end,
+            line: index,
+            parameters: &parameters,
+            slots: Vec::new(),
+            open: Vec::new(),
+            findings: Vec::new(),
+            depth: 0,
+        };
+        let mut fresh = None;
+        let kind = self.read(&mut line, &mut fresh);
         let kind = kind.filter(|_| line.finished());
         self.parsed.lines[index].kind = kind.unwrap_or(LineKind::Broken);
+        let step = self.current.or_else(|| self.open.last().copied());
         if kind.is_none()
-            && let Some(step) = self.parsed.mission.steps.last_mut()
+            && let Some(step) = step
         {
-            step.broken = true;
+            self.parsed.mission.steps[step].broken = true;
         }
+        for step in self.current.iter().chain(&self.open) {
+            self.parsed.mission.steps[*step].last = index;
+        }
+        let block = self.block;
+        self.settle.extend(line.open.drain(..).map(|(span, kinds)| (block, span, kinds)));
         self.parsed.slots.append(&mut line.slots);
         self.parsed.findings.append(&mut line.findings);
+        self.parameters = fresh.unwrap_or(parameters);
     }
 
-    fn read(&mut self, line: &mut Sentence<'_>) -> Option<LineKind> {
+    fn depth(&self) -> usize {
+        self.open.len() + usize::from(matches!(self.block, Block::Routine(_)))
+    }
+
+    /// Reads one line. `fresh` is set when the parameters in force change with it.
+    fn read(&mut self, line: &mut Sentence<'_>, fresh: &mut Option<Vec<String>>) -> Option<LineKind> {
         let first = line.peek()?.clone();
         let word = if first.kind == TokenKind::Word { &self.text[first.span.clone()] } else { "" };
         line.at += usize::from(!word.is_empty());
@@ -134,41 +208,102 @@ impl Parser<'_> {
                 self.parsed.mission.name = Some(name);
                 Some(LineKind::Mission)
             }
-            "limit" => {
-                let value = line.quantity(&amount(Dimension::Time, 0.1, 3600.0))?;
-                only_once(line, self.parsed.mission.limit.is_some(), "limit", &first)?;
-                self.parsed.mission.limit = Some(value);
-                Some(LineKind::Header)
-            }
-            "start" => {
-                let name = line.name("the name of a start pose", SlotKind::Start)?;
-                only_once(line, self.parsed.mission.start.is_some(), "start", &first)?;
-                self.parsed.mission.start = Some(name);
-                Some(LineKind::Header)
-            }
+            "limit" | "start" | "begin" | "settle" | "use" => self.header(line, word, &first),
             "let" => self.let_line(line),
             "step" => {
-                self.close_step();
+                if matches!(self.block, Block::Reflex(_)) {
+                    self.close_block();
+                } else {
+                    self.close_step();
+                }
                 let name = line.quoted("the step's name in quotes, such as `step \"Leave the slipway\"`");
                 let broken = name.is_none();
                 // A step whose name is broken is still a step: what follows belongs to it, not to the one above.
                 let name = name.unwrap_or(Spanned { node: String::new(), span: first.span.clone() });
-                let step = Step { name, line: line.line, behaviour: None, broken, exits: Vec::new() };
-                self.parsed.mission.steps.push(step);
+                self.parsed.lines[line.line].depth = self.depth();
+                self.begin_step(name, line.line, broken);
                 (!broken).then_some(LineKind::Step)
             }
+            "routine" => {
+                *fresh = Some(Vec::new());
+                self.routine(line, fresh)
+            }
+            "reflex" => {
+                self.close_block();
+                *fresh = Some(Vec::new());
+                let name = line.quoted("the reflex's name in quotes, such as `reflex \"Keep off the rim\"`");
+                let broken = name.is_none();
+                let name = name.unwrap_or(Spanned { node: String::new(), span: first.span.clone() });
+                self.block = Block::Reflex(self.parsed.mission.reflexes.len());
+                self.parsed.mission.reflexes.push(Reflex {
+                    name: name.clone(),
+                    trigger: None,
+                    within: Vec::new(),
+                    then: None,
+                    watch_line: line.line,
+                    line: line.line,
+                });
+                self.parsed.lines[line.line].depth = 0;
+                self.begin_step(name, line.line, broken);
+                (!broken).then_some(LineKind::Reflex)
+            }
+            "when" | "while" | "otherwise" => self.when(line, word, &first),
+            "during" | "then" => self.watch(line, word, &first),
+            "end" => self.end(line, &first, fresh),
             "until" | "or" => self.exit(line, word, &first),
-            "drive" | "spin" | "pivot" | "follow" | "hold" | "move" | "signal" => self.behaviour(line, word, &first),
+            _ if WORDS.contains(&word) => self.behaviour(line, word, &first),
             _ => {
                 let found = &self.text[first.span.clone()];
-                let hint = match nearest(found, OPENERS.iter().copied()) {
+                let openers = || OPENERS.iter().chain(WORDS).copied();
+                let hint = match nearest(found, openers()) {
                     Some(near) => format!("did you mean `{near}`?"),
-                    None => format!("a line starts with {}", listed(OPENERS)),
+                    None => format!("a line starts with {}", listed(&openers().collect::<Vec<_>>())),
                 };
                 line.error("M002", first.span, format!("no sentence starts with `{found}`"), &hint);
                 None
             }
         }
+    }
+
+    fn header(&mut self, line: &mut Sentence<'_>, word: &str, first: &Token) -> Option<LineKind> {
+        let mission = &mut self.parsed.mission;
+        match word {
+            "limit" => {
+                let value = line.quantity(&amount(Dimension::Time, 0.1, 3600.0))?;
+                only_once(line, mission.limit.is_some(), word, first)?;
+                mission.limit = Some(value);
+            }
+            "start" => {
+                let name = line.name("the name of a start pose", SlotKind::Start)?;
+                only_once(line, mission.start.is_some(), word, first)?;
+                mission.start = Some(name);
+            }
+            "settle" => {
+                let value = line.quantity(&amount(Dimension::Time, 0.0, 60.0))?;
+                only_once(line, mission.settle.is_some(), word, first)?;
+                mission.settle = Some(value);
+            }
+            "use" => {
+                let path =
+                    line.quoted("the path of a file with routines in quotes, such as `use \"shared/turns.way\"`")?;
+                mission.uses.push(path);
+            }
+            _ if line.eat("on") => {
+                let button = line.name("the name of a button", SlotKind::Switch)?;
+                only_once(line, mission.button.is_some(), "begin on", first)?;
+                mission.button = Some(button);
+            }
+            _ => {
+                if !line.eat("after") {
+                    line.expected("`on` with a button or `after` with a time");
+                    return None;
+                }
+                let value = line.quantity(&amount(Dimension::Time, 0.0, 600.0))?;
+                only_once(line, mission.delay.is_some(), "begin after", first)?;
+                mission.delay = Some(value);
+            }
+        }
+        Some(LineKind::Header)
     }
 
     fn let_line(&mut self, line: &mut Sentence<'_>) -> Option<LineKind> {
@@ -180,23 +315,112 @@ impl Parser<'_> {
         line.at += 1;
         let name = Spanned { node: self.text[token.span.clone()].to_owned(), span: token.span };
         line.sign("=")?;
-        let (span, quantity) = line.number_with_unit()?;
-        let kind = SlotKind::Amount { dimension: quantity.unit.dimension(), range: (-LARGEST, LARGEST), whole: false };
-        line.slots.push(Slot { span: span.clone(), kind, line: line.line });
-        self.parsed.mission.lets.push(Let { name, value: Spanned { node: quantity, span }, line: line.line });
+        let value = line.whole_formula()?;
+        let mut safe = None;
+        if line.clause("safe") {
+            line.words(&["from"])?;
+            let dimension = match &value.node {
+                Value::Literal(quantity) => quantity.unit.dimension(),
+                _ => Dimension::Number,
+            };
+            let kind = amount(dimension, -crate::units::LARGEST, crate::units::LARGEST);
+            let low = line.quantity(&kind)?;
+            line.words(&["to"])?;
+            let high = line.quantity(&kind)?;
+            if low.node.si() >= high.node.si() {
+                let message = format!("nothing lies from {} to {}", low.node, high.node);
+                line.error("M008", low.span.start..high.span.end, message, "write the smaller amount first");
+                return None;
+            }
+            if let Value::Literal(quantity) = &value.node
+                && !(low.node.si()..=high.node.si()).contains(&quantity.si())
+            {
+                let message = format!("{quantity} is not from {} to {}", low.node, high.node);
+                line.error("M008", value.span.clone(), message, "move it there, or widen what is safe");
+                return None;
+            }
+            safe = Some([low, high]);
+        }
+        let mut origin = None;
+        for (word, node) in [("measured", Origin::Measured), ("guessed", Origin::Guessed)] {
+            if origin.is_none() && line.clause(word) {
+                let span = line.tokens[line.at - 1].span.clone();
+                line.slots.push(Slot {
+                    span: span.clone(),
+                    kind: SlotKind::Choice(&["measured", "guessed"]),
+                    line: line.line,
+                });
+                origin = Some(Spanned { node, span });
+            }
+        }
+        self.parsed.mission.lets.push(Let { name, value, safe, origin, line: line.line });
         Some(LineKind::Let)
     }
 
+    fn begin_step(&mut self, name: Spanned<String>, line: usize, broken: bool) {
+        self.current = Some(self.parsed.mission.steps.len());
+        self.parsed.mission.steps.push(Step {
+            name,
+            line,
+            behaviour: None,
+            rows: Vec::new(),
+            broken,
+            exits: Vec::new(),
+            block: self.block,
+            inside: self.open.last().copied(),
+            last: line,
+        });
+    }
+
+    fn routine(&mut self, line: &mut Sentence<'_>, fresh: &mut Option<Vec<String>>) -> Option<LineKind> {
+        self.close_block();
+        self.parsed.lines[line.line].depth = 0;
+        let named = line.name("the routine's name, such as `routine back-away (back = 120 mm)`", SlotKind::Name);
+        if named.is_some() {
+            line.slots.pop();
+        }
+        let name = named.clone().unwrap_or(Spanned { node: String::new(), span: line.end..line.end });
+        self.block = Block::Routine(self.parsed.mission.routines.len());
+        self.parsed.mission.routines.push(Routine { name, parameters: Vec::new(), line: line.line });
+        named?;
+        let mut parameters: Vec<Parameter> = Vec::new();
+        if line.eat_sign("(") && !line.eat_sign(")") {
+            loop {
+                let name = line.name("the name of a parameter", SlotKind::Name)?;
+                line.slots.pop();
+                let default = if line.eat_sign("=") { Some(line.argument()?) } else { None };
+                if parameters.iter().any(|other| other.name.node == name.node) {
+                    let message = format!("two parameters are named `{}`", name.node);
+                    line.error("M106", name.span.clone(), message, "give one of them another name");
+                    return None;
+                }
+                parameters.push(Parameter { name, default });
+                if !line.eat_sign(",") {
+                    break;
+                }
+            }
+            line.sign(")")?;
+        }
+        *fresh = Some(parameters.iter().map(|parameter| parameter.name.node.clone()).collect());
+        self.parsed.mission.routines.last_mut()?.parameters = parameters;
+        Some(LineKind::Routine)
+    }
+
+    /// The step that a line belongs to; none, with a finding, when there is none.
+    fn step_for(&mut self, line: &mut Sentence<'_>, word: &str, first: &Token) -> Option<usize> {
+        if self.current.is_none() {
+            let (message, hint) = match self.open.last() {
+                Some(_) => (format!("`{word}` stands outside a step"), "put a line `step \"...\"` above it, or `end`"),
+                None => (format!("`{word}` stands outside a step"), "put a line `step \"...\"` above it"),
+            };
+            line.error("M007", first.span.clone(), message, hint);
+        }
+        self.current
+    }
+
     fn behaviour(&mut self, line: &mut Sentence<'_>, word: &str, first: &Token) -> Option<LineKind> {
-        let Some(step) = self.parsed.mission.steps.last() else {
-            line.error(
-                "M007",
-                first.span.clone(),
-                format!("`{word}` stands outside a step"),
-                "put a line `step \"...\"` above it",
-            );
-            return None;
-        };
+        let index = self.step_for(line, word, first)?;
+        let step = &self.parsed.mission.steps[index];
         if step.behaviour.is_some() || !step.exits.is_empty() {
             let message = if step.behaviour.is_some() {
                 "a second behaviour in one step"
@@ -206,34 +430,156 @@ impl Parser<'_> {
             line.error("M007", first.span.clone(), message, "start a new step above it, or take one out");
             return None;
         }
-        let behaviour = match word {
-            "drive" => line.drive(),
-            "spin" => line.spin(),
-            "pivot" => line.pivot(),
-            "follow" => line.follow(),
-            "move" => line.move_to(),
-            "signal" => line.signal(),
-            _ => line.hold(),
-        }?;
-        if !line.finished() {
-            return None;
+        let behaviour = line.behaviour(word);
+        let whole = behaviour.is_some() && line.finished();
+        if word == "repeat" {
+            // Also when it is broken: its `end` will come.
+            self.open_repeat(index, line, first);
         }
+        let behaviour = behaviour.filter(|_| whole)?;
         let span = first.span.start..line.end;
-        let step = self.parsed.mission.steps.last_mut().expect("looked at above");
-        step.behaviour = Some((Spanned { node: behaviour, span }, line.line));
+        self.parsed.mission.steps[index].behaviour = Some((Spanned { node: behaviour, span }, line.line));
         Some(LineKind::Behaviour)
     }
 
-    fn exit(&mut self, line: &mut Sentence<'_>, word: &str, first: &Token) -> Option<LineKind> {
-        let Some(step) = self.parsed.mission.steps.last() else {
+    fn open_repeat(&mut self, index: usize, line: &mut Sentence<'_>, first: &Token) {
+        if self.open.len() >= DEEPEST {
+            if self.too_deep == 0 {
+                let message = format!("more than {DEEPEST} repeats within each other");
+                line.error("M118", first.span.clone(), message, "make a routine of the inner ones");
+            }
+            self.too_deep += 1;
+            self.parsed.mission.steps[index].broken = true;
+            return;
+        }
+        self.open.push(index);
+        self.current = None;
+    }
+
+    fn end(&mut self, line: &mut Sentence<'_>, first: &Token, fresh: &mut Option<Vec<String>>) -> Option<LineKind> {
+        let index = line.line;
+        self.close_step();
+        if self.too_deep > 0 {
+            self.too_deep -= 1;
+            return Some(LineKind::End);
+        }
+        if let Some(repeat) = self.open.pop() {
+            if !self.parsed.mission.steps.iter().any(|step| step.inside == Some(repeat)) {
+                let span = self.parsed.mission.steps[repeat].name.span.clone();
+                let message = format!("step \"{}\" repeats nothing", self.parsed.mission.steps[repeat].name.node);
+                line.findings.push(
+                    Finding::error("M119", Source::Mission, span, message).hint("put steps between `repeat` and `end`"),
+                );
+            }
+            self.current = Some(repeat);
+            return Some(LineKind::End);
+        }
+        if matches!(self.block, Block::Routine(_)) {
+            self.block = Block::Mission;
+            self.current = None;
+            self.parsed.lines[index].depth = 0;
+            *fresh = Some(Vec::new());
+            return Some(LineKind::End);
+        }
+        line.error("M007", first.span.clone(), "there is nothing to end here", "take it out, or `repeat` above it");
+        None
+    }
+
+    /// `when` of a reflex or of a row, `while` of a reflex, `otherwise` of a row.
+    fn when(&mut self, line: &mut Sentence<'_>, word: &str, first: &Token) -> Option<LineKind> {
+        if let Block::Reflex(reflex) = self.block
+            && word != "otherwise"
+            && self.parsed.mission.reflexes[reflex].trigger.is_none()
+            && self.current.is_some_and(|step| self.parsed.mission.steps[step].behaviour.is_none())
+        {
+            let condition = line.condition()?;
+            let reflex = &mut self.parsed.mission.reflexes[reflex];
+            (reflex.trigger, reflex.watch_line) = (Some((condition, word == "while")), line.line);
+            return Some(LineKind::Watch);
+        }
+        let index = self.step_for(line, word, first)?;
+        let step = &self.parsed.mission.steps[index];
+        let choose = matches!(&step.behaviour, Some((behaviour, _)) if behaviour.node == Behaviour::Choose);
+        let react = matches!(&step.behaviour, Some((behaviour, _)) if behaviour.node == Behaviour::React);
+        if word == "while" || !(choose || react) {
+            if !step.broken {
+                let message = format!("`{word}` stands outside a `choose`, a `react` or a reflex");
+                line.error("M007", first.span.clone(), message, "write `until` for what ends a step");
+            }
+            return None;
+        }
+        let condition = if word == "otherwise" { None } else { Some(line.condition()?) };
+        let answer = if choose {
+            let start = line.at;
+            let target = line.target()?;
+            if start == line.at {
+                line.expected("`->` and where to go");
+                return None;
+            }
+            Answer::Go(target)
+        } else {
+            line.sign(",")?;
+            let token = line.peek().cloned();
+            let Some(word) = line.word().filter(|word| WORDS.contains(word)) else {
+                line.expected("a behaviour, such as `drive ahead at 40 %`");
+                return None;
+            };
+            if matches!(word, "choose" | "react" | "repeat") {
+                let span = token.as_ref().map_or(line.end..line.end, |token| token.span.clone());
+                line.error("M007", span, format!("`{word}` cannot be a reaction"), "put it into a routine and `do` it");
+                return None;
+            }
+            line.at += 1;
+            let node = line.behaviour(word)?;
+            let start = token.map_or(line.end, |token| token.span.start);
+            Answer::Does(Spanned { node, span: start..line.end })
+        };
+        if !line.finished() {
+            return None;
+        }
+        self.parsed.mission.steps[index].rows.push(Row { condition, answer, line: line.line });
+        Some(LineKind::Row)
+    }
+
+    /// `during` and `then` of a reflex.
+    fn watch(&mut self, line: &mut Sentence<'_>, word: &str, first: &Token) -> Option<LineKind> {
+        let Block::Reflex(reflex) = self.block else {
             line.error(
                 "M007",
                 first.span.clone(),
-                format!("`{word}` stands outside a step"),
-                "put a line `step \"...\"` above it",
+                format!("`{word}` stands outside a reflex"),
+                "put a line `reflex \"...\"` above it",
             );
             return None;
         };
+        if word == "during" {
+            let within = line.step_names()?;
+            only_once(line, !self.parsed.mission.reflexes[reflex].within.is_empty(), word, first)?;
+            self.parsed.mission.reflexes[reflex].within = within;
+            return Some(LineKind::Watch);
+        }
+        let start = line.peek().map_or(line.end, |token| token.span.start);
+        let node = match line.word() {
+            Some("resume") => Then::Resume,
+            Some("restart") => Then::Restart,
+            _ if line.peek().is_some_and(|token| token.kind == TokenKind::Arrow) => Then::Go(line.target()?.node),
+            _ => {
+                line.expected("`resume`, `restart` or `->` and where to go");
+                line.suggest(&["resume", "restart"]);
+                return None;
+            }
+        };
+        if matches!(node, Then::Resume | Then::Restart) {
+            line.take_slot(SlotKind::Choice(&["resume", "restart"]));
+        }
+        only_once(line, self.parsed.mission.reflexes[reflex].then.is_some(), word, first)?;
+        self.parsed.mission.reflexes[reflex].then = Some(Spanned { node, span: start..line.end });
+        Some(LineKind::Watch)
+    }
+
+    fn exit(&mut self, line: &mut Sentence<'_>, word: &str, first: &Token) -> Option<LineKind> {
+        let index = self.step_for(line, word, first)?;
+        let step = &self.parsed.mission.steps[index];
         // After a broken line nobody knows whether this one is out of place.
         if !step.broken {
             let hint = match (word, step.exits.is_empty()) {
@@ -255,63 +601,61 @@ impl Parser<'_> {
         if !line.finished() {
             return None;
         }
-        let exit = Exit { condition, target, line: line.line };
-        self.parsed.mission.steps.last_mut().expect("looked at above").exits.push(exit);
+        self.parsed.mission.steps[index].exits.push(Exit { condition, target, line: line.line });
         Some(LineKind::Exit)
+    }
+
+    /// Ends whatever is open: at the end of the text, or when another block begins.
+    fn close_block(&mut self) {
+        self.close_step();
+        self.too_deep = 0;
+        while let Some(repeat) = self.open.pop() {
+            let step = &self.parsed.mission.steps[repeat];
+            let message = format!("the repeat of step \"{}\" has no `end`", step.name.node);
+            let span = step.behaviour.as_ref().map_or(step.name.span.clone(), |(behaviour, _)| behaviour.span.clone());
+            let finding = Finding::error("M119", Source::Mission, span, message);
+            if self.parsed.findings.len() < MOST_FINDINGS {
+                self.parsed.findings.push(finding.hint("put a line `end` below the last step that is repeated"));
+            }
+        }
+        self.block = Block::Mission;
     }
 
     /// Says what the step that ends here lacks, unless one of its lines is broken: that has been said.
     fn close_step(&mut self) {
-        let Some(step) = self.parsed.mission.steps.last() else { return };
+        let Some(step) = self.current.take().map(|index| &self.parsed.mission.steps[index]) else { return };
         let span = self.parsed.lines[step.line].span.clone();
         let span = span.start..step.name.span.end;
         let name = &step.name.node;
-        let finding = match (&step.behaviour, step.exits.is_empty(), step.broken) {
-            (_, _, true) | (Some(_), false, _) => return,
-            (None, ..) => Finding::error("M107", Source::Mission, span, format!("step \"{name}\" does nothing"))
+        let reflex = match step.block {
+            Block::Reflex(index) => Some(&self.parsed.mission.reflexes[index]),
+            _ => None,
+        };
+        let what = if reflex.is_some() { "reflex" } else { "step" };
+        if step.broken {
+            return;
+        }
+        let lasting = reflex.is_some_and(|reflex| matches!(reflex.trigger, Some((_, true))));
+        let finding = match &step.behaviour {
+            None => Finding::error("M107", Source::Mission, span, format!("{what} \"{name}\" does nothing"))
                 .hint("add a behaviour below it, such as `drive ahead at 40 %`"),
-            (_, true, _) => Finding::error("M108", Source::Mission, span, format!("nothing ends step \"{name}\""))
-                .hint("add an exit below it, such as `until travelled 300 mm`"),
+            Some((behaviour, _))
+                if matches!(behaviour.node, Behaviour::Choose | Behaviour::React) && step.rows.is_empty() =>
+            {
+                Finding::error("M119", Source::Mission, span, format!("{what} \"{name}\" has nothing to choose from"))
+                    .hint("add rows below it, such as `when ahead < 200 mm ...`")
+            }
+            Some((behaviour, _)) => {
+                let forever = matches!(behaviour.node, Behaviour::Repeat(_));
+                if !step.exits.is_empty() || !behaviour.node.outcomes().is_empty() || forever || lasting {
+                    return;
+                }
+                Finding::error("M108", Source::Mission, span, format!("nothing ends {what} \"{name}\""))
+                    .hint("add an exit below it, such as `until travelled 300 mm`")
+            }
         };
         self.parsed.findings.push(finding);
     }
-}
-
-fn amount(dimension: Dimension, least: f64, most: f64) -> SlotKind {
-    SlotKind::Amount { dimension, range: (least, most), whole: false }
-}
-
-/// What a ranging sensor is compared with.
-fn distance() -> SlotKind {
-    amount(Dimension::Length, 0.0, 20.0)
-}
-
-/// What the battery is compared with.
-fn voltage() -> SlotKind {
-    amount(Dimension::Voltage, 0.0, 100.0)
-}
-
-/// A speed as a duty.
-fn duty() -> SlotKind {
-    amount(Dimension::Percent, 0.0, 1.0)
-}
-
-/// A speed that the motors' drivers keep.
-fn regulated() -> SlotKind {
-    amount(Dimension::Speed, 0.0, 5.0)
-}
-
-/// `a`, `b or c`, `a, b or c`
-pub fn either(words: &[String]) -> String {
-    match words {
-        [] => String::new(),
-        [one] => one.clone(),
-        [first @ .., last] => format!("{} or {last}", first.join(", ")),
-    }
-}
-
-fn listed(words: &[&str]) -> String {
-    words.iter().map(|word| format!("`{word}`")).collect::<Vec<_>>().join(", ")
 }
 
 /// None, with a finding, when the line's subject was given before.
@@ -321,486 +665,4 @@ fn only_once(line: &mut Sentence<'_>, taken: bool, word: &str, first: &Token) ->
         return None;
     }
     Some(())
-}
-
-/// One line being read.
-struct Sentence<'t> {
-    text: &'t str,
-    tokens: Vec<Token>,
-    at: usize,
-    /// Where its last token ends.
-    end: usize,
-    line: usize,
-    slots: Vec<Slot>,
-    findings: Vec<Finding>,
-}
-
-impl<'t> Sentence<'t> {
-    fn peek(&self) -> Option<&Token> {
-        self.tokens.get(self.at)
-    }
-
-    fn str(&self, token: &Token) -> &'t str {
-        &self.text[token.span.clone()]
-    }
-
-    /// The next token's text when it is a word, without taking it.
-    fn word(&self) -> Option<&'t str> {
-        self.peek().filter(|token| token.kind == TokenKind::Word).map(|token| self.str(token))
-    }
-
-    fn error(&mut self, code: &'static str, span: Range<usize>, message: impl Into<String>, hint: &str) {
-        self.findings.push(Finding::error(code, Source::Mission, span, message).hint(hint));
-    }
-
-    /// `expected ..., found ...` at the next token or at the end of the line.
-    fn expected(&mut self, what: &str) {
-        let (span, found) = match self.peek() {
-            Some(token) if token.kind == TokenKind::OpenText => {
-                let span = token.span.clone();
-                self.error("M009", span, "this text is not closed", "add a `\"` at its end");
-                return;
-            }
-            Some(token) => (token.span.clone(), format!("`{}`", self.str(token))),
-            None => (self.end..self.end, "the end of the line".to_owned()),
-        };
-        self.findings.push(Finding::error("M003", Source::Mission, span, format!("expected {what}, found {found}")));
-    }
-
-    /// Whether the sentence has been read to its end; what is left over is a finding.
-    fn finished(&mut self) -> bool {
-        let Some(token) = self.peek() else { return true };
-        if self.findings.is_empty() {
-            let span = token.span.start..self.end;
-            let rest = self.text[span.clone()].to_owned();
-            self.error(
-                "M006",
-                span,
-                format!("the sentence was complete before `{rest}`"),
-                "take it out, or put it into a comment after `#`",
-            );
-        }
-        false
-    }
-
-    fn eat(&mut self, word: &str) -> bool {
-        let found = self.word() == Some(word);
-        self.at += usize::from(found);
-        found
-    }
-
-    /// The given words, one after another.
-    fn words(&mut self, words: &[&str]) -> Option<()> {
-        for word in words {
-            if !self.eat(word) {
-                self.expected(&format!("`{word}`"));
-                self.suggest(&[word]);
-                return None;
-            }
-        }
-        Some(())
-    }
-
-    /// Adds a did-you-mean to the last finding when the next word is nearly one of these.
-    fn suggest(&mut self, words: &[&str]) {
-        let near = self.word().and_then(|typed| nearest(typed, words.iter().copied())).map(str::to_owned);
-        if let (Some(near), Some(finding)) = (near, self.findings.last_mut()) {
-            finding.hints.push(format!("did you mean `{near}`?"));
-        }
-    }
-
-    fn sign(&mut self, sign: &str) -> Option<()> {
-        if self.peek().is_some_and(|token| token.kind == TokenKind::Sign && self.str(token) == sign) {
-            self.at += 1;
-            return Some(());
-        }
-        self.expected(&format!("`{sign}`"));
-        None
-    }
-
-    /// One of a few words, as a slot; answers its index.
-    fn choice(&mut self, words: &'static [&'static str]) -> Option<usize> {
-        let found = self.word().and_then(|word| words.iter().position(|choice| *choice == word));
-        let Some(index) = found else {
-            let quoted: Vec<String> = words.iter().map(|word| format!("`{word}`")).collect();
-            self.expected(&either(&quoted));
-            self.suggest(words);
-            return None;
-        };
-        self.take_slot(SlotKind::Choice(words));
-        Some(index)
-    }
-
-    fn direction(&mut self) -> Option<Direction> {
-        self.choice(&["left", "right"]).map(|index| if index == 0 { Direction::Left } else { Direction::Right })
-    }
-
-    /// Makes the next token a slot and takes it.
-    fn take_slot(&mut self, kind: SlotKind) -> Range<usize> {
-        let span = self.tokens[self.at].span.clone();
-        self.slots.push(Slot { span: span.clone(), kind, line: self.line });
-        self.at += 1;
-        span
-    }
-
-    fn name(&mut self, what: &str, kind: SlotKind) -> Option<Spanned<String>> {
-        let Some(word) = self.word() else {
-            self.expected(what);
-            return None;
-        };
-        let span = self.take_slot(kind);
-        Some(Spanned { node: word.to_owned(), span })
-    }
-
-    fn tone(&mut self, sensor: &str) -> Option<Spanned<String>> {
-        self.name("a tone, such as `dark`", SlotKind::Tone { sensor: sensor.to_owned() })
-    }
-
-    fn quoted(&mut self, what: &str) -> Option<Spanned<String>> {
-        let Some(token) = self.peek().filter(|token| token.kind == TokenKind::Text) else {
-            self.expected(what);
-            return None;
-        };
-        let node = self.str(token).trim_matches('"').to_owned();
-        let span = self.take_slot(SlotKind::Text);
-        Some(Spanned { node, span })
-    }
-
-    /// A number with whatever unit follows it.
-    fn number_with_unit(&mut self) -> Option<(Range<usize>, Quantity)> {
-        let Some(token) = self.peek().filter(|token| token.kind == TokenKind::Number).cloned() else {
-            self.expected("a number with its unit");
-            return None;
-        };
-        let Some(value) = parse_number(self.str(&token)).filter(|value| value.abs() <= LARGEST) else {
-            let message = format!("`{}` is too large", self.str(&token));
-            self.error("M008", token.span, message, &format!("numbers go up to {LARGEST}"));
-            return None;
-        };
-        self.at += 1;
-        let (end, unit) = self.unit().unwrap_or((token.span.end, Unit::None));
-        Some((token.span.start..end, Quantity { value, unit }))
-    }
-
-    /// The unit at this place, if there is one: `%`, `mm`, `mm/s`.
-    fn unit(&mut self) -> Option<(usize, Unit)> {
-        let first = self.peek()?.clone();
-        // The longest symbol wins: `mm/s` before `mm`.
-        for count in [3, 1] {
-            let last = self.tokens.get(self.at + count - 1);
-            let Some(last) = last else { continue };
-            let symbol: String = self.tokens[self.at..self.at + count].iter().map(|token| self.str(token)).collect();
-            if let Some(unit) =
-                Unit::parse(&symbol).filter(|_| matches!(first.kind, TokenKind::Word | TokenKind::Percent))
-            {
-                let end = last.span.end;
-                self.at += count;
-                return Some((end, unit));
-            }
-        }
-        None
-    }
-
-    /// A literal amount as a slot.
-    fn quantity(&mut self, kind: &SlotKind) -> Option<Spanned<Quantity>> {
-        let (span, quantity) = self.number_with_unit()?;
-        self.fits(&span, quantity, kind)?;
-        self.slots.push(Slot { span: span.clone(), kind: kind.clone(), line: self.line });
-        Some(Spanned { node: quantity, span })
-    }
-
-    /// An amount as a slot: a literal, or the name of a `let`.
-    fn value(&mut self, kind: &SlotKind) -> Option<Spanned<Value>> {
-        let SlotKind::Amount { dimension, .. } = kind else { unreachable!("amounts only") };
-        if let Some(word) = self.word() {
-            let span = self.take_slot(kind.clone());
-            return Some(Spanned { node: Value::Named(word.to_owned()), span });
-        }
-        if self.peek().is_none_or(|token| token.kind != TokenKind::Number) {
-            self.expected(&format!("{} such as `{}`", dimension.name(), dimension.example()));
-            return None;
-        }
-        let literal = self.quantity(kind)?;
-        Some(Spanned { node: Value::Literal(literal.node), span: literal.span })
-    }
-
-    fn fits(&mut self, span: &Range<usize>, quantity: Quantity, kind: &SlotKind) -> Option<()> {
-        match misfit(quantity, kind) {
-            None => Some(()),
-            Some((code, message, hint)) => {
-                // The word behind a number without unit is what was meant as its unit.
-                let odd = self.word().filter(|_| quantity.unit == Unit::None && code == "M004");
-                let hint = match odd.and_then(|word| nearest(word, Unit::ALL.iter().map(|unit| unit.symbol()))) {
-                    Some(near) => format!("did you mean `{} {near}`?", quantity.value),
-                    None => hint,
-                };
-                self.error(code, span.clone(), message, &hint);
-                None
-            }
-        }
-    }
-
-    fn drive(&mut self) -> Option<Behaviour> {
-        let back = self.choice(&["ahead", "back"])? == 1;
-        let mut arc = None;
-        if self.eat("on") {
-            self.words(&["a"])?;
-            let side = self.direction()?;
-            self.words(&["arc", "of"])?;
-            arc = Some((side, self.value(&amount(Dimension::Length, 0.02, 20.0))?));
-        }
-        self.words(&["at"])?;
-        let speed = self.speed()?;
-        let hold_heading = arc.is_none() && self.eat("holding");
-        if hold_heading {
-            self.words(&["the", "heading"])?;
-        }
-        Some(Behaviour::Drive { back, speed, arc, hold_heading })
-    }
-
-    fn spin(&mut self) -> Option<Behaviour> {
-        let direction = self.direction()?;
-        self.words(&["at"])?;
-        Some(Behaviour::Spin { direction, speed: self.speed()? })
-    }
-
-    fn pivot(&mut self) -> Option<Behaviour> {
-        let direction = self.direction()?;
-        self.words(&["on", "the"])?;
-        let on = if self.choice(&["left", "right"])? == 0 { Wheel::Left } else { Wheel::Right };
-        self.words(&["wheel", "at"])?;
-        Some(Behaviour::Pivot { direction, on, speed: self.speed()? })
-    }
-
-    /// A duty, or a speed along the ground.
-    fn speed(&mut self) -> Option<Spanned<Value>> {
-        let kind = if self.follows(Dimension::Speed) { regulated() } else { duty() };
-        self.value(&kind)
-    }
-
-    fn move_to(&mut self) -> Option<Behaviour> {
-        let actuator = self.name("the name of an actuator", SlotKind::Actuator)?;
-        self.words(&["to"])?;
-        // Turns as well as degrees: without end stops it may go round and round.
-        let angle = self.value(&amount(Dimension::Angle, -1000.0, 1000.0))?;
-        Some(Behaviour::Move { actuator, angle })
-    }
-
-    fn signal(&mut self) -> Option<Behaviour> {
-        let signal = self.name("the name of a signal", SlotKind::Signal)?;
-        let words = self.quoted("what it shows, says or plays in quotes, such as `signal lamp \"red\"`")?;
-        Some(Behaviour::Signal { signal, words })
-    }
-
-    fn follow(&mut self) -> Option<Behaviour> {
-        self.words(&["the"])?;
-        let edge = self.direction()?;
-        self.words(&["edge", "of"])?;
-        if !self.eat("an") {
-            self.words(&["a"])?;
-        }
-        let tone_slot = self.slots.len();
-        let tone = self.tone("")?;
-        self.words(&["line", "with"])?;
-        let sensor = self.name("the name of a sensor", SlotKind::Sensor)?;
-        // The tone stands before the sensor that it belongs to.
-        self.slots[tone_slot].kind = SlotKind::Tone { sensor: sensor.node.clone() };
-        self.words(&["at"])?;
-        let speed = self.speed()?;
-        self.sign(",")?;
-        self.words(&["gain"])?;
-        let gain = self.value(&amount(Dimension::Number, 0.0, 20.0))?;
-        Some(Behaviour::Follow { edge, tone, sensor, speed, gain })
-    }
-
-    fn hold(&mut self) -> Option<Behaviour> {
-        const WORDS: &[&str] = &["brake", "coast", "keep position"];
-        if self.peek().is_none() {
-            return Some(Behaviour::Hold { stop: StopKind::Brake });
-        }
-        self.sign(",")?;
-        let ahead = self.tokens.get(self.at + 1).map(|token| (self.str(token), token.span.end));
-        if let (Some("keep"), Some(("position", end))) = (self.word(), ahead) {
-            let start = self.take_slot(SlotKind::Choice(WORDS)).start;
-            self.at += 1;
-            self.slots.last_mut()?.span = start..end;
-            return Some(Behaviour::Hold { stop: StopKind::Keep });
-        }
-        let stop = if self.choice(WORDS)? == 0 { StopKind::Brake } else { StopKind::Coast };
-        Some(Behaviour::Hold { stop })
-    }
-
-    fn condition(&mut self) -> Option<Spanned<Condition>> {
-        let start = self.peek().map_or(self.end, |token| token.span.start);
-        let node = self.condition_node()?;
-        let end = self.tokens[self.at - 1].span.end;
-        Some(Spanned { node, span: start..end })
-    }
-
-    fn condition_node(&mut self) -> Option<Condition> {
-        let second = self.tokens.get(self.at + 1).map(|token| self.str(token));
-        match self.word() {
-            Some("travelled") => {
-                self.at += 1;
-                return Some(Condition::Travelled(self.value(&amount(Dimension::Length, 0.0, 1000.0))?));
-            }
-            Some("turned") => {
-                self.at += 1;
-                return Some(Condition::Turned(self.value(&amount(Dimension::Angle, 0.0, 1000.0))?));
-            }
-            Some(_) if !matches!(second, Some("pass" | "passes")) => {}
-            None if self.peek().is_none_or(|token| token.kind != TokenKind::Number) => {
-                self.expected("a condition, such as `floor-left sees dark`, `travelled 300 mm` or `4 s pass`");
-                return None;
-            }
-            _ => {
-                let duration = self.value(&amount(Dimension::Time, 0.0, 3600.0))?;
-                if !self.eat("passes") {
-                    self.words(&["pass"])?;
-                }
-                return Some(Condition::Passed(duration));
-            }
-        }
-        if matches!(second, Some("is" | "was")) {
-            return self.device_state();
-        }
-        if !matches!(second, Some("sees" | "has" | "<" | ">")) {
-            return self.not_a_condition(second);
-        }
-        let sensor = self.name("the name of a sensor", SlotKind::Sensor)?;
-        if self.eat("sees") {
-            let tone = self.tone(&sensor.node)?;
-            return Some(Condition::Sees { sensor, tone });
-        }
-        if self.eat("has") {
-            self.words(&["crossed"])?;
-            let count =
-                self.value(&SlotKind::Amount { dimension: Dimension::Number, range: (1.0, 1000.0), whole: true })?;
-            let tone = self.tone(&sensor.node)?;
-            if !self.eat("lines") {
-                self.words(&["line"])?;
-            }
-            return Some(Condition::Crossed { sensor, count, tone });
-        }
-        let below = second == Some("<");
-        self.take_slot(SlotKind::Choice(&["<", ">"]));
-        let kind = if self.follows(Dimension::Voltage) {
-            voltage()
-        } else if self.follows(Dimension::Length) {
-            distance()
-        } else {
-            amount(Dimension::Percent, 0.0, 1.0)
-        };
-        let limit = self.value(&kind)?;
-        Some(Condition::Reads { sensor, below, limit })
-    }
-
-    /// Whether the next token is a number with a unit of a dimension.
-    fn follows(&self, dimension: Dimension) -> bool {
-        let rest = self.tokens.get(self.at + 1..).unwrap_or_default();
-        let symbol =
-            |count: usize| rest.get(..count).map(|few| few.iter().map(|token| self.str(token)).collect::<String>());
-        let unit = [3, 1].into_iter().filter_map(symbol).find_map(|symbol| Unit::parse(&symbol));
-        unit.is_some_and(|unit| unit.dimension() == dimension)
-    }
-
-    /// `bumper is pressed`, `arm is there`, `bumper was bumped`
-    fn device_state(&mut self) -> Option<Condition> {
-        let device = self.name("the name of a device", SlotKind::Switch)?;
-        if self.eat("was") {
-            self.words(&["bumped"])?;
-            return Some(Condition::Is { device, state: DeviceState::Bumped });
-        }
-        self.words(&["is"])?;
-        if let Some(word @ ("there" | "blocked")) = self.word() {
-            self.slots.last_mut()?.kind = SlotKind::Actuator;
-            let state = if word == "there" { DeviceState::There } else { DeviceState::Blocked };
-            self.choice(&["there", "blocked"])?;
-            return Some(Condition::Is { device, state });
-        }
-        if !matches!(self.word(), Some("pressed" | "released")) {
-            self.expected("`pressed`, `released`, `there` or `blocked`");
-            self.suggest(&["pressed", "released", "there", "blocked"]);
-            return None;
-        }
-        let state =
-            if self.choice(&["pressed", "released"])? == 0 { DeviceState::Pressed } else { DeviceState::Released };
-        Some(Condition::Is { device, state })
-    }
-
-    fn not_a_condition(&mut self, second: Option<&str>) -> Option<Condition> {
-        let near_first = self.word().and_then(|word| nearest(word, ["travelled", "turned"])).map(str::to_owned);
-        if let Some(near) = near_first {
-            self.expected("a condition");
-            self.findings.last_mut()?.hints.push(format!("did you mean `{near}`?"));
-            return None;
-        }
-        self.at += 1;
-        self.expected("`sees`, `has crossed`, `is`, `<` or `>` after the name of a sensor");
-        if let Some(near) = second.and_then(|word| nearest(word, ["sees", "has"])) {
-            self.findings.last_mut()?.hints.push(format!("did you mean `{near}`?"));
-        }
-        None
-    }
-
-    fn target(&mut self) -> Option<Spanned<Target>> {
-        let Some(token) = self.peek().cloned() else {
-            return Some(Spanned { node: Target::Next, span: self.end..self.end });
-        };
-        if token.kind != TokenKind::Arrow {
-            self.finished();
-            return None;
-        }
-        self.at += 1;
-        if self.peek().is_some_and(|token| token.kind == TokenKind::Text) {
-            let name = self.quoted("")?;
-            self.slots.last_mut()?.kind = SlotKind::Target;
-            return Some(Spanned { node: Target::Step(name.node), span: name.span });
-        }
-        let word = self.word();
-        let node = match word {
-            Some("next") => Target::Next,
-            Some("done") => Target::Done,
-            Some("fail") => {
-                let start = self.take_slot(SlotKind::Target).start;
-                let reason = self.quoted("the reason in quotes, such as `fail \"lost the line\"`")?;
-                return Some(Spanned { node: Target::Fail(reason.node), span: start..reason.span.end });
-            }
-            _ => {
-                self.expected("`next`, `done`, `fail \"reason\"` or the name of a step in quotes");
-                self.suggest(&["next", "done", "fail"]);
-                return None;
-            }
-        };
-        let span = self.take_slot(SlotKind::Target);
-        Some(Spanned { node, span })
-    }
-}
-
-/// Why a quantity may not stand in a slot: code, message and hint.
-pub fn misfit(quantity: Quantity, kind: &SlotKind) -> Option<(&'static str, String, String)> {
-    let SlotKind::Amount { dimension, range, whole } = kind else { return None };
-    let example = || format!("try {} such as `{}`", dimension.name(), dimension.example());
-    if quantity.unit.dimension() != *dimension {
-        if quantity.unit == Unit::None {
-            let hint = format!("write it with {}, such as `{}`", Unit::list(*dimension), dimension.example());
-            return Some(("M004", format!("`{quantity}` has no unit"), hint));
-        }
-        return Some(("M005", format!("expected {}, found `{quantity}`", dimension.name()), example()));
-    }
-    let si = quantity.si();
-    if si < range.0 || si > range.1 {
-        if si < 0.0 && *dimension == Dimension::Percent {
-            return Some((
-                "M008",
-                format!("`{quantity}` is less than nothing"),
-                "for the other direction write `back`, or the other side".into(),
-            ));
-        }
-        let unit = quantity.unit;
-        let (least, most) = (Quantity::from_si(range.0, unit), Quantity::from_si(range.1, unit));
-        return Some(("M008", format!("`{quantity}` is out of range"), format!("it may be {least} to {most}")));
-    }
-    (*whole && quantity.value.fract() != 0.0)
-        .then(|| ("M008", format!("`{quantity}` is not a whole number"), "count in whole numbers".into()))
 }

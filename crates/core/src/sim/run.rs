@@ -10,7 +10,7 @@ use super::scene::{Fallen, Marks, Rider, Scene};
 use super::sensor::Senses;
 use super::trace::{Happened, Happening, Prop, PropKind, Stamp, Tick, Trace};
 use super::world::{Levels, Role, World, by_lot};
-use crate::controller::{Action, Command, Controller, End, Event, Goal, Program, Status, THERE, WheelCommand};
+use crate::controller::{Action, Command, Controller, End, Event, Program, Status, THERE, WheelCommand};
 use crate::field::{Mark, Outline, Point, Pose};
 use crate::robot::Robot;
 use crate::units::math;
@@ -52,8 +52,10 @@ pub struct Visit {
     pub entered: usize,
     /// Tick at which it was left.
     pub left: usize,
-    /// Index of the exit that fired; none when the run ended otherwise.
+    /// Index of the exit that fired; none when something else ended it.
     pub exit: Option<usize>,
+    /// Which look of that exit held, the first in written order.
+    pub look: usize,
 }
 
 /// Seconds for which the world goes on after the mission's end: the robot brakes, and the last mark is crossed or not.
@@ -70,8 +72,10 @@ pub struct Run {
     pub ended: usize,
     /// What was recorded.
     pub trace: Trace,
-    /// The steps in the order they were visited.
+    /// The steps in the order they were visited: those of the text that no other steps stand in.
     pub visits: Vec<Visit>,
+    /// The stays in steps that others stand in, such as a repeat, in the order they were entered.
+    pub groups: Vec<Visit>,
     /// What the rules of the field say to it.
     pub sheet: Sheet,
     /// What was done by hand meanwhile: with these the run can be made again.
@@ -312,7 +316,9 @@ impl<'w> Match<'w> {
                         .map(|(seconds, _)| (tick, Outcome::Limit, format!("the match clock of {seconds} s ran out")));
                     if over.is_some() {
                         let step = self.trace.ticks[tick].step as usize;
-                        self.trace.events.push(Stamp { tick: tick as u32, event: Event::Left { step, exit: None } });
+                        self.trace
+                            .events
+                            .push(Stamp { tick: tick as u32, event: Event::Left { step, exit: None, look: 0 } });
                     }
                 }
                 let pose = self.trace.ticks[tick].pose;
@@ -524,17 +530,22 @@ impl<'w> Match<'w> {
 
     fn finish(self, (ended, outcome, reason): (usize, Outcome, String)) -> Run {
         // What was written down beyond the end is what came of it, not another visit.
-        let mut visits: Vec<Visit> = Vec::new();
+        let (mut visits, mut groups): (Vec<Visit>, Vec<Visit>) = Default::default();
         for stamp in &self.trace.events {
             let tick = stamp.tick as usize;
+            let (Event::Entered { step } | Event::Left { step, .. }) = stamp.event else { continue };
+            let of = &self.program.steps[step];
+            if !of.written {
+                continue;
+            }
+            let list = if of.group { &mut groups } else { &mut visits };
             match stamp.event {
-                Event::Entered { step } => visits.push(Visit { step, entered: tick, left: ended, exit: None }),
-                Event::Left { exit, .. } => {
-                    if let Some(visit) = visits.last_mut() {
-                        (visit.left, visit.exit) = (tick, exit);
+                Event::Left { exit, look, .. } => {
+                    if let Some(visit) = list.iter_mut().rev().find(|visit| visit.step == step) {
+                        (visit.left, visit.exit, visit.look) = (tick, exit, look);
                     }
                 }
-                Event::Counted { .. } => {}
+                _ => list.push(Visit { step, entered: tick, left: ended, exit: None, look: 0 }),
             }
         }
         let clock = self.world.field.rules.clock.unwrap_or(f64::INFINITY);
@@ -544,7 +555,7 @@ impl<'w> Match<'w> {
         let left = planned.then(|| left.max(0.0) as u32);
         let sheet = self.referee.close(&self.world.field, &self.world.robot, &self.scene, ended, left);
         let interventions = self.interventions.to_vec();
-        Run { outcome, reason, ended, trace: self.trace, visits, sheet, interventions }
+        Run { outcome, reason, ended, trace: self.trace, visits, groups, sheet, interventions }
     }
 }
 
@@ -595,9 +606,10 @@ fn why(program: &Program, end: End) -> (Outcome, String) {
             let seconds = f64::from(program.limit_ticks) * f64::from(program.period_ms) / 1000.0;
             (Outcome::Limit, format!("the time limit of {seconds} s was reached"))
         }
-        End::Failed { step, exit } => match &program.steps[step].exits[exit].goal {
-            Goal::Fail(reason) => (Outcome::Failed, reason.clone()),
-            Goal::Step(_) | Goal::Done => unreachable!("only a goal `fail` ends as failed"),
-        },
+        End::Failed { reason } => (Outcome::Failed, program.reasons[reason].clone()),
+        End::Circle { step } => {
+            let name = &program.steps[step].name;
+            (Outcome::Failed, format!("steps that take no time lead round in a circle, by way of \"{name}\""))
+        }
     }
 }

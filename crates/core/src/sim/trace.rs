@@ -4,7 +4,7 @@ use crate::controller::{Command, Event, Reading, WheelCommand};
 use crate::field::{Outline, Pose, SurfaceId};
 
 /// Raised whenever the same input may give another trace than before.
-const ENGINE: u64 = 2;
+const ENGINE: u64 = 3;
 
 /// One control tick.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -232,7 +232,12 @@ impl Trace {
             let (kind, step, extra) = match stamp.event {
                 Event::Entered { step } => (1, step, 0),
                 Event::Counted { step, exit, count } => (2, step, (exit as u64) << 32 | u64::from(count)),
-                Event::Left { step, exit } => (3, step, exit.map_or(0, |exit| exit as u64 + 1)),
+                Event::Left { step, exit, look } => {
+                    (3, step, exit.map_or(0, |exit| exit as u64 + 1) | (look as u64) << 32)
+                }
+                Event::Took { reflex } => (4, reflex, 0),
+                Event::Gave { reflex } => (5, reflex, 0),
+                Event::Kept { name } => (6, name, 0),
             };
             for value in [u64::from(stamp.tick), kind, step as u64, extra] {
                 hash.add(value);

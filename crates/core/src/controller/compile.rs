@@ -1,0 +1,849 @@
+//! From a checked mission to a program: names resolved, units gone, tones turned into limits, routines put in place of
+//! their calls. What a sentence does in several phases is spelt out in [`composite`].
+
+mod composite;
+mod terms;
+
+use std::collections::BTreeMap;
+
+use super::program::{
+    Action, After, EdgeSensor, Follow, Goal, Num, Passes, Program, ProgramExit, ProgramReflex, ProgramStep, Rail,
+    Reaction, Sight, Source, Term, Test, WheelCommand,
+};
+use super::tone::Tones;
+use crate::mission::{
+    Amount, Answer, Argument, Behaviour, Block, Comparison, Ending, Formula, Law, Mission, Rounds, Side, Spanned, Step,
+    StopKind, Target, Then, Track, Value,
+};
+use crate::robot::{Robot, SensorKind};
+use crate::units::Dimension;
+
+/// Run time in seconds after which a mission without a limit is ended.
+const LIMIT_WITHOUT_LINE: f64 = 600.0;
+
+/// Duty for each rad of heading error, over the square root of the duty driven at: strong enough to hold against a
+/// motor mismatch of a tenth, weak enough not to weave (tried on the demo robot from 15 % to 100 %).
+const HEADING_GAIN: f64 = 2.5;
+
+/// A program of more steps is refused: routines that do routines grow beyond all measure.
+const MOST_STEPS: usize = 20_000;
+
+/// A mission text with what it says.
+#[derive(Clone, Copy, Debug)]
+pub struct Unit<'a> {
+    /// The text.
+    pub text: &'a str,
+    /// What it says.
+    pub mission: &'a Mission,
+}
+
+impl Program {
+    /// Compiles a mission for a robot; none when it has errors, which parsing and checking have told.
+    ///
+    /// - `text`: the mission's own text, for the words of conditions
+    /// - `tones`: one entry per sensor of the robot
+    pub fn compile(text: &str, mission: &Mission, robot: &Robot, tones: &[Tones]) -> Option<Self> {
+        Self::compile_with(&[Unit { text, mission }], robot, tones)
+    }
+
+    /// The same for a mission, which comes first, with the files whose routines it uses.
+    pub fn compile_with(units: &[Unit<'_>], robot: &Robot, tones: &[Tones]) -> Option<Self> {
+        let mut compiler = Compiler {
+            units,
+            robot,
+            tones,
+            steps: Vec::new(),
+            reflexes: Vec::new(),
+            kept: Vec::new(),
+            labels: Vec::new(),
+            reasons: Vec::new(),
+            memory: 0,
+        };
+        compiler.whole()
+    }
+}
+
+/// What a name stands for within a routine.
+#[derive(Clone, Debug)]
+enum Bound {
+    Amount(Num, Dimension),
+    Side(Turn),
+    Below(bool),
+    Word(String),
+}
+
+/// Left or right, settled.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Turn {
+    Left,
+    Right,
+}
+
+impl Turn {
+    /// Left is positive, as headings are.
+    const fn sign(self) -> f64 {
+        match self {
+            Self::Left => 1.0,
+            Self::Right => -1.0,
+        }
+    }
+
+    const fn other(self) -> Self {
+        match self {
+            Self::Left => Self::Right,
+            Self::Right => Self::Left,
+        }
+    }
+
+    /// Index of the wheel on this side.
+    const fn wheel(self) -> usize {
+        match self {
+            Self::Left => 0,
+            Self::Right => 1,
+        }
+    }
+}
+
+/// Where a step is compiled: what names mean there, and where its exits may lead.
+#[derive(Clone, Debug)]
+struct Place {
+    unit: usize,
+    block: Block,
+    bound: BTreeMap<String, Bound>,
+    mirrored: bool,
+    reflex: Option<usize>,
+    /// For what stands in another file: the line that uses it.
+    line: Option<usize>,
+    /// The steps that may be gone to, innermost sequence first: their names and indices, and the step around them.
+    around: Vec<(Vec<(String, usize)>, Option<usize>)>,
+}
+
+struct Compiler<'a> {
+    units: &'a [Unit<'a>],
+    robot: &'a Robot,
+    tones: &'a [Tones],
+    steps: Vec<ProgramStep>,
+    reflexes: Vec<ProgramReflex>,
+    kept: Vec<String>,
+    labels: Vec<String>,
+    reasons: Vec<String>,
+    memory: usize,
+}
+
+impl Compiler<'_> {
+    fn whole(&mut self) -> Option<Program> {
+        let mission = self.units[0].mission;
+        if mission.steps.iter().any(|step| step.broken || step.behaviour.is_none()) {
+            return None;
+        }
+        let place = Place {
+            unit: 0,
+            block: Block::Mission,
+            bound: BTreeMap::new(),
+            mirrored: false,
+            reflex: None,
+            line: None,
+            around: Vec::new(),
+        };
+        let first = self.sequence(&place, None, None)?;
+        let names: Vec<(String, usize)> = {
+            let top = mission.sequence(Block::Mission, None).map(|(_, step)| step.name.node.clone());
+            let mut at = Some(first);
+            let indices = std::iter::from_fn(|| {
+                let now = at?;
+                at = self.steps[now].next;
+                Some(now)
+            });
+            top.zip(indices).collect()
+        };
+        let begin = self.prelude(&place, first)?;
+        for (index, reflex) in mission.reflexes.iter().enumerate() {
+            let block = Block::Reflex(index);
+            let place = Place { block, reflex: Some(index), around: vec![(names.clone(), None)], ..place.clone() };
+            let (_, step) = mission.sequence(block, None).next()?;
+            let root = self.add(&place, None, &step.name.node, step.line, true);
+            self.step(&place, root, step)?;
+            let (condition, lasting) = reflex.trigger.as_ref()?;
+            let start = self.memory;
+            let term = self.term(&place, condition)?;
+            let within = reflex.within.iter().filter_map(|name| {
+                let named = |step: &ProgramStep| step.written && step.reflex.is_none() && step.name == name.node;
+                self.steps.iter().position(named)
+            });
+            let within = within.collect();
+            let after = match reflex.then.as_ref().map(|then| &then.node) {
+                None | Some(Then::Resume) => After::Resume,
+                Some(Then::Restart) => After::Restart,
+                Some(Then::Go(target)) => After::Go(self.goal(&place, root, target)?),
+            };
+            self.reflexes.push(ProgramReflex {
+                name: reflex.name.node.clone(),
+                line: reflex.line,
+                term,
+                lasting: *lasting,
+                within,
+                step: root,
+                after,
+                memory: start..self.memory,
+                words: self.units[0].text[condition.span.clone()].to_owned(),
+            });
+        }
+        if self.steps.len() > MOST_STEPS {
+            return None;
+        }
+        self.in_order(begin);
+        let limit = mission.limit.as_ref().map_or(LIMIT_WITHOUT_LINE, |limit| limit.node.si());
+        let depth = (0..self.steps.len()).map(|step| self.depth(step)).max().unwrap_or(0);
+        let most: usize = self.reflexes.iter().map(|reflex| self.depth_below(reflex.step)).sum();
+        let first = self.steps.iter().position(|step| step.name == "begin" && !step.written).filter(|_| begin != first);
+        let codes = self.robot.sensors.iter().map(|sensor| match sensor.kind {
+            SensorKind::Code => sensor.codes.iter().map(|code| code.number).collect(),
+            _ => Vec::new(),
+        });
+        Some(Program {
+            written: self.steps.iter().filter(|step| step.written).count(),
+            first: first.unwrap_or(0),
+            kept: std::mem::take(&mut self.kept),
+            labels: std::mem::take(&mut self.labels),
+            reasons: std::mem::take(&mut self.reasons),
+            memory: self.memory,
+            depth: depth + most + 1,
+            limit_ticks: self.ticks(limit),
+            period_ms: self.robot.control_ms,
+            wheel_radius: self.robot.wheel_diameter / 2.0,
+            track_width: self.robot.track_width,
+            has_gyro: self.robot.gyro.is_some(),
+            tones: self.tones.to_vec(),
+            codes: codes.collect(),
+            actuators: self.robot.actuators.iter().map(|actuator| actuator.starts).collect(),
+            stops: self.robot.actuators.iter().map(|actuator| actuator.stops).collect(),
+            steps: std::mem::take(&mut self.steps),
+            reflexes: std::mem::take(&mut self.reflexes),
+        })
+    }
+
+    /// What comes before the first step: the settling, the button, the delay.
+    fn prelude(&mut self, place: &Place, first: usize) -> Option<usize> {
+        let mission = self.units[0].mission;
+        let mut tests = Vec::new();
+        if let Some(button) = &mission.button {
+            tests.push((Test::Bumped(self.robot.touch(&button.node)?), format!("{} was bumped", button.node)));
+        }
+        for quantity in [&mission.delay, &mission.settle].into_iter().flatten() {
+            tests.push((Test::Passed(Num::Is(quantity.node.si())), format!("{} pass", quantity.node)));
+        }
+        let mut next = first;
+        for (test, words) in tests.into_iter().rev() {
+            let step = self.add(place, None, "begin", 0, false);
+            let wheels = WheelCommand::Keep;
+            self.steps[step].action = Action::Constant { left: wheels, right: wheels };
+            self.leaves(step, test, &words, Goal::Step(next));
+            next = step;
+        }
+        Some(next)
+    }
+
+    fn depth(&self, step: usize) -> usize {
+        1 + self.steps[step].parent.map_or(0, |parent| self.depth(parent))
+    }
+
+    /// How many steps are active at most within a reflex.
+    fn depth_below(&self, root: usize) -> usize {
+        let reflex = self.steps[root].reflex;
+        let of = self.steps.iter().enumerate().filter(|(_, step)| step.reflex == reflex);
+        of.map(|(index, _)| self.depth(index)).max().unwrap_or(1)
+    }
+
+    /// Brings the steps of the text to the front, in written order, and those that they are made of behind them.
+    fn in_order(&mut self, begin: usize) {
+        let count = self.steps.len();
+        let mut order = Vec::with_capacity(count);
+        let mut roots: Vec<usize> = (0..count).filter(|&step| self.steps[step].parent.is_none()).collect();
+        let mut children: Vec<Vec<usize>> = vec![Vec::new(); count];
+        for (index, step) in self.steps.iter().enumerate() {
+            if let Some(parent) = step.parent {
+                children[parent].push(index);
+            }
+        }
+        roots.reverse();
+        while let Some(step) = roots.pop() {
+            order.push(step);
+            roots.extend(children[step].iter().rev());
+        }
+        order.sort_by_key(|&step| !self.steps[step].written);
+        let mut now = vec![0; count];
+        for (to, from) in order.iter().enumerate() {
+            now[*from] = to;
+        }
+        let _ = begin;
+        let mut old: Vec<Option<ProgramStep>> = std::mem::take(&mut self.steps).into_iter().map(Some).collect();
+        let mut steps: Vec<ProgramStep> = order.iter().filter_map(|&from| old[from].take()).collect();
+        let goal = |goal: &mut Goal| match goal {
+            Goal::Step(step) | Goal::Pass(step) | Goal::Complete(step, _) => *step = now[*step],
+            Goal::Next | Goal::Done | Goal::Fail(_) => {}
+        };
+        for step in &mut steps {
+            for link in [&mut step.parent, &mut step.next].into_iter().flatten() {
+                *link = now[*link];
+            }
+            step.exits.iter_mut().for_each(|exit| goal(&mut exit.goal));
+            match &mut step.action {
+                Action::Group { first, .. } => *first = now[*first],
+                Action::Choose(rows) => rows.iter_mut().for_each(|(_, to)| goal(to)),
+                Action::React(rows) => rows.iter_mut().for_each(|row| row.step = now[row.step]),
+                _ => {}
+            }
+        }
+        for index in 0..steps.len() {
+            if let (true, Some(parent)) = (steps[index].written, steps[index].parent) {
+                // A row of a reaction is a part of its sentence's line; a repeat's steps stand on their own.
+                steps[parent].group = true;
+            }
+        }
+        self.steps = steps;
+        for reflex in &mut self.reflexes {
+            reflex.step = now[reflex.step];
+            reflex.within.iter_mut().for_each(|step| *step = now[*step]);
+            if let After::Go(to) = &mut reflex.after {
+                goal(to);
+            }
+        }
+    }
+
+    /// A step that does nothing yet.
+    fn add(&mut self, place: &Place, parent: Option<usize>, name: &str, line: usize, written: bool) -> usize {
+        self.steps.push(ProgramStep {
+            name: name.to_owned(),
+            line: place.line.unwrap_or(line),
+            action: Action::Constant { left: WheelCommand::Brake, right: WheelCommand::Brake },
+            exits: Vec::new(),
+            parent,
+            next: None,
+            written,
+            group: false,
+            reflex: place.reflex,
+            memory: self.memory..self.memory,
+        });
+        self.steps.len() - 1
+    }
+
+    /// Compiles a sequence of the text; answers its first step.
+    fn sequence(&mut self, place: &Place, inside: Option<usize>, parent: Option<usize>) -> Option<usize> {
+        let mission = self.units[place.unit].mission;
+        let steps: Vec<&Step> = mission.sequence(place.block, inside).map(|(_, step)| step).collect();
+        if self.steps.len() > MOST_STEPS {
+            return None;
+        }
+        let indices: Vec<usize> =
+            steps.iter().map(|step| self.add(place, parent, &step.name.node, step.line, true)).collect();
+        for pair in indices.windows(2) {
+            self.steps[pair[0]].next = Some(pair[1]);
+        }
+        let mut place = place.clone();
+        let names = steps.iter().map(|step| step.name.node.clone()).zip(indices.iter().copied()).collect();
+        place.around.insert(0, (names, parent));
+        for (step, index) in steps.iter().zip(&indices) {
+            self.step(&place, *index, step)?;
+        }
+        indices.first().copied()
+    }
+
+    fn step(&mut self, place: &Place, index: usize, step: &Step) -> Option<()> {
+        let start = self.memory;
+        let (behaviour, _) = step.behaviour.as_ref()?;
+        // Exits first: their places in the memory belong together.
+        for exit in &step.exits {
+            let term = self.term(place, &exit.condition)?;
+            let goal = self.goal(place, index, &exit.target.node)?;
+            let words = self.units[place.unit].text[exit.condition.span.clone()].to_owned();
+            let line = place.line.unwrap_or(exit.line);
+            self.steps[index].exits.push(ProgramExit { term, goal, line, words });
+        }
+        let action = match &behaviour.node {
+            Behaviour::Choose => {
+                let mut rows = Vec::new();
+                for row in &step.rows {
+                    let term = match &row.condition {
+                        Some(condition) => Some(self.term(place, condition)?),
+                        None => None,
+                    };
+                    let Answer::Go(target) = &row.answer else { return None };
+                    rows.push((term, self.goal(place, index, &target.node)?));
+                }
+                Action::Choose(rows)
+            }
+            Behaviour::React => {
+                let mut terms = Vec::new();
+                for row in &step.rows {
+                    terms.push(match &row.condition {
+                        Some(condition) => Some(self.term(place, condition)?),
+                        None => None,
+                    });
+                }
+                self.steps[index].memory = start..self.memory;
+                let mut rows = Vec::new();
+                for (row, term) in step.rows.iter().zip(terms) {
+                    let Answer::Does(behaviour) = &row.answer else { return None };
+                    let name = self.units[place.unit].text[behaviour.span.clone()].to_owned();
+                    let child = self.add(place, Some(index), &name, row.line, false);
+                    let from = self.memory;
+                    let action = self.action(place, child, &behaviour.node, None)?;
+                    self.steps[child].action = action;
+                    self.steps[child].memory = from..self.memory.max(from);
+                    rows.push(Reaction { term, step: child, whole: !behaviour.node.outcomes().is_empty() });
+                }
+                self.steps[index].action = Action::React(rows);
+                return Some(());
+            }
+            other => {
+                self.steps[index].memory = start..self.memory;
+                let action = self.action(place, index, other, Some(step))?;
+                self.steps[index].action = action;
+                return Some(());
+            }
+        };
+        self.steps[index].action = action;
+        self.steps[index].memory = start..self.memory;
+        Some(())
+    }
+
+    /// What a behaviour does; its phases become steps within the step.
+    fn action(&mut self, place: &Place, index: usize, behaviour: &Behaviour, step: Option<&Step>) -> Option<Action> {
+        let both = |pace: WheelCommand, left: f64, right: f64| Action::Constant {
+            left: pace.times(left),
+            right: pace.times(right),
+        };
+        Some(match behaviour {
+            Behaviour::Drive { back, speed, arc, hold_heading } => {
+                let pace = self.pace(place, speed)?.times(if *back { -1.0 } else { 1.0 });
+                if *hold_heading {
+                    Action::HoldHeading { pace, gain: self.heading_gain(pace) }
+                } else if let Some((side, radius)) = arc {
+                    // The middle of the axle goes round at the pace, unless the outer wheel cannot keep up.
+                    let radius = self.fixed(place, radius)?;
+                    let lean = self.robot.track_width / 2.0 / radius * Self::turn(place, side)?.sign();
+                    let most = if let WheelCommand::Duty(duty) = pace {
+                        (1.0 / (duty.abs() * (1.0 + lean.abs())).max(1e-9)).min(1.0)
+                    } else {
+                        1.0
+                    };
+                    both(pace, most * (1.0 - lean), most * (1.0 + lean))
+                } else {
+                    both(pace, 1.0, 1.0)
+                }
+            }
+            Behaviour::Spin { side, speed } => {
+                let (pace, sign) = (self.pace(place, speed)?, Self::turn(place, side)?.sign());
+                both(pace, -sign, sign)
+            }
+            Behaviour::Pivot { side, on, speed } => {
+                let pace = self.pace(place, speed)?.times(Self::turn(place, side)?.sign());
+                match Self::turn(place, on)? {
+                    Turn::Left => Action::Constant { left: WheelCommand::Brake, right: pace },
+                    Turn::Right => Action::Constant { left: pace.times(-1.0), right: WheelCommand::Brake },
+                }
+            }
+            Behaviour::Follow { track, tone, speed, law, lost } => {
+                let rail = self.rail(place, track, &tone.node)?;
+                let pace = self.pace(place, speed)?;
+                let mut follow =
+                    Follow { rail, pace, gain: 0.0, integral: 0.0, derivative: 0.0, slow: None, lost: *lost };
+                match law {
+                    Law::Gains { gain, integral, derivative } => {
+                        follow.gain = self.fixed(place, gain)?;
+                        if let Some(integral) = integral {
+                            follow.integral = self.fixed(place, integral)?;
+                        }
+                        if let Some(derivative) = derivative {
+                            follow.derivative = self.fixed(place, derivative)?;
+                        }
+                    }
+                    Law::TwoSpeeds(slow) => follow.slow = Some(self.pace(place, slow)?),
+                }
+                Action::Follow(follow)
+            }
+            Behaviour::Keep { tone, sensors, speed, gain, both } => {
+                let pair = self.pair(place, sensors, &tone.node)?;
+                Action::Keep {
+                    sensors: pair,
+                    pace: self.pace(place, speed)?,
+                    gain: self.fixed(place, gain)?,
+                    both: both.unwrap_or(crate::mission::WhenBoth::Stop),
+                }
+            }
+            Behaviour::Hold { stop } => {
+                let command = match stop {
+                    StopKind::Brake => WheelCommand::Brake,
+                    StopKind::Coast => WheelCommand::Coast,
+                    StopKind::Keep => WheelCommand::Keep,
+                };
+                Action::Constant { left: command, right: command }
+            }
+            Behaviour::Move { actuator, angle, alongside } => {
+                let actuator = self.robot.actuator(&Self::word(place, &actuator.node))?;
+                let angle = self.num(place, &angle.node)?;
+                let asks = step.is_some_and(|step| {
+                    step.exits.iter().any(|exit| {
+                        let mut asks = false;
+                        exit.condition.each(&mut |term| {
+                            asks |= matches!(term.node, crate::mission::Condition::Is { .. });
+                        });
+                        asks
+                    })
+                });
+                if !alongside && !asks {
+                    self.leaves(index, Test::There(actuator), "there", Goal::Complete(index, Ending::Finished));
+                    self.leaves(index, Test::Blocked(actuator), "blocked", Goal::Complete(index, Ending::Finished));
+                }
+                Action::Move { actuator, angle, alongside: *alongside }
+            }
+            Behaviour::Signal { signal, words } => Action::Signal {
+                signal: self.robot.signal(&Self::word(place, &signal.node))?,
+                words: words.node.clone(),
+            },
+            Behaviour::Measure { value, name } => {
+                let value = self.num(place, &value.node)?;
+                Action::Measure { value, into: self.keep(&name.node) }
+            }
+            Behaviour::Do { routine, arguments, mirrored } => {
+                let first = self.routine(place, index, &routine.node, arguments, *mirrored)?;
+                Action::Group { first, passes: Passes::Once }
+            }
+            Behaviour::Repeat(rounds) => {
+                let inside = self.units[place.unit]
+                    .mission
+                    .steps
+                    .iter()
+                    .position(|other| step.is_some_and(|step| std::ptr::eq(other, step)));
+                let passes = match rounds {
+                    Rounds::Times(times) => Passes::Times(self.num(place, &times.node)?),
+                    Rounds::Forever => Passes::Forever,
+                    Rounds::Until { condition, after_pass } => {
+                        let start = self.steps[index].memory.start;
+                        let term = self.term(place, condition)?;
+                        self.steps[index].memory = start..self.memory;
+                        if *after_pass {
+                            Passes::Until(term)
+                        } else {
+                            let words = self.units[place.unit].text[condition.span.clone()].to_owned();
+                            let line = self.steps[index].line;
+                            let goal = Goal::Complete(index, Ending::Finished);
+                            self.steps[index].exits.push(ProgramExit { term, goal, line, words });
+                            Passes::Forever
+                        }
+                    }
+                };
+                let first = self.sequence(place, Some(inside?), Some(index))?;
+                Action::Group { first, passes }
+            }
+            Behaviour::Choose | Behaviour::React => return None,
+            other => return self.composite(place, index, other),
+        })
+    }
+
+    /// The steps of a routine in the place of its call.
+    fn routine(
+        &mut self,
+        place: &Place,
+        index: usize,
+        name: &str,
+        arguments: &[(Spanned<String>, Spanned<Argument>)],
+        mirrored: bool,
+    ) -> Option<usize> {
+        let named = |mission: &Mission| mission.routines.iter().position(|routine| routine.name.node == name);
+        let own = named(self.units[place.unit].mission).map(|routine| (place.unit, routine));
+        let found = own
+            .or_else(|| self.units.iter().enumerate().skip(1).find_map(|(unit, it)| Some((unit, named(it.mission)?))));
+        let (unit, routine) = found?;
+        let inner = Place {
+            unit,
+            block: Block::Routine(routine),
+            bound: BTreeMap::new(),
+            mirrored: place.mirrored != mirrored,
+            reflex: place.reflex,
+            line: if unit == place.unit { place.line } else { Some(self.steps[index].line) },
+            around: Vec::new(),
+        };
+        let mut bound = BTreeMap::new();
+        for parameter in &self.units[unit].mission.routines[routine].parameters {
+            let given = arguments.iter().find(|(name, _)| name.node == parameter.name.node);
+            let (argument, of) = match given {
+                Some((_, argument)) => (argument, place),
+                None => (parameter.default.as_ref()?, &inner),
+            };
+            bound.insert(parameter.name.node.clone(), self.bind(of, &argument.node)?);
+        }
+        self.sequence(&Place { bound, ..inner }, None, Some(index))
+    }
+
+    fn bind(&mut self, place: &Place, argument: &Argument) -> Option<Bound> {
+        Some(match argument {
+            Argument::Amount(value) => {
+                let dimension = self.dimension(place, &value.node);
+                Bound::Amount(self.num(place, &value.node)?, dimension?)
+            }
+            // What is mirrored when it is used must not be mirrored when it is given.
+            Argument::Side(Side::Left) => Bound::Side(Turn::Left),
+            Argument::Side(Side::Right) => Bound::Side(Turn::Right),
+            Argument::Comparison(Comparison::Below) => Bound::Below(true),
+            Argument::Comparison(Comparison::Above) => Bound::Below(false),
+            Argument::Side(Side::Named(name))
+            | Argument::Comparison(Comparison::Named(name))
+            | Argument::Word(name) => {
+                if let Some(bound) = place.bound.get(name) {
+                    return Some(bound.clone());
+                }
+                match self.units[place.unit].mission.worth(name) {
+                    Some(Amount { si, dimension }) => Bound::Amount(Num::Is(si), dimension),
+                    None => Bound::Word(name.clone()),
+                }
+            }
+        })
+    }
+
+    /// What a word stands for.
+    fn word(place: &Place, name: &str) -> String {
+        match place.bound.get(name) {
+            Some(Bound::Word(word)) => word.clone(),
+            _ => name.to_owned(),
+        }
+    }
+
+    fn turn(place: &Place, side: &Side) -> Option<Turn> {
+        let turn = match side {
+            Side::Left => Turn::Left,
+            Side::Right => Turn::Right,
+            Side::Named(name) => match place.bound.get(name)? {
+                Bound::Side(turn) => *turn,
+                _ => return None,
+            },
+        };
+        Some(if place.mirrored { turn.other() } else { turn })
+    }
+
+    fn below(place: &Place, than: &Comparison) -> Option<bool> {
+        match than {
+            Comparison::Below => Some(true),
+            Comparison::Above => Some(false),
+            Comparison::Named(name) => match place.bound.get(name)? {
+                Bound::Below(below) => Some(*below),
+                _ => None,
+            },
+        }
+    }
+
+    /// A floor sensor; the one opposite in what is mirrored.
+    fn sensor(&self, place: &Place, name: &str) -> Option<usize> {
+        let sensor = self.robot.sensor(&Self::word(place, name))?;
+        if place.mirrored { self.robot.opposite(sensor) } else { Some(sensor) }
+    }
+
+    fn ranger(&self, place: &Place, name: &str) -> Option<usize> {
+        self.robot.ranger(&Self::word(place, name))
+    }
+
+    /// How a sensor sees a tone.
+    fn sight(&self, place: &Place, sensor: usize, tone: &str) -> Option<Sight> {
+        let tones = &self.tones[sensor];
+        let tone = tones.index(&Self::word(place, tone))?;
+        Some(if tones.by_colour { Sight::Colour(tone) } else { Sight::Bright(tones.limits(tone)) })
+    }
+
+    /// Two sensors, left and right, and how each sees a tone.
+    fn pair(&self, place: &Place, names: &[Spanned<String>; 2], tone: &str) -> Option<[(usize, Sight); 2]> {
+        let one = |name: &Spanned<String>| {
+            let sensor = self.sensor(place, &name.node)?;
+            Some((sensor, self.sight(place, sensor, tone)?))
+        };
+        let (first, second) = (one(&names[0])?, one(&names[1])?);
+        // What is mirrored names its left sensor where the right one now is.
+        Some(if place.mirrored { [second, first] } else { [first, second] })
+    }
+
+    fn rail(&self, place: &Place, track: &Track, tone: &str) -> Option<Rail> {
+        let edge = |name: &Spanned<String>| {
+            let sensor = self.sensor(place, &name.node)?;
+            let tones = &self.tones[sensor];
+            let (middle, half) = tones.edge(tones.index(&Self::word(place, tone))?)?;
+            Some(EdgeSensor { sensor, middle, half })
+        };
+        let two = |names: &[Spanned<String>; 2]| {
+            let (first, second) = (edge(&names[0])?, edge(&names[1])?);
+            Some(if place.mirrored { [second, first] } else { [first, second] })
+        };
+        Some(match track {
+            Track::Edge { side, sensor } => Rail::Edge(edge(sensor)?, Self::turn(place, side)?.sign()),
+            Track::Under(names) => Rail::Under(two(names)?),
+            Track::Between(names) => Rail::Between(two(names)?),
+        })
+    }
+
+    /// The index of a name that something is kept under.
+    fn keep(&mut self, name: &str) -> usize {
+        position_or_push(&mut self.kept, name)
+    }
+
+    /// What an amount measures.
+    fn dimension(&self, place: &Place, value: &Value) -> Option<Dimension> {
+        match value {
+            Value::Named(name) if self.kept.iter().any(|known| known == name) => Some(Dimension::Number),
+            other => crate::mission::evaluate(other, &|name| match place.bound.get(name) {
+                Some(Bound::Amount(_, dimension)) => Some(Amount { si: 1.0, dimension: *dimension }),
+                Some(_) => None,
+                None => self.units[place.unit].mission.worth(name),
+            })
+            .map(|amount| amount.dimension)
+            .or(Some(Dimension::Number)),
+        }
+    }
+
+    /// An amount, worked out as far as it can be.
+    fn num(&mut self, place: &Place, value: &Value) -> Option<Num> {
+        let num = match value {
+            Value::Literal(quantity) => Num::Is(quantity.si()),
+            Value::Named(name) => return self.named(place, name),
+            Value::Formula(formula) => self.formula(place, formula)?,
+        };
+        Some(num.fixed().map_or(num, Num::Is))
+    }
+
+    fn formula(&mut self, place: &Place, formula: &Formula) -> Option<Num> {
+        Some(match formula {
+            Formula::Amount(value) => self.num(place, &value.node)?,
+            Formula::Two(operator, pair) => {
+                Num::Two(*operator, Box::new([self.formula(place, &pair[0])?, self.formula(place, &pair[1])?]))
+            }
+            Formula::Of(function, parts) => {
+                let parts = parts.iter().map(|part| self.formula(place, part)).collect::<Option<Vec<_>>>()?;
+                Num::Of(*function, parts)
+            }
+        })
+    }
+
+    fn named(&mut self, place: &Place, name: &str) -> Option<Num> {
+        if let Some(bound) = place.bound.get(name) {
+            return match bound {
+                Bound::Amount(num, _) => Some(num.clone()),
+                Bound::Word(word) => {
+                    let word = word.clone();
+                    self.plain(place, &word)
+                }
+                _ => None,
+            };
+        }
+        self.plain(place, name)
+    }
+
+    /// A name that is no parameter.
+    fn plain(&mut self, place: &Place, name: &str) -> Option<Num> {
+        if let Some(amount) = self.units[place.unit].mission.worth(name) {
+            return Some(Num::Is(amount.si));
+        }
+        let measures = self.units.iter().flat_map(|unit| &unit.mission.steps).any(|step| {
+            matches!(&step.behaviour, Some((Spanned { node: Behaviour::Measure { name: kept, .. }, .. }, _)) if kept.node == name)
+        });
+        if measures {
+            return Some(Num::Kept(self.keep(name)));
+        }
+        self.source(place, name).map(Num::Source)
+    }
+
+    fn source(&self, place: &Place, name: &str) -> Option<Source> {
+        Some(match name {
+            "battery" => Source::Battery,
+            "heading" => Source::Heading,
+            "clock" => Source::Clock,
+            "last-distance" => Source::LastDistance,
+            "last-turn" => Source::LastTurn,
+            "last-time" => Source::LastTime,
+            "last-left" => Source::LastWheel(usize::from(place.mirrored)),
+            "last-right" => Source::LastWheel(usize::from(!place.mirrored)),
+            _ => match self.ranger(place, name) {
+                Some(ranger) => Source::Ranger(ranger),
+                None => {
+                    let sensor = self.sensor(place, name)?;
+                    let tells = self.robot.sensors[sensor].kind == SensorKind::Code;
+                    if tells { Source::Code(sensor) } else { Source::Sensor(sensor) }
+                }
+            },
+        })
+    }
+
+    /// An amount that must be known before the run.
+    fn fixed(&mut self, place: &Place, value: &Spanned<Value>) -> Option<f64> {
+        self.num(place, &value.node)?.fixed()
+    }
+
+    /// What a speed tells a wheel: a duty, or a speed to keep.
+    fn pace(&mut self, place: &Place, speed: &Spanned<Value>) -> Option<WheelCommand> {
+        let value = self.fixed(place, speed)?;
+        let is_speed = self.dimension(place, &speed.node)? == Dimension::Speed;
+        Some(if is_speed { WheelCommand::Speed(value) } else { WheelCommand::Duty(value) })
+    }
+
+    fn heading_gain(&self, pace: WheelCommand) -> f64 {
+        match pace {
+            // As strong as with the duty that drives as fast.
+            WheelCommand::Speed(speed) => {
+                let top = self.robot.top_speed();
+                HEADING_GAIN * (speed.abs() / top).sqrt() * top
+            }
+            WheelCommand::Duty(duty) => HEADING_GAIN * duty.abs().sqrt(),
+            WheelCommand::Brake | WheelCommand::Coast | WheelCommand::Keep => 0.0,
+        }
+    }
+
+    /// Whole control periods that last at least so many seconds.
+    fn ticks(&self, seconds: f64) -> u32 {
+        ticks(seconds, self.robot.control_ms)
+    }
+
+    /// Where an exit leads.
+    fn goal(&mut self, place: &Place, index: usize, target: &Target) -> Option<Goal> {
+        Some(match target {
+            Target::Next => Goal::Next,
+            Target::Done => Goal::Done,
+            Target::Fail(reason) => Goal::Fail(position_or_push(&mut self.reasons, reason)),
+            Target::Again => Goal::Pass(self.steps[index].parent?),
+            Target::Out => Goal::Complete(self.steps[index].parent?, Ending::Finished),
+            Target::Step(name) => {
+                let found = |(names, _): &(Vec<(String, usize)>, Option<usize>)| {
+                    names.iter().find(|(known, _)| known == name).map(|(_, index)| *index)
+                };
+                Goal::Step(place.around.iter().find_map(found)?)
+            }
+        })
+    }
+
+    /// Gives a step one more exit that stands in no text.
+    fn leaves(&mut self, step: usize, test: Test, words: &str, goal: Goal) {
+        let from = self.memory;
+        let term = self.look(test, words);
+        self.leaves_on(step, term, from, words, goal);
+    }
+
+    /// The same for a term whose places in the memory begin at `from`. Nothing else may have been given places since.
+    fn leaves_on(&mut self, step: usize, term: Term, from: usize, words: &str, goal: Goal) {
+        let memory = &mut self.steps[step].memory;
+        if memory.start == memory.end {
+            memory.start = from;
+        }
+        memory.end = self.memory;
+        let line = self.steps[step].line;
+        self.steps[step].exits.push(ProgramExit { term, goal, line, words: words.to_owned() });
+    }
+}
+
+/// The index of a name in a list, which then has it.
+fn position_or_push(list: &mut Vec<String>, name: &str) -> usize {
+    list.iter().position(|known| known == name).unwrap_or_else(|| {
+        list.push(name.to_owned());
+        list.len() - 1
+    })
+}
+
+/// Whole control periods that last at least so many seconds.
+pub(super) fn ticks(seconds: f64, period_ms: u32) -> u32 {
+    // A hair less, so that 0.3 s at 10 ms are 30 ticks and not 31.
+    (seconds * 1e3 / f64::from(period_ms) - 1e-6).ceil().max(0.0) as u32
+}

@@ -1,0 +1,393 @@
+//! Exits, conditions and targets: the sentences that say what ends a step and where to go then.
+
+use super::ast::{Arming, Condition, DeviceState, Ending, Quantifier, Sensors, SlotKind, Spanned, Target};
+use super::lexer::TokenKind;
+use super::sentence::{Sentence, amount, angle, count, length, limits, share, time};
+use crate::finding::nearest;
+use crate::units::{Dimension, LARGEST};
+
+/// First words of conditions that are no names, for suggestions.
+const OWN: &[&str] = &["travelled", "turned", "stalled", "finished", "found", "clear", "heading", "clock"];
+
+impl Sentence<'_> {
+    /// A whole condition, with what arms it.
+    pub(super) fn condition(&mut self) -> Option<Spanned<Condition>> {
+        let start = self.here();
+        let whole = self.either_condition()?;
+        if !self.eat("after") {
+            return Some(whole);
+        }
+        let arming = if self.eat("it") {
+            self.words(&["was", "false"])?;
+            Arming::False
+        } else {
+            Arming::Amount(self.value_of(vec![time(), length()])?)
+        };
+        Some(self.spanned(start, Condition::After(Box::new(whole), arming)))
+    }
+
+    fn here(&self) -> usize {
+        self.peek().map_or(self.end, |token| token.span.start)
+    }
+
+    fn spanned(&self, start: usize, node: Condition) -> Spanned<Condition> {
+        Spanned { node, span: start..self.tokens[self.at - 1].span.end }
+    }
+
+    fn either_condition(&mut self) -> Option<Spanned<Condition>> {
+        let start = self.here();
+        let mut terms = vec![self.both_condition()?];
+        while self.eat("or") {
+            terms.push(self.both_condition()?);
+        }
+        if terms.len() == 1 {
+            return terms.pop();
+        }
+        Some(self.spanned(start, Condition::Any(terms)))
+    }
+
+    fn both_condition(&mut self) -> Option<Spanned<Condition>> {
+        let start = self.here();
+        let mut terms = vec![self.term()?];
+        while self.eat("and") {
+            terms.push(self.term()?);
+        }
+        if terms.len() == 1 {
+            return terms.pop();
+        }
+        Some(self.spanned(start, Condition::All(terms)))
+    }
+
+    fn term(&mut self) -> Option<Spanned<Condition>> {
+        let start = self.here();
+        if self.eat("not") {
+            self.deeper()?;
+            let inner = self.term()?;
+            self.depth -= 1;
+            return Some(self.spanned(start, Condition::Not(Box::new(inner))));
+        }
+        let mut term = if self.eat_sign("(") {
+            self.deeper()?;
+            let inner = self.either_condition()?;
+            self.sign(")")?;
+            self.depth -= 1;
+            self.spanned(start, inner.node)
+        } else {
+            let node = self.atom()?;
+            self.spanned(start, node)
+        };
+        loop {
+            if self.eat("for") {
+                let duration = self.value(&time())?;
+                term = self.spanned(start, Condition::For(Box::new(term), duration));
+            } else if self.eat("as") {
+                let name = self.name("a name for what was seen", SlotKind::Name)?;
+                term = self.spanned(start, Condition::As(Box::new(term), name));
+            } else {
+                return Some(term);
+            }
+        }
+    }
+
+    fn text(&self, ahead: usize) -> Option<&str> {
+        self.tokens.get(self.at + ahead).map(|token| self.str(token))
+    }
+
+    fn atom(&mut self) -> Option<Condition> {
+        let second = self.text(1).map(str::to_owned);
+        let second = second.as_deref();
+        match (self.word(), second) {
+            (Some("travelled"), _) => {
+                self.at += 1;
+                return Some(Condition::Travelled(self.value(&length())?));
+            }
+            (Some("turned"), _) => {
+                self.at += 1;
+                return Some(Condition::Turned(self.value(&angle())?));
+            }
+            (Some("heading"), Some("reaches")) => {
+                self.at += 2;
+                return Some(Condition::Heading(self.value(&amount(Dimension::Angle, -1000.0, 1000.0))?));
+            }
+            (Some("clock"), Some("reaches")) => {
+                self.at += 2;
+                return Some(Condition::Clock(self.value(&time())?));
+            }
+            (Some("stalled"), _) => {
+                self.at += 1;
+                self.words(&["for"])?;
+                return Some(Condition::Stalled(self.value(&time())?));
+            }
+            (Some("the"), Some("line")) | (Some("line"), Some("is")) => {
+                self.eat("the");
+                self.words(&["line", "is", "lost"])?;
+                return Some(Condition::Lost);
+            }
+            (Some("ended"), Some("by")) => {
+                self.at += 2;
+                return Some(Condition::EndedBy(self.name("the name given with `as`", SlotKind::Name)?));
+            }
+            (Some("any" | "all" | "none"), Some("of")) => return self.of_several(),
+            (Some(_), Some("wheel")) => {
+                let wheel = self.side()?;
+                self.words(&["wheel", "rolled"])?;
+                let amount = self.value_of(vec![length(), angle()])?;
+                return Some(Condition::Rolled { wheel, amount });
+            }
+            (Some(_), _) => {
+                if let Some(ending) = self.ending() {
+                    return Some(Condition::Ended(ending));
+                }
+            }
+            _ => {}
+        }
+        if self.passes() {
+            let duration = self.value(&time())?;
+            if !self.eat("passes") {
+                self.words(&["pass"])?;
+            }
+            return Some(Condition::Passed(duration));
+        }
+        match self.peek() {
+            Some(token) if token.kind == TokenKind::Word => {}
+            Some(token) if token.kind == TokenKind::Number => {
+                // A duration that nothing follows: say what is missing.
+                self.value(&time())?;
+                self.words(&["pass"])?;
+                return None;
+            }
+            _ => {
+                self.expected("a condition, such as `floor-left sees dark`, `travelled 300 mm` or `4 s pass`");
+                return None;
+            }
+        }
+        if matches!(second, Some("is" | "was")) {
+            return self.device_state();
+        }
+        let known = |word: &str| self.parameters.iter().any(|parameter| parameter == word);
+        let compares =
+            matches!(second, Some("sees" | "has" | "<" | ">" | "between" | "reads")) || second.is_some_and(known);
+        if !compares {
+            return self.not_a_condition(second);
+        }
+        let sensor = self.name("the name of a sensor", SlotKind::Sensor)?;
+        if self.eat("has") {
+            return self.history(sensor);
+        }
+        if self.eat("reads") {
+            self.words(&["code"])?;
+            let number = amount(Dimension::Number, -LARGEST, LARGEST);
+            let low = self.value(&number)?;
+            let high = if self.eat("to") { Some(self.value(&number)?) } else { None };
+            return Some(Condition::Code { sensor, low, high });
+        }
+        self.reading(Sensors { how: Quantifier::One, names: vec![sensor] })
+    }
+
+    /// Whether an amount and `pass` or `passes` come next.
+    fn passes(&self) -> bool {
+        let mut at = self.at;
+        let mut brackets = 0i32;
+        let is = |at: usize, text: &str| self.tokens.get(at).is_some_and(|token| self.str(token) == text);
+        loop {
+            match self.tokens.get(at) {
+                None => return false,
+                Some(_) if is(at, "(") => brackets += 1,
+                Some(_) if is(at, ")") => brackets -= 1,
+                _ => {}
+            }
+            at += 1;
+            if brackets == 0 && at > self.at && (is(at, "pass") || is(at, "passes")) {
+                return true;
+            }
+            if brackets == 0 && at > self.at + 1 {
+                return false;
+            }
+        }
+    }
+
+    fn ending(&mut self) -> Option<Ending> {
+        let found = Ending::ALL.iter().copied().find(|ending| {
+            let words: Vec<&str> = ending.words().split(' ').collect();
+            (0..words.len()).all(|at| self.text(at) == Some(words[at]))
+        })?;
+        // `found < 3` is about something named so.
+        let length = found.words().split(' ').count();
+        if matches!(self.text(length), Some("<" | ">" | "sees" | "has" | "is" | "was" | "between" | "reads")) {
+            return None;
+        }
+        self.at += length;
+        Some(found)
+    }
+
+    fn of_several(&mut self) -> Option<Condition> {
+        let how = match self.word() {
+            Some("any") => Quantifier::Any,
+            Some("all") => Quantifier::All,
+            _ => Quantifier::None,
+        };
+        self.choice(&["any", "all", "none"])?;
+        self.words(&["of"])?;
+        let mut names = vec![self.name("the name of a sensor", SlotKind::Sensor)?];
+        while self.eat_sign(",") {
+            names.push(self.name("the name of a sensor", SlotKind::Sensor)?);
+        }
+        self.reading(Sensors { how, names })
+    }
+
+    /// What the sensors show now: from the verb on.
+    fn reading(&mut self, sensors: Sensors) -> Option<Condition> {
+        if self.eat("sees") {
+            let first = sensors.names[0].node.clone();
+            let several = matches!((self.word(), self.text(1)), (Some("any" | "none"), Some("of")));
+            if !several {
+                let tones = vec![self.tone(&first)?];
+                return Some(Condition::Sees { sensors, none: false, tones });
+            }
+            let none = self.choice(&["any", "none"])? == 1;
+            self.words(&["of"])?;
+            let mut tones = vec![self.tone(&first)?];
+            while self.peek().is_some_and(|token| self.str(token) == ",") && !self.behaviour_follows() {
+                self.at += 1;
+                tones.push(self.tone(&first)?);
+            }
+            return Some(Condition::Sees { sensors, none, tones });
+        }
+        if self.eat("between") {
+            let low = self.value_of(limits())?;
+            self.words(&["and"])?;
+            let high = self.value_of(limits())?;
+            return Some(Condition::Between { sensors, low, high });
+        }
+        if matches!(sensors.how, Quantifier::One)
+            || matches!(self.text(0), Some("<" | ">"))
+            || self.parameter().is_some()
+        {
+            let than = self.comparison()?;
+            let limit = self.value_of(limits())?;
+            return Some(Condition::Reads { sensors, than, limit });
+        }
+        self.expected("`sees`, `between`, `<` or `>` after the names of the sensors");
+        None
+    }
+
+    /// What a sensor has seen since the step began: from behind `has` on.
+    fn history(&mut self, sensor: Spanned<String>) -> Option<Condition> {
+        if matches!(self.word(), Some("dropped" | "risen")) {
+            let down = self.choice(&["dropped", "risen"])? == 0;
+            self.words(&["by"])?;
+            return Some(Condition::Changed { sensor, down, by: self.value(&share())? });
+        }
+        if !matches!(self.word(), Some("crossed" | "met")) {
+            self.expected("`crossed`, `met`, `dropped` or `risen`");
+            self.suggest(&["crossed", "met", "dropped", "risen"]);
+            return None;
+        }
+        let met = self.choice(&["crossed", "met"])? == 1;
+        let count = self.value(&count())?;
+        let tone = self.tone(&sensor.node)?;
+        if !self.eat("lines") {
+            self.words(&["line"])?;
+        }
+        let apart = if self.number_then("apart") {
+            let apart = self.value(&length())?;
+            self.words(&["apart"])?;
+            Some(apart)
+        } else {
+            None
+        };
+        Some(Condition::Crossed { sensor, count, tone, met, apart })
+    }
+
+    fn number_then(&self, word: &str) -> bool {
+        (1..=4).any(|ahead| self.text(ahead) == Some(word))
+            && self.peek().is_some_and(|token| matches!(token.kind, TokenKind::Number | TokenKind::Word))
+    }
+
+    /// `bumper is pressed`, `arm is there`, `bumper was bumped`
+    fn device_state(&mut self) -> Option<Condition> {
+        let device = self.name("the name of a device", SlotKind::Switch)?;
+        if self.eat("was") {
+            self.words(&["bumped"])?;
+            return Some(Condition::Is { device, state: DeviceState::Bumped });
+        }
+        self.words(&["is"])?;
+        if let Some(word @ ("there" | "blocked")) = self.word() {
+            self.slots.last_mut()?.kind = SlotKind::Actuator;
+            let state = if word == "there" { DeviceState::There } else { DeviceState::Blocked };
+            self.choice(&["there", "blocked"])?;
+            return Some(Condition::Is { device, state });
+        }
+        if !matches!(self.word(), Some("pressed" | "released")) {
+            self.expected("`pressed`, `released`, `there` or `blocked`");
+            self.suggest(&["pressed", "released", "there", "blocked"]);
+            return None;
+        }
+        let state =
+            if self.choice(&["pressed", "released"])? == 0 { DeviceState::Pressed } else { DeviceState::Released };
+        Some(Condition::Is { device, state })
+    }
+
+    fn not_a_condition(&mut self, second: Option<&str>) -> Option<Condition> {
+        let near_first = self.word().and_then(|word| nearest(word, OWN.iter().copied())).map(str::to_owned);
+        if let Some(near) = near_first {
+            self.expected("a condition");
+            self.findings.last_mut()?.hints.push(format!("did you mean `{near}`?"));
+            return None;
+        }
+        self.at += 1;
+        self.expected("`sees`, `has crossed`, `is`, `<` or `>` after the name of a sensor");
+        if let Some(near) = second.and_then(|word| nearest(word, ["sees", "has", "between", "reads"])) {
+            self.findings.last_mut()?.hints.push(format!("did you mean `{near}`?"));
+        }
+        None
+    }
+
+    pub(super) fn target(&mut self) -> Option<Spanned<Target>> {
+        let Some(token) = self.peek().cloned() else {
+            return Some(Spanned { node: Target::Next, span: self.end..self.end });
+        };
+        if token.kind != TokenKind::Arrow {
+            self.finished();
+            return None;
+        }
+        self.at += 1;
+        if self.peek().is_some_and(|token| token.kind == TokenKind::Text) {
+            let name = self.quoted("")?;
+            self.slots.last_mut()?.kind = SlotKind::Target;
+            return Some(Spanned { node: Target::Step(name.node), span: name.span });
+        }
+        let word = self.word();
+        let node = match word {
+            Some("next") => Target::Next,
+            Some("again") => Target::Again,
+            Some("out") => Target::Out,
+            Some("done") => Target::Done,
+            Some("fail") => {
+                let start = self.take_slot(SlotKind::Target).start;
+                let reason = self.quoted("the reason in quotes, such as `fail \"lost the line\"`")?;
+                return Some(Spanned { node: Target::Fail(reason.node), span: start..reason.span.end });
+            }
+            _ => {
+                self.expected("`next`, `done`, `fail \"reason\"` or the name of a step in quotes");
+                self.suggest(&["next", "again", "out", "done", "fail"]);
+                return None;
+            }
+        };
+        let span = self.take_slot(SlotKind::Target);
+        Some(Spanned { node, span })
+    }
+
+    /// The names of several steps in quotes.
+    pub(super) fn step_names(&mut self) -> Option<Vec<Spanned<String>>> {
+        let mut names = Vec::new();
+        loop {
+            let name = self.quoted("the name of a step in quotes")?;
+            self.slots.last_mut()?.kind = SlotKind::Target;
+            names.push(name);
+            if !self.eat_sign(",") {
+                return Some(names);
+            }
+        }
+    }
+}

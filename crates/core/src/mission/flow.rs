@@ -1,0 +1,360 @@
+//! Flow: where exits and rows lead, what is never reached, what is never used.
+
+use std::collections::BTreeSet;
+
+use super::amounts::{Amount, evaluate};
+use super::ast::{
+    Answer, Behaviour, Block, Condition, Mission, Quantifier, Rounds, Spanned, Step, Target, Then, Value,
+};
+use super::check::Names;
+use super::parser::Parsed;
+use super::sentence::DEEPEST;
+use crate::finding::{Finding, Source, has_errors};
+use crate::units::Quantity;
+
+impl Mission {
+    /// The step that a name means when it is said in another step: one beside it, or around the repeat it stands in.
+    /// A reflex may name any step of the mission that stands in no repeat.
+    pub fn find(&self, name: &str, from: &Step) -> Option<usize> {
+        let mut inside = from.inside;
+        loop {
+            let block = if matches!(from.block, Block::Reflex(_)) { Block::Mission } else { from.block };
+            if let Some((index, _)) = self.sequence(block, inside).find(|(_, step)| step.name.node == name) {
+                return Some(index);
+            }
+            inside = self.steps[inside?].inside;
+        }
+    }
+
+    /// What a `let` is worth.
+    pub fn worth(&self, name: &str) -> Option<Amount> {
+        self.worth_at(name, 0)
+    }
+
+    fn worth_at(&self, name: &str, depth: usize) -> Option<Amount> {
+        let entry = self.lets.iter().find(|entry| entry.name.node == name)?;
+        if depth > DEEPEST {
+            return None;
+        }
+        evaluate(&entry.value.node, &|name| self.worth_at(name, depth + 1))
+    }
+
+    /// What a `let` is worth, in the unit that it is written in when it is written out.
+    pub fn shown(&self, name: &str) -> Option<Quantity> {
+        let entry = self.lets.iter().find(|entry| entry.name.node == name)?;
+        match &entry.value.node {
+            Value::Literal(quantity) => Some(*quantity),
+            _ => self.worth(name).map(Amount::quantity),
+        }
+    }
+
+    /// What an amount is worth that depends on nothing but `let`s.
+    pub fn evaluate(&self, value: &Value) -> Option<Amount> {
+        evaluate(value, &|name| self.worth(name))
+    }
+}
+
+impl Spanned<Condition> {
+    /// Calls for every term that looks at something.
+    pub fn each<'a>(&'a self, call: &mut dyn FnMut(&'a Self)) {
+        match &self.node {
+            Condition::Any(terms) | Condition::All(terms) => terms.iter().for_each(|term| term.each(call)),
+            Condition::Not(term) | Condition::As(term, _) | Condition::For(term, _) | Condition::After(term, _) => {
+                term.each(call);
+            }
+            _ => call(self),
+        }
+    }
+
+    /// The names under which terms are kept.
+    fn labels<'a>(&'a self, into: &mut Vec<&'a str>) {
+        match &self.node {
+            Condition::Any(terms) | Condition::All(terms) => terms.iter().for_each(|term| term.labels(into)),
+            Condition::Not(term) | Condition::For(term, _) | Condition::After(term, _) => term.labels(into),
+            Condition::As(term, name) => {
+                into.push(&name.node);
+                term.labels(into);
+            }
+            _ => {}
+        }
+    }
+}
+
+impl Parsed {
+    /// The names that conditions are kept under with `as`, in written order.
+    pub fn labels(&self) -> Vec<&str> {
+        let mut labels = Vec::new();
+        for exit in self.mission.steps.iter().flat_map(|step| &step.exits) {
+            exit.condition.labels(&mut labels);
+        }
+        labels
+    }
+
+    /// The floor sensors that a routine names.
+    pub(super) fn sensor_words(&self, routine: usize) -> impl Iterator<Item = &str> {
+        let steps = self.mission.steps.iter().filter(move |step| step.block == Block::Routine(routine));
+        steps.flat_map(|step| {
+            let mut words: Vec<&str> = Vec::new();
+            if let Some((behaviour, _)) = &step.behaviour {
+                match &behaviour.node {
+                    Behaviour::Follow { track, .. } => {
+                        words.extend(track.sensors().iter().map(|name| name.node.as_str()))
+                    }
+                    Behaviour::Keep { sensors, .. }
+                    | Behaviour::Align { sensors, .. }
+                    | Behaviour::Shove { sensors, .. } => {
+                        words.extend(sensors.iter().map(|name| name.node.as_str()));
+                    }
+                    Behaviour::Shift { sensor, .. } => words.push(&sensor.node),
+                    _ => {}
+                }
+            }
+            for exit in &step.exits {
+                exit.condition.each(&mut |term| match &term.node {
+                    Condition::Sees { sensors, .. }
+                    | Condition::Reads { sensors, .. }
+                    | Condition::Between { sensors, .. }
+                        if sensors.how == Quantifier::One || !sensors.names.is_empty() =>
+                    {
+                        words.extend(sensors.names.iter().map(|name| name.node.as_str()));
+                    }
+                    Condition::Code { sensor, .. }
+                    | Condition::Changed { sensor, .. }
+                    | Condition::Crossed { sensor, .. } => {
+                        words.push(&sensor.node);
+                    }
+                    _ => {}
+                });
+            }
+            words
+        })
+    }
+}
+
+/// What is wrong with the flow, added to what is wrong with the names.
+pub fn check(parsed: &Parsed, names: &Names, mut findings: Vec<Finding>) -> Vec<Finding> {
+    duplicates(parsed, names, &mut findings);
+    circles(parsed, &mut findings);
+    reflexes(parsed, &mut findings);
+    let broken = has_errors(&findings);
+    reach(parsed, broken, &mut findings);
+    findings
+}
+
+fn error(code: &'static str, span: &std::ops::Range<usize>, message: String, hint: &str) -> Finding {
+    Finding::error(code, Source::Mission, span.clone(), message).hint(hint)
+}
+
+fn duplicates(parsed: &Parsed, names: &Names, findings: &mut Vec<Finding>) {
+    let mission = &parsed.mission;
+    let mut told = |what: &str, entries: Vec<(Block, &Spanned<String>)>| {
+        let mut known: BTreeSet<(Block, &str)> = BTreeSet::new();
+        for (block, name) in entries.into_iter().filter(|(_, name)| !name.node.is_empty()) {
+            if !known.insert((block, &name.node)) {
+                let message = format!("there are two {what}s named `{}`", name.node);
+                findings.push(error("M106", &name.span, message, "give one of them another name"));
+            }
+        }
+    };
+    told(
+        "step",
+        mission
+            .steps
+            .iter()
+            .map(|step| {
+                // The step of a reflex has the reflex's name, which may not be a step's too.
+                let block = if matches!(step.block, Block::Reflex(_)) { Block::Mission } else { step.block };
+                (block, &step.name)
+            })
+            .collect(),
+    );
+    told("value", mission.lets.iter().map(|entry| (Block::Mission, &entry.name)).collect());
+    told("routine", mission.routines.iter().map(|routine| (Block::Mission, &routine.name)).collect());
+    for routine in &mission.routines {
+        if names.routines.iter().any(|(name, _)| *name == routine.name.node) {
+            let message = format!("a file in use has a routine `{}` too", routine.name.node);
+            findings.push(error("M106", &routine.name.span, message, "give this one another name"));
+        }
+    }
+}
+
+/// Every `do` of a step: its own and those of its rows.
+fn calls(step: &Step) -> impl Iterator<Item = &Spanned<String>> {
+    let rows = step.rows.iter().filter_map(|row| match &row.answer {
+        Answer::Does(behaviour) => Some(&behaviour.node),
+        Answer::Go(_) => None,
+    });
+    step.behaviour.iter().map(|(behaviour, _)| &behaviour.node).chain(rows).filter_map(|behaviour| match behaviour {
+        Behaviour::Do { routine, .. } => Some(routine),
+        _ => None,
+    })
+}
+
+/// Routines that do themselves.
+fn circles(parsed: &Parsed, findings: &mut Vec<Finding>) {
+    let mission = &parsed.mission;
+    let index = |name: &str| mission.routines.iter().position(|routine| routine.name.node == name);
+    let calls_of = |routine: usize| {
+        let steps = mission.steps.iter().filter(move |step| step.block == Block::Routine(routine));
+        steps.flat_map(calls).filter_map(move |name| Some((index(&name.node)?, name)))
+    };
+    let graph: Vec<Vec<(usize, &Spanned<String>)>> =
+        (0..mission.routines.len()).map(|it| calls_of(it).collect()).collect();
+    for routine in 0..graph.len() {
+        // Whether it comes back to itself, and by which of its own calls.
+        for (first, name) in &graph[routine] {
+            let (mut seen, mut open) = (vec![false; graph.len()], vec![*first]);
+            while let Some(at) = open.pop() {
+                if !std::mem::replace(&mut seen[at], true) {
+                    open.extend(graph[at].iter().map(|(next, _)| *next));
+                }
+            }
+            if seen[routine] {
+                let message = format!("`{}` does itself by way of this", mission.routines[routine].name.node);
+                findings.push(error("M128", &name.span, message, "write a `repeat` around what is to be done again"));
+            }
+        }
+    }
+}
+
+fn reflexes(parsed: &Parsed, findings: &mut Vec<Finding>) {
+    for reflex in &parsed.mission.reflexes {
+        let broken = parsed.mission.steps.iter().any(|step| step.line == reflex.line && step.broken);
+        if reflex.trigger.is_none() && !broken {
+            let message = format!("reflex \"{}\" watches for nothing", reflex.name.node);
+            findings.push(error("M129", &reflex.name.span, message, "add a line `when ...` below it"));
+        }
+        for name in &reflex.within {
+            let known = || parsed.mission.steps.iter().filter(|step| step.block == Block::Mission);
+            if !known().any(|step| step.name.node == name.node || step.name.node.is_empty()) {
+                let message = format!("there is no step \"{}\" to watch", name.node);
+                let hint = crate::finding::did_you_mean(&name.node, known().map(|step| step.name.node.as_str()));
+                findings.push(Finding::error("M104", Source::Mission, name.span.clone(), message).maybe_hint(hint));
+            }
+        }
+        if let Some(Spanned { node: Then::Go(target), span }) = &reflex.then {
+            let from = parsed.mission.steps.iter().find(|step| step.line == reflex.line);
+            let found = |name: &str| from.is_some_and(|from| parsed.mission.find(name, from).is_some());
+            match target {
+                Target::Step(name) if !found(name) => {
+                    let message = format!("there is no step \"{name}\" outside repeats");
+                    findings.push(error("M104", span, message, "name a step of the mission itself"));
+                }
+                Target::Again | Target::Out | Target::Next => {
+                    findings.push(error(
+                        "M104",
+                        span,
+                        "a reflex stands in no sequence".into(),
+                        "write `resume`, or name a step",
+                    ));
+                }
+                _ => {}
+            }
+        }
+    }
+}
+
+/// Steps that nothing leads to.
+fn reach(parsed: &Parsed, broken: bool, findings: &mut Vec<Finding>) {
+    let mission = &parsed.mission;
+    let steps = &mission.steps;
+    // A broken step may well lead on; and so may an exit to a step that is misspelt.
+    if steps.is_empty() || broken || steps.iter().any(|step| step.broken) {
+        return;
+    }
+    let mut next: Vec<Option<usize>> = vec![None; steps.len()];
+    let mut last: std::collections::BTreeMap<(Block, Option<usize>), usize> = std::collections::BTreeMap::new();
+    let mut open: Vec<usize> = Vec::new();
+    let mut inner: Vec<Option<usize>> = vec![None; steps.len()];
+    for (index, step) in steps.iter().enumerate() {
+        match last.insert((step.block, step.inside), index) {
+            Some(before) => next[before] = Some(index),
+            None => match step.inside {
+                Some(repeat) => inner[repeat] = Some(index),
+                None => open.push(index),
+            },
+        }
+    }
+    open.extend(mission.reflexes.iter().filter_map(|reflex| match &reflex.then.as_ref()?.node {
+        Then::Go(Target::Step(name)) => mission.find(name, steps.iter().find(|step| step.line == reflex.line)?),
+        _ => None,
+    }));
+    let mut reached = vec![false; steps.len()];
+    while let Some(index) = open.pop() {
+        if std::mem::replace(&mut reached[index], true) {
+            continue;
+        }
+        let step = &steps[index];
+        open.extend(inner[index]);
+        let rows = step.rows.iter().filter_map(|row| match &row.answer {
+            Answer::Go(target) => Some(&target.node),
+            Answer::Does(_) => None,
+        });
+        for target in step.exits.iter().map(|exit| &exit.target.node).chain(rows) {
+            open.extend(match target {
+                Target::Next => next[index],
+                Target::Step(name) => mission.find(name, step),
+                _ => None,
+            });
+        }
+        if leaves_by_itself(step) {
+            open.extend(next[index]);
+        }
+    }
+    for (index, step) in steps.iter().enumerate().filter(|(index, _)| !reached[*index]) {
+        // What stands in a repeat that is not reached has been said with the repeat.
+        if step.inside.is_some_and(|repeat| !reached[repeat]) {
+            continue;
+        }
+        let endless = next.iter().position(|next| *next == Some(index)).is_some_and(|before| {
+            matches!(&steps[before].behaviour, Some((behaviour, _)) if behaviour.node == Behaviour::Repeat(Rounds::Forever))
+        });
+        let message = if endless {
+            format!("step \"{}\" is never reached: the repeat above it goes on forever", step.name.node)
+        } else {
+            format!("no exit leads to step \"{}\"", step.name.node)
+        };
+        let hint = "let an exit above it lead here, or take it out";
+        findings.push(Finding::warning("M112", Source::Mission, step.name.span.clone(), message).hint(hint));
+    }
+}
+
+/// Whether a step goes on to the next one when its behaviour comes to its own end.
+fn leaves_by_itself(step: &Step) -> bool {
+    let Some((behaviour, _)) = &step.behaviour else { return false };
+    if matches!(behaviour.node, Behaviour::Choose) {
+        return step.rows.iter().all(|row| row.condition.is_some());
+    }
+    if matches!(behaviour.node, Behaviour::Signal { .. }) && !step.exits.is_empty() {
+        return false;
+    }
+    let answered =
+        |ending: &super::ast::Ending| step.exits.iter().any(|exit| exit.condition.node == Condition::Ended(*ending));
+    behaviour.node.outcomes().iter().any(|ending| !answered(ending))
+}
+
+/// What has a name and is never referred to.
+pub fn unused(parsed: &Parsed, lets: &[bool], parameters: &BTreeSet<(usize, String)>, findings: &mut Vec<Finding>) {
+    let mission = &parsed.mission;
+    let mut told = |code, span: &std::ops::Range<usize>, message: String, hint: &str| {
+        findings.push(Finding::warning(code, Source::Mission, span.clone(), message).hint(hint));
+    };
+    for (entry, _) in mission.lets.iter().zip(lets).filter(|(_, used)| !**used) {
+        let message = format!("`{}` is never used", entry.name.node);
+        told("M113", &entry.name.span, message, "use it in a step, or take it out");
+    }
+    // A file without steps of its own is there for others to use.
+    let is_library = !mission.steps.iter().any(|step| step.block == Block::Mission);
+    for (index, routine) in mission.routines.iter().enumerate() {
+        if !is_library && !mission.steps.iter().flat_map(calls).any(|name| name.node == routine.name.node) {
+            let message = format!("routine `{}` is never done", routine.name.node);
+            told("M113", &routine.name.span, message, "write `do` and its name in a step, or take it out");
+        }
+        for parameter in &routine.parameters {
+            if !parameters.contains(&(index, parameter.name.node.clone())) {
+                let message = format!("`{}` uses its parameter `{}` nowhere", routine.name.node, parameter.name.node);
+                told("M130", &parameter.name.span, message, "use it in the routine's steps, or take it out");
+            }
+        }
+    }
+}

@@ -1,0 +1,484 @@
+//! One line being read: tokens taken one after another, slots and findings collected on the way.
+//!
+//! A function that reads a part of a sentence answers `None` after it has said what is wrong; the rest of the
+//! line is then skipped, so one mistake is one finding.
+
+use std::ops::Range;
+
+use super::amounts::misfit;
+use super::ast::{Comparison, Formula, Function, Operator, Side, Slot, SlotKind, Spanned, Value};
+use super::lexer::{Token, TokenKind};
+use crate::finding::{Finding, Source, nearest};
+use crate::units::{Dimension, LARGEST, Quantity, Unit, parse_number};
+
+/// Formulas and conditions nested deeper are refused: no person writes them, and every reader would need the room.
+pub(super) const DEEPEST: usize = 12;
+
+pub(super) fn amount(dimension: Dimension, least: f64, most: f64) -> SlotKind {
+    SlotKind::Amount { dimension, range: (least, most), whole: false }
+}
+
+/// What a ranging sensor is compared with.
+fn distance() -> SlotKind {
+    amount(Dimension::Length, 0.0, 20.0)
+}
+
+/// A share of full brightness.
+pub(super) fn share() -> SlotKind {
+    amount(Dimension::Percent, 0.0, 1.0)
+}
+
+pub(super) fn length() -> SlotKind {
+    amount(Dimension::Length, 0.0, 1000.0)
+}
+
+pub(super) fn angle() -> SlotKind {
+    amount(Dimension::Angle, 0.0, 1000.0)
+}
+
+pub(super) fn time() -> SlotKind {
+    amount(Dimension::Time, 0.0, 3600.0)
+}
+
+pub(super) fn count() -> SlotKind {
+    SlotKind::Amount { dimension: Dimension::Number, range: (1.0, 1000.0), whole: true }
+}
+
+pub(super) fn gain() -> SlotKind {
+    amount(Dimension::Number, 0.0, 20.0)
+}
+
+/// A speed as a duty, or as one that the motors' drivers keep.
+pub(super) fn speeds() -> Vec<SlotKind> {
+    vec![amount(Dimension::Percent, 0.0, 1.0), amount(Dimension::Speed, 0.0, 5.0)]
+}
+
+/// What a reading or a named value may be compared with.
+pub(super) fn limits() -> Vec<SlotKind> {
+    vec![
+        share(),
+        distance(),
+        amount(Dimension::Voltage, 0.0, 100.0),
+        amount(Dimension::Angle, -1000.0, 1000.0),
+        time(),
+        amount(Dimension::Number, -LARGEST, LARGEST),
+        amount(Dimension::Speed, -5.0, 5.0),
+    ]
+}
+
+/// `a`, `b or c`, `a, b or c`
+pub fn either(words: &[String]) -> String {
+    match words {
+        [] => String::new(),
+        [one] => one.clone(),
+        [first @ .., last] => format!("{} or {last}", first.join(", ")),
+    }
+}
+
+pub(super) fn listed(words: &[&str]) -> String {
+    words.iter().map(|word| format!("`{word}`")).collect::<Vec<_>>().join(", ")
+}
+
+/// One line being read.
+pub(super) struct Sentence<'t> {
+    pub(super) text: &'t str,
+    pub(super) tokens: Vec<Token>,
+    pub(super) at: usize,
+    /// Where its last token ends.
+    pub(super) end: usize,
+    pub(super) line: usize,
+    /// The parameters of the routine it stands in: words that may stand for a side or a comparison.
+    pub(super) parameters: &'t [String],
+    pub(super) slots: Vec<Slot>,
+    /// Named amounts that may measure one of several things, which only their `let` tells.
+    pub(super) open: Vec<(Range<usize>, Vec<SlotKind>)>,
+    pub(super) findings: Vec<Finding>,
+    /// How many brackets are open.
+    pub(super) depth: usize,
+}
+
+const SIDES: &[&str] = &["left", "right"];
+const COMPARISONS: &[&str] = &["<", ">"];
+
+impl<'t> Sentence<'t> {
+    pub(super) fn peek(&self) -> Option<&Token> {
+        self.tokens.get(self.at)
+    }
+
+    pub(super) fn str(&self, token: &Token) -> &'t str {
+        &self.text[token.span.clone()]
+    }
+
+    /// The next token's text when it is a word, without taking it.
+    pub(super) fn word(&self) -> Option<&'t str> {
+        self.peek().filter(|token| token.kind == TokenKind::Word).map(|token| self.str(token))
+    }
+
+    pub(super) fn error(&mut self, code: &'static str, span: Range<usize>, message: impl Into<String>, hint: &str) {
+        self.findings.push(Finding::error(code, Source::Mission, span, message).hint(hint));
+    }
+
+    /// `expected ..., found ...` at the next token or at the end of the line.
+    pub(super) fn expected(&mut self, what: &str) {
+        let (span, found) = match self.peek() {
+            Some(token) if token.kind == TokenKind::OpenText => {
+                let span = token.span.clone();
+                self.error("M009", span, "this text is not closed", "add a `\"` at its end");
+                return;
+            }
+            Some(token) => (token.span.clone(), format!("`{}`", self.str(token))),
+            None => (self.end..self.end, "the end of the line".to_owned()),
+        };
+        self.findings.push(Finding::error("M003", Source::Mission, span, format!("expected {what}, found {found}")));
+    }
+
+    /// Whether the sentence has been read to its end; what is left over is a finding.
+    pub(super) fn finished(&mut self) -> bool {
+        let Some(token) = self.peek() else { return true };
+        if self.findings.is_empty() {
+            let span = token.span.start..self.end;
+            let rest = self.text[span.clone()].to_owned();
+            self.error(
+                "M006",
+                span,
+                format!("the sentence was complete before `{rest}`"),
+                "take it out, or put it into a comment after `#`",
+            );
+        }
+        false
+    }
+
+    pub(super) fn eat(&mut self, word: &str) -> bool {
+        let found = self.word() == Some(word);
+        self.at += usize::from(found);
+        found
+    }
+
+    /// The given words, one after another.
+    pub(super) fn words(&mut self, words: &[&str]) -> Option<()> {
+        for word in words {
+            if !self.eat(word) {
+                self.expected(&format!("`{word}`"));
+                self.suggest(&[word]);
+                return None;
+            }
+        }
+        Some(())
+    }
+
+    /// Adds a did-you-mean to the last finding when the next word is nearly one of these.
+    pub(super) fn suggest(&mut self, words: &[&str]) {
+        let near = self.word().and_then(|typed| nearest(typed, words.iter().copied())).map(str::to_owned);
+        if let (Some(near), Some(finding)) = (near, self.findings.last_mut()) {
+            finding.hints.push(format!("did you mean `{near}`?"));
+        }
+    }
+
+    pub(super) fn sign(&mut self, sign: &str) -> Option<()> {
+        if self.peek().is_some_and(|token| token.kind == TokenKind::Sign && self.str(token) == sign) {
+            self.at += 1;
+            return Some(());
+        }
+        self.expected(&format!("`{sign}`"));
+        None
+    }
+
+    /// One of a few words, as a slot; answers its index.
+    pub(super) fn choice(&mut self, words: &'static [&'static str]) -> Option<usize> {
+        let found = self.word().and_then(|word| words.iter().position(|choice| *choice == word));
+        let Some(index) = found else {
+            let quoted: Vec<String> = words.iter().map(|word| format!("`{word}`")).collect();
+            self.expected(&either(&quoted));
+            self.suggest(words);
+            return None;
+        };
+        self.take_slot(SlotKind::Choice(words));
+        Some(index)
+    }
+
+    /// `left`, `right`, or a parameter that says which.
+    pub(super) fn side(&mut self) -> Option<Side> {
+        if let Some(name) = self.parameter() {
+            self.take_slot(SlotKind::Choice(SIDES));
+            return Some(Side::Named(name));
+        }
+        self.choice(SIDES).map(|index| if index == 0 { Side::Left } else { Side::Right })
+    }
+
+    /// `<`, `>`, or a parameter that says which.
+    pub(super) fn comparison(&mut self) -> Option<Comparison> {
+        let than = match self.peek().map(|token| self.str(token)) {
+            Some("<") => Comparison::Below,
+            Some(">") => Comparison::Above,
+            _ => match self.parameter() {
+                Some(name) => Comparison::Named(name),
+                None => {
+                    self.expected("`<` or `>`");
+                    return None;
+                }
+            },
+        };
+        self.take_slot(SlotKind::Choice(COMPARISONS));
+        Some(than)
+    }
+
+    /// The next word when it is a parameter of the routine around.
+    pub(super) fn parameter(&self) -> Option<String> {
+        self.word().filter(|word| self.parameters.iter().any(|known| known == word)).map(str::to_owned)
+    }
+
+    /// Makes the next token a slot and takes it.
+    pub(super) fn take_slot(&mut self, kind: SlotKind) -> Range<usize> {
+        let span = self.tokens[self.at].span.clone();
+        self.slots.push(Slot { span: span.clone(), kind, line: self.line });
+        self.at += 1;
+        span
+    }
+
+    pub(super) fn name(&mut self, what: &str, kind: SlotKind) -> Option<Spanned<String>> {
+        let Some(word) = self.word() else {
+            self.expected(what);
+            return None;
+        };
+        let span = self.take_slot(kind);
+        Some(Spanned { node: word.to_owned(), span })
+    }
+
+    pub(super) fn tone(&mut self, sensor: &str) -> Option<Spanned<String>> {
+        self.name("a tone, such as `dark`", SlotKind::Tone { sensor: sensor.to_owned() })
+    }
+
+    pub(super) fn quoted(&mut self, what: &str) -> Option<Spanned<String>> {
+        let Some(token) = self.peek().filter(|token| token.kind == TokenKind::Text) else {
+            self.expected(what);
+            return None;
+        };
+        let node = self.str(token).trim_matches('"').to_owned();
+        let span = self.take_slot(SlotKind::Text);
+        Some(Spanned { node, span })
+    }
+
+    /// A number with whatever unit follows it.
+    pub(super) fn number_with_unit(&mut self) -> Option<(Range<usize>, Quantity)> {
+        let Some(token) = self.peek().filter(|token| token.kind == TokenKind::Number).cloned() else {
+            self.expected("a number with its unit");
+            return None;
+        };
+        let Some(value) = parse_number(self.str(&token)).filter(|value| value.abs() <= LARGEST) else {
+            let message = format!("`{}` is too large", self.str(&token));
+            self.error("M008", token.span, message, &format!("numbers go up to {LARGEST}"));
+            return None;
+        };
+        self.at += 1;
+        let (end, unit) = self.unit().unwrap_or((token.span.end, Unit::None));
+        Some((token.span.start..end, Quantity { value, unit }))
+    }
+
+    /// The unit at this place, if there is one: `%`, `mm`, `mm/s`.
+    pub(super) fn unit(&mut self) -> Option<(usize, Unit)> {
+        let first = self.peek()?.clone();
+        // The longest symbol wins: `mm/s` before `mm`.
+        for count in [3, 1] {
+            let last = self.tokens.get(self.at + count - 1);
+            let Some(last) = last else { continue };
+            let symbol: String = self.tokens[self.at..self.at + count].iter().map(|token| self.str(token)).collect();
+            if let Some(unit) =
+                Unit::parse(&symbol).filter(|_| matches!(first.kind, TokenKind::Word | TokenKind::Percent))
+            {
+                let end = last.span.end;
+                self.at += count;
+                return Some((end, unit));
+            }
+        }
+        None
+    }
+
+    /// A literal amount as a slot.
+    pub(super) fn quantity(&mut self, kind: &SlotKind) -> Option<Spanned<Quantity>> {
+        let (span, quantity) = self.number_with_unit()?;
+        self.fits(&span, quantity, kind)?;
+        self.slots.push(Slot { span: span.clone(), kind: kind.clone(), line: self.line });
+        Some(Spanned { node: quantity, span })
+    }
+
+    /// An amount as a slot: a literal, the name of one, or a formula in brackets.
+    pub(super) fn value(&mut self, kind: &SlotKind) -> Option<Spanned<Value>> {
+        let SlotKind::Amount { dimension, .. } = kind else { unreachable!("amounts only") };
+        if self.opens_formula() {
+            return self.formula_value();
+        }
+        if let Some(word) = self.word() {
+            let span = self.take_slot(kind.clone());
+            return Some(Spanned { node: Value::Named(word.to_owned()), span });
+        }
+        if self.peek().is_none_or(|token| token.kind != TokenKind::Number) {
+            self.expected(&format!("{} such as `{}`", dimension.name(), dimension.example()));
+            return None;
+        }
+        let literal = self.quantity(kind)?;
+        Some(Spanned { node: Value::Literal(literal.node), span: literal.span })
+    }
+
+    /// An amount that may measure one of several things: the unit tells which, or else the `let`.
+    pub(super) fn value_of(&mut self, kinds: Vec<SlotKind>) -> Option<Spanned<Value>> {
+        let matching =
+            |kind: &&SlotKind| matches!(kind, SlotKind::Amount { dimension, .. } if self.follows(*dimension));
+        let kind = kinds.iter().find(matching).unwrap_or(&kinds[0]).clone();
+        let value = self.value(&kind)?;
+        if matches!(value.node, Value::Named(_)) {
+            self.open.push((value.span.clone(), kinds));
+        }
+        Some(value)
+    }
+
+    /// A duty, or a speed along the ground.
+    pub(super) fn speed(&mut self) -> Option<Spanned<Value>> {
+        self.value_of(speeds())
+    }
+
+    fn opens_formula(&self) -> bool {
+        let text = |at: usize| self.tokens.get(at).map(|token| self.str(token));
+        text(self.at) == Some("(")
+            || (matches!(text(self.at), Some("min" | "max" | "abs")) && text(self.at + 1) == Some("("))
+    }
+
+    /// A formula that may stand without brackets around it: behind `let x =` and `measure`.
+    pub(super) fn formula_value(&mut self) -> Option<Spanned<Value>> {
+        let start = self.peek().map_or(self.end, |token| token.span.start);
+        let formula = self.factor()?;
+        Some(self.as_value(formula, start))
+    }
+
+    /// The same with sums and products at its top.
+    pub(super) fn whole_formula(&mut self) -> Option<Spanned<Value>> {
+        let start = self.peek().map_or(self.end, |token| token.span.start);
+        let formula = self.sum()?;
+        Some(self.as_value(formula, start))
+    }
+
+    fn as_value(&self, formula: Formula, start: usize) -> Spanned<Value> {
+        match formula {
+            Formula::Amount(value) => value,
+            other => {
+                let end = self.tokens[self.at - 1].span.end;
+                Spanned { node: Value::Formula(Box::new(other)), span: start..end }
+            }
+        }
+    }
+
+    fn sum(&mut self) -> Option<Formula> {
+        let mut left = self.product()?;
+        while let Some(operator) = self.operator(&[("+", Operator::Plus), ("-", Operator::Minus)]) {
+            left = Formula::Two(operator, Box::new([left, self.product()?]));
+        }
+        Some(left)
+    }
+
+    fn product(&mut self) -> Option<Formula> {
+        let mut left = self.factor()?;
+        while let Some(operator) = self.operator(&[("*", Operator::Times), ("/", Operator::Over)]) {
+            left = Formula::Two(operator, Box::new([left, self.factor()?]));
+        }
+        Some(left)
+    }
+
+    fn operator(&mut self, known: &[(&str, Operator)]) -> Option<Operator> {
+        let sign = self.peek().filter(|token| token.kind == TokenKind::Sign).map(|token| self.str(token))?;
+        let operator = known.iter().find(|(text, _)| *text == sign)?.1;
+        self.at += 1;
+        Some(operator)
+    }
+
+    /// One more bracket around what follows; none when there are too many.
+    pub(super) fn deeper(&mut self) -> Option<()> {
+        self.depth += 1;
+        if self.depth > DEEPEST {
+            let span = self.peek().map_or(self.end..self.end, |token| token.span.clone());
+            self.error("M118", span, format!("more than {DEEPEST} brackets within each other"), "take it apart");
+            return None;
+        }
+        Some(())
+    }
+
+    fn factor(&mut self) -> Option<Formula> {
+        let function = match self.word() {
+            Some("min") => Some(Function::Min),
+            Some("max") => Some(Function::Max),
+            Some("abs") => Some(Function::Abs),
+            _ => None,
+        };
+        if self.opens_formula() {
+            self.deeper()?;
+            self.at += usize::from(function.is_some());
+            self.sign("(")?;
+            let mut inside = vec![self.sum()?];
+            while function.is_some_and(|it| it != Function::Abs) && self.eat_sign(",") {
+                inside.push(self.sum()?);
+            }
+            self.sign(")")?;
+            self.depth -= 1;
+            return match function {
+                Some(function) => Some(Formula::Of(function, inside)),
+                None => inside.pop(),
+            };
+        }
+        if let Some(word) = self.word() {
+            let node = Value::Named(word.to_owned());
+            self.at += 1;
+            let span = self.tokens[self.at - 1].span.clone();
+            return Some(Formula::Amount(Spanned { node, span }));
+        }
+        let (span, quantity) = self.number_with_unit()?;
+        let kind = SlotKind::Amount { dimension: quantity.unit.dimension(), range: (-LARGEST, LARGEST), whole: false };
+        self.slots.push(Slot { span: span.clone(), kind, line: self.line });
+        Some(Formula::Amount(Spanned { node: Value::Literal(quantity), span }))
+    }
+
+    /// Takes a sign when it is the next token.
+    pub(super) fn eat_sign(&mut self, sign: &str) -> bool {
+        let found = self.peek().is_some_and(|token| token.kind == TokenKind::Sign && self.str(token) == sign);
+        self.at += usize::from(found);
+        found
+    }
+
+    /// Takes a comma and the word behind it, when they are next.
+    pub(super) fn clause(&mut self, word: &str) -> bool {
+        let text = |at: usize| self.tokens.get(at).map(|token| self.str(token));
+        let found = text(self.at) == Some(",") && text(self.at + 1) == Some(word);
+        self.at += 2 * usize::from(found);
+        found
+    }
+
+    /// Whether the next token is a number with a unit of a dimension.
+    fn follows(&self, dimension: Dimension) -> bool {
+        if self.peek().is_none_or(|token| token.kind != TokenKind::Number) {
+            return false;
+        }
+        let rest = self.tokens.get(self.at + 1..).unwrap_or_default();
+        let symbol =
+            |count: usize| rest.get(..count).map(|few| few.iter().map(|token| self.str(token)).collect::<String>());
+        let unit = [3, 1].into_iter().filter_map(symbol).find_map(|symbol| Unit::parse(&symbol));
+        // A word that is no unit is one misspelt, unless the sentence may go on so.
+        let goes_on = |token: &Token| {
+            token.kind != TokenKind::Word || matches!(self.str(token), "and" | "or" | "for" | "after" | "as" | "to")
+        };
+        let plain = dimension == Dimension::Number && rest.first().is_none_or(goes_on);
+        unit.map_or(plain, |unit| unit.dimension() == dimension)
+    }
+
+    pub(super) fn fits(&mut self, span: &Range<usize>, quantity: Quantity, kind: &SlotKind) -> Option<()> {
+        match misfit(quantity, kind) {
+            None => Some(()),
+            Some((code, message, hint)) => {
+                // The word behind a number without unit is what was meant as its unit.
+                let odd = self.word().filter(|_| quantity.unit == Unit::None && code == "M004");
+                let hint = match odd.and_then(|word| nearest(word, Unit::ALL.iter().map(|unit| unit.symbol()))) {
+                    Some(near) => format!("did you mean `{} {near}`?", quantity.value),
+                    None => hint,
+                };
+                self.error(code, span.clone(), message, &hint);
+                None
+            }
+        }
+    }
+}
