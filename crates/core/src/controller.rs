@@ -10,7 +10,7 @@ mod machine;
 mod program;
 mod tone;
 
-pub use compile::Unit;
+pub use compile::Script;
 pub use machine::{Command, Controller, End, Event, Reading, Readings, Status, THERE};
 pub use program::{
     Action, After, Armed, EdgeSensor, Follow, Goal, Look, Num, Passes, Program, ProgramExit, ProgramReflex,

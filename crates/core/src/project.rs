@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use serde::Deserialize;
 
-use crate::controller::{Program, Reading, Tone, Tones};
+use crate::controller::{Program, Reading, Script, Tone, Tones};
 use crate::field::{self, Conduct, Field, Files, Opponent, Outline, Point, seen};
 use crate::finding::{Finding, Severity, Source, did_you_mean, has_errors, line_column};
 use crate::mission::{self, ActuatorName, Names, Parsed, SensorName};
@@ -114,6 +114,8 @@ pub struct Setup {
     pub players: Vec<Player>,
     /// What is done by hand during a run, in order of time.
     pub hands: Vec<Intervention>,
+    /// Files of routines that missions may use: path within the project, and text.
+    pub shared: Vec<(String, String)>,
 }
 
 impl Setup {
@@ -142,7 +144,15 @@ impl Setup {
         }
         let names = names(&robot, &field, &tones);
         (
-            Some(Self { robot: Arc::new(robot), field: Arc::new(field), tones, names, players, hands: Vec::new() }),
+            Some(Self {
+                robot: Arc::new(robot),
+                field: Arc::new(field),
+                tones,
+                names,
+                players,
+                hands: Vec::new(),
+                shared: Vec::new(),
+            }),
             findings,
         )
     }
@@ -347,11 +357,60 @@ pub fn prepare(text: &str, setup: Option<&Setup>) -> Prepared {
     let mut findings = parsed.findings.clone();
     let mut program = None;
     if let Some(setup) = setup {
-        findings.extend(mission::check(&parsed, &setup.names));
+        let used = used(&parsed, setup, &mut findings);
+        let routines = used.iter().flat_map(|(_, file)| &file.mission.routines);
+        let routines: Vec<(String, Vec<String>)> = routines
+            .map(|routine| {
+                let parameters = routine.parameters.iter().map(|parameter| parameter.name.node.clone());
+                (routine.name.node.clone(), parameters.collect())
+            })
+            .collect();
+        if routines.is_empty() {
+            findings.extend(mission::check(&parsed, &setup.names));
+        } else {
+            findings.extend(mission::check(&parsed, &Names { routines, ..setup.names.clone() }));
+        }
         if !has_errors(&findings) {
-            program = Program::compile(text, &parsed.mission, &setup.robot, &setup.tones).map(Arc::new);
+            let own = Script { text, mission: &parsed.mission };
+            let others = used.iter().map(|(text, file)| Script { text, mission: &file.mission });
+            let scripts: Vec<Script<'_>> = std::iter::once(own).chain(others).collect();
+            program = Program::compile_with(&scripts, &setup.robot, &setup.tones).map(Arc::new);
+            if program.is_none() && !parsed.mission.steps.is_empty() {
+                let finding = Finding::error("M133", Source::Mission, 0..0, "the mission grows too large to run");
+                findings.push(finding.hint("routines that do each other many times multiply: do them fewer times"));
+            }
         }
     }
     findings.sort_by_key(|finding| finding.span.start);
     Prepared { parsed, findings, program }
+}
+
+/// The files that a mission uses; what is wrong with one is told at the line that uses it.
+fn used<'s>(parsed: &Parsed, setup: &'s Setup, findings: &mut Vec<Finding>) -> Vec<(&'s str, Parsed)> {
+    let mut all: Vec<(&str, Parsed)> = Vec::new();
+    for path in &parsed.mission.uses {
+        let mut refuse = |code, message: String, hint: Option<String>| {
+            findings.push(Finding::error(code, Source::Mission, path.span.clone(), message).maybe_hint(hint));
+        };
+        let Some((_, text)) = setup.shared.iter().find(|(known, _)| *known == path.node) else {
+            let hint = did_you_mean(&path.node, setup.shared.iter().map(|(path, _)| path.as_str()))
+                .unwrap_or_else(|| "put a file with routines into the folder `shared`".to_owned());
+            refuse("M131", format!("there is no file `{}`", path.node), Some(hint));
+            continue;
+        };
+        let file = mission::parse(text);
+        let mut wrong = file.findings.clone();
+        // Its own header says nothing about the mission that uses it.
+        let names = Names { starts: Vec::new(), ..setup.names.clone() };
+        wrong.extend(mission::check(&file, &names));
+        if let Some(first) = wrong.iter().find(|finding| finding.severity == Severity::Error && finding.code != "M109")
+        {
+            let line = line_column(text, first.span.start).0;
+            let message = format!("`{}`, line {line}: {}", path.node, first.message);
+            refuse("M132", message, first.hints.first().cloned());
+            continue;
+        }
+        all.push((text, file));
+    }
+    all
 }

@@ -2,7 +2,7 @@
 //!
 //! [`Chart`] is the model that the terminal paints in cells; [`chart_scene`] makes scene items of the same model.
 
-use wayodos_core::controller::{Action, Event, Limits, Program, Test, Tones};
+use wayodos_core::controller::{Action, Event, Limits, Program, Rail, Sight, Test, Tones};
 use wayodos_core::robot::Robot;
 use wayodos_core::sim::{Happening, Outcome, Run};
 
@@ -163,10 +163,21 @@ fn marks(story: Story<'_>) -> Vec<Mark> {
     let trace = &run.trace;
     let stamped = trace.events.iter().filter_map(|stamp| {
         let (kind, words) = match stamp.event {
-            Event::Entered { step } => (MarkKind::Step, format!("step {} begins", step + 1)),
+            Event::Entered { step } if program.steps[step].written => {
+                (MarkKind::Step, format!("step {} begins", step + 1))
+            }
+            Event::Took { reflex } => {
+                (MarkKind::World, format!("reflex \"{}\" takes the wheels", program.reflexes[reflex].name))
+            }
+            Event::Gave { reflex } => {
+                (MarkKind::World, format!("reflex \"{}\" gives them back", program.reflexes[reflex].name))
+            }
+            Event::Kept { name } if !program.kept[name].starts_with(' ') => {
+                (MarkKind::World, format!("{} is measured", program.kept[name]))
+            }
             Event::Counted { count, .. } => (MarkKind::Line, format!("line {count} crossed")),
             // The next step begins in the same tick, which is told there.
-            Event::Left { .. } => return None,
+            Event::Entered { .. } | Event::Kept { .. } | Event::Left { .. } => return None,
         };
         Some((stamp.tick as usize, kind, words))
     });
@@ -210,19 +221,34 @@ fn sensor_track(story: Story<'_>, index: usize) -> Track {
                 limits.push(span);
             }
         };
-        if let Action::FollowEdge { sensor, middle, .. } = step.action
-            && sensor == index
-        {
-            add(middle, middle);
+        if let Action::Follow(follow) = &step.action {
+            let edges = match &follow.rail {
+                Rail::Edge(edge, _) => std::slice::from_ref(edge),
+                Rail::Under(pair) | Rail::Between(pair) => pair,
+            };
+            for edge in edges.iter().filter(|edge| edge.sensor == index) {
+                add(edge.middle, edge.middle);
+            }
         }
-        for exit in &step.exits {
-            match &exit.test {
+        let sights = match &step.action {
+            Action::Keep { sensors, .. } => sensors.as_slice(),
+            _ => &[],
+        };
+        for (_, sight) in sights.iter().filter(|(sensor, _)| *sensor == index) {
+            if let Sight::Bright(limits) = sight {
+                ends(limits).into_iter().for_each(|(value, back)| add(value, back));
+            }
+        }
+        for look in step.exits.iter().flat_map(|exit| exit.term.looks()) {
+            match &look.test {
                 Test::Bright { sensor, limits } | Test::Crossed { sensor, limits, .. } if *sensor == index => {
                     for (value, back) in ends(limits) {
                         add(value, back);
                     }
                 }
-                Test::Reads { sensor, limit, .. } if *sensor == index => add(*limit, *limit),
+                Test::Reads { sensor, limit, .. } if *sensor == index => {
+                    limit.fixed().into_iter().for_each(|limit| add(limit, limit));
+                }
                 _ => {}
             }
         }
@@ -237,9 +263,11 @@ fn range_track(story: Story<'_>, ranger: usize) -> Track {
     let values = (0..trace.ticks.len()).map(|tick| (trace.range(tick, ranger) * 1000.0) as f32).collect();
     let limits = run.visits.iter().flat_map(|visit| {
         let (from, to) = (trace.seconds(visit.entered), trace.seconds(visit.left));
-        program.steps[visit.step].exits.iter().filter_map(move |exit| match exit.test {
-            Test::Range { ranger: of, limit, .. } if of == ranger => {
-                Some(LimitSpan { from, to, value: limit * 1000.0, back: limit * 1000.0 })
+        let looks = program.steps[visit.step].exits.iter().flat_map(|exit| exit.term.looks());
+        looks.filter_map(move |look| match &look.test {
+            Test::Range { ranger: of, limit, .. } if *of == ranger => {
+                let value = limit.fixed()? * 1000.0;
+                Some(LimitSpan { from, to, value, back: value })
             }
             _ => None,
         })

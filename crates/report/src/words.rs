@@ -48,12 +48,24 @@ fn spare_words(spare: Spare) -> String {
     }
 }
 
-/// Where an exit leads, as it would be written.
-pub fn goal_words(program: &Program, goal: &Goal) -> String {
+/// Where an exit of a step leads, as it would be written.
+pub fn goal_words(program: &Program, step: usize, goal: &Goal) -> String {
+    let name = |step: usize| format!("\"{}\"", program.steps[step].name);
     match goal {
-        Goal::Step(step) => format!("\"{}\"", program.steps[*step].name),
+        Goal::Step(step) => name(*step),
+        Goal::Next => {
+            let of = &program.steps[step];
+            match (of.next, of.parent, of.reflex) {
+                (Some(next), ..) => name(next),
+                (None, Some(parent), _) => format!("end of {}", name(program.shown(parent))),
+                (None, None, Some(_)) => "end of the reflex".into(),
+                (None, None, None) => "done".into(),
+            }
+        }
+        Goal::Pass(group) => format!("{} again", name(program.shown(*group))),
+        Goal::Complete(group, _) => format!("out of {}", name(program.shown(*group))),
         Goal::Done => "done".into(),
-        Goal::Fail(reason) => format!("fail \"{reason}\""),
+        Goal::Fail(reason) => format!("fail \"{}\"", program.reasons[*reason]),
     }
 }
 

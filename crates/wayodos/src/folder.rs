@@ -101,8 +101,8 @@ impl Project {
             return Err(OpenError::NoProject(folder.to_owned()));
         }
         let read = |path: &str| read_bytes(&folder.join(path));
-        let list = || {
-            let entries = fs::read_dir(folder.join("missions")).into_iter().flatten().flatten();
+        let list = |within: &str| {
+            let entries = fs::read_dir(folder.join(within)).into_iter().flatten().flatten();
             let mut names: Vec<String> = entries
                 .filter_map(|entry| entry.file_name().into_string().ok())
                 .filter_map(|name| name.strip_suffix(".way").map(str::to_owned))
@@ -119,9 +119,9 @@ impl Project {
             let missing = || OpenError::Unreadable(path.into(), io::ErrorKind::NotFound.into());
             demo::file(path).map(|text| text.as_bytes().to_vec()).ok_or_else(missing)
         };
-        let list = || {
-            let names = demo::FILES.iter().filter_map(|(path, _)| path.strip_prefix("missions/")?.strip_suffix(".way"));
-            names.map(str::to_owned).collect()
+        let list = |within: &str| {
+            let inside = |path: &'static str| path.strip_prefix(within)?.strip_prefix('/')?.strip_suffix(".way");
+            demo::FILES.iter().filter_map(|(path, _)| inside(path)).map(str::to_owned).collect()
         };
         Self::assemble(Home::Demo, mission, read, list)
     }
@@ -130,7 +130,7 @@ impl Project {
         home: Home,
         mission: Option<&str>,
         bytes: impl Fn(&str) -> Result<Vec<u8>, OpenError>,
-        list: impl Fn() -> Vec<String>,
+        list: impl Fn(&str) -> Vec<String>,
     ) -> Result<Self, OpenError> {
         let read = |path: &str| text_of(Path::new(path), bytes(path)?);
         let project_text = read(PROJECT_FILE)?;
@@ -143,7 +143,7 @@ impl Project {
         if let Some(name) = mission {
             let stem = name.strip_prefix("missions/").unwrap_or(name);
             let stem = stem.strip_suffix(".way").unwrap_or(stem);
-            let names = list();
+            let names = list("missions");
             if !names.iter().any(|known| known == stem) {
                 return Err(OpenError::NoMission(name.to_owned(), names));
             }
@@ -160,6 +160,10 @@ impl Project {
         };
         let (mut setup, more) = Setup::load_with(&robot, &field, calibration.as_deref(), &files);
         findings.extend(more);
+        if let Some(setup) = &mut setup {
+            let paths = list("shared").into_iter().map(|name| format!("shared/{name}.way"));
+            setup.shared = paths.filter_map(|path| Some((path.clone(), read(&path).ok()?))).collect();
+        }
         if let Some(path) = &config.hands {
             let text = read(path)?;
             if let Some(setup) = &mut setup {

@@ -30,7 +30,7 @@ const MOST_STEPS: usize = 20_000;
 
 /// A mission text with what it says.
 #[derive(Clone, Copy, Debug)]
-pub struct Unit<'a> {
+pub struct Script<'a> {
     /// The text.
     pub text: &'a str,
     /// What it says.
@@ -43,11 +43,11 @@ impl Program {
     /// - `text`: the mission's own text, for the words of conditions
     /// - `tones`: one entry per sensor of the robot
     pub fn compile(text: &str, mission: &Mission, robot: &Robot, tones: &[Tones]) -> Option<Self> {
-        Self::compile_with(&[Unit { text, mission }], robot, tones)
+        Self::compile_with(&[Script { text, mission }], robot, tones)
     }
 
     /// The same for a mission, which comes first, with the files whose routines it uses.
-    pub fn compile_with(units: &[Unit<'_>], robot: &Robot, tones: &[Tones]) -> Option<Self> {
+    pub fn compile_with(units: &[Script<'_>], robot: &Robot, tones: &[Tones]) -> Option<Self> {
         let mut compiler = Compiler {
             units,
             robot,
@@ -119,7 +119,7 @@ struct Place {
 }
 
 struct Compiler<'a> {
-    units: &'a [Unit<'a>],
+    units: &'a [Script<'a>],
     robot: &'a Robot,
     tones: &'a [Tones],
     steps: Vec<ProgramStep>,

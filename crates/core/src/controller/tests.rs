@@ -70,7 +70,7 @@ fn the_first_exit_in_written_order_wins() {
     script.still(0.9);
     assert_eq!(script.still(0.9).1, Status::Running);
     assert_eq!(script.still(0.1).1, Status::Ended(End::Done));
-    assert_eq!(script.events.last(), Some(&Event::Left { step: 0, exit: Some(0) }));
+    assert_eq!(script.events.last(), Some(&Event::Left { step: 0, exit: Some(0), look: 0 }));
 }
 
 #[test]

@@ -200,7 +200,7 @@ impl<'a> Checker<'a> {
     fn header(&mut self) {
         let mission = &self.parsed.mission;
         let top = mission.name.as_ref().map_or(0..0, |name| name.span.clone());
-        if mission.steps.is_empty() && !has_errors(&self.parsed.findings) {
+        if !mission.steps.iter().any(|step| step.block == Block::Mission) && !has_errors(&self.parsed.findings) {
             self.error("M109", &top, "the mission has no steps".into(), Some("add a line `step \"...\"`".into()));
         }
         if mission.limit.is_none() {
@@ -367,8 +367,8 @@ impl<'a> Checker<'a> {
                 known.chain(sources).chain(sensors).chain(self.names.rangers.iter().map(String::as_str)).collect();
             did_you_mean(&name.node, all)
         } else {
-            crate::finding::nearest(&name.node, known)
-                .map(|near| format!("did you mean `{near}`?"))
+            let known: Vec<&str> = known.collect();
+            did_you_mean(&name.node, known)
                 .or_else(|| Some(format!("write the amount itself, or add a line `let {} = ...`", name.node)))
         };
         self.error("M103", &name.span, format!("nothing is named `{}`", name.node), hint);

@@ -11,6 +11,7 @@ fn names() -> Names {
     let sensor = |name: &str, tones: &[&str]| SensorName {
         name: name.to_owned(),
         tones: tones.iter().map(|&tone| tone.to_owned()).collect(),
+        ..SensorName::default()
     };
     Names {
         sensors: vec![
@@ -26,6 +27,7 @@ fn names() -> Names {
         signals: vec!["lamp".to_owned()],
         steers: false,
         top_speed: 0.5,
+        routines: Vec::new(),
     }
 }
 

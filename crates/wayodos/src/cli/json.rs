@@ -150,22 +150,31 @@ pub fn run(project: &Project, all: &[Finding], told: &Told, wall_ms: f64) -> Str
             entered_s: trace.seconds(step.visit.entered),
             left_s: trace.seconds(step.visit.left),
             exit: exit.map(|exit| exit.words.as_str()),
-            target: exit.map(|exit| goal_words(program, &exit.goal)),
+            target: exit.map(|exit| goal_words(program, step.visit.step, &exit.goal)),
             margin: step.margin().map(|margin| rounded(margin, 2)),
         }
     });
     let mut events: Vec<EventOut<'_>> = trace
         .events
         .iter()
-        .map(|stamp| {
+        .filter_map(|stamp| {
             let (kind, step, exit, count) = match stamp.event {
                 Event::Entered { step } => ("entered", step, None, None),
                 Event::Counted { step, exit, count } => ("counted", step, Some(exit), Some(count)),
-                Event::Left { step, exit } => ("left", step, exit, None),
+                Event::Left { step, exit, .. } => ("left", step, exit, None),
+                Event::Took { reflex } => ("reflex took over", program.reflexes[reflex].step, None, None),
+                Event::Gave { reflex } => ("reflex gave back", program.reflexes[reflex].step, None, None),
+                Event::Kept { name } => {
+                    let words = Some(program.kept[name].clone()).filter(|name| !name.starts_with(' '))?;
+                    let t_s = trace.seconds(stamp.tick as usize);
+                    let (step, exit, count) = (None, None, None);
+                    return Some(EventOut { t_s, kind: "measured", step, exit, count, words: Some(words) });
+                }
             };
             let of = &program.steps[step];
             let exit = exit.map(|exit| of.exits[exit].words.as_str());
-            EventOut { t_s: trace.seconds(stamp.tick as usize), kind, step: Some(&of.name), exit, count, words: None }
+            let (t_s, step) = (trace.seconds(stamp.tick as usize), Some(of.name.as_str()));
+            of.written.then_some(EventOut { t_s, kind, step, exit, count, words: None })
         })
         .collect();
     if let Some(setup) = &project.setup {

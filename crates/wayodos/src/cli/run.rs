@@ -60,7 +60,9 @@ fn report(project: &Project, told: &Told) -> String {
             let (words, weight) = exit_words(evidence, failed);
             let target = match weight {
                 Weight::Spare => String::new(),
-                Weight::Fired | Weight::Thin | Weight::Failed => format!("  -> {}", goal_words(program, &exit.goal)),
+                Weight::Fired | Weight::Thin | Weight::Failed => {
+                    format!("  -> {}", goal_words(program, visit.step, &exit.goal))
+                }
             };
             let _ = writeln!(out, "       {:<44} {words}{target}", exit.words);
         }

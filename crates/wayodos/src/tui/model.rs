@@ -5,7 +5,7 @@ use std::sync::Arc;
 use ratatui::layout::Rect;
 use tui_input::Input;
 use wayodos_core::finding::{Finding, Severity};
-use wayodos_core::mission::{Line, LineKind, Slot};
+use wayodos_core::mission::{Line, Slot};
 use wayodos_core::project::{Prepared, Setup, prepare};
 
 use super::layout::{Areas, Pane, layout};
@@ -211,16 +211,23 @@ impl Model {
         self.slots_on(self.cursor.line).nth(self.cursor.nth).map(|(index, _)| index)
     }
 
-    /// The step that a line belongs to: its index, counted in written order.
+    /// The step that a line belongs to, as the run counts them: of a routine that is done several times the one that
+    /// is active, or else the first.
     pub fn step_of_line(&self, line: usize) -> Option<usize> {
         let steps = &self.prepared.parsed.mission.steps;
-        let index = steps.iter().rposition(|step| step.line <= line)?;
-        let last =
-            steps[index].exits.iter().map(|exit| exit.line).chain(steps[index].behaviour.iter().map(|(_, l)| *l));
         // Comments and blank lines below a step belong to the next one.
-        let last = last.max().unwrap_or(steps[index].line);
-        let loose = matches!(self.lines().get(line).map(|line| line.kind), Some(LineKind::Blank));
-        (line <= last || !loose).then_some(index)
+        let index = steps.iter().rposition(|step| step.line <= line && line <= step.last)?;
+        let program = self.prepared.program.as_ref().or(self.told.as_ref().map(|told| &told.program));
+        let Some(program) = program else { return Some(index) };
+        let here = |step: usize| program.steps[step].line == steps[index].line;
+        let active = self.active_step().filter(|&step| step < program.written && here(step));
+        active.or_else(|| (0..program.written).find(|&step| here(step))).or(Some(index))
+    }
+
+    /// The line of the text that names a step of the run.
+    pub fn line_of_step(&self, step: usize) -> Option<usize> {
+        let program = self.told.as_ref().map(|told| &told.program).or(self.prepared.program.as_ref())?;
+        program.steps.get(step).map(|step| step.line)
     }
 
     /// The step that is active at the time cursor.

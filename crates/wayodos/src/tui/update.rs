@@ -516,7 +516,7 @@ fn time_to_step(model: &mut Model) {
 
 fn step_of_time(model: &mut Model) {
     let Some(step) = model.active_step() else { return };
-    if let Some(line) = model.prepared.parsed.mission.steps.get(step).map(|step| step.line) {
+    if let Some(line) = model.line_of_step(step) {
         model.cursor = Cursor { line, nth: 0 };
     }
 }
@@ -588,13 +588,12 @@ fn follow(model: &mut Model) {
     let rows = model.rows();
     let mut wanted = model.cursor.line;
     if model.playing {
-        let step = model.active_step().and_then(|step| model.prepared.parsed.mission.steps.get(step));
-        wanted = step.map_or(wanted, |step| step.line);
+        wanted = model.active_step().and_then(|step| model.line_of_step(step)).unwrap_or(wanted);
     }
     let of_line = |line: usize| rows.iter().position(|row| *row == Row::Line(line)).unwrap_or(0);
     let first = of_line(wanted);
     // What hangs below the line should be seen with it: findings, or the rest of its step.
-    let header = model.lines().get(wanted).is_some_and(|line| line.kind == LineKind::Step);
+    let header = model.lines().get(wanted).is_some_and(|line| matches!(line.kind, LineKind::Step | LineKind::Reflex));
     let mut last = if header { first + 4 } else { first };
     while matches!(rows.get(last + 1), Some(Row::Finding(..) | Row::Fresh)) {
         last += 1;

@@ -164,6 +164,9 @@ fn slot_words(model: &Model) -> Option<String> {
         }
         SlotKind::Choice(words) => either(&words.iter().map(|word| (*word).to_owned()).collect::<Vec<_>>()),
         SlotKind::Sensor => "a sensor".into(),
+        SlotKind::Ranger => "a ranging sensor".into(),
+        SlotKind::Routine => "a routine".into(),
+        SlotKind::Name => "a name".into(),
         SlotKind::Switch => "a touch switch or a button".into(),
         SlotKind::Actuator => "an actuator".into(),
         SlotKind::Signal => "a signal".into(),

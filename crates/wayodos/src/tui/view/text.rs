@@ -71,12 +71,19 @@ fn margins(model: &Model) -> Vec<Option<Margin>> {
             *place = Some(margin);
         }
     };
-    for (step, about) in told.program.steps.iter().enumerate() {
+    let mut reached = vec![false; model.lines().len()];
+    for (step, about) in told.program.steps.iter().enumerate().take(told.program.written) {
         let visits: Vec<&StepEvidence> = told.evidence.iter().filter(|one| one.visit.step == step).collect();
         let Some(shown) = visit_at(told, &visits, model.time) else {
-            set(about.line, Margin { words: "not reached".into(), weight: None });
+            // The same lines may be done in another place.
+            if !reached.get(about.line).copied().unwrap_or(true) {
+                set(about.line, Margin { words: "not reached".into(), weight: None });
+            }
             continue;
         };
+        if let Some(reached) = reached.get_mut(about.line) {
+            *reached = true;
+        }
         let (from, to) = (told.run.trace.seconds(shown.visit.entered), told.run.trace.seconds(shown.visit.left));
         let times = if visits.len() > 1 { format!("{} times, ", visits.len()) } else { String::new() };
         set(about.line, Margin { words: format!("{times}{from:.1} - {to:.1} s"), weight: None });
@@ -140,7 +147,7 @@ fn scroll_marks(model: &Model, theme: Theme, area: Rect, rows: usize, buffer: &m
 
 fn gutter(model: &Model, theme: Theme, area: Rect, y: u16, line: usize, active: Option<usize>, buffer: &mut Buffer) {
     let Some(step) = model.step_of_line(line) else { return };
-    let header = model.lines()[line].kind == LineKind::Step;
+    let header = matches!(model.lines()[line].kind, LineKind::Step | LineKind::Reflex);
     if header {
         let number = format!("{:>2} ", step + 1);
         put(buffer, area.x + 1, y, 3, &number, theme.step_patch(step));
@@ -259,7 +266,7 @@ fn style_at(model: &Model, theme: Theme, line: usize, at: usize, slot: Option<us
         let role = if finding.severity == Severity::Error { Role::Wrong } else { Role::Thin };
         return theme.role(role).add_modifier(Modifier::UNDERLINED);
     }
-    let header = matches!(about.kind, LineKind::Step | LineKind::Mission);
+    let header = matches!(about.kind, LineKind::Step | LineKind::Reflex | LineKind::Routine | LineKind::Mission);
     if parsed.slots.iter().any(|slot| slot.line == line && slot.span.contains(&at)) {
         return if header { theme.role(Role::Word) } else { theme.role(Role::Slot) };
     }
@@ -269,7 +276,7 @@ fn style_at(model: &Model, theme: Theme, line: usize, at: usize, slot: Option<us
     let offset = at - about.span.start;
     if offset < indent + first {
         return match about.kind {
-            LineKind::Behaviour => theme.role(Role::Word),
+            LineKind::Behaviour | LineKind::Routine => theme.role(Role::Word),
             _ => theme.role(Role::Quiet),
         };
     }
