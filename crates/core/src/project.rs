@@ -269,13 +269,14 @@ fn ideal(robot: &Robot, field: &Field) -> Vec<Tones> {
         .iter()
         .map(|sensor| {
             let by_colour = sensor.sees_colours();
+            let ground = field.surfaces.first().map_or_else(String::new, |surface| surface.name.clone());
             if sensor.kind == SensorKind::Code {
                 // It knows what it sees: its table is its calibration.
                 let tone = |code: &Code| {
                     let Reading { brightness, rgb } = Reading::of(linear(code.rgb));
                     Tone { name: code.name.clone(), brightness, rgb }
                 };
-                return Tones { tones: sensor.codes.iter().map(tone).collect(), by_colour };
+                return Tones { tones: sensor.codes.iter().map(tone).collect(), by_colour, ground };
             }
             let tones = field.surfaces.iter().map(|surface| {
                 let (brightness, rgb) = seen(surface);
@@ -283,7 +284,7 @@ fn ideal(robot: &Robot, field: &Field) -> Vec<Tones> {
                 let (brightness, rgb) = (lit(brightness), rgb.map(lit));
                 Tone { name: surface.name.clone(), brightness, rgb: if by_colour { rgb } else { [brightness; 3] } }
             });
-            Tones { tones: tones.collect(), by_colour }
+            Tones { tones: tones.collect(), by_colour, ground }
         })
         .collect()
 }

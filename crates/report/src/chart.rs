@@ -127,11 +127,11 @@ impl Chart {
     pub fn of(story: Story<'_>) -> Self {
         let Story { run, program, robot, .. } = story;
         let trace = &run.trace;
-        let bands = run.visits.iter().map(|visit| Band {
-            step: visit.step,
-            name: program.steps[visit.step].name.clone(),
-            from: trace.seconds(visit.entered),
-            to: trace.seconds(visit.left),
+        let bands = run.legs.iter().map(|leg| Band {
+            step: leg.step,
+            name: program.steps[leg.step].name.clone(),
+            from: trace.seconds(leg.from),
+            to: trace.seconds(leg.to),
         });
         let mut tracks: Vec<Track> = (0..robot.sensors.len()).map(|sensor| sensor_track(story, sensor)).collect();
         tracks.extend((0..robot.rangers.len()).map(|ranger| range_track(story, ranger)));
@@ -212,7 +212,7 @@ fn sensor_track(story: Story<'_>, index: usize) -> Track {
     let values: Vec<f32> =
         (0..trace.ticks.len()).map(|tick| (trace.reading(tick, index).brightness * 100.0) as f32).collect();
     let mut limits = Vec::new();
-    for visit in &run.visits {
+    for visit in run.groups.iter().chain(&run.visits) {
         let step = &program.steps[visit.step];
         let (from, to) = (trace.seconds(visit.entered), trace.seconds(visit.left));
         let mut add = |value: f64, back: f64| {
@@ -261,7 +261,7 @@ fn range_track(story: Story<'_>, ranger: usize) -> Track {
     let Story { run, program, robot, .. } = story;
     let (trace, about) = (&run.trace, &robot.rangers[ranger]);
     let values = (0..trace.ticks.len()).map(|tick| (trace.range(tick, ranger) * 1000.0) as f32).collect();
-    let limits = run.visits.iter().flat_map(|visit| {
+    let limits = run.groups.iter().chain(&run.visits).flat_map(|visit| {
         let (from, to) = (trace.seconds(visit.entered), trace.seconds(visit.left));
         let looks = program.steps[visit.step].exits.iter().flat_map(|exit| exit.term.looks());
         looks.filter_map(move |look| match &look.test {

@@ -3,7 +3,7 @@
 use wayodos_core::controller::Program;
 use wayodos_core::field::{Edge, Field, Mark, Picture, Point, Pose, Shape as Outline};
 use wayodos_core::robot::Robot;
-use wayodos_core::sim::{Happening, PropKind, Run, Trace, Visit};
+use wayodos_core::sim::{Happening, Leg, PropKind, Run, Trace};
 use wayodos_core::units::math;
 
 use crate::ink::{self, Rgb, tint};
@@ -298,10 +298,10 @@ pub fn ghost_items(trace: &Trace, placement: &Placement, ink: Rgb, width: f64) -
 /// `width` is that of the line in scene millimetres.
 pub fn path_items(run: &Run, placement: &Placement, width: f64) -> Vec<Item> {
     let mut items = Vec::new();
-    for Visit { step, entered, left, .. } in &run.visits {
-        let points = path(&run.trace, *entered, *left, placement);
+    for Leg { step, from, to } in &run.legs {
+        let points = path(&run.trace, *from, *to, placement);
         items.push(Item::drawn(Layer::Path, Shape::Line(points), Stroke::full(tint(*step), width)));
-        let Some(tick) = run.trace.ticks.get(*left) else { continue };
+        let Some(tick) = run.trace.ticks.get(*to) else { continue };
         let at = placement.at(Point::new(tick.pose.x, tick.pose.y));
         let mark = Item {
             stroke: Some(Stroke::full(tint(*step), width)),

@@ -12,8 +12,8 @@ use super::program::{
 };
 use super::tone::Tones;
 use crate::mission::{
-    Amount, Answer, Argument, Behaviour, Block, Comparison, Ending, Formula, Law, Mission, Rounds, Side, Spanned, Step,
-    StopKind, Target, Then, Track, Value,
+    Amount, Answer, Argument, Behaviour, Block, Comparison, Condition, Ending, Exit, Formula, Law, Mission, Rounds,
+    Side, Spanned, Step, StopKind, Target, Then, Track, Value,
 };
 use crate::robot::{Robot, SensorKind};
 use crate::units::Dimension;
@@ -486,7 +486,7 @@ impl Compiler<'_> {
                     step.exits.iter().any(|exit| {
                         let mut asks = false;
                         exit.condition.each(&mut |term| {
-                            asks |= matches!(term.node, crate::mission::Condition::Is { .. });
+                            asks |= matches!(term.node, Condition::Is { .. });
                         });
                         asks
                     })
@@ -497,10 +497,19 @@ impl Compiler<'_> {
                 }
                 Action::Move { actuator, angle, alongside: *alongside }
             }
-            Behaviour::Signal { signal, words } => Action::Signal {
-                signal: self.robot.signal(&Self::word(place, &signal.node))?,
-                words: words.node.clone(),
-            },
+            Behaviour::Signal { signal, words } => {
+                let exits = step.map_or(&[][..], |step| &step.exits);
+                let asks_for_the_end = |exit: &Exit| {
+                    let mut asks = false;
+                    exit.condition.each(&mut |term| asks |= matches!(term.node, Condition::Ended(_)));
+                    asks
+                };
+                Action::Signal {
+                    signal: self.robot.signal(&Self::word(place, &signal.node))?,
+                    words: words.node.clone(),
+                    waits: !exits.is_empty() && !exits.iter().any(asks_for_the_end),
+                }
+            }
             Behaviour::Measure { value, name } => {
                 let value = self.num(place, &value.node)?;
                 Action::Measure { value, into: self.keep(&name.node) }

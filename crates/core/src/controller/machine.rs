@@ -312,6 +312,7 @@ impl Controller {
             self.told = Command::BRAKE;
             return (Command::BRAKE, Status::Ended(end));
         }
+        self.step = self.frames.last().map_or(self.step, |frame| frame.step);
         self.told = self.command(program, readings);
         (self.told, Status::Running)
     }
@@ -653,7 +654,7 @@ impl Controller {
                 self.wanted[*actuator] = self.value(angle, readings);
                 if *alongside { complete } else { None }
             }
-            Action::Signal { .. } if program.steps[step].exits.is_empty() => complete,
+            Action::Signal { waits: false, .. } => complete,
             _ => None,
         }
     }
@@ -706,7 +707,6 @@ impl Controller {
             }
             self.leave_all(at + 1, readings, events);
             self.frames[at].passes = row.map_or(u32::MAX, |row| row as u32);
-            self.step = frame.step;
             let row = row?;
             return self.go(program, Way::Step(rows[row].step), at + 1, readings, events);
         }

@@ -202,12 +202,14 @@ pub enum Action {
         /// The mission goes on at once.
         alongside: bool,
     },
-    /// A signal is given while the wheels brake; without exits the mission goes on at once.
+    /// A signal is given, and the mission goes on at once or waits for an exit while the wheels brake.
     Signal {
         /// Its index.
         signal: usize,
         /// What it shows, says or plays.
         words: String,
+        /// It waits for an exit.
+        waits: bool,
     },
     /// Something is kept under a name; takes no time.
     Measure {

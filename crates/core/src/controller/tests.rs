@@ -13,7 +13,7 @@ fn robot() -> Robot {
 
 fn tones(names: &[(&str, f64)]) -> Tones {
     let tone = |&(name, brightness): &(&str, f64)| Tone { name: name.to_owned(), brightness, rgb: [brightness; 3] };
-    Tones { tones: names.iter().map(tone).collect(), by_colour: false }
+    Tones { tones: names.iter().map(tone).collect(), by_colour: false, ..Tones::default() }
 }
 
 /// Runs a mission on scripted brightness (the same for all sensors) and wheel angles, one entry a tick.

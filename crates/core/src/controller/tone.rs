@@ -23,6 +23,8 @@ pub struct Tones {
     pub tones: Vec<Tone>,
     /// Whether they are told apart by colour instead of brightness.
     pub by_colour: bool,
+    /// What the bare ground of the field is called, if it is one of them.
+    pub ground: String,
 }
 
 /// The band of brightness that counts as a tone: entered at the limits, left a little beyond them.
@@ -75,11 +77,13 @@ impl Tones {
     }
 
     /// Where the edge of a line of this tone is: the midpoint to the ground, and half the gap, positive when the
-    /// ground is brighter. The ground is taken to be the next brighter tone, or the next darker for the brightest.
+    /// ground is brighter. Without a tone for the ground it is taken to be the next brighter tone, or the next darker
+    /// for the brightest.
     pub fn edge(&self, index: usize) -> Option<(f64, f64)> {
         let own = self.tones[index].brightness;
         let (darker, brighter) = self.neighbours(index);
-        let ground = brighter.or(darker)?;
+        let ground = self.index(&self.ground).filter(|ground| *ground != index).map(|ground| self.tones[ground].brightness);
+        let ground = ground.or(brighter).or(darker)?;
         Some((f64::midpoint(own, ground), (ground - own) / 2.0))
     }
 

@@ -66,7 +66,7 @@ impl StepEvidence {
 /// The evidence of a whole run, one entry per visit of a step, those that others stand in before these.
 pub fn evidence(run: &Run, program: &Program, robot: &Robot) -> Vec<StepEvidence> {
     let mut visits: Vec<&Visit> = run.groups.iter().chain(&run.visits).collect();
-    visits.sort_by_key(|visit| visit.entered);
+    visits.sort_by_key(|visit| visit.nth);
     let of = |visit: &Visit| {
         let exits = program.steps[visit.step].exits.iter().enumerate();
         let exits = exits.map(|(index, exit)| one(&run.trace, visit, index, exit, program, robot)).collect();

@@ -924,7 +924,7 @@ pub struct Line {
     pub span: Range<usize>,
     /// What it is.
     pub kind: LineKind,
-    /// How many repeats, routines and reflexes it stands in.
+    /// How far it is set in for what it stands in: one for a routine, two for each repeat.
     pub depth: usize,
     /// The bytes of its comment, from `#`.
     pub comment: Option<Range<usize>>,

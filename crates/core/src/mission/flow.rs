@@ -325,7 +325,8 @@ fn leaves_by_itself(step: &Step) -> bool {
     if matches!(behaviour.node, Behaviour::Choose) {
         return step.rows.iter().all(|row| row.condition.is_some());
     }
-    if matches!(behaviour.node, Behaviour::Signal { .. }) && !step.exits.is_empty() {
+    let asked = step.exits.iter().any(|exit| matches!(exit.condition.node, Condition::Ended(_)));
+    if matches!(behaviour.node, Behaviour::Signal { .. }) && !step.exits.is_empty() && !asked {
         return false;
     }
     let answered =

@@ -53,12 +53,13 @@ fn lay(text: &str, line: &Line) -> Laid {
     if head == "hold" {
         head.push_str(", brake");
     }
-    let indent = 2 * line.depth
-        + match line.kind {
-            LineKind::Header | LineKind::Watch | LineKind::Behaviour | LineKind::Exit => 2,
-            LineKind::Row => 4,
-            _ => 0,
-        };
+    let indent = match line.kind {
+        LineKind::Header | LineKind::Watch | LineKind::Behaviour | LineKind::Exit => 2 * line.depth + 2,
+        LineKind::Row => 2 * line.depth + 4,
+        // Like the `repeat` that it ends; the one of a routine stands in nothing.
+        LineKind::End => (2 * line.depth).saturating_sub(2),
+        _ => 2 * line.depth,
+    };
     let arrow = (split < tokens.len()).then(|| join(text, &tokens[split..]));
     Laid { indent, head, arrow, comment: comment.to_owned() }
 }
@@ -146,6 +147,7 @@ fn space_out(lines: &[Laid], kinds: &[Line]) -> String {
         opens && (index == 0 || !is_comment(index - 1))
     };
     let mut out = String::new();
+    let mut within = false;
     for (index, line) in lines.iter().enumerate() {
         if line.head.is_empty() && line.comment.is_empty() {
             if !out.is_empty() && !out.ends_with("\n\n") {
@@ -153,9 +155,11 @@ fn space_out(lines: &[Laid], kinds: &[Line]) -> String {
             }
             continue;
         }
-        if opens_step(index) && !out.is_empty() && !out.ends_with("\n\n") {
+        if opens_step(index) && !out.is_empty() && !out.ends_with("\n\n") && !within {
             out.push('\n');
         }
+        // The first step of a routine or a repeat may stand right below it.
+        within = kinds[index].kind == LineKind::Routine || line.head.starts_with("repeat ");
         out.push_str(&" ".repeat(line.indent));
         out.push_str(&line.head);
         if let Some(arrow) = &line.arrow {

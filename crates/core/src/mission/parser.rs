@@ -193,7 +193,8 @@ impl Parser<'_> {
     }
 
     fn depth(&self) -> usize {
-        self.open.len() + usize::from(matches!(self.block, Block::Routine(_)))
+        // A repeat stands in its step, and its steps stand in the repeat.
+        2 * self.open.len() + usize::from(matches!(self.block, Block::Routine(_)))
     }
 
     /// Reads one line. `fresh` is set when the parameters in force change with it.

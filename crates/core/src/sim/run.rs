@@ -56,6 +56,19 @@ pub struct Visit {
     pub exit: Option<usize>,
     /// Which look of that exit held, the first in written order.
     pub look: usize,
+    /// Its place in the order in which steps were entered.
+    pub nth: usize,
+}
+
+/// A time during which one step of the text had the wheels.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Leg {
+    /// Index of the step.
+    pub step: usize,
+    /// Its first tick.
+    pub from: usize,
+    /// The tick at which another step has them, or the mission is over.
+    pub to: usize,
 }
 
 /// Seconds for which the world goes on after the mission's end: the robot brakes, and the last mark is crossed or not.
@@ -76,6 +89,8 @@ pub struct Run {
     pub visits: Vec<Visit>,
     /// The stays in steps that others stand in, such as a repeat, in the order they were entered.
     pub groups: Vec<Visit>,
+    /// Who had the wheels when: one step after another, reflexes and all, without a gap.
+    pub legs: Vec<Leg>,
     /// What the rules of the field say to it.
     pub sheet: Sheet,
     /// What was done by hand meanwhile: with these the run can be made again.
@@ -531,6 +546,7 @@ impl<'w> Match<'w> {
     fn finish(self, (ended, outcome, reason): (usize, Outcome, String)) -> Run {
         // What was written down beyond the end is what came of it, not another visit.
         let (mut visits, mut groups): (Vec<Visit>, Vec<Visit>) = Default::default();
+        let mut nth = 0;
         for stamp in &self.trace.events {
             let tick = stamp.tick as usize;
             let (Event::Entered { step } | Event::Left { step, .. }) = stamp.event else { continue };
@@ -545,7 +561,10 @@ impl<'w> Match<'w> {
                         (visit.left, visit.exit, visit.look) = (tick, exit, look);
                     }
                 }
-                _ => list.push(Visit { step, entered: tick, left: ended, exit: None, look: 0 }),
+                _ => {
+                    list.push(Visit { step, entered: tick, left: ended, exit: None, look: 0, nth });
+                    nth += 1;
+                }
             }
         }
         let clock = self.world.field.rules.clock.unwrap_or(f64::INFINITY);
@@ -555,7 +574,17 @@ impl<'w> Match<'w> {
         let left = planned.then(|| left.max(0.0) as u32);
         let sheet = self.referee.close(&self.world.field, &self.world.robot, &self.scene, ended, left);
         let interventions = self.interventions.to_vec();
-        Run { outcome, reason, ended, trace: self.trace, visits, groups, sheet, interventions }
+        Run {
+            outcome,
+            reason,
+            ended,
+            legs: legs(&self.trace, ended),
+            trace: self.trace,
+            visits,
+            groups,
+            sheet,
+            interventions,
+        }
     }
 }
 
@@ -597,6 +626,29 @@ fn props(world: &World) -> Vec<Prop> {
         outline: obstacle.outline.clone(),
     });
     robots.chain(objects).chain(obstacles).collect()
+}
+
+/// Who had the wheels when, up to the end of the mission.
+fn legs(trace: &Trace, ended: usize) -> Vec<Leg> {
+    let mut legs: Vec<Leg> = Vec::new();
+    let mut events = trace.events.iter().peekable();
+    for (tick, at) in trace.ticks.iter().enumerate().take(ended.max(1)) {
+        let step = usize::from(at.step);
+        let mut fresh = false;
+        while let Some(stamp) = events.next_if(|stamp| stamp.tick as usize <= tick) {
+            fresh |= stamp.event == Event::Entered { step };
+        }
+        match legs.last_mut() {
+            Some(leg) if leg.step == step && !fresh => {}
+            _ => {
+                if let Some(leg) = legs.last_mut() {
+                    leg.to = tick;
+                }
+                legs.push(Leg { step, from: tick, to: ended });
+            }
+        }
+    }
+    legs
 }
 
 fn why(program: &Program, end: End) -> (Outcome, String) {

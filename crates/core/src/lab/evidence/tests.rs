@@ -90,7 +90,7 @@ fn the_noise_of_a_colour_decision_is_what_many_readings_show() {
         Tone { name: name.into(), brightness, rgb }
     };
     let tones = vec![tone("pale", [0.81, 0.77, 0.64]), tone("red", [0.52, 0.07, 0.03])];
-    let tones = Tones { tones, by_colour: true };
+    let tones = Tones { tones, by_colour: true, ..Tones::default() };
     let sigma = 0.01;
     let reading = |rgb: [f64; 3]| Reading { brightness: 0.2126 * rgb[0] + 0.7152 * rgb[1] + 0.0722 * rgb[2], rgb };
     let at = [0.6, 0.3, 0.2];

@@ -239,8 +239,8 @@ fn path_cell(ink: u16, cell: Cell, cells: Cells, mask: u8) -> (Rgb, Rgb) {
 fn paths(model: &Model, place: &Placement, area: Rect, grid: Grid) -> Dots {
     let mut dots = Dots::new(usize::from(area.width), usize::from(area.height), grid);
     if let Some(told) = &model.told {
-        for visit in &told.run.visits {
-            trail(&mut dots, &told.run.trace, visit.entered, visit.left, visit.step as u16, place, grid);
+        for leg in &told.run.legs {
+            trail(&mut dots, &told.run.trace, leg.from, leg.to, leg.step as u16, place, grid);
         }
     }
     dots
@@ -275,9 +275,9 @@ fn trail(dots: &mut Dots, trace: &Trace, from: usize, to: usize, ink: u16, place
 /// The number of each step, beside the place where it begins.
 fn step_patches(told: &Told, only: Option<usize>, place: &Placement, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let mut taken: Vec<(u16, u16, u16)> = Vec::new();
-    for visit in told.run.visits.iter().filter(|visit| only.is_none_or(|step| step == visit.step)) {
-        let Some(tick) = told.run.trace.ticks.get(visit.entered) else { continue };
-        let label = (visit.step + 1).to_string();
+    for leg in told.run.legs.iter().filter(|leg| only.is_none_or(|step| step == leg.step)) {
+        let Some(tick) = told.run.trace.ticks.get(leg.from) else { continue };
+        let label = (leg.step + 1).to_string();
         let wide = label.len() as u16;
         // To the robot's right: what it looks at stays free.
         let at = |gap: f64| {
@@ -293,7 +293,7 @@ fn step_patches(told: &Told, only: Option<usize>, place: &Placement, theme: Them
             continue;
         };
         taken.push((x, y, wide));
-        put(buffer, x, y, wide, &label, theme.step_patch(visit.step));
+        put(buffer, x, y, wide, &label, theme.step_patch(leg.step));
     }
 }
 
