@@ -12,6 +12,8 @@ pub enum Severity {
     Error,
     /// It runs, but probably not as meant.
     Warning,
+    /// Worth a thought, no more.
+    Note,
 }
 
 impl Severity {
@@ -20,6 +22,7 @@ impl Severity {
         match self {
             Self::Error => "error",
             Self::Warning => "warning",
+            Self::Note => "note",
         }
     }
 }

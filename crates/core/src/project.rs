@@ -10,6 +10,7 @@ use serde::Deserialize;
 use crate::controller::{Program, Reading, Script, Tone, Tones};
 use crate::field::{self, Conduct, Field, Files, Opponent, Outline, Point, seen};
 use crate::finding::{Finding, Severity, Source, did_you_mean, has_errors, line_column};
+use crate::lab::advice::advice;
 use crate::mission::{self, ActuatorName, Names, Parsed, SensorName};
 use crate::robot::{self, Code, Robot, SensorKind};
 use crate::sim::{Intervention, Player, Role, World, in_the_way};
@@ -381,6 +382,9 @@ pub fn prepare(text: &str, setup: Option<&Setup>) -> Prepared {
                 findings.push(finding.hint("routines that do each other many times multiply: do them fewer times"));
             }
         }
+    }
+    if let (Some(setup), Some(program)) = (setup, &program) {
+        findings.extend(advice(text, &parsed, program, &setup.robot, &setup.field));
     }
     findings.sort_by_key(|finding| finding.span.start);
     Prepared { parsed, findings, program }

@@ -82,7 +82,8 @@ impl Tones {
     pub fn edge(&self, index: usize) -> Option<(f64, f64)> {
         let own = self.tones[index].brightness;
         let (darker, brighter) = self.neighbours(index);
-        let ground = self.index(&self.ground).filter(|ground| *ground != index).map(|ground| self.tones[ground].brightness);
+        let ground =
+            self.index(&self.ground).filter(|ground| *ground != index).map(|ground| self.tones[ground].brightness);
         let ground = ground.or(brighter).or(darker)?;
         Some((f64::midpoint(own, ground), (ground - own) / 2.0))
     }

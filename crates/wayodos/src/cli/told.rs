@@ -10,6 +10,7 @@ pub fn render(finding: &Finding, path: &str, text: &str, colour: bool) -> String
     let level = match finding.severity {
         Severity::Error => Level::ERROR,
         Severity::Warning => Level::WARNING,
+        Severity::Note => Level::NOTE,
     };
     let span = whole_characters(text, finding.span.start)..whole_characters(text, finding.span.end);
     let snippet = Snippet::source(text).path(path).annotation(AnnotationKind::Primary.span(span));

@@ -1,0 +1,409 @@
+//! Budgets: speeds and periods against widths and rooms, limits against what sensors read.
+
+use super::{Adviser, held, mm, pace_words, percent};
+use crate::controller::{Action, Armed, Look, Num, Passes, ProgramExit, ProgramStep, Source, Term, Test};
+use crate::field::{Point, Shape};
+use crate::lab::evidence::{THIN, noise_width};
+use crate::units::math;
+
+/// Standard gravity, m/s^2.
+const GRAVITY: f64 = 9.80665;
+/// A limit nearer than so many noise widths to what a surface reads is taken for it now and then.
+const NEAR: f64 = 2.0;
+
+impl Adviser<'_> {
+    pub(super) fn budgets(&mut self) {
+        for (index, step) in self.steps() {
+            let mut looks: Vec<(&Look, f64, &ProgramExit)> = Vec::new();
+            for exit in &step.exits {
+                let mut of = Vec::new();
+                held(&exit.term, 0.0, &mut of);
+                looks.extend(of.into_iter().map(|(look, seconds)| (look, seconds, exit)));
+                self.waits(index, exit);
+            }
+            for (look, seconds, exit) in looks {
+                self.passes_by(index, look, seconds, exit.line);
+                self.limit(look, seconds, exit.line);
+                self.resolution(index, look, exit.line);
+                self.never(index, step, look, exit);
+                self.scan(index, look, exit.line);
+            }
+            self.room(index, step);
+        }
+        for reflex in &self.program.reflexes {
+            let mut of = Vec::new();
+            held(&reflex.term, 0.0, &mut of);
+            for (look, seconds) in of {
+                self.limit(look, seconds, reflex.line + 1);
+            }
+        }
+        self.together();
+    }
+
+    /// K24: the sensor is past the mark before it is looked at again.
+    fn passes_by(&mut self, index: usize, look: &Look, seconds: f64, line: usize) {
+        let Some((sensor, surface)) = self.tone(&look.test) else { return };
+        let about = &self.robot.sensors[sensor];
+        let period = f64::from(about.period_ms.max(self.robot.control_ms)) / 1e3;
+        let speed = self.fastest(index, (about.ahead, about.left));
+        let Some((name, width)) = self.narrowest(surface) else { return };
+        let moved = speed * (period + seconds);
+        if moved > width {
+            let leaves = self.leaves(index);
+            let fast = leaves.iter().max_by(|a, b| {
+                let of = |leaf: usize| self.fastest(leaf, (about.ahead, about.left));
+                of(**a).total_cmp(&of(**b))
+            });
+            let pace = fast.map_or_else(String::new, |leaf| pace_words(&self.of(*leaf).action));
+            let until = if seconds > 0.0 { "while it must go on seeing it" } else { "between two readings" };
+            let message =
+                format!("at {pace} `{}` moves {} {until}; {name} is {} wide", about.name, mm(moved), mm(width));
+            let slow = width / (period + seconds) / self.robot.top_speed();
+            let hint = format!("drive at {} or less", percent((slow * 20.0).floor() / 20.0));
+            self.warn("K24", line, message, if slow < 0.05 { "let it hold for a shorter time" } else { &hint });
+        }
+    }
+
+    /// K5, K6, K9, K17: a limit against what the surfaces read.
+    fn limit(&mut self, look: &Look, seconds: f64, line: usize) {
+        if let Test::Changed { sensor, down, by } = &look.test {
+            let tones = self.program.tones[*sensor].tones.iter().map(|tone| tone.brightness);
+            let (low, high) = tones.fold((1.0f64, 0.0f64), |(low, high), b| (low.min(b), high.max(b)));
+            if let Some(by) = by.fixed().filter(|by| *by > high - low) {
+                let word = if *down { "drop" } else { "rise" };
+                let name = &self.robot.sensors[*sensor].name;
+                let message = format!(
+                    "`{name}` cannot {word} by {}: its surfaces read {} to {}",
+                    percent(by),
+                    percent(low),
+                    percent(high)
+                );
+                let sign = if *down { '<' } else { '>' };
+                self.warn("K09", line, message, &format!("if the reading itself is meant, write `{name} {sign} ...`"));
+            }
+            return;
+        }
+        let Test::Reads { sensor, below, limit } = &look.test else { return };
+        let Some(limit) = limit.fixed() else { return };
+        let (tones, name) = (&self.program.tones[*sensor], &self.robot.sensors[*sensor].name);
+        let noise = noise_width(self.robot, *sensor);
+        let holds = |b: f64| if *below { b < limit } else { b > limit };
+        let (yes, no): (Vec<_>, Vec<_>) = tones.tones.iter().partition(|tone| holds(tone.brightness));
+        if no.is_empty() || yes.is_empty() {
+            let always = if no.is_empty() { "always" } else { "never" };
+            let range = |tones: &[&crate::controller::Tone]| {
+                let of = tones.iter().map(|tone| tone.brightness);
+                let (low, high) = of.fold((1.0f64, 0.0f64), |(low, high), b| (low.min(b), high.max(b)));
+                format!("{} to {}", percent(low), percent(high))
+            };
+            let all: Vec<_> = tones.tones.iter().collect();
+            if !all.is_empty() {
+                let message = format!("this {always} holds: the surfaces read {} by `{name}`", range(&all));
+                self.warn("K06", line, message, "put the limit between what two surfaces read");
+            }
+            return;
+        }
+        if tones.index(&tones.ground).is_some_and(|ground| holds(tones.tones[ground].brightness)) {
+            let ground = tones.tones[tones.index(&tones.ground).unwrap_or(0)].brightness;
+            let sign = if *below { '>' } else { '<' };
+            let message = format!("this holds over the bare ground, which reads {} by `{name}`", percent(ground));
+            self.note("K05", line, message, &format!("if a mark is meant to end the step, write `{name} {sign} ...`"));
+        }
+        let off = |tone: &&crate::controller::Tone| (tone.brightness - limit).abs() / noise;
+        let Some(near) = tones.tones.iter().min_by(|a, b| off(a).total_cmp(&off(b))) else { return };
+        let widths = off(&near);
+        let told = format!(
+            "{} reads {} by `{name}`, {widths:.1} noise widths from the limit of {}",
+            near.name,
+            percent(near.brightness),
+            percent(limit)
+        );
+        if widths < NEAR {
+            self.warn("K06", line, told, "put the limit half way between the two surfaces");
+        } else if widths < THIN && seconds == 0.0 {
+            self.warn("K17", line, told, "let it hold `for 30 ms`, or move the limit");
+        }
+    }
+
+    /// K42: an amount smaller than what the robot does between two looks.
+    fn resolution(&mut self, index: usize, look: &Look, line: usize) {
+        let period = f64::from(self.robot.control_ms) / 1e3;
+        let leaves = self.leaves(index);
+        let fastest = |of: fn((f64, f64)) -> f64| {
+            leaves.iter().map(|leaf| of(self.motion(*leaf)).abs()).fold(0.0, f64::max) * period
+        };
+        let (step, amount, told) = match &look.test {
+            Test::Travelled(Num::Is(amount)) => (fastest(|motion| motion.0), *amount, mm(*amount)),
+            Test::Turned(Num::Is(amount)) => {
+                (fastest(|motion| motion.1), *amount, format!("{:.1} deg", amount.to_degrees()))
+            }
+            _ => return,
+        };
+        if step > amount && amount > 0.0 {
+            let moved = match &look.test {
+                Test::Travelled(_) => mm(step),
+                _ => format!("{:.1} deg", step.to_degrees()),
+            };
+            let message = format!("between two looks the robot does {moved}; {told} cannot be hit");
+            self.warn("K42", line, message, "drive more slowly, or take the amount together with the step before");
+        }
+    }
+
+    /// K14: what cannot come about by what the step does. K41: an angle of a wheel where one of the body is meant.
+    fn never(&mut self, index: usize, step: &ProgramStep, look: &Look, exit: &ProgramExit) {
+        let Some([left, right]) = self.rims(index).filter(|_| !self.robot_pushed()) else { return };
+        let stands = left == 0.0 && right == 0.0;
+        let spins = !stands && (left + right).abs() < 1e-9;
+        let (alone, line) = (step.exits.len() == 1, exit.line);
+        let told = match &look.test {
+            Test::Travelled(_) if stands => "the robot stands still, so it never has travelled",
+            Test::Travelled(_) if spins => "on the spot both wheels roll against each other: nothing is travelled",
+            Test::Turned(_) | Test::Heading(_) if stands => "the robot stands still, so it never has turned",
+            Test::Rolled { .. } if stands => "the robot stands still, so no wheel rolls",
+            Test::Turned(_) if matches!(step.action, Action::HoldHeading { .. }) => {
+                "the heading is held, so the robot never has turned"
+            }
+            Test::Crossed { .. } if stands => "the robot stands still, so it crosses nothing",
+            Test::Crossed { .. } if spins && alone => "on the spot the robot meets the same line again and again",
+            _ => {
+                if let (Test::Rolled { amount, .. }, true) = (&look.test, spins)
+                    && look.words.contains("deg")
+                    && let Some(rolled) = amount.fixed()
+                {
+                    let body = (2.0 * rolled / self.robot.track_width).to_degrees();
+                    let message = format!("so much of a wheel turns the robot by {body:.0} deg");
+                    self.warn("K41", line, message, "if the robot is to turn by so much, write `turned ...`");
+                }
+                return;
+            }
+        };
+        self.warn("K14", line, told.to_owned(), "write what ends this step, or another behaviour");
+    }
+
+    /// Whether somebody else may move the robot.
+    fn robot_pushed(&self) -> bool {
+        !self.field.opponents.is_empty() || !self.field.obstacles.is_empty()
+    }
+
+    /// K44: turning faster than a ranging sensor can look.
+    fn scan(&mut self, index: usize, look: &Look, line: usize) {
+        let Test::Range { ranger, .. } = look.test else { return };
+        let about = &self.robot.rangers[ranger];
+        let turns = self.leaves(index).into_iter().map(|leaf| self.motion(leaf));
+        let turn = turns.filter(|motion| motion.0.abs() < 0.02).map(|motion| motion.1.abs()).fold(0.0, f64::max);
+        let step = turn * f64::from(about.period_ms) / 1e3;
+        let told = if turn > about.blind_above {
+            format!("it turns at {:.0} deg/s; above {:.0} deg/s", turn.to_degrees(), about.blind_above.to_degrees())
+                + &format!(" `{}` sees nothing", about.name)
+        } else if step > about.cone {
+            format!(
+                "it turns {:.0} deg between two readings of `{}`, whose beam is {:.0} deg wide",
+                step.to_degrees(),
+                about.name,
+                about.cone.to_degrees()
+            )
+        } else {
+            return;
+        };
+        let most = about.blind_above.min(about.cone / (f64::from(about.period_ms) / 1e3));
+        let duty = most * self.robot.track_width / 2.0 / self.robot.top_speed();
+        self.warn("K44", line, told, &format!("spin at {} or less", percent((duty * 100.0).floor() / 100.0)));
+    }
+
+    /// K23: for how far an exit is not looked at.
+    fn waits(&mut self, index: usize, exit: &ProgramExit) {
+        let Term::After(term, armed, _) = &exit.term else { return };
+        let floor = term.looks().into_iter().find(|look| look.test.sensor().is_some());
+        let Some((look, sensor)) = floor.and_then(|look| Some((look, look.test.sensor()?))) else { return };
+        let about = &self.robot.sensors[sensor];
+        let blind = match armed {
+            Armed::Time(seconds) => seconds.fixed().unwrap_or(0.0) * self.fastest(index, (about.ahead, about.left)),
+            Armed::Length(length) => length.fixed().unwrap_or(0.0),
+            Armed::False => return,
+        };
+        let Some((name, width)) = self.tone(&look.test).and_then(|(_, surface)| self.narrowest(surface)) else {
+            return;
+        };
+        if blind > width {
+            let message = format!("for {} this is not looked at; {name} is {} wide", mm(blind), mm(width));
+            self.note("K23", exit.line, message, "`after it was false` misses nothing");
+        }
+    }
+
+    /// K25, K36: room at the edge of what the robot stands on.
+    fn room(&mut self, index: usize, step: &ProgramStep) {
+        let Some([left, right]) = self.rims(index) else { return };
+        let speed = f64::midpoint(left, right);
+        let Some((rim, across)) = self.rim() else { return };
+        let line = step.exits.first().map_or(step.line, |exit| exit.line);
+        if speed < -1e-9 {
+            let back = step.exits.iter().flat_map(|exit| exit.term.looks()).find_map(|look| match &look.test {
+                Test::Travelled(amount) => amount.fixed(),
+                _ => None,
+            });
+            let room = across - self.robot.length;
+            if let Some(back) = back.filter(|back| *back > room) {
+                let message = format!(
+                    "{} back; what it stands on is {} across, the robot {} long",
+                    mm(back),
+                    mm(across),
+                    mm(self.robot.length)
+                );
+                self.warn("K36", line, message, "the sensors look ahead: nothing sees the rim behind");
+            }
+            return;
+        }
+        if speed <= 1e-9 {
+            return;
+        }
+        // The step's own exits, those around it, and reflexes.
+        let mut around = vec![index];
+        while let Some(parent) = self.of(*around.last().unwrap_or(&index)).parent {
+            around.push(parent);
+        }
+        let exits = around.iter().flat_map(|at| &self.of(*at).exits).map(|exit| &exit.term);
+        let terms = exits.chain(self.program.reflexes.iter().map(|reflex| &reflex.term));
+        let sensors = terms.flat_map(Term::looks).filter_map(|look| look.test.sensor());
+        let Some(furthest) =
+            sensors.map(|sensor| &self.robot.sensors[sensor]).max_by(|a, b| a.ahead.total_cmp(&b.ahead))
+        else {
+            return;
+        };
+        let period = f64::from(furthest.period_ms.max(self.robot.control_ms)) / 1e3;
+        // Both wheels braked slide at most so hard; the way to a stop is v^2 / 2a.
+        let slows = self.robot.grip * GRAVITY * self.robot.wheel_share();
+        let stop = speed * period + speed * speed / (2.0 * slows);
+        let room = rim + furthest.ahead - self.robot.com_ahead;
+        if stop > room {
+            let message = format!(
+                "at {} it takes {} to stop; from when `{}` sees the rim to when it falls there are {}",
+                pace_words(&step.action),
+                mm(stop),
+                furthest.name,
+                mm(room)
+            );
+            self.warn("K25", line, message, "drive more slowly near the rim");
+        }
+    }
+
+    /// Where the mission starts on something raised: how wide its rim is, and how far it is across, metres.
+    pub(super) fn rim(&self) -> Option<(f64, f64)> {
+        let start = self.parsed.mission.start.as_ref().map(|start| start.node.as_str());
+        let start = start.and_then(|name| self.field.start(name)).or(self.field.starts.first())?;
+        let place = Point::new(start.pose.x, start.pose.y);
+        let platform = &self.field.platforms[self.field.platform_at(place)?];
+        let half = inside(&platform.shape);
+        let decks = self.field.marks.iter().filter(|mark| !mark.is_line && mark.shape.depth(place) > 0.0);
+        let deck = decks.map(|mark| inside(&mark.shape)).filter(|deck| *deck < half - 1e-6).fold(0.0, f64::max);
+        (deck > 0.0).then(|| (half - deck, 2.0 * half))
+    }
+
+    /// K15: two sensors that a thin line cannot be under at once unless it is met squarely.
+    fn together(&mut self) {
+        for (index, step) in self.steps() {
+            for exit in &step.exits {
+                let mut pairs = Vec::new();
+                both(&exit.term, &mut pairs);
+                for (first, second) in pairs {
+                    let (Some((a, tone)), Some((b, other))) = (self.tone(&first.test), self.tone(&second.test)) else {
+                        continue;
+                    };
+                    if a == b || tone != other {
+                        continue;
+                    }
+                    let Some((name, width)) = self.marks_lines(tone) else { continue };
+                    let (one, two) = (&self.robot.sensors[a], &self.robot.sensors[b]);
+                    let apart = math::length(one.ahead - two.ahead, one.left - two.left);
+                    let angle = math::atan2(width, apart).to_degrees();
+                    if angle < 20.0 && self.fastest(index, (one.ahead, one.left)) > 0.0 {
+                        let message = format!(
+                            "both see {name}, {} wide, at once only when it is met within {angle:.0} deg of square",
+                            mm(width)
+                        );
+                        self.warn("K15", exit.line, message, "write `any of` and square up with `align` afterwards");
+                    }
+                }
+            }
+        }
+    }
+
+    fn marks_lines(&self, surface: &str) -> Option<(&str, f64)> {
+        let lines =
+            self.field.marks.iter().filter(|mark| mark.is_line && self.field.surface(mark.surface).name == surface);
+        let named =
+            lines.map(|mark| (if mark.name.is_empty() { "a line" } else { &mark.name }, super::width(&mark.shape)));
+        named.min_by(|a, b| a.1.total_cmp(&b.1))
+    }
+
+    /// How long the mission lasts at least, seconds: what it waits for and what it drives, the shortest way through.
+    pub(super) fn shortest(&self) -> f64 {
+        let mut at = Some(self.program.first);
+        let mut total = 0.0;
+        let mut seen = vec![false; self.program.steps.len()];
+        while let Some(index) = at.filter(|index| !std::mem::replace(&mut seen[*index], true)) {
+            let step = self.of(index);
+            total += self.least(index);
+            at = step.next;
+        }
+        total
+    }
+
+    /// How long a step lasts at least, seconds.
+    fn least(&self, index: usize) -> f64 {
+        let step = self.of(index);
+        if let Action::Group { first, passes } = &step.action {
+            let rounds = match passes {
+                Passes::Times(times) => times.fixed().unwrap_or(1.0),
+                _ => 1.0,
+            };
+            let (mut total, mut at) = (0.0, Some(*first));
+            while let Some(inner) = at {
+                total += self.least(inner);
+                at = self.of(inner).next;
+            }
+            return total * rounds;
+        }
+        let (speed, turn) = if self.rims(index).is_some() { self.motion(index) } else { (0.0, 0.0) };
+        let of = |look: &Look| match &look.test {
+            Test::Passed(seconds) => seconds.fixed().unwrap_or(0.0),
+            Test::Travelled(length) if speed != 0.0 => length.fixed().unwrap_or(0.0) / speed.abs(),
+            Test::Turned(angle) if turn != 0.0 => angle.fixed().unwrap_or(0.0) / turn.abs(),
+            _ => 0.0,
+        };
+        let exits = step.exits.iter().map(|exit| exit.term.looks().into_iter().map(of).fold(f64::INFINITY, f64::min));
+        let least = exits.fold(f64::INFINITY, f64::min);
+        if least.is_finite() { least } else { 0.0 }
+    }
+
+    /// K61: whether a formula reads something that is still moving.
+    pub(super) fn reads_live(num: &Num) -> bool {
+        match num {
+            Num::Source(source) => {
+                matches!(source, Source::Sensor(_) | Source::Code(_) | Source::Ranger(_) | Source::Heading)
+            }
+            Num::Is(_) | Num::Kept(_) => false,
+            Num::Two(_, pair) => pair.iter().any(Self::reads_live),
+            Num::Of(_, parts) => parts.iter().any(Self::reads_live),
+        }
+    }
+}
+
+/// The radius of what fits into a shape about its middle, metres.
+fn inside(shape: &Shape) -> f64 {
+    super::width(shape) / 2.0
+}
+
+/// The pairs of looks that must hold at once.
+fn both<'t>(term: &'t Term, into: &mut Vec<(&'t Look, &'t Look)>) {
+    match term {
+        Term::All(terms) => {
+            let looks: Vec<&Look> = terms.iter().filter_map(Term::plain).collect();
+            for (index, first) in looks.iter().enumerate() {
+                into.extend(looks[index + 1..].iter().map(|second| (*first, *second)));
+            }
+        }
+        Term::Any(terms) => terms.iter().for_each(|term| both(term, into)),
+        Term::As(term, _) | Term::After(term, ..) | Term::For(term, ..) => both(term, into),
+        Term::Look(_) | Term::Not(_) => {}
+    }
+}

@@ -1,0 +1,95 @@
+//! Hindsight: what only a run shows, said at the line that it is about.
+
+use super::evidence::{Evidence, Spare, StepEvidence, THIN};
+use crate::controller::{Program, Test};
+use crate::field::Field;
+use crate::finding::{Finding, Source};
+use crate::mission::Parsed;
+use crate::sim::{Happening, Outcome, Run};
+
+/// Within this share of the limit a mission is late in the next run.
+const LATE: f64 = 0.95;
+
+/// What the nominal run says about a mission. In order of the text.
+pub fn hindsight(
+    text: &str,
+    parsed: &Parsed,
+    program: &Program,
+    field: &Field,
+    run: &Run,
+    evidence: &[StepEvidence],
+) -> Vec<Finding> {
+    let mut findings: Vec<Finding> = Vec::new();
+    let mut warn = |code: &'static str, line: usize, message: String, hint: &str| {
+        let span = parsed.lines.get(line).map_or(0..0, |line| {
+            let written = text[line.span.clone()].trim_end();
+            line.span.start + written.len() - written.trim_start().len()..line.span.start + written.len()
+        });
+        if !findings.iter().any(|known| known.code == code && known.span == span) {
+            findings.push(Finding::warning(code, Source::Mission, span, message).hint(hint));
+        }
+    };
+    for step in evidence {
+        let of = &program.steps[step.visit.step];
+        for (exit, evidence) in of.exits.iter().zip(&step.exits) {
+            match evidence {
+                Evidence::Fired { at_once: true, .. } if looks_outside(&exit.term) => {
+                    let at = run.trace.seconds(step.visit.entered);
+                    let message = format!("at {at:.1} s this was true as the step began");
+                    warn(
+                        "K13",
+                        exit.line,
+                        message,
+                        "write `after it was false`, or let the robot leave the mark first",
+                    );
+                }
+                Evidence::Fired { clear: Some(clear), .. } if *clear < THIN => {
+                    let message =
+                        format!("it went {clear:.1} noise widths beyond the limit: luck decides in the next run");
+                    warn("K06", exit.line, message, "move the limit, or drive more slowly over what it looks for");
+                }
+                Evidence::Spare(Spare::Noise(widths)) if *widths < 1.0 && *widths > 0.0 => {
+                    let message = format!("it came within {widths:.1} noise widths of firing and did not");
+                    warn(
+                        "K14",
+                        exit.line,
+                        message,
+                        "was it to fire? then move its limit; or else move it further away",
+                    );
+                }
+                _ => {}
+            }
+        }
+    }
+    let line_at = |tick: u32| {
+        let step = run.trace.ticks.get(tick as usize).map_or(0, |tick| usize::from(tick.step));
+        program.steps.get(step).map_or(0, |step| step.line)
+    };
+    for happened in &run.trace.happened {
+        let at = run.trace.seconds(happened.tick as usize);
+        if let Happening::Tape(mark) = happened.what {
+            let name = field.marks.get(mark).map_or("", |mark| mark.name.as_str());
+            let name = if name.is_empty() { "tape" } else { name };
+            let message = format!("at {at:.1} s a wheel is on {name}, which is not to be touched");
+            warn("K56", line_at(happened.tick), message, "end this step earlier, or steer further away");
+        }
+    }
+    if let Some(limit) = &parsed.mission.limit {
+        let line = parsed.lines.partition_point(|line| line.span.start <= limit.span.start).saturating_sub(1);
+        let (seconds, most) = (run.duration(), limit.node.si());
+        if run.outcome == Outcome::Limit {
+            let last = run.visits.last().map_or("", |visit| program.steps[visit.step].name.as_str());
+            let message = format!("the run was still in \"{last}\" when the time was up");
+            warn("K55", line, message, "drive faster, wait less, or give it more time");
+        } else if run.outcome == Outcome::Done && seconds > LATE * most && field.rules.deciders.is_empty() {
+            let message = format!("the run takes {seconds:.1} s of {}: a slow battery is late", limit.node);
+            warn("K55", line, message, "drive faster, wait less, or give it more time");
+        }
+    }
+    findings.sort_by_key(|finding| finding.span.start);
+    findings
+}
+
+fn looks_outside(term: &crate::controller::Term) -> bool {
+    term.looks().iter().any(|look| look.test.sensor().is_some() || matches!(look.test, Test::Range { .. }))
+}
