@@ -1,6 +1,6 @@
 //! The language's own page and the demo's missions: every example is checked and run.
 
-use wayodos_core::finding::Finding;
+use wayodos_core::finding::{Finding, Severity};
 use wayodos_core::mission::{format, parse};
 use wayodos_core::project::{Setup, prepare};
 use wayodos_core::sim::{Outcome, Run, run};
@@ -61,7 +61,8 @@ fn examples() -> Vec<(usize, String)> {
 
 fn told(findings: &[Finding], text: &str) -> Vec<String> {
     let line = |finding: &Finding| wayodos_core::finding::line_column(text, finding.span.start).0;
-    findings.iter().map(|finding| format!("line {}: {} {}", line(finding), finding.code, finding.message)).collect()
+    let matters = findings.iter().filter(|finding| finding.severity != Severity::Note);
+    matters.map(|finding| format!("line {}: {} {}", line(finding), finding.code, finding.message)).collect()
 }
 
 fn done(setup: &Setup, text: &str) -> Run {

@@ -5,7 +5,9 @@ use std::sync::{Arc, Condvar, Mutex, PoisonError};
 use std::thread;
 
 use wayodos_core::controller::Program;
+use wayodos_core::finding::Finding;
 use wayodos_core::lab::evidence::{StepEvidence, evidence};
+use wayodos_core::lab::hindsight::hindsight;
 use wayodos_core::project::{Setup, prepare};
 use wayodos_core::sim::{Play, Run, World, play};
 use wayodos_report::{Chart, Story};
@@ -21,6 +23,8 @@ pub struct Told {
     pub run: Run,
     /// One entry per visit of a step.
     pub evidence: Vec<StepEvidence>,
+    /// What only the run shows to be wrong.
+    pub hindsight: Vec<Finding>,
     /// The strip chart.
     pub chart: Chart,
 }
@@ -47,7 +51,8 @@ pub fn tell(text: &Arc<str>, setup: &Setup, world: &World, seed: u64, cancel: Op
     let run = play(world, &program, play_of, cancel)?;
     let evidence = evidence(&run, &program, &setup.robot);
     let chart = Chart::of(Story { field: &setup.field, robot: &setup.robot, program: &program, run: &run });
-    Some(Told { text: Arc::clone(text), program, run, evidence, chart })
+    let hindsight = hindsight(text, &prepared.parsed, &program, &setup.field, &run, &evidence);
+    Some(Told { text: Arc::clone(text), program, run, evidence, hindsight, chart })
 }
 
 #[derive(Default)]

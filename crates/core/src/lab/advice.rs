@@ -9,7 +9,7 @@ mod habits;
 use std::collections::BTreeSet;
 
 use crate::controller::{Action, Goal, Look, Program, ProgramStep, Rail, Term, Test, WheelCommand};
-use crate::field::{Field, Mark, Shape};
+use crate::field::{Field, Mark, Shape, seen};
 use crate::finding::{Finding, Severity, Source};
 use crate::mission::Parsed;
 use crate::robot::Robot;
@@ -140,6 +140,19 @@ impl<'a> Adviser<'a> {
         Some((sensor, self.program.tones[sensor].tones[tone].name.as_str()))
     }
 
+    /// What a sensor reads over each surface: as calibrated, and as it would without any error where nobody has been
+    /// with it.
+    fn reads(&self, sensor: usize) -> Vec<(&'a str, f64)> {
+        let (tones, about) = (&self.program.tones[sensor].tones, &self.robot.sensors[sensor]);
+        let mut all: Vec<(&str, f64)> = tones.iter().map(|tone| (tone.name.as_str(), tone.brightness)).collect();
+        if about.codes.is_empty() {
+            let others =
+                self.field.surfaces.iter().filter(|surface| !tones.iter().any(|tone| tone.name == surface.name));
+            all.extend(others.map(|surface| (surface.name.as_str(), about.reads(seen(surface).0, self.field.ambient))));
+        }
+        all
+    }
+
     /// The marks of a surface.
     fn marks(&self, surface: &'a str) -> impl Iterator<Item = &'a Mark> + use<'a> {
         let field = self.field;
@@ -184,12 +197,14 @@ fn width(shape: &Shape) -> f64 {
     }
 }
 
-/// Every look of a term, with how long it must hold, in seconds.
+/// Every look of a term that is to hold, with how long it must hold, in seconds.
 fn held<'t>(term: &'t Term, seconds: f64, into: &mut Vec<(&'t Look, f64)>) {
     match term {
         Term::Look(look) => into.push((look, seconds)),
         Term::Any(terms) | Term::All(terms) => terms.iter().for_each(|term| held(term, seconds, into)),
-        Term::Not(term) | Term::As(term, _) | Term::After(term, ..) => held(term, seconds, into),
+        Term::As(term, _) | Term::After(term, ..) => held(term, seconds, into),
+        // What must not be seen has no width that could be missed.
+        Term::Not(_) => {}
         Term::For(term, time, _) => held(term, seconds + time.fixed().unwrap_or(0.0), into),
     }
 }

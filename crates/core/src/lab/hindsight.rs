@@ -1,12 +1,14 @@
 //! Hindsight: what only a run shows, said at the line that it is about.
 
-use super::evidence::{Evidence, Spare, StepEvidence, THIN};
-use crate::controller::{Program, Test};
+use super::evidence::{Evidence, Spare, StepEvidence};
+use crate::controller::{Goal, Program, Test};
 use crate::field::Field;
 use crate::finding::{Finding, Source};
 use crate::mission::Parsed;
 use crate::sim::{Happening, Outcome, Run};
 
+/// An exit that fired by less than so many noise widths did so by luck.
+const LUCK: f64 = 2.0;
 /// Within this share of the limit a mission is late in the next run.
 const LATE: f64 = 0.95;
 
@@ -31,6 +33,9 @@ pub fn hindsight(
     };
     for step in evidence {
         let of = &program.steps[step.visit.step];
+        // What nearly fired matters where something else had to end the step.
+        let fired = step.visit.exit.map(|exit| &of.exits[exit].goal);
+        let missed = !of.group && fired.is_none_or(|goal| matches!(goal, Goal::Fail(_)));
         for (exit, evidence) in of.exits.iter().zip(&step.exits) {
             match evidence {
                 Evidence::Fired { at_once: true, .. } if looks_outside(&exit.term) => {
@@ -43,12 +48,12 @@ pub fn hindsight(
                         "write `after it was false`, or let the robot leave the mark first",
                     );
                 }
-                Evidence::Fired { clear: Some(clear), .. } if *clear < THIN => {
+                Evidence::Fired { clear: Some(clear), .. } if *clear < LUCK => {
                     let message =
                         format!("it went {clear:.1} noise widths beyond the limit: luck decides in the next run");
                     warn("K06", exit.line, message, "move the limit, or drive more slowly over what it looks for");
                 }
-                Evidence::Spare(Spare::Noise(widths)) if *widths < 1.0 && *widths > 0.0 => {
+                Evidence::Spare(Spare::Noise(widths)) if missed && *widths < 1.0 && *widths > 0.0 => {
                     let message = format!("it came within {widths:.1} noise widths of firing and did not");
                     warn(
                         "K14",

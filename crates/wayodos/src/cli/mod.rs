@@ -138,7 +138,11 @@ fn check(shared: &Shared, path: &Path) -> ExitCode {
         Ok(project) => project,
         Err(error) => return cannot_open(shared, &error),
     };
-    let findings = all_findings(&project);
+    let mut findings = all_findings(&project);
+    // What only a run can show, when there is one.
+    if let Some(told) = nominal(&project, shared, &findings) {
+        findings.extend(told.hindsight);
+    }
     if shared.json {
         answer(&json::findings(&project, &findings));
     } else if findings.is_empty() {
@@ -156,6 +160,13 @@ fn all_findings(project: &Project) -> Vec<Finding> {
     findings
 }
 
+/// The run of a project without errors.
+fn nominal(project: &Project, shared: &Shared, findings: &[Finding]) -> Option<Told> {
+    let setup = project.setup.as_ref().filter(|_| !has_errors(findings))?;
+    let seed = shared.seed.map_or(project.config.seed, u64::from);
+    tell(&project.mission.as_str().into(), setup, &setup.world(), seed, None)
+}
+
 /// A project that has run, or the exit code of having said why it cannot.
 struct Ran {
     project: Project,
@@ -166,14 +177,13 @@ struct Ran {
 
 fn run_project(shared: &Shared, path: &Path) -> Result<Ran, ExitCode> {
     let project = Project::open(path, shared.mission.as_deref()).map_err(|error| cannot_open(shared, &error))?;
-    let findings = all_findings(&project);
+    let mut findings = all_findings(&project);
     let seed = shared.seed.map_or(project.config.seed, u64::from);
-    let told = project.setup.as_ref().filter(|_| !has_errors(&findings)).and_then(|setup| {
-        let world = setup.world();
-        tell(&project.mission.as_str().into(), setup, &world, seed, None)
-    });
-    match told {
-        Some(told) => Ok(Ran { project, findings, seed, told }),
+    match nominal(&project, shared, &findings) {
+        Some(told) => {
+            findings.extend(told.hindsight.iter().cloned());
+            Ok(Ran { project, findings, seed, told })
+        }
         None => {
             if shared.json {
                 answer(&json::error("the project has errors", &project, &findings));
@@ -188,7 +198,7 @@ fn run_project(shared: &Shared, path: &Path) -> Result<Ran, ExitCode> {
 fn readable(project: &Project, findings: &[Finding]) -> String {
     let colour = std::io::stdout().is_terminal() && std::env::var_os("NO_COLOR").is_none_or(|value| value.is_empty());
     let mut out = String::new();
-    for severity in [Severity::Warning, Severity::Error] {
+    for severity in [Severity::Note, Severity::Warning, Severity::Error] {
         for finding in findings.iter().filter(|finding| finding.severity == severity) {
             let (path, text) = project.source(finding.source, &project.mission);
             out.push_str(&told::render(finding, path, text, colour));

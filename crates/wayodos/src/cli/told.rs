@@ -31,16 +31,15 @@ fn whole_characters(text: &str, at: usize) -> usize {
     at
 }
 
-/// `2 errors and 1 warning`; nothing when there are none.
+/// `2 errors, 1 warning and 3 notes`; nothing when there are none.
 pub fn count_words(findings: &[Finding]) -> Option<String> {
-    let errors = findings.iter().filter(|finding| finding.severity == Severity::Error).count();
-    let words = |count: usize, word: &str| match count {
+    let told = |severity: Severity| match findings.iter().filter(|finding| finding.severity == severity).count() {
         0 => None,
-        1 => Some(format!("1 {word}")),
-        _ => Some(format!("{count} {word}s")),
+        1 => Some(format!("1 {}", severity.word())),
+        count => Some(format!("{count} {}s", severity.word())),
     };
-    match (words(errors, "error"), words(findings.len() - errors, "warning")) {
-        (Some(errors), Some(warnings)) => Some(format!("{errors} and {warnings}")),
-        (errors, warnings) => errors.or(warnings),
-    }
+    let parts: Vec<String> =
+        [Severity::Error, Severity::Warning, Severity::Note].into_iter().filter_map(told).collect();
+    let (last, rest) = parts.split_last()?;
+    Some(if rest.is_empty() { last.clone() } else { format!("{} and {last}", rest.join(", ")) })
 }

@@ -98,6 +98,8 @@ pub struct Model {
     pub text: Arc<str>,
     /// The same text, read and checked.
     pub prepared: Prepared,
+    /// What stands below the lines: what the text says and what the run showed, but no mere notes. In order of the text.
+    pub findings: Vec<Finding>,
     /// What the mission's file holds.
     pub saved: String,
     /// Where the cursor stands.
@@ -157,6 +159,7 @@ impl Model {
             seed,
             text,
             prepared,
+            findings: Vec::new(),
             saved,
             cursor: Cursor::default(),
             mode: Mode::Browse,
@@ -177,6 +180,7 @@ impl Model {
             history,
             at,
         };
+        model.gather();
         // The first step's first slot: where tuning begins.
         let first = model.prepared.parsed.mission.steps.first().and_then(|step| step.behaviour.as_ref());
         if let Some((_, line)) = first {
@@ -256,7 +260,7 @@ impl Model {
     pub fn rows(&self) -> Vec<Row> {
         let mut rows = Vec::with_capacity(self.lines().len() + 8);
         let width = self.areas().map_or(80, |areas| areas.text.width);
-        let mut findings = self.prepared.findings.iter().enumerate().peekable();
+        let mut findings = self.findings.iter().enumerate().peekable();
         let fresh = match &self.mode {
             Mode::Writing { new: true, .. } => Some(self.cursor.line),
             _ => None,
@@ -308,7 +312,27 @@ impl Model {
     fn read_again(&mut self) {
         self.text = Arc::clone(&self.history[self.at].0);
         self.prepared = prepare(&self.text, self.setup.as_deref());
+        self.gather();
         self.hold_cursor();
+    }
+
+    /// Brings together what is shown below the lines. What a run of the text before showed stays on its lines until the
+    /// next run is there, so that nothing flickers under a nudge.
+    pub fn gather(&mut self) {
+        let matters = |finding: &&Finding| finding.severity != Severity::Note;
+        let mut findings: Vec<Finding> = self.prepared.findings.iter().filter(matters).cloned().collect();
+        if let Some(told) = self.told.as_ref().filter(|_| self.prepared.program.is_some()) {
+            let same = Arc::ptr_eq(&told.text, &self.text);
+            let alike = told.text.split('\n').count() == self.lines().len();
+            for finding in told.hindsight.iter().filter(|_| same || alike) {
+                let line = told.text[..finding.span.start.min(told.text.len())].matches('\n').count();
+                let Some(about) = self.lines().get(line) else { continue };
+                let span = if same { finding.span.clone() } else { about.span.clone() };
+                findings.push(Finding { span, ..finding.clone() });
+            }
+        }
+        findings.sort_by_key(|finding| finding.span.start);
+        self.findings = findings;
     }
 
     /// Keeps the cursor on a line and slot that exist.

@@ -243,7 +243,7 @@ fn move_step(model: &mut Model, down: bool) {
 }
 
 fn next_finding(model: &mut Model) {
-    let lines: Vec<usize> = model.prepared.findings.iter().map(|finding| model.line_at(finding.span.start)).collect();
+    let lines: Vec<usize> = model.findings.iter().map(|finding| model.line_at(finding.span.start)).collect();
     let next = lines.iter().find(|line| **line > model.cursor.line).or(lines.first()).copied();
     match next {
         Some(line) => model.cursor = Cursor { line, nth: 0 },
@@ -533,6 +533,7 @@ fn on_run(model: &mut Model, id: u64, told: Option<Arc<Told>>) {
         model.change = change_words((&before.run, &before.program), (&told.run, &told.program));
         model.ghost = Some(before);
     }
+    model.gather();
     set_time(model, if was_at_end { f64::INFINITY } else { model.time });
 }
 

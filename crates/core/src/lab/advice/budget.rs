@@ -67,8 +67,7 @@ impl Adviser<'_> {
     /// K5, K6, K9, K17: a limit against what the surfaces read.
     fn limit(&mut self, look: &Look, seconds: f64, line: usize) {
         if let Test::Changed { sensor, down, by } = &look.test {
-            let tones = self.program.tones[*sensor].tones.iter().map(|tone| tone.brightness);
-            let (low, high) = tones.fold((1.0f64, 0.0f64), |(low, high), b| (low.min(b), high.max(b)));
+            let (low, high) = range(&self.reads(*sensor));
             if let Some(by) = by.fixed().filter(|by| *by > high - low) {
                 let word = if *down { "drop" } else { "rise" };
                 let name = &self.robot.sensors[*sensor].name;
@@ -85,37 +84,30 @@ impl Adviser<'_> {
         }
         let Test::Reads { sensor, below, limit } = &look.test else { return };
         let Some(limit) = limit.fixed() else { return };
-        let (tones, name) = (&self.program.tones[*sensor], &self.robot.sensors[*sensor].name);
-        let noise = noise_width(self.robot, *sensor);
+        let (surfaces, name) = (self.reads(*sensor), &self.robot.sensors[*sensor].name);
         let holds = |b: f64| if *below { b < limit } else { b > limit };
-        let (yes, no): (Vec<_>, Vec<_>) = tones.tones.iter().partition(|tone| holds(tone.brightness));
-        if no.is_empty() || yes.is_empty() {
-            let always = if no.is_empty() { "always" } else { "never" };
-            let range = |tones: &[&crate::controller::Tone]| {
-                let of = tones.iter().map(|tone| tone.brightness);
-                let (low, high) = of.fold((1.0f64, 0.0f64), |(low, high), b| (low.min(b), high.max(b)));
-                format!("{} to {}", percent(low), percent(high))
-            };
-            let all: Vec<_> = tones.tones.iter().collect();
-            if !all.is_empty() {
-                let message = format!("this {always} holds: the surfaces read {} by `{name}`", range(&all));
-                self.warn("K06", line, message, "put the limit between what two surfaces read");
-            }
+        let yes = surfaces.iter().filter(|(_, b)| holds(*b)).count();
+        if (yes == 0 || yes == surfaces.len()) && !surfaces.is_empty() {
+            let always = if yes == 0 { "never" } else { "always" };
+            let (low, high) = range(&surfaces);
+            let message =
+                format!("this {always} holds: the surfaces read {} to {} by `{name}`", percent(low), percent(high));
+            self.warn("K06", line, message, "put the limit between what two surfaces read");
             return;
         }
-        if tones.index(&tones.ground).is_some_and(|ground| holds(tones.tones[ground].brightness)) {
-            let ground = tones.tones[tones.index(&tones.ground).unwrap_or(0)].brightness;
+        let ground = &self.program.tones[*sensor].ground;
+        if let Some((_, ground)) = surfaces.iter().find(|(known, b)| known == ground && holds(*b)) {
             let sign = if *below { '>' } else { '<' };
-            let message = format!("this holds over the bare ground, which reads {} by `{name}`", percent(ground));
+            let message = format!("this holds over the bare ground, which reads {} by `{name}`", percent(*ground));
             self.note("K05", line, message, &format!("if a mark is meant to end the step, write `{name} {sign} ...`"));
         }
-        let off = |tone: &&crate::controller::Tone| (tone.brightness - limit).abs() / noise;
-        let Some(near) = tones.tones.iter().min_by(|a, b| off(a).total_cmp(&off(b))) else { return };
-        let widths = off(&near);
+        let noise = noise_width(self.robot, *sensor);
+        let off = |b: f64| (b - limit).abs() / noise;
+        let Some((near, reads)) = surfaces.iter().min_by(|a, b| off(a.1).total_cmp(&off(b.1))) else { return };
+        let widths = off(*reads);
         let told = format!(
-            "{} reads {} by `{name}`, {widths:.1} noise widths from the limit of {}",
-            near.name,
-            percent(near.brightness),
+            "{near} reads {} by `{name}`, {widths:.1} noise widths from the limit of {}",
+            percent(*reads),
             percent(limit)
         );
         if widths < NEAR {
@@ -386,6 +378,11 @@ impl Adviser<'_> {
             Num::Of(_, parts) => parts.iter().any(Self::reads_live),
         }
     }
+}
+
+/// The least and the greatest of what surfaces read.
+fn range(surfaces: &[(&str, f64)]) -> (f64, f64) {
+    surfaces.iter().fold((1.0, 0.0), |(low, high), (_, b)| (f64::min(low, *b), f64::max(high, *b)))
 }
 
 /// The radius of what fits into a shape about its middle, metres.

@@ -55,7 +55,8 @@ impl Adviser<'_> {
         let idle: Vec<String> = all.filter(|name| !named(name)).map(|name| format!("`{name}`")).collect();
         if !idle.is_empty() {
             let message = format!("on the robot, and not used here: {}", idle.join(", "));
-            self.note("K02", 0, message, "is one of them what was meant somewhere?");
+            let top = self.parsed.lines.iter().position(|line| line.kind == crate::mission::LineKind::Mission);
+            self.note("K02", top.unwrap_or(0), message, "is one of them what was meant somewhere?");
         }
         for ranger in &robot.rangers {
             let place = |along: f64| {

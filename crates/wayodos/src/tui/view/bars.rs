@@ -43,7 +43,7 @@ pub fn title(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
 
 fn outcome(model: &Model) -> (String, Role) {
     if model.stale() || (model.told.is_none() && model.prepared.program.is_none()) {
-        let errors = model.prepared.findings.len() + model.project.findings.len();
+        let errors = model.findings.len() + model.project.findings.len();
         let (count, s) = (errors.max(1), if errors > 1 { "s" } else { "" });
         return (format!("cannot run: {count} finding{s}"), Role::Wrong);
     }

@@ -122,7 +122,7 @@ pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) -> Opt
                     cursor = cursor.or(typed);
                 }
             }
-            Row::Finding(index, part) => finding(&model.prepared.findings[index], part, theme, area, y, buffer),
+            Row::Finding(index, part) => finding(&model.findings[index], part, theme, area, y, buffer),
             Row::Fresh => {
                 if let Mode::Writing { entry, .. } = &model.mode {
                     cursor = Some(written(theme, area, y, entry, buffer));
@@ -262,7 +262,7 @@ fn style_at(model: &Model, theme: Theme, line: usize, at: usize, slot: Option<us
         return theme.patch(Role::Accent).add_modifier(Modifier::BOLD);
     }
     let wrong = |finding: &&Finding| finding.span.contains(&at);
-    if let Some(finding) = model.prepared.findings.iter().find(wrong) {
+    if let Some(finding) = model.findings.iter().find(wrong) {
         let role = if finding.severity == Severity::Error { Role::Wrong } else { Role::Thin };
         return theme.role(role).add_modifier(Modifier::UNDERLINED);
     }
@@ -289,7 +289,7 @@ fn finding(finding: &Finding, part: usize, theme: Theme, area: Rect, y: u16, buf
     let role = match (message, finding.severity) {
         (false, _) => Role::Quiet,
         (true, Severity::Error) => Role::Wrong,
-        (true, Severity::Warning) => Role::Thin,
+        (true, Severity::Warning | Severity::Note) => Role::Thin,
     };
     // Rows behind the first are set in, below its words.
     let x = if part == 0 { x } else { x + 2 };
