@@ -302,11 +302,11 @@ impl<'a> Checker<'a> {
     /// What an amount measures; what is wrong with it has then been said.
     fn measured(&mut self, value: &Spanned<Value>, in_measure: bool) -> Option<Dimension> {
         let mut found: Vec<(String, Range<usize>)> = Vec::new();
-        amounts::dimension(value, &mut |name, span| {
+        // First only which names there are: what is wrong with them is to be told once.
+        let _ = amounts::dimension(value, &mut |name, span| {
             found.push((name.to_owned(), span.clone()));
             None
-        })
-        .ok()?;
+        });
         let known: BTreeMap<String, Option<Dimension>> = found
             .into_iter()
             .map(|(name, span)| {

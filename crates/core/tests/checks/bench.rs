@@ -1,0 +1,128 @@
+//! Missions on the causeway with Curlew, either of them changed where a test wants it.
+
+use std::sync::Arc;
+
+use wayodos_core::controller::Program;
+use wayodos_core::finding::Finding;
+use wayodos_core::lab::evidence::evidence;
+use wayodos_core::lab::hindsight::hindsight;
+use wayodos_core::project::{Setup, prepare};
+use wayodos_core::sim::{Run, run};
+
+const ROBOT: &str = include_str!("../../../../examples/brinewick/robots/curlew.toml");
+const FIELD: &str = include_str!("../../../../examples/brinewick/fields/causeway.toml");
+
+/// A sensor that tells numbers, in no order.
+pub const TAG: &str = r##"[[sensor]]
+name = "tag"
+kind = "code"
+port = "S9"
+at = "96, 8 mm"
+spot = "10 mm"
+rate = "50 Hz"
+codes = [
+    { name = "nothing", code = 1, colour = "#e9e3d2" },
+    { name = "kiln", code = 7, colour = "#bf4a2d" },
+    { name = "sleeper", code = 4, colour = "#22252a" },
+]
+
+"##;
+
+/// An arm from 0 to 90 deg.
+pub const ARM: &str = r#"[[actuator]]
+name = "arm"
+port = "MC"
+speed = "120 deg/s"
+from = "0 deg"
+to = "90 deg"
+
+"#;
+
+#[derive(Clone)]
+pub struct Bench {
+    robot: String,
+    field: String,
+    start: &'static str,
+}
+
+impl Default for Bench {
+    fn default() -> Self {
+        Self { robot: ROBOT.to_owned(), field: FIELD.to_owned(), start: "slipway" }
+    }
+}
+
+impl Bench {
+    #[track_caller]
+    pub fn robot(mut self, from: &str, to: &str) -> Self {
+        assert!(self.robot.contains(from), "the robot file has no {from:?}");
+        self.robot = self.robot.replace(from, to);
+        self
+    }
+
+    #[track_caller]
+    pub fn field(mut self, from: &str, to: &str) -> Self {
+        assert!(self.field.contains(from), "the field file has no {from:?}");
+        self.field = self.field.replacen(from, to, 1);
+        self
+    }
+
+    pub fn start(mut self, start: &'static str) -> Self {
+        self.start = start;
+        self
+    }
+
+    fn text(&self, mission: &str) -> String {
+        format!("mission \"m\"\nlimit 20 s\nstart {}\n{mission}", self.start)
+    }
+
+    /// The codes of everything that is told about a mission, its run included.
+    pub fn codes(&self, mission: &str) -> Vec<String> {
+        self.findings(mission).into_iter().map(|finding| finding.code.to_owned()).collect()
+    }
+
+    pub fn findings(&self, mission: &str) -> Vec<Finding> {
+        self.told(&self.text(mission))
+    }
+
+    /// The same for a whole text, header and all.
+    pub fn whole(&self, text: &str) -> Vec<String> {
+        self.told(text).into_iter().map(|finding| finding.code.to_owned()).collect()
+    }
+
+    fn told(&self, text: &str) -> Vec<Finding> {
+        let (setup, mut findings) = Setup::load(&self.robot, &self.field, None);
+        let Some(setup) = setup else { return findings };
+        let prepared = prepare(text, Some(&setup));
+        findings.extend(prepared.findings.clone());
+        if let Some(program) = prepared.program {
+            let run = self.go(&setup, &program);
+            let evidence = evidence(&run, &program, &setup.robot);
+            findings.extend(hindsight(text, &prepared.parsed, &program, &setup.field, &run, &evidence));
+        }
+        for finding in &findings {
+            assert!(finding.span.end <= text.len().max(self.field.len()), "{finding:?}");
+            assert!(!finding.hints.is_empty() || !finding.code.starts_with('K'), "advice says what to do: {finding:?}");
+        }
+        findings
+    }
+
+    fn go(&self, setup: &Setup, program: &Arc<Program>) -> Run {
+        let start = setup.field.start(self.start).unwrap_or(&setup.field.starts[0]);
+        run(&setup.world(), program, start.pose, 7, None).unwrap()
+    }
+
+    #[track_caller]
+    pub fn played(&self, mission: &str) -> (Arc<Program>, Run) {
+        let (setup, findings) = Setup::load(&self.robot, &self.field, None);
+        let setup = setup.unwrap_or_else(|| panic!("{findings:?}"));
+        let prepared = prepare(&self.text(mission), Some(&setup));
+        let program = prepared.program.unwrap_or_else(|| panic!("{:?}", prepared.findings));
+        let run = self.go(&setup, &program);
+        (program, run)
+    }
+
+    #[track_caller]
+    pub fn run(&self, mission: &str) -> Run {
+        self.played(mission).1
+    }
+}
