@@ -2,6 +2,7 @@
 //! one that does not; or, where the language does not let anybody make it, what happens instead.
 
 mod bench;
+mod effects;
 
 use bench::Bench;
 use wayodos_core::controller::{Action, Goal, Source, WheelCommand};
