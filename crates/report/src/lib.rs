@@ -5,9 +5,11 @@
 
 mod chart;
 mod field;
+mod flow;
 pub mod ink;
 mod pdf;
 mod raster;
+mod readback;
 mod scene;
 mod sheet;
 mod svg;
@@ -18,8 +20,10 @@ pub use field::{
     Placement, Story, arm_items, ghost_items, ground_items, happened_items, moved_items, path_items, prop_items,
     robot_items,
 };
+pub use flow::{Arrow, Flow, FlowBox, Way, flow_scene, wrap};
 pub use pdf::{DrawError, to_pdf, to_png};
 pub use raster::{Raster, rasterise};
+pub use readback::Reader;
 pub use scene::{Anchor, Item, Layer, Scene, Shape, Stroke};
 pub use sheet::{Parts, sheet};
 pub use svg::to_svg;

@@ -4,10 +4,10 @@ use std::path::Path;
 use std::process::ExitCode;
 
 use clap::ValueEnum;
-use wayodos_core::project::Setup;
-use wayodos_report::{Parts, Scene, Story, sheet, to_pdf, to_png, to_svg};
+use wayodos_core::project::{Setup, prepare};
+use wayodos_report::{Flow, Parts, Scene, Story, flow_scene, sheet, to_pdf, to_png, to_svg};
 
-use super::{Shared, complain, run_project, say};
+use super::{Shared, cannot_open, complain, run_project, say};
 use crate::folder::{Project, write_whole};
 use crate::work::Told;
 
@@ -18,6 +18,8 @@ pub enum Only {
     Field,
     /// The strip chart.
     Chart,
+    /// The flow chart of the mission: its steps, and where their exits lead.
+    Flow,
 }
 
 /// Pixels a millimetre of a PNG: A4 becomes some 2,400 x 1,700.
@@ -34,17 +36,35 @@ pub(super) fn draw(shared: &Shared, path: &Path, output: &Path, only: Option<Onl
             return ExitCode::from(2);
         }
     };
-    let ran = match run_project(shared, path) {
-        Ok(ran) => ran,
-        Err(code) => return code,
-    };
     let parts = match only {
         None => Parts::All,
         Some(Only::Field) => Parts::Field,
         Some(Only::Chart) => Parts::Chart,
+        // What is written can be drawn before it runs.
+        Some(Only::Flow) => {
+            let project = match Project::open(path, shared.mission.as_deref()) {
+                Ok(project) => project,
+                Err(error) => return cannot_open(shared, &error),
+            };
+            return write(shared, output, paint(&flow_scene(&flow_of(&project))));
+        }
+    };
+    let ran = match run_project(shared, path) {
+        Ok(ran) => ran,
+        Err(code) => return code,
     };
     let setup = ran.project.setup.as_ref().expect("a project that ran has a setup");
-    let drawn = paint(&page(&ran.project, setup, &ran.told, ran.seed, parts)).and_then(|bytes| {
+    write(shared, output, paint(&page(&ran.project, setup, &ran.told, ran.seed, parts)))
+}
+
+/// The flow chart of a project's mission.
+pub(super) fn flow_of(project: &Project) -> Flow {
+    let prepared = prepare(&project.mission, project.setup.as_ref());
+    Flow::of(&project.mission, &prepared.parsed, prepared.program.as_deref())
+}
+
+fn write(shared: &Shared, output: &Path, drawn: Result<Vec<u8>, String>) -> ExitCode {
+    let drawn = drawn.and_then(|bytes| {
         write_whole(output, &bytes).map_err(|error| format!("cannot write {}: {error}", output.display()))
     });
     match drawn {

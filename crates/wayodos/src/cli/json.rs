@@ -6,6 +6,7 @@ use wayodos_core::finding::{Finding, line_column};
 use wayodos_core::sim::{Happening, Tick};
 use wayodos_report::Story;
 use wayodos_report::words::{goal_words, happening_words};
+use wayodos_report::{Flow, FlowBox};
 
 use crate::folder::Project;
 use crate::work::Told;
@@ -126,6 +127,17 @@ pub fn findings(project: &Project, findings: &[Finding]) -> String {
 /// The answer of `fmt --json`: the files that were, or would be, changed.
 pub fn changed(files: &[String]) -> String {
     text(&serde_json::json!({ "changed": files }))
+}
+
+/// The answer of `read --json`: one entry a step, in written order.
+pub fn flow(flow: &Flow) -> String {
+    let step = |one: &FlowBox| {
+        let exits = one.arrows.iter();
+        let exits: Vec<_> =
+            exits.map(|arrow| serde_json::json!({ "when": arrow.label, "to": flow.way_words(&arrow.way) })).collect();
+        serde_json::json!({ "name": one.name, "line": one.line + 1, "says": one.says, "exits": exits })
+    };
+    text(&serde_json::json!({ "mission": flow.title, "steps": flow.boxes.iter().map(step).collect::<Vec<_>>() }))
 }
 
 /// A run that could not take place.

@@ -71,6 +71,12 @@ enum Command {
         #[arg(default_value = ".")]
         project: PathBuf,
     },
+    /// Read the mission back in plain words, with where every exit leads.
+    Read {
+        /// Project folder.
+        #[arg(default_value = ".")]
+        project: PathBuf,
+    },
     /// Lay missions out in the one way.
     Fmt {
         /// Project folder, or a mission file.
@@ -106,6 +112,7 @@ pub fn main() -> ExitCode {
         Some(Command::Demo { look }) => app(&shared, &look.or(&typed.look), None),
         Some(Command::Check { project }) => check(&shared, &project),
         Some(Command::Run { project }) => run::run(&shared, &project),
+        Some(Command::Read { project }) => read_back(&shared, &project),
         Some(Command::Fmt { path, check }) => fmt::fmt(&shared, &path, check),
         Some(Command::Draw { project, output, only }) => draw::draw(&shared, &project, &output, only),
     }
@@ -151,6 +158,20 @@ fn check(shared: &Shared, path: &Path) -> ExitCode {
         answer(&readable(&project, &findings));
     }
     if has_errors(&findings) { ExitCode::FAILURE } else { ExitCode::SUCCESS }
+}
+
+fn read_back(shared: &Shared, path: &Path) -> ExitCode {
+    let project = match Project::open(path, shared.mission.as_deref()) {
+        Ok(project) => project,
+        Err(error) => return cannot_open(shared, &error),
+    };
+    let flow = draw::flow_of(&project);
+    if shared.json {
+        answer(&json::flow(&flow));
+    } else {
+        answer(&flow.lines().join("\n"));
+    }
+    ExitCode::SUCCESS
 }
 
 /// Everything that is wrong with a project: the files beside the mission first.

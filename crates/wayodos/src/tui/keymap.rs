@@ -38,6 +38,7 @@ pub enum Action {
     TimeToStep,
     StepOfTime,
     Zoom,
+    Read,
     Help,
     Quit,
 }
@@ -133,6 +134,7 @@ pub const GROUPS: &[Group] = &[
             row!(Save, "s", "save", Some("save"), char('s'), (KeyCode::Char('s'), CTRL)),
             row!(Export, "x", "draw it: SVG and PDF", None, char('x')),
             row!(Zoom, "z", "zoom one pane", None, char('z')),
+            row!(Read, "w", "the mission in words", Some("in words"), char('w')),
             row!(Help, "?", "these keys", Some("keys"), char('?'), key(KeyCode::F(1))),
             row!(Quit, "q", "leave", Some("leave"), char('q'), (KeyCode::Char('c'), CTRL)),
         ],

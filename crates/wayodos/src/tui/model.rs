@@ -56,6 +56,13 @@ pub enum Mode {
     },
     /// Reading the keys.
     Help,
+    /// Reading the mission in words.
+    Reading {
+        /// The lines, and whether each is a step's name.
+        lines: Vec<(String, bool)>,
+        /// How many are above the window.
+        scroll: usize,
+    },
     /// Asked what to do with unsaved edits.
     Leaving,
 }

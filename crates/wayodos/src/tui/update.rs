@@ -9,8 +9,8 @@ use tui_input::backend::crossterm::EventHandler as _;
 use tui_input::{Input, InputRequest};
 use wayodos_core::mission::edit::{self, Edit, Stride};
 use wayodos_core::mission::{LineKind, SlotKind, format};
-use wayodos_report::MarkKind;
 use wayodos_report::words::change_words;
+use wayodos_report::{Flow, MarkKind};
 
 use super::keymap::{self, Action};
 use super::layout::Pane;
@@ -95,6 +95,7 @@ fn on_key(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) {
         // What works from everywhere: back to browsing.
         _ if stop => {}
         Mode::Help => {}
+        Mode::Reading { lines, scroll } => reading(model, key, lines, scroll),
         Mode::Leaving => leaving(model, key, effects),
         Mode::Picking { choices, at } => pick(model, key, choices, at, effects),
         Mode::Typing(entry) => type_value(model, key, entry, effects),
@@ -117,6 +118,35 @@ fn browse(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) {
         model.overwrite = false;
     }
     act(model, action, effects);
+}
+
+/// Opens the mission in words, at the step under the cursor.
+fn read_back(model: &mut Model) {
+    let flow = Flow::of(&model.text, &model.prepared.parsed, model.prepared.program.as_deref());
+    let here = flow.boxes.iter().rposition(|one| one.line <= model.cursor.line);
+    let rows = flow.rows();
+    let scroll = here.and_then(|here| rows.iter().position(|(of, _)| *of == Some(here))).unwrap_or(0);
+    let mut before = None;
+    let lines = rows.into_iter().map(|(of, line)| {
+        let opens = std::mem::replace(&mut before, of) != of || of.is_none();
+        (line, opens)
+    });
+    model.mode = Mode::Reading { lines: lines.collect(), scroll };
+}
+
+fn reading(model: &mut Model, key: KeyEvent, lines: Vec<(String, bool)>, scroll: usize) {
+    let page = usize::from(model.size.1).saturating_sub(8).max(1);
+    let scroll = match key.code {
+        KeyCode::Up => scroll.saturating_sub(1),
+        KeyCode::Down => scroll + 1,
+        KeyCode::PageUp => scroll.saturating_sub(page),
+        KeyCode::PageDown | KeyCode::Char(' ') => scroll + page,
+        KeyCode::Home => 0,
+        KeyCode::End => lines.len(),
+        _ => return,
+    };
+    let scroll = scroll.min(lines.len().saturating_sub(1));
+    model.mode = Mode::Reading { lines, scroll };
 }
 
 fn is_amount(model: &Model) -> bool {
@@ -185,6 +215,7 @@ fn act(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
             };
         }
         Action::Help => model.mode = Mode::Help,
+        Action::Read => read_back(model),
         Action::Quit if model.unsaved() => model.mode = Mode::Leaving,
         Action::Quit => effects.extend([Effect::ClearDraft, Effect::Quit]),
     }

@@ -187,6 +187,7 @@ pub fn hints(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         Mode::Writing { .. } => &[("Enter", "take the line"), ("Esc", "leave it as it was")],
         Mode::Picking { .. } => &[("Up Down", "choose"), ("Enter", "take it"), ("Esc", "leave it as it was")],
         Mode::Help => &[("any key", "back")],
+        Mode::Reading { .. } => &[("Up Down PgUp PgDn", "read on"), ("any other key", "back")],
         Mode::Leaving => &[("s", "save and leave"), ("k", "leave, keep for next time"), ("d", "drop"), ("Esc", "stay")],
     };
     let mut all = vec![];

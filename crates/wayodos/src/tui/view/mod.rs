@@ -58,6 +58,7 @@ impl Screen {
         bars::hints(model, theme, areas.hints, buffer);
         match &model.mode {
             Mode::Help => overlay::help(theme, whole, buffer),
+            Mode::Reading { lines, scroll } => overlay::reading(theme, whole, lines, *scroll, buffer),
             Mode::Leaving => overlay::leaving(model, theme, whole, buffer),
             Mode::Picking { choices, at } => overlay::choices(model, theme, areas.text, choices, *at, buffer),
             _ => {}

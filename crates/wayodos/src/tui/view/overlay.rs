@@ -61,6 +61,31 @@ pub fn help(theme: Theme, whole: Rect, buffer: &mut Buffer) {
     }
 }
 
+/// The mission in words: names of steps bright, failures red, the rest as it is.
+pub fn reading(theme: Theme, whole: Rect, lines: &[(String, bool)], scroll: usize, buffer: &mut Buffer) {
+    let widest = lines.iter().map(|(line, _)| columns(line)).max().unwrap_or(0).max(60);
+    // The hint line stays free.
+    let area = Rect { height: whole.height.saturating_sub(1), ..whole };
+    let inside = boxed(theme, area, (widest + 4, area.height.saturating_sub(2)), "In words", buffer);
+    let shown = usize::from(inside.height);
+    let first = scroll.min(lines.len().saturating_sub(shown.min(lines.len())));
+    for (row, (line, opens)) in (inside.y..inside.bottom()).zip(lines.iter().skip(first)) {
+        let role = match line {
+            _ if *opens => Role::Accent,
+            line if line.contains("─> fail") => Role::Wrong,
+            line if line.contains("─> ") => Role::Word,
+            _ => Role::Text,
+        };
+        put(buffer, inside.x + 1, row, inside.width.saturating_sub(2), line, theme.role(role));
+    }
+    let more = lines.len().saturating_sub(first + shown);
+    if more > 0 {
+        let words = format!(" {more} more ");
+        let x = inside.right().saturating_sub(columns(&words) + 1);
+        put(buffer, x, inside.bottom(), inside.width, &words, theme.role(Role::Quiet));
+    }
+}
+
 /// The words that may stand in the slot, below it where there is room.
 pub fn choices(model: &Model, theme: Theme, area: Rect, choices: &[String], at: usize, buffer: &mut Buffer) {
     let widest = choices.iter().map(|choice| columns(choice)).max().unwrap_or(0);
