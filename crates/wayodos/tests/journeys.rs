@@ -135,7 +135,7 @@ fn replace(file: &Path, old: &str, new: &str) {
 }
 
 /// Keys from the first slot of the demo to the number of sluice bars.
-const TO_THE_BARS: [&str; 6] = ["Down", "Down", "Down", "Down", "Down", "Right"];
+const TO_THE_BARS: [&str; 7] = ["Down", "Down", "Down", "Down", "Down", "Right", "Right"];
 
 #[test]
 fn nudge_see_undo_save_and_leave() {

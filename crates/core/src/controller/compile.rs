@@ -321,6 +321,7 @@ impl Compiler<'_> {
             next: None,
             written,
             group: false,
+            foreign: place.line.is_some(),
             reflex: place.reflex,
             memory: self.memory..self.memory,
         });

@@ -497,6 +497,8 @@ pub struct ProgramStep {
     pub written: bool,
     /// Other steps of the text stand in it.
     pub group: bool,
+    /// It stands in another file; its line is the one that calls it.
+    pub foreign: bool,
     /// The reflex that it belongs to.
     pub reflex: Option<usize>,
     /// Its places in the controller's memory.
@@ -581,10 +583,12 @@ pub struct Program {
 impl Program {
     /// The step in the text that a step stands for: itself, or the sentence that it is a part of.
     pub fn shown(&self, mut step: usize) -> usize {
-        while let (false, Some(parent)) = (self.steps[step].written, self.steps[step].parent) {
+        while !self.steps[step].written {
+            // What comes before the first step belongs to it.
+            let Some(parent) = self.steps[step].parent else { return 0 };
             step = parent;
         }
-        step.min(self.written.saturating_sub(1))
+        step
     }
 
     /// The reflex that owns the wheels while a step is active; none while the mission does.

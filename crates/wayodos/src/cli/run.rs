@@ -6,6 +6,7 @@ use std::process::ExitCode;
 use std::time::Instant;
 
 use wayodos_core::controller::Goal;
+use wayodos_core::finding::{Finding, Severity};
 use wayodos_core::sim::Outcome;
 use wayodos_report::Story;
 use wayodos_report::words::{
@@ -27,8 +28,10 @@ pub(super) fn run(shared: &Shared, path: &Path) -> ExitCode {
         let title = format!("{} on {}, seed {}", ran.project.name(), ran.project.config.field, ran.seed);
         format!("{title}\n\n{}", report(&ran.project, &ran.told))
     };
-    if !ran.findings.is_empty() && !shared.quiet {
-        warn(&readable(&ran.project, &ran.findings));
+    // Notes are for `check`: whoever runs wants to see what went wrong.
+    let matters: Vec<Finding> = ran.findings.iter().filter(|it| it.severity != Severity::Note).cloned().collect();
+    if !matters.is_empty() && !shared.quiet {
+        warn(&readable(&ran.project, &matters));
     }
     if shared.json {
         if !shared.quiet {

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use ratatui::layout::Rect;
 use tui_input::Input;
 use wayodos_core::finding::{Finding, Severity};
-use wayodos_core::mission::{Line, Slot};
+use wayodos_core::mission::{Block, Line, Slot};
 use wayodos_core::project::{Prepared, Setup, prepare};
 
 use super::layout::{Areas, Pane, layout};
@@ -189,7 +189,8 @@ impl Model {
         };
         model.gather();
         // The first step's first slot: where tuning begins.
-        let first = model.prepared.parsed.mission.steps.first().and_then(|step| step.behaviour.as_ref());
+        let mut own = model.prepared.parsed.mission.steps.iter().filter(|step| step.block == Block::Mission);
+        let first = own.next().and_then(|step| step.behaviour.as_ref());
         if let Some((_, line)) = first {
             model.cursor = Cursor { line: *line, nth: 0 };
             model.cursor.nth = model.slots_on(*line).count().saturating_sub(1);
@@ -230,7 +231,7 @@ impl Model {
         let index = steps.iter().rposition(|step| step.line <= line && line <= step.last)?;
         let program = self.prepared.program.as_ref().or(self.told.as_ref().map(|told| &told.program));
         let Some(program) = program else { return Some(index) };
-        let here = |step: usize| program.steps[step].line == steps[index].line;
+        let here = |step: usize| program.steps[step].line == steps[index].line && !program.steps[step].foreign;
         let active = self.active_step().filter(|&step| step < program.written && here(step));
         active.or_else(|| (0..program.written).find(|&step| here(step))).or(Some(index))
     }

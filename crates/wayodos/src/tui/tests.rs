@@ -116,7 +116,7 @@ fn a_nudge_runs_again_and_undo_brings_the_old_run_back() {
     let mut app = App::new();
     let before = app.model.told.as_ref().unwrap().run.trace.hash();
     assert_eq!((app.slot(), app.outcome()), ("cruise", Outcome::Done));
-    app.press("Down Down Down Down Down Right +");
+    app.press("Down Down Down Down Down Right Right +");
     assert_eq!((app.slot(), app.outcome()), ("4", Outcome::Failed));
     assert!(app.model.unsaved() && app.model.ghost.is_some());
     assert!(app.model.change.starts_with("now failed at"), "{}", app.model.change);
@@ -440,7 +440,7 @@ fn the_line_of_hints_says_what_the_slot_takes() {
         ("Right", "where to go then"),
         ("Down Left", "0 mm or more"),
         ("Tab", "a text"),
-        ("Down Down Right", "1 to 1000"),
+        ("Down Down Right Right", "1 to 1000"),
         ("Up Up Up Up Up Up Up", "in %"),
     ] {
         app.press(keys);

@@ -72,7 +72,8 @@ fn margins(model: &Model) -> Vec<Option<Margin>> {
         }
     };
     let mut reached = vec![false; model.lines().len()];
-    for (step, about) in told.program.steps.iter().enumerate().take(told.program.written) {
+    let written = told.program.steps.iter().enumerate().take(told.program.written);
+    for (step, about) in written.filter(|(_, about)| !about.foreign) {
         let visits: Vec<&StepEvidence> = told.evidence.iter().filter(|one| one.visit.step == step).collect();
         let Some(shown) = visit_at(told, &visits, model.time) else {
             // The same lines may be done in another place.
@@ -87,7 +88,8 @@ fn margins(model: &Model) -> Vec<Option<Margin>> {
         let (from, to) = (told.run.trace.seconds(shown.visit.entered), told.run.trace.seconds(shown.visit.left));
         let times = if visits.len() > 1 { format!("{} times, ", visits.len()) } else { String::new() };
         set(about.line, Margin { words: format!("{times}{from:.1} - {to:.1} s"), weight: None });
-        for (exit, evidence) in about.exits.iter().zip(&shown.exits) {
+        // What stands in no line of its own has no room either.
+        for (exit, evidence) in about.exits.iter().zip(&shown.exits).filter(|(exit, _)| exit.line != about.line) {
             let (words, weight) = exit_words(evidence, matches!(exit.goal, Goal::Fail(_)));
             set(exit.line, Margin { words, weight: Some(weight) });
         }
