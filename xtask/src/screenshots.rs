@@ -40,7 +40,7 @@ const SHOTS: &[Shot] = &[
         size: LARGE,
         args: &["demo"],
         env: &[],
-        keys: &["wait:done at", "Down", "Down", "Down", "Down", "Down", "Right", "+", "wait:failed at"],
+        keys: &["wait:done at", "Down", "Down", "Down", "Down", "Down", "Right", "Right", "+", "wait:failed at"],
     },
     Shot {
         name: "findings",

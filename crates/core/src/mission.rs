@@ -16,6 +16,7 @@ mod format;
 mod lexer;
 mod parser;
 mod sentence;
+pub mod steps;
 
 pub use amounts::{Amount, apply, evaluate, reckon};
 pub use ast::{

@@ -3,7 +3,7 @@
 use std::ops::Range;
 
 use super::amounts::misfit;
-use super::ast::{Condition, Exit, Slot, SlotKind, Target};
+use super::ast::{Condition, Exit, Let, Slot, SlotKind, Target};
 use super::check::{BATTERY, Names};
 use super::format::agreement;
 use super::parser::Parsed;
@@ -84,6 +84,7 @@ pub fn nudge(parsed: &Parsed, text: &str, names: &Names, slot: usize, up: bool, 
         // The slot that refers to a `let` knows the range; the `let` itself does not.
         let allowed = |kind: &SlotKind| misfit(moved, kind).is_none();
         let moved = if allowed(&used.kind) && allowed(&target.kind) { moved } else { clamp(moved, &used.kind)? };
+        let moved = within_safe(parsed, source, moved);
         return (moved != quantity).then(|| edit(parsed, text, source, moved.to_string()));
     }
     let choices = choices(parsed, names, slot);
@@ -95,6 +96,16 @@ pub fn nudge(parsed: &Parsed, text: &str, names: &Names, slot: usize, up: bool, 
     };
     let choice = choices.get(next).filter(|choice| *choice != current)?;
     Some(edit(parsed, text, source, choice.clone()))
+}
+
+/// The nearest amount that is safe, for a `let` that says what is.
+fn within_safe(parsed: &Parsed, slot: usize, quantity: Quantity) -> Quantity {
+    let of = |entry: &&Let| entry.value.span == parsed.slots[slot].span;
+    let Some([low, high]) = parsed.mission.lets.iter().find(of).and_then(|entry| entry.safe.as_ref()) else {
+        return quantity;
+    };
+    let si = quantity.si().clamp(low.node.si(), high.node.si());
+    if si == quantity.si() { quantity } else { Quantity::from_si(si, quantity.unit) }
 }
 
 /// The nearest value that the slot allows.

@@ -2,6 +2,8 @@
 
 use proptest::prelude::*;
 
+mod whole;
+
 use super::*;
 use crate::finding::line_column;
 
