@@ -9,7 +9,7 @@ use super::ast::{
     Rounds, Sensors, Side, SlotKind, Spanned, Step, Target, Track, Value,
 };
 use super::flow;
-use super::parser::Parsed;
+use super::parser::{MOST_FINDINGS, Parsed};
 use crate::finding::{Finding, Source, did_you_mean, has_errors};
 use crate::units::{Dimension, Quantity, Unit};
 
@@ -153,6 +153,8 @@ pub fn check(parsed: &Parsed, names: &Names) -> Vec<Finding> {
         flow::unused(parsed, &used, &loose, &mut findings);
     }
     findings.sort_by_key(|finding| finding.span.start);
+    // Whoever makes more mistakes than this reads the first ones first.
+    findings.truncate(MOST_FINDINGS);
     findings
 }
 
