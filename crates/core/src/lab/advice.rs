@@ -16,7 +16,14 @@ use crate::robot::Robot;
 
 /// What a mission, compiled for a robot on a field, may be told. In order of the text.
 pub fn advice(text: &str, parsed: &Parsed, program: &Program, robot: &Robot, field: &Field) -> Vec<Finding> {
-    let mut adviser = Adviser { text, parsed, program, robot, field, said: BTreeSet::new(), findings: Vec::new() };
+    let mut within: Vec<Vec<usize>> = vec![Vec::new(); program.steps.len()];
+    for (index, step) in program.steps.iter().enumerate() {
+        if let Some(parent) = step.parent {
+            within[parent].push(index);
+        }
+    }
+    let said = BTreeSet::new();
+    let mut adviser = Adviser { text, parsed, program, robot, field, said, within, findings: Vec::new() };
     adviser.budgets();
     adviser.habits();
     adviser.findings
@@ -30,6 +37,8 @@ struct Adviser<'a> {
     field: &'a Field,
     /// What has been said of which line: a routine that is done twice is told once.
     said: BTreeSet<(&'static str, usize)>,
+    /// For each step, the steps that it is made of.
+    within: Vec<Vec<usize>>,
     findings: Vec<Finding>,
 }
 
@@ -85,17 +94,16 @@ impl<'a> Adviser<'a> {
 
     /// The steps that have the wheels while a step is active: itself, or those within it.
     fn leaves(&self, step: usize) -> Vec<usize> {
-        if self.rims(step).is_some() {
-            return vec![step];
-        }
-        let within = |mut at: usize| loop {
-            match self.of(at).parent {
-                Some(parent) if parent == step => return true,
-                Some(parent) => at = parent,
-                None => return false,
+        let (mut open, mut leaves) = (vec![step], Vec::new());
+        while let Some(at) = open.pop() {
+            if self.rims(at).is_some() {
+                leaves.push(at);
+            } else {
+                open.extend(&self.within[at]);
             }
-        };
-        (0..self.program.steps.len()).filter(|&at| self.rims(at).is_some() && within(at)).collect()
+        }
+        leaves.sort_unstable();
+        leaves
     }
 
     /// The fastest that a place of the robot (ahead, left of the axle's middle, metres) moves during a step, m/s.

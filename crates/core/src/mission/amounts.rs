@@ -149,6 +149,29 @@ fn of_formula(
     }
 }
 
+impl Value {
+    /// Every name that it is worked out from.
+    pub fn names<'a>(&'a self, into: &mut std::collections::BTreeSet<&'a str>) {
+        match self {
+            Self::Literal(_) => {}
+            Self::Named(name) => {
+                into.insert(name);
+            }
+            Self::Formula(formula) => formula.names(into),
+        }
+    }
+}
+
+impl Formula {
+    fn names<'a>(&'a self, into: &mut std::collections::BTreeSet<&'a str>) {
+        match self {
+            Self::Amount(value) => value.node.names(into),
+            Self::Two(_, pair) => pair.iter().for_each(|part| part.names(into)),
+            Self::Of(_, parts) => parts.iter().for_each(|part| part.names(into)),
+        }
+    }
+}
+
 /// What an amount is worth; none when a name is not known or the parts do not go together.
 pub fn evaluate(value: &Value, named: &dyn Fn(&str) -> Option<Amount>) -> Option<Amount> {
     match value {

@@ -275,22 +275,23 @@ impl<'t> Sentence<'t> {
     }
 
     /// The unit at this place, if there is one: `%`, `mm`, `mm/s`.
-    pub(super) fn unit(&mut self) -> Option<(usize, Unit)> {
-        let first = self.peek()?.clone();
+    fn unit(&mut self) -> Option<(usize, Unit)> {
+        let (count, unit) = self.unit_at(self.at)?;
+        self.at += count;
+        Some((self.tokens[self.at - 1].span.end, unit))
+    }
+
+    /// The unit that begins at a token, and how many tokens it has.
+    fn unit_at(&self, at: usize) -> Option<(usize, Unit)> {
+        let first = self.tokens.get(at).filter(|token| matches!(token.kind, TokenKind::Word | TokenKind::Percent))?;
         // The longest symbol wins: `mm/s` before `mm`.
-        for count in [3, 1] {
-            let last = self.tokens.get(self.at + count - 1);
-            let Some(last) = last else { continue };
-            let symbol: String = self.tokens[self.at..self.at + count].iter().map(|token| self.str(token)).collect();
-            if let Some(unit) =
-                Unit::parse(&symbol).filter(|_| matches!(first.kind, TokenKind::Word | TokenKind::Percent))
-            {
-                let end = last.span.end;
-                self.at += count;
-                return Some((end, unit));
-            }
+        if let Some([slash, last]) = self.tokens.get(at + 1..at + 3)
+            && self.str(slash) == "/"
+            && let Some(unit) = Unit::parse(&format!("{}/{}", self.str(first), self.str(last)))
+        {
+            return Some((3, unit));
         }
-        None
+        Unit::parse(self.str(first)).map(|unit| (1, unit))
     }
 
     /// A literal amount as a slot.
@@ -321,8 +322,9 @@ impl<'t> Sentence<'t> {
 
     /// An amount that may measure one of several things: the unit tells which, or else the `let`.
     pub(super) fn value_of(&mut self, kinds: Vec<SlotKind>) -> Option<Spanned<Value>> {
+        let next = self.next_dimension();
         let matching =
-            |kind: &&SlotKind| matches!(kind, SlotKind::Amount { dimension, .. } if self.follows(*dimension));
+            |kind: &&SlotKind| matches!(kind, SlotKind::Amount { dimension, .. } if Some(*dimension) == next);
         let kind = kinds.iter().find(matching).unwrap_or(&kinds[0]).clone();
         let value = self.value(&kind)?;
         if matches!(value.node, Value::Named(_)) {
@@ -449,21 +451,17 @@ impl<'t> Sentence<'t> {
         found
     }
 
-    /// Whether the next token is a number with a unit of a dimension.
-    fn follows(&self, dimension: Dimension) -> bool {
-        if self.peek().is_none_or(|token| token.kind != TokenKind::Number) {
-            return false;
+    /// What the number that comes next measures; none when none comes, or its unit is misspelt.
+    fn next_dimension(&self) -> Option<Dimension> {
+        self.peek().filter(|token| token.kind == TokenKind::Number)?;
+        if let Some((_, unit)) = self.unit_at(self.at + 1) {
+            return Some(unit.dimension());
         }
-        let rest = self.tokens.get(self.at + 1..).unwrap_or_default();
-        let symbol =
-            |count: usize| rest.get(..count).map(|few| few.iter().map(|token| self.str(token)).collect::<String>());
-        let unit = [3, 1].into_iter().filter_map(symbol).find_map(|symbol| Unit::parse(&symbol));
         // A word that is no unit is one misspelt, unless the sentence may go on so.
         let goes_on = |token: &Token| {
             token.kind != TokenKind::Word || matches!(self.str(token), "and" | "or" | "for" | "after" | "as" | "to")
         };
-        let plain = dimension == Dimension::Number && rest.first().is_none_or(goes_on);
-        unit.map_or(plain, |unit| unit.dimension() == dimension)
+        self.tokens.get(self.at + 1).is_none_or(goes_on).then_some(Dimension::Number)
     }
 
     pub(super) fn fits(&mut self, span: &Range<usize>, quantity: Quantity, kind: &SlotKind) -> Option<()> {

@@ -1,11 +1,11 @@
 //! Habits: patterns of steps that teams write and regret.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::{Adviser, held};
 use crate::controller::{Action, Goal, Passes, ProgramExit, ProgramStep, Term, Test};
 use crate::finding::{Finding, Severity, Source};
-use crate::mission::{Behaviour, Block, Condition, Ending, Origin, Step};
+use crate::mission::{Behaviour, Block, Condition, Ending, Origin, Slot, SlotKind, Step};
 use crate::units::{Quantity, Unit};
 
 /// A mission of more steps than this wants a word about why it does what it does.
@@ -42,11 +42,20 @@ impl Adviser<'_> {
 
     /// K2: what is on the robot and never used. K4: a beam that has to leave its own robot first.
     fn devices(&mut self) {
-        let text = self.text;
-        let named = |name: &str| {
-            let word = |c: char| !(c.is_alphanumeric() || c == '-' || c == '_');
-            text.split(word).any(|found| found == name)
+        let kinds = |slot: &&Slot| {
+            matches!(
+                slot.kind,
+                SlotKind::Sensor | SlotKind::Ranger | SlotKind::Switch | SlotKind::Actuator | SlotKind::Name
+            )
         };
+        let slots = self.parsed.slots.iter().filter(kinds).map(|slot| &self.text[slot.span.clone()]);
+        let mut words: BTreeSet<&str> = slots.collect();
+        for (behaviour, _) in self.parsed.mission.steps.iter().filter_map(|step| step.behaviour.as_ref()) {
+            if let Behaviour::Measure { value, .. } = &behaviour.node {
+                value.node.names(&mut words);
+            }
+        }
+        let named = |name: &str| words.contains(name);
         let robot = self.robot;
         let sensors = robot.sensors.iter().map(|sensor| &sensor.name);
         let others =
@@ -153,16 +162,18 @@ impl Adviser<'_> {
             }
         }
         for of in alike.into_values().filter(|of| of.len() >= 4) {
-            for (line, numbers) in &of {
-                let same = of.iter().filter(|(_, other)| other == numbers).count();
-                let usual = of.iter().max_by_key(|(_, other)| of.iter().filter(|(_, it)| it == other).count());
-                let Some((_, usual)) = usual.filter(|_| same == 1) else { continue };
-                let usual_count = of.iter().filter(|(_, other)| other == usual).count();
-                if usual_count + 1 < of.len() || usual_count < 3 {
-                    continue;
-                }
+            let mut counts: BTreeMap<&[String], usize> = BTreeMap::new();
+            for (_, numbers) in &of {
+                *counts.entry(numbers).or_default() += 1;
+            }
+            let usual = counts.iter().max_by_key(|(_, count)| **count).map(|(numbers, count)| (*numbers, *count));
+            // All but one say the same.
+            let Some((usual, count)) = usual.filter(|(_, count)| *count >= 3 && count + 1 == of.len()) else {
+                continue;
+            };
+            for (line, numbers) in of.iter().filter(|(_, numbers)| numbers.as_slice() != usual) {
                 if let Some((own, other)) = numbers.iter().zip(usual).find(|(own, other)| own != other) {
-                    let message = format!("{own} here, {other} in {usual_count} other steps that say the same");
+                    let message = format!("{own} here, {other} in {count} other steps that say the same");
                     self.note("K53", *line, message, "name the amount with `let`, and all change together");
                 }
             }
