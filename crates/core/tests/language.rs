@@ -176,3 +176,42 @@ fn the_missions_of_the_demo_come_out_as_they_should() {
         assert_eq!((run.outcome, run.reason.as_str()), (Outcome::Done, ""), "{mission}");
     }
 }
+
+/// Every code that stands in the sources of a folder.
+fn codes(folder: &std::path::Path, into: &mut std::collections::BTreeSet<String>) {
+    for entry in std::fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().path()) {
+        if entry.is_dir() {
+            codes(&entry, into);
+            continue;
+        }
+        let text = std::fs::read_to_string(&entry).unwrap();
+        into.extend(text.split('"').filter(|word| is_code(word)).map(str::to_owned));
+    }
+}
+
+fn is_code(word: &str) -> bool {
+    let digits = word.get(1..).unwrap_or_default();
+    let long = if word.starts_with('K') { 2 } else { 3 };
+    word.starts_with(|c: char| "TFRCHMK".contains(c))
+        && digits.len() == long
+        && digits.bytes().all(|b| b.is_ascii_digit())
+}
+
+#[test]
+fn every_code_is_explained() {
+    let mut all = std::collections::BTreeSet::new();
+    codes(std::path::Path::new(concat!(env!("CARGO_MANIFEST_DIR"), "/src")), &mut all);
+    assert!(all.len() > 90, "{all:?}");
+    let (findings, checks) = (include_str!("../../../docs/findings.md"), include_str!("../../../docs/checks.md"));
+    for code in &all {
+        let explained = if code.starts_with('K') {
+            checks.contains(&format!("## {code} "))
+        } else {
+            findings.contains(&format!("| {code} |"))
+        };
+        assert!(explained, "{code} is explained nowhere");
+    }
+    for nth in 1..=62 {
+        assert!(checks.contains(&format!("## K{nth:02} ")), "K{nth:02} has no page");
+    }
+}

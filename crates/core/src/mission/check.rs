@@ -401,6 +401,18 @@ impl<'a> Checker<'a> {
         }
     }
 
+    /// An amount that must be known before the run.
+    fn settled(&mut self, value: &Spanned<Value>, wanted: &[Dimension]) {
+        self.value_as(value, wanted);
+        let mut names = std::collections::BTreeSet::new();
+        value.node.names(&mut names);
+        if let Some(name) = names.into_iter().find(|name| self.kept.contains_key(name)) {
+            let message = format!("`{name}` is only known during the run");
+            let hint = "a speed, a gain or a radius must be known before; write it out, or name it with `let`";
+            self.error("M134", &value.span, message, Some(hint.to_owned()));
+        }
+    }
+
     /// A formula, or anything else, that must measure one of a few things.
     fn value_as(&mut self, value: &Spanned<Value>, wanted: &[Dimension]) {
         self.value(value);
@@ -462,7 +474,7 @@ impl<'a> Checker<'a> {
             Behaviour::Drive { speed, arc, hold_heading, .. } => {
                 if let Some((side, radius)) = arc {
                     self.side(side, span);
-                    self.value_as(radius, &[Length]);
+                    self.settled(radius, &[Length]);
                 }
                 if *hold_heading && !self.names.has_gyro {
                     let message = "the robot has no gyro to hold the heading with".into();
@@ -482,7 +494,7 @@ impl<'a> Checker<'a> {
                 match law {
                     Law::Gains { gain, integral, derivative } => {
                         for value in [Some(gain), integral.as_ref(), derivative.as_ref()].into_iter().flatten() {
-                            self.value_as(value, &[Number]);
+                            self.settled(value, &[Number]);
                         }
                     }
                     Law::TwoSpeeds(slow) => self.speed(slow),
@@ -490,7 +502,7 @@ impl<'a> Checker<'a> {
             }
             Behaviour::Keep { tone, sensors, gain, .. } => {
                 self.tone_of(sensors, tone);
-                self.value_as(gain, &[Number]);
+                self.settled(gain, &[Number]);
             }
             Behaviour::Align { sensors, tone, lead_in, again, .. } => {
                 self.tone_of(sensors, tone);
@@ -1003,7 +1015,7 @@ impl<'a> Checker<'a> {
 
     /// A speed, which the robot should be able to reach.
     fn speed(&mut self, speed: &Spanned<Value>) {
-        self.value_as(speed, &[Dimension::Percent, Dimension::Speed]);
+        self.settled(speed, &[Dimension::Percent, Dimension::Speed]);
         let top = self.names.top_speed;
         let Some(quantity) = self.amount(speed).filter(|it| it.unit.dimension() == Dimension::Speed) else { return };
         if top > 0.0 && quantity.si() > top {
