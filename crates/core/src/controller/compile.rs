@@ -191,18 +191,17 @@ impl Compiler<'_> {
         if self.steps.len() > MOST_STEPS {
             return None;
         }
-        self.in_order(begin);
+        let first = self.in_order(begin);
         let limit = mission.limit.as_ref().map_or(LIMIT_WITHOUT_LINE, |limit| limit.node.si());
         let depth = (0..self.steps.len()).map(|step| self.depth(step)).max().unwrap_or(0);
         let most: usize = self.reflexes.iter().map(|reflex| self.depth_below(reflex.step)).sum();
-        let first = self.steps.iter().position(|step| step.name == "begin" && !step.written).filter(|_| begin != first);
         let codes = self.robot.sensors.iter().map(|sensor| match sensor.kind {
             SensorKind::Code => sensor.codes.iter().map(|code| code.number).collect(),
             _ => Vec::new(),
         });
         Some(Program {
             written: self.steps.iter().filter(|step| step.written).count(),
-            first: first.unwrap_or(0),
+            first,
             kept: std::mem::take(&mut self.kept),
             labels: std::mem::take(&mut self.labels),
             reasons: std::mem::take(&mut self.reasons),
@@ -254,8 +253,9 @@ impl Compiler<'_> {
         of.map(|(index, _)| self.depth(index)).max().unwrap_or(1)
     }
 
-    /// Brings the steps of the text to the front, in written order, and those that they are made of behind them.
-    fn in_order(&mut self, begin: usize) {
+    /// Brings the steps of the text to the front, in written order, and those that they are made of behind them. Answers
+    /// where the step now is that everything begins with.
+    fn in_order(&mut self, begin: usize) -> usize {
         let count = self.steps.len();
         let mut order = Vec::with_capacity(count);
         let mut roots: Vec<usize> = (0..count).filter(|&step| self.steps[step].parent.is_none()).collect();
@@ -275,7 +275,6 @@ impl Compiler<'_> {
         for (to, from) in order.iter().enumerate() {
             now[*from] = to;
         }
-        let _ = begin;
         let mut old: Vec<Option<ProgramStep>> = std::mem::take(&mut self.steps).into_iter().map(Some).collect();
         let mut steps: Vec<ProgramStep> = order.iter().filter_map(|&from| old[from].take()).collect();
         let goal = |goal: &mut Goal| match goal {
@@ -308,6 +307,7 @@ impl Compiler<'_> {
                 goal(to);
             }
         }
+        now[begin]
     }
 
     /// A step that does nothing yet.

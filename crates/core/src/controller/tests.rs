@@ -1,5 +1,7 @@
 //! The controller against hand-made readings: no simulator, so that each rule stands alone.
 
+mod flow;
+
 use std::sync::Arc;
 
 use super::*;
