@@ -43,15 +43,34 @@ pub struct Bench {
     robot: String,
     field: String,
     start: &'static str,
+    shared: Vec<(String, String)>,
 }
 
 impl Default for Bench {
     fn default() -> Self {
-        Self { robot: ROBOT.to_owned(), field: FIELD.to_owned(), start: "slipway" }
+        Self { robot: ROBOT.to_owned(), field: FIELD.to_owned(), start: "slipway", shared: Vec::new() }
     }
 }
 
 impl Bench {
+    /// Curlew on another field.
+    pub fn on(field: &str, start: &'static str) -> Self {
+        Self { field: field.to_owned(), start, ..Self::default() }
+    }
+
+    pub fn shared(mut self, path: &str, text: &str) -> Self {
+        self.shared.push((path.to_owned(), text.to_owned()));
+        self
+    }
+
+    #[track_caller]
+    pub fn setup(&self) -> Setup {
+        let (setup, findings) = Setup::load(&self.robot, &self.field, None);
+        let mut setup = setup.unwrap_or_else(|| panic!("{findings:?}"));
+        setup.shared.clone_from(&self.shared);
+        setup
+    }
+
     #[track_caller]
     pub fn robot(mut self, from: &str, to: &str) -> Self {
         assert!(self.robot.contains(from), "the robot file has no {from:?}");
@@ -91,7 +110,8 @@ impl Bench {
 
     fn told(&self, text: &str) -> Vec<Finding> {
         let (setup, mut findings) = Setup::load(&self.robot, &self.field, None);
-        let Some(setup) = setup else { return findings };
+        let Some(mut setup) = setup else { return findings };
+        setup.shared.clone_from(&self.shared);
         let prepared = prepare(text, Some(&setup));
         findings.extend(prepared.findings.clone());
         if let Some(program) = prepared.program {
@@ -113,8 +133,7 @@ impl Bench {
 
     #[track_caller]
     pub fn played(&self, mission: &str) -> (Arc<Program>, Run) {
-        let (setup, findings) = Setup::load(&self.robot, &self.field, None);
-        let setup = setup.unwrap_or_else(|| panic!("{findings:?}"));
+        let setup = self.setup();
         let prepared = prepare(&self.text(mission), Some(&setup));
         let program = prepared.program.unwrap_or_else(|| panic!("{:?}", prepared.findings));
         let run = self.go(&setup, &program);

@@ -1,6 +1,7 @@
 //! The mistakes that teams make, one test each, named after its page in docs/checks.md: a mission that makes it and
 //! one that does not; or, where the language does not let anybody make it, what happens instead.
 
+mod behaviours;
 mod bench;
 mod effects;
 
@@ -267,6 +268,13 @@ fn k26_a_reflex_that_watches_no_step() {
     };
     shows(&bench(), "M104", &[&mission("b")], &[&mission("a")]);
 }
+
+/// A whole mission with a reflex, a repeat, a reaction and something measured.
+const TAKES_ON_ITS_OWN: &str = "mission \"m\"\nlimit 20 s\nstart slipway\nbegin after 0.2 s\n\
+    reflex \"bar\"\nwhen floor-right sees dark for 20 ms\nhold, brake\nuntil 0.3 s pass\nthen resume\n\
+    step \"r\"\nrepeat 2 times\nstep \"a\"\ndrive ahead at 24 % holding the heading\nuntil travelled 200 mm\nstep \"m\"\n\
+    measure last-distance / 4 as quarter\nstep \"b\"\ndrive back at 24 %\nuntil travelled quarter\nend\n\
+    step \"x\"\nreact\nwhen hue sees dark, spin left at 20 %\notherwise, spin right at 20 %\nuntil 2 s pass";
 
 /// A reflex that takes over after 60 mm, and the step below it.
 const TAKES: &str = "reflex \"x\"\nwhen travelled 60 mm\nspin left at 30 %\nuntil 0.3 s pass\n\
