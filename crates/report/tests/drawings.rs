@@ -6,8 +6,8 @@ use wayodos_core::project::{Setup, prepare};
 use wayodos_core::sim::{Outcome, Run, run};
 use wayodos_report::ink::Rgb;
 use wayodos_report::{
-    Chart, Item, Layer, MarkKind, Parts, Placement, Scene, Shape, Story, TrackKind, ground_items, path_items,
-    prop_items, rasterise, sheet, to_pdf, to_png, to_svg,
+    Chart, Flow, Item, Layer, MarkKind, Parts, Placement, Scene, Shape, Story, TrackKind, Way, flow_scene,
+    ground_items, path_items, prop_items, rasterise, sheet, to_pdf, to_png, to_svg,
 };
 
 const ROBOT: &str = include_str!("../../../examples/brinewick/robots/curlew.toml");
@@ -305,4 +305,33 @@ fn things_that_move_are_drawn_where_they_are_and_what_happened_is_told() {
     }
     assert_eq!(run.sheet.total(), Some(if last[0][0] >= 360.0 { 4.0 } else { -3.0 }));
     assert!(svg.contains("stroke-dasharray"), "zone, tape and the way of the basket are dashed");
+}
+
+/// A mission with something of everything that a chart must show.
+const MANY: &str = "mission \"Many ways\"\n  limit 60 s\n\nlet creep = 16 %\n\nreflex \"Rim\"\n  when any of floor-left, floor-right > 84 %\n  do back-off (far = 80 mm)\n  then restart\n\n\
+    step \"Look\"\n  seek with ahead within 400 mm, spinning left at creep up to 360 deg, moving 100 mm, 3 tries\n  until found  -> next\n  or    given up  -> fail \"nothing there\"\n\n\
+    step \"Three times\"\n  repeat 3 times\n    step \"Between\"\n      keep between dark lines with floor-left and floor-right at creep\n      until hue sees kiln-red as red or 5 s pass  -> again\n  end\n\n\
+    step \"Which\"\n  choose\n    when ended by red  -> \"Look\"\n    otherwise  -> done\n\n\
+    routine back-off (far = 50 mm)\n  step \"Back\"\n    drive back at creep\n    until travelled far\nend\n";
+
+#[test]
+fn a_mission_is_read_back_in_words_and_arrows() {
+    let parsed = wayodos_core::mission::parse(MANY);
+    assert_eq!(parsed.findings, []);
+    let flow = Flow::of(MANY, &parsed, None);
+    insta::assert_snapshot!("many-ways", flow.lines().join("\n"));
+    let scene = flow_scene(&flow);
+    let inside = |[x, y]: &[f64; 2]| (0.0..=scene.width).contains(x) && (0.0..=scene.height).contains(y);
+    for item in &scene.items {
+        let all = match &item.shape {
+            Shape::Polygon(points) | Shape::Line(points) => points.iter().all(inside),
+            Shape::Disc { at, .. } | Shape::Text { at, .. } => inside(at),
+        };
+        assert!(all, "{item:?}");
+    }
+    // Every arrow to a box is drawn, and words for all others.
+    let arrows = flow.boxes.iter().flat_map(|one| &one.arrows).filter(|arrow| matches!(arrow.way, Way::Box(_))).count();
+    let drawn = scene.items.iter().filter(|item| item.layer == Layer::Path).count();
+    assert_eq!(arrows, drawn);
+    assert!(to_pdf(&scene).is_ok() && to_svg(&scene).contains("nothing there"));
 }

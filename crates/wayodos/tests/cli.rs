@@ -57,7 +57,12 @@ fn a_good_project_has_nothing_to_mend_and_runs_to_its_end() {
     let (code, out, err) = wayodos(&["check", copy.path()]);
     assert!(code == 0 && err.is_empty(), "{err}");
     assert!(out.starts_with("note[K62]") && out.ends_with("Brinewick: 1 note\n"), "{out}");
-    let (code, _, err) = wayodos(&["check", copy.path(), "--mission", "four-ways-along"]);
+    copy.change(
+        "missions/morning-round.way",
+        "floor-left sees dark   -> \"Square up",
+        "floor-left sees dark for 10 ms -> \"Square up",
+    );
+    let (code, _, err) = wayodos(&["check", copy.path()]);
     assert!(code == 0 && err.contains("nothing to mend"), "{err}");
     let (code, out, err) = wayodos(&["run", copy.path()]);
     assert_eq!((code, err.as_str()), (0, ""));
@@ -374,4 +379,39 @@ fn a_field_may_not_name_files_outside_its_project() {
     copy.change("fields/dykes.toml", "../fields/dykes.svg", "fields/dikes.svg");
     let (_, out, _) = wayodos(&["check", copy.path(), "--mission", "between-the-dykes"]);
     assert!(out.contains("`fields/dikes.svg` cannot be used"), "{out}");
+}
+
+#[test]
+fn a_mission_can_be_read_back_and_drawn_as_a_chart() {
+    let copy = Copy::new();
+    let (code, out, err) = wayodos(&["read", copy.path(), "--mission", "round-the-gates"]);
+    assert_eq!((code, err.as_str()), (0, ""));
+    for words in ["Round the gates", "Drives straight ahead at 26 % (cruise)", "─> 2 Square up", "─> fail: no landing"]
+    {
+        assert!(out.contains(words), "no `{words}` in {out}");
+    }
+    let (_, out, _) = wayodos(&["read", copy.path(), "--json"]);
+    let first = &json(&out)["steps"][0];
+    assert_eq!(first["name"], "Leave the slipway");
+    assert_eq!(first["exits"][0]["to"], "2 Along the causeway");
+    let file = copy.folder.join("flow.svg");
+    let (code, _, err) = wayodos(&["draw", copy.path(), "--only", "flow", "-o", file.to_str().unwrap()]);
+    assert!(code == 0 && err.contains("wrote"), "{err}");
+    assert!(fs::read_to_string(file).unwrap().contains("fail: too few bars"));
+}
+
+#[test]
+fn check_tells_advice_and_what_the_run_shows() {
+    let copy = Copy::new();
+    copy.change("missions/morning-round.way", "until 1.5 s pass", "until 1.5 s pass\n  or    hue sees kiln-red");
+    let (code, out, _) = wayodos(&["check", copy.path()]);
+    assert!(code == 0 && out.contains("warning[K13]") && out.contains("this was true as the step began"), "{out}");
+    copy.change("missions/morning-round.way", "drive ahead at cruise holding the heading", "drive ahead at 100 %");
+    copy.change("robots/curlew.toml", "rate = \"500 Hz\"", "rate = \"20 Hz\"");
+    copy.change("robots/curlew.toml", "rate = \"500 Hz\"", "rate = \"20 Hz\"");
+    let (_, out, _) = wayodos(&["check", copy.path(), "--json"]);
+    let findings = json(&out)["findings"].as_array().unwrap().clone();
+    let fast = findings.iter().find(|finding| finding["code"] == "K24").expect("too fast for the landing");
+    assert!(fast["message"].as_str().unwrap().starts_with("at 100 % `floor-right` moves 25 mm"), "{fast}");
+    assert_eq!(fast["start"]["line"], 11);
 }

@@ -564,3 +564,49 @@ fn a_car_is_told_that_it_cannot_spin() {
     let frame = app.frame(Depth::True, Cells::Half);
     assert!(frame.contains("cannot turn on the spot"), "{frame}");
 }
+
+#[test]
+fn the_mission_is_read_in_words_at_the_step_under_the_cursor() {
+    let mut app = App::new();
+    app.press("Tab Tab w");
+    let frame = app.frame(Depth::Mono, Cells::Ascii);
+    let shown = |frame: &str, words: &str| frame.lines().position(|line| line.contains(words));
+    assert!(
+        shown(&frame, "In words").is_some() && shown(&frame, "3 Up to the kiln").is_some_and(|row| row < 4),
+        "{frame}"
+    );
+    assert!(
+        frame.contains("steering") && frame.contains("-> fail: kiln not seen")
+            || frame.contains("> fail: kiln not seen"),
+        "{frame}"
+    );
+    app.press("End");
+    assert!(shown(&app.frame(Depth::Mono, Cells::Ascii), "14 Make fast").is_some());
+    app.press("Home");
+    assert!(shown(&app.frame(Depth::Mono, Cells::Ascii), "1 Leave the slipway").is_some());
+    app.press("x");
+    assert!(
+        shown(&app.frame(Depth::Mono, Cells::Ascii), "In words").is_none(),
+        "any other key leads back, and does nothing else"
+    );
+}
+
+#[test]
+fn a_mission_with_routines_and_reflexes_shows_who_has_the_wheels() {
+    let mut app = on("ring-contest", 5);
+    let frame = app.frame(Depth::True, Cells::Half);
+    assert!(frame.contains("reflex \"Keep off the rim\"") && frame.contains("Contest"), "{frame}");
+    let told = Arc::clone(app.model.told.as_ref().unwrap());
+    assert!(told.chart.bands.iter().any(|band| band.name == "Contest"));
+    let mut gates = on("round-the-gates", 7);
+    gates.press("Home PgDn PgDn PgDn");
+    let frame = gates.frame(Depth::True, Cells::Half);
+    assert!(frame.contains("Square up") && frame.contains("fired clear"), "{frame}");
+    // What the run shows stands below its line, and goes when it is mended.
+    let text =
+        app.model.text.replace("until 86 s pass", "until 86 s pass\n  or    any of floor-left, floor-right < 99 %");
+    app.model.write(text);
+    let job = app.model.job().map(Effect::Run);
+    app.carry_out(job.into_iter().collect());
+    assert!(app.model.findings.iter().any(|finding| finding.code == "K06"), "{:?}", app.model.findings);
+}
