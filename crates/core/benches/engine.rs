@@ -19,25 +19,27 @@ fn long_mission() -> String {
     let mut text = String::from(
         "mission \"Long\"\n  limit 600 s\n  start slipway\n\nlet cruise = 26 %\nlet far = 40 mm\n\nreflex \"Rim\"\n  when floor-left > 60 % and floor-right > 60 % for 100 ms\n  do turn\n  then resume\n\n",
     );
-    for nth in 0..124 {
-        text += &format!(
+    let legs = (0..124).map(|nth| {
+        format!(
             "step \"drive {nth}\"\n  drive ahead at cruise holding the heading\n  until floor-right sees dark for 20 ms  -> next\n  or    travelled (far * 2)  -> next\n\n\
              step \"follow {nth}\"\n  follow the left edge of a dark line with floor-left at cruise, gain 0.6\n  until floor-right has crossed 2 dark lines  -> next\n  or    20 s pass  -> fail \"too slow\"\n\n\
              step \"turn {nth}\"\n  do turn (swing = 45 deg)\n  until 4 s pass\n\n\
              step \"look {nth}\"\n  seek with ahead within 300 mm, spinning left at 20 % up to 90 deg, moving far, 2 tries\n  until found  -> next\n  or    given up  -> next\n\n"
-        );
-    }
+        )
+    });
+    text.extend(legs);
     text + "routine turn (swing = 90 deg)\n  step \"there\"\n    spin left at 24 %\n    until turned swing\n  step \"stand\"\n    hold, brake\n    until 0.2 s pass\nend\n"
 }
 
 /// A mission whose reflexes look at twenty things.
 fn reflexes() -> String {
     let mut text = String::from("mission \"Watchful\"\n  limit 600 s\n  start slipway\n\n");
-    for nth in 0..5 {
-        text += &format!(
+    let watches = (0..5).map(|nth| {
+        format!(
             "reflex \"{nth}\"\n  when (floor-left sees dark and hue sees kiln-red) or (ahead < {nth}00 mm and floor-right < 5 % for 50 ms)\n  hold, brake\n  until 1 s passes\n\n"
-        );
-    }
+        )
+    });
+    text.extend(watches);
     text + "step \"Wait\"\n  hold, brake\n  until 590 s pass\n"
 }
 

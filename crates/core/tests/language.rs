@@ -51,7 +51,7 @@ fn examples() -> Vec<(usize, String)> {
     let mut at = 0;
     for block in PAGE.split("```way\n").skip(1) {
         at += 1;
-        let text = block.split("```").next().unwrap();
+        let text = block.split("```").next().expect("a split has a first part");
         let header =
             if text.starts_with("mission") { "" } else { "mission \"example\"\n  limit 10 s\n  start slipway\n\n" };
         found.push((at, format!("{header}{text}")));
@@ -70,7 +70,7 @@ fn done(setup: &Setup, text: &str) -> Run {
     let program = prepared.program.unwrap_or_else(|| panic!("{:?}\n{text}", told(&prepared.findings, text)));
     let start = prepared.parsed.mission.start.map_or_else(String::new, |start| start.node);
     let start = setup.field.starts.iter().find(|known| known.name == start).unwrap_or(&setup.field.starts[0]);
-    run(&setup.world(), &program, start.pose, 7, None).unwrap()
+    run(&setup.world(), &program, start.pose, 7, None).expect("nobody cancels it")
 }
 
 #[test]
@@ -179,12 +179,12 @@ fn the_missions_of_the_demo_come_out_as_they_should() {
 
 /// Every code that stands in the sources of a folder.
 fn codes(folder: &std::path::Path, into: &mut std::collections::BTreeSet<String>) {
-    for entry in std::fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().path()) {
+    for entry in std::fs::read_dir(folder).expect("our own sources").filter_map(Result::ok).map(|entry| entry.path()) {
         if entry.is_dir() {
             codes(&entry, into);
             continue;
         }
-        let text = std::fs::read_to_string(&entry).unwrap();
+        let text = std::fs::read_to_string(&entry).expect("sources are text");
         into.extend(text.split('"').filter(|word| is_code(word)).map(str::to_owned));
     }
 }

@@ -236,7 +236,7 @@ fn sensor_track(story: Story<'_>, index: usize) -> Track {
         };
         for (_, sight) in sights.iter().filter(|(sensor, _)| *sensor == index) {
             if let Sight::Bright(limits) = sight {
-                ends(limits).into_iter().for_each(|(value, back)| add(value, back));
+                ends(limits).for_each(|(value, back)| add(value, back));
             }
         }
         for look in step.exits.iter().flat_map(|exit| exit.term.looks()) {

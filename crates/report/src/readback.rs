@@ -78,7 +78,7 @@ impl<'a> Reader<'a> {
                         let mut words = format!("steering with a gain of {}{unsaid}", of(gain));
                         for (name, value) in [("integral", integral), ("derivative", derivative)] {
                             if let Some(value) = value {
-                                words += &format!(", {name} {}", of(value));
+                                words.extend([", ", name, " ", &of(value)]);
                             }
                         }
                         words

@@ -30,7 +30,7 @@ impl Controller {
                 command
             }
             Action::Keep { sensors, pace, gain, both } => {
-                let seen = self.seen(program, sensors, readings);
+                let seen = seen(program, sensors, readings);
                 let turned = |left: f64, right: f64| Command { left: pace.times(left), right: pace.times(right) };
                 match seen {
                     [false, false] => turned(1.0, 1.0),
@@ -45,7 +45,7 @@ impl Controller {
                 }
             }
             Action::Square { sensors, pace } => {
-                let seen = self.seen(program, sensors, readings);
+                let seen = seen(program, sensors, readings);
                 let stands = [frame.stands[0] || seen[0], frame.stands[1] || seen[1]];
                 self.keep_frame(Frame { stands, ..frame });
                 let wheel = |stands: bool| if stands { WheelCommand::Brake } else { *pace };
@@ -65,13 +65,14 @@ impl Controller {
             *top = frame;
         }
     }
+}
 
-    fn seen(&self, program: &Program, sensors: &[(usize, Sight); 2], readings: &Readings<'_>) -> [bool; 2] {
-        sensors.map(|(sensor, sight)| match sight {
-            Sight::Bright(limits) => limits.holds(readings.sensors[sensor].brightness, false),
-            Sight::Colour(tone) => program.tones[sensor].nearest_colour(&readings.sensors[sensor]) == Some(tone),
-        })
-    }
+/// Whether each of two sensors sees its tone.
+fn seen(program: &Program, sensors: &[(usize, Sight); 2], readings: &Readings<'_>) -> [bool; 2] {
+    sensors.map(|(sensor, sight)| match sight {
+        Sight::Bright(limits) => limits.holds(readings.sensors[sensor].brightness, false),
+        Sight::Colour(tone) => program.tones[sensor].nearest_colour(&readings.sensors[sensor]) == Some(tone),
+    })
 }
 
 /// From -1, wholly on the line, to 1, wholly on the ground beside it.

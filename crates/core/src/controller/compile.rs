@@ -104,6 +104,9 @@ impl Turn {
     }
 }
 
+/// The steps of a sequence by their names, with their indices.
+type Sequence = Vec<(String, usize)>;
+
 /// Where a step is compiled: what names mean there, and where its exits may lead.
 #[derive(Clone, Debug)]
 struct Place {
@@ -114,8 +117,8 @@ struct Place {
     reflex: Option<usize>,
     /// For what stands in another file: the line that uses it.
     line: Option<usize>,
-    /// The steps that may be gone to, innermost sequence first: their names and indices, and the step around them.
-    around: Vec<(Vec<(String, usize)>, Option<usize>)>,
+    /// The steps that may be gone to, innermost sequence first.
+    around: Vec<Sequence>,
 }
 
 struct Compiler<'a> {
@@ -159,7 +162,7 @@ impl Compiler<'_> {
         let begin = self.prelude(&place, first)?;
         for (index, reflex) in mission.reflexes.iter().enumerate() {
             let block = Block::Reflex(index);
-            let place = Place { block, reflex: Some(index), around: vec![(names.clone(), None)], ..place.clone() };
+            let place = Place { block, reflex: Some(index), around: vec![names.clone()], ..place.clone() };
             let (_, step) = mission.sequence(block, None).next()?;
             let root = self.add(&place, None, &step.name.node, step.line, true);
             self.step(&place, root, step)?;
@@ -342,7 +345,7 @@ impl Compiler<'_> {
         }
         let mut place = place.clone();
         let names = steps.iter().map(|step| step.name.node.clone()).zip(indices.iter().copied()).collect();
-        place.around.insert(0, (names, parent));
+        place.around.insert(0, names);
         for (step, index) in steps.iter().zip(&indices) {
             self.step(&place, *index, step)?;
         }
@@ -817,9 +820,7 @@ impl Compiler<'_> {
             Target::Again => Goal::Pass(self.steps[index].parent?),
             Target::Out => Goal::Complete(self.steps[index].parent?, Ending::Finished),
             Target::Step(name) => {
-                let found = |(names, _): &(Vec<(String, usize)>, Option<usize>)| {
-                    names.iter().find(|(known, _)| known == name).map(|(_, index)| *index)
-                };
+                let found = |names: &Sequence| names.iter().find(|(known, _)| known == name).map(|(_, index)| *index);
                 Goal::Step(place.around.iter().find_map(found)?)
             }
         })

@@ -129,6 +129,7 @@ pub enum Event {
 
 /// What a term remembers between ticks.
 #[derive(Clone, Copy, Debug, Default)]
+#[expect(clippy::struct_excessive_bools, reason = "each is a mark of its own")]
 pub(super) struct Memory {
     /// Whether it held at the last look.
     pub holds: bool,
@@ -770,11 +771,20 @@ impl Controller {
     ) -> bool {
         match term {
             Term::Look(look) => self.look(program, look, frame, exit, readings, events),
+            // No term is passed over because of what another gave: all of them count and remember.
             Term::Any(terms) => {
-                terms.iter().fold(false, |any, term| self.holds(program, term, frame, exit, readings, events) || any)
+                let mut any = false;
+                for term in terms {
+                    any |= self.holds(program, term, frame, exit, readings, events);
+                }
+                any
             }
             Term::All(terms) => {
-                terms.iter().fold(true, |all, term| self.holds(program, term, frame, exit, readings, events) && all)
+                let mut all = true;
+                for term in terms {
+                    all &= self.holds(program, term, frame, exit, readings, events);
+                }
+                all
             }
             Term::Not(term) => !self.holds(program, term, frame, exit, readings, events),
             Term::As(term, _) => self.holds(program, term, frame, exit, readings, events),

@@ -690,7 +690,7 @@ pub enum Answer {
     /// Where to go: of a `choose`.
     Go(Spanned<Target>),
     /// What to do: of a `react`.
-    Does(Spanned<Behaviour>),
+    Does(Box<Spanned<Behaviour>>),
 }
 
 /// What a step belongs to.

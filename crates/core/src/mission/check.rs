@@ -577,7 +577,7 @@ impl<'a> Checker<'a> {
         let parsed = self.parsed;
         for step in &parsed.mission.steps {
             let rows = step.rows.iter().filter_map(|row| match &row.answer {
-                Answer::Does(behaviour) => Some(behaviour),
+                Answer::Does(behaviour) => Some(&**behaviour),
                 Answer::Go(_) => None,
             });
             let all: Vec<_> = step.behaviour.iter().map(|(behaviour, _)| behaviour).chain(rows).collect();

@@ -98,7 +98,7 @@ impl Parsed {
             if let Some((behaviour, _)) = &step.behaviour {
                 match &behaviour.node {
                     Behaviour::Follow { track, .. } => {
-                        words.extend(track.sensors().iter().map(|name| name.node.as_str()))
+                        words.extend(track.sensors().iter().map(|name| name.node.as_str()));
                     }
                     Behaviour::Keep { sensors, .. }
                     | Behaviour::Align { sensors, .. }

@@ -533,7 +533,7 @@ impl Parser<'_> {
             line.at += 1;
             let node = line.behaviour(word)?;
             let start = token.map_or(line.end, |token| token.span.start);
-            Answer::Does(Spanned { node, span: start..line.end })
+            Answer::Does(Box::new(Spanned { node, span: start..line.end }))
         };
         if !line.finished() {
             return None;

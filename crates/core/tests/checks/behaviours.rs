@@ -5,6 +5,7 @@ use std::sync::Arc;
 use wayodos_core::controller::{Controller, Event, Readings};
 use wayodos_core::project::prepare;
 use wayodos_core::sim::{Outcome, Run, Trace};
+use wayodos_core::units::math;
 
 use super::bench::Bench;
 
@@ -50,7 +51,7 @@ fn aligning_squares_up_from_a_crooked_start() {
     assert_eq!(once.outcome, Outcome::Done);
     // The sensor that comes first is 27 mm beside its wheel, about which the robot then turns, the other one 91 mm; both
     // 92 mm ahead. Both are on the bar when 92 cos a - 91 sin a is what 92 cos 12 - 27 sin 12 was.
-    let at = |side: f64, angle: f64| 92.0 * angle.to_radians().cos() - side * angle.to_radians().sin();
+    let at = |side: f64, angle: f64| 92.0 * math::cos(angle.to_radians()) - side * math::sin(angle.to_radians());
     let ideal = (0..1200).map(|nth| f64::from(nth) / 100.0).find(|angle| at(91.0, *angle) <= at(27.0, 12.0)).unwrap();
     assert!((heading(&once) - ideal).abs() < 1.5, "from 12 deg to {:.1}, not {ideal:.1}", heading(&once));
     let twice = crooked("align floor-left and floor-right to a dark line at 18 %, again at 13 %");
@@ -73,8 +74,8 @@ fn shifting_moves_sideways_and_looks_where_it_looked() {
     let over = (run.trace.ticks[0].pose.y - run.final_pose().y) * 1e3;
     // Both wheels turn the robot by the same angle a about the other one: t sin a ahead and t (1 - cos a) over.
     let ahead = (run.final_pose().x - run.trace.ticks[0].pose.x) * 1e3;
-    let angle = (ahead / 118.0f64).asin();
-    assert!((over - 118.0 * (1.0 - angle.cos())).abs() < 6.0, "{over:.0} mm over, {ahead:.0} mm ahead");
+    let angle = math::atan2(ahead, (118.0f64 * 118.0 - ahead * ahead).sqrt());
+    assert!((over - 118.0 * (1.0 - math::cos(angle))).abs() < 6.0, "{over:.0} mm over, {ahead:.0} mm ahead");
     assert!(over > 8.0);
     assert_eq!(shift("").outcome, Outcome::Failed, "nothing to meet");
 }
@@ -86,11 +87,11 @@ fn seeking_finds_what_is_within_reach_and_gives_up_otherwise() {
     let found = mat(&wall("post", (290, 1000), (310, 1000))).run(seek);
     assert_eq!(found.outcome, Outcome::Done);
     let pose = found.final_pose();
-    let gap = (pose.x - 0.3).hypot(pose.y - 0.99) * 1e3;
+    let gap = math::length(pose.x - 0.3, pose.y - 0.99) * 1e3;
     assert!(gap < 260.0, "it has come up to the post: {gap:.0} mm");
     let nothing = mat("").run(seek);
     assert_eq!(nothing.outcome, Outcome::Failed);
-    let moved = (nothing.final_pose().x - 0.3).hypot(nothing.final_pose().y - 0.7) * 1e3;
+    let moved = math::length(nothing.final_pose().x - 0.3, nothing.final_pose().y - 0.7) * 1e3;
     assert!(moved > 120.0 && moved < 260.0, "twice 100 mm on, in whatever direction: {moved:.0}");
 }
 
@@ -128,7 +129,7 @@ fn probing_finds_the_longer_way_and_comes_back() {
     };
     let back = |run: &Run| {
         let pose = run.final_pose();
-        (pose.x - 0.3).hypot(pose.y - 0.7) * 1e3
+        math::length(pose.x - 0.3, pose.y - 0.7) * 1e3
     };
     let looks = mat(&fence).run(&probe("with ahead"));
     assert_eq!(looks.outcome, Outcome::Done, "{}", looks.reason);
@@ -255,10 +256,9 @@ fn routines_of_other_files_are_used_and_their_mistakes_told() {
         Some("there is no file `shared/wasy.way`")
     );
     // Each calls the next twice: a thousand million steps.
-    let many: String = (0..30)
-        .map(|nth| format!("routine r{nth}\nstep \"a\"\ndo r{0}\nstep \"b\"\ndo r{0}\nend\n", nth + 1))
-        .collect();
-    let many = format!("step \"a\"\ndo r0\n{many}routine r30\nstep \"a\"\nhold, brake\nuntil 1 s passes\nend\n");
+    let call = |nth: usize| format!("routine r{nth}\nstep \"a\"\ndo r{0}\nstep \"b\"\ndo r{0}\nend", nth + 1);
+    let many = (0..30).map(call).collect::<Vec<_>>().join("\n");
+    let many = format!("step \"a\"\ndo r0\n{many}\nroutine r30\nstep \"a\"\nhold, brake\nuntil 1 s passes\nend\n");
     assert_eq!(told(&mat(""), &many).as_deref(), Some("the mission grows too large to run"));
 }
 

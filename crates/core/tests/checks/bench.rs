@@ -128,7 +128,7 @@ impl Bench {
 
     fn go(&self, setup: &Setup, program: &Arc<Program>) -> Run {
         let start = setup.field.start(self.start).unwrap_or(&setup.field.starts[0]);
-        run(&setup.world(), program, start.pose, 7, None).unwrap()
+        run(&setup.world(), program, start.pose, 7, None).expect("nobody cancels it")
     }
 
     #[track_caller]

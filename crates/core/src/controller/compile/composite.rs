@@ -96,7 +96,7 @@ impl Compiler<'_> {
             Behaviour::Probe { angle, speed, feeler, tie } => {
                 let (angle, pace) = (self.num(place, &angle.node)?, self.pace(place, speed)?);
                 let tie = Self::turn(place, tie)?;
-                self.probe(&mut phases, angle, pace, feeler, tie)?;
+                self.probe(&mut phases, &angle, pace, feeler, tie)?;
             }
             _ => return None,
         }
@@ -152,7 +152,7 @@ impl Compiler<'_> {
     fn probe(
         &mut self,
         phases: &mut Phases<'_>,
-        angle: Num,
+        angle: &Num,
         pace: WheelCommand,
         feeler: &Feeler,
         tie: Turn,

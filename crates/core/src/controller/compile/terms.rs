@@ -49,22 +49,19 @@ impl Compiler<'_> {
                 let term = self.term(place, term)?;
                 Term::As(Box::new(term), super::position_or_push(&mut self.labels, &name.node))
             }
-            Condition::Sees { sensors, none, tones } => {
-                let seen = self.each_of(place, sensors, &words, |compiler, sensor| {
-                    let mut terms = Vec::new();
-                    for tone in tones {
-                        let test = match compiler.sight(place, sensor, &tone.node)? {
-                            Sight::Bright(limits) => Test::Bright { sensor, limits },
-                            Sight::Colour(tone) => Test::Colour { sensor, tone },
-                        };
-                        let words = format!("{} sees {}", compiler.robot.sensors[sensor].name, tone.node);
-                        terms.push(compiler.look(test, &words));
-                    }
-                    let any = if terms.len() == 1 { terms.pop()? } else { Term::Any(terms) };
-                    Some(if *none { Term::Not(Box::new(any)) } else { any })
-                })?;
-                seen
-            }
+            Condition::Sees { sensors, none, tones } => self.each_of(place, sensors, &words, |compiler, sensor| {
+                let mut terms = Vec::new();
+                for tone in tones {
+                    let test = match compiler.sight(place, sensor, &tone.node)? {
+                        Sight::Bright(limits) => Test::Bright { sensor, limits },
+                        Sight::Colour(tone) => Test::Colour { sensor, tone },
+                    };
+                    let words = format!("{} sees {}", compiler.robot.sensors[sensor].name, tone.node);
+                    terms.push(compiler.look(test, &words));
+                }
+                let any = if terms.len() == 1 { terms.pop()? } else { Term::Any(terms) };
+                Some(if *none { Term::Not(Box::new(any)) } else { any })
+            })?,
             Condition::Reads { sensors, than, limit } => {
                 let below = Self::below(place, than)?;
                 let limit = self.num(place, &limit.node)?;

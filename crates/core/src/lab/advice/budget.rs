@@ -287,7 +287,7 @@ impl Adviser<'_> {
         let half = inside(&platform.shape);
         let decks = self.field.marks.iter().filter(|mark| !mark.is_line && mark.shape.depth(place) > 0.0);
         let deck = decks.map(|mark| inside(&mark.shape)).filter(|deck| *deck < half - 1e-6).fold(0.0, f64::max);
-        (deck > 0.0).then(|| (half - deck, 2.0 * half))
+        (deck > 0.0).then_some((half - deck, 2.0 * half))
     }
 
     /// K15: two sensors that a thin line cannot be under at once unless it is met squarely.

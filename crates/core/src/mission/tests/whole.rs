@@ -78,6 +78,7 @@ fn behaviour() -> impl Strategy<Value = String> {
 }
 
 /// A whole mission of some steps, some of them within repeats, with everything that may stand around them.
+#[expect(clippy::format_push_string, reason = "a text that grows line by line")]
 fn mission() -> impl Strategy<Value = String> {
     let step =
         (behaviour(), condition(), condition(), prop::bool::ANY, pick(&["", " after 200 mm", " after it was false"]));
@@ -201,8 +202,9 @@ fn what_is_no_mission_is_refused_in_good_time() {
     assert_eq!(told(&brackets).0, ["M110", "M118"]);
     let formula = format!("let a = {}1 mm{}\n{}", "(".repeat(1000), ")".repeat(1000), step(0));
     assert!(told(&formula).0.contains(&"M118"));
-    let chain: String = (1..2000).map(|nth| format!("let a{nth} = a{} + 1 mm\n", nth - 1)).collect();
-    told(&format!("let a0 = 1 mm\n{chain}{}", step(0)));
+    let chain: Vec<String> = (1..2000).map(|nth| format!("let a{nth} = a{} + 1 mm", nth - 1)).collect();
+    let chain = chain.join("\n");
+    told(&format!("let a0 = 1 mm\n{chain}\n{}", step(0)));
 }
 
 #[test]
