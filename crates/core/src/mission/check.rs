@@ -1,17 +1,20 @@
 //! Names and amounts: what the sentences refer to, and whether it fits there. [`super::flow`] looks at where they lead.
 
+mod calls;
+mod words;
+
 use std::collections::BTreeMap;
 use std::ops::Range;
 
 use super::amounts::{self, misfit};
 use super::ast::{
-    Answer, Argument, Arming, Behaviour, Block, Comparison, Condition, DeviceState, Exit, Feeler, Law, Quantifier,
-    Rounds, Sensors, Side, SlotKind, Spanned, Step, Target, Track, Value,
+    Answer, Arming, Behaviour, Block, Comparison, Condition, Exit, Feeler, Law, Rounds, Side, SlotKind, Spanned, Step,
+    Target, Track, Value,
 };
 use super::flow;
 use super::parser::{MOST_FINDINGS, Parsed};
 use crate::finding::{Finding, Source, did_you_mean, has_errors};
-use crate::units::{Dimension, Quantity, Unit};
+use crate::units::Dimension;
 
 /// A sensor as missions know it.
 #[derive(Clone, Debug, PartialEq, Default)]
@@ -172,7 +175,7 @@ struct Checker<'a> {
     block: Block,
 }
 
-impl<'a> Checker<'a> {
+impl Checker<'_> {
     fn error(&mut self, code: &'static str, span: &Range<usize>, message: String, hint: Option<String>) {
         self.findings.push(Finding::error(code, Source::Mission, span.clone(), message).maybe_hint(hint));
     }
@@ -572,146 +575,6 @@ impl<'a> Checker<'a> {
         }
     }
 
-    /// What each `do` gives to its routine.
-    fn calls(&mut self) {
-        let parsed = self.parsed;
-        for step in &parsed.mission.steps {
-            let rows = step.rows.iter().filter_map(|row| match &row.answer {
-                Answer::Does(behaviour) => Some(&**behaviour),
-                Answer::Go(_) => None,
-            });
-            let all: Vec<_> = step.behaviour.iter().map(|(behaviour, _)| behaviour).chain(rows).collect();
-            self.block = step.block;
-            for behaviour in all {
-                if let Behaviour::Do { routine, arguments, mirrored } = &behaviour.node {
-                    self.call(routine, arguments, *mirrored);
-                }
-            }
-        }
-    }
-
-    fn call(&mut self, name: &Spanned<String>, given: &'a [(Spanned<String>, Spanned<Argument>)], mirrored: bool) {
-        let mission = &self.parsed.mission;
-        let own = mission.routines.iter().position(|routine| routine.name.node == name.node);
-        let shared = self.names.routines.iter().find(|(known, _)| *known == name.node);
-        let known: Vec<String> = match (own, shared) {
-            (Some(own), _) => mission.routines[own].parameters.iter().map(|one| one.name.node.clone()).collect(),
-            (None, Some((_, parameters))) => parameters.clone(),
-            (None, None) => {
-                let all = mission.routines.iter().map(|routine| routine.name.node.as_str());
-                let all = all.chain(self.names.routines.iter().map(|(name, _)| name.as_str()));
-                let hint = did_you_mean(&name.node, all)
-                    .unwrap_or_else(|| format!("add a line `routine {}` and steps below it", name.node));
-                return self.error("M121", &name.span, format!("there is no routine `{}`", name.node), Some(hint));
-            }
-        };
-        for (index, (parameter, argument)) in given.iter().enumerate() {
-            if given[..index].iter().any(|(other, _)| other.node == parameter.node) {
-                let message = format!("`{}` is given twice", parameter.node);
-                self.error("M122", &parameter.span, message, Some("take one of the two out".to_owned()));
-            }
-            if !known.contains(&parameter.node) {
-                let message = format!("`{}` has no parameter `{}`", name.node, parameter.node);
-                let hint = did_you_mean(&parameter.node, known.iter().map(String::as_str));
-                self.error("M122", &parameter.span, message, hint);
-                continue;
-            }
-            let wanted = own.and_then(|own| self.uses.get(&(own, parameter.node.clone())).copied());
-            self.argument(&parameter.node, argument, wanted.unwrap_or(Use::Any));
-        }
-        let Some(own) = own else { return };
-        for parameter in &mission.routines[own].parameters {
-            let given = given.iter().any(|(other, _)| other.node == parameter.name.node);
-            if !given && parameter.default.is_none() {
-                let message = format!("`{}` is not told its `{}`", name.node, parameter.name.node);
-                let hint = format!("write `do {} ({} = ...)`, or give it a default", name.node, parameter.name.node);
-                self.error("M122", &name.span, message, Some(hint));
-            }
-        }
-        if mirrored {
-            self.mirrors(own, name);
-        }
-    }
-
-    /// Every sensor of a mirrored routine must have one that sits on the other side.
-    fn mirrors(&mut self, routine: usize, name: &Spanned<String>) {
-        for sensor in &self.names.sensors {
-            let used = self.parsed.sensor_words(routine).any(|word| word == sensor.name);
-            if used && sensor.mirror.is_none() {
-                let message = format!("`{}` cannot be mirrored: `{}` has no sensor opposite", name.node, sensor.name);
-                self.error("M123", &name.span, message, Some("make the sensor a parameter of the routine".to_owned()));
-            }
-        }
-    }
-
-    fn argument(&mut self, name: &str, argument: &Spanned<Argument>, wanted: Use) {
-        let fits = match (&argument.node, wanted) {
-            (_, Use::Any) => {
-                self.used_by_word(argument);
-                true
-            }
-            (Argument::Amount(value), Use::Amount(dimension)) => {
-                let found = self.measured(value, false);
-                found.is_none_or(|found| found == dimension)
-            }
-            (Argument::Side(side), Use::Side) => {
-                self.side(side, &argument.span);
-                true
-            }
-            (Argument::Comparison(_), Use::Comparison) => true,
-            (Argument::Word(word), wanted) => {
-                let word = Spanned { node: word.clone(), span: argument.span.clone() };
-                if self.parameter(&word, wanted) {
-                    return;
-                }
-                match wanted {
-                    Use::Sensor => self.sensor(&word),
-                    Use::Ranger => self.ranger(&word),
-                    Use::Amount(dimension) => {
-                        let found = self.named(&word, false);
-                        if found.is_some_and(|found| found != dimension) {
-                            let message = format!("`{name}` is {}, and `{}` is not", dimension.name(), word.node);
-                            self.error("M005", &argument.span, message, None);
-                        }
-                    }
-                    Use::Tone => {
-                        let known = self.names.sensors.iter().flat_map(|sensor| &sensor.tones);
-                        if !known.clone().any(|tone| *tone == word.node) {
-                            let hint = did_you_mean(&word.node, known.map(String::as_str));
-                            self.error("M102", &word.span, format!("no sensor knows a tone `{}`", word.node), hint);
-                        }
-                    }
-                    Use::Device => {}
-                    Use::Side | Use::Comparison | Use::Any => {
-                        let message = format!("`{name}` is {}, found `{}`", wanted.name(), word.node);
-                        self.error("M122", &argument.span, message, None);
-                    }
-                }
-                return;
-            }
-            _ => false,
-        };
-        if !fits {
-            let message = format!("`{name}` is {}", wanted.name());
-            self.error(
-                "M122",
-                &argument.span,
-                message,
-                Some("give it one, or name the parameter that is meant".to_owned()),
-            );
-        }
-    }
-
-    fn used_by_word(&mut self, argument: &Spanned<Argument>) {
-        if let Argument::Word(word) = &argument.node {
-            let word = Spanned { node: word.clone(), span: argument.span.clone() };
-            self.parameter(&word, Use::Any);
-            if let Some(index) = self.parsed.mission.lets.iter().position(|entry| entry.name.node == word.node) {
-                self.used[index] = true;
-            }
-        }
-    }
-
     fn exit(&mut self, exit: &Exit, step: &Step) {
         self.condition(&exit.condition);
         self.endings(&exit.condition, step);
@@ -850,227 +713,5 @@ impl<'a> Checker<'a> {
             }
             Condition::Lost | Condition::Ended(_) => {}
         }
-    }
-
-    /// A sensor that is named twice in one condition.
-    fn twice(&mut self, sensors: &Sensors) {
-        for (index, sensor) in sensors.names.iter().enumerate() {
-            if sensors.how != Quantifier::One && sensors.names[..index].iter().any(|other| other.node == sensor.node) {
-                let message = format!("`{}` is named twice", sensor.node);
-                self.warning("M126", &sensor.span, message, "name the other sensor, or take it out");
-            }
-        }
-    }
-
-    fn code(&mut self, sensor: &Spanned<String>, low: &Spanned<Value>, high: Option<&Spanned<Value>>) {
-        self.value_as(low, &[Dimension::Number]);
-        if let Some(high) = high {
-            self.value_as(high, &[Dimension::Number]);
-        }
-        self.sensor(sensor);
-        let Some(known) = self.names.sensor(&sensor.node) else { return };
-        if known.codes.is_empty() {
-            let message = format!("`{}` tells no codes", sensor.node);
-            let hint = format!("write `{} sees ...` or compare its brightness", sensor.node);
-            return self.error("M114", &sensor.span, message, Some(hint));
-        }
-        for end in [Some(low), high].into_iter().flatten() {
-            let Some(number) = self.amount(end) else { continue };
-            if !known.codes.iter().any(|code| f64::from(*code) == number.value) {
-                let all: Vec<String> = known.codes.iter().map(ToString::to_string).collect();
-                let message = format!("`{}` has no code {}", sensor.node, number.value);
-                self.error("M102", &end.span, message, Some(format!("its table has {}", all.join(", "))));
-            }
-        }
-        if high.is_some() && !known.codes.is_sorted() {
-            let message = format!("the codes of `{}` are in no order", sensor.node);
-            let span = low.span.start..high.map_or(low.span.end, |high| high.span.end);
-            self.warning("M127", &span, message, "name the codes one by one with `or`");
-        }
-    }
-
-    /// What is compared with a limit: sensors, or one named value.
-    fn compared(&mut self, sensors: &Sensors, limit: &Spanned<Value>) {
-        for sensor in &sensors.names {
-            if self.measures(sensor, limit) {
-                self.value(limit);
-            }
-        }
-    }
-
-    /// Whether a limit is of the kind that the sensor measures; anything else is a finding.
-    fn measures(&mut self, sensor: &Spanned<String>, limit: &Spanned<Value>) -> bool {
-        let dimension = match self.parsed.slot_at(&limit.span).map(|slot| &slot.kind) {
-            Some(SlotKind::Amount { dimension, .. }) => Some(*dimension),
-            _ => self.measured(limit, false),
-        };
-        let Some(dimension) = dimension else { return true };
-        let of_parameter = match dimension {
-            Dimension::Percent => Use::Sensor,
-            Dimension::Length => Use::Ranger,
-            other => Use::Amount(other),
-        };
-        if self.parameter(sensor, of_parameter) {
-            return true;
-        }
-        let source = SOURCES.iter().find(|(name, _)| *name == sensor.node).map(|(_, dimension)| *dimension);
-        let is_let = self.parsed.mission.lets.iter().position(|entry| entry.name.node == sensor.node);
-        if let Some(index) = is_let {
-            self.used[index] = true;
-        }
-        let own = self.kept.get(sensor.node.as_str()).copied();
-        let own = own.or_else(|| self.parsed.mission.measures(&sensor.node, Block::Mission, 0)).or(source);
-        if let Some(own) = own {
-            if own == dimension {
-                return true;
-            }
-            let what = if sensor.node == BATTERY { "volts".to_owned() } else { own.name().to_owned() };
-            let (message, hint) = match (sensor.node == BATTERY, own) {
-                (true, _) => (
-                    "`battery` measures volts".to_owned(),
-                    "compare the battery with a voltage, such as `battery < 7.2 V`".to_owned(),
-                ),
-                _ => (
-                    format!("`{}` is {what}", sensor.node),
-                    format!("compare it with {} such as `{}`", own.name(), own.example()),
-                ),
-            };
-            self.error("M114", &limit.span, message, Some(hint));
-            return false;
-        }
-        let (ranger, floor) = (self.names.rangers.contains(&sensor.node), self.names.sensor(&sensor.node).is_some());
-        let (what, example) = match (dimension, ranger, floor) {
-            (Dimension::Voltage, ..) => {
-                let hint = "compare the battery with a voltage, such as `battery < 7.2 V`".to_owned();
-                self.error("M114", &limit.span, format!("`{}` measures no voltage", sensor.node), Some(hint));
-                return false;
-            }
-            (Dimension::Length, true, _) | (Dimension::Percent, _, true) => return true,
-            (Dimension::Number, true, _) | (Dimension::Number, _, true) => {
-                let (units, example) = if ranger { ("mm, cm or m", "280 mm") } else { ("%", "40 %") };
-                let hint = format!("write it with {units}, such as `{example}`");
-                self.error("M004", &limit.span, "this number has no unit".to_owned(), Some(hint));
-                return false;
-            }
-            (_, true, _) => ("distances", "280 mm"),
-            (_, _, true) => ("brightness", "40 %"),
-            (_, false, false) => {
-                self.sensor(sensor);
-                return true;
-            }
-        };
-        let message = format!("`{}` measures {what}", sensor.node);
-        self.error("M114", &limit.span, message, Some(format!("compare it with an amount such as `{example}`")));
-        false
-    }
-
-    /// Looks a floor sensor up.
-    fn sensor(&mut self, sensor: &Spanned<String>) {
-        if self.parameter(sensor, Use::Sensor) {
-            return;
-        }
-        if self.names.rangers.contains(&sensor.node) {
-            let message = format!("`{}` sees no tones: it measures distances", sensor.node);
-            let hint = format!("name a floor sensor, or write `{} < 280 mm`", sensor.node);
-            return self.error("M114", &sensor.span, message, Some(hint));
-        }
-        let known = self
-            .names
-            .sensors
-            .iter()
-            .map(|known| known.name.as_str())
-            .chain(self.names.rangers.iter().map(String::as_str));
-        if !known.clone().any(|name| name == sensor.node) {
-            let message = format!("the robot has no sensor `{}`", sensor.node);
-            self.error("M101", &sensor.span, message, did_you_mean(&sensor.node, known));
-        }
-    }
-
-    fn ranger(&mut self, ranger: &Spanned<String>) {
-        if self.names.rangers.contains(&ranger.node) || self.parameter(ranger, Use::Ranger) {
-            return;
-        }
-        if self.names.sensor(&ranger.node).is_some() {
-            let message = format!("`{}` looks at the floor and measures no distances", ranger.node);
-            let hint = did_you_mean("", self.names.rangers.iter().map(String::as_str));
-            return self.error("M114", &ranger.span, message, hint);
-        }
-        let hint = did_you_mean(&ranger.node, self.names.rangers.iter().map(String::as_str));
-        self.error("M101", &ranger.span, format!("the robot has no ranging sensor `{}`", ranger.node), hint);
-    }
-
-    /// A tone of some sensors.
-    fn tone_of(&mut self, sensors: &[Spanned<String>], tone: &Spanned<String>) {
-        let is_parameter = self.parameter(tone, Use::Tone);
-        for sensor in sensors {
-            self.sensor(sensor);
-            let Some(known) = self.names.sensor(&sensor.node) else { continue };
-            if !is_parameter && !known.tones.contains(&tone.node) {
-                let message = format!("`{}` knows no tone `{}`", sensor.node, tone.node);
-                let hint = did_you_mean(&tone.node, known.tones.iter().map(String::as_str));
-                self.error("M102", &tone.span, message, hint);
-            }
-        }
-    }
-
-    /// A speed, which the robot should be able to reach.
-    fn speed(&mut self, speed: &Spanned<Value>) {
-        self.settled(speed, &[Dimension::Percent, Dimension::Speed]);
-        let top = self.names.top_speed;
-        let Some(quantity) = self.amount(speed).filter(|it| it.unit.dimension() == Dimension::Speed) else { return };
-        if top > 0.0 && quantity.si() > top {
-            let most = Quantity::from_si((top * 1e3).floor() / 1e3, Unit::MillimetrePerSecond);
-            let message = format!("the robot cannot reach {quantity}");
-            self.warning("M116", &speed.span, message, &format!("without any load its motors reach {most}"));
-        }
-    }
-
-    /// What an amount is worth, when that is known before the run.
-    fn amount(&self, value: &Spanned<Value>) -> Option<Quantity> {
-        match &value.node {
-            Value::Literal(quantity) => Some(*quantity),
-            other => self.parsed.mission.evaluate(other).map(amounts::Amount::quantity),
-        }
-    }
-
-    fn moves(&mut self, actuator: &Spanned<String>, angle: &Spanned<Value>) {
-        self.value_as(angle, &[Dimension::Angle]);
-        if self.parameter(actuator, Use::Device) {
-            return;
-        }
-        let Some(known) = self.names.actuators.iter().find(|known| known.name == actuator.node) else {
-            return self.no_actuator(actuator);
-        };
-        let (from, to) = known.stops;
-        let Some(wanted) = self.amount(angle).filter(|it| it.unit.dimension() == Dimension::Angle) else { return };
-        if wanted.si() < from - 1e-9 || wanted.si() > to + 1e-9 {
-            let stop = if wanted.si() < from { from } else { to };
-            let stop = Quantity::from_si(stop, Unit::Degree);
-            let message = format!("`{}` cannot get to {wanted}: its end stop is at {stop}", actuator.node);
-            self.warning("M117", &angle.span, message, "stay within its end stops, or wait until it `is blocked`");
-        }
-    }
-
-    fn no_actuator(&mut self, actuator: &Spanned<String>) {
-        let hint = did_you_mean(&actuator.node, self.names.actuators.iter().map(|known| known.name.as_str()));
-        self.error("M101", &actuator.span, format!("the robot has no actuator `{}`", actuator.node), hint);
-    }
-
-    fn device(&mut self, device: &Spanned<String>, state: DeviceState) {
-        if self.parameter(device, Use::Device) {
-            return;
-        }
-        if !state.is_of_switches() {
-            if !self.names.actuators.iter().any(|known| known.name == device.node) {
-                self.no_actuator(device);
-            }
-        } else if !self.names.switches.contains(&device.node) {
-            self.no_switch(device);
-        }
-    }
-
-    fn no_switch(&mut self, device: &Spanned<String>) {
-        let hint = did_you_mean(&device.node, self.names.switches.iter().map(String::as_str));
-        self.error("M101", &device.span, format!("the robot has no switch `{}`", device.node), hint);
     }
 }
