@@ -79,6 +79,13 @@ const SHOTS: &[Shot] = &[
         env: &[],
         keys: &["wait:done at", "PageUp"],
     },
+    Shot {
+        name: "words",
+        size: LARGE,
+        args: &["demo", "--mission", "round-the-gates"],
+        env: &[],
+        keys: &["wait:done at", "w", "wait:In words"],
+    },
     Shot { name: "keys", size: LARGE, args: &["demo"], env: &[], keys: &["wait:done at", "?"] },
     Shot { name: "light", size: LARGE, args: &["demo", "--theme", "light"], env: &[], keys: &["wait:done at"] },
     Shot { name: "small", size: (640, 384), args: &["demo"], env: &[], keys: &["wait:done at", "Down", "Right"] },
@@ -109,6 +116,13 @@ pub fn all(root: &Path) -> Result<(), String> {
         .args(["--mission", "shove-the-baskets", "--quiet", "-o"])
         .arg(&page);
     super::run(&mut draw, "wayodos draw")?;
+    let mut chart = Command::new(root.join("target/release/wayodos"));
+    chart
+        .arg("draw")
+        .arg(root.join("examples/brinewick"))
+        .args(["--mission", "ring-contest", "--only", "flow", "--quiet", "-o"])
+        .arg(folder.join("flow.png"));
+    super::run(&mut chart, "wayodos draw")?;
     Ok(())
 }
 
