@@ -284,6 +284,10 @@ fn hue(one: &FlowBox) -> Rgb {
 const CHARACTERS: usize = 78;
 
 fn height(one: &FlowBox) -> f64 {
+    // A heading stands close to what it is about.
+    if one.says.is_empty() {
+        return NAME - GAP / 2.0;
+    }
     let words: usize = one.says.iter().map(|said| wrap(said, CHARACTERS).len()).sum();
     NAME + words as f64 * LINE + one.arrows.len() as f64 * EXIT + 2.5
 }
