@@ -1,7 +1,9 @@
 //! The language's own page and the demo's missions: every example is checked and run.
 
+use std::collections::BTreeSet;
+
 use wayodos_core::finding::{Finding, Severity};
-use wayodos_core::mission::{format, parse};
+use wayodos_core::mission::{Answer, Behaviour, Condition, Rounds, Spanned, format, parse};
 use wayodos_core::project::{Setup, prepare};
 use wayodos_core::sim::{Outcome, Run, run};
 
@@ -85,40 +87,79 @@ fn every_example_of_the_page_is_clean_laid_out_and_runs() {
     }
 }
 
-/// The first words of every behaviour and condition that the examples and the demo show.
-fn shown() -> (Vec<&'static str>, Vec<String>) {
-    let demo = [
-        include_str!("../../../examples/brinewick/missions/round-the-gates.way"),
-        include_str!("../../../examples/brinewick/missions/four-ways-along.way"),
-        include_str!("../../../examples/brinewick/missions/which-way.way"),
-    ];
-    let texts: Vec<String> = examples().into_iter().map(|(_, text)| text).chain(demo.map(str::to_owned)).collect();
-    let (mut behaviours, mut conditions) = (Vec::new(), Vec::new());
-    for text in &texts {
-        let parsed = parse(text);
-        for step in &parsed.mission.steps {
-            behaviours.extend(step.behaviour.iter().map(|(behaviour, _)| behaviour.node.word()));
-            for exit in &step.exits {
-                exit.condition.each(&mut |term| {
-                    let debug = format!("{:?}", term.node);
-                    conditions.push(debug.split([' ', '(', '{']).next().unwrap_or_default().to_owned());
-                });
-            }
-        }
-    }
-    (behaviours, conditions)
+/// The missions of the demo.
+const MISSIONS: [&str; 10] = [
+    "morning-round",
+    "mind-the-rim",
+    "ring-contest",
+    "shove-the-baskets",
+    "past-the-herons",
+    "between-the-dykes",
+    "haul-the-barge",
+    "round-the-gates",
+    "four-ways-along",
+    "which-way",
+];
+
+fn example(path: &str) -> String {
+    let file = format!("{}/../../examples/brinewick/{path}", env!("CARGO_MANIFEST_DIR"));
+    std::fs::read_to_string(&file).unwrap_or_else(|error| panic!("{file}: {error}"))
 }
 
-#[test]
-fn the_page_shows_every_behaviour_and_every_condition() {
-    let (behaviours, conditions) = shown();
-    for word in [
-        "drive", "spin", "pivot", "follow", "keep", "align", "shift", "seek", "shove", "hold", "await", "probe",
-        "move", "signal", "measure", "choose", "react", "do", "repeat",
-    ] {
-        assert!(behaviours.contains(&word), "no example of `{word}`");
+/// The kinds of behaviours and conditions that some texts show.
+fn shown(texts: &[String]) -> BTreeSet<String> {
+    let mut kinds = BTreeSet::new();
+    for text in texts {
+        let mission = parse(text).mission;
+        let mut conditions: Vec<&Spanned<Condition>> = Vec::new();
+        for step in &mission.steps {
+            let rows = step.rows.iter().filter_map(|row| match &row.answer {
+                Answer::Does(behaviour) => Some(&behaviour.node),
+                Answer::Go(_) => None,
+            });
+            for behaviour in step.behaviour.iter().map(|(behaviour, _)| &behaviour.node).chain(rows) {
+                kinds.insert(behaviour.word().to_owned());
+                if let Behaviour::Repeat(Rounds::Until { condition, .. }) = behaviour {
+                    conditions.push(condition);
+                }
+            }
+            conditions.extend(step.rows.iter().filter_map(|row| row.condition.as_ref()));
+            conditions.extend(step.exits.iter().map(|exit| &exit.condition));
+        }
+        conditions.extend(mission.reflexes.iter().filter_map(|reflex| Some(&reflex.trigger.as_ref()?.0)));
+        for condition in conditions {
+            condition.each(&mut |term| {
+                let debug = format!("{:?}", term.node);
+                kinds.insert(debug.split([' ', '(', '{']).next().unwrap_or_default().to_owned());
+            });
+        }
     }
+    kinds
+}
+
+#[track_caller]
+fn shows_all(texts: &[String]) {
+    let kinds = shown(texts);
     for kind in [
+        "drive",
+        "spin",
+        "pivot",
+        "follow",
+        "keep",
+        "align",
+        "shift",
+        "seek",
+        "shove",
+        "hold",
+        "await",
+        "probe",
+        "move",
+        "signal",
+        "measure",
+        "choose",
+        "react",
+        "do",
+        "repeat",
         "Sees",
         "Reads",
         "Between",
@@ -135,38 +176,36 @@ fn the_page_shows_every_behaviour_and_every_condition() {
         "Lost",
         "Stalled",
         "Ended",
+        "EndedBy",
     ] {
-        assert!(conditions.iter().any(|known| known == kind), "no example of {kind}");
+        assert!(kinds.contains(kind), "no example of {kind}: {kinds:?}");
     }
 }
 
 #[test]
+fn the_page_shows_every_behaviour_and_every_condition() {
+    shows_all(&examples().into_iter().map(|(_, text)| text).collect::<Vec<_>>());
+}
+
+#[test]
+fn the_demo_shows_every_behaviour_and_every_condition() {
+    let missions = MISSIONS.iter().map(|name| example(&format!("missions/{name}.way")));
+    shows_all(&missions.chain([GATES.to_owned()]).collect::<Vec<_>>());
+}
+
+#[test]
 fn the_missions_of_the_demo_come_out_as_they_should() {
-    let examples = concat!(env!("CARGO_MANIFEST_DIR"), "/../../examples/brinewick/");
-    let read = |path: &str| std::fs::read(format!("{examples}{path}")).map_err(|error| error.to_string());
-    let text = |path: &str| String::from_utf8(read(path).unwrap()).unwrap();
-    let (config, _) = wayodos_core::project::Config::load(&text("wayodos.toml"));
-    let missions = [
-        "morning-round",
-        "mind-the-rim",
-        "ring-contest",
-        "shove-the-baskets",
-        "past-the-herons",
-        "between-the-dykes",
-        "haul-the-barge",
-        "round-the-gates",
-        "four-ways-along",
-        "which-way",
-    ];
-    for mission in missions {
+    let read = |path: &str| Ok(example(path).into_bytes());
+    let (config, _) = wayodos_core::project::Config::load(&example("wayodos.toml"));
+    for mission in MISSIONS {
         let mut config = config.clone().unwrap();
         config.choose(mission);
-        let calibration = config.calibration.as_ref().map(|path| text(path));
+        let calibration = config.calibration.as_ref().map(|path| example(path));
         let (setup, findings) =
-            Setup::load_with(&text(&config.robot), &text(&config.field), calibration.as_deref(), &read);
+            Setup::load_with(&example(&config.robot), &example(&config.field), calibration.as_deref(), &read);
         let mut setup = setup.unwrap_or_else(|| panic!("{findings:?}"));
         setup.shared = vec![("shared/gates.way".to_owned(), GATES.to_owned())];
-        let mission_text = text(&config.mission);
+        let mission_text = example(&config.mission);
         let prepared = prepare(&mission_text, Some(&setup));
         assert_eq!(told(&prepared.findings, &mission_text), Vec::<String>::new(), "{mission}");
         assert_eq!(format(&mission_text), mission_text, "{mission} is laid out");
@@ -178,7 +217,7 @@ fn the_missions_of_the_demo_come_out_as_they_should() {
 }
 
 /// Every code that stands in the sources of a folder.
-fn codes(folder: &std::path::Path, into: &mut std::collections::BTreeSet<String>) {
+fn codes(folder: &std::path::Path, into: &mut BTreeSet<String>) {
     for entry in std::fs::read_dir(folder).expect("our own sources").filter_map(Result::ok).map(|entry| entry.path()) {
         if entry.is_dir() {
             codes(&entry, into);
@@ -199,7 +238,7 @@ fn is_code(word: &str) -> bool {
 
 #[test]
 fn every_code_is_explained() {
-    let mut all = std::collections::BTreeSet::new();
+    let mut all = BTreeSet::new();
     codes(std::path::Path::new(concat!(env!("CARGO_MANIFEST_DIR"), "/src")), &mut all);
     assert!(all.len() > 90, "{all:?}");
     let (findings, checks) = (include_str!("../../../docs/findings.md"), include_str!("../../../docs/checks.md"));

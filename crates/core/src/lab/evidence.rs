@@ -88,7 +88,9 @@ fn one(trace: &Trace, visit: &Visit, index: usize, exit: &ProgramExit, program: 
         let fired = looks.get(visit.look).or(looks.first());
         let armed = matches!(exit.term, Term::For(..) | Term::After(..));
         let at_once = !armed && fired.is_some_and(|look| !from_entry(&look.test)) && visit.left == visit.entered + 1;
-        let clear = fired.and_then(|look| clearness(trace, visit, &look.test, program, robot));
+        // What had to be not so is nowhere beyond its limit.
+        let asked = fired.filter(|look| !is_denied(&exit.term, look.slot, false));
+        let clear = asked.and_then(|look| clearness(trace, visit, &look.test, program, robot));
         return Evidence::Fired { clear, at_once };
     }
     if visit.left == visit.entered {
@@ -99,6 +101,16 @@ fn one(trace: &Trace, visit: &Visit, index: usize, exit: &ProgramExit, program: 
     let first = spares.next().unwrap_or(Spare::Unseen);
     let missing = |spare: &Spare| !matches!(spare, Spare::Unseen) && *spare != Spare::Noise(0.0);
     Evidence::Spare(if missing(&first) { first } else { spares.find(missing).unwrap_or(first) })
+}
+
+/// Whether a look, known by its slot, stands within a `not`.
+fn is_denied(term: &Term, slot: usize, denied: bool) -> bool {
+    match term {
+        Term::Look(look) => look.slot == slot && denied,
+        Term::Any(terms) | Term::All(terms) => terms.iter().any(|term| is_denied(term, slot, denied)),
+        Term::Not(term) => is_denied(term, slot, !denied),
+        Term::For(term, ..) | Term::After(term, ..) | Term::As(term, _) => is_denied(term, slot, denied),
+    }
 }
 
 /// Whether a test measures from the beginning of its step.
