@@ -394,6 +394,11 @@ fn a_mission_can_be_read_back_and_drawn_as_a_chart() {
     let first = &json(&out)["steps"][0];
     assert_eq!(first["name"], "Leave the slipway");
     assert_eq!(first["exits"][0]["to"], "2 Along the causeway");
+    // A run says which of several terms ended a step.
+    let (_, out, _) = wayodos(&["run", copy.path(), "--mission", "round-the-gates", "--json", "--quiet"]);
+    let steps = json(&out)["steps"].as_array().unwrap().clone();
+    let landing = steps.iter().find(|step| step["name"] == "To the landing").unwrap();
+    assert_eq!(landing["term"], "floor-left sees dark", "{landing}");
     let file = copy.folder.join("flow.svg");
     let (code, _, err) = wayodos(&["draw", copy.path(), "--only", "flow", "-o", file.to_str().unwrap()]);
     assert!(code == 0 && err.contains("wrote"), "{err}");

@@ -1,11 +1,11 @@
 //! Hindsight: what only a run shows, said at the line that it is about.
 
 use super::evidence::{Evidence, Spare, StepEvidence};
-use crate::controller::{Goal, Program, Test};
+use crate::controller::{Armed, Goal, Program, Term, Test};
 use crate::field::Field;
 use crate::finding::{Finding, Source};
 use crate::mission::Parsed;
-use crate::sim::{Happening, Outcome, Run};
+use crate::sim::{Happening, Outcome, Run, Visit};
 
 /// An exit that fired by less than so many noise widths did so by luck.
 const LUCK: f64 = 2.0;
@@ -37,6 +37,10 @@ pub fn hindsight(
         let fired = step.visit.exit.map(|exit| &of.exits[exit].goal);
         let missed = !of.group && fired.is_none_or(|goal| matches!(goal, Goal::Fail(_)));
         for (exit, evidence) in of.exits.iter().zip(&step.exits) {
+            if let Some(tick) = unlooked(run, program, &step.visit, &exit.term) {
+                let message = format!("at {:.1} s this was true and not looked at yet", run.trace.seconds(tick));
+                warn("K23", exit.line, message, "arm it earlier, or write `after it was false`");
+            }
             match evidence {
                 Evidence::Fired { at_once: true, .. } if looks_outside(&exit.term) => {
                     let at = run.trace.seconds(step.visit.entered);
@@ -93,6 +97,37 @@ pub fn hindsight(
     }
     findings.sort_by_key(|finding| finding.span.start);
     findings
+}
+
+/// The first tick of a visit at which an exit's reading was beyond its limit, after having been on this side of it,
+/// while the exit was not armed.
+fn unlooked(run: &Run, program: &Program, visit: &Visit, term: &Term) -> Option<usize> {
+    let Term::After(term, armed, _) = term else { return None };
+    let trace = &run.trace;
+    let rolled = |tick: usize| {
+        let of = |wheel: usize| trace.ticks[tick].wheels[wheel] - trace.ticks[visit.entered].wheels[wheel];
+        (f64::midpoint(of(0), of(1)) * program.wheel_radius).abs()
+    };
+    let waits = |tick: usize| match armed {
+        Armed::False => false,
+        Armed::Time(seconds) => seconds.fixed().is_some_and(|seconds| trace.seconds(tick - visit.entered) < seconds),
+        Armed::Length(length) => length.fixed().is_some_and(|length| rolled(tick) < length),
+    };
+    let test = &term.looks().into_iter().find(|look| look.test.sensor().is_some())?.test;
+    let holds = |tick: usize| {
+        let reading = |sensor: usize| trace.reading(tick, sensor);
+        match test {
+            Test::Bright { sensor, limits } => limits.holds(reading(*sensor).brightness, false),
+            Test::Colour { sensor, tone } => program.tones[*sensor].nearest_colour(&reading(*sensor)) == Some(*tone),
+            Test::Reads { sensor, below, limit } => {
+                limit.fixed().is_some_and(|limit| (reading(*sensor).brightness < limit) == *below)
+            }
+            _ => false,
+        }
+    };
+    let blind = (visit.entered + 1..=visit.left).take_while(|tick| waits(*tick));
+    // What is left behind at the beginning of the step is what the arming is for.
+    blind.skip_while(|tick| holds(*tick)).find(|tick| holds(*tick))
 }
 
 fn looks_outside(term: &crate::controller::Term) -> bool {

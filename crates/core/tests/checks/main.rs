@@ -7,6 +7,7 @@ mod effects;
 
 use bench::Bench;
 use wayodos_core::controller::{Action, Goal, Source, WheelCommand};
+use wayodos_core::finding::Severity;
 use wayodos_core::sim::Outcome;
 
 fn bench() -> Bench {
@@ -234,6 +235,11 @@ fn k23_for_how_far_nothing_is_looked_at() {
         &[&until("floor-right sees dark after 60 mm"), &until("floor-right sees dark after 1 s")],
         &[&until("floor-right sees dark after it was false"), &until("floor-right sees dark after 5 mm")],
     );
+    // And in the run: the landing was passed while nobody looked.
+    let far = "step \"a\"\ndrive ahead at 24 %\nuntil floor-right sees dark after 260 mm\nor travelled 300 mm";
+    let told = bench().findings(far);
+    let seen = told.iter().find(|finding| finding.message.contains("was true and not looked at yet"));
+    assert_eq!(seen.map(|finding| (finding.code, finding.severity)), Some(("K23", Severity::Warning)), "{told:?}");
 }
 
 #[test]

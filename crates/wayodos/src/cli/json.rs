@@ -41,6 +41,8 @@ struct StepOut<'a> {
     entered_s: f64,
     left_s: f64,
     exit: Option<&'a str>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    term: Option<&'a str>,
     target: Option<String>,
     margin: Option<f64>,
 }
@@ -162,6 +164,11 @@ pub fn run(project: &Project, all: &[Finding], told: &Told, wall_ms: f64) -> Str
             entered_s: trace.seconds(step.visit.entered),
             left_s: trace.seconds(step.visit.left),
             exit: exit.map(|exit| exit.words.as_str()),
+            // Which of several terms it was.
+            term: exit.and_then(|exit| {
+                let looks = exit.term.looks();
+                looks.get(step.visit.look).filter(|_| looks.len() > 1).map(|look| look.words.as_str())
+            }),
             target: exit.map(|exit| goal_words(program, step.visit.step, &exit.goal)),
             margin: step.margin().map(|margin| rounded(margin, 2)),
         }
