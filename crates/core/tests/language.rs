@@ -2,7 +2,10 @@
 
 use std::collections::BTreeSet;
 
+use proptest::prelude::*;
 use wayodos_core::finding::{Finding, Severity};
+use wayodos_core::lab::evidence::evidence;
+use wayodos_core::lab::hindsight::hindsight;
 use wayodos_core::mission::{Answer, Behaviour, Condition, Rounds, Spanned, format, parse};
 use wayodos_core::project::{Setup, prepare};
 use wayodos_core::sim::{Outcome, Run, run};
@@ -252,5 +255,60 @@ fn every_code_is_explained() {
     }
     for nth in 1..=62 {
         assert!(checks.contains(&format!("## K{nth:02} ")), "K{nth:02} has no page");
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(300))]
+
+    /// Lines of the page and the demo, in any order: whatever of it compiles also runs, and can be told about.
+    #[test]
+    fn any_lines_together_are_read_and_what_compiles_runs(picks in prop::collection::vec(any::<prop::sample::Index>(), 1..40)) {
+        let missions = MISSIONS.iter().map(|name| example(&format!("missions/{name}.way")));
+        let texts: Vec<String> = examples().into_iter().map(|(_, text)| text).chain(missions).collect();
+        let whole = |line: &&str| !line.trim_start().starts_with("limit") && !line.trim().is_empty();
+        let lines: Vec<&str> = texts.iter().flat_map(|text| text.lines()).filter(whole).collect();
+        let mut text = String::from("limit 1 s\n");
+        for pick in picks {
+            text.push_str(lines[pick.index(lines.len())]);
+            text.push('\n');
+        }
+        let setup = setup();
+        let prepared = prepare(&text, Some(&setup));
+        for finding in &prepared.findings {
+            prop_assert!(text.get(finding.span.clone()).is_some(), "{:?}", finding);
+        }
+        let Some(program) = prepared.program else { return Ok(()) };
+        let run = run(&setup.world(), &program, setup.field.starts[0].pose, 7, None).expect("nobody cancels it");
+        prop_assert!(run.ended <= 100);
+        let told = evidence(&run, &program, &setup.robot);
+        hindsight(&text, &prepared.parsed, &program, &setup.field, &run, &told);
+    }
+
+    /// Steps of the page in any order, whole ones: nearly all of these compile.
+    #[test]
+    fn any_steps_together_run(picks in prop::collection::vec(any::<prop::sample::Index>(), 1..6), turn in 0..3usize) {
+        let texts: Vec<String> = examples().into_iter().map(|(_, text)| text).collect();
+        let mut text = String::from("limit 2 s\nstart slipway\n");
+        for (nth, pick) in picks.iter().enumerate() {
+            let of = &texts[pick.index(texts.len())];
+            // Each example brings its own names; two of one kind are told and do not run.
+            let lines = of.lines().filter(|line| {
+                !["mission", "limit", "start", "settle", "begin"].iter().any(|word| line.trim_start().starts_with(word))
+            });
+            let lines: Vec<String> = lines.map(|line| line.replace("step \"", &format!("step \"{nth} "))).collect();
+            let lines: Vec<String> = lines.iter().map(|line| line.replace("-> \"", &format!("-> \"{nth} "))).collect();
+            text.push_str(&lines.join("\n"));
+            text.push('\n');
+        }
+        let setup = setup();
+        let prepared = prepare(&text, Some(&setup));
+        let Some(program) = prepared.program else { return Ok(()) };
+        let start = setup.field.starts[turn % setup.field.starts.len()].pose;
+        let run = run(&setup.world(), &program, start, 7, None).expect("nobody cancels it");
+        prop_assert!(run.trace.ticks.iter().all(|tick| usize::from(tick.step) < program.written));
+        let covered: usize = run.legs.iter().map(|leg| leg.to - leg.from).sum();
+        prop_assert_eq!(covered, run.ended.max(run.legs.last().map_or(0, |leg| leg.to)));
+        evidence(&run, &program, &setup.robot);
     }
 }

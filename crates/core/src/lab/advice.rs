@@ -74,6 +74,13 @@ impl<'a> Adviser<'a> {
         &self.program.steps[step]
     }
 
+    /// The line of a step's behaviour, which its name's line only announces.
+    fn says(&self, step: &ProgramStep) -> usize {
+        let steps = &self.parsed.mission.steps;
+        let at = steps.binary_search_by_key(&step.line, |known| known.line).ok().filter(|_| !step.foreign);
+        at.and_then(|at| steps[at].behaviour.as_ref()).map_or(step.line, |(_, line)| *line)
+    }
+
     /// Rim speeds in m/s that a step tells its wheels when all is well: left, right.
     fn rims(&self, step: usize) -> Option<[f64; 2]> {
         let speed = |command: WheelCommand| match command {

@@ -262,14 +262,19 @@ impl Adviser<'_> {
         }
         if rows.iter().all(|(term, _)| term.is_some()) {
             let message = "nothing is said for when no row holds".into();
-            self.warn("K33", step.line, message, "add a last row `otherwise -> ...`; without it the next step follows");
+            self.warn(
+                "K33",
+                self.says(step),
+                message,
+                "add a last row `otherwise -> ...`; without it the next step follows",
+            );
         }
         let words = |term: &Term| term.looks().iter().map(|look| look.words.clone()).collect::<Vec<_>>();
         for (index, (term, _)) in rows.iter().enumerate() {
             let Some(term) = term else { continue };
             if rows[..index].iter().any(|(other, _)| other.as_ref().is_some_and(|other| words(other) == words(term))) {
                 let message = format!("two rows for `{}`: the second is never taken", words(term).join(" "));
-                self.warn("K33", step.line, message, "take one of them out");
+                self.warn("K33", self.says(step), message, "take one of them out");
             }
         }
     }
@@ -342,7 +347,7 @@ impl Adviser<'_> {
             }
             if !any && !own && self.field.rules.deciders.is_empty() {
                 let message = "nothing ends this repeat but the mission's limit".into();
-                self.warn("K22", step.line, message, "add an exit below its `end`");
+                self.warn("K22", self.says(step), message, "add an exit below its `end`");
             }
             return;
         }
@@ -453,7 +458,7 @@ impl Adviser<'_> {
         let moves = looks.iter().any(|look| matches!(look.test, Test::Travelled(_) | Test::Rolled { .. }));
         if many && moves && looks.iter().all(|look| blind(&look.test)) {
             let message = "nothing is looked at in any pass: what each is off by adds up".into();
-            self.note("K57", step.line, message, "let one step of the pass end on a mark, or `align` to a line");
+            self.note("K57", self.says(step), message, "let one step of the pass end on a mark, or `align` to a line");
         }
     }
 
@@ -502,7 +507,7 @@ impl Adviser<'_> {
                 format!("{:.0} deg/s", turn.abs().to_degrees())
             };
             let message = format!("\"{}\" leaves the robot moving at {how} when this is measured", before.name);
-            self.warn("K61", step.line, message, "put a step `hold, brake` of 0.3 s in between");
+            self.warn("K61", self.says(step), message, "put a step `hold, brake` of 0.3 s in between");
         }
     }
 
