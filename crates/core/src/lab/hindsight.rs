@@ -70,6 +70,10 @@ pub fn hindsight(
             }
         }
     }
+    if let Some(step) = run.circle {
+        let message = "steps that take no time lead round in a circle, and this is one of them".to_owned();
+        warn("M135", program.steps[step].line, message, "let one of them do something, or wait for something");
+    }
     let line_at = |tick: u32| {
         let step = run.trace.ticks.get(tick as usize).map_or(0, |tick| usize::from(tick.step));
         program.steps.get(step).map_or(0, |step| step.line)

@@ -91,6 +91,8 @@ pub struct Run {
     pub groups: Vec<Visit>,
     /// Who had the wheels when: one step after another, reflexes and all, without a gap.
     pub legs: Vec<Leg>,
+    /// The step at which steps that take no time led round in a circle, when that ended it.
+    pub circle: Option<usize>,
     /// What the rules of the field say to it.
     pub sheet: Sheet,
     /// What was done by hand meanwhile: with these the run can be made again.
@@ -231,6 +233,7 @@ struct Match<'w> {
     trace: Trace,
     /// Which obstacles were there at the last look.
     present: Vec<bool>,
+    circle: Option<usize>,
     step: u64,
 }
 
@@ -285,6 +288,7 @@ impl<'w> Match<'w> {
             laid: Vec::new(),
             relaid: None,
             trace,
+            circle: None,
             step: 0,
         }
     }
@@ -321,6 +325,9 @@ impl<'w> Match<'w> {
                 }
                 let tick = self.trace.ticks.len();
                 let end = self.tick(over.is_some(), &mut events);
+                if let Some(End::Circle { step }) = end {
+                    self.circle = Some(step);
+                }
                 if over.is_none() {
                     over =
                         self.verdict(tick).or_else(|| end.map(|end| why(self.program, end)).map(|(o, r)| (tick, o, r)));
@@ -579,6 +586,7 @@ impl<'w> Match<'w> {
             reason,
             ended,
             legs: legs(&self.trace, ended),
+            circle: self.circle,
             trace: self.trace,
             visits,
             groups,

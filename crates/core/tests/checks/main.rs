@@ -666,6 +666,15 @@ fn k62_both_at_once() {
 }
 
 #[test]
+fn steps_that_take_no_time_and_go_round_are_told() {
+    let circle = |row: &str| {
+        format!("{DRIVE}step \"m\"\nmeasure ahead as x\nstep \"c\"\nchoose\nwhen x < 90 mm -> done\notherwise -> {row}")
+    };
+    shows(&bench(), "M135", &[&circle("\"m\"")], &[&circle("done"), &circle("\"a\"")]);
+    assert_eq!(bench().run(&circle("\"m\"")).outcome, Outcome::Failed);
+}
+
+#[test]
 fn what_leads_where_is_settled_before_the_run() {
     let (program, _) = bench().played(TAKES);
     assert!(matches!(program.steps[0].exits[0].goal, Goal::Next));
