@@ -243,7 +243,7 @@ impl<'a> Reader<'a> {
         match &condition.node {
             Condition::Any(terms) => joined(terms, " or "),
             Condition::All(terms) => joined(terms, " and "),
-            Condition::Not(term) => format!("it is not so that {}", self.condition(term)),
+            Condition::Not(term) => format!("it is not so that {}", joined(std::slice::from_ref(term), "")),
             Condition::For(term, time) => format!("{} for {}", self.condition(term), of(time)),
             Condition::After(term, Arming::Amount(amount)) => {
                 format!("{}, looked at after {}", self.condition(term), of(amount))
@@ -380,5 +380,75 @@ fn named(sensors: &Sensors) -> String {
         Quantifier::Any => either(&names),
         Quantifier::All => names.join(" and "),
         Quantifier::None => format!("none of {}", names.join(", ")),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use wayodos_core::mission::parse;
+
+    use super::*;
+
+    fn read(step: &str) -> String {
+        let text = format!("let far = 120 mm\nstep \"a\"\n{step}\n");
+        let parsed = parse(&text);
+        assert_eq!(parsed.findings, [], "{step}");
+        let reader = Reader::new(&text, &parsed);
+        let step = &parsed.mission.steps[0];
+        format!("{} {}", reader.behaviour(step), reader.ends(step).join(" "))
+    }
+
+    #[test]
+    fn sentences_are_said_in_other_words() {
+        for (step, words) in [
+            (
+                "drive back on a left arc of (far * 2) at 40 %\nuntil travelled far",
+                "Drives back in an arc to the left, 240 mm from its middle, at 40 %. When it has gone 120 mm (far): goes on.",
+            ),
+            (
+                "pivot left on the right wheel at 150 mm/s\nuntil turned 90 deg -> done",
+                "Turns to the left about its right wheel at 150 mm/s. When it has turned 90 deg: is done.",
+            ),
+            (
+                "follow a dark line between l and r at 40 % and 10 %, if lost back\nuntil the line is lost for 0.3 s",
+                "Follows the dark line that lies between l and r at 40 %, one wheel at 10 % whenever it must turn; if it loses the line it goes back. When it has lost the line for 0.3 s: goes on.",
+            ),
+            (
+                "follow a dark line under l and r at 40 %, gain 0.5, integral 0.1\nuntil 1 s passes",
+                "Follows the broad dark line that lies under l and r at 40 %, steering with a gain of 0.5, integral 0.1; if it loses the line it goes on steering. When 1 s have passed: goes on.",
+            ),
+            (
+                "align l and r to a dark line at 16 %, lead-in 20 mm",
+                "Drives 20 mm without looking, then squares up to a dark line at 16 %: each wheel stops when its own sensor, l or r, sees it. When that is finished: goes on.",
+            ),
+            (
+                "shift right to a dark line with l at 20 %",
+                "Moves over to the right at 20 %: one wheel until l sees a dark line, then the other until it looks where it looked. When that is finished: goes on.",
+            ),
+            (
+                "await clear with front beyond 300 mm, 3 tries of 2 s\nuntil clear\nor given up -> fail \"it stays\"",
+                "Stands until front has seen nothing within 300 mm for 0.2 s; gives up after 3 times 2 s. When the way is clear: goes on. When it has given up: fails: it stays.",
+            ),
+            (
+                "probe 90 deg to each side at 20 %, up to far or l sees dark, tie left\nuntil left is further -> \"x\"",
+                "Finds out which side has more room: turns 90 deg to each at 20 % and drives up to 120 mm (far) there and back, or until l sees dark; if both have as much, left. When there is more room on the left: goes to \"x\". When that is finished: goes on.",
+            ),
+            (
+                "move arm to 60 deg alongside",
+                "Sends arm to 60 deg and goes on meanwhile. When that is finished: goes on.",
+            ),
+            ("signal lamp \"red\"\nuntil 2 s pass -> next", "Has lamp say \"red\". When 2 s have passed: goes on."),
+            (
+                "hold, keep position\nuntil none of l, r < 30 % for 50 ms after it was false\nor not (l sees any of dark, red and battery between 6 V and 7 V) as low -> again",
+                "Stands, and goes back to its place when it is moved. When none of l, r reads less than 30 % for 50 ms, once that was not so: goes on. When it is not so that (l sees dark or red and battery reads between 6 V and 7 V) (kept as low): begins the next pass.",
+            ),
+            (
+                "do there (far = 30 mm, side = right, than = <, eye = l) mirrored",
+                "Does \"there\" with far 30 mm, side right, than below, eye l, left and right swapped. When that is finished: goes on.",
+            ),
+        ] {
+            let said = read(step);
+            assert_eq!(said, words, "{step}");
+        }
     }
 }

@@ -313,3 +313,21 @@ fn a_limit_that_no_sensor_reads_sends_the_robot_over_the_edge() {
     terminal.shows("✗ fell off the drying floor at").shows("not reached");
     terminal.keys(&["u", "u", "u", "u"]).shows("✓ done at").keys(&["q"]).shows("left with 0");
 }
+
+#[test]
+fn a_mission_with_a_reflex_is_read_in_words_and_its_mistakes_stand_in_place() {
+    let terminal = Terminal::start(copied(), LARGE, "brinewick --mission ring-contest", "");
+    terminal.shows("won at").shows("reflex \"Keep off the rim\"").shows("routine look-round");
+    terminal.keys(&["w"]).shows("In words").shows("Does the first of these that holds");
+    terminal.keys(&["Home"]).shows("As soon as floor-left or floor-right reads more than 60 % (rim), at any time.");
+    terminal.keys(&["Escape"]).hides("In words");
+    // The routine that the reflex does gets another name: every place that is left behind says so.
+    let file = terminal.path("brinewick/missions/ring-contest.way");
+    let text = fs::read_to_string(&file).unwrap().replace("routine back-away", "routine back-awy");
+    fs::write(&file, text).unwrap();
+    terminal.keys(&["q"]).shows("left with 0");
+    let here = folder();
+    fs::rename(terminal.path("brinewick"), here.path().join("brinewick")).unwrap();
+    let again = Terminal::start(here, LARGE, "brinewick --mission ring-contest", "");
+    again.shows("there is no routine `back-away`").shows("did you mean `back-awy`?").shows("cannot run");
+}

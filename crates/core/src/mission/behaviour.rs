@@ -13,6 +13,31 @@ pub(super) const WORDS: &[&str] = &[
     "signal", "measure", "choose", "react", "do", "repeat",
 ];
 
+/// A sentence that begins with a word.
+pub(super) fn example(word: &str) -> &'static str {
+    match word {
+        "drive" => "drive ahead at 40 % holding the heading",
+        "spin" => "spin left at 30 %",
+        "pivot" => "pivot left on the left wheel at 30 %",
+        "follow" => "follow the left edge of a dark line with floor-left at 40 %, gain 0.6",
+        "keep" => "keep between dark lines with floor-left and floor-right at 30 %, both stop",
+        "align" => "align floor-left and floor-right to a dark line at 16 %",
+        "shift" => "shift right to a dark line with floor-left at 20 %",
+        "seek" => "seek with ahead within 400 mm, spinning left at 20 % up to 360 deg, moving 150 mm, 4 tries",
+        "shove" => "shove at 60 % to rim with floor-left and floor-right, back 60 mm",
+        "await" => "await clear with ahead beyond 300 mm, 3 tries of 2 s",
+        "probe" => "probe 90 deg to each side at 30 %, up to 400 mm, tie left",
+        "move" => "move arm to 60 deg",
+        "signal" => "signal lamp \"red\"",
+        "measure" => "measure ahead as gap",
+        "do" => "do back-away (far = 120 mm)",
+        "repeat" => "repeat 3 times",
+        "choose" => "choose",
+        "react" => "react",
+        _ => "hold, brake",
+    }
+}
+
 /// How strongly a follower steers when nothing is said.
 pub const GAIN: f64 = 0.6;
 /// How strongly a robot between two borders turns away from one when nothing is said.
@@ -370,6 +395,12 @@ impl Sentence<'_> {
                 self.words(&["after", "each", "pass"])?;
             }
             return Some(Behaviour::Repeat(Rounds::Until { condition, after_pass }));
+        }
+        let text = self.tokens.get(self.at + 1).map(|token| self.str(token));
+        if self.word().is_some() && !matches!(text, Some("time" | "times")) {
+            self.expected("how often, such as `3 times`, `forever` or `until ...`");
+            self.suggest(&["forever", "until"]);
+            return None;
         }
         let times = self.value(&count())?;
         if !self.eat("times") {

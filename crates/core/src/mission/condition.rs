@@ -58,24 +58,10 @@ impl Sentence<'_> {
         Some(self.spanned(start, Condition::All(terms)))
     }
 
+    /// One condition with what is said of it: how long it must hold, what it is kept as.
     fn term(&mut self) -> Option<Spanned<Condition>> {
         let start = self.here();
-        if self.eat("not") {
-            self.deeper()?;
-            let inner = self.term()?;
-            self.depth -= 1;
-            return Some(self.spanned(start, Condition::Not(Box::new(inner))));
-        }
-        let mut term = if self.eat_sign("(") {
-            self.deeper()?;
-            let inner = self.either_condition()?;
-            self.sign(")")?;
-            self.depth -= 1;
-            self.spanned(start, inner.node)
-        } else {
-            let node = self.atom()?;
-            self.spanned(start, node)
-        };
+        let mut term = self.denied()?;
         loop {
             if self.eat("for") {
                 let duration = self.value(&time())?;
@@ -87,6 +73,26 @@ impl Sentence<'_> {
                 return Some(term);
             }
         }
+    }
+
+    /// One condition, or that it is not so: `not` binds closest.
+    fn denied(&mut self) -> Option<Spanned<Condition>> {
+        let start = self.here();
+        if self.eat("not") {
+            self.deeper()?;
+            let inner = self.denied()?;
+            self.depth -= 1;
+            return Some(self.spanned(start, Condition::Not(Box::new(inner))));
+        }
+        if self.eat_sign("(") {
+            self.deeper()?;
+            let inner = self.either_condition()?;
+            self.sign(")")?;
+            self.depth -= 1;
+            return Some(self.spanned(start, inner.node));
+        }
+        let node = self.atom()?;
+        Some(self.spanned(start, node))
     }
 
     fn text(&self, ahead: usize) -> Option<&str> {
@@ -369,7 +375,7 @@ impl Sentence<'_> {
                 return Some(Spanned { node: Target::Fail(reason.node), span: start..reason.span.end });
             }
             _ => {
-                self.expected("`next`, `done`, `fail \"reason\"` or the name of a step in quotes");
+                self.expected("`next`, `again`, `out`, `done`, `fail \"reason\"` or the name of a step in quotes");
                 self.suggest(&["next", "again", "out", "done", "fail"]);
                 return None;
             }

@@ -9,7 +9,7 @@ use super::ast::{
     Answer, Argument, Behaviour, Block, Exit, Let, Line, LineKind, Mission, Origin, Parameter, Reflex, Routine, Row,
     Slot, SlotKind, Spanned, Step, Then, Value,
 };
-use super::behaviour::WORDS;
+use super::behaviour::{WORDS, example};
 use super::lexer::{Token, TokenKind, tokens};
 use super::sentence::{DEEPEST, Sentence, amount, listed};
 use crate::finding::{Finding, Source, nearest};
@@ -317,6 +317,9 @@ impl Parser<'_> {
         let name = Spanned { node: self.text[token.span.clone()].to_owned(), span: token.span };
         line.sign("=")?;
         let value = line.whole_formula()?;
+        // From here on the name stands for something, whatever is wrong with the rest of the line.
+        let entry = Let { name, value: value.clone(), safe: None, origin: None, line: line.line };
+        self.parsed.mission.lets.push(entry);
         let mut safe = None;
         if line.clause("safe") {
             line.words(&["from"])?;
@@ -354,7 +357,8 @@ impl Parser<'_> {
                 origin = Some(Spanned { node, span });
             }
         }
-        self.parsed.mission.lets.push(Let { name, value, safe, origin, line: line.line });
+        let entry = self.parsed.mission.lets.last_mut()?;
+        (entry.safe, entry.origin) = (safe, origin);
         Some(LineKind::Let)
     }
 
@@ -432,6 +436,9 @@ impl Parser<'_> {
             return None;
         }
         let behaviour = line.behaviour(word);
+        if behaviour.is_none() {
+            line.as_in(example(word));
+        }
         let whole = behaviour.is_some() && line.finished();
         if word == "repeat" {
             // Also when it is broken: its `end` will come.
@@ -597,7 +604,10 @@ impl Parser<'_> {
                 return None;
             }
         }
-        let condition = line.condition()?;
+        let Some(condition) = line.condition() else {
+            line.as_in("until floor-left sees dark  -> next");
+            return None;
+        };
         let target = line.target()?;
         if !line.finished() {
             return None;

@@ -166,6 +166,13 @@ impl<'t> Sentence<'t> {
         Some(())
     }
 
+    /// Adds an example to the last finding when it says nothing yet about what to do.
+    pub(super) fn as_in(&mut self, example: &str) {
+        if let Some(finding) = self.findings.last_mut().filter(|finding| finding.hints.is_empty()) {
+            finding.hints.push(format!("write it as in `{example}`"));
+        }
+    }
+
     /// Adds a did-you-mean to the last finding when the next word is nearly one of these.
     pub(super) fn suggest(&mut self, words: &[&str]) {
         let near = self.word().and_then(|typed| nearest(typed, words.iter().copied())).map(str::to_owned);
@@ -424,7 +431,7 @@ impl<'t> Sentence<'t> {
                 None => inside.pop(),
             };
         }
-        if let Some(word) = self.word() {
+        if let Some(word) = self.word().filter(|word| *word != "as") {
             let node = Value::Named(word.to_owned());
             self.at += 1;
             let span = self.tokens[self.at - 1].span.clone();

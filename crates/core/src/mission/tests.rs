@@ -2,7 +2,9 @@
 
 use proptest::prelude::*;
 
+mod mistakes;
 mod whole;
+mod whole_steps;
 
 use super::*;
 use crate::finding::line_column;

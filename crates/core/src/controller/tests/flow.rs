@@ -178,6 +178,11 @@ fn a_condition_must_hold_and_be_armed() {
     assert_eq!(at("floor-left sees dark after it was false", &readings), Some(3));
     assert_eq!(at("floor-left sees dark after 40 ms", &readings), Some(4));
     assert_eq!(at("not floor-left sees dark", &readings), Some(2));
+    assert_eq!(
+        at("not floor-left sees pale for 30 ms", &[0.9, 0.1, 0.9, 0.1, 0.1, 0.1, 0.1]),
+        Some(6),
+        "not so, for so long"
+    );
     assert_eq!(at("floor-left has dropped by 50 %", &readings), Some(3));
     assert_eq!(at("floor-left sees dark and 0.05 s pass", &readings), Some(5));
     assert_eq!(at("none of floor-left, floor-right sees dark", &readings), Some(2));
