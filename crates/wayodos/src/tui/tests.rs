@@ -9,7 +9,7 @@ use ratatui::layout::Rect;
 use wayodos_core::sim::{Outcome, World};
 
 use super::cells::Cells;
-use super::model::{Mode, Model};
+use super::model::{Cursor, Mode, Model};
 use super::theme::{Depth, Theme, ThemeName};
 use super::update::{Effect, Msg, update};
 use super::view::Screen;
@@ -609,4 +609,25 @@ fn a_mission_with_routines_and_reflexes_shows_who_has_the_wheels() {
     let job = app.model.job().map(Effect::Run);
     app.carry_out(job.into_iter().collect());
     assert!(app.model.findings.iter().any(|finding| finding.code == "K06"), "{:?}", app.model.findings);
+}
+
+#[test]
+fn sides_routines_and_safe_amounts_are_nudged_like_any_word() {
+    let mut app = on("which-way", 7);
+    // Up to what is safe, and no further.
+    let line = app.model.text.lines().position(|line| line.starts_with("let prowl")).unwrap();
+    app.model.cursor = Cursor { line, nth: 0 };
+    app.press("+ + + + +");
+    assert!(app.model.text.contains("let prowl = 30 %, safe from 18 % to 30 %"), "{}", app.model.text);
+    app.press("u u");
+    let line = app.model.text.lines().position(|line| line.trim() == "do go-there mirrored").unwrap();
+    app.model.cursor = Cursor { line, nth: 0 };
+    assert!(app.frame(Depth::Mono, Cells::Ascii).contains("a routine"), "what may stand there is told");
+    let line = app.model.text.lines().position(|line| line.contains("spin right at prowl")).unwrap();
+    app.model.cursor = Cursor { line, nth: 0 };
+    app.press("+");
+    assert!(!app.model.text.contains("spin right at prowl"), "turned to the left");
+    // A step of a routine shows the visit that is under the time cursor.
+    app.press("Home PgDn PgDn PgDn PgDn PgDn");
+    assert!(app.model.active_step().is_some());
 }

@@ -102,3 +102,42 @@ fn the_noise_of_a_colour_decision_is_what_many_readings_show() {
     let predicted = tones.colour_lead_noise(&reading(at), 1, sigma);
     assert!((predicted / spread - 1.0).abs() < 0.03, "{predicted} against {spread}");
 }
+
+#[test]
+fn of_several_terms_the_one_that_held_is_told() {
+    let told = told(
+        "step \"a\"\ndrive ahead at 24 %\nuntil (floor-left sees dark and 20 s pass) or travelled 100 mm or floor-right < 30 %",
+    );
+    let first = &told[0];
+    assert_eq!((first.visit.exit, first.visit.look), (Some(0), 2), "the third look, travelled, in written order");
+    assert_eq!(first.exits[0], Evidence::Fired { clear: None, at_once: false });
+    let told = super::tests::told("step \"a\"\ndrive ahead at 24 %\nuntil floor-right < 30 % or travelled 900 mm");
+    assert!(matches!(told[0].exits[0], Evidence::Fired { clear: Some(clear), .. } if clear > 10.0), "{:?}", told[0]);
+}
+
+#[test]
+fn what_had_to_be_not_so_has_no_margin() {
+    let told = told("step \"a\"\ndrive ahead at 24 %\nuntil not floor-right sees pale");
+    assert!(matches!(told[0].exits[0], Evidence::Fired { clear: None, .. }), "{:?}", told[0]);
+}
+
+#[test]
+fn a_repeat_stands_before_its_steps_and_says_what_ended_it() {
+    let told = told(
+        "step \"r\"\nrepeat forever\nstep \"a\"\ndrive ahead at 24 %\nuntil travelled 40 mm\nstep \"b\"\ndrive back at 24 %\nuntil travelled 20 mm\nend\nuntil 3 s pass -> done",
+    );
+    let order: Vec<usize> = told.iter().map(|one| one.visit.step).collect();
+    assert_eq!(order[..4], [0, 1, 2, 1]);
+    assert!(matches!(told[0].exits[0], Evidence::Fired { clear: None, at_once: false }));
+    let last = told.last().unwrap();
+    assert_eq!((last.visit.exit, last.visit.left), (None, told[0].visit.left), "cut off from outside");
+    assert!(matches!(last.exits[0], Evidence::Spare(Spare::Length(left)) if left > 0.0), "{last:?}");
+}
+
+#[test]
+fn an_exit_that_waits_is_not_said_to_have_fired_at_once() {
+    let told = told("step \"a\"\ndrive ahead at 24 %\nuntil floor-left sees pale for 10 ms -> done");
+    assert!(matches!(told[0].exits[0], Evidence::Fired { at_once: false, .. }));
+    let told = super::tests::told("step \"a\"\ndrive ahead at 24 %\nuntil floor-left sees pale -> done");
+    assert!(matches!(told[0].exits[0], Evidence::Fired { at_once: true, .. }));
+}
