@@ -5,6 +5,7 @@
 use crate::controller::{Limits, Num, Program, ProgramExit, Term, Test};
 use crate::robot::Robot;
 use crate::sim::{Run, Trace, Visit};
+use crate::units::math::wrap;
 
 /// Below so many noise widths a decision is called thin: a spike of noise alone would make it now and then.
 pub const THIN: f64 = 4.0;
@@ -152,6 +153,17 @@ fn spare(trace: &Trace, visit: &Visit, test: &Test, program: &Program, robot: &R
             };
             known(angle, &|angle| Spare::Angle((angle - turned.abs()).max(0.0)))
         }
+        Test::Heading(goal) => known(goal, &|goal| {
+            let first = &trace.ticks[0];
+            let off = |tick: usize| {
+                let now = &trace.ticks[tick];
+                let rolled = |wheel: usize| now.wheels[wheel] - first.wheels[wheel];
+                let by_wheels = (rolled(1) - rolled(0)) * radius / program.track_width;
+                let heading = if program.has_gyro { now.gyro - first.gyro } else { by_wheels };
+                wrap(goal - heading).abs()
+            };
+            Spare::Angle((visit.entered..=visit.left).map(off).fold(f64::INFINITY, f64::min))
+        }),
         Test::Passed(time) => {
             known(time, &|time| Spare::Time((time - trace.seconds(visit.left - visit.entered)).max(0.0)))
         }

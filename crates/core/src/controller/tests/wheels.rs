@@ -51,9 +51,12 @@ const DARK: f64 = 0.1;
 const EDGE: f64 = 0.5;
 const PALE: f64 = 0.9;
 
+/// What two sensors read, left and right, and what the wheels are then told.
+type Row = ((f64, f64), (i32, i32));
+
 /// What the wheels are told on the first tick, for each pair of readings.
 #[track_caller]
-fn table(behaviour: &str, rows: &[((f64, f64), (i32, i32))]) {
+fn table(behaviour: &str, rows: &[Row]) {
     for ((left, right), wheels) in rows {
         assert_eq!(Pair::new(behaviour).told(*left, *right), *wheels, "{behaviour} at {left}, {right}");
     }

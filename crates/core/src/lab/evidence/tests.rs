@@ -141,3 +141,13 @@ fn an_exit_that_waits_is_not_said_to_have_fired_at_once() {
     let told = super::tests::told("step \"a\"\ndrive ahead at 24 %\nuntil floor-left sees pale -> done");
     assert!(matches!(told[0].exits[0], Evidence::Fired { at_once: true, .. }));
 }
+
+#[test]
+fn a_heading_that_was_not_reached_has_an_angle_to_spare() {
+    let told = told("step \"a\"\nspin left at 20 %\nuntil heading reaches 120 deg\nor turned 90 deg");
+    assert!(
+        matches!(told[0].exits[0], Evidence::Spare(Spare::Angle(left)) if (left.to_degrees() - 30.0).abs() < 2.0),
+        "{:?}",
+        told[0].exits
+    );
+}
