@@ -216,6 +216,13 @@ pub struct Controller {
     step: usize,
 }
 
+/// What everything within a tick goes by.
+pub(super) struct Now<'n> {
+    pub program: &'n Program,
+    pub readings: &'n Readings<'n>,
+    pub events: &'n mut Vec<Event>,
+}
+
 /// A goal without its words: where the mission goes next.
 #[derive(Clone, Copy, Debug)]
 enum Way {
@@ -292,20 +299,21 @@ impl Controller {
     pub fn tick(&mut self, readings: &Readings<'_>, events: &mut Vec<Event>) -> (Command, Status) {
         let program = Arc::clone(&self.program);
         let program = &*program;
+        let now = &mut Now { program, readings, events };
         let end = if self.started {
             self.tick += 1;
-            self.look_around(program, readings, events)
+            self.look_around(now)
         } else {
             self.started = true;
             self.heading_at_start = self.heading(readings);
             for (watch, _) in &mut self.watches {
                 (watch.wheels, watch.heading) = (readings.wheels, self.heading_at_start);
             }
-            self.go(program, Way::Step(program.first), 0, readings, events)
+            self.go(Way::Step(program.first), 0, now)
         };
         let end = end.or_else(|| {
             (self.tick >= program.limit_ticks).then(|| {
-                self.leave_all(0, readings, events);
+                self.leave_all(0, now);
                 End::Limit
             })
         });
@@ -319,7 +327,9 @@ impl Controller {
     }
 
     /// Reflexes first, then exits from the outermost step inwards; the first that holds wins.
-    fn look_around(&mut self, program: &Program, readings: &Readings<'_>, events: &mut Vec<Event>) -> Option<End> {
+    fn look_around(&mut self, now: &mut Now<'_>) -> Option<End> {
+        let program = now.program;
+        let readings = now.readings;
         let mut first = None;
         let has = self.takeovers.last().map(|takeover| takeover.reflex);
         for (index, reflex) in program.reflexes.iter().enumerate() {
@@ -332,15 +342,15 @@ impl Controller {
                 continue;
             }
             let frame = self.watches[index].0;
-            let holds = self.holds(program, &reflex.term, &frame, None, readings, events);
+            let holds = self.holds(&reflex.term, &frame, None, now);
             let active = self.takeovers.iter().position(|takeover| takeover.reflex == index);
             if let Some(at) = active {
                 self.watches[index].1 |= !holds;
                 if reflex.lasting && !holds && at + 1 == self.takeovers.len() {
                     let base = self.takeovers[at].base;
-                    self.leave_all(base, readings, events);
-                    let (way, from) = self.give_back(program, readings, events)?;
-                    return self.go(program, way, from, readings, events);
+                    self.leave_all(base, now);
+                    let (way, from) = self.give_back(now)?;
+                    return self.go(way, from, now);
                 }
                 continue;
             }
@@ -354,8 +364,8 @@ impl Controller {
             self.watches[reflex].1 = false;
             let at = self.here(program.reflexes[reflex].step, readings);
             self.takeovers.push(Takeover { reflex, base: self.frames.len(), at });
-            events.push(Event::Took { reflex });
-            return self.go(program, Way::Step(program.reflexes[reflex].step), self.frames.len(), readings, events);
+            now.events.push(Event::Took { reflex });
+            return self.go(Way::Step(program.reflexes[reflex].step), self.frames.len(), now);
         }
         let base = self.takeovers.last().map_or(0, |takeover| takeover.base);
         let mut fired = None;
@@ -363,35 +373,31 @@ impl Controller {
             let frame = self.frames[at];
             // All are looked at even after one holds: the counters of the others must not miss a line.
             for (index, exit) in program.steps[frame.step].exits.iter().enumerate() {
-                let holds = self.holds(program, &exit.term, &frame, Some(index), readings, events);
+                let holds = self.holds(&exit.term, &frame, Some(index), now);
                 if holds && fired.is_none() {
                     fired = Some((at, index));
                 }
             }
         }
         if let Some((at, exit)) = fired {
-            return self.fire(program, at, exit, readings, events);
+            return self.fire(at, exit, now);
         }
-        self.react(program, base, readings, events)
+        self.react(base, now)
     }
 
     /// Leaves a step by one of its exits.
-    fn fire(
-        &mut self,
-        program: &Program,
-        at: usize,
-        exit: usize,
-        readings: &Readings<'_>,
-        events: &mut Vec<Event>,
-    ) -> Option<End> {
-        self.leave_all(at + 1, readings, events);
-        self.left(program, at, exit, readings, events);
+    fn fire(&mut self, at: usize, exit: usize, now: &mut Now<'_>) -> Option<End> {
+        let program = now.program;
+        self.leave_all(at + 1, now);
+        self.left(at, exit, now);
         let step = self.frames[at].step;
-        self.go(program, Way::from(&program.steps[step].exits[exit].goal), at, readings, events)
+        self.go(Way::from(&program.steps[step].exits[exit].goal), at, now)
     }
 
     /// Writes down that a step was left by an exit, and which of its named terms held.
-    fn left(&mut self, program: &Program, at: usize, exit: usize, readings: &Readings<'_>, events: &mut Vec<Event>) {
+    fn left(&mut self, at: usize, exit: usize, now: &mut Now<'_>) {
+        let program = now.program;
+        let readings = now.readings;
         let frame = self.frames[at];
         let step = &program.steps[frame.step];
         for other in &step.exits {
@@ -408,7 +414,7 @@ impl Controller {
             look += 1;
         });
         self.done(&frame, readings);
-        events.push(Event::Left { step: frame.step, exit: Some(exit), look: found.unwrap_or(0) });
+        now.events.push(Event::Left { step: frame.step, exit: Some(exit), look: found.unwrap_or(0) });
     }
 
     fn forget_labels(&mut self, term: &Term) {
@@ -451,27 +457,25 @@ impl Controller {
     }
 
     /// Leaves every step from a depth on, innermost first.
-    fn leave_all(&mut self, from: usize, readings: &Readings<'_>, events: &mut Vec<Event>) {
+    fn leave_all(&mut self, from: usize, now: &mut Now<'_>) {
+        let readings = now.readings;
         while self.frames.len() > from {
             let Some(frame) = self.frames.pop() else { return };
             self.done(&frame, readings);
-            events.push(Event::Left { step: frame.step, exit: None, look: 0 });
+            now.events.push(Event::Left { step: frame.step, exit: None, look: 0 });
         }
     }
 
     /// A reflex has ended: things go on as if no time had passed. Answers where to go, if not just on.
-    fn give_back(
-        &mut self,
-        program: &Program,
-        readings: &Readings<'_>,
-        events: &mut Vec<Event>,
-    ) -> Option<(Way, usize)> {
+    fn give_back(&mut self, now: &mut Now<'_>) -> Option<(Way, usize)> {
+        let program = now.program;
+        let readings = now.readings;
         let Takeover { reflex, base, at } = self.takeovers.pop()?;
-        events.push(Event::Gave { reflex });
+        now.events.push(Event::Gave { reflex });
         let of = &program.reflexes[reflex];
         self.memory[of.memory.clone()].fill(Memory::default());
         self.watches[reflex].0 = self.here(of.step, readings);
-        let now = self.here(0, readings);
+        let here = self.here(0, readings);
         let from = self.takeovers.last().map_or(0, |takeover| takeover.base);
         match &of.after {
             After::Go(goal) => {
@@ -480,17 +484,17 @@ impl Controller {
             After::Restart => {
                 let top = (from..base).rev().find(|&at| program.steps[self.frames[at].step].written)?;
                 let step = self.frames[top].step;
-                self.leave_all(top, readings, events);
+                self.leave_all(top, now);
                 return Some((Way::Step(step), top));
             }
             After::Resume => {}
         }
         for frame in &mut self.frames[from..base] {
-            frame.entered += now.entered - at.entered;
+            frame.entered += here.entered - at.entered;
             for wheel in 0..2 {
-                frame.wheels[wheel] += now.wheels[wheel] - at.wheels[wheel];
+                frame.wheels[wheel] += here.wheels[wheel] - at.wheels[wheel];
             }
-            frame.heading += now.heading - at.heading;
+            frame.heading += here.heading - at.heading;
             frame.off = None;
             for memory in &mut self.memory[program.steps[frame.step].memory.clone()] {
                 // What is under the sensors now was not entered in this step.
@@ -503,19 +507,14 @@ impl Controller {
     /// Goes on until a step wants time, or the mission ends.
     ///
     /// `from` is how many active steps have not been left yet; the one that was left last may still stand there.
-    fn go(
-        &mut self,
-        program: &Program,
-        mut way: Way,
-        mut from: usize,
-        readings: &Readings<'_>,
-        events: &mut Vec<Event>,
-    ) -> Option<End> {
+    fn go(&mut self, mut way: Way, mut from: usize, now: &mut Now<'_>) -> Option<End> {
+        let program = now.program;
+        let readings = now.readings;
         for _ in 0..MOST_HOPS {
             match way {
                 Way::Done | Way::Fail(_) => {
                     self.frames.truncate(from);
-                    self.leave_all(0, readings, events);
+                    self.leave_all(0, now);
                     return Some(if let Way::Fail(reason) = way { End::Failed { reason } } else { End::Done });
                 }
                 Way::Next => {
@@ -527,7 +526,7 @@ impl Controller {
                         (None, None, None) => Way::Done,
                         (None, None, Some(_)) => {
                             self.frames.truncate(from);
-                            let (next, at) = self.give_back(program, readings, events)?;
+                            let (next, at) = self.give_back(now)?;
                             from = at;
                             next
                         }
@@ -538,19 +537,19 @@ impl Controller {
                     if program.steps[next].reflex.is_none() {
                         // The mission goes on by itself: no reflex has the wheels any longer.
                         while let Some(takeover) = self.takeovers.pop() {
-                            self.leave_all(takeover.base, readings, events);
-                            events.push(Event::Gave { reflex: takeover.reflex });
+                            self.leave_all(takeover.base, now);
+                            now.events.push(Event::Gave { reflex: takeover.reflex });
                         }
                     }
                     let base = match program.steps[next].parent {
                         Some(parent) => self.frames.iter().rposition(|frame| frame.step == parent)? + 1,
                         None => self.takeovers.last().map_or(0, |takeover| takeover.base),
                     };
-                    self.leave_all(base, readings, events);
-                    (way, from) = self.enter(program, next, readings, events)?;
+                    self.leave_all(base, now);
+                    (way, from) = self.enter(next, now)?;
                 }
                 Way::Pass(group) => {
-                    let at = self.up_to(group, from, readings, events)?;
+                    let at = self.up_to(group, from, now)?;
                     self.frames[at].passes += 1;
                     (way, from) = match &program.steps[group].action {
                         Action::Group { first, passes } => {
@@ -562,37 +561,37 @@ impl Controller {
                                 Passes::Forever => false,
                                 Passes::Until(term) => {
                                     let frame = self.frames[at];
-                                    self.holds(program, term, &frame, None, readings, events)
+                                    self.holds(term, &frame, None, now)
                                 }
                             };
                             let again = if over { Way::Complete(group, Ending::Finished) } else { Way::Step(*first) };
                             (again, at + 1)
                         }
                         // The row has come to its end: which one is next?
-                        _ => self.pick(program, at, readings, events)?,
+                        _ => self.pick(at, now)?,
                     };
                 }
                 Way::Complete(step, ending) => {
-                    let at = self.up_to(step, from, readings, events)?;
+                    let at = self.up_to(step, from, now)?;
                     self.frames[at].ending = Some(ending);
                     let frame = self.frames[at];
                     let mut exit = None;
                     for (index, one) in program.steps[step].exits.iter().enumerate() {
                         let mut asks = false;
                         one.term.each(&mut |look| asks |= matches!(look.test, Test::Ended(_)));
-                        if asks && exit.is_none() && self.holds(program, &one.term, &frame, None, readings, events) {
+                        if asks && exit.is_none() && self.holds(&one.term, &frame, None, now) {
                             exit = Some(index);
                         }
                     }
                     from = at;
                     way = match exit {
                         Some(exit) => {
-                            self.left(program, at, exit, readings, events);
+                            self.left(at, exit, now);
                             Way::from(&program.steps[step].exits[exit].goal)
                         }
                         None => {
                             self.done(&frame, readings);
-                            events.push(Event::Left { step, exit: None, look: 0 });
+                            now.events.push(Event::Left { step, exit: None, look: 0 });
                             Way::Next
                         }
                     };
@@ -601,32 +600,28 @@ impl Controller {
         }
         let step = program.shown(self.step);
         self.frames.truncate(from);
-        self.leave_all(0, readings, events);
+        self.leave_all(0, now);
         Some(End::Circle { step })
     }
 
     /// Leaves what is within a step, which stays; answers where it is.
-    fn up_to(&mut self, step: usize, from: usize, readings: &Readings<'_>, events: &mut Vec<Event>) -> Option<usize> {
+    fn up_to(&mut self, step: usize, from: usize, now: &mut Now<'_>) -> Option<usize> {
         let at = self.frames.iter().rposition(|frame| frame.step == step)?;
         self.frames.truncate(from.max(at + 1));
-        self.leave_all(at + 1, readings, events);
+        self.leave_all(at + 1, now);
         Some(at)
     }
 
     /// Begins a step. Answers where to go at once when it takes no time.
-    fn enter(
-        &mut self,
-        program: &Program,
-        step: usize,
-        readings: &Readings<'_>,
-        events: &mut Vec<Event>,
-    ) -> Option<(Way, usize)> {
+    fn enter(&mut self, step: usize, now: &mut Now<'_>) -> Option<(Way, usize)> {
+        let program = now.program;
+        let readings = now.readings;
         let at = self.frames.len();
         let frame = self.here(step, readings);
         self.frames.push(frame);
         self.step = step;
         self.memory[program.steps[step].memory.clone()].fill(Memory::default());
-        events.push(Event::Entered { step });
+        now.events.push(Event::Entered { step });
         let complete = Some((Way::Complete(step, Ending::Finished), at + 1));
         match &program.steps[step].action {
             Action::Group { first, passes } => {
@@ -635,22 +630,21 @@ impl Controller {
             }
             Action::Measure { value, into } => {
                 self.kept[*into] = self.value(value, readings);
-                events.push(Event::Kept { name: *into });
+                now.events.push(Event::Kept { name: *into });
                 complete
             }
             Action::Choose(rows) => {
                 let mut way = None;
                 for (term, goal) in rows {
-                    let holds =
-                        term.as_ref().is_none_or(|term| self.holds(program, term, &frame, None, readings, events));
+                    let holds = term.as_ref().is_none_or(|term| self.holds(term, &frame, None, now));
                     if holds && way.is_none() {
                         way = Some(Way::from(goal));
                     }
                 }
-                events.push(Event::Left { step, exit: None, look: 0 });
+                now.events.push(Event::Left { step, exit: None, look: 0 });
                 Some((way.unwrap_or(Way::Next), at))
             }
-            Action::React(_) => self.pick(program, at, readings, events),
+            Action::React(_) => self.pick(at, now),
             Action::Move { actuator, angle, alongside } => {
                 self.wanted[*actuator] = self.value(angle, readings);
                 if *alongside { complete } else { None }
@@ -661,26 +655,22 @@ impl Controller {
     }
 
     /// Which row of a reaction is to be done, now that none is.
-    fn pick(
-        &mut self,
-        program: &Program,
-        at: usize,
-        readings: &Readings<'_>,
-        events: &mut Vec<Event>,
-    ) -> Option<(Way, usize)> {
-        let row = self.row(program, at, readings, events);
+    fn pick(&mut self, at: usize, now: &mut Now<'_>) -> Option<(Way, usize)> {
+        let program = now.program;
+        let row = self.row(at, now);
         self.frames[at].passes = row.map_or(u32::MAX, |row| row as u32);
         let Action::React(rows) = &program.steps[self.frames[at].step].action else { return None };
         Some((Way::Step(rows[row?].step), at + 1))
     }
 
     /// The first row that holds; all are looked at.
-    fn row(&mut self, program: &Program, at: usize, readings: &Readings<'_>, events: &mut Vec<Event>) -> Option<usize> {
+    fn row(&mut self, at: usize, now: &mut Now<'_>) -> Option<usize> {
+        let program = now.program;
         let frame = self.frames[at];
         let Action::React(rows) = &program.steps[frame.step].action else { return None };
         let mut first = None;
         for (index, row) in rows.iter().enumerate() {
-            let holds = row.term.as_ref().is_none_or(|term| self.holds(program, term, &frame, None, readings, events));
+            let holds = row.term.as_ref().is_none_or(|term| self.holds(term, &frame, None, now));
             if holds && first.is_none() {
                 first = Some(index);
             }
@@ -689,27 +679,22 @@ impl Controller {
     }
 
     /// Lets reactions change over: to a row above at any time, to one below when the one that is done may be broken off.
-    fn react(
-        &mut self,
-        program: &Program,
-        base: usize,
-        readings: &Readings<'_>,
-        events: &mut Vec<Event>,
-    ) -> Option<End> {
+    fn react(&mut self, base: usize, now: &mut Now<'_>) -> Option<End> {
+        let program = now.program;
         for at in base..self.frames.len() {
             let frame = self.frames[at];
             let Action::React(rows) = &program.steps[frame.step].action else { continue };
-            let now = frame.passes as usize;
-            let row = self.row(program, at, readings, events);
+            let done = frame.passes as usize;
+            let row = self.row(at, now);
             let index = row.unwrap_or(usize::MAX);
-            let kept = rows.get(now).is_some_and(|row| row.whole);
-            if index == now || (row.is_none() && now >= rows.len()) || (kept && index > now) {
+            let kept = rows.get(done).is_some_and(|row| row.whole);
+            if index == done || (row.is_none() && done >= rows.len()) || (kept && index > done) {
                 continue;
             }
-            self.leave_all(at + 1, readings, events);
+            self.leave_all(at + 1, now);
             self.frames[at].passes = row.map_or(u32::MAX, |row| row as u32);
             let row = row?;
-            return self.go(program, Way::Step(rows[row].step), at + 1, readings, events);
+            return self.go(Way::Step(rows[row].step), at + 1, now);
         }
         None
     }

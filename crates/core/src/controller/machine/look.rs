@@ -1,8 +1,8 @@
 //! Looking: what amounts are worth and which terms hold, at one tick.
 
-use super::{Controller, Event, Frame, REACHED, Readings, STALLED, THERE};
+use super::{Controller, Event, Frame, Now, REACHED, Readings, STALLED, THERE};
 use crate::controller::compile::ticks;
-use crate::controller::program::{Armed, Look, Num, Program, Source, Term, Test, WheelCommand};
+use crate::controller::program::{Armed, Look, Num, Source, Term, Test, WheelCommand};
 use crate::mission::{apply, reckon};
 use crate::units::math::wrap;
 
@@ -42,50 +42,44 @@ impl Controller {
     }
 
     /// Whether a term holds. Everything in it is looked at, so that nothing in it misses what passes by.
-    pub(super) fn holds(
-        &mut self,
-        program: &Program,
-        term: &Term,
-        frame: &Frame,
-        exit: Option<usize>,
-        readings: &Readings<'_>,
-        events: &mut Vec<Event>,
-    ) -> bool {
+    pub(super) fn holds(&mut self, term: &Term, frame: &Frame, exit: Option<usize>, now: &mut Now<'_>) -> bool {
+        let program = now.program;
+        let readings = now.readings;
         match term {
-            Term::Look(look) => self.look(program, look, frame, exit, readings, events),
+            Term::Look(look) => self.look(look, frame, exit, now),
             // No term is passed over because of what another gave: all of them count and remember.
             Term::Any(terms) => {
                 let mut any = false;
                 for term in terms {
-                    any |= self.holds(program, term, frame, exit, readings, events);
+                    any |= self.holds(term, frame, exit, now);
                 }
                 any
             }
             Term::All(terms) => {
                 let mut all = true;
                 for term in terms {
-                    all &= self.holds(program, term, frame, exit, readings, events);
+                    all &= self.holds(term, frame, exit, now);
                 }
                 all
             }
-            Term::Not(term) => !self.holds(program, term, frame, exit, readings, events),
-            Term::As(term, _) => self.holds(program, term, frame, exit, readings, events),
+            Term::Not(term) => !self.holds(term, frame, exit, now),
+            Term::As(term, _) => self.holds(term, frame, exit, now),
             Term::For(term, seconds, slot) => {
-                let now = self.holds(program, term, frame, exit, readings, events);
+                let holds = self.holds(term, frame, exit, now);
                 let least = ticks(self.value(seconds, readings), program.period_ms);
                 let tick = self.tick;
                 let memory = &mut self.memory[*slot];
-                if !(now && memory.on) {
+                if !(holds && memory.on) {
                     memory.since = tick;
                 }
-                memory.on = now;
-                memory.holds = now && tick - memory.since >= least;
+                memory.on = holds;
+                memory.holds = holds && tick - memory.since >= least;
                 memory.holds
             }
             Term::After(term, armed, slot) => {
-                let now = self.holds(program, term, frame, exit, readings, events);
+                let holds = self.holds(term, frame, exit, now);
                 let reached = match armed {
-                    Armed::False => !now,
+                    Armed::False => !holds,
                     Armed::Time(seconds) => {
                         self.tick - frame.entered >= ticks(self.value(seconds, readings), program.period_ms)
                     }
@@ -93,7 +87,7 @@ impl Controller {
                 };
                 let memory = &mut self.memory[*slot];
                 memory.entered |= reached;
-                memory.holds = now && memory.entered;
+                memory.holds = holds && memory.entered;
                 memory.holds
             }
         }
@@ -111,29 +105,15 @@ impl Controller {
         }
     }
 
-    fn look(
-        &mut self,
-        program: &Program,
-        look: &Look,
-        frame: &Frame,
-        exit: Option<usize>,
-        readings: &Readings<'_>,
-        events: &mut Vec<Event>,
-    ) -> bool {
-        let holds = self.test(program, look, frame, exit, readings, events);
+    fn look(&mut self, look: &Look, frame: &Frame, exit: Option<usize>, now: &mut Now<'_>) -> bool {
+        let holds = self.test(look, frame, exit, now);
         self.memory[look.slot].holds = holds;
         holds
     }
 
-    fn test(
-        &mut self,
-        program: &Program,
-        look: &Look,
-        frame: &Frame,
-        exit: Option<usize>,
-        readings: &Readings<'_>,
-        events: &mut Vec<Event>,
-    ) -> bool {
+    fn test(&mut self, look: &Look, frame: &Frame, exit: Option<usize>, now: &mut Now<'_>) -> bool {
+        let program = now.program;
+        let readings = now.readings;
         match &look.test {
             Test::Bright { sensor, limits } => {
                 let memory = &mut self.memory[look.slot];
@@ -181,7 +161,7 @@ impl Controller {
                     memory.count += 1;
                     memory.marks[0] = at;
                     if let Some(exit) = exit {
-                        events.push(Event::Counted { step: frame.step, exit, count: memory.count });
+                        now.events.push(Event::Counted { step: frame.step, exit, count: memory.count });
                     }
                 }
                 (memory.on, memory.looked) = (on, true);
