@@ -8,6 +8,7 @@ use std::ops::Range;
 pub use behaviour::{Argument, Behaviour, Ending, Feeler, Law, Rounds, StopKind, Track, WhenBoth, WhenLost};
 pub use condition::{Arming, Condition, DeviceState, Quantifier, Sensors};
 
+use super::amounts::Amount;
 use crate::units::{Dimension, Quantity};
 
 /// A part of the text and what it means.
@@ -185,6 +186,8 @@ pub struct Let {
     pub name: Spanned<String>,
     /// Its amount.
     pub value: Spanned<Value>,
+    /// What that is worth, worked out from the `let`s above; none when it cannot be.
+    pub amount: Option<Amount>,
     /// Between which amounts it may safely be changed.
     pub safe: Option<[Spanned<Quantity>; 2]>,
     /// Where it comes from, when it says so.

@@ -268,6 +268,10 @@ impl Checker<'_> {
             }
             match measured {
                 Err((span, why)) => self.error("M005", &span, why, Some("give both the same kind of unit".to_owned())),
+                Ok(Some(_)) if entry.amount.is_none() => {
+                    let message = "this comes to no number: something is divided by nothing".to_owned();
+                    self.error("M008", &entry.value.span, message, Some("divide by something else".to_owned()));
+                }
                 Ok(Some(dimension)) => {
                     let safe = entry.safe.iter().flatten();
                     for end in safe.filter(|end| end.node.unit.dimension() != dimension) {

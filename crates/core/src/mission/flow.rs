@@ -8,7 +8,6 @@ use super::ast::{
 };
 use super::check::Names;
 use super::parser::Parsed;
-use super::sentence::DEEPEST;
 use crate::finding::{Finding, Source, has_errors};
 use crate::units::Quantity;
 
@@ -28,15 +27,7 @@ impl Mission {
 
     /// What a `let` is worth.
     pub fn worth(&self, name: &str) -> Option<Amount> {
-        self.worth_at(name, 0)
-    }
-
-    fn worth_at(&self, name: &str, depth: usize) -> Option<Amount> {
-        let entry = self.lets.iter().find(|entry| entry.name.node == name)?;
-        if depth > DEEPEST {
-            return None;
-        }
-        evaluate(&entry.value.node, &|name| self.worth_at(name, depth + 1))
+        self.lets.iter().find(|entry| entry.name.node == name)?.amount
     }
 
     /// What a `let` is worth, in the unit that it is written in when it is written out.

@@ -129,7 +129,7 @@ impl Mission {
                 _ => None,
             };
         }
-        self.lets.iter().find(|entry| entry.name.node == name).and_then(|entry| of(&entry.value))
+        Some(self.lets.iter().find(|entry| entry.name.node == name)?.amount?.dimension)
     }
 }
 
@@ -318,7 +318,10 @@ impl Parser<'_> {
         line.sign("=")?;
         let value = line.whole_formula()?;
         // From here on the name stands for something, whatever is wrong with the rest of the line.
-        let entry = Let { name, value: value.clone(), safe: None, origin: None, line: line.line };
+        let lets = &self.parsed.mission.lets;
+        let above = |name: &str| lets.iter().find(|entry| entry.name.node == name)?.amount;
+        let worth = amounts::evaluate(&value.node, &above).filter(|amount| amount.si.is_finite());
+        let entry = Let { name, value: value.clone(), amount: worth, safe: None, origin: None, line: line.line };
         self.parsed.mission.lets.push(entry);
         let mut safe = None;
         if line.clause("safe") {

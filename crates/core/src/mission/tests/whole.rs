@@ -204,7 +204,10 @@ fn what_is_no_mission_is_refused_in_good_time() {
     assert!(told(&formula).0.contains(&"M118"));
     let chain: Vec<String> = (1..2000).map(|nth| format!("let a{nth} = a{} + 1 mm", nth - 1)).collect();
     let chain = chain.join("\n");
-    told(&format!("let a0 = 1 mm\n{chain}\n{}", step(0)));
+    let chain = format!("let a0 = 1 mm\n{chain}\nstep \"a\"\ndrive ahead at 24 %\nuntil travelled a1999");
+    assert_eq!(told(&chain).0, ["M110"], "a long chain of names is worked out all the same");
+    assert_eq!(parse(&chain).mission.worth("a1999").unwrap().quantity().to_string(), "2000 mm");
+    assert_eq!(told("let a = 1 mm / 0\nstep \"a\"\ndrive ahead at 24 %\nuntil travelled a").0, ["M008", "M110"]);
 }
 
 #[test]
