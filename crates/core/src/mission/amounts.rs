@@ -61,7 +61,9 @@ impl Amount {
             _ => Unit::None,
         };
         let exact = Quantity::from_si(self.si, unit);
-        Quantity { value: (exact.value * 10.0).round() / 10.0, ..exact }
+        // As fine as anybody would write it: a gain of 0.05 is not 0.1.
+        let fine = if matches!(self.dimension, Dimension::Number | Dimension::Time) { 1000.0 } else { 10.0 };
+        Quantity { value: (exact.value * fine).round() / fine, ..exact }
     }
 }
 
