@@ -376,10 +376,14 @@ pub fn prepare(text: &str, setup: Option<&Setup>) -> Prepared {
             let own = Script { text, mission: &parsed.mission };
             let others = used.iter().map(|(text, file)| Script { text, mission: &file.mission });
             let scripts: Vec<Script<'_>> = std::iter::once(own).chain(others).collect();
-            program = Program::compile_with(&scripts, &setup.robot, &setup.tones).map(Arc::new);
-            if program.is_none() && !parsed.mission.steps.is_empty() {
-                let finding = Finding::error("M133", Source::Mission, 0..0, "the mission grows too large to run");
-                findings.push(finding.hint("routines that do each other many times multiply: do them fewer times"));
+            match Program::compile_with(&scripts, &setup.robot, &setup.tones) {
+                Ok(compiled) => program = Some(Arc::new(compiled)),
+                Err(why) if !why.is_empty() => {
+                    let message = format!("the mission cannot be put together: {why}");
+                    let finding = Finding::error("M133", Source::Mission, 0..0, message);
+                    findings.push(finding.hint("look at what its `do` lines give, and at how often they do it"));
+                }
+                Err(_) => {}
             }
         }
     }

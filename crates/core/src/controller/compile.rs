@@ -4,6 +4,7 @@
 mod composite;
 mod terms;
 
+use std::cell::OnceCell;
 use std::collections::BTreeMap;
 
 use super::program::{
@@ -13,7 +14,7 @@ use super::program::{
 use super::tone::Tones;
 use crate::mission::{
     Amount, Answer, Argument, Behaviour, Block, Comparison, Condition, Ending, Exit, Formula, Law, Mission, Rounds,
-    Side, Spanned, Step, StopKind, Target, Then, Track, Value,
+    Row, Side, Spanned, Step, StopKind, Target, Then, Track, Value,
 };
 use crate::robot::{Robot, SensorKind};
 use crate::units::Dimension;
@@ -43,11 +44,14 @@ impl Program {
     /// - `text`: the mission's own text, for the words of conditions
     /// - `tones`: one entry per sensor of the robot
     pub fn compile(text: &str, mission: &Mission, robot: &Robot, tones: &[Tones]) -> Option<Self> {
-        Self::compile_with(&[Script { text, mission }], robot, tones)
+        Self::compile_with(&[Script { text, mission }], robot, tones).ok()
     }
 
     /// The same for a mission, which comes first, with the files whose routines it uses.
-    pub fn compile_with(units: &[Script<'_>], robot: &Robot, tones: &[Tones]) -> Option<Self> {
+    ///
+    /// # Errors
+    /// What only putting routines in the place of their calls brings to light; empty when checking has told.
+    pub fn compile_with(units: &[Script<'_>], robot: &Robot, tones: &[Tones]) -> Result<Self, String> {
         let mut compiler = Compiler {
             units,
             robot,
@@ -58,8 +62,9 @@ impl Program {
             labels: Vec::new(),
             reasons: Vec::new(),
             memory: 0,
+            trouble: OnceCell::new(),
         };
-        compiler.whole()
+        compiler.whole().ok_or_else(|| compiler.trouble.take().unwrap_or_default())
     }
 }
 
@@ -131,6 +136,8 @@ struct Compiler<'a> {
     labels: Vec<String>,
     reasons: Vec<String>,
     memory: usize,
+    /// Why it cannot be compiled, when checking could not know.
+    trouble: OnceCell<String>,
 }
 
 impl Compiler<'_> {
@@ -192,7 +199,7 @@ impl Compiler<'_> {
             });
         }
         if self.steps.len() > MOST_STEPS {
-            return None;
+            return self.refuse("it grows too large: routines that do each other many times multiply");
         }
         let first = self.in_order(begin);
         let limit = mission.limit.as_ref().map_or(LIMIT_WITHOUT_LINE, |limit| limit.node.si());
@@ -336,7 +343,7 @@ impl Compiler<'_> {
         let mission = self.units[place.unit].mission;
         let steps: Vec<&Step> = mission.sequence(place.block, inside).map(|(_, step)| step).collect();
         if self.steps.len() > MOST_STEPS {
-            return None;
+            return self.refuse("it grows too large: routines that do each other many times multiply");
         }
         let indices: Vec<usize> =
             steps.iter().map(|step| self.add(place, parent, &step.name.node, step.line, true)).collect();
@@ -367,10 +374,7 @@ impl Compiler<'_> {
             Behaviour::Choose => {
                 let mut rows = Vec::new();
                 for row in &step.rows {
-                    let term = match &row.condition {
-                        Some(condition) => Some(self.term(place, condition)?),
-                        None => None,
-                    };
+                    let term = self.row_term(place, row)?;
                     let Answer::Go(target) = &row.answer else { return None };
                     rows.push((term, self.goal(place, index, &target.node)?));
                 }
@@ -379,10 +383,7 @@ impl Compiler<'_> {
             Behaviour::React => {
                 let mut terms = Vec::new();
                 for row in &step.rows {
-                    terms.push(match &row.condition {
-                        Some(condition) => Some(self.term(place, condition)?),
-                        None => None,
-                    });
+                    terms.push(self.row_term(place, row)?);
                 }
                 self.steps[index].memory = start..self.memory;
                 let mut rows = Vec::new();
@@ -393,7 +394,7 @@ impl Compiler<'_> {
                     let from = self.memory;
                     let action = self.action(place, child, &behaviour.node, None)?;
                     self.steps[child].action = action;
-                    self.steps[child].memory = from..self.memory.max(from);
+                    self.steps[child].memory = from..self.memory;
                     rows.push(Reaction { term, step: child, whole: !behaviour.node.outcomes().is_empty() });
                 }
                 self.steps[index].action = Action::React(rows);
@@ -409,6 +410,15 @@ impl Compiler<'_> {
         self.steps[index].action = action;
         self.steps[index].memory = start..self.memory;
         Some(())
+    }
+
+    /// What a row waits for: nothing for `otherwise`. None when it cannot be compiled.
+    #[expect(clippy::option_option, reason = "no condition is not a condition that fails")]
+    fn row_term(&mut self, place: &Place, row: &Row) -> Option<Option<Term>> {
+        match &row.condition {
+            Some(condition) => self.term(place, condition).map(Some),
+            None => Some(None),
+        }
     }
 
     /// What a behaviour does; its phases become steps within the step.
@@ -648,7 +658,16 @@ impl Compiler<'_> {
     /// A floor sensor; the one opposite in what is mirrored.
     fn sensor(&self, place: &Place, name: &str) -> Option<usize> {
         let sensor = self.robot.sensor(&Self::word(place, name))?;
-        if place.mirrored { self.robot.opposite(sensor) } else { Some(sensor) }
+        if !place.mirrored {
+            return Some(sensor);
+        }
+        let opposite = self.robot.opposite(sensor);
+        opposite.or_else(|| {
+            self.refuse(&format!(
+                "`{}` has no sensor opposite, and a routine that uses it is mirrored",
+                self.robot.sensors[sensor].name
+            ))
+        })
     }
 
     fn ranger(&self, place: &Place, name: &str) -> Option<usize> {
@@ -784,7 +803,15 @@ impl Compiler<'_> {
 
     /// An amount that must be known before the run.
     fn fixed(&mut self, place: &Place, value: &Spanned<Value>) -> Option<f64> {
-        self.num(place, &value.node)?.fixed()
+        let num = self.num(place, &value.node)?;
+        num.fixed().or_else(|| self.refuse("a routine is given something measured for a speed, a gain or a radius"))
+    }
+
+    /// Remembers why it cannot be compiled.
+    fn refuse<T>(&self, why: &str) -> Option<T> {
+        // The first reason stays.
+        let _ = self.trouble.set(why.to_owned());
+        None
     }
 
     /// What a speed tells a wheel: a duty, or a speed to keep.

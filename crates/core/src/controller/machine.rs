@@ -223,30 +223,6 @@ pub(super) struct Now<'n> {
     pub events: &'n mut Vec<Event>,
 }
 
-/// A goal without its words: where the mission goes next.
-#[derive(Clone, Copy, Debug)]
-enum Way {
-    Next,
-    Step(usize),
-    Pass(usize),
-    Complete(usize, Ending),
-    Done,
-    Fail(usize),
-}
-
-impl From<&Goal> for Way {
-    fn from(goal: &Goal) -> Self {
-        match goal {
-            Goal::Next => Self::Next,
-            Goal::Step(step) => Self::Step(*step),
-            Goal::Pass(step) => Self::Pass(*step),
-            Goal::Complete(step, ending) => Self::Complete(*step, *ending),
-            Goal::Done => Self::Done,
-            Goal::Fail(reason) => Self::Fail(*reason),
-        }
-    }
-}
-
 /// An actuator nearer than this to its angle (rad) is there.
 pub const THERE: f64 = 0.01;
 /// A wheel whose rim moves less than this (m) within the time of `stalled` stands.
@@ -309,7 +285,7 @@ impl Controller {
             for (watch, _) in &mut self.watches {
                 (watch.wheels, watch.heading) = (readings.wheels, self.heading_at_start);
             }
-            self.go(Way::Step(program.first), 0, now)
+            self.go(Goal::Step(program.first), 0, now)
         };
         let end = end.or_else(|| {
             (self.tick >= program.limit_ticks).then(|| {
@@ -365,7 +341,7 @@ impl Controller {
             let at = self.here(program.reflexes[reflex].step, readings);
             self.takeovers.push(Takeover { reflex, base: self.frames.len(), at });
             now.events.push(Event::Took { reflex });
-            return self.go(Way::Step(program.reflexes[reflex].step), self.frames.len(), now);
+            return self.go(Goal::Step(program.reflexes[reflex].step), self.frames.len(), now);
         }
         let base = self.takeovers.last().map_or(0, |takeover| takeover.base);
         let mut fired = None;
@@ -391,7 +367,7 @@ impl Controller {
         self.leave_all(at + 1, now);
         self.left(at, exit, now);
         let step = self.frames[at].step;
-        self.go(Way::from(&program.steps[step].exits[exit].goal), at, now)
+        self.go(program.steps[step].exits[exit].goal, at, now)
     }
 
     /// Writes down that a step was left by an exit, and which of its named terms held.
@@ -467,7 +443,7 @@ impl Controller {
     }
 
     /// A reflex has ended: things go on as if no time had passed. Answers where to go, if not just on.
-    fn give_back(&mut self, now: &mut Now<'_>) -> Option<(Way, usize)> {
+    fn give_back(&mut self, now: &mut Now<'_>) -> Option<(Goal, usize)> {
         let program = now.program;
         let readings = now.readings;
         let Takeover { reflex, base, at } = self.takeovers.pop()?;
@@ -479,13 +455,13 @@ impl Controller {
         let from = self.takeovers.last().map_or(0, |takeover| takeover.base);
         match &of.after {
             After::Go(goal) => {
-                return Some((Way::from(goal), base));
+                return Some((*goal, base));
             }
             After::Restart => {
                 let top = (from..base).rev().find(|&at| program.steps[self.frames[at].step].written)?;
                 let step = self.frames[top].step;
                 self.leave_all(top, now);
-                return Some((Way::Step(step), top));
+                return Some((Goal::Step(step), top));
             }
             After::Resume => {}
         }
@@ -507,23 +483,23 @@ impl Controller {
     /// Goes on until a step wants time, or the mission ends.
     ///
     /// `from` is how many active steps have not been left yet; the one that was left last may still stand there.
-    fn go(&mut self, mut way: Way, mut from: usize, now: &mut Now<'_>) -> Option<End> {
+    fn go(&mut self, mut way: Goal, mut from: usize, now: &mut Now<'_>) -> Option<End> {
         let program = now.program;
         let readings = now.readings;
         for _ in 0..MOST_HOPS {
             match way {
-                Way::Done | Way::Fail(_) => {
+                Goal::Done | Goal::Fail(_) => {
                     self.frames.truncate(from);
                     self.leave_all(0, now);
-                    return Some(if let Way::Fail(reason) = way { End::Failed { reason } } else { End::Done });
+                    return Some(if let Goal::Fail(reason) = way { End::Failed { reason } } else { End::Done });
                 }
-                Way::Next => {
+                Goal::Next => {
                     let step = self.frames[from].step;
                     let of = &program.steps[step];
                     way = match (of.next, of.parent, of.reflex) {
-                        (Some(next), ..) => Way::Step(next),
-                        (None, Some(parent), _) => Way::Pass(parent),
-                        (None, None, None) => Way::Done,
+                        (Some(next), ..) => Goal::Step(next),
+                        (None, Some(parent), _) => Goal::Pass(parent),
+                        (None, None, None) => Goal::Done,
                         (None, None, Some(_)) => {
                             self.frames.truncate(from);
                             let (next, at) = self.give_back(now)?;
@@ -532,7 +508,7 @@ impl Controller {
                         }
                     };
                 }
-                Way::Step(next) => {
+                Goal::Step(next) => {
                     self.frames.truncate(from);
                     if program.steps[next].reflex.is_none() {
                         // The mission goes on by itself: no reflex has the wheels any longer.
@@ -548,7 +524,7 @@ impl Controller {
                     self.leave_all(base, now);
                     (way, from) = self.enter(next, now)?;
                 }
-                Way::Pass(group) => {
+                Goal::Pass(group) => {
                     let at = self.up_to(group, from, now)?;
                     self.frames[at].passes += 1;
                     (way, from) = match &program.steps[group].action {
@@ -564,14 +540,14 @@ impl Controller {
                                     self.holds(term, &frame, None, now)
                                 }
                             };
-                            let again = if over { Way::Complete(group, Ending::Finished) } else { Way::Step(*first) };
+                            let again = if over { Goal::Complete(group, Ending::Finished) } else { Goal::Step(*first) };
                             (again, at + 1)
                         }
                         // The row has come to its end: which one is next?
                         _ => self.pick(at, now)?,
                     };
                 }
-                Way::Complete(step, ending) => {
+                Goal::Complete(step, ending) => {
                     let at = self.up_to(step, from, now)?;
                     self.frames[at].ending = Some(ending);
                     let frame = self.frames[at];
@@ -587,12 +563,12 @@ impl Controller {
                     way = match exit {
                         Some(exit) => {
                             self.left(at, exit, now);
-                            Way::from(&program.steps[step].exits[exit].goal)
+                            program.steps[step].exits[exit].goal
                         }
                         None => {
                             self.done(&frame, readings);
                             now.events.push(Event::Left { step, exit: None, look: 0 });
-                            Way::Next
+                            Goal::Next
                         }
                     };
                 }
@@ -613,7 +589,7 @@ impl Controller {
     }
 
     /// Begins a step. Answers where to go at once when it takes no time.
-    fn enter(&mut self, step: usize, now: &mut Now<'_>) -> Option<(Way, usize)> {
+    fn enter(&mut self, step: usize, now: &mut Now<'_>) -> Option<(Goal, usize)> {
         let program = now.program;
         let readings = now.readings;
         let at = self.frames.len();
@@ -622,11 +598,11 @@ impl Controller {
         self.step = step;
         self.memory[program.steps[step].memory.clone()].fill(Memory::default());
         now.events.push(Event::Entered { step });
-        let complete = Some((Way::Complete(step, Ending::Finished), at + 1));
+        let complete = Some((Goal::Complete(step, Ending::Finished), at + 1));
         match &program.steps[step].action {
             Action::Group { first, passes } => {
                 let none = matches!(passes, Passes::Times(times) if self.value(times, readings) < 0.5);
-                if none { complete } else { Some((Way::Step(*first), at + 1)) }
+                if none { complete } else { Some((Goal::Step(*first), at + 1)) }
             }
             Action::Measure { value, into } => {
                 self.kept[*into] = self.value(value, readings);
@@ -638,11 +614,11 @@ impl Controller {
                 for (term, goal) in rows {
                     let holds = term.as_ref().is_none_or(|term| self.holds(term, &frame, None, now));
                     if holds && way.is_none() {
-                        way = Some(Way::from(goal));
+                        way = Some(*goal);
                     }
                 }
                 now.events.push(Event::Left { step, exit: None, look: 0 });
-                Some((way.unwrap_or(Way::Next), at))
+                Some((way.unwrap_or(Goal::Next), at))
             }
             Action::React(_) => self.pick(at, now),
             Action::Move { actuator, angle, alongside } => {
@@ -655,12 +631,12 @@ impl Controller {
     }
 
     /// Which row of a reaction is to be done, now that none is.
-    fn pick(&mut self, at: usize, now: &mut Now<'_>) -> Option<(Way, usize)> {
+    fn pick(&mut self, at: usize, now: &mut Now<'_>) -> Option<(Goal, usize)> {
         let program = now.program;
         let row = self.row(at, now);
         self.frames[at].passes = row.map_or(u32::MAX, |row| row as u32);
         let Action::React(rows) = &program.steps[self.frames[at].step].action else { return None };
-        Some((Way::Step(rows[row?].step), at + 1))
+        Some((Goal::Step(rows[row?].step), at + 1))
     }
 
     /// The first row that holds; all are looked at.
@@ -694,7 +670,7 @@ impl Controller {
             self.leave_all(at + 1, now);
             self.frames[at].passes = row.map_or(u32::MAX, |row| row as u32);
             let row = row?;
-            return self.go(Way::Step(rows[row].step), at + 1, now);
+            return self.go(Goal::Step(rows[row].step), at + 1, now);
         }
         None
     }

@@ -449,7 +449,7 @@ impl Term {
 }
 
 /// Where an exit leads.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Goal {
     /// The step below; the end of the sequence below the last.
     Next,

@@ -3,7 +3,7 @@
 use std::ops::Range;
 
 use super::amounts::misfit;
-use super::ast::{Condition, Exit, Let, Slot, SlotKind, Target};
+use super::ast::{Answer, Block, Condition, Exit, Let, LineKind, Slot, SlotKind, Spanned, Target, Then};
 use super::check::{BATTERY, Names};
 use super::format::agreement;
 use super::parser::Parsed;
@@ -119,25 +119,21 @@ fn clamp(quantity: Quantity, kind: &SlotKind) -> Option<Quantity> {
 pub fn choices(parsed: &Parsed, names: &Names, slot: usize) -> Vec<String> {
     match &parsed.slots[slot].kind {
         SlotKind::Choice(words) => words.iter().map(|&word| word.to_owned()).collect(),
-        SlotKind::Sensor if compares(parsed, parsed.slots[slot].line, Dimension::Voltage) => vec![BATTERY.to_owned()],
-        SlotKind::Sensor if compares(parsed, parsed.slots[slot].line, Dimension::Length) => names.rangers.clone(),
+        SlotKind::Sensor => match compared(parsed, &parsed.slots[slot]) {
+            Some(Dimension::Voltage) => vec![BATTERY.to_owned()],
+            Some(Dimension::Length) => names.rangers.clone(),
+            None | Some(Dimension::Percent) => names.sensors.iter().map(|sensor| sensor.name.clone()).collect(),
+            // A named value: which others would do, only the checker knows.
+            Some(_) => Vec::new(),
+        },
         SlotKind::Ranger => names.rangers.clone(),
         SlotKind::Routine => routines(parsed, names),
-        SlotKind::Sensor => names.sensors.iter().map(|sensor| sensor.name.clone()).collect(),
         SlotKind::Switch => names.switches.clone(),
         SlotKind::Actuator => names.actuators.iter().map(|known| known.name.clone()).collect(),
         SlotKind::Signal => names.signals.clone(),
         SlotKind::Tone { sensor } => names.tones(sensor).to_vec(),
         SlotKind::Start => names.starts.clone(),
-        SlotKind::Target => {
-            let mut targets = vec!["next".to_owned(), "done".to_owned()];
-            let steps = &parsed.mission.steps;
-            targets.extend(steps.iter().map(|step| format!("\"{}\"", step.name.node)));
-            // `fail` has a text of its own, which turning through the targets must not lose.
-            let line = parsed.slots[slot].line;
-            let fails = exit_on(parsed, line).is_some_and(|exit| matches!(exit.target.node, Target::Fail(_)));
-            if fails { Vec::new() } else { targets }
-        }
+        SlotKind::Target => targets(parsed, &parsed.slots[slot]),
         SlotKind::Amount { .. } | SlotKind::Text | SlotKind::Name => Vec::new(),
     }
 }
@@ -148,16 +144,69 @@ fn routines(parsed: &Parsed, names: &Names) -> Vec<String> {
     own.chain(names.routines.iter().map(|(name, _)| name.clone())).collect()
 }
 
-/// Whether the exit on a line compares such an amount, so that only what measures it makes sense in it.
-fn compares(parsed: &Parsed, line: usize, wanted: Dimension) -> bool {
-    let Some(Condition::Reads { limit, .. }) = exit_on(parsed, line).map(|exit| &exit.condition.node) else {
-        return false;
+/// Where an exit, a row or a reflex may lead, by what it stands in. None for `fail`, which has a text of its own that
+/// turning through the targets must not lose.
+fn targets(parsed: &Parsed, slot: &Slot) -> Vec<String> {
+    let mission = &parsed.mission;
+    let fails = |target: &Target| matches!(target, Target::Fail(_));
+    let exits = mission.steps.iter().flat_map(|step| &step.exits).map(|exit| (exit.line, &exit.target.node));
+    let rows = mission.steps.iter().flat_map(|step| &step.rows).filter_map(|row| match &row.answer {
+        Answer::Go(target) => Some((row.line, &target.node)),
+        Answer::Does(_) => None,
+    });
+    let afterwards = mission.reflexes.iter().filter_map(|reflex| match reflex.then.as_ref()? {
+        Spanned { node: Then::Go(target), span } if span.contains(&slot.span.start) => Some((slot.line, target)),
+        _ => None,
+    });
+    if exits.chain(rows).chain(afterwards).any(|(line, target)| line == slot.line && fails(target)) {
+        return Vec::new();
+    }
+    let quoted = |name: &str| format!("\"{name}\"");
+    if parsed.lines[slot.line].kind == LineKind::Watch {
+        let watched = mission.sequence(Block::Mission, None);
+        return watched.map(|(_, step)| quoted(&step.name.node)).collect();
+    }
+    let Some(from) = mission.steps.iter().rfind(|step| (step.line..=step.last).contains(&slot.line)) else {
+        return Vec::new();
     };
-    let of = |slot: &&Slot| slot.span == limit.span;
-    matches!(
-        parsed.slots.iter().find(of),
-        Some(Slot { kind: SlotKind::Amount { dimension, .. }, .. }) if *dimension == wanted
-    )
+    let mut targets = vec!["next".to_owned(), "done".to_owned()];
+    if from.inside.is_some() {
+        targets.push("again".to_owned());
+    }
+    if from.inside.is_some() || matches!(from.block, Block::Routine(_)) {
+        targets.push("out".to_owned());
+    }
+    let within_reach = |name: &&str| mission.find(name, from).is_some();
+    targets.extend(mission.steps.iter().map(|step| step.name.node.as_str()).filter(within_reach).map(quoted));
+    let mut seen = std::collections::BTreeSet::new();
+    targets.retain(|target| seen.insert(target.clone()));
+    targets
+}
+
+/// What the name in a slot is compared with, wherever that stands, so that only what measures it makes sense there.
+fn compared(parsed: &Parsed, slot: &Slot) -> Option<Dimension> {
+    let mission = &parsed.mission;
+    let steps = mission.steps.iter();
+    let conditions = steps.flat_map(|step| {
+        let rows = step.rows.iter().filter_map(|row| row.condition.as_ref());
+        rows.chain(step.exits.iter().map(|exit| &exit.condition))
+    });
+    let watches = mission.reflexes.iter().filter_map(|reflex| Some(&reflex.trigger.as_ref()?.0));
+    let mut found = None;
+    for condition in conditions.chain(watches).filter(|condition| condition.span.contains(&slot.span.start)) {
+        condition.each(&mut |term| {
+            let (Condition::Reads { sensors, limit, .. } | Condition::Between { sensors, low: limit, .. }) = &term.node
+            else {
+                return;
+            };
+            if sensors.names.iter().any(|name| name.span == slot.span)
+                && let Some(Slot { kind: SlotKind::Amount { dimension, .. }, .. }) = parsed.slot_at(&limit.span)
+            {
+                found = Some(*dimension);
+            }
+        });
+    }
+    found
 }
 
 /// Puts typed text into a slot.

@@ -259,7 +259,24 @@ fn routines_of_other_files_are_used_and_their_mistakes_told() {
     let call = |nth: usize| format!("routine r{nth}\nstep \"a\"\ndo r{0}\nstep \"b\"\ndo r{0}\nend", nth + 1);
     let many = (0..30).map(call).collect::<Vec<_>>().join("\n");
     let many = format!("step \"a\"\ndo r0\n{many}\nroutine r30\nstep \"a\"\nhold, brake\nuntil 1 s passes\nend\n");
-    assert_eq!(told(&mat(""), &many).as_deref(), Some("the mission grows too large to run"));
+    assert_eq!(
+        told(&mat(""), &many).as_deref(),
+        Some("the mission cannot be put together: it grows too large: routines that do each other many times multiply")
+    );
+}
+
+#[test]
+fn what_only_a_call_brings_to_light_is_told_too() {
+    let told = |text: &str| {
+        let found = mat("")
+            .shared("shared/look.way", "routine look\nstep \"l\"\ndrive ahead at 20 %\nuntil hue sees dark\nend\n")
+            .findings(text);
+        found.into_iter().find(|finding| finding.code == "M133").map(|finding| finding.message)
+    };
+    let mirrored = told("use \"shared/look.way\"\nstep \"a\"\ndo look mirrored").unwrap();
+    assert!(mirrored.contains("`hue` has no sensor opposite"), "{mirrored}");
+    let measured = "step \"m\"\nmeasure floor-left as x\nstep \"a\"\ndo go (speed = x)\nroutine go (speed = 20 %)\nstep \"g\"\ndrive ahead at speed\nuntil 1 s passes\nend";
+    assert!(told(measured).unwrap().contains("something measured for a speed"));
 }
 
 /// The readings of a tick, as the controller had them.

@@ -139,7 +139,7 @@ impl Compiler<'_> {
         let mut inner = Phases { place, index: group, all: Vec::new() };
         let scan = inner.wheels(self, "scan", pace.times(-sign), pace.times(sign));
         let seen = Test::Range { ranger, below: true, limit: near.clone() };
-        self.leaves(scan, seen, "something is near", found.clone());
+        self.leaves(scan, seen, "something is near", found);
         self.leaves(scan, Test::Turned(turn), "turned all the way", Goal::Next);
         let step = inner.wheels(self, "move on", pace, pace);
         let seen = Test::Range { ranger, below: true, limit: near };

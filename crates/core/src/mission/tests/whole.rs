@@ -242,3 +242,32 @@ fn nudging_stays_within_what_is_safe() {
     }
     assert!(now.starts_with("let cruise = 32 %, safe"), "{now}");
 }
+
+#[test]
+fn only_what_makes_sense_is_offered() {
+    use crate::mission::edit::choices;
+    let text = "reflex \"x\"\nwhen front < 90 mm and floor-left > 40 %\nduring \"a\"\nhold, brake\nuntil 1 s passes\nthen -> \"a\"\n\
+                step \"a\"\nrepeat 2 times\nstep \"in\"\nhold, brake\nuntil battery < 7 V -> again\nor front > 9 mm -> fail \"no\"\nend\n\
+                step \"b\"\nchoose\nwhen front < 90 mm -> next\notherwise -> fail \"why\"\nroutine r\nstep \"z\"\nhold, brake\nuntil 1 s passes -> out\nend\n";
+    let parsed = parse(text);
+    assert_eq!(parsed.findings, []);
+    let offered = |word: &str, nth: usize| {
+        let slot =
+            parsed.slots.iter().enumerate().filter(|(_, slot)| &text[slot.span.clone()] == word).nth(nth).unwrap().0;
+        choices(&parsed, &names(), slot).join(" ")
+    };
+    assert_eq!(offered("front", 0), "front");
+    assert_eq!(offered("floor-left", 0), "floor-left floor-right hue");
+    assert_eq!(offered("battery", 0), "battery");
+    assert_eq!(offered("front", 2), "front", "in a row of a choice as well");
+    assert_eq!(offered("again", 0), "next done again out \"a\" \"in\" \"b\"");
+    assert_eq!(offered("next", 0), "next done \"a\" \"b\"");
+    assert_eq!(offered("out", 0), "next done out \"z\"");
+    assert_eq!(
+        (offered("fail", 0), offered("fail", 1)),
+        (String::new(), String::new()),
+        "they would lose their reasons"
+    );
+    // Of `during` and `then`: steps of the mission itself.
+    assert_eq!((offered("\"a\"", 0), offered("\"a\"", 1)), ("\"a\" \"b\"".to_owned(), "\"a\" \"b\"".to_owned()));
+}
