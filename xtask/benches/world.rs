@@ -75,7 +75,7 @@ impl Case {
 
     /// A run in the memory of another one, as batches make it.
     fn again(&self, seed: u64, spare: Trace) -> Run {
-        let play = Play { start: self.world.start(Some("slipway"), seed), seed, interventions: &[] };
+        let play = Play { start: self.world.start(Some("slipway"), seed), seed, interventions: &[], piece: None };
         play_again(&self.world, &self.program, play, None, spare).expect("nobody cancels")
     }
 }

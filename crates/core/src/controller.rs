@@ -11,7 +11,10 @@ mod program;
 mod tone;
 
 pub use compile::Script;
-pub use machine::{Command, Controller, End, Event, Reading, Readings, Status, THERE};
+pub use machine::{
+    Command, Controller, End, Event, Knowledge, Live, Reading, Readings, ReflexStanding, Standing, Status,
+    StepStanding, THERE, TermStanding, Wait,
+};
 pub use program::{
     Action, After, Armed, EdgeSensor, Follow, Goal, Look, Num, Passes, Program, ProgramExit, ProgramReflex,
     ProgramStep, Rail, Reaction, Sight, Source, Term, Test, WheelCommand,

@@ -5,15 +5,18 @@
 //! screens edit by replacing spans ([`edit`]) and never print a model back. `check` needs only [`Names`]:
 //! what a robot and a field offer, not the robot or the field.
 
+pub mod amend;
 mod amounts;
 mod ast;
 mod behaviour;
 mod check;
 mod condition;
 pub mod edit;
+pub mod exits;
 mod flow;
 mod format;
 mod lexer;
+pub mod offer;
 mod parser;
 mod sentence;
 pub mod steps;

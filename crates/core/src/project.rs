@@ -8,7 +8,7 @@ use std::sync::Arc;
 use serde::Deserialize;
 
 use crate::controller::{Program, Reading, Script, Tone, Tones};
-use crate::field::{self, Conduct, Field, Files, Opponent, Outline, Point, seen};
+use crate::field::{self, Conduct, Field, Files, Obstacle, Opponent, Outline, Point, Pose, SurfaceId, seen};
 use crate::finding::{Finding, Severity, Source, did_you_mean, has_errors, line_column};
 use crate::lab::advice::advice;
 use crate::mission::{self, ActuatorName, Names, Parsed, SensorName};
@@ -119,6 +119,11 @@ pub struct Setup {
     pub shared: Vec<(String, String)>,
 }
 
+/// What the box is called that [`Setup::with_box`] has.
+pub const BOX: &str = "box";
+/// Its sides, metres.
+const BOX_SIDE: f64 = 0.1;
+
 impl Setup {
     /// Reads the files beside the mission, for a field that names no further files. No setup when one has errors.
     pub fn load(robot: &str, field: &str, calibration: Option<&str>) -> (Option<Self>, Vec<Finding>) {
@@ -156,6 +161,31 @@ impl Setup {
             }),
             findings,
         )
+    }
+
+    /// The same with a box beside the field that only a hand puts onto it: for a look at what happens when something is
+    /// in the way.
+    #[must_use]
+    pub fn with_box(&self) -> Self {
+        if self.field.obstacles.iter().any(|obstacle| obstacle.name == BOX) {
+            return self.clone();
+        }
+        let half = BOX_SIDE / 2.0;
+        let corners = [(-half, -half), (half, -half), (half, half), (-half, half)];
+        let mut field = (*self.field).clone();
+        field.obstacles.push(Obstacle {
+            name: BOX.to_owned(),
+            surface: SurfaceId(0),
+            outline: Outline::Polygon(corners.map(|(x, y)| Point::new(x, y)).to_vec()),
+            pose: Pose::default(),
+            comes: f64::INFINITY,
+            leaves: f64::INFINITY,
+            every: None,
+            path: Vec::new(),
+            speed: 0.0,
+            paces: false,
+        });
+        Self { field: Arc::new(field), ..self.clone() }
     }
 
     /// The world of this setup, ready for runs.

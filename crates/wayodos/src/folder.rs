@@ -167,6 +167,9 @@ impl Project {
         if let Some(path) = &config.hands {
             let text = read(path)?;
             if let Some(setup) = &mut setup {
+                if hands::asks_for_box(&text) {
+                    *setup = setup.with_box();
+                }
                 let (hands, more) = hands::load(&text, setup);
                 setup.hands = hands;
                 findings.extend(more);

@@ -47,7 +47,7 @@ pub fn tell(text: &Arc<str>, setup: &Setup, world: &World, seed: u64, cancel: Op
     let prepared = prepare(text, Some(setup));
     let program = prepared.program?;
     let start = prepared.parsed.mission.start.as_ref().map(|start| start.node.as_str());
-    let play_of = Play { start: world.start(start, seed), seed, interventions: &setup.hands };
+    let play_of = Play { start: world.start(start, seed), seed, interventions: &setup.hands, piece: None };
     let run = play(world, &program, play_of, cancel)?;
     let evidence = evidence(&run, &program, &setup.robot);
     let chart = Chart::of(Story { field: &setup.field, robot: &setup.robot, program: &program, run: &run });

@@ -1,11 +1,14 @@
 //! The running mission: state and the one function that moves it on.
 
 mod look;
+mod standing;
 
 use std::sync::Arc;
 
 use super::program::{Action, After, Goal, Passes, Program, Term, Test, WheelCommand};
 use crate::mission::Ending;
+
+pub use standing::{Live, ReflexStanding, Standing, StepStanding, TermStanding, Wait};
 
 /// What one floor sensor last published, shares of full scale.
 #[derive(Clone, Copy, Debug, PartialEq, Default)]
@@ -214,6 +217,17 @@ pub struct Controller {
     told: Command,
     /// The step that was active last, for whoever asks after the end.
     step: usize,
+    /// The step that it begins with.
+    first: usize,
+}
+
+/// What a controller knows besides the steps that are active.
+#[derive(Clone, Debug, Default)]
+pub struct Knowledge {
+    kept: Vec<(String, f64)>,
+    labels: Vec<(String, bool)>,
+    last: Last,
+    heading_at_start: Option<f64>,
 }
 
 /// What everything within a tick goes by.
@@ -246,11 +260,43 @@ impl Controller {
             kept: vec![0.0; program.kept.len()],
             labels: vec![false; program.labels.len()],
             last: Last::default(),
-            heading_at_start: 0.0,
+            heading_at_start: f64::NAN,
             wanted: program.actuators.clone(),
             told: Command::BRAKE,
             step: program.first,
+            first: program.first,
             program,
+        }
+    }
+
+    /// A controller that begins at another step, as if it had been come to, with what another controller knew then.
+    ///
+    /// The repeats and routines around the step are in their first pass. `step` must not be a part of a reflex.
+    pub fn starting_at(program: Arc<Program>, step: usize, known: &Knowledge) -> Self {
+        let mut new = Self { first: step, step, ..Self::new(program) };
+        let program = Arc::clone(&new.program);
+        for (name, value) in &known.kept {
+            if let Some(at) = program.kept.iter().position(|other| other == name) {
+                new.kept[at] = *value;
+            }
+        }
+        for (name, held) in &known.labels {
+            if let Some(at) = program.labels.iter().position(|other| other == name) {
+                new.labels[at] = *held;
+            }
+        }
+        new.last = known.last;
+        new.heading_at_start = known.heading_at_start.unwrap_or(f64::NAN);
+        new
+    }
+
+    /// What it knows besides the steps that are active: what was measured, what was seen, what the last step did.
+    pub fn knowledge(&self) -> Knowledge {
+        Knowledge {
+            kept: self.program.kept.iter().cloned().zip(self.kept.iter().copied()).collect(),
+            labels: self.program.labels.iter().cloned().zip(self.labels.iter().copied()).collect(),
+            last: self.last,
+            heading_at_start: self.started.then_some(self.heading_at_start),
         }
     }
 
@@ -281,11 +327,14 @@ impl Controller {
             self.look_around(now)
         } else {
             self.started = true;
-            self.heading_at_start = self.heading(readings);
-            for (watch, _) in &mut self.watches {
-                (watch.wheels, watch.heading) = (readings.wheels, self.heading_at_start);
+            if self.heading_at_start.is_nan() {
+                self.heading_at_start = self.heading(readings);
             }
-            self.go(Goal::Step(program.first), 0, now)
+            let here = self.heading(readings);
+            for (watch, _) in &mut self.watches {
+                (watch.wheels, watch.heading) = (readings.wheels, here);
+            }
+            self.begin(now)
         };
         let end = end.or_else(|| {
             (self.tick >= program.limit_ticks).then(|| {
@@ -300,6 +349,20 @@ impl Controller {
         self.step = self.frames.last().map_or(self.step, |frame| frame.step);
         self.told = self.command(program, readings);
         (self.told, Status::Running)
+    }
+
+    /// Enters the first step, and before it those that it stands in.
+    fn begin(&mut self, now: &mut Now<'_>) -> Option<End> {
+        let program = now.program;
+        let mut around: Vec<usize> =
+            std::iter::successors(program.steps[self.first].parent, |step| program.steps[*step].parent).collect();
+        while let Some(step) = around.pop() {
+            let frame = self.here(step, now.readings);
+            self.frames.push(frame);
+            now.events.push(Event::Entered { step });
+        }
+        let from = self.frames.len();
+        self.go(Goal::Step(self.first), from, now)
     }
 
     /// Reflexes first, then exits from the outermost step inwards; the first that holds wins.

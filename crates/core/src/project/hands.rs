@@ -4,7 +4,7 @@ use serde::Deserialize;
 use toml::Spanned;
 
 use super::Setup;
-use crate::field::{Mark, Point, Pose, Shape, SurfaceId};
+use crate::field::{Field, Mark, Point, Pose, Shape, SurfaceId};
 use crate::finding::{Finding, Source, did_you_mean};
 use crate::sim::{Act, Intervention};
 use crate::tables::{Item, Tables};
@@ -30,6 +30,50 @@ struct HandTable {
     lasts: Option<Positive<Time>>,
     width: Option<Positive<Length>>,
     points: Option<Vec<Pair>>,
+}
+
+/// Whether a file of hands puts down the box that [`Setup::with_box`] has.
+pub fn asks_for_box(text: &str) -> bool {
+    text.lines().any(|line| {
+        let mut parts = line.split('=').map(str::trim);
+        matches!((parts.next(), parts.next()), (Some("place"), Some("\"box\"")))
+    })
+}
+
+/// A file of hands, as [`load`] reads it.
+pub fn write(hands: &[Intervention], field: &Field) -> String {
+    let mut text = String::from("# What is done by hand during a run.\n");
+    let mm = |x: f64, y: f64| format!("\"{:.0}, {:.0} mm\"", x * 1e3, y * 1e3);
+    for hand in hands {
+        let mut line = |words: String| {
+            text.push_str(&words);
+            text.push('\n');
+        };
+        line(format!("\n[[hand]]\nat = \"{} s\"", hand.at_ms as f64 / 1e3));
+        let to = |pose: &Pose| {
+            format!("to = {}\nheading = \"{:.0} deg\"", mm(pose.x, pose.y), pose.heading.to_degrees().round() + 0.0)
+        };
+        match &hand.act {
+            Act::Place { thing, pose } => line(format!("place = {thing:?}\n{}", to(pose))),
+            Act::Remove { thing } => line(format!("remove = {thing:?}")),
+            Act::Carry { pose } => {
+                let heading = pose.heading.to_degrees().round() + 0.0;
+                line(format!("carry = {}\nheading = \"{heading:.0} deg\"", mm(pose.x, pose.y)));
+            }
+            Act::Cover { sensor, distance, for_ms } => {
+                line(format!("cover = {sensor:?}\ndistance = \"{:.0} mm\"\nlasts = \"{for_ms} ms\"", distance * 1e3));
+            }
+            Act::Press { switch, for_ms } => line(format!("press = {switch:?}\nlasts = \"{for_ms} ms\"")),
+            Act::Lay(mark) => {
+                let Shape::Band { points, width } = &mark.shape else { continue };
+                let surface =
+                    field.surfaces.get(usize::from(mark.surface.0)).map_or("", |surface| surface.name.as_str());
+                let points: Vec<String> = points.iter().map(|point| mm(point.x, point.y)).collect();
+                line(format!("lay = {surface:?}\nwidth = \"{:.0} mm\"\npoints = [{}]", width * 1e3, points.join(", ")));
+            }
+        }
+    }
+    text
 }
 
 /// Reads a file of hands; what it names must be on this robot and field.

@@ -302,6 +302,20 @@ impl Plant {
         [body.wheels[0] * self.radii[0], body.wheels[1] * self.radii[1]]
     }
 
+    /// A body that rolls at these rim speeds (m/s: left, right) without slip.
+    pub fn rolling(&self, pose: Pose, rims: [f64; 2]) -> Body {
+        let mut body = self.at_rest(pose);
+        let track = (self.offsets[1] - self.offsets[0]).abs();
+        body.spin = (rims[1] - rims[0]) / track;
+        body.wheels = [rims[0] / self.radii[0], rims[1] / self.radii[1]];
+        // The centre of mass, seen from the middle of the axle.
+        let (ahead, left) = (f64::midpoint(rims[0], rims[1]) - body.spin * self.com.1, body.spin * self.com.0);
+        let (c, s) = body.cos_sin;
+        body.velocity = (c * ahead - s * left, s * ahead + c * left);
+        body.drag = self.drag(ahead - body.spin * self.caster.1, left + body.spin * self.caster.0);
+        body
+    }
+
     /// Where the wheels touch the floor: left, right.
     pub fn wheels(&self, body: &Body) -> [Point; 2] {
         self.offsets.map(|offset| self.place(body, 0.0, offset + self.com.1))

@@ -157,6 +157,22 @@ pub struct Play<'a> {
     pub seed: u64,
     /// What is done by hand, in order of time.
     pub interventions: &'a [Intervention],
+    /// Begin in the middle instead of with the first step.
+    pub piece: Option<Piece<'a>>,
+}
+
+/// Where a run begins that is not to begin with the first step: the world is run up to there by another program, whose
+/// momentum, knowledge and noise the robot then has.
+#[derive(Clone, Copy, Debug)]
+pub struct Piece<'a> {
+    /// The program that gets there.
+    pub before: &'a Arc<Program>,
+    /// Tick of that run at which the other one begins.
+    pub tick: usize,
+    /// The step that it begins with; no part of a reflex.
+    pub step: usize,
+    /// Where the robot is put then, standing; none leaves it where it got to, moving as it did.
+    pub pose: Option<Pose>,
 }
 
 impl Run {
@@ -175,7 +191,7 @@ impl Run {
 ///
 /// A pure function of its arguments: the same ones give the same trace hash.
 pub fn run(world: &World, program: &Arc<Program>, start: Pose, seed: u64, cancel: Option<&AtomicBool>) -> Option<Run> {
-    play(world, program, Play { start, seed, interventions: &[] }, cancel)
+    play(world, program, Play { start, seed, interventions: &[], piece: None }, cancel)
 }
 
 /// Runs a program to its end. None when `cancel` was set meanwhile.
@@ -235,11 +251,15 @@ struct Match<'w> {
     present: Vec<bool>,
     circle: Option<usize>,
     step: u64,
+    /// What is still to come of a run that begins in the middle, and its program.
+    piece: Option<(Piece<'w>, &'w Arc<Program>)>,
 }
 
 impl<'w> Match<'w> {
     fn new(world: &'w World, program: &'w Arc<Program>, play: Play<'w>, spare: Trace) -> Self {
         let field = &world.field;
+        let piece = play.piece.map(|piece| (piece, program));
+        let program = play.piece.map_or(program, |piece| piece.before);
         let opponents = field.opponents.iter().zip(&world.players);
         let start = |robot: &Robot, pose: Pose| Rider::new(Plant::new(robot, STEP), field, pose);
         let mut riders = vec![start(&world.robot, play.start)];
@@ -290,6 +310,24 @@ impl<'w> Match<'w> {
             trace,
             circle: None,
             step: 0,
+            piece,
+        }
+    }
+
+    /// Hands the robot over to the program that begins in the middle, when it is time.
+    fn hand_over(&mut self) {
+        let Some((piece, program)) = self.piece.take_if(|(piece, _)| piece.tick <= self.trace.ticks.len()) else {
+            return;
+        };
+        let Brain::Mission(before) = &self.seats[0].brain else { return };
+        let after = Controller::starting_at(Arc::clone(program), piece.step, &before.knowledge());
+        self.seats[0].brain = Brain::Mission(Box::new(after));
+        self.program = program;
+        self.trace.begin_again();
+        self.trace.period_ms = program.period_ms;
+        self.referee = Referee::new(&self.world.field, &self.world.robot);
+        if let Some(pose) = piece.pose {
+            self.scene.move_rider(0, pose);
         }
     }
 
@@ -305,6 +343,9 @@ impl<'w> Match<'w> {
             while let Some(next) = all.get(done_by_hand).filter(|next| next.at_ms <= self.step) {
                 self.intervene(done_by_hand, &next.act);
                 done_by_hand += 1;
+            }
+            if self.step >= self.seats[0].look {
+                self.hand_over();
             }
             self.scene.settle();
             if self.step == 0 {

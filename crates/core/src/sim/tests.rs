@@ -382,7 +382,7 @@ fn a_run_in_the_memory_of_another_is_the_same_run() {
     let world = setup.world();
     let first = program("limit 5 s\nstart slipway\nstep \"a\"\nspin left at 30 %\nuntil 4 s pass -> done", &setup);
     let second = program(MISSION, &setup);
-    let of = |seed| Play { start: world.start(Some("slipway"), seed), seed, interventions: &[] };
+    let of = |seed| Play { start: world.start(Some("slipway"), seed), seed, interventions: &[], piece: None };
     let used = play(&world, &first, of(3), None).unwrap();
     let again = play_again(&world, &second, of(7), None, used.trace).unwrap();
     assert_eq!(again, play(&world, &second, of(7), None).unwrap());

@@ -1,6 +1,6 @@
 //! What a run recorded: one entry a control tick, with the truth, what the robot knew, and what it did.
 
-use crate::controller::{Command, Event, Reading, WheelCommand};
+use crate::controller::{Command, Event, Reading, Readings, WheelCommand};
 use crate::field::{Outline, Pose, SurfaceId};
 
 /// Raised whenever the same input may give another trace than before.
@@ -149,6 +149,13 @@ impl Trace {
         happened.clear();
     }
 
+    /// Forgets what happened so far; what is on the field stays on it.
+    pub(super) fn begin_again(&mut self) {
+        let props = std::mem::take(&mut self.props);
+        self.empty();
+        self.props = props;
+    }
+
     /// Seconds at a tick.
     pub fn seconds(&self, tick: usize) -> f64 {
         tick as f64 * f64::from(self.period_ms) / 1000.0
@@ -168,6 +175,21 @@ impl Trace {
     /// A ranging sensor's reading at a tick, metres.
     pub fn range(&self, tick: usize, ranger: usize) -> f64 {
         self.ranges[tick * self.rangers + ranger]
+    }
+
+    /// Everything that the robot knew at a tick, as its controller was told it.
+    pub fn knew(&self, tick: usize) -> Readings<'_> {
+        let of = |count: usize| tick * count..(tick + 1) * count;
+        let now = &self.ticks[tick];
+        Readings {
+            sensors: &self.readings[of(self.sensors)],
+            ranges: &self.ranges[of(self.rangers)],
+            touches: &self.pressed[of(self.touches)],
+            wheels: now.wheels,
+            gyro: Some(now.gyro).filter(|gyro| !gyro.is_nan()),
+            actuators: &self.angles[of(self.actuators)],
+            battery: now.battery,
+        }
     }
 
     /// Where a prop was at a tick; none when it was not there.

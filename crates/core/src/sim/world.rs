@@ -2,9 +2,12 @@
 
 use std::sync::Arc;
 
+use super::STEP;
+use super::drive::Plant;
 use super::random::Noise;
+use super::scene::{Rider, Scene};
 use super::stage::Stage;
-use crate::controller::Program;
+use crate::controller::{Command, Program, Reading};
 use crate::field::{Blurred, Field, Mark, Mat, Point, Pose};
 use crate::robot::{FloorSensor, Robot};
 use crate::units::math::TAU;
@@ -78,6 +81,38 @@ impl World {
         let field = Arc::new(field);
         let robots = std::iter::once(&self.robot).chain(self.players.iter().map(|player| &player.robot));
         robots.map(|robot| levels(&field, robot)).collect()
+    }
+
+    /// What a floor sensor of ours would read with the robot at a pose, without noise and without the steps of its
+    /// converter.
+    pub fn ideal_reading(&self, sensor: usize, pose: Pose) -> Reading {
+        let about = &self.robot.sensors[sensor];
+        let level = self.field.platform_at(Point::new(pose.x, pose.y)).map_or(0, |index| index + 1);
+        let mat = &self.mats[0][level][sensor];
+        let shares =
+            mat.sample(pose.place(about.ahead, about.left)).map(|share| about.reads(share, self.field.ambient));
+        if mat.channels() == 1 { Reading { brightness: shares[0], rgb: [shares[0]; 3] } } else { Reading::of(shares) }
+    }
+
+    /// Where our robot comes to rest when both wheels brake from a pose with these rim speeds (m/s: left, right), with
+    /// nobody else on the field: its stopping distance is the way there. It is found by letting it brake.
+    pub fn rest_of(&self, pose: Pose, rims: [f64; 2]) -> Pose {
+        /// Simulation steps between two looks, and how many looks at most.
+        const LOOK: (u64, usize) = (20, 100);
+        let plant = Plant::new(&self.robot, STEP);
+        let mut rider = Rider::new(plant, &self.field, pose);
+        rider.body = rider.plant.rolling(pose, rims);
+        rider.command = Command::BRAKE;
+        let mut scene = Scene::new(&self.field, &self.stages, vec![rider]);
+        for _ in 0..LOOK.1 {
+            let before = scene.riders[0].plant.pose(&scene.riders[0].body);
+            scene.advance(LOOK.0);
+            let now = scene.riders[0].plant.pose(&scene.riders[0].body);
+            if scene.riders[0].out || (now.x - before.x).hypot(now.y - before.y) < 1e-5 {
+                break;
+            }
+        }
+        scene.riders[0].plant.pose(&scene.riders[0].body)
     }
 
     /// The pose of a named start, without a name of the field's first; where it is turned by lot, the seed's lot.

@@ -2,9 +2,9 @@
 
 use std::sync::Arc;
 
-use wayodos_core::controller::{Controller, Event, Readings};
+use wayodos_core::controller::{Controller, Event};
 use wayodos_core::project::prepare;
-use wayodos_core::sim::{Outcome, Run, Trace};
+use wayodos_core::sim::{Outcome, Run};
 use wayodos_core::units::math;
 
 use super::bench::Bench;
@@ -279,21 +279,6 @@ fn what_only_a_call_brings_to_light_is_told_too() {
     assert!(told(measured).unwrap().contains("something measured for a speed"));
 }
 
-/// The readings of a tick, as the controller had them.
-fn readings(trace: &Trace, tick: usize) -> Readings<'_> {
-    let of = |count: usize| tick * count..(tick + 1) * count;
-    let now = &trace.ticks[tick];
-    Readings {
-        sensors: &trace.readings[of(trace.sensors)],
-        ranges: &trace.ranges[of(trace.rangers)],
-        touches: &trace.pressed[of(trace.touches)],
-        wheels: now.wheels,
-        gyro: Some(now.gyro).filter(|gyro| !gyro.is_nan()),
-        actuators: &trace.angles[of(trace.actuators)],
-        battery: now.battery,
-    }
-}
-
 #[test]
 fn a_recorded_trace_makes_a_fresh_controller_decide_the_same() {
     let examples = [
@@ -313,7 +298,7 @@ fn a_recorded_trace_makes_a_fresh_controller_decide_the_same() {
         let mut events = Vec::new();
         for tick in 0..=run.ended {
             events.clear();
-            let (command, _) = controller.tick(&readings(&run.trace, tick), &mut events);
+            let (command, _) = controller.tick(&run.trace.knew(tick), &mut events);
             assert_eq!(command, run.trace.ticks[tick].command, "at tick {tick}");
             told.extend(events.iter().map(|event| (tick as u32, *event)));
         }

@@ -92,7 +92,7 @@ impl Table {
         let prepared = prepare(&format!("limit 60 s\n{steps}"), Some(&setup));
         let program = prepared.program.unwrap_or_else(|| panic!("{:#?}", prepared.findings));
         let world = setup.world();
-        play(&world, &program, Play { start: world.start(None, 1), seed: 1, interventions }, None).unwrap()
+        play(&world, &program, Play { start: world.start(None, 1), seed: 1, interventions, piece: None }, None).unwrap()
     }
 
     pub fn run_with(&self, steps: &str, seed: u64) -> Run {

@@ -2,6 +2,7 @@
 
 use super::{Controller, Event, Frame, Now, REACHED, Readings, STALLED, THERE};
 use crate::controller::compile::ticks;
+pub(super) use crate::controller::compile::ticks as ticks_of;
 use crate::controller::program::{Armed, Look, Num, Source, Term, Test, WheelCommand};
 use crate::mission::{apply, reckon};
 use crate::units::math::wrap;
@@ -36,7 +37,7 @@ impl Controller {
     }
 
     /// The number that a code sensor tells; -1 for one that tells none.
-    fn code(&self, sensor: usize, readings: &Readings<'_>) -> f64 {
+    pub(super) fn code(&self, sensor: usize, readings: &Readings<'_>) -> f64 {
         let seen = self.program.tones[sensor].nearest_colour(&readings.sensors[sensor]);
         seen.and_then(|tone| self.program.codes[sensor].get(tone)).map_or(-1.0, |code| f64::from(*code))
     }
@@ -225,7 +226,7 @@ impl Controller {
     }
 
     /// Metres since the step began, ahead positive: the mean of both wheels.
-    fn travelled(&self, frame: &Frame, readings: &Readings<'_>) -> f64 {
+    pub(super) fn travelled(&self, frame: &Frame, readings: &Readings<'_>) -> f64 {
         let turned = |wheel: usize| readings.wheels[wheel] - frame.wheels[wheel];
         f64::midpoint(turned(0), turned(1)) * self.program.wheel_radius
     }

@@ -1,0 +1,391 @@
+//! Remedies: what could be changed in the text about an exit that did not do what was meant, each one edit away.
+//!
+//! They are proposals worked out from one run; whoever takes one sees the run that follows from it.
+
+use super::evidence::{Evidence, Spare, StepEvidence, THIN, noise_width};
+use super::why::{ExitStory, exit_story};
+use crate::controller::{Program, Test};
+use crate::finding::Finding;
+use crate::mission::amend::apply_all;
+use crate::mission::edit::{self, Edit, Stride};
+use crate::mission::exits::add_exit;
+use crate::mission::{Behaviour, Condition, Exit, LineKind, Names, Parsed, Spanned, Target, Value};
+use crate::robot::Robot;
+use crate::sim::Run;
+use crate::units::{Quantity, Unit};
+
+/// Something that may help, and the text in which it has been done.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Remedy {
+    /// What is done, in a few words.
+    pub words: String,
+    /// Why that may help, in one sentence.
+    pub why: String,
+    /// The whole text then.
+    pub text: String,
+}
+
+/// Everything that remedies are worked out from.
+#[derive(Clone, Copy)]
+pub struct Case<'a> {
+    /// The text that was run.
+    pub text: &'a str,
+    /// The same, read.
+    pub parsed: &'a Parsed,
+    /// What the robot and the field offer.
+    pub names: &'a Names,
+    /// The robot.
+    pub robot: &'a Robot,
+    /// The compiled mission.
+    pub program: &'a Program,
+    /// What happened.
+    pub run: &'a Run,
+    /// What that says about each visit of a step.
+    pub evidence: &'a [StepEvidence],
+}
+
+/// What may be done about an exit, by its step in the program and its place in it. The likeliest first.
+pub fn remedies(case: Case<'_>, step: usize, exit: usize) -> Vec<Remedy> {
+    let about = &case.program.steps[step];
+    let Some(written) = about.exits.get(exit).and_then(|exit| written(case.parsed, exit.line)) else {
+        return Vec::new();
+    };
+    let mut found = Found { case, remedies: Vec::new() };
+    let story = exit_story(case.run, case.program, case.evidence, step, exit);
+    let guards = matches!(written.1.target.node, Target::Fail(_));
+    let last = story.visits.last().map(|(_, _, evidence)| *evidence);
+    match last {
+        Some(Evidence::Fired { .. }) if guards => {
+            // What it guards is more often what is wrong: the exits above it.
+            for (index, other) in about.exits.iter().enumerate().filter(|(index, _)| *index != exit) {
+                if let Some((_, other)) = self::written(case.parsed, other.line)
+                    && !matches!(other.target.node, Target::Fail(_))
+                {
+                    let story = exit_story(case.run, case.program, case.evidence, step, index);
+                    found.missed(step, index, other, &story);
+                }
+            }
+            found.longer(written.1);
+        }
+        Some(Evidence::Fired { clear, at_once }) => {
+            if at_once {
+                found.append(written.1, " after it was false", "wait until it was false once", AT_ONCE);
+                found.append(written.1, " after 100 mm", "look at it only after 100 mm", AT_ONCE);
+            }
+            if clear.is_some_and(|clear| clear < THIN) {
+                found.lasting(written.1);
+                found.slower(written.0);
+            }
+        }
+        Some(Evidence::Spare(_)) => found.missed(step, exit, written.1, &story),
+        None => {}
+    }
+    found.elsewhere(&story, written.1);
+    found.remedies
+}
+
+const AT_ONCE: &str = "It was true as the step began, so that the step did nothing.";
+
+/// The step and the exit that stand on a line.
+fn written(parsed: &Parsed, line: usize) -> Option<(usize, &Exit)> {
+    let (step, nth) = crate::mission::exits::exit_at(parsed, line)?;
+    Some((step, &parsed.mission.steps[step].exits[nth]))
+}
+
+struct Found<'a> {
+    case: Case<'a>,
+    remedies: Vec<Remedy>,
+}
+
+impl Found<'_> {
+    fn push(&mut self, words: String, why: impl Into<String>, text: String) {
+        if text != self.case.text && !self.remedies.iter().any(|known| known.text == text) {
+            self.remedies.push(Remedy { words, why: why.into(), text });
+        }
+    }
+
+    /// An amount of the text, in its own unit, set to so much in SI.
+    fn set(&mut self, value: &Spanned<Value>, si: f64, why: String) {
+        let Case { parsed, text, names, .. } = self.case;
+        let Some(slot) = parsed.slots.iter().position(|slot| slot.span == value.span) else { return };
+        let source = edit::source_slot(parsed, text, slot);
+        let old = &text[parsed.slots[source].span.clone()];
+        let Ok(quantity) = Quantity::parse(old) else { return };
+        // To the usual step of its unit, so that it looks like something a person wrote.
+        let grain = match quantity.unit {
+            Unit::Percent | Unit::Millimetre | Unit::Degree | Unit::None => 1.0,
+            Unit::Millisecond => 10.0,
+            Unit::Second => 0.1,
+            Unit::Centimetre => 0.1,
+            _ => 0.01,
+        };
+        let raw = Quantity::from_si(si, quantity.unit).value / grain;
+        let value = if si > quantity.si() { (raw - 1e-9).ceil() } else { (raw + 1e-9).floor() } * grain;
+        let new = Quantity { value: crate::units::tidy(value), unit: quantity.unit }.to_string();
+        if new == old {
+            return;
+        }
+        if let Ok(edit) = edit::set(parsed, text, names, slot, &new) {
+            let named =
+                if source == slot { String::new() } else { format!("{} ", &text[parsed.slots[slot].span.clone()]) };
+            self.push(format!("{named}{old} -> {new}"), why, edit.apply(text));
+        }
+    }
+
+    /// Words behind a condition.
+    fn append(&mut self, exit: &Exit, more: &str, words: &str, why: &str) {
+        let at = exit.condition.span.end;
+        let text = Edit { span: at..at, text: more.to_owned() }.apply(self.case.text);
+        self.push(words.to_owned(), why, text);
+    }
+
+    fn lasting(&mut self, exit: &Exit) {
+        if matches!(exit.condition.node, Condition::Sees { .. } | Condition::Reads { .. }) {
+            let why = "A single reading decided, and only just: noise alone can do that.";
+            self.append(exit, " for 20 ms", "ask for it for 20 ms", why);
+        }
+    }
+
+    /// The step's speed, a usual step less.
+    fn slower(&mut self, step: usize) {
+        let Case { parsed, text, names, .. } = self.case;
+        let Some((_, line)) = &parsed.mission.steps[step].behaviour else { return };
+        let speed = parsed.slots.iter().position(|slot| {
+            slot.line == *line && matches!(&slot.kind, crate::mission::SlotKind::Amount { dimension, .. } if matches!(dimension, crate::units::Dimension::Percent | crate::units::Dimension::Speed))
+        });
+        let Some(slot) = speed else { return };
+        if let Some(edit) = edit::nudge(parsed, text, names, slot, false, Stride::Coarse) {
+            let why = "A slower sensor takes more readings over the same mark.";
+            self.push("drive more slowly in this step".into(), why, edit.apply(text));
+        }
+    }
+
+    /// A guard that fired: half as much again.
+    fn longer(&mut self, exit: &Exit) {
+        let (value, what) = match &exit.condition.node {
+            Condition::Travelled(value) => (value, "way"),
+            Condition::Turned(value) => (value, "turn"),
+            Condition::Passed(value) => (value, "time"),
+            _ => return,
+        };
+        if let Some(amount) = self.case.parsed.mission.evaluate(&value.node) {
+            let why = format!("Half as much {what} again, if it was just not enough.");
+            self.set(value, amount.quantity().si() * 1.5, why);
+        }
+    }
+
+    /// An exit that was to fire and did not.
+    fn missed(&mut self, step: usize, exit: usize, written: &Exit, story: &ExitStory) {
+        let Some((entered, left, Evidence::Spare(spare))) = story.visits.last().copied() else { return };
+        let run = self.case.run;
+        let Some(term) = self.case.program.steps[step].exits.get(exit).map(|exit| &exit.term) else { return };
+        let looks = term.looks();
+        let Some(look) = looks.first() else { return };
+        match (&look.test, &written.condition.node) {
+            (Test::Reads { sensor, below, .. }, _) => {
+                if let Some(Condition::Reads { limit, .. }) = reads(&written.condition) {
+                    let readings = (entered + 1..=left).map(|tick| run.trace.reading(tick, *sensor).brightness);
+                    let best =
+                        if *below { readings.fold(f64::INFINITY, f64::min) } else { readings.fold(0.0, f64::max) };
+                    let room = 3.0 * noise_width(self.case.robot, *sensor);
+                    let why = format!("The nearest reading of this step was {:.0} %.", best * 100.0);
+                    self.set(limit, if *below { best + room } else { (best - room).max(0.0) }, why);
+                }
+            }
+            (Test::Range { ranger, below, .. }, _) => {
+                if let Some(Condition::Reads { limit, .. }) = reads(&written.condition) {
+                    let readings = (entered + 1..=left).map(|tick| run.trace.range(tick, *ranger));
+                    let best =
+                        if *below { readings.fold(f64::INFINITY, f64::min) } else { readings.fold(0.0, f64::max) };
+                    let why = format!("The nearest reading of this step was {:.0} mm.", best * 1e3);
+                    self.set(limit, if *below { best + 0.01 } else { best - 0.01 }, why);
+                }
+            }
+            (Test::Crossed { .. }, Condition::Crossed { count, .. }) => {
+                if let (Spare::Lines(lines), Value::Literal(quantity)) = (spare, &count.node)
+                    && f64::from(lines) < quantity.value
+                {
+                    let seen = quantity.value - f64::from(lines);
+                    self.set(count, seen, format!("{seen:.0} of them were crossed before the step was ended."));
+                }
+                self.other_sensor(written, step, entered, left);
+            }
+            (Test::Bright { sensor, .. }, _) => {
+                self.other_tone(*sensor, written, entered, left);
+                self.other_sensor(written, step, entered, left);
+            }
+            (Test::Colour { sensor, .. }, _) => self.other_tone(*sensor, written, entered, left),
+            (Test::Travelled(_), Condition::Travelled(value)) | (Test::Turned(_), Condition::Turned(value)) => {
+                let missing = match spare {
+                    Spare::Length(missing) | Spare::Angle(missing) => missing,
+                    _ => return,
+                };
+                if let Some(amount) = self.case.parsed.mission.evaluate(&value.node) {
+                    let why = "That is how far it came before the step was ended.".to_owned();
+                    self.set(value, amount.quantity().si() - missing, why);
+                }
+            }
+            _ => {}
+        }
+        self.speeds(written.line);
+    }
+
+    /// What stands in the way of everything that looks: too much speed.
+    fn speeds(&mut self, line: usize) {
+        if let Some((step, _)) = written(self.case.parsed, line) {
+            self.slower(step);
+        }
+    }
+
+    /// The tones that a sensor did see in a visit, instead of the one that it was asked for.
+    fn other_tone(&mut self, sensor: usize, exit: &Exit, entered: usize, left: usize) {
+        let Case { program, run, text, .. } = self.case;
+        let Some(Condition::Sees { tones: asked, .. }) = reads(&exit.condition) else { return };
+        let [asked] = asked.as_slice() else { return };
+        let tones = &program.tones[sensor];
+        let seen = |index: usize, tick: usize| {
+            let reading = run.trace.reading(tick, sensor);
+            if tones.by_colour {
+                tones.nearest_colour(&reading) == Some(index)
+            } else {
+                tones.limits(index).holds(reading.brightness, false)
+            }
+        };
+        for (index, tone) in tones.tones.iter().enumerate().filter(|(_, tone)| tone.name != asked.node) {
+            let count = (entered + 1..=left).filter(|tick| seen(index, *tick)).count();
+            // What it saw all the time is the ground.
+            if count > 1 && count * 2 < left - entered {
+                let text = Edit { span: asked.span.clone(), text: tone.name.clone() }.apply(text);
+                let why = "That is what this sensor did see, for a while.";
+                self.push(format!("look for {} instead of {}", tone.name, asked.node), why, text);
+            }
+        }
+    }
+
+    /// Other floor sensors that did see it in the visit.
+    fn other_sensor(&mut self, exit: &Exit, _step: usize, entered: usize, left: usize) {
+        let Case { program, run, text, robot, .. } = self.case;
+        let (sensor, tone) = match reads(&exit.condition) {
+            Some(Condition::Sees { sensors, tones, .. }) => match (sensors.names.as_slice(), tones.as_slice()) {
+                ([sensor], [tone]) => (sensor, tone),
+                _ => return,
+            },
+            Some(Condition::Crossed { sensor, tone, .. }) => (sensor, tone),
+            _ => return,
+        };
+        for (index, other) in robot.sensors.iter().enumerate().filter(|(_, other)| other.name != sensor.node) {
+            let tones = &program.tones[index];
+            let Some(limits) = tones.index(&tone.node).map(|at| tones.limits(at)) else { continue };
+            let saw =
+                (entered + 1..=left).filter(|tick| limits.holds(run.trace.reading(*tick, index).brightness, false));
+            let count = saw.count();
+            if !tones.by_colour && count > 1 && count * 2 < left - entered {
+                let text = Edit { span: sensor.span.clone(), text: other.name.clone() }.apply(text);
+                let why = format!("{} did see {} in this step.", other.name, tone.node);
+                self.push(format!("look with {} instead of {}", other.name, sensor.node), why, text);
+            }
+        }
+    }
+
+    /// What was true while another step was active: that one could look for it too.
+    fn elsewhere(&mut self, story: &ExitStory, exit: &Exit) {
+        let Case { program, run, parsed, text, .. } = self.case;
+        // A doubtful moment is no reason to look elsewhere.
+        let Some(truth) = story.truths.iter().find(|truth| !truth.looked && truth.to - truth.from >= 2) else { return };
+        let active = run.legs.iter().find(|leg| (leg.from..leg.to).contains(&truth.from)).map(|leg| leg.step);
+        let Some(active) = active else { return };
+        let of = &program.steps[active];
+        let at = parsed.mission.steps.iter().position(|step| step.line == of.line);
+        let Some(at) = at.filter(|_| !of.foreign && of.reflex.is_none()) else { return };
+        if parsed.mission.steps[at].exits.iter().any(|known| known.line == exit.line) {
+            return;
+        }
+        let condition = &text[exit.condition.span.clone()];
+        let target = match &exit.target.node {
+            Target::Fail(_) | Target::Again | Target::Out => return,
+            Target::Step(name) => Some(format!("\"{name}\"")),
+            Target::Done => Some("done".to_owned()),
+            Target::Next => Some("next".to_owned()),
+        };
+        let words = format!("look for it in \"{}\" too", of.name);
+        let seconds = run.trace.seconds(truth.from);
+        let why = format!("It was true at {seconds:.1} s, while that step was active and did not look.");
+        let text = add_exit(parsed, text, at, condition, target.as_deref()).apply(text);
+        self.push(words, why, text);
+    }
+}
+
+/// The condition within what is said of how long and from when on.
+fn reads(condition: &Spanned<Condition>) -> Option<&Condition> {
+    match &condition.node {
+        Condition::For(inner, _) | Condition::After(inner, _) | Condition::As(inner, _) => reads(inner),
+        other => Some(other),
+    }
+}
+
+/// What may be done about a finding at a stroke.
+pub fn fixes(finding: &Finding, parsed: &Parsed, text: &str, names: &Names) -> Vec<Remedy> {
+    let mut fixes = Vec::new();
+    let span = finding.span.clone();
+    let mut push = |words: String, new: String| {
+        if new != text {
+            fixes.push(Remedy { words, why: finding.message.clone(), text: new });
+        }
+    };
+    let replace = |with: &str| Edit { span: span.clone(), text: with.to_owned() }.apply(text);
+    for hint in &finding.hints {
+        if let Some(word) = hint.strip_prefix("did you mean `").and_then(|rest| rest.strip_suffix("`?")) {
+            let quoted = text.get(span.clone()).is_some_and(|old| old.starts_with('"')) && !word.starts_with('"');
+            let word = if quoted { format!("\"{word}\"") } else { word.to_owned() };
+            push(format!("write {word}"), replace(&word));
+        } else if let Some(rest) = hint.strip_prefix("there is `").and_then(|rest| rest.strip_suffix('`')) {
+            for word in rest.split("`, `").take(6) {
+                push(format!("write {word}"), replace(word));
+            }
+        }
+    }
+    let line = parsed.lines.partition_point(|line| line.span.start <= span.start).saturating_sub(1);
+    let exit = written(parsed, line).map(|(_, exit)| exit);
+    let behind = |exit: &Exit, more: &str| {
+        let at = exit.condition.span.end;
+        Edit { span: at..at, text: more.to_owned() }.apply(text)
+    };
+    match (finding.code, exit) {
+        ("K13", Some(exit)) => push("wait until it was false once".into(), behind(exit, " after it was false")),
+        ("K06", Some(exit)) => push("ask for it for 20 ms".into(), behind(exit, " for 20 ms")),
+        ("K55", _) => {
+            if let Some(limit) = &parsed.mission.limit {
+                let more = Quantity { value: (limit.node.value * 1.25).ceil(), unit: limit.node.unit };
+                let edit = Edit { span: limit.span.clone(), text: more.to_string() };
+                push(format!("{} -> {more}", limit.node), edit.apply(text));
+            }
+        }
+        _ => {}
+    }
+    let about = parsed.mission.steps.iter().position(|step| step.line == line);
+    if let Some(step) = about.filter(|step| {
+        let step = &parsed.mission.steps[*step];
+        step.exits.is_empty() && matches!(&step.behaviour, Some((behaviour, _)) if never_ends(&behaviour.node))
+    }) {
+        for offer in crate::mission::offer::conditions(parsed.mission.steps.get(step), names).into_iter().take(3) {
+            push(format!("until {}", offer.text), add_exit(parsed, text, step, &offer.text, None).apply(text));
+        }
+    }
+    if parsed.lines.get(line).is_some_and(|line| line.kind == LineKind::Broken || line.kind == LineKind::Let) {
+        push("take the line out".into(), apply_all(text, vec![edit::delete_line(parsed, text, line)]));
+    }
+    fixes
+}
+
+/// Whether a behaviour goes on until an exit ends it.
+const fn never_ends(behaviour: &Behaviour) -> bool {
+    matches!(
+        behaviour,
+        Behaviour::Drive { .. }
+            | Behaviour::Spin { .. }
+            | Behaviour::Pivot { .. }
+            | Behaviour::Follow { .. }
+            | Behaviour::Keep { .. }
+            | Behaviour::Hold { .. }
+    )
+}

@@ -1,0 +1,65 @@
+//! Changes of exits as replacements of spans: the first of a step starts with `until`, every other one with `or`.
+
+use super::ast::{Behaviour, Step};
+use super::edit::{Edit, delete_line};
+use super::parser::Parsed;
+
+/// The step that an exit on a line belongs to, and which of its exits it is.
+pub fn exit_at(parsed: &Parsed, line: usize) -> Option<(usize, usize)> {
+    parsed.mission.steps.iter().enumerate().find_map(|(index, step)| {
+        let nth = step.exits.iter().position(|exit| exit.line == line)?;
+        Some((index, nth))
+    })
+}
+
+/// The line below which a step's next exit stands.
+fn last_line(step: &Step) -> usize {
+    let repeats = matches!(&step.behaviour, Some((behaviour, _)) if matches!(behaviour.node, Behaviour::Repeat(_)));
+    let exit = step.exits.last().map(|exit| exit.line);
+    let row = step.rows.last().map(|row| row.line);
+    let behaviour = step.behaviour.as_ref().map(|(_, line)| if repeats { step.last } else { *line });
+    exit.or(row).or(behaviour).unwrap_or(step.line)
+}
+
+/// One more exit for a step, below those it has. `target`: what stands behind its arrow, if anything.
+pub fn add_exit(parsed: &Parsed, text: &str, step: usize, condition: &str, target: Option<&str>) -> Edit {
+    let about = &parsed.mission.steps[step];
+    let header = &text[parsed.lines[about.line].span.clone()];
+    let indent = &header[..header.len() - header.trim_start().len()];
+    let word = if about.exits.is_empty() { "until" } else { "or   " };
+    let arrow = target.map_or_else(String::new, |target| format!("  -> {target}"));
+    let at = parsed.lines[last_line(about)].span.end;
+    Edit { span: at..at, text: format!("\n{indent}  {word} {condition}{arrow}") }
+}
+
+/// Takes the exit on a line out; the next one then starts with `until` if need be.
+pub fn remove_exit(parsed: &Parsed, text: &str, line: usize) -> Option<Edit> {
+    let (step, nth) = exit_at(parsed, line)?;
+    let exits = &parsed.mission.steps[step].exits;
+    let out = delete_line(parsed, text, line);
+    let Some(next) = exits.get(nth + 1).filter(|_| nth == 0) else { return Some(out) };
+    let span = parsed.lines[next.line].span.clone();
+    let old = &text[span.clone()];
+    let (indent, rest) = old.split_at(old.len() - old.trim_start().len());
+    let rest = rest.strip_prefix("or")?.trim_start();
+    let between = &text[out.span.end.min(span.start)..span.start];
+    Some(Edit { span: out.span.start..span.end, text: format!("{between}{indent}until {rest}") })
+}
+
+/// Swaps the exit on a line with the one above or below: the first that holds wins, so that order matters.
+pub fn move_exit(parsed: &Parsed, text: &str, line: usize, up: bool) -> Option<Edit> {
+    let (step, nth) = exit_at(parsed, line)?;
+    let exits = &parsed.mission.steps[step].exits;
+    let other = if up { nth.checked_sub(1)? } else { nth + 1 };
+    let (first, second) = (exits.get(nth.min(other))?, exits.get(nth.max(other))?);
+    let spans = [first, second].map(|exit| parsed.lines[exit.line].span.clone());
+    // Everything but the word that it starts with changes places.
+    let parts = spans.clone().map(|span| {
+        let line = &text[span];
+        let word = line.trim_start().split_whitespace().next().map_or(0, str::len);
+        line.split_at(line.len() - line.trim_start().len() + word)
+    });
+    let between = &text[spans[0].end..spans[1].start];
+    let swapped = format!("{}{}{between}{}{}", parts[0].0, parts[1].1, parts[1].0, parts[0].1);
+    Some(Edit { span: spans[0].start..spans[1].end, text: swapped })
+}
