@@ -165,8 +165,8 @@ fn remedies_make_the_run_do_what_was_meant() {
         ("until ahead < 100 mm", "until ahead < 20 mm", "no quay", "20 mm -> "),
         ("or    travelled 900 mm", "or    travelled 300 mm", "missed the dock", "300 mm -> 450 mm"),
         (
-            "hue sees samphire-green",
-            "hue sees brine-blue",
+            "until hue sees samphire-green  -> next\n  or    travelled 900 mm ",
+            "until hue sees brine-blue  -> next\n  or    travelled 400 mm ",
             "missed the dock",
             "look for samphire-green instead of brine-blue",
         ),

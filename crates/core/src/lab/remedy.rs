@@ -216,10 +216,7 @@ impl Found<'_> {
             }
             (Test::Colour { sensor, .. }, _) => self.other_tone(*sensor, written, entered, left),
             (Test::Travelled(_), Condition::Travelled(value)) | (Test::Turned(_), Condition::Turned(value)) => {
-                let missing = match spare {
-                    Spare::Length(missing) | Spare::Angle(missing) => missing,
-                    _ => return,
-                };
+                let (Spare::Length(missing) | Spare::Angle(missing)) = spare else { return };
                 if let Some(amount) = self.case.parsed.mission.evaluate(&value.node) {
                     let why = "That is how far it came before the step was ended.".to_owned();
                     self.set(value, amount.quantity().si() - missing, why);

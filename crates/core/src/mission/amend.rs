@@ -218,7 +218,7 @@ pub fn split_step(parsed: &Parsed, text: &str, step: usize, condition: &str) -> 
     for exit in about.exits.iter().filter(|exit| matches!(exit.target.node, Target::Fail(_))) {
         let line = text[parsed.lines[exit.line].span.clone()].trim_start();
         let rest = line.strip_prefix("until").or(line.strip_prefix("or"))?.trim_start();
-        first.push_str(&format!("\n{indent}  or    {rest}"));
+        first = format!("{first}\n{indent}  or    {rest}");
     }
     let mut second = text[span.clone()].to_owned();
     second.replace_range(about.name.span.start - span.start..about.name.span.end - span.start, &format!("\"{name}\""));

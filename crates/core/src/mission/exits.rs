@@ -56,7 +56,7 @@ pub fn move_exit(parsed: &Parsed, text: &str, line: usize, up: bool) -> Option<E
     // Everything but the word that it starts with changes places.
     let parts = spans.clone().map(|span| {
         let line = &text[span];
-        let word = line.trim_start().split_whitespace().next().map_or(0, str::len);
+        let word = line.split_whitespace().next().map_or(0, str::len);
         line.split_at(line.len() - line.trim_start().len() + word)
     });
     let between = &text[spans[0].end..spans[1].start];

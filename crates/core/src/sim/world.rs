@@ -10,7 +10,7 @@ use super::stage::Stage;
 use crate::controller::{Command, Program, Reading};
 use crate::field::{Blurred, Field, Mark, Mat, Point, Pose};
 use crate::robot::{FloorSensor, Robot};
-use crate::units::math::TAU;
+use crate::units::math::{self, TAU};
 
 /// Another robot of a field, ready to play.
 #[derive(Clone, Debug)]
@@ -108,7 +108,7 @@ impl World {
             let before = scene.riders[0].plant.pose(&scene.riders[0].body);
             scene.advance(LOOK.0);
             let now = scene.riders[0].plant.pose(&scene.riders[0].body);
-            if scene.riders[0].out || (now.x - before.x).hypot(now.y - before.y) < 1e-5 {
+            if scene.riders[0].out || math::length(now.x - before.x, now.y - before.y) < 1e-5 {
                 break;
             }
         }

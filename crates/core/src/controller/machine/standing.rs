@@ -129,7 +129,9 @@ impl Controller {
         match term {
             Term::Look(look) => into.looks.push(self.live(look, frame, readings)),
             Term::Any(terms) | Term::All(terms) => {
-                terms.iter().for_each(|term| self.collect(term, frame, readings, into));
+                for term in terms {
+                    self.collect(term, frame, readings, into);
+                }
             }
             Term::Not(term) | Term::As(term, _) => self.collect(term, frame, readings, into),
             Term::For(term, seconds, slot) => {
