@@ -210,6 +210,17 @@ impl Field {
         self.platforms.iter().position(|platform| platform.shape.depth(place) > 0.0)
     }
 
+    /// What lies or stands nearest to a place and has a name, when that is within so many metres.
+    pub fn named_near(&self, at: Point, within: f64) -> Option<&str> {
+        let marks = self.marks.iter().map(|mark| (mark.name.as_str(), -mark.shape.depth(at)));
+        let walls = self.walls.iter().map(|wall| {
+            let band = Shape::Band { points: wall.points.clone(), width: wall.thickness };
+            (wall.name.as_str(), -band.depth(at))
+        });
+        let named = marks.chain(walls).filter(|(name, away)| !name.is_empty() && *away <= within);
+        named.min_by(|a, b| a.1.total_cmp(&b.1)).map(|(name, _)| name)
+    }
+
     /// The start pose of that name.
     pub fn start(&self, name: &str) -> Option<&Start> {
         self.starts.iter().find(|start| start.name == name)

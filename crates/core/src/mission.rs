@@ -10,6 +10,7 @@ mod amounts;
 mod ast;
 mod behaviour;
 mod check;
+pub mod complete;
 mod condition;
 pub mod edit;
 pub mod exits;

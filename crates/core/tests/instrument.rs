@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use wayodos_core::controller::{Event, Program};
-use wayodos_core::field::Pose;
+use wayodos_core::field::{Point, Pose};
 use wayodos_core::finding::{Finding, Severity};
 use wayodos_core::lab::along::Along;
 use wayodos_core::lab::evidence::{StepEvidence, evidence};
@@ -279,12 +279,13 @@ fn a_robot_that_brakes_comes_to_rest_where_a_run_says_it_does() {
     let brakes = told.run.trace.ticks[told.run.visits[1].entered];
     let rest = world.rest_of(brakes.pose, brakes.rims);
     let really = told.run.final_pose();
-    assert!((rest.x - really.x).hypot(rest.y - really.y) < 0.002, "{rest:?} {really:?}");
-    let way = (rest.x - brakes.pose.x).hypot(rest.y - brakes.pose.y);
+    let gap = |a: Pose, b: Pose| Point::new(a.x, a.y).distance(Point::new(b.x, b.y));
+    assert!(gap(rest, really) < 0.000_5, "{rest:?} {really:?}");
+    let way = gap(rest, brakes.pose);
     assert!(way > 0.003 && way < 0.1, "{way}");
     // Twice as fast: further, and standing still: nowhere.
     let fast = world.rest_of(brakes.pose, brakes.rims.map(|rim| 2.0 * rim));
-    let far = (fast.x - brakes.pose.x).hypot(fast.y - brakes.pose.y);
+    let far = gap(fast, brakes.pose);
     assert!(far > 1.5 * way, "{far} {way}");
     assert!((world.rest_of(brakes.pose, [0.0; 2]).x - brakes.pose.x).abs() < 1e-6);
 }

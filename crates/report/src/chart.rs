@@ -2,7 +2,7 @@
 //!
 //! [`Chart`] is the model that the terminal paints in cells; [`chart_scene`] makes scene items of the same model.
 
-use wayodos_core::controller::{Action, Event, Limits, Program, Rail, Sight, Test, Tones};
+use wayodos_core::controller::{Action, Event, Limits, Program, Rail, Sight, Test, Tones, WheelCommand};
 use wayodos_core::robot::Robot;
 use wayodos_core::sim::{Happening, Outcome, Run};
 
@@ -77,6 +77,8 @@ pub struct Track {
     pub unit: &'static str,
     /// The data.
     pub kind: TrackKind,
+    /// It is shown unless somebody asks otherwise; the others only when they are asked for.
+    pub usual: bool,
 }
 
 /// What kind of thing happened.
@@ -143,6 +145,8 @@ impl Chart {
         };
         tracks.extend((0..robot.actuators.len()).filter(moves).map(|actuator| actuator_track(story, actuator)));
         tracks.push(speed_track(run, robot, program));
+        tracks.extend(reflex_track(story));
+        tracks.extend(further_tracks(story));
         Self {
             period: f64::from(trace.period_ms) / 1000.0,
             end: trace.seconds(trace.ticks.len().saturating_sub(1)).max(0.1),
@@ -206,7 +210,7 @@ fn sensor_track(story: Story<'_>, index: usize) -> Track {
     let name = robot.sensors[index].name.clone();
     let tones = &program.tones[index];
     if tones.by_colour {
-        return Track { name, unit: "", kind: TrackKind::Tones(ribbons(story, index, tones)) };
+        return Track { name, unit: "", kind: TrackKind::Tones(ribbons(story, index, tones)), usual: true };
     }
     let trace = &run.trace;
     let values: Vec<f32> =
@@ -253,7 +257,7 @@ fn sensor_track(story: Story<'_>, index: usize) -> Track {
             }
         }
     }
-    Track { name, unit: "%", kind: TrackKind::Line { values, low: 0.0, high: 100.0, limits } }
+    Track { name, unit: "%", kind: TrackKind::Line { values, low: 0.0, high: 100.0, limits }, usual: true }
 }
 
 /// What a ranging sensor read, with the distances that it was compared with.
@@ -273,7 +277,7 @@ fn range_track(story: Story<'_>, ranger: usize) -> Track {
         })
     });
     let kind = TrackKind::Line { values, low: 0.0, high: about.greatest * 1000.0, limits: limits.collect() };
-    Track { name: about.name.clone(), unit: "mm", kind }
+    Track { name: about.name.clone(), unit: "mm", kind, usual: true }
 }
 
 /// When a touch switch or a button was pressed.
@@ -291,7 +295,7 @@ fn switch_track(story: Story<'_>, switch: usize) -> Track {
             ribbons.push(Ribbon { from: at, to: end, tone: "pressed".into(), rgb: ink::WALL });
         }
     }
-    Track { name: story.robot.touches[switch].name.clone(), unit: "", kind: TrackKind::Tones(ribbons) }
+    Track { name: story.robot.touches[switch].name.clone(), unit: "", kind: TrackKind::Tones(ribbons), usual: true }
 }
 
 /// The angle of an actuator.
@@ -303,7 +307,7 @@ fn actuator_track(story: Story<'_>, actuator: usize) -> Track {
     let low = (least / 30.0).floor() * 30.0;
     let high = ((most / 30.0).ceil() * 30.0).max(low + 30.0);
     let name = story.robot.actuators[actuator].name.clone();
-    Track { name, unit: "deg", kind: TrackKind::Line { values, low, high, limits: Vec::new() } }
+    Track { name, unit: "deg", kind: TrackKind::Line { values, low, high, limits: Vec::new() }, usual: true }
 }
 
 fn ends(limits: &Limits) -> impl Iterator<Item = (f64, f64)> {
@@ -345,7 +349,84 @@ fn speed_track(run: &Run, robot: &Robot, program: &Program) -> Track {
     let high = (f64::from(greatest) / 100.0).ceil().max(1.0) * 100.0;
     let lowest = values.iter().fold(0.0f32, |least, value| least.min(*value));
     let low = if lowest < -20.0 { -high.min(free.max(100.0)) } else { 0.0 };
-    Track { name: "speed".into(), unit: "mm/s", kind: TrackKind::Line { values, low, high, limits: Vec::new() } }
+    let kind = TrackKind::Line { values, low, high, limits: Vec::new() };
+    Track { name: "speed".into(), unit: "mm/s", kind, usual: true }
+}
+
+/// When a reflex had the wheels; none when none ever had.
+fn reflex_track(story: Story<'_>) -> Option<Track> {
+    let Story { run, program, .. } = story;
+    let mut ribbons: Vec<Ribbon> = Vec::new();
+    for leg in &run.legs {
+        let Some(reflex) = program.owner(leg.step) else { continue };
+        let (from, to) = (run.trace.seconds(leg.from), run.trace.seconds(leg.to));
+        match ribbons.last_mut().filter(|last| last.to >= from - 1e-9 && last.tone == reflex.name) {
+            Some(last) => last.to = to,
+            None => ribbons.push(Ribbon { from, to, tone: reflex.name.clone(), rgb: tint(leg.step) }),
+        }
+    }
+    let kind = TrackKind::Tones(ribbons);
+    let has = matches!(&kind, TrackKind::Tones(ribbons) if !ribbons.is_empty());
+    has.then(|| Track { name: "reflex".into(), unit: "", kind, usual: true })
+}
+
+/// What is shown only when somebody asks for it: what the motors were told, where the robot looked, how far it came, and how
+/// far its own reckoning was off.
+fn further_tracks(story: Story<'_>) -> Vec<Track> {
+    let Story { run, program, .. } = story;
+    let ticks = &run.trace.ticks;
+    let line = |name: &str, unit, values: Vec<f32>| {
+        let least = values.iter().copied().fold(f32::INFINITY, f32::min);
+        let most = values.iter().copied().fold(f32::NEG_INFINITY, f32::max);
+        let (low, high) = if least.is_finite() { (f64::from(least), f64::from(most)) } else { (0.0, 1.0) };
+        // Round ends, and some room where nothing ever changes.
+        let step = tick_step((high - low).max(1e-3), 4.0);
+        let (low, high) = ((low / step).floor() * step, ((high / step).ceil() * step).max(low + step));
+        let kind = TrackKind::Line { values, low, high, limits: Vec::new() };
+        Track { name: name.into(), unit, kind, usual: false }
+    };
+    let told = |wheel: usize| {
+        let of = |command: WheelCommand| match command {
+            WheelCommand::Duty(duty) => duty * 100.0,
+            WheelCommand::Speed(speed) => speed * 1000.0,
+            WheelCommand::Brake | WheelCommand::Coast | WheelCommand::Keep => 0.0,
+        };
+        ticks.iter().map(|tick| of([tick.command.left, tick.command.right][wheel]) as f32).collect()
+    };
+    let speeds = |command: WheelCommand| matches!(command, WheelCommand::Speed(_));
+    let unit = if ticks.iter().any(|tick| speeds(tick.command.left)) { "" } else { "%" };
+    let believed = reckoned(run, program);
+    let off = ticks.iter().zip(&believed).map(|(tick, at)| (tick.pose.x - at[0]).hypot(tick.pose.y - at[1]) * 1e3);
+    let turned = ticks.iter().zip(&believed).map(|(tick, at)| (tick.pose.heading - at[2]).to_degrees());
+    vec![
+        line("left told", unit, told(0)),
+        line("right told", unit, told(1)),
+        line("heading", "deg", ticks.iter().map(|tick| tick.pose.heading.to_degrees() as f32).collect()),
+        line("way", "mm", believed.iter().map(|at| (at[3] * 1e3) as f32).collect()),
+        line("reckoning off", "mm", off.map(|off| off as f32).collect()),
+        line("heading off", "deg", turned.map(|off| off as f32).collect()),
+        line("battery", "V", ticks.iter().map(|tick| tick.battery as f32).collect()),
+    ]
+}
+
+/// Where the robot would believe to be at every tick if it reckoned by its encoders and its gyro, from its true pose at the
+/// start: x, y, heading, and metres rolled. Dead reckoning with the mean heading of each tick (Borenstein, Everett and Feng,
+/// "Where am I?", 1996, chapter 1).
+fn reckoned(run: &Run, program: &Program) -> Vec<[f64; 4]> {
+    let ticks = &run.trace.ticks;
+    let Some(first) = ticks.first() else { return Vec::new() };
+    let mut at = [first.pose.x, first.pose.y, first.pose.heading, 0.0];
+    let mut all = vec![at];
+    for pair in ticks.windows(2) {
+        let rolled = |wheel: usize| (pair[1].wheels[wheel] - pair[0].wheels[wheel]) * program.wheel_radius;
+        let (left, right) = (rolled(0), rolled(1));
+        let turned =
+            if program.has_gyro { pair[1].gyro - pair[0].gyro } else { (right - left) / program.track_width };
+        let (way, mean) = (f64::midpoint(left, right), at[2] + turned / 2.0);
+        at = [at[0] + way * mean.cos(), at[1] + way * mean.sin(), at[2] + turned, at[3] + way.abs()];
+        all.push(at);
+    }
+    all
 }
 
 /// Room for the names of tracks, millimetres.
@@ -364,13 +445,14 @@ pub fn chart_scene(chart: &Chart, left: f64, top: f64, width: f64, height: f64) 
     let plot = Plot { left: left + NAMES, width: width - NAMES, end: chart.end };
     let mut items = Vec::new();
     plot.bands(&mut items, chart, top, height);
-    let ribbons = chart.tracks.iter().filter(|track| matches!(track.kind, TrackKind::Tones(_))).count() as f64;
-    let lines = chart.tracks.len() as f64 - ribbons;
+    let tracks: Vec<&Track> = chart.tracks.iter().filter(|track| track.usual).collect();
+    let ribbons = tracks.iter().filter(|track| matches!(track.kind, TrackKind::Tones(_))).count() as f64;
+    let lines = tracks.len() as f64 - ribbons;
     let gap = 2.0;
-    let room = height - BANDS - AXIS - ribbons * RIBBON - gap * chart.tracks.len() as f64;
+    let room = height - BANDS - AXIS - ribbons * RIBBON - gap * tracks.len() as f64;
     let line_height = if lines > 0.0 { (room / lines).max(4.0) } else { 0.0 };
     let mut y = top + BANDS + gap;
-    for track in &chart.tracks {
+    for track in tracks {
         let h = if matches!(track.kind, TrackKind::Tones(_)) { RIBBON } else { line_height };
         items.push(Item::words([left, y + h / 2.0 + 0.4], 2.9, Anchor::Start, ink::TEXT, &*track.name).bold());
         match &track.kind {

@@ -13,6 +13,7 @@ mod readback;
 mod scene;
 mod sheet;
 mod svg;
+pub mod why;
 pub mod words;
 
 pub use chart::{Band, Chart, LimitSpan, Mark, MarkKind, Ribbon, Track, TrackKind, chart_scene, tick_step};

@@ -1,8 +1,9 @@
 //! What the evidence of a run says, in the few words that fit beside a sentence.
 
 use wayodos_core::controller::{Action, Goal, Program};
+use wayodos_core::field::Point;
 use wayodos_core::lab::evidence::{Evidence, Spare, THIN};
-use wayodos_core::sim::{Act, Happening, Outcome, Run};
+use wayodos_core::sim::{Act, Happening, Outcome, Run, Visit};
 
 use crate::field::Story;
 
@@ -168,11 +169,17 @@ pub fn rest_words(run: &Run) -> String {
     format!("{how} {:.0}, {:.0} mm, heading {heading:.0} deg", pose.x * 1e3, pose.y * 1e3)
 }
 
-/// What changed between two runs of the same project, in one line; nothing when they came out alike.
-pub fn change_words(before: (&Run, &Program), after: (&Run, &Program)) -> String {
-    let ((old, old_program), (new, new_program)) = (before, after);
+/// What changed between two runs of the same project, in one line: which step ended otherwise, when and where, and what that
+/// does to the outcome and the points.
+pub fn change_words(before: Story<'_>, after: Story<'_>) -> String {
+    let (Story { run: old, program: old_program, .. }, Story { run: new, program: new_program, field, .. }) =
+        (before, after);
     let mut told = Vec::new();
     let name = |program: &Program, step: usize| format!("{} \"{}\"", step + 1, program.steps[step].name);
+    let place = |visit: &Visit| {
+        let pose = new.trace.ticks.get(visit.left)?.pose;
+        field.named_near(Point::new(pose.x, pose.y), 0.12).map(|name| format!(", by the {name}"))
+    };
     match (old.outcome, new.outcome) {
         (Outcome::Done, Outcome::Done) => {
             let later = new.duration() - old.duration();
@@ -183,11 +190,10 @@ pub fn change_words(before: (&Run, &Program), after: (&Run, &Program)) -> String
         (a, b) if a == b && old.reason == new.reason => {}
         (_, Outcome::Done) => told.push("now it is done".into()),
         (_, _) => {
-            let step = new
-                .visits
-                .last()
-                .map_or_else(String::new, |visit| format!(" in step {}", name(new_program, visit.step)));
-            told.push(format!("now {}{step}", outcome_words(new, new_program)));
+            let last = new.visits.last();
+            let step = last.map_or_else(String::new, |visit| format!(" in step {}", name(new_program, visit.step)));
+            let place = last.and_then(place).unwrap_or_default();
+            told.push(format!("now {}{step}{place}", outcome_words(new, new_program)));
         }
     }
     let moved = old
@@ -198,7 +204,12 @@ pub fn change_words(before: (&Run, &Program), after: (&Run, &Program)) -> String
     if let Some((a, b)) = moved {
         let later = new.trace.seconds(b.left) - old.trace.seconds(a.left);
         let way = if later > 0.0 { "later" } else { "earlier" };
-        told.push(format!("step {} ends {:.1} s {way}", name(new_program, b.step), later.abs()));
+        let place = place(b).filter(|_| told.is_empty() || new.outcome == Outcome::Done).unwrap_or_default();
+        told.push(format!("step {} ends {:.1} s {way}{place}", name(new_program, b.step), later.abs()));
+    }
+    match (old.sheet.total(), new.sheet.total()) {
+        (Some(a), Some(b)) if a != b => told.push(format!("score {} -> {}", points_words(a), points_words(b))),
+        _ => {}
     }
     if told.is_empty() && old.visits.len() == new.visits.len() && old_program.steps.len() == new_program.steps.len() {
         return "nothing that matters changed".into();

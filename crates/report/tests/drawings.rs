@@ -179,7 +179,7 @@ fn what_an_edit_changed_is_told_in_one_line() {
     let change = |old: &str, new: &str| {
         assert!(MISSION.contains(old));
         let after = Told::new(&MISSION.replace(old, new));
-        change_words((&good.run, &good.program), (&after.run, &after.program))
+        change_words(good.story(), after.story())
     };
     let faster = change("at 30 %", "at 45 %");
     assert!(faster.starts_with("round 0.") && faster.contains(" faster; step 1 \"To the line\" ends 0."), "{faster}");
@@ -189,7 +189,7 @@ fn what_an_edit_changed_is_told_in_one_line() {
     assert!(lost.starts_with("now failed at 0.") && lost.contains(": no line in step 1 \"To the line\""), "{lost}");
     assert_eq!(change("limit 10 s", "limit 11 s"), "nothing that matters changed");
     let bad = Told::new(&MISSION.replace("travelled 300 mm", "travelled 30 mm"));
-    let mended = change_words((&bad.run, &bad.program), (&good.run, &good.program));
+    let mended = change_words(bad.story(), good.story());
     assert!(mended.starts_with("now it is done"), "{mended}");
     assert!(outcome_words(&good.run, &good.program).ends_with("s of 10 s"));
     assert!(rest_words(&good.run).starts_with("at rest at 2"), "{}", rest_words(&good.run));

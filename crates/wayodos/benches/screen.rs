@@ -18,14 +18,14 @@ use wayodos::work::tell;
 fn benches(criterion: &mut Criterion) {
     let project = Project::demo(None).expect("the demo is good");
     let setup = project.setup.clone().expect("the demo is good");
-    let world = setup.world();
+    let world = Arc::new(setup.world());
     let mut model = Model::new(project, None, 7, (160, 50));
     let mut screen = Screen::new(Theme::new(ThemeName::Dark, Depth::True), Cells::Quadrant);
     let mut buffer = Buffer::empty(Rect::new(0, 0, 160, 50));
     let answer = |model: &mut Model, effects: Vec<Effect>| {
         for effect in effects {
             if let Effect::Run(job) = effect {
-                let told = tell(&job.text, &job.setup, &world, job.seed, None).map(Arc::new);
+                let told = tell(&job, &world, None).map(Arc::new);
                 update(model, Msg::Ran(job.id, told));
             }
         }

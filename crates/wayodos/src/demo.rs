@@ -36,3 +36,9 @@ pub const FOLDER: &str = "brinewick";
 pub fn file(path: &str) -> Option<&'static str> {
     FILES.iter().find(|(name, _)| *name == path).map(|(_, text)| *text)
 }
+
+/// The names of the missions, or routines, in a folder of the demo.
+pub fn names(within: &str) -> Vec<String> {
+    let inside = |path: &'static str| path.strip_prefix(within)?.strip_prefix('/')?.strip_suffix(".way");
+    FILES.iter().filter_map(|(path, _)| inside(path)).map(str::to_owned).collect()
+}

@@ -9,6 +9,7 @@ use std::path::{Component, Path, PathBuf};
 
 use wayodos_core::finding::{Finding, Source};
 use wayodos_core::project::{Config, Setup, hands};
+use wayodos_core::sim::Intervention;
 
 use crate::demo;
 
@@ -101,15 +102,7 @@ impl Project {
             return Err(OpenError::NoProject(folder.to_owned()));
         }
         let read = |path: &str| read_bytes(&folder.join(path));
-        let list = |within: &str| {
-            let entries = fs::read_dir(folder.join(within)).into_iter().flatten().flatten();
-            let mut names: Vec<String> = entries
-                .filter_map(|entry| entry.file_name().into_string().ok())
-                .filter_map(|name| name.strip_suffix(".way").map(str::to_owned))
-                .collect();
-            names.sort();
-            names
-        };
+        let list = |within: &str| names_in(&folder.join(within));
         Self::assemble(Home::Folder(folder.to_owned()), mission, read, list)
     }
 
@@ -119,10 +112,7 @@ impl Project {
             let missing = || OpenError::Unreadable(path.into(), io::ErrorKind::NotFound.into());
             demo::file(path).map(|text| text.as_bytes().to_vec()).ok_or_else(missing)
         };
-        let list = |within: &str| {
-            let inside = |path: &'static str| path.strip_prefix(within)?.strip_prefix('/')?.strip_suffix(".way");
-            demo::FILES.iter().filter_map(|(path, _)| inside(path)).map(str::to_owned).collect()
-        };
+        let list = demo::names;
         Self::assemble(Home::Demo, mission, read, list)
     }
 
@@ -211,6 +201,69 @@ impl Project {
         }
     }
 
+    /// The files beside the mission that it was read from; none of the demo's.
+    pub fn files(&self) -> Vec<PathBuf> {
+        let Home::Folder(folder) = &self.home else { return Vec::new() };
+        let shared = self.setup.iter().flat_map(|setup| &setup.shared).map(|(path, _)| path);
+        self.texts.iter().map(|(_, path, _)| path).chain(shared).map(|path| folder.join(path)).collect()
+    }
+
+    /// The names of all missions of the project, and of the one that is open.
+    pub fn missions(&self) -> Vec<String> {
+        let mut names = match &self.home {
+            Home::Folder(folder) => names_in(&folder.join("missions")),
+            Home::Demo => demo::names("missions"),
+        };
+        let own = Path::new(&self.config.mission).file_stem().and_then(|stem| stem.to_str()).unwrap_or_default();
+        if !names.iter().any(|name| name == own) {
+            names.push(own.to_owned());
+        }
+        names.sort();
+        names
+    }
+
+    /// Another mission of the project. One that is not there yet is begun, and comes into its file when it is saved.
+    ///
+    /// # Errors
+    /// A sentence that says what could not be opened and why.
+    pub fn open_other(&self, name: &str) -> Result<Self, String> {
+        let stem = slug(name);
+        if stem.is_empty() {
+            return Err(format!("`{name}` leaves no name for a file: use letters and digits"));
+        }
+        let there = if self.missions().iter().any(|known| known == name) { name } else { &stem };
+        if self.missions().iter().any(|known| known == there) {
+            let opened = match &self.home {
+                Home::Folder(folder) => Self::open(folder, Some(there)),
+                Home::Demo => Self::demo(Some(there)),
+            };
+            return opened.map_err(|error| error.to_string());
+        }
+        let mut new = self.clone();
+        new.config.mission = format!("missions/{stem}.way");
+        let start = self.setup.as_ref().and_then(|setup| setup.field.starts.first());
+        let start = start.map_or_else(String::new, |start| format!("  start {}\n", start.name));
+        new.mission = format!("mission \"{name}\"\n  limit 60 s\n{start}");
+        Ok(new)
+    }
+
+    /// Writes what is done by hand to a file of its own; its path.
+    ///
+    /// # Errors
+    /// A sentence that says what could not be written and why.
+    pub fn keep_hands(&self, hands: &[Intervention]) -> Result<PathBuf, String> {
+        let Home::Folder(folder) = &self.home else {
+            return Err("save the demo first (s): hands are kept in the project's folder".into());
+        };
+        let Some(setup) = &self.setup else { return Err("robot or field have errors: mend them first".into()) };
+        let stem = Path::new(&self.config.mission).file_stem().and_then(|stem| stem.to_str()).unwrap_or("mission");
+        let file = folder.join("hands").join(format!("{stem}.toml"));
+        let made = file.parent().map_or(Ok(()), fs::create_dir_all);
+        made.and_then(|()| write_whole(&file, hands::write(hands, &setup.field).as_bytes()))
+            .map_err(|error| format!("cannot write {}: {error}", file.display()))?;
+        Ok(file)
+    }
+
     /// Where unsaved edits are kept against a crash; none when this machine offers no place.
     pub fn draft_file(&self) -> Option<PathBuf> {
         if let Some(file) = self.mission_file() {
@@ -228,6 +281,56 @@ impl Project {
         let text = read_text(&self.draft_file()?).ok()?;
         (text != self.mission).then_some(text)
     }
+}
+
+/// The names of the missions, or routines, in a folder.
+fn names_in(folder: &Path) -> Vec<String> {
+    let entries = fs::read_dir(folder).into_iter().flatten().flatten();
+    let mut names: Vec<String> = entries
+        .filter_map(|entry| entry.file_name().into_string().ok())
+        .filter_map(|name| name.strip_suffix(".way").map(str::to_owned))
+        .collect();
+    names.sort();
+    names
+}
+
+/// A name as a file has it: `Morning round` is `morning-round`.
+fn slug(name: &str) -> String {
+    let mut slug = String::new();
+    for letter in name.trim().chars() {
+        if letter.is_alphanumeric() {
+            slug.extend(letter.to_lowercase());
+        } else if !slug.is_empty() && !slug.ends_with('-') {
+            slug.push('-');
+        }
+    }
+    slug.trim_end_matches('-').to_owned()
+}
+
+/// Makes a project folder with the demo's robot, field and calibration, and a mission that has no steps yet.
+///
+/// # Errors
+/// A sentence that says what could not be written and why.
+pub fn begin(folder: &Path) -> Result<(), String> {
+    if folder.join(PROJECT_FILE).exists() {
+        return Err(format!("{} holds a project already", folder.display()));
+    }
+    let name = folder.file_name().and_then(|name| name.to_str()).unwrap_or("project");
+    let project = format!(
+        "name = {name:?}\nmission = \"missions/first.way\"\nrobot = \"robots/curlew.toml\"\nfield = \"fields/causeway.toml\"\n\
+         calibration = \"calibration.toml\"\n"
+    );
+    let mission = "mission \"First\"\n  limit 60 s\n  start slipway\n".to_owned();
+    let taken = ["robots/curlew.toml", "fields/causeway.toml", "calibration.toml"];
+    let files = taken.into_iter().map(|path| (path, demo::file(path).unwrap_or_default().to_owned()));
+    let files = files.chain([("missions/first.way", mission), (PROJECT_FILE, project)]);
+    for (path, contents) in files {
+        let file = folder.join(path);
+        let made = file.parent().map_or(Ok(()), fs::create_dir_all);
+        made.and_then(|()| write_whole(&file, contents.as_bytes()))
+            .map_err(|error| format!("cannot write {}: {error}", file.display()))?;
+    }
+    Ok(())
 }
 
 /// The path with another ending behind its own.

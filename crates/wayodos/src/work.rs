@@ -4,12 +4,14 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Condvar, Mutex, PoisonError};
 use std::thread;
 
-use wayodos_core::controller::Program;
+use wayodos_core::controller::{Controller, Program, ProgramStep};
+use wayodos_core::field::Pose;
 use wayodos_core::finding::Finding;
 use wayodos_core::lab::evidence::{StepEvidence, evidence};
 use wayodos_core::lab::hindsight::hindsight;
+use wayodos_core::lab::why::Replay;
 use wayodos_core::project::{Setup, prepare};
-use wayodos_core::sim::{Play, Run, World, play};
+use wayodos_core::sim::{Intervention, Piece, Play, Run, World, play};
 use wayodos_report::{Chart, Story};
 
 /// A run with all that is shown of it.
@@ -19,6 +21,8 @@ pub struct Told {
     pub text: Arc<str>,
     /// The compiled mission.
     pub program: Arc<Program>,
+    /// What it ran in.
+    pub world: Arc<World>,
     /// What happened.
     pub run: Run,
     /// One entry per visit of a step.
@@ -27,6 +31,34 @@ pub struct Told {
     pub hindsight: Vec<Finding>,
     /// The strip chart.
     pub chart: Chart,
+    /// Where it began, when not at the start: the step in its own program, and what was asked for.
+    pub piece: Option<(usize, From)>,
+}
+
+/// A place in the middle of a whole run, to begin another run at.
+#[derive(Clone, Debug)]
+pub struct From {
+    /// The whole run.
+    pub base: Arc<Told>,
+    /// Its tick.
+    pub tick: usize,
+    /// The name of the step to begin with.
+    pub step: String,
+    /// Where the robot is put then, standing.
+    pub pose: Option<Pose>,
+}
+
+impl Told {
+    /// This run, to be asked how things stood.
+    pub fn replay(&self) -> Replay {
+        match &self.piece {
+            Some((step, from)) => {
+                let known = Replay::new(&from.base.program).knowledge_before(&from.base.run, from.tick);
+                Replay::of(Controller::starting_at(Arc::clone(&self.program), *step, &known), &self.program)
+            }
+            None => Replay::new(&self.program),
+        }
+    }
 }
 
 /// A text to run.
@@ -40,19 +72,44 @@ pub struct Job {
     pub setup: Arc<Setup>,
     /// Seed of the run.
     pub seed: u64,
+    /// Where it begins, when not at the start.
+    pub from: Option<From>,
+    /// What is done by hand, in order of time.
+    pub hands: Vec<Intervention>,
+}
+
+impl Job {
+    /// The nominal run of a text.
+    pub fn nominal(text: Arc<str>, setup: Arc<Setup>, seed: u64) -> Self {
+        let hands = setup.hands.clone();
+        Self { id: 0, text, setup, seed, from: None, hands }
+    }
 }
 
 /// Prepares and runs a mission in a world. None when the text has errors or the run was cancelled.
-pub fn tell(text: &Arc<str>, setup: &Setup, world: &World, seed: u64, cancel: Option<&AtomicBool>) -> Option<Told> {
+pub fn tell(job: &Job, world: &Arc<World>, cancel: Option<&AtomicBool>) -> Option<Told> {
+    let Job { text, setup, seed, .. } = job;
     let prepared = prepare(text, Some(setup));
     let program = prepared.program?;
     let start = prepared.parsed.mission.start.as_ref().map(|start| start.node.as_str());
-    let play_of = Play { start: world.start(start, seed), seed, interventions: &setup.hands, piece: None };
+    // A piece whose step is gone is the whole again.
+    let piece = job.from.as_ref().and_then(|from| {
+        let here = |step: &ProgramStep| step.name == from.step && step.reflex.is_none() && !step.foreign;
+        let step = program.steps[..program.written].iter().position(here)?;
+        Some((step, from.clone()))
+    });
+    let asked = piece.as_ref().map(|(step, from)| Piece {
+        before: &from.base.program,
+        tick: from.tick,
+        step: *step,
+        pose: from.pose,
+    });
+    let play_of = Play { start: world.start(start, *seed), seed: *seed, interventions: &job.hands, piece: asked };
     let run = play(world, &program, play_of, cancel)?;
     let evidence = evidence(&run, &program, &setup.robot);
     let chart = Chart::of(Story { field: &setup.field, robot: &setup.robot, program: &program, run: &run });
     let hindsight = hindsight(text, &prepared.parsed, &program, &setup.field, &run, &evidence);
-    Some(Told { text: Arc::clone(text), program, run, evidence, hindsight, chart })
+    Some(Told { text: Arc::clone(text), program, world: Arc::clone(world), run, evidence, hindsight, chart, piece })
 }
 
 #[derive(Default)]
@@ -106,7 +163,7 @@ impl Drop for Worker {
 
 fn work(shared: &Shared, answer: impl Fn(u64, Option<Told>)) {
     // The mat is rastered once for each setup, not once for each run.
-    let mut built: Option<(Arc<Setup>, World)> = None;
+    let mut built: Option<(Arc<Setup>, Arc<World>)> = None;
     loop {
         let job = {
             let mut desk = shared.desk.lock().unwrap_or_else(PoisonError::into_inner);
@@ -122,11 +179,11 @@ fn work(shared: &Shared, answer: impl Fn(u64, Option<Told>)) {
             }
         };
         if built.as_ref().is_none_or(|(setup, _)| !Arc::ptr_eq(setup, &job.setup)) {
-            let world = job.setup.world();
+            let world = Arc::new(job.setup.world());
             built = Some((Arc::clone(&job.setup), world));
         }
         let (_, world) = built.as_ref().expect("just built");
-        let told = tell(&job.text, &job.setup, world, job.seed, Some(&shared.newer));
+        let told = tell(&job, world, Some(&shared.newer));
         if told.is_some() || !shared.newer.load(Ordering::Relaxed) {
             answer(job.id, told);
         }
@@ -148,11 +205,11 @@ mod tests {
         let worker = Worker::new(move |id, told| sender.send((id, told.is_some())).unwrap());
         let text: Arc<str> = project.mission.into();
         for id in 1..=50 {
-            worker.hand_in(Job { id, text: Arc::clone(&text), setup: Arc::clone(&setup), seed: id });
+            worker.hand_in(Job { id, ..Job::nominal(Arc::clone(&text), Arc::clone(&setup), id) });
         }
         drop_until(&receiver, 50);
         // A text with errors is answered too: with nothing.
-        worker.hand_in(Job { id: 51, text: "step".into(), setup, seed: 1 });
+        worker.hand_in(Job { id: 51, ..Job::nominal("step".into(), setup, 1) });
         assert_eq!(receiver.recv().unwrap(), (51, false));
     }
 

@@ -287,8 +287,7 @@ impl Found<'_> {
     /// What was true while another step was active: that one could look for it too.
     fn elsewhere(&mut self, story: &ExitStory, exit: &Exit) {
         let Case { program, run, parsed, text, .. } = self.case;
-        // A doubtful moment is no reason to look elsewhere.
-        let Some(truth) = story.truths.iter().find(|truth| !truth.looked && truth.to - truth.from >= 2) else { return };
+        let Some(truth) = story.unlooked() else { return };
         let active = run.legs.iter().find(|leg| (leg.from..leg.to).contains(&truth.from)).map(|leg| leg.step);
         let Some(active) = active else { return };
         let of = &program.steps[active];

@@ -92,6 +92,15 @@ pub struct ExitStory {
     pub readable: bool,
 }
 
+impl ExitStory {
+    /// The first time that it was true while nobody looked: not for a doubtful moment, and not just going on after it
+    /// had fired.
+    pub fn unlooked(&self) -> Option<&Truth> {
+        let goes_on = |truth: &Truth| self.truths.iter().any(|other| other.looked && other.to + 1 == truth.from);
+        self.truths.iter().find(|truth| !truth.looked && truth.to - truth.from >= 2 && !goes_on(truth))
+    }
+}
+
 /// The story of an exit, by its step and its place in it.
 pub fn exit_story(run: &Run, program: &Program, evidence: &[StepEvidence], step: usize, exit: usize) -> ExitStory {
     let mut story = ExitStory::default();

@@ -186,7 +186,7 @@ pub fn mirror_step(parsed: &Parsed, text: &str, names: &Names, step: usize) -> O
         edits.extend(other.map(|text| Edit { span: slot.span.clone(), text }));
     }
     // `find` within the step's own steps too: headings are absolute, and have no side of their own.
-    let within = parsed.mission.steps.iter().filter(|step| lines.contains(&step.line));
+    let within = parsed.mission.steps.iter().filter(|step| lines.contains(&step.line) && step.like.is_none());
     for exit in within.flat_map(|step| &step.exits) {
         exit.condition.each(&mut |term| {
             if let Condition::Heading(angle) = &term.node
@@ -206,7 +206,11 @@ pub fn mirror_step(parsed: &Parsed, text: &str, names: &Names, step: usize) -> O
 pub fn split_step(parsed: &Parsed, text: &str, step: usize, condition: &str) -> Option<Edit> {
     let about = &parsed.mission.steps[step];
     let (_, line) = about.behaviour.as_ref()?;
-    if matches!(about.block, Block::Reflex(_)) || !about.rows.is_empty() || holds_steps(parsed, step) {
+    if matches!(about.block, Block::Reflex(_))
+        || !about.rows.is_empty()
+        || about.like.is_some()
+        || holds_steps(parsed, step)
+    {
         return None;
     }
     let span = step_span(parsed, step);
@@ -234,11 +238,15 @@ fn holds_steps(parsed: &Parsed, step: usize) -> bool {
 /// did. What led to the second leads to it. Also says whether the second did something else, which is then gone.
 pub fn join_steps(parsed: &Parsed, text: &str, step: usize) -> Option<(Vec<Edit>, bool)> {
     let about = &parsed.mission.steps[step];
-    if matches!(about.block, Block::Reflex(_)) || !about.rows.is_empty() || holds_steps(parsed, step) {
+    if matches!(about.block, Block::Reflex(_))
+        || !about.rows.is_empty()
+        || about.like.is_some()
+        || holds_steps(parsed, step)
+    {
         return None;
     }
     let (below, next) = parsed.mission.sequence(about.block, about.inside).find(|(index, _)| *index > step)?;
-    if !next.rows.is_empty() || holds_steps(parsed, below) {
+    if !next.rows.is_empty() || next.like.is_some() || holds_steps(parsed, below) {
         return None;
     }
     let line_of = |step: &super::ast::Step| {

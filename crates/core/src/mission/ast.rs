@@ -156,6 +156,8 @@ pub struct Step {
     pub line: usize,
     /// What the robot does, and the line that says it; absent when that line is missing or broken.
     pub behaviour: Option<(Spanned<Behaviour>, usize)>,
+    /// The step that it is a copy of: what it does not say itself is said there, and stands in the line of `like`.
+    pub like: Option<Spanned<String>>,
     /// The rows of a `choose` or a `react`, in written order.
     pub rows: Vec<Row>,
     /// Whether a line of this step could not be understood.

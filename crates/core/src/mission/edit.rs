@@ -272,7 +272,9 @@ fn edit(parsed: &Parsed, text: &str, slot: usize, replacement: String) -> Edit {
 }
 
 fn exit_on(parsed: &Parsed, line: usize) -> Option<&Exit> {
-    parsed.mission.steps.iter().flat_map(|step| &step.exits).find(|exit| exit.line == line)
+    // What a copy has from its original stands elsewhere.
+    let here = |exit: &&Exit| exit.line == line && parsed.lines[line].span.contains(&exit.condition.span.start);
+    parsed.mission.steps.iter().flat_map(|step| &step.exits).find(here)
 }
 
 /// Replaces a whole line of the text; `text` must not hold a line end.

@@ -1,13 +1,15 @@
 //! Changes of exits as replacements of spans: the first of a step starts with `until`, every other one with `or`.
 
-use super::ast::{Behaviour, Step};
+use super::ast::{Behaviour, Exit, Step};
 use super::edit::{Edit, delete_line};
 use super::parser::Parsed;
 
 /// The step that an exit on a line belongs to, and which of its exits it is.
 pub fn exit_at(parsed: &Parsed, line: usize) -> Option<(usize, usize)> {
     parsed.mission.steps.iter().enumerate().find_map(|(index, step)| {
-        let nth = step.exits.iter().position(|exit| exit.line == line)?;
+        // What a copy has from its original stands elsewhere.
+        let here = |exit: &Exit| exit.line == line && parsed.lines[line].span.contains(&exit.condition.span.start);
+        let nth = step.exits.iter().position(here)?;
         Some((index, nth))
     })
 }
@@ -15,6 +17,9 @@ pub fn exit_at(parsed: &Parsed, line: usize) -> Option<(usize, usize)> {
 /// The line below which a step's next exit stands.
 fn last_line(step: &Step) -> usize {
     let repeats = matches!(&step.behaviour, Some((behaviour, _)) if matches!(behaviour.node, Behaviour::Repeat(_)));
+    if step.like.is_some() {
+        return step.last;
+    }
     let exit = step.exits.last().map(|exit| exit.line);
     let row = step.rows.last().map(|row| row.line);
     let behaviour = step.behaviour.as_ref().map(|(_, line)| if repeats { step.last } else { *line });
@@ -26,7 +31,11 @@ pub fn add_exit(parsed: &Parsed, text: &str, step: usize, condition: &str, targe
     let about = &parsed.mission.steps[step];
     let header = &text[parsed.lines[about.line].span.clone()];
     let indent = &header[..header.len() - header.trim_start().len()];
-    let word = if about.exits.is_empty() { "until" } else { "or   " };
+    let word = match (&about.like, about.exits.is_empty()) {
+        (Some(_), _) => "but until",
+        (None, true) => "until",
+        (None, false) => "or   ",
+    };
     let arrow = target.map_or_else(String::new, |target| format!("  -> {target}"));
     let at = parsed.lines[last_line(about)].span.end;
     Edit { span: at..at, text: format!("\n{indent}  {word} {condition}{arrow}") }
@@ -50,6 +59,9 @@ pub fn remove_exit(parsed: &Parsed, text: &str, line: usize) -> Option<Edit> {
 pub fn move_exit(parsed: &Parsed, text: &str, line: usize, up: bool) -> Option<Edit> {
     let (step, nth) = exit_at(parsed, line)?;
     let exits = &parsed.mission.steps[step].exits;
+    if parsed.mission.steps[step].like.is_some() {
+        return None;
+    }
     let other = if up { nth.checked_sub(1)? } else { nth + 1 };
     let (first, second) = (exits.get(nth.min(other))?, exits.get(nth.max(other))?);
     let spans = [first, second].map(|exit| parsed.lines[exit.line].span.clone());

@@ -46,6 +46,16 @@ impl Mission {
 }
 
 impl Spanned<Condition> {
+    /// What kind of thing it waits for, whatever the amounts: exits of one kind take each other's place in a copy.
+    pub fn kind(&self) -> std::mem::Discriminant<Condition> {
+        match &self.node {
+            Condition::For(inner, _) | Condition::After(inner, _) | Condition::As(inner, _) | Condition::Not(inner) => {
+                inner.kind()
+            }
+            other => std::mem::discriminant(other),
+        }
+    }
+
     /// Calls for every term that looks at something.
     pub fn each<'a>(&'a self, call: &mut dyn FnMut(&'a Self)) {
         match &self.node {

@@ -12,7 +12,7 @@ use super::ast::{
 use super::behaviour::{WORDS, example};
 use super::lexer::{Token, TokenKind, tokens};
 use super::sentence::{DEEPEST, Sentence, amount, listed};
-use crate::finding::{Finding, Source, nearest};
+use crate::finding::{Finding, Source, did_you_mean, nearest};
 use crate::units::Dimension;
 
 /// Longer texts are refused unread: no mission that a person wrote comes near it.
@@ -61,6 +61,8 @@ const OPENERS: &[&str] = &[
     "end",
     "until",
     "or",
+    "like",
+    "but",
 ];
 
 /// Reads a mission text. Never fails: what cannot be understood is in the findings.
@@ -90,6 +92,7 @@ pub fn parse(text: &str) -> Parsed {
     parser.close_block();
     let settle = std::mem::take(&mut parser.settle);
     let mut parsed = parser.parsed;
+    follow_originals(&mut parsed);
     parsed.slots.sort_by_key(|slot| slot.span.start);
     settle_amounts(text, &mut parsed, settle);
     parsed
@@ -106,6 +109,57 @@ fn settle_amounts(text: &str, parsed: &mut Parsed, open: Vec<(Block, Range<usize
         let fits = |kind: &&SlotKind| matches!(kind, SlotKind::Amount { dimension, .. } if *dimension == found);
         if let Some(kind) = kinds.iter().find(fits) {
             parsed.slots[slot].kind = kind.clone();
+        }
+    }
+}
+
+/// Gives copies what they do not say themselves: what their original does, and the exits of its that they do not replace.
+fn follow_originals(parsed: &mut Parsed) {
+    for index in 0..parsed.mission.steps.len() {
+        let steps = &parsed.mission.steps;
+        let Some(like) = steps[index].like.clone() else { continue };
+        let mut refuse = |message: String, hint: Option<String>| {
+            let finding = Finding::error("M136", Source::Mission, like.span.clone(), message).maybe_hint(hint);
+            parsed.findings.push(finding);
+        };
+        let found = parsed.mission.find(&like.node, &steps[index]).filter(|found| *found != index);
+        let Some(found) = found else {
+            let others = steps.iter().map(|step| step.name.node.as_str()).filter(|name| *name != steps[index].name.node);
+            let others: Vec<&str> = others.collect();
+            refuse(format!("there is no step \"{}\" to follow", like.node), did_you_mean(&like.node, others));
+            continue;
+        };
+        let original = &steps[found];
+        if let Some(followed) = &original.like {
+            let hint = format!("write `like \"{}\"`", followed.node);
+            refuse(format!("\"{}\" is a copy itself", like.node), Some(hint));
+            continue;
+        }
+        let holds = steps.iter().any(|other| other.inside == Some(found));
+        if holds || !original.rows.is_empty() {
+            let hint = "copy it as text, or make a routine of it".to_owned();
+            refuse(format!("\"{}\" cannot be followed: steps or rows stand in it", like.node), Some(hint));
+            continue;
+        }
+        if original.behaviour.is_none() {
+            // That has been said of the original.
+            continue;
+        }
+        let line = parsed.lines.partition_point(|line| line.span.start <= like.span.start).saturating_sub(1);
+        let behaviour = original.behaviour.clone().map(|(behaviour, _)| (behaviour, line));
+        let inherited = original.exits.iter().map(|exit| Exit { line, ..exit.clone() });
+        let mut exits: Vec<(Exit, bool)> = inherited.map(|exit| (exit, false)).collect();
+        let copy = &mut parsed.mission.steps[index];
+        for own in std::mem::take(&mut copy.exits) {
+            let same = |(exit, taken): &&mut (Exit, bool)| !*taken && exit.condition.kind() == own.condition.kind();
+            match exits.iter_mut().find(same) {
+                Some(place) => *place = (own, true),
+                None => exits.push((own, true)),
+            }
+        }
+        copy.exits = exits.into_iter().map(|(exit, _)| exit).collect();
+        if copy.behaviour.is_none() {
+            copy.behaviour = behaviour;
         }
     }
 }
@@ -252,6 +306,8 @@ impl Parser<'_> {
             "during" | "then" => self.watch(line, word, &first),
             "end" => self.end(line, &first, fresh),
             "until" | "or" => self.exit(line, word, &first),
+            "like" => self.like(line, &first),
+            "but" => self.but(line, &first),
             _ if WORDS.contains(&word) => self.behaviour(line, word, &first),
             _ => {
                 let found = &self.text[first.span.clone()];
@@ -371,6 +427,7 @@ impl Parser<'_> {
             name,
             line,
             behaviour: None,
+            like: None,
             rows: Vec::new(),
             broken,
             exits: Vec::new(),
@@ -429,6 +486,11 @@ impl Parser<'_> {
     fn behaviour(&mut self, line: &mut Sentence<'_>, word: &str, first: &Token) -> Option<LineKind> {
         let index = self.step_for(line, word, first)?;
         let step = &self.parsed.mission.steps[index];
+        if step.like.is_some() {
+            let hint = "write `but` before what is different from the original";
+            line.error("M007", first.span.clone(), "a copy does what its original does", hint);
+            return None;
+        }
         if step.behaviour.is_some() || !step.exits.is_empty() {
             let message = if step.behaviour.is_some() {
                 "a second behaviour in one step"
@@ -451,6 +513,71 @@ impl Parser<'_> {
         let span = first.span.start..line.end;
         self.parsed.mission.steps[index].behaviour = Some((Spanned { node: behaviour, span }, line.line));
         Some(LineKind::Behaviour)
+    }
+
+    /// `like` of a copy.
+    fn like(&mut self, line: &mut Sentence<'_>, first: &Token) -> Option<LineKind> {
+        let index = self.step_for(line, "like", first)?;
+        let step = &self.parsed.mission.steps[index];
+        if step.behaviour.is_some() || step.like.is_some() || !step.exits.is_empty() || step.block != self.block {
+            line.error("M007", first.span.clone(), "`like` stands first in a step", "start a new step above it");
+            return None;
+        }
+        if matches!(step.block, Block::Reflex(_)) {
+            line.error("M007", first.span.clone(), "a reflex cannot be a copy", "write what it does");
+            return None;
+        }
+        let name = line.quoted("the name of another step in quotes, such as `like \"Along the causeway\"`")?;
+        self.parsed.mission.steps[index].like = Some(name);
+        Some(LineKind::Behaviour)
+    }
+
+    /// What a copy does or ends by instead of what its original does.
+    fn but(&mut self, line: &mut Sentence<'_>, first: &Token) -> Option<LineKind> {
+        let index = self.step_for(line, "but", first)?;
+        if self.parsed.mission.steps[index].like.is_none() {
+            let hint = "it says what is different in a copy: put `like \"...\"` above it";
+            line.error("M007", first.span.clone(), "`but` stands outside a copy", hint);
+            return None;
+        }
+        let word = line.word().unwrap_or("");
+        let second = line.peek().cloned();
+        match word {
+            "until" | "or" => {
+                line.at += 1;
+                let condition = line.condition()?;
+                let target = line.target()?;
+                if !line.finished() {
+                    return None;
+                }
+                self.parsed.mission.steps[index].exits.push(Exit { condition, target, line: line.line });
+                Some(LineKind::Exit)
+            }
+            "choose" | "react" | "repeat" => {
+                let span = second.map_or(line.end..line.end, |token| token.span);
+                line.error("M007", span, format!("a copy cannot `{word}`"), "write a step of its own");
+                None
+            }
+            _ if WORDS.contains(&word) => {
+                line.at += 1;
+                if self.parsed.mission.steps[index].behaviour.is_some() {
+                    line.error("M007", first.span.clone(), "a second behaviour in one step", "take one out");
+                    return None;
+                }
+                let node = line.behaviour(word)?;
+                if !line.finished() {
+                    return None;
+                }
+                let start = second.map_or(line.end, |token| token.span.start);
+                let behaviour = Spanned { node, span: start..line.end };
+                self.parsed.mission.steps[index].behaviour = Some((behaviour, line.line));
+                Some(LineKind::Behaviour)
+            }
+            _ => {
+                line.expected("an exit such as `until 2 s pass`, or a behaviour");
+                None
+            }
+        }
     }
 
     fn open_repeat(&mut self, index: usize, line: &mut Sentence<'_>, first: &Token) {
@@ -591,6 +718,11 @@ impl Parser<'_> {
     fn exit(&mut self, line: &mut Sentence<'_>, word: &str, first: &Token) -> Option<LineKind> {
         let index = self.step_for(line, word, first)?;
         let step = &self.parsed.mission.steps[index];
+        if step.like.is_some() {
+            let hint = "write `but` before what is different from the original";
+            line.error("M007", first.span.clone(), "a copy ends as its original does", hint);
+            return None;
+        }
         // After a broken line nobody knows whether this one is out of place.
         if !step.broken {
             let hint = match (word, step.exits.is_empty()) {
@@ -646,7 +778,7 @@ impl Parser<'_> {
             _ => None,
         };
         let what = if reflex.is_some() { "reflex" } else { "step" };
-        if step.broken {
+        if step.broken || step.like.is_some() {
             return;
         }
         let lasting = reflex.is_some_and(|reflex| matches!(reflex.trigger, Some((_, true))));

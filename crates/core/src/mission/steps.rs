@@ -70,6 +70,21 @@ pub fn duplicate_step(parsed: &Parsed, text: &str, step: usize) -> Option<Edit> 
     Some(Edit { span: span.end..span.end, text: format!("\n\n{copy}") })
 }
 
+/// A copy of a step below itself that follows its original: it says only what is different, so far nothing. None for a step
+/// that others or rows stand in, and for what a reflex does.
+pub fn link_step(parsed: &Parsed, text: &str, step: usize) -> Option<Edit> {
+    let about = &parsed.mission.steps[step];
+    let holds = parsed.mission.steps.iter().any(|other| other.inside == Some(step));
+    if holds || !about.rows.is_empty() || matches!(about.block, Block::Reflex(_)) {
+        return None;
+    }
+    let (end, indent) = (step_span(parsed, step).end, indent(parsed, text, about));
+    // A copy of a copy follows what that follows.
+    let original = about.like.as_ref().map_or(&about.name.node, |like| &like.node);
+    let name = free_name(parsed, &about.name.node);
+    Some(Edit { span: end..end, text: format!("\n\n{indent}step \"{name}\"\n{indent}  like \"{original}\"") })
+}
+
 /// Swaps a step with the one above or below it in its sequence. None when there is none.
 pub fn move_step(parsed: &Parsed, text: &str, step: usize, up: bool) -> Option<Edit> {
     let about = &parsed.mission.steps[step];

@@ -12,14 +12,15 @@ pub mod told;
 use std::io::{IsTerminal as _, Write as _};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
+use std::sync::Arc;
 
 use clap::{Args, Parser, Subcommand};
 use wayodos_core::finding::{Finding, Severity, has_errors};
 use wayodos_core::project::prepare;
 
-use crate::folder::{OpenError, Project};
+use crate::folder::{OpenError, Project, begin};
 use crate::tui::{self, Look};
-use crate::work::{Told, tell};
+use crate::work::{Job, Told, tell};
 
 /// Sequence autonomous robot missions, simulate them, and see why every step ended.
 #[derive(Parser)]
@@ -58,6 +59,11 @@ enum Command {
     Demo {
         #[command(flatten)]
         look: Look,
+    },
+    /// Begin a project: a folder with a robot, a field, and a mission that has no steps yet.
+    New {
+        /// Folder to make.
+        folder: PathBuf,
     },
     /// List what is wrong with a project.
     Check {
@@ -110,6 +116,7 @@ pub fn main() -> ExitCode {
             None => app(&shared, &typed.look, None),
         },
         Some(Command::Demo { look }) => app(&shared, &look.or(&typed.look), None),
+        Some(Command::New { folder }) => new(&shared, &folder),
         Some(Command::Check { project }) => check(&shared, &project),
         Some(Command::Run { project }) => run::run(&shared, &project),
         Some(Command::Read { project }) => read_back(&shared, &project),
@@ -135,6 +142,19 @@ fn app(shared: &Shared, look: &Look, path: Option<&Path>) -> ExitCode {
         Ok(()) => ExitCode::SUCCESS,
         Err(error) => {
             complain(&format!("the screen cannot be used: {error}"), "run it in a terminal; `wayodos run` needs none");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+fn new(shared: &Shared, folder: &Path) -> ExitCode {
+    match begin(folder) {
+        Ok(()) => {
+            say(shared, &format!("made {0}; open it with `wayodos {0}`", folder.display()));
+            ExitCode::SUCCESS
+        }
+        Err(error) => {
+            complain(&error, "name another folder");
             ExitCode::FAILURE
         }
     }
@@ -185,7 +205,8 @@ fn all_findings(project: &Project) -> Vec<Finding> {
 fn nominal(project: &Project, shared: &Shared, findings: &[Finding]) -> Option<Told> {
     let setup = project.setup.as_ref().filter(|_| !has_errors(findings))?;
     let seed = shared.seed.map_or(project.config.seed, u64::from);
-    tell(&project.mission.as_str().into(), setup, &setup.world(), seed, None)
+    let job = Job::nominal(project.mission.as_str().into(), Arc::new(setup.clone()), seed);
+    tell(&job, &Arc::new(setup.world()), None)
 }
 
 /// A project that has run, or the exit code of having said why it cannot.

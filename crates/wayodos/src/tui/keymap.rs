@@ -1,4 +1,4 @@
-//! Which key does what: one table for input, the hint line and the help.
+//! Which key does what: one table for input, the hint line, the help and the palette.
 
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
@@ -12,33 +12,74 @@ pub enum Action {
     LineDown,
     StepUp,
     StepDown,
+    GoToStep,
+    NextFinding,
+    NextPane,
     NudgeUp,
     NudgeDown,
     FineUp,
     FineDown,
     Open,
-    EditLine,
-    NewLine,
-    DeleteLine,
+    NameAmount,
+    WriteOut,
+    Convert,
+    AddStep,
+    AddExit,
+    AddReflex,
+    Copy,
+    Link,
+    Delete,
+    MoveUp,
+    MoveDown,
+    Wrap,
+    Extract,
+    Mirror,
+    Comment,
+    Split,
+    Join,
+    Free,
+    Editor,
     Undo,
     Redo,
-    Save,
-    Export,
-    NextFinding,
     Play,
     Faster,
+    Slower,
     TimeBack,
     TimeAhead,
     TimeFarBack,
     TimeFarAhead,
+    TickBack,
+    TickAhead,
     EventBack,
     EventAhead,
+    StepBack,
+    StepAhead,
     RunStart,
     RunEnd,
     TimeToStep,
     StepOfTime,
-    Zoom,
+    Pin,
+    FromHere,
+    FromPose,
+    ToHere,
+    Break,
+    Hands,
+    Why,
+    Track,
+    Map,
+    Findings,
+    Tracks,
+    ZoomIn,
+    ZoomOut,
+    Fit,
+    Follow,
+    Full,
     Read,
+    Save,
+    Export,
+    OpenMission,
+    NewMission,
+    Palette,
     Help,
     Quit,
 }
@@ -53,8 +94,8 @@ pub struct Binding {
     pub label: &'static str,
     /// What happens.
     pub what: &'static str,
-    /// A few words for the hint line; none when it is not shown there.
-    pub hint: Option<&'static str>,
+    /// A word or three for the hint line.
+    pub hint: &'static str,
 }
 
 /// A heading of the help, with its rows.
@@ -67,10 +108,11 @@ pub struct Group {
 
 const NO: KeyModifiers = KeyModifiers::NONE;
 const CTRL: KeyModifiers = KeyModifiers::CONTROL;
+const SHIFT: KeyModifiers = KeyModifiers::SHIFT;
 
 macro_rules! row {
-    ($action:ident, $label:literal, $what:literal, $hint:expr, $($key:expr),+) => {
-        Binding { keys: &[$($key),+], action: Action::$action, label: $label, what: $what, hint: $hint }
+    ($action:ident, $label:literal, $what:literal, $hint:literal, $($key:expr),*) => {
+        Binding { keys: &[$($key),*], action: Action::$action, label: $label, what: $what, hint: $hint }
     };
 }
 
@@ -82,75 +124,143 @@ const fn key(code: KeyCode) -> (KeyCode, KeyModifiers) {
     (code, NO)
 }
 
+const fn ctrl(c: char) -> (KeyCode, KeyModifiers) {
+    (KeyCode::Char(c), CTRL)
+}
+
 /// All keys of the main screen.
 pub const GROUPS: &[Group] = &[
     Group {
         title: "Move",
         rows: &[
-            row!(SlotLeft, "Left", "slot to the left", None, key(KeyCode::Left)),
-            row!(SlotRight, "Right", "slot to the right", None, key(KeyCode::Right)),
-            row!(LineUp, "Up", "line above", None, key(KeyCode::Up)),
-            row!(LineDown, "Down", "line below", None, key(KeyCode::Down)),
-            row!(StepDown, "Tab", "next step", None, key(KeyCode::Tab)),
-            row!(StepUp, "Shift Tab", "step before", None, key(KeyCode::BackTab)),
-            row!(NextFinding, "n", "next finding", None, char('n')),
+            row!(SlotLeft, "Left", "slot to the left", "slot", key(KeyCode::Left)),
+            row!(SlotRight, "Right", "slot to the right", "slot", key(KeyCode::Right)),
+            row!(LineUp, "Up", "line above", "line", key(KeyCode::Up)),
+            row!(LineDown, "Down", "line below", "line", key(KeyCode::Down)),
+            row!(StepDown, "Tab", "next step", "next step", key(KeyCode::Tab)),
+            row!(StepUp, "Shift Tab", "step before", "step before", key(KeyCode::BackTab)),
+            row!(GoToStep, "J", "go to a step by its name", "go to step", char('J')),
+            row!(NextFinding, "n", "next finding", "next finding", char('n')),
+            row!(NextPane, "v", "arrows to the next pane; Esc: back", "next pane", char('v')),
         ],
     },
     Group {
-        title: "Change",
+        title: "Write",
         rows: &[
-            row!(NudgeUp, "+", "more, or the next word", Some("more"), char('+'), char('=')),
-            row!(NudgeDown, "-", "less, or the word before", Some("less"), char('-'), char('_')),
-            row!(FineUp, ".", "a little more", None, char('.')),
-            row!(FineDown, ",", "a little less", None, char(',')),
-            row!(Open, "Enter", "type or choose (or a digit)", Some("type or choose"), key(KeyCode::Enter)),
-            row!(EditLine, "e", "edit the whole line", None, char('e')),
-            row!(NewLine, "o", "new line below", None, char('o')),
-            row!(DeleteLine, "d", "take the line out", None, char('d')),
-            row!(Undo, "u", "undo", Some("undo"), char('u'), (KeyCode::Char('z'), CTRL)),
-            row!(Redo, "r", "redo", None, char('r'), (KeyCode::Char('y'), CTRL)),
+            row!(AddStep, "a", "add a step below", "add a step", char('a')),
+            row!(AddExit, "o", "add an exit to this step", "add an exit", char('o')),
+            row!(AddReflex, "R", "add a reflex", "add a reflex", char('R')),
+            row!(Copy, "c", "copy the step", "copy", char('c')),
+            row!(Link, "C", "copy that follows its original", "linked copy", char('C')),
+            row!(Delete, "d", "take out the step, exit or line", "take out", char('d'), key(KeyCode::Delete)),
+            row!(MoveUp, "<", "move step or exit up", "up", char('<'), (KeyCode::Up, SHIFT)),
+            row!(MoveDown, ">", "move step or exit down", "down", char('>'), (KeyCode::Down, SHIFT)),
+            row!(Wrap, "b", "put the step into a repeat", "repeat it", char('b')),
+            row!(Extract, "B", "make a routine of the step", "make a routine", char('B')),
+            row!(Mirror, "i", "swap left and right in the step", "mirror", char('i')),
+            row!(Comment, "#", "make a comment of it, and back", "comment", char('#')),
+            row!(Split, "k", "cut the step in two at this time", "cut in two", char('k')),
+            row!(Join, "j", "join the step with the next", "join", char('j')),
+            row!(Free, "e", "type freely into the text", "type freely", char('e')),
+            row!(Editor, "E", "open the text in $EDITOR", "$EDITOR", char('E')),
+            row!(Undo, "u", "undo", "undo", char('u'), ctrl('z')),
+            row!(Redo, "r", "redo", "redo", char('r'), ctrl('y')),
+        ],
+    },
+    Group {
+        title: "Slot",
+        rows: &[
+            row!(NudgeUp, "+", "more, or the next word", "more", char('+'), char('=')),
+            row!(NudgeDown, "-", "less, or the word before", "less", char('-'), char('_')),
+            row!(FineUp, ".", "a little more", "a little more", char('.')),
+            row!(FineDown, ",", "a little less", "a little less", char(',')),
+            row!(Open, "Enter", "type or choose (or a digit)", "type or choose", key(KeyCode::Enter)),
+            row!(NameAmount, "l", "give the amount a name", "name it", char('l')),
+            row!(WriteOut, "L", "amount instead of its name", "write it out", char('L')),
+            row!(Convert, ";", "the same in another unit", "other unit", char(';')),
         ],
     },
     Group {
         title: "Time",
         rows: &[
-            row!(Play, "Space", "play and pause", Some("play"), char(' ')),
-            row!(Faster, "f", "play 1, 4 or 16 times as fast", None, char('f')),
-            row!(TimeBack, "[", "0.1 s back", None, char('[')),
-            row!(TimeAhead, "]", "0.1 s ahead", None, char(']')),
-            row!(TimeFarBack, "{", "1 s back", None, char('{')),
-            row!(TimeFarAhead, "}", "1 s ahead", None, char('}')),
-            row!(EventBack, "PgUp", "event before", None, key(KeyCode::PageUp)),
-            row!(EventAhead, "PgDn", "next event", Some("next event"), key(KeyCode::PageDown)),
-            row!(RunStart, "Home", "start of the run", None, key(KeyCode::Home)),
-            row!(RunEnd, "End", "end of the run", None, key(KeyCode::End)),
-            row!(TimeToStep, "t", "time to this step's start", None, char('t')),
-            row!(StepOfTime, "g", "cursor to this time's step", None, char('g')),
+            row!(Play, "Space", "play and pause", "play", char(' ')),
+            row!(Faster, "f", "faster: up to 60 times", "faster", char('f')),
+            row!(Slower, "F", "slower: down to a tenth", "slower", char('F')),
+            row!(TimeBack, "[", "0.1 s back", "back", char('[')),
+            row!(TimeAhead, "]", "0.1 s ahead", "ahead", char(']')),
+            row!(TimeFarBack, "{", "1 s back", "1 s back", char('{')),
+            row!(TimeFarAhead, "}", "1 s ahead", "1 s ahead", char('}')),
+            row!(TickBack, "\"", "one look of the robot back", "tick back", char('"')),
+            row!(TickAhead, "'", "one look ahead", "tick", char('\'')),
+            row!(StepBack, "(", "step before", "step before", char('(')),
+            row!(StepAhead, ")", "through one step", "one step", char(')')),
+            row!(EventBack, "PgUp", "event before", "event before", key(KeyCode::PageUp)),
+            row!(EventAhead, "PgDn", "next event", "next event", key(KeyCode::PageDown)),
+            row!(RunStart, "Home", "start of the run", "start", key(KeyCode::Home)),
+            row!(RunEnd, "End", "end of the run", "end", key(KeyCode::End)),
+            row!(TimeToStep, "t", "time to this step's start", "time here", char('t')),
+            row!(StepOfTime, "g", "cursor to this time's step", "step of this time", char('g')),
+            row!(Pin, "|", "second cursor here, to measure", "pin", char('|')),
         ],
     },
     Group {
-        title: "Keep and show",
+        title: "Pieces",
         rows: &[
-            row!(Save, "s", "save", Some("save"), char('s'), (KeyCode::Char('s'), CTRL)),
-            row!(Export, "x", "draw it: SVG and PDF", None, char('x')),
-            row!(Zoom, "z", "zoom one pane", None, char('z')),
-            row!(Read, "w", "the mission in words", Some("in words"), char('w')),
-            row!(Help, "?", "these keys", Some("keys"), char('?'), key(KeyCode::F(1))),
-            row!(Quit, "q", "leave", Some("leave"), char('q'), (KeyCode::Char('c'), CTRL)),
+            row!(FromHere, "p", "run from this step on, and back", "run from here", char('p')),
+            row!(FromPose, "P", "run from here at a pose you give", "from a pose", char('P')),
+            row!(ToHere, "T", "run up to this step only", "run to here", char('T')),
+            row!(Break, "!", "stop playing before this step", "stop here", char('!')),
+            row!(Hands, "h", "do something by hand at this time", "by hand", char('h')),
+        ],
+    },
+    Group {
+        title: "See",
+        rows: &[
+            row!(Why, "y", "why: how every exit stands", "why", char('y')),
+            row!(Track, "K", "what a sensor meets on its track", "track", char('K')),
+            row!(Map, "m", "map of steps and exits", "map", char('m')),
+            row!(Findings, "N", "all findings, with fixes", "findings", char('N')),
+            row!(Tracks, "H", "choose what the chart shows", "tracks", char('H')),
+            row!(ZoomIn, "Z", "larger: field, or chart's time", "larger", char('Z')),
+            row!(ZoomOut, "X", "smaller again", "smaller", char('X')),
+            row!(Fit, "0", "all of it (from field or chart)", "all of it",),
+            row!(Follow, "G", "field follows the robot", "follow", char('G')),
+            row!(Full, "z", "one pane on the whole screen", "whole screen", char('z')),
+            row!(Read, "w", "the mission in words, with notes", "in words", char('w')),
+        ],
+    },
+    Group {
+        title: "Keep",
+        rows: &[
+            row!(Save, "s", "save", "save", char('s'), ctrl('s')),
+            row!(Export, "x", "draw it: SVG and PDF", "draw", char('x')),
+            row!(OpenMission, "O", "open another mission", "open", char('O')),
+            row!(NewMission, "M", "begin a new mission", "new mission", char('M')),
+            row!(Palette, "/", "find any of these by name", "find a command", char('/'), ctrl('p')),
+            row!(Help, "?", "these keys", "keys", char('?'), key(KeyCode::F(1))),
+            row!(Quit, "q", "leave", "leave", char('q'), ctrl('c')),
         ],
     },
 ];
 
 /// What a key asks for.
 pub fn action(event: KeyEvent) -> Option<Action> {
-    // Shift is part of the character itself.
-    let modifiers = event.modifiers.difference(KeyModifiers::SHIFT);
+    // Shift is part of a character itself.
+    let modifiers = match event.code {
+        KeyCode::Char(_) | KeyCode::BackTab => event.modifiers.difference(SHIFT),
+        _ => event.modifiers,
+    };
     rows().find(|row| row.keys.contains(&(event.code, modifiers))).map(|row| row.action)
 }
 
 /// Every row of the table.
 pub fn rows() -> impl Iterator<Item = &'static Binding> {
     GROUPS.iter().flat_map(|group| group.rows)
+}
+
+/// The row of an action.
+pub fn binding(action: Action) -> &'static Binding {
+    rows().find(|row| row.action == action).expect("every action stands in the table")
 }
 
 #[cfg(test)]
@@ -168,9 +278,19 @@ mod tests {
 
     #[test]
     fn shift_does_not_hide_a_sign() {
-        let plus = KeyEvent::new(KeyCode::Char('+'), KeyModifiers::SHIFT);
+        let plus = KeyEvent::new(KeyCode::Char('+'), SHIFT);
         assert_eq!(action(plus), Some(Action::NudgeUp));
         assert_eq!(action(KeyEvent::new(KeyCode::Char('s'), CTRL)), Some(Action::Save));
-        assert_eq!(action(KeyEvent::new(KeyCode::Char('j'), NO)), None);
+        assert_eq!(action(KeyEvent::new(KeyCode::Up, SHIFT)), Some(Action::MoveUp));
+        assert_eq!(action(KeyEvent::new(KeyCode::BackTab, SHIFT)), Some(Action::StepUp));
+        assert_eq!(action(KeyEvent::new(KeyCode::Char('~'), NO)), None);
+    }
+
+    #[test]
+    fn what_is_said_of_a_key_fits_its_column() {
+        for row in rows() {
+            assert!(row.label.len() <= 9 && row.what.len() <= 35, "{}: {}", row.label, row.what);
+            assert!(!row.hint.is_empty() && row.hint.len() <= 18, "{}", row.hint);
+        }
     }
 }

@@ -3,7 +3,9 @@
 //! Threads: keys, runs, and files each have one and report by message; this one never waits for any of them.
 
 pub mod cells;
-mod keymap;
+pub mod finder;
+pub mod free;
+pub mod keymap;
 pub mod layout;
 pub mod model;
 pub mod theme;
@@ -22,7 +24,7 @@ use clap::Args;
 use ratatui::Terminal;
 use ratatui::backend::CrosstermBackend;
 use ratatui::crossterm::event::{
-    DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture, read,
+    DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture, poll, read,
 };
 use ratatui::crossterm::terminal::{
     BeginSynchronizedUpdate, EndSynchronizedUpdate, EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode,
@@ -31,6 +33,7 @@ use ratatui::crossterm::terminal::{
 use ratatui::crossterm::{cursor, execute};
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 use signal_hook::iterator::Signals;
+use wayodos_core::sim::Intervention;
 use wayodos_report::{Parts, to_pdf, to_svg};
 
 use self::cells::Cells;
@@ -39,7 +42,7 @@ use self::theme::{Depth, Theme, ThemeName};
 use self::update::{Effect, Msg, update};
 use self::view::Screen;
 use crate::cli::draw::page;
-use crate::folder::{Home, Project, save, write_whole};
+use crate::folder::{Home, Project, Saved, read_text, save, write_whole};
 use crate::work::{Told, Worker};
 
 /// How the screen looks.
@@ -72,10 +75,12 @@ pub fn run(project: Project, seed: u64, look: &Look) -> io::Result<()> {
     let depth = Depth::detect(|name| std::env::var(name).ok());
     let (sender, receiver) = channel();
     let guard = Guard::enter()?;
-    listen(&sender)?;
+    let gate = Arc::new(Gate::default());
+    listen(&sender, &gate)?;
     let mut terminal = Terminal::new(CrosstermBackend::new(stdout()))?;
     let size = terminal.size()?;
     let recovered = project.recovered();
+    let watched = project.clone();
     let mut model = Model::new(project, recovered, seed, (size.width, size.height));
     let mut screen = Screen::new(
         Theme::new(look.theme.unwrap_or(ThemeName::Dark), depth),
@@ -88,11 +93,12 @@ pub fn run(project: Project, seed: u64, look: &Look) -> io::Result<()> {
             let _ = sender.send(Msg::Ran(id, told.map(Arc::new)));
         })
     };
-    let clerk = Clerk::new(sender);
+    let clerk = Clerk::new(sender, watched);
     if let Some(job) = model.job() {
         worker.hand_in(job);
     }
-    let result = turn(&mut terminal, &mut screen, &mut model, &receiver, &worker, &clerk);
+    let outside = Outside { worker: &worker, clerk: &clerk, gate: &gate };
+    let result = turn(&mut terminal, &mut screen, &mut model, &receiver, &outside);
     drop(worker);
     clerk.close();
     drop(guard);
@@ -101,14 +107,20 @@ pub fn run(project: Project, seed: u64, look: &Look) -> io::Result<()> {
 
 type Tty = Terminal<CrosstermBackend<io::Stdout>>;
 
+/// Who does what the application asks for.
+struct Outside<'a> {
+    worker: &'a Worker,
+    clerk: &'a Clerk,
+    gate: &'a Gate,
+}
+
 /// The loop: take every message there is, then draw once.
 fn turn(
     terminal: &mut Tty,
     screen: &mut Screen,
     model: &mut Model,
     receiver: &Receiver<Msg>,
-    worker: &Worker,
-    clerk: &Clerk,
+    outside: &Outside<'_>,
 ) -> io::Result<()> {
     let mut before = Instant::now();
     loop {
@@ -139,15 +151,48 @@ fn turn(
             batch.push(Msg::Tick(now.duration_since(before).as_secs_f64()));
         }
         before = now;
-        for msg in batch {
+        let mut waiting: std::collections::VecDeque<Msg> = batch.into();
+        while let Some(msg) = waiting.pop_front() {
             for effect in update(model, msg) {
                 match effect {
                     Effect::Quit => return Ok(()),
-                    Effect::Run(job) => worker.hand_in(job),
-                    effect => clerk.hand_in(effect, model),
+                    Effect::Run(job) => outside.worker.hand_in(job),
+                    Effect::Editor(text) => {
+                        let edited = in_editor(&text, outside.gate);
+                        terminal.clear()?;
+                        waiting.push_back(Msg::Edited(edited));
+                        before = Instant::now();
+                    }
+                    effect => outside.clerk.hand_in(effect, model),
                 }
             }
         }
+    }
+}
+
+/// Lets the person's own editor have the terminal and a copy of the text; the text that it leaves.
+fn in_editor(text: &str, gate: &Gate) -> Result<String, String> {
+    let named = |name: &str| std::env::var(name).ok().filter(|value| !value.trim().is_empty());
+    let Some(command) = named("VISUAL").or_else(|| named("EDITOR")) else {
+        return Err("no editor is named: set EDITOR, as in `export EDITOR=nano`, or type freely with e".into());
+    };
+    let cannot = |error: io::Error| format!("cannot open the editor: {error}");
+    let mut file = tempfile::Builder::new().prefix("mission-").suffix(".way").tempfile().map_err(cannot)?;
+    file.write_all(text.as_bytes()).and_then(|()| file.flush()).map_err(cannot)?;
+    gate.close();
+    restore();
+    // By the shell, since the variable may hold options too.
+    let shell = std::process::Command::new("sh").args(["-c", &format!("{command} \"$1\""), "sh"]).arg(file.path()).status();
+    let taken = take();
+    gate.open();
+    taken.map_err(cannot)?;
+    match shell {
+        Ok(status) if status.success() => {
+            // Editors put a new file in the place of the old one: read it by its name.
+            std::fs::read_to_string(file.path()).map_err(|error| format!("cannot read what the editor wrote: {error}"))
+        }
+        Ok(_) => Err(format!("`{command}` ended with an error; the text is as it was")),
+        Err(error) => Err(cannot(error)),
     }
 }
 
@@ -172,12 +217,20 @@ impl Guard {
                 told(panic);
             }));
         });
-        enable_raw_mode()?;
-        RESTORED.store(false, Ordering::SeqCst);
-        let guard = Self;
-        execute!(stdout(), EnterAlternateScreen, EnableMouseCapture, EnableBracketedPaste)?;
-        Ok(guard)
+        take()?;
+        Ok(Self)
     }
+}
+
+/// Takes the terminal. It is given back when only part of that works.
+fn take() -> io::Result<()> {
+    enable_raw_mode()?;
+    RESTORED.store(false, Ordering::SeqCst);
+    let taken = execute!(stdout(), EnterAlternateScreen, EnableMouseCapture, EnableBracketedPaste);
+    if taken.is_err() {
+        restore();
+    }
+    taken
 }
 
 impl Drop for Guard {
@@ -203,13 +256,48 @@ fn restore() {
     let _ = stdout().flush();
 }
 
+/// Whether keys are ours: while another program has the terminal, nobody here reads them.
+#[derive(Default)]
+struct Gate {
+    closed: AtomicBool,
+    /// Nobody reads at the moment.
+    still: AtomicBool,
+}
+
+impl Gate {
+    fn close(&self) {
+        self.closed.store(true, Ordering::SeqCst);
+        // A key that comes within this time is still ours.
+        for _ in 0..100 {
+            if self.still.load(Ordering::SeqCst) {
+                return;
+            }
+            thread::sleep(Duration::from_millis(5));
+        }
+    }
+
+    fn open(&self) {
+        self.closed.store(false, Ordering::SeqCst);
+    }
+}
+
 /// Starts the threads that turn keys and signals into messages.
-fn listen(sender: &Sender<Msg>) -> io::Result<()> {
-    let keys = sender.clone();
+fn listen(sender: &Sender<Msg>, gate: &Arc<Gate>) -> io::Result<()> {
+    let (keys, gate) = (sender.clone(), Arc::clone(gate));
     thread::Builder::new().name("keys".into()).spawn(move || {
         loop {
+            if gate.closed.load(Ordering::SeqCst) {
+                gate.still.store(true, Ordering::SeqCst);
+                thread::sleep(Duration::from_millis(10));
+                continue;
+            }
+            gate.still.store(false, Ordering::SeqCst);
             // A terminal that cannot be read any more is gone: leave, as after a signal.
-            let msg = read().map_or(Msg::Stop, Msg::Input);
+            let msg = match poll(Duration::from_millis(100)) {
+                Ok(false) => continue,
+                Ok(true) => read().map_or(Msg::Stop, Msg::Input),
+                Err(_) => Msg::Stop,
+            };
             let stop = matches!(msg, Msg::Stop);
             if keys.send(msg).is_err() || stop {
                 return;
@@ -236,6 +324,8 @@ enum Errand {
     Draft { file: PathBuf, text: Arc<str> },
     ClearDraft { file: PathBuf },
     Export { project: Box<Project>, told: Arc<Told>, seed: u64 },
+    Open { project: Box<Project>, mission: String },
+    Hands { project: Box<Project>, hands: Vec<Intervention> },
 }
 
 /// The thread that reads and writes files, in the order it was asked to.
@@ -245,9 +335,9 @@ struct Clerk {
 }
 
 impl Clerk {
-    fn new(sender: Sender<Msg>) -> Self {
+    fn new(sender: Sender<Msg>, project: Project) -> Self {
         let (errands, asked) = channel();
-        let thread = thread::Builder::new().name("files".into()).spawn(move || work(&asked, &sender));
+        let thread = thread::Builder::new().name("files".into()).spawn(move || work(&asked, &sender, project));
         Self { errands, thread: thread.ok() }
     }
 
@@ -261,7 +351,9 @@ impl Clerk {
             Effect::Draft(text) => draft.map(|file| Errand::Draft { file, text }),
             Effect::ClearDraft => draft.map(|file| Errand::ClearDraft { file }),
             Effect::Export(told) => Some(Errand::Export { project: project(), told, seed: model.seed }),
-            Effect::Run(_) | Effect::Quit => None,
+            Effect::Open(mission) => Some(Errand::Open { project: project(), mission }),
+            Effect::KeepHands => Some(Errand::Hands { project: project(), hands: model.hands.clone() }),
+            Effect::Run(_) | Effect::Editor(_) | Effect::Quit => None,
         };
         if let Some(errand) = errand {
             // The thread is gone only after a panic, which has been shown.
@@ -278,14 +370,24 @@ impl Clerk {
     }
 }
 
-fn work(asked: &Receiver<Errand>, sender: &Sender<Msg>) {
+/// Between two looks at the files.
+const WATCH: Duration = Duration::from_millis(400);
+
+fn work(asked: &Receiver<Errand>, sender: &Sender<Msg>, project: Project) {
     let mut ahead: Option<Errand> = None;
+    let mut watch = Watch::new(&project);
     loop {
         let errand = match ahead.take() {
             Some(errand) => errand,
-            None => match asked.recv() {
+            None => match asked.recv_timeout(WATCH) {
                 Ok(errand) => errand,
-                Err(_) => return,
+                Err(RecvTimeoutError::Timeout) => {
+                    for msg in watch.look() {
+                        let _ = sender.send(msg);
+                    }
+                    continue;
+                }
+                Err(RecvTimeoutError::Disconnected) => return,
             },
         };
         // Only the newest of several drafts is worth a write.
@@ -296,12 +398,21 @@ fn work(asked: &Receiver<Errand>, sender: &Sender<Msg>) {
             }
         }
         let answer = match errand {
-            Errand::Save { project, read, text, overwrite } => {
+            Errand::Save { mut project, read, text, overwrite } => {
                 let old_draft = project.draft_file();
                 let saved = save(&project, &read, &text, overwrite, Path::new("."));
-                if let (Ok(crate::folder::Saved::Copied(_)), Some(file)) = (&saved, old_draft) {
-                    // The demo's own draft: the copy has another one.
-                    let _ = std::fs::remove_file(file);
+                match &saved {
+                    Ok(Saved::Copied(folder)) => {
+                        if let Some(file) = old_draft {
+                            // The demo's own draft: the copy has another one.
+                            let _ = std::fs::remove_file(file);
+                        }
+                        project.home = Home::Folder(folder.clone());
+                        project.mission = text.to_string();
+                        watch = Watch::new(&project);
+                    }
+                    Ok(Saved::Done) => watch.saved(&text),
+                    _ => {}
                 }
                 Some(Msg::Saved(saved, text))
             }
@@ -312,10 +423,90 @@ fn work(asked: &Receiver<Errand>, sender: &Sender<Msg>) {
                 None
             }
             Errand::Export { project, told, seed } => Some(Msg::Exported(export(&project, &told, seed))),
+            Errand::Open { project, mission } => {
+                let opened = project.open_other(&mission).map(|project| {
+                    watch = Watch::new(&project);
+                    let recovered = project.recovered();
+                    (Box::new(project), recovered)
+                });
+                Some(Msg::Opened(opened))
+            }
+            Errand::Hands { project, hands } => Some(Msg::HandsKept(project.keep_hands(&hands))),
         };
         if let Some(answer) = answer {
             let _ = sender.send(answer);
         }
+    }
+}
+
+/// What the files of a project looked like when they were last read: when they were written, and how long they are.
+struct Watch {
+    project: Option<(PathBuf, String)>,
+    mission: Option<PathBuf>,
+    /// What the mission's file is known to hold.
+    known: String,
+    stamps: Vec<(PathBuf, Option<Stamp>)>,
+}
+
+type Stamp = (std::time::SystemTime, u64);
+
+fn stamp(file: &Path) -> Option<Stamp> {
+    let about = std::fs::metadata(file).ok()?;
+    Some((about.modified().ok()?, about.len()))
+}
+
+impl Watch {
+    fn new(project: &Project) -> Self {
+        let folder = match &project.home {
+            Home::Folder(folder) => Some((folder.clone(), project.config.mission.clone())),
+            Home::Demo => None,
+        };
+        let mission = project.mission_file();
+        let files = mission.iter().cloned().chain(project.files());
+        let stamps = files.map(|file| (file.clone(), stamp(&file))).collect();
+        Self { project: folder, mission, known: project.mission.clone(), stamps }
+    }
+
+    fn saved(&mut self, text: &str) {
+        text.clone_into(&mut self.known);
+        self.refresh();
+    }
+
+    fn refresh(&mut self) {
+        for (file, old) in &mut self.stamps {
+            *old = stamp(file);
+        }
+    }
+
+    /// What has changed since the last look.
+    fn look(&mut self) -> Vec<Msg> {
+        let mut told = Vec::new();
+        let changed: Vec<PathBuf> =
+            self.stamps.iter().filter(|(file, old)| stamp(file) != *old).map(|(file, _)| file.clone()).collect();
+        if changed.is_empty() {
+            return told;
+        }
+        self.refresh();
+        for file in &changed {
+            if Some(file) == self.mission.as_ref() {
+                // One that is gone, or is no text, is nothing to take over: saving says what is wrong with it.
+                if let Ok(text) = read_text(file)
+                    && text != self.known
+                {
+                    self.known.clone_from(&text);
+                    told.push(Msg::Outside(text));
+                }
+            }
+        }
+        if changed.iter().any(|file| Some(file) != self.mission.as_ref())
+            && let Some((folder, mission)) = &self.project
+            && let Ok(project) = Project::open(folder, Some(mission))
+        {
+            let stamps = project.mission_file().into_iter().chain(project.files());
+            self.stamps = stamps.map(|file| (file.clone(), stamp(&file))).collect();
+            told.push(Msg::Refit(Box::new(project)));
+        }
+        told
     }
 }
 

@@ -1,18 +1,26 @@
 //! Everything the screen shows, as plain data: no terminal, no clock, no file.
 
+use std::cell::RefCell;
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use ratatui::layout::Rect;
+use ratatui::layout::{Position, Rect};
 use tui_input::Input;
+use wayodos_core::controller::Standing;
+use wayodos_core::field::Point;
 use wayodos_core::finding::{Finding, Severity};
+use wayodos_core::lab::why::Replay;
 use wayodos_core::mission::{Block, Line, Slot};
 use wayodos_core::project::{Prepared, Setup, prepare};
+use wayodos_core::sim::Intervention;
 
-use super::layout::{Areas, Pane, layout};
+use super::finder::Finder;
+use super::free::Free;
+use super::layout::{Areas, Pane, Shape, layout};
 use super::theme::Role;
 use super::view::wrapped;
 use crate::folder::Project;
-use crate::work::{Job, Told};
+use crate::work::{From, Job, Told};
 
 /// Where the cursor stands: a line of the mission, and which of its slots.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Default)]
@@ -32,6 +40,19 @@ pub struct Entry {
     pub error: Option<String>,
 }
 
+/// What is asked for in one line.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Question {
+    /// A name for the amount in the slot under the cursor.
+    Amount,
+    /// A name for the routine that the step under the cursor becomes.
+    Routine,
+    /// The pose at which the step under the cursor begins.
+    Pose,
+    /// A name for a new mission.
+    Mission,
+}
+
 /// What keys mean just now.
 #[derive(Clone, Debug, Default)]
 pub enum Mode {
@@ -40,31 +61,105 @@ pub enum Mode {
     Browse,
     /// Typing into the slot under the cursor.
     Typing(Entry),
-    /// Typing a whole line: the one under the cursor, or a new one below it.
-    Writing {
-        /// The text.
-        entry: Entry,
-        /// Whether the line is new.
-        new: bool,
-    },
-    /// Choosing a word for the slot under the cursor.
-    Picking {
-        /// The words.
-        choices: Vec<String>,
-        /// The one that is marked.
-        at: usize,
-    },
+    /// Typing freely into the text.
+    Free(Free),
+    /// Choosing from a list.
+    Finding(Box<Finder>),
+    /// Answering a question.
+    Asking(Question, Entry),
     /// Reading the keys.
     Help,
     /// Reading the mission in words.
     Reading {
         /// The lines, and whether each is a step's name.
         lines: Vec<(String, bool)>,
+        /// What its author wrote beside each: own notes.
+        notes: Vec<String>,
         /// How many are above the window.
         scroll: usize,
     },
     /// Asked what to do with unsaved edits.
     Leaving,
+    /// Asked what to do about a file that was changed outside while there are unsaved edits.
+    Outside(Box<Outside>),
+}
+
+/// A file that was changed outside while there are unsaved edits here.
+#[derive(Clone, Debug)]
+pub struct Outside {
+    /// What the file holds now.
+    pub theirs: String,
+    /// Both changes in one text, when they do not touch the same lines.
+    pub both: Option<String>,
+    /// How ours differs from theirs, line by line.
+    pub rows: Vec<(DiffLine, String)>,
+    /// How many rows are above the window.
+    pub scroll: usize,
+}
+
+/// What a line of a difference is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum DiffLine {
+    /// In both.
+    Same,
+    /// Only here.
+    Ours,
+    /// Only in the file.
+    Theirs,
+}
+
+/// What the pane beside the chart shows.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Side {
+    /// How things stand at the time cursor, and why.
+    Why,
+    /// What a sensor would read along its track.
+    Track,
+    /// Steps and where they lead.
+    Map,
+    /// Everything that is wrong, or worth a thought.
+    Findings,
+}
+
+impl Side {
+    /// All of them, in the order of their tabs.
+    pub const ALL: [Self; 4] = [Self::Why, Self::Track, Self::Map, Self::Findings];
+
+    /// What its tab is called.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::Why => "why",
+            Self::Track => "track",
+            Self::Map => "map",
+            Self::Findings => "findings",
+        }
+    }
+}
+
+/// What part of the field is shown.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Camera {
+    /// How many times larger than when all of it fits.
+    pub zoom: f64,
+    /// The place in the middle; the field's own without one.
+    pub centre: Option<Point>,
+    /// The middle goes with the robot.
+    pub follow: bool,
+}
+
+impl Camera {
+    /// Everything.
+    pub const FIT: Self = Self { zoom: 1.0, centre: None, follow: false };
+}
+
+/// A text that is being tried, and what there was before it.
+#[derive(Clone, Debug)]
+pub struct Trial {
+    cursor: Cursor,
+    told: Option<Arc<Told>>,
+    ghost: Option<Arc<Told>>,
+    change: String,
+    time: f64,
 }
 
 /// Something said once, below the panes.
@@ -83,15 +178,15 @@ pub enum Row {
     Line(usize),
     /// A finding, by its index, under its line; the number counts its rows.
     Finding(usize, usize),
-    /// The line being typed anew.
-    Fresh,
 }
 
 /// Columns of the mission pane that a finding leaves free: the gutter, its indent, the right edge.
 pub const FINDING_MARGIN: u16 = 10;
 
 /// Speeds of playing.
-pub const SPEEDS: [f64; 3] = [1.0, 4.0, 16.0];
+pub const SPEEDS: [f64; 10] = [0.1, 0.25, 0.5, 1.0, 2.0, 4.0, 8.0, 16.0, 30.0, 60.0];
+/// The one that is life.
+pub const LIFE: usize = 3;
 
 /// The state of the whole screen.
 pub struct Model {
@@ -129,6 +224,45 @@ pub struct Model {
     pub speed: usize,
     /// The pane that fills the screen.
     pub zoom: Option<Pane>,
+    /// The pane that the arrow keys are for.
+    pub focus: Pane,
+    /// What the pane beside the chart shows.
+    pub side: Side,
+    /// Whether it takes the chart's place where there is no room beside it.
+    pub side_open: bool,
+    /// The row that is marked in it.
+    pub side_row: usize,
+    /// How many of its rows are above the window.
+    pub side_scroll: usize,
+    /// Headings of the map that are folded, by their name.
+    pub folded: BTreeSet<String>,
+    /// The sensor whose track is shown.
+    pub track: usize,
+    /// What part of the field is shown.
+    pub camera: Camera,
+    /// The seconds that the chart shows, when not all.
+    pub span: Option<(f64, f64)>,
+    /// Seconds of the second time cursor.
+    pub pin: Option<f64>,
+    /// Tracks of the chart that are shown though they usually are not, and the other way round.
+    pub toggled: BTreeSet<String>,
+    /// Where the mouse is.
+    pub hover: Option<Position>,
+    /// Steps before which playing stops, by their names.
+    pub breaks: BTreeSet<String>,
+    /// Where the run begins, when not at the start.
+    pub from: Option<From>,
+    /// The step before which the run is over, by its name.
+    pub until: Option<String>,
+    /// What is done by hand, besides what the project says, in order of time.
+    pub hands: Vec<Intervention>,
+    /// The text is only being tried.
+    pub trial: Option<Trial>,
+    /// A save keeps what is in the file, though it was changed outside, as `*.before`.
+    pub keeps_ours: bool,
+    replay: RefCell<Option<(usize, Replay)>>,
+    /// The line that the newest point of history was typed into; typing on there makes no new point.
+    typed: Option<usize>,
     /// First row of the mission pane that is shown.
     pub scroll: usize,
     /// Columns and rows of the screen.
@@ -176,8 +310,28 @@ impl Model {
             notice,
             time: 0.0,
             playing: false,
-            speed: 0,
+            speed: LIFE,
             zoom: None,
+            focus: Pane::Text,
+            side: Side::Why,
+            side_open: false,
+            side_row: 0,
+            side_scroll: 0,
+            folded: BTreeSet::new(),
+            track: 0,
+            camera: Camera::FIT,
+            span: None,
+            pin: None,
+            toggled: BTreeSet::new(),
+            hover: None,
+            breaks: BTreeSet::new(),
+            from: None,
+            until: None,
+            hands: Vec::new(),
+            trial: None,
+            keeps_ours: false,
+            replay: RefCell::new(None),
+            typed: None,
             scroll: 0,
             size,
             pending: None,
@@ -261,7 +415,32 @@ impl Model {
     /// The areas of the screen; none when it is too small.
     pub fn areas(&self) -> Option<Areas> {
         let aspect = self.setup.as_ref().map_or(4.0 / 3.0, |setup| setup.field.width / setup.field.height);
-        layout(Rect::new(0, 0, self.size.0, self.size.1), self.zoom, aspect)
+        let shape = Shape { zoom: self.zoom, side: self.side_open, aspect };
+        layout(Rect::new(0, 0, self.size.0, self.size.1), shape)
+    }
+
+    /// How things stand at the time cursor.
+    pub fn standing(&self) -> Option<Standing> {
+        let told = self.told.as_ref()?;
+        let key = Arc::as_ptr(told) as usize;
+        let mut kept = self.replay.borrow_mut();
+        if kept.as_ref().is_none_or(|(known, _)| *known != key) {
+            *kept = Some((key, told.replay()));
+        }
+        let (_, replay) = kept.as_mut()?;
+        Some(replay.at(&told.run, told.run.trace.tick_at(self.time + 1e-9)))
+    }
+
+    /// The end of the time that is shown: of the run, or where it is asked to be over.
+    pub fn end(&self) -> f64 {
+        let Some(told) = &self.told else { return 0.0 };
+        let stop = self.until.as_ref().and_then(|name| told.chart.bands.iter().find(|band| band.name == *name));
+        stop.map_or(told.chart.end, |band| band.from)
+    }
+
+    /// Index of the step of the text that a line belongs to.
+    pub fn written_step(&self, line: usize) -> Option<usize> {
+        self.prepared.parsed.mission.steps.iter().rposition(|step| step.line <= line && line <= step.last)
     }
 
     /// The rows of the mission pane.
@@ -269,23 +448,18 @@ impl Model {
         let mut rows = Vec::with_capacity(self.lines().len() + 8);
         let width = self.areas().map_or(80, |areas| areas.text.width);
         let mut findings = self.findings.iter().enumerate().peekable();
-        let fresh = match &self.mode {
-            Mode::Writing { new: true, .. } => Some(self.cursor.line),
-            _ => None,
-        };
+        // What is wrong with a line that is just being typed would come and go below it.
+        let typed = matches!(self.mode, Mode::Free(_)).then_some(self.cursor.line);
         for line in 0..self.lines().len() {
             rows.push(Row::Line(line));
             while let Some((index, finding)) = findings.next_if(|(_, finding)| self.line_at(finding.span.start) <= line)
             {
+                if typed == Some(line) {
+                    continue;
+                }
                 let count = finding_lines(finding, width).len();
                 rows.extend((0..count).map(|part| Row::Finding(index, part)));
             }
-            if fresh == Some(line) {
-                rows.push(Row::Fresh);
-            }
-        }
-        if rows.is_empty() && fresh.is_some() {
-            rows.push(Row::Fresh);
         }
         rows
     }
@@ -295,8 +469,95 @@ impl Model {
         self.notice = Some(Notice { text: text.into(), role });
     }
 
+    /// Puts another text in place as what is typed into a line: all of that is one point of history.
+    pub fn write_typed(&mut self, text: String, line: usize) {
+        if self.typed == Some(line) && self.at > 0 {
+            self.history.truncate(self.at + 1);
+            self.history[self.at].0 = text.into();
+            self.read_again();
+        } else {
+            self.write(text);
+        }
+        self.typed = Some(line);
+    }
+
+    /// What is typed from now on is a new point of history.
+    pub fn stop_typing(&mut self) {
+        self.typed = None;
+    }
+
+    /// Puts another text in place to be looked at: it is no point of history until [`Model::keep_trial`].
+    pub fn try_text(&mut self, text: String) {
+        if self.trial.is_some() {
+            self.history.truncate(self.at + 1);
+            self.history[self.at].0 = text.into();
+            self.read_again();
+        } else {
+            self.trial = Some(Trial {
+                cursor: self.cursor,
+                told: self.told.clone(),
+                ghost: self.ghost.clone(),
+                change: self.change.clone(),
+                time: self.time,
+            });
+            self.write(text);
+        }
+    }
+
+    /// The text that is being tried is the text.
+    pub fn keep_trial(&mut self) {
+        self.trial = None;
+    }
+
+    /// Everything is as it was before the trial.
+    pub fn drop_trial(&mut self) {
+        let Some(trial) = self.trial.take() else { return };
+        self.at = self.at.saturating_sub(1);
+        self.history.truncate(self.at + 1);
+        self.cursor = trial.cursor;
+        self.read_again();
+        (self.told, self.ghost, self.change) = (trial.told, trial.ghost, trial.change);
+        self.time = trial.time;
+        self.pending = None;
+        self.gather();
+    }
+
+    /// The run before the text that is being tried.
+    pub fn before_trial(&self) -> Option<&Arc<Told>> {
+        self.trial.as_ref().and_then(|trial| trial.told.as_ref())
+    }
+
+    /// Takes another text as what the file holds.
+    pub fn take_over(&mut self, text: String) {
+        self.saved.clone_from(&text);
+        if *text != *self.text {
+            self.write(text);
+        }
+    }
+
+    /// Opens another project, or another mission of it, in this one's place.
+    pub fn reopen(&mut self, project: Project, recovered: Option<String>) {
+        let fresh = Self::new(project, recovered, self.seed, self.size);
+        let (zoom, focus, side, side_open) = (self.zoom, self.focus, self.side, self.side_open);
+        let jobs = self.jobs;
+        *self = Self { zoom, focus, side, side_open, jobs, ..fresh };
+    }
+
+    /// Takes other files beside the mission over: robot, field and what goes with them.
+    pub fn refit(&mut self, project: Project) {
+        self.setup = project.setup.clone().map(Arc::new);
+        if self.hands.iter().any(|hand| matches!(&hand.act, wayodos_core::sim::Act::Place { thing, .. } if thing == wayodos_core::project::BOX))
+        {
+            self.setup = self.setup.as_ref().map(|setup| Arc::new(setup.with_box()));
+        }
+        self.project = project;
+        self.from = None;
+        self.read_again();
+    }
+
     /// Puts another text in place as a new point of history.
     pub fn write(&mut self, text: String) {
+        self.typed = None;
         self.history.truncate(self.at + 1);
         self.history[self.at].1 = self.cursor;
         self.history.push((text.into(), self.cursor));
@@ -308,6 +569,7 @@ impl Model {
     pub fn travel(&mut self, back: bool) -> bool {
         let wanted = if back { self.at.checked_sub(1) } else { Some(self.at + 1) };
         let Some(wanted) = wanted.filter(|at| *at < self.history.len()) else { return false };
+        self.typed = None;
         // The cursor goes to where the change was made.
         let cursor = self.history[if back { wanted } else { self.at }].1;
         self.at = wanted;
@@ -327,7 +589,8 @@ impl Model {
     /// Brings together what is shown below the lines. What a run of the text before showed stays on its lines until the
     /// next run is there, so that nothing flickers under a nudge.
     pub fn gather(&mut self) {
-        let matters = |finding: &&Finding| finding.severity != Severity::Note;
+        // That there are no steps yet is no mistake: the pane says what to do about it.
+        let matters = |finding: &&Finding| finding.severity != Severity::Note && finding.code != "M109";
         let mut findings: Vec<Finding> = self.prepared.findings.iter().filter(matters).cloned().collect();
         if let Some(told) = self.told.as_ref().filter(|_| self.prepared.program.is_some()) {
             let same = Arc::ptr_eq(&told.text, &self.text);
@@ -356,7 +619,9 @@ impl Model {
         let setup = Arc::clone(self.setup.as_ref()?);
         self.jobs += 1;
         self.pending = Some(self.jobs);
-        Some(Job { id: self.jobs, text: Arc::clone(&self.text), setup, seed: self.seed })
+        let mut hands: Vec<Intervention> = setup.hands.iter().chain(&self.hands).cloned().collect();
+        hands.sort_by_key(|hand| hand.at_ms);
+        Some(Job { id: self.jobs, text: Arc::clone(&self.text), setup, seed: self.seed, from: self.from.clone(), hands })
     }
 }
 

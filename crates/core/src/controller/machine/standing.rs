@@ -19,6 +19,8 @@ pub struct Live {
     pub away: Option<f64>,
     /// What the amounts measure; none for counted lines and for what is no amount.
     pub of: Option<Dimension>,
+    /// It is read anew at every look, instead of adding up since the step began.
+    pub is_reading: bool,
     /// The tone that a sensor sees instead, when it tells tones apart.
     pub sees: Option<String>,
     /// Whether it held when it was looked at last.
@@ -166,7 +168,11 @@ impl Controller {
         let program = &*self.program;
         let holds = self.memory[look.slot].holds;
         let mut live =
-            Live { words: look.words.clone(), now: None, goal: None, away: None, of: None, sees: None, holds };
+            Live { words: look.words.clone(), now: None, goal: None, away: None, of: None, is_reading: false, sees: None, holds };
+        live.is_reading = matches!(
+            look.test,
+            Test::Bright { .. } | Test::Reads { .. } | Test::Range { .. } | Test::Battery { .. } | Test::Compare { .. }
+        );
         let mut amount = |now: f64, goal: f64, away: f64, of: Option<Dimension>| {
             (live.now, live.goal, live.away, live.of) = (Some(now), Some(goal), Some(away.max(0.0)), of);
         };

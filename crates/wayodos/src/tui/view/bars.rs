@@ -5,14 +5,15 @@ use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 use wayodos_core::controller::WheelCommand;
 use wayodos_core::mission::edit::source_slot;
-use wayodos_core::mission::{SlotKind, either};
+use wayodos_core::mission::{LineKind, SlotKind, either};
 use wayodos_core::sim::{Outcome, Tick};
 use wayodos_core::units::{Quantity, Unit};
 use wayodos_report::words::{outcome_words, verdict_words};
 
 use super::{columns, paint_row, put, put_right};
-use crate::tui::keymap;
-use crate::tui::model::{Mode, Model, SPEEDS};
+use crate::tui::keymap::{self, Action};
+use crate::tui::layout::Pane;
+use crate::tui::model::{Mode, Model, SPEEDS, Side};
 use crate::tui::theme::{Role, Theme};
 
 /// What is open, and how it came out.
@@ -29,8 +30,20 @@ pub fn title(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     x = put(buffer, x, y, room(x), model.project.name(), theme.role(Role::Word));
     x = put(buffer, x, y, room(x), " · ", theme.role(Role::Quiet));
     x = put(buffer, x, y, room(x), name, theme.role(Role::Text));
-    if model.unsaved() {
+    if model.trial.is_some() {
+        x = put(buffer, x, y, room(x), " • only tried", theme.role(Role::Accent));
+    } else if model.unsaved() {
         x = put(buffer, x, y, room(x), " • not saved", theme.role(Role::Accent));
+    }
+    if let Some(from) = &model.from {
+        x = put(buffer, x, y, room(x), &format!(" ▸ from \"{}\"", from.step), theme.role(Role::Accent));
+    }
+    if let Some(until) = &model.until {
+        x = put(buffer, x, y, room(x), &format!(" ▪ up to \"{until}\""), theme.role(Role::Accent));
+    }
+    if !model.hands.is_empty() {
+        let words = if model.hands.len() == 1 { " h 1 hand".to_owned() } else { format!(" h {} hands", model.hands.len()) };
+        x = put(buffer, x, y, room(x), &words, theme.role(Role::Accent));
     }
     if let Some(setup) = &model.setup {
         let robot = &setup.robot;
@@ -42,6 +55,9 @@ pub fn title(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
 }
 
 fn outcome(model: &Model) -> (String, Role) {
+    if model.prepared.parsed.mission.steps.is_empty() && model.findings.is_empty() && model.setup.is_some() {
+        return ("no steps yet".into(), Role::Quiet);
+    }
     if model.stale() || (model.told.is_none() && model.prepared.program.is_none()) {
         let errors = model.findings.len() + model.project.findings.len();
         let (count, s) = (errors.max(1), if errors > 1 { "s" } else { "" });
@@ -63,9 +79,14 @@ pub fn change(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let room = area.width.saturating_sub(2);
     let hair = "─".repeat(usize::from(area.width));
     put(buffer, area.x, area.y, area.width, &hair, theme.role(Role::Hair));
+    let here = crate::tui::update::wrong_here(model);
     let (words, style) = match (&model.notice, &model.mode) {
         (_, Mode::Typing(entry)) if entry.error.is_some() => {
             (entry.error.as_deref().unwrap_or_default(), theme.role(Role::Wrong).add_modifier(Modifier::BOLD))
+        }
+        (_, Mode::Free(_)) if here.is_some() => {
+            let (words, role) = here.as_ref().expect("just looked");
+            (words.as_str(), theme.role(*role))
         }
         (Some(notice), _) => (notice.text.as_str(), theme.role(notice.role)),
         (None, _) if !model.change.is_empty() && !model.stale() => (model.change.as_str(), theme.role(Role::Accent)),
@@ -79,7 +100,15 @@ pub fn status(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let (y, right) = (area.y, area.right().saturating_sub(1));
     let text = theme.role(Role::Text);
     let mut end = right;
-    if let Some(words) = slot_words(model) {
+    let pointed = model.hover.and_then(|at| {
+        let areas = model.areas()?;
+        if areas.field.contains(at) {
+            return super::field::readout(model, areas.field, at);
+        }
+        let seconds = super::chart::time_at(model, areas.chart, at.x).filter(|_| areas.chart.contains(at))?;
+        Some(format!("{seconds:.2} s under the pointer"))
+    });
+    if let Some(words) = pointed.or_else(|| slot_words(model)) {
         end = put_right(buffer, right, y, area.width / 2, &words, theme.role(Role::Quiet)).saturating_sub(2);
     }
     let mut x = area.x + 1;
@@ -105,12 +134,15 @@ pub fn status(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let heading = pose.heading.to_degrees().round().rem_euclid(360.0) + 0.0;
     let [left, right] = [tick.command.left, tick.command.right].map(command_words);
     let wheels = if left == right { left } else { format!("{left} / {right}") };
+    let stops = super::field::rest(model).map(|rest| (rest.x - pose.x).hypot(rest.y - pose.y) * 1e3);
+    let stops = stops.map_or_else(String::new, |way| format!("stops in {way:.0} mm"));
     let facts = [
         format!("wheels {wheels}"),
         format!("{:.0}, {:.0} mm", pose.x * 1e3, pose.y * 1e3),
         format!("heading {heading:.0} deg"),
+        stops,
     ];
-    for fact in facts {
+    for fact in facts.into_iter().filter(|fact| !fact.is_empty()) {
         if columns(&fact) <= room(x) {
             x = put(buffer, x, y, room(x), &fact, text) + 3;
         }
@@ -183,17 +215,31 @@ pub fn hints(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     paint_row(buffer, area, y, theme.on(theme.role(Role::Quiet), theme.raised()));
     let fixed: &[(&str, &str)] = match &model.mode {
         Mode::Browse => &[],
-        Mode::Typing(_) => &[("Enter", "take it"), ("Esc", "leave it as it was")],
-        Mode::Writing { .. } => &[("Enter", "take the line"), ("Esc", "leave it as it was")],
-        Mode::Picking { .. } => &[("Up Down", "choose"), ("Enter", "take it"), ("Esc", "leave it as it was")],
+        Mode::Typing(_) | Mode::Asking(..) => &[("Enter", "take it"), ("Esc", "leave it as it was")],
+        Mode::Free(free) if !free.offers.is_empty() => {
+            &[("Tab", "take what is offered"), ("Shift Tab", "the next one"), ("Esc", "done"), ("Ctrl z", "undo")]
+        }
+        Mode::Free(_) => &[
+            ("Esc", "done"),
+            ("Enter", "new line"),
+            ("Ctrl z", "undo"),
+            ("Ctrl u", "clear to the start"),
+            ("Ctrl k", "to the end"),
+            ("Ctrl s", "save"),
+        ],
+        Mode::Finding(_) => &[("type", "to find"), ("Up Down", "choose"), ("Enter", "take it"), ("Esc", "leave it")],
         Mode::Help => &[("any key", "back")],
         Mode::Reading { .. } => &[("Up Down PgUp PgDn", "read on"), ("any other key", "back")],
         Mode::Leaving => &[("s", "save and leave"), ("k", "leave, keep for next time"), ("d", "drop"), ("Esc", "stay")],
+        Mode::Outside(_) => &[("o", "keep ours"), ("t", "take theirs"), ("b", "take both"), ("Up Down", "read on")],
     };
-    let mut all = vec![];
+    let mut all: Vec<(&str, &str)> = Vec::new();
     if fixed.is_empty() {
-        all.push(("arrows", "move"));
-        all.extend(keymap::rows().filter_map(|row| Some((row.label, row.hint?))));
+        all.extend(focus_hints(model));
+        all.extend(useful(model).iter().map(|action| {
+            let row = keymap::binding(*action);
+            (row.label, row.hint)
+        }));
     } else {
         all.extend_from_slice(fixed);
     }
@@ -204,6 +250,46 @@ pub fn hints(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
             break;
         }
         x = put(buffer, x, y, area.width, key, theme.role(Role::Word)) + 1;
-        x = put(buffer, x, y, area.width, what, theme.role(Role::Quiet)) + 3;
+        x = put(buffer, x, y, area.width, what, theme.role(Role::Quiet)) + 2;
+    }
+}
+
+/// What arrows and signs mean in the pane that they are for.
+fn focus_hints(model: &Model) -> &'static [(&'static str, &'static str)] {
+    match (model.focus, model.side) {
+        (Pane::Text, _) => &[],
+        (Pane::Field, _) => &[("arrows", "pan"), ("+ -", "zoom"), ("0", "all of it"), ("Enter", "follow the robot"), ("Esc", "text")],
+        (Pane::Chart, _) => &[("Left Right", "time"), ("Up Down", "zoom"), ("0", "all of it"), ("Enter", "pin"), ("Esc", "text")],
+        (Pane::Side, Side::Why) => &[("Up Down", "which exit"), ("Enter", "what may help"), ("Left Right", "time"), ("Tab", "next tab"), ("Esc", "text")],
+        (Pane::Side, Side::Track) => &[("Left Right", "which sensor"), ("[ ]", "time"), ("Tab", "next tab"), ("Esc", "text")],
+        (Pane::Side, Side::Map) => &[("Up Down", "which step"), ("Enter", "go there"), ("Right Left", "open, close"), ("Tab", "next tab"), ("Esc", "text")],
+        (Pane::Side, Side::Findings) => &[("Up Down", "which"), ("Enter", "what may help"), ("Tab", "next tab"), ("Esc", "text")],
+    }
+}
+
+/// What one would most likely do next, by what the cursor stands on.
+fn useful(model: &Model) -> &'static [Action] {
+    use Action as A;
+    if model.focus != Pane::Text {
+        return &[A::NextPane, A::Play, A::Full, A::Help, A::Palette];
+    }
+    let kind = model.lines().get(model.cursor.line).map(|line| line.kind);
+    let slot = model.slot().map(|slot| &model.prepared.parsed.slots[slot].kind);
+    match (kind, slot) {
+        _ if model.prepared.parsed.mission.steps.is_empty() => &[A::AddStep, A::Free, A::Help, A::Palette, A::Quit],
+        (Some(LineKind::Step), _) => {
+            &[A::AddStep, A::Copy, A::Delete, A::MoveUp, A::MoveDown, A::FromHere, A::TimeToStep, A::Why, A::Undo, A::Palette, A::Help]
+        }
+        (Some(LineKind::Exit), Some(SlotKind::Amount { .. })) => {
+            &[A::NudgeUp, A::NudgeDown, A::Open, A::AddExit, A::Delete, A::Why, A::Undo, A::Play, A::Save, A::Palette, A::Help]
+        }
+        (Some(LineKind::Exit), _) => {
+            &[A::Open, A::NudgeUp, A::AddExit, A::MoveUp, A::Delete, A::Why, A::Undo, A::Play, A::Save, A::Palette, A::Help]
+        }
+        (_, Some(SlotKind::Amount { .. })) => {
+            &[A::NudgeUp, A::NudgeDown, A::Open, A::NameAmount, A::AddStep, A::Undo, A::Play, A::Save, A::Palette, A::Help]
+        }
+        (_, Some(_)) => &[A::Open, A::NudgeUp, A::AddStep, A::AddExit, A::Undo, A::Play, A::Save, A::Palette, A::Help],
+        (_, None) => &[A::Free, A::AddStep, A::Comment, A::Delete, A::Undo, A::Play, A::Save, A::Palette, A::Help],
     }
 }

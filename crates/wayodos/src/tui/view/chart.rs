@@ -8,6 +8,7 @@ use wayodos_report::{Chart, LimitSpan, MarkKind, Ribbon, Track, TrackKind, tick_
 
 use super::{columns, put, put_right};
 use crate::tui::cells::{Dots, Grid};
+use crate::tui::layout::Pane;
 use crate::tui::model::Model;
 use crate::tui::theme::{Depth, Role, Theme};
 
@@ -27,11 +28,13 @@ fn plot(area: Rect) -> (u16, u16) {
 }
 
 /// The time at a column of the chart; the names stand for its beginning.
-pub fn time_at(area: Rect, end: f64, column: u16) -> Option<f64> {
+pub fn time_at(model: &Model, area: Rect, column: u16) -> Option<f64> {
+    let chart = &model.told.as_ref()?.chart;
     let (left, width) = plot(area);
+    let (from, to) = model.span.unwrap_or((0.0, chart.end));
     (column < area.right()).then(|| {
         let share = f64::from(column.saturating_sub(left)) / f64::from(width.saturating_sub(1).max(1));
-        share.min(1.0) * end
+        from + share.min(1.0) * (to - from)
     })
 }
 
@@ -39,43 +42,64 @@ pub fn time_at(area: Rect, end: f64, column: u16) -> Option<f64> {
 struct Axis {
     left: u16,
     width: u16,
-    end: f64,
+    from: f64,
+    to: f64,
 }
 
 impl Axis {
+    fn share(&self, seconds: f64) -> f64 {
+        ((seconds - self.from) / (self.to - self.from)).clamp(0.0, 1.0)
+    }
+
     fn column(&self, seconds: f64) -> u16 {
-        let share = (seconds / self.end).clamp(0.0, 1.0);
-        self.left + (share * f64::from(self.width.saturating_sub(1))).round() as u16
+        self.left + (self.share(seconds) * f64::from(self.width.saturating_sub(1))).round() as u16
     }
 
     /// The dot of a time, two in a column.
     fn dot(&self, seconds: f64) -> i32 {
-        ((seconds / self.end).clamp(0.0, 1.0) * f64::from(2 * self.width.saturating_sub(1))).round() as i32
+        (self.share(seconds) * f64::from(2 * self.width.saturating_sub(1))).round() as i32
+    }
+
+    /// Whether any of a time is in sight.
+    fn shows(&self, from: f64, to: f64) -> bool {
+        to >= self.from - 1e-9 && from <= self.to + 1e-9
     }
 }
 
 /// Draws the pane.
 pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
-    let hair = theme.role(Role::Hair);
+    let focused = model.focus == Pane::Chart;
+    let hair = theme.role(if focused { Role::Accent } else { Role::Hair });
     let (left, width) = plot(area);
     // The title bar of the pane doubles as the bands of the steps.
     put(buffer, area.x, area.y, area.width, &"─".repeat(usize::from(area.width)), hair);
     let Some(told) = &model.told else {
-        let words =
-            if model.prepared.program.is_some() { "the run is being made" } else { "no run yet: mend the findings" };
+        let words = match () {
+            () if model.prepared.program.is_some() => "the run is being made",
+            () if model.findings.is_empty() => "the run will be drawn here over time: readings, limits, steps",
+            () => "no run yet: mend the findings",
+        };
         put(buffer, area.x + 1, area.y + 1, area.width - 1, words, theme.role(Role::Quiet));
         return;
     };
     let chart = &told.chart;
-    let axis = Axis { left, width, end: chart.end };
+    let (from, to) = model.span.unwrap_or((0.0, chart.end));
+    let axis = Axis { left, width, from, to };
     bands(chart, &axis, theme, area.y, buffer);
+    if focused || model.span.is_some() {
+        let words = if model.span.is_some() { format!(" {from:.1} - {to:.1} s ") } else { " chart ".to_owned() };
+        let style = if focused { theme.patch(Role::Accent) } else { theme.role(Role::Quiet) };
+        put(buffer, area.x + 1, area.y, names(area) - 2, &words, style);
+    }
     let marks_row = area.bottom() - 2;
-    let lines = chart.tracks.iter().filter(|track| matches!(track.kind, TrackKind::Line { .. })).count();
-    let ribbons = chart.tracks.len() - lines;
+    let tracks: Vec<&Track> =
+        chart.tracks.iter().filter(|track| track.usual != model.toggled.contains(&track.name)).collect();
+    let lines = tracks.iter().filter(|track| matches!(track.kind, TrackKind::Line { .. })).count();
+    let ribbons = tracks.len() - lines;
     let room = usize::from(area.height).saturating_sub(3 + ribbons);
     let mut y = area.y + 1;
     let mut line = 0;
-    for track in &chart.tracks {
+    for track in tracks {
         let height = if matches!(track.kind, TrackKind::Line { .. }) {
             // What cannot be shared evenly goes to the upper ones.
             let height = room / lines + usize::from(line < room % lines);
@@ -90,7 +114,7 @@ pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         }
         let place = Rect::new(area.x, y, area.width, height);
         shade_bands(chart, &axis, theme, place, buffer);
-        name(track, chart, model.time, theme, place, buffer);
+        name(track, chart, model, theme, place, buffer);
         match &track.kind {
             TrackKind::Line { values, low, high, limits } => {
                 plot_line(values, chart.period, (*low, *high), limits, &axis, theme, place, buffer);
@@ -105,7 +129,7 @@ pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
 }
 
 fn bands(chart: &Chart, axis: &Axis, theme: Theme, y: u16, buffer: &mut Buffer) {
-    for band in &chart.bands {
+    for band in chart.bands.iter().filter(|band| axis.shows(band.from, band.to)) {
         let (from, to) = (axis.column(band.from), axis.column(band.to));
         let style = theme.step_patch(band.step);
         // Without colours, a gap tells neighbours apart.
@@ -129,7 +153,7 @@ fn shade_bands(chart: &Chart, axis: &Axis, theme: Theme, place: Rect, buffer: &m
     if theme.depth != Depth::True {
         return;
     }
-    for band in &chart.bands {
+    for band in chart.bands.iter().filter(|band| axis.shows(band.from, band.to)) {
         let (from, to) = (axis.column(band.from), axis.column(band.to));
         let ground = theme.colour(theme.ground().towards(tint(band.step), 0.13));
         buffer.set_style(Rect::new(from, place.y, to.max(from + 1) - from, place.height), Style::new().bg(ground));
@@ -137,12 +161,25 @@ fn shade_bands(chart: &Chart, axis: &Axis, theme: Theme, place: Rect, buffer: &m
 }
 
 /// The track's name, and what it reads at the time cursor.
-fn name(track: &Track, chart: &Chart, time: f64, theme: Theme, place: Rect, buffer: &mut Buffer) {
+fn name(track: &Track, chart: &Chart, model: &Model, theme: Theme, place: Rect, buffer: &mut Buffer) {
     let room = names(place) - 1;
+    let time = model.time;
     let value = match &track.kind {
-        TrackKind::Line { values, .. } => {
-            let tick = ((time / chart.period + 1e-6) as usize).min(values.len().saturating_sub(1));
-            values.get(tick).map(|value| format!("{:.0}", value.round() + 0.0))
+        TrackKind::Line { values, high, low, .. } => {
+            let at = |time: f64| {
+                let tick = ((time / chart.period + 1e-6) as usize).min(values.len().saturating_sub(1));
+                values.get(tick).copied()
+            };
+            // What hardly varies is worth a decimal.
+            let fine = usize::from(high - low <= 10.0);
+            let words = |value: f32| {
+                let grain = 10f32.powi(fine as i32);
+                format!("{:.fine$}", (value * grain).round() / grain + 0.0)
+            };
+            match (at(time), model.pin.and_then(at)) {
+                (Some(now), Some(then)) => Some(format!("{} ({}{})", words(now), if now >= then { "+" } else { "" }, words(now - then))),
+                (now, _) => now.map(words),
+            }
         }
         TrackKind::Tones(ribbons) => {
             // The last one of a run ends with its last tick, and is still what is seen then.
@@ -187,7 +224,7 @@ fn plot_line(
     let mut dots = Dots::new(usize::from(axis.width), usize::from(place.height), Grid::Fine);
     let rows = f64::from(4 * place.height - 1);
     let row = |value: f64| ((1.0 - ((value - low) / (high - low)).clamp(0.0, 1.0)) * rows).round() as i32;
-    for limit in limits {
+    for limit in limits.iter().filter(|limit| axis.shows(limit.from, limit.to)) {
         // Where a tone is lost again is drawn half as dense as where it is found.
         for (value, every) in [(limit.back, 4), (limit.value, 2)] {
             for x in (axis.dot(limit.from)..=axis.dot(limit.to)).filter(|x| x % every == 0) {
@@ -197,10 +234,11 @@ fn plot_line(
     }
     let mut before: Option<i32> = None;
     let all = 2 * i32::from(axis.width) - 1;
-    let span = axis.end / f64::from(all.max(1));
+    let span = (axis.to - axis.from) / f64::from(all.max(1));
     for x in 0..all {
-        let from = ((f64::from(x) - 0.5) * span / period).max(0.0) as usize;
-        let to = (((f64::from(x) + 0.5) * span / period) as usize).max(from + 1).min(values.len());
+        let at = |x: f64| ((axis.from + x * span) / period).max(0.0) as usize;
+        let from = at(f64::from(x) - 0.5);
+        let to = at(f64::from(x) + 0.5).max(from + 1).min(values.len());
         let Some(part) = values.get(from..to).filter(|part| !part.is_empty()) else { continue };
         let least = row(f64::from(part.iter().copied().fold(f32::INFINITY, f32::min)));
         let most = row(f64::from(part.iter().copied().fold(f32::NEG_INFINITY, f32::max)));
@@ -227,7 +265,7 @@ fn plot_line(
 
 fn plot_ribbons(ribbons: &[Ribbon], axis: &Axis, theme: Theme, y: u16, buffer: &mut Buffer) {
     // What is seen for a moment only must not vanish under what is seen for long: short ones are drawn last.
-    let mut order: Vec<&Ribbon> = ribbons.iter().collect();
+    let mut order: Vec<&Ribbon> = ribbons.iter().filter(|ribbon| axis.shows(ribbon.from, ribbon.to)).collect();
     order.sort_by(|a, b| (b.to - b.from).total_cmp(&(a.to - a.from)));
     for ribbon in order {
         let (from, to) = (axis.column(ribbon.from), axis.column(ribbon.to));
@@ -249,7 +287,7 @@ fn plot_ribbons(ribbons: &[Ribbon], axis: &Axis, theme: Theme, y: u16, buffer: &
 
 /// What happened, as signs above the axis: a step begins, a line was counted, something went wrong.
 fn marks(chart: &Chart, axis: &Axis, theme: Theme, y: u16, buffer: &mut Buffer) {
-    for mark in &chart.marks {
+    for mark in chart.marks.iter().filter(|mark| axis.shows(mark.at, mark.at)) {
         let (sign, role) = match mark.kind {
             MarkKind::Wrong => ("✗", Role::Wrong),
             MarkKind::Line => ("|", Role::Text),
@@ -261,40 +299,55 @@ fn marks(chart: &Chart, axis: &Axis, theme: Theme, y: u16, buffer: &mut Buffer) 
 }
 
 fn seconds(axis: &Axis, theme: Theme, y: u16, buffer: &mut Buffer) {
-    let step = tick_step(axis.end, f64::from(axis.width) / 8.0);
-    let mut count = 0;
+    let step = tick_step(axis.to - axis.from, f64::from(axis.width) / 8.0);
+    let mut count = (axis.from / step - 1e-9).ceil();
     loop {
-        let at = f64::from(count) * step;
-        let label = if count == 0 { "0 s".to_owned() } else { format!("{}", (at * 10.0).round() / 10.0) };
+        let at = count * step;
+        let label = if at == 0.0 { "0 s".to_owned() } else { format!("{}", (at * 100.0).round() / 100.0) };
         let x = axis.column(at);
-        if at > axis.end || x + columns(&label) > axis.left + axis.width {
+        if at > axis.to + 1e-9 || x + columns(&label) > axis.left + axis.width {
             return;
         }
         put(buffer, x, y, 8, &label, theme.role(Role::Quiet));
-        count += 1;
+        count += 1.0;
     }
 }
 
-/// One column through everything, and its time below.
+/// One column through everything, and its time below; a second one where a time is pinned.
 fn cursor(model: &Model, axis: &Axis, theme: Theme, area: Rect, buffer: &mut Buffer) {
-    let x = axis.column(model.time);
-    let accent = theme.role(Role::Accent);
-    for y in area.y + 1..area.bottom() - 1 {
-        let cell = &mut buffer[(x, y)];
-        if cell.symbol() == " " || theme.depth == Depth::Mono {
-            cell.set_symbol("│").set_style(accent);
-        } else {
-            cell.set_style(accent);
+    let mut through = |seconds: f64, role: Role, label: &str| {
+        if !axis.shows(seconds, seconds) {
+            return;
         }
-    }
-    let label = format!("{:.1}", model.time);
-    let wide = columns(&label);
-    let left = x.saturating_sub(wide / 2).clamp(axis.left, (axis.left + axis.width).saturating_sub(wide));
-    // Free of the labels of the axis.
-    for gap in [left.saturating_sub(1), left + wide] {
-        if gap < area.right() {
-            buffer[(gap, area.bottom() - 1)].set_symbol(" ");
+        let x = axis.column(seconds);
+        let style = theme.role(role);
+        for y in area.y + 1..area.bottom() - 1 {
+            let cell = &mut buffer[(x, y)];
+            if cell.symbol() == " " || theme.depth == Depth::Mono {
+                cell.set_symbol("│").set_style(style);
+            } else {
+                cell.set_style(style);
+            }
         }
+        let wide = columns(label);
+        let left = x.saturating_sub(wide / 2).clamp(axis.left, (axis.left + axis.width).saturating_sub(wide));
+        // Free of the labels of the axis.
+        for gap in [left.saturating_sub(1), left + wide] {
+            if gap < area.right() {
+                buffer[(gap, area.bottom() - 1)].set_symbol(" ");
+            }
+        }
+        put(buffer, left, area.bottom() - 1, wide, label, theme.patch(role));
+    };
+    if let Some(end) = model.until.as_ref().map(|_| model.end()) {
+        through(end, Role::Thin, "end");
     }
-    put(buffer, left, area.bottom() - 1, wide, &label, theme.patch(Role::Accent));
+    if let Some(pin) = model.pin {
+        through(pin, Role::Good, &format!("{pin:.2}"));
+    }
+    let label = match model.pin {
+        Some(pin) => format!("{:.2} = {:+.2} s", model.time, model.time - pin),
+        None => format!("{:.1}", model.time),
+    };
+    through(model.time, Role::Accent, &label);
 }

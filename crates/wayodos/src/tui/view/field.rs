@@ -10,7 +10,9 @@ use wayodos_core::finding::line_column;
 use wayodos_core::sim::{PropKind, Trace};
 use wayodos_report::ink::{BODY, PAPER, Rgb, tint};
 use wayodos_report::words::signal_words;
-use wayodos_report::{Placement, Story, arm_items, ground_items, prop_items, rasterise, robot_items};
+use wayodos_report::{
+    MarkKind, Placement, Story, arm_items, ground_items, prop_items, rasterise, robot_items, tick_step,
+};
 
 use super::{columns, put, wrapped};
 use crate::tui::cells::{Cell, Cells, Dots, Grid, quantise};
@@ -20,6 +22,8 @@ use crate::work::Told;
 
 /// The former path.
 const GHOST: Rgb = Rgb(128, 92, 84);
+/// What a ranging sensor looks at, and how far braking takes.
+const BEAM: Rgb = Rgb(150, 96, 0);
 
 /// The mat and the robot as last painted: they change only with the pane, the field and the moment.
 #[derive(Default)]
@@ -32,19 +36,80 @@ pub struct Kept {
 struct Key {
     area: Rect,
     field: usize,
+    place: [u64; 3],
     pose: Option<[u64; 3]>,
     /// Where everything else is, and how the robot's arms stand.
     others: Vec<u64>,
 }
 
-/// Where the field lies in a pane: scene millimetres are cells, rows counted double, since a cell is twice as high
-/// as it is wide. Upper and lower edge lie between two rows, so that they are sharp.
-fn placement(field: &Field, area: Rect) -> Placement {
-    let fits = Placement::within(field, 0.0, 0.0, f64::from(area.width), 2.0 * f64::from(area.height));
-    let rows = (field.height * fits.scale / 2.0).floor().max(1.0);
-    let scale = 2.0 * rows / field.height;
-    let left = ((f64::from(area.width) - field.width * scale) / 2.0).floor();
-    Placement { left, top: 0.0, scale, height: field.height }
+/// The part of the field that is in sight: scene millimetres are cells, rows counted double, since a cell is twice as
+/// high as it is wide.
+#[derive(Clone, Copy, Debug)]
+pub struct View {
+    place: Placement,
+    size: (f64, f64),
+    zoom: f64,
+}
+
+impl View {
+    /// Metres across and up that are in sight.
+    pub fn seen(&self) -> (f64, f64) {
+        (self.size.0 / self.place.scale, self.size.1 / self.place.scale)
+    }
+
+    /// The place of the field in the middle of the pane.
+    pub fn centre(&self) -> Point {
+        self.back(self.size.0 / 2.0, self.size.1 / 2.0)
+    }
+
+    /// How much larger it is than when all of it fits.
+    pub const fn zoom(&self) -> f64 {
+        self.zoom
+    }
+
+    /// The place of the field at a place of the screen.
+    pub fn place_at(&self, at: Position, area: Rect) -> Point {
+        let down = |row: u16| 2.0 * (f64::from(row) + 0.5);
+        self.back(f64::from(at.x.saturating_sub(area.x)) + 0.5, down(at.y.saturating_sub(area.y)))
+    }
+
+    fn back(&self, x: f64, y: f64) -> Point {
+        let Placement { left, top, scale, height } = self.place;
+        Point::new((x - left) / scale, height - (y - top) / scale)
+    }
+}
+
+/// What is in sight of a field in a pane.
+pub fn view(model: &Model, field: &Field, area: Rect) -> View {
+    let size = (f64::from(area.width), 2.0 * f64::from(area.height));
+    let fits = Placement::within(field, 0.0, 0.0, size.0, size.1);
+    let zoom = model.camera.zoom.max(1.0);
+    if zoom <= 1.0 {
+        // Upper and lower edge lie between two rows, so that they are sharp.
+        let rows = (field.height * fits.scale / 2.0).floor().max(1.0);
+        let scale = 2.0 * rows / field.height;
+        let left = ((size.0 - field.width * scale) / 2.0).floor();
+        return View { place: Placement { left, top: 0.0, scale, height: field.height }, size, zoom };
+    }
+    let scale = fits.scale * zoom;
+    let own = Point::new(field.width / 2.0, field.height / 2.0);
+    let robot = if model.camera.follow { robot_place(model) } else { None };
+    let centre = robot.or(model.camera.centre).unwrap_or(own);
+    let left = size.0 / 2.0 - centre.x * scale;
+    let top = size.1 / 2.0 - (field.height - centre.y) * scale;
+    View { place: Placement { left, top, scale, height: field.height }, size, zoom }
+}
+
+/// Where the robot is at the time cursor, or would start.
+pub fn robot_pose(model: &Model) -> Option<Pose> {
+    let told = model.told.as_deref();
+    let field = &model.setup.as_ref()?.field;
+    told.and_then(|told| pose_at(&told.run.trace, model.time)).or_else(|| start(model, field))
+}
+
+/// The same without where it looks.
+pub fn robot_place(model: &Model) -> Option<Point> {
+    robot_pose(model).map(|pose| Point::new(pose.x, pose.y))
 }
 
 /// Draws the pane.
@@ -53,14 +118,16 @@ pub fn draw(model: &Model, theme: Theme, cells: Cells, kept: &mut Kept, area: Re
         return not_drawn(model, theme, area, buffer);
     };
     let field = &setup.field;
-    let place = placement(field, area);
+    let view = view(model, field, area);
+    let place = view.place;
     let told = model.told.as_deref();
-    let pose = told.and_then(|told| pose_at(&told.run.trace, model.time)).or_else(|| start(model, field));
+    let pose = robot_pose(model);
     let few = matches!(theme.depth, Depth::Mono | Depth::Sixteen);
     let cells = if few && cells != Cells::Ascii { Cells::Half } else { cells };
     let key = Key {
         area,
         field: Arc::as_ptr(field) as usize,
+        place: [place.left, place.top, place.scale].map(f64::to_bits),
         pose: pose.map(|pose| [pose.x, pose.y, pose.heading].map(f64::to_bits)),
         others: told.map_or_else(Vec::new, |told| others(&told.run.trace, model.time)),
     };
@@ -85,6 +152,7 @@ pub fn draw(model: &Model, theme: Theme, cells: Cells, kept: &mut Kept, area: Re
         kept.key = Some(key);
     }
     let width = usize::from(area.width);
+    let beams = beams(model, &place, area, if cells == Cells::Ascii { Grid::Blocks(cells) } else { Grid::Fine });
     let dots = paths(model, &place, area, Grid::Blocks(cells));
     let ghost = ghost(model, &place, area, if cells == Cells::Ascii { Grid::Blocks(cells) } else { Grid::Fine });
     for row in 0..area.height {
@@ -92,14 +160,16 @@ pub fn draw(model: &Model, theme: Theme, cells: Cells, kept: &mut Kept, area: Re
             let cell = kept.cells[usize::from(row) * width + usize::from(column)];
             let on_screen = &mut buffer[(area.x + column, area.y + row)];
             let (at, down) = (usize::from(column), usize::from(row));
-            let (glyph, ink, ground) = match dots.at(at, down).or_else(|| ghost.at(at, down)) {
-                Some((glyph, step)) => match dots.mask(at, down) {
-                    Some((mask, _)) => {
-                        let (ink, ground) = path_cell(step, cell, cells, mask);
-                        (glyph, ink, ground)
-                    }
-                    None => (glyph, GHOST, cell.mean(cells)),
-                },
+            let thin = || {
+                let of = |dots: &Dots, ink: Rgb| dots.at(at, down).map(|(glyph, _)| (glyph, ink, cell.mean(cells)));
+                of(&ghost, GHOST).or_else(|| of(&beams, BEAM))
+            };
+            let path = dots.mask(at, down).zip(dots.at(at, down)).map(|((mask, step), (glyph, _))| {
+                let (ink, ground) = path_cell(step, cell, cells, mask);
+                (glyph, ink, ground)
+            });
+            let (glyph, ink, ground) = match path.or_else(thin) {
+                Some(drawn) => drawn,
                 None if theme.depth == Depth::Mono => (shade(cell.mean(cells)), cell.ink, cell.ground),
                 None => (cells.glyph(cell.mask), cell.ink, cell.ground),
             };
@@ -112,7 +182,11 @@ pub fn draw(model: &Model, theme: Theme, cells: Cells, kept: &mut Kept, area: Re
     if let Some(told) = told {
         // On a small field the numbers would hide the path: only that of the moment is shown.
         let only = if area.width < 40 { model.active_step() } else { None };
+        if area.width >= 40 {
+            time_ticks(told, &view, theme, area, buffer);
+        }
         step_patches(told, only, &place, theme, area, buffer);
+        happenings(told, &place, theme, area, buffer);
     }
     if let Some(told) = told {
         prop_names(told, model.time, &place, theme, area, buffer);
@@ -125,7 +199,7 @@ pub fn draw(model: &Model, theme: Theme, cells: Cells, kept: &mut Kept, area: Re
             signals(&signal_words(story, tick), pose, &place, theme, area, buffer);
         }
     }
-    legend(model, &place, field, theme, area, buffer);
+    legend(model, &view, field, theme, area, buffer);
     if model.stale() {
         let words = " the path is of the text before ";
         put(buffer, area.x + 1, area.bottom() - 1, area.width - 1, words, theme.patch(Role::Thin));
@@ -192,8 +266,15 @@ fn heading_sign(pose: Pose, place: &Placement, theme: Theme, area: Rect, buffer:
 }
 
 /// Below the field, where there is room: what it is, and what the dotted path is.
-fn legend(model: &Model, place: &Placement, field: &Field, theme: Theme, area: Rect, buffer: &mut Buffer) {
-    let below = (field.height * place.scale / 2.0).ceil() as u16;
+fn legend(model: &Model, view: &View, field: &Field, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    if view.zoom > 1.0 {
+        let (width, _) = view.seen();
+        let follows = if model.camera.follow { ", follows the robot" } else { "" };
+        let words = format!(" {:.1}x: {:.0} mm across{follows} ", view.zoom, width * 1e3);
+        put(buffer, area.x + 1, area.bottom() - 1, area.width - 1, &words, theme.patch(Role::Text));
+        return;
+    }
+    let below = (field.height * view.place.scale / 2.0).ceil() as u16;
     if below >= area.height {
         return;
     }
@@ -239,11 +320,129 @@ fn path_cell(ink: u16, cell: Cell, cells: Cells, mask: u8) -> (Rgb, Rgb) {
 fn paths(model: &Model, place: &Placement, area: Rect, grid: Grid) -> Dots {
     let mut dots = Dots::new(usize::from(area.width), usize::from(area.height), grid);
     if let Some(told) = &model.told {
-        for leg in &told.run.legs {
+        let end = told.run.trace.tick_at(model.end() + 1e-9);
+        for leg in told.run.legs.iter().filter(|leg| leg.from <= end) {
+            let leg = wayodos_core::sim::Leg { to: leg.to.min(end), ..*leg };
             trail(&mut dots, &told.run.trace, leg.from, leg.to, leg.step as u16, place, grid);
         }
     }
     dots
+}
+
+/// The cones of the ranging sensors up to what they read, and the way that braking now would take.
+fn beams(model: &Model, place: &Placement, area: Rect, grid: Grid) -> Dots {
+    let mut dots = Dots::new(usize::from(area.width), usize::from(area.height), grid);
+    let (Some(setup), Some(told)) = (&model.setup, &model.told) else { return dots };
+    let trace = &told.run.trace;
+    let tick = trace.tick_at(model.time + 1e-9);
+    let Some(now) = trace.ticks.get(tick) else { return dots };
+    let (across, down) = grid.size();
+    let dot = |p: Point| {
+        let [x, y] = place.at(p);
+        (x * across as f64, y / 2.0 * down as f64)
+    };
+    for (index, ranger) in setup.robot.rangers.iter().enumerate().filter(|(index, _)| *index < trace.rangers) {
+        let read = trace.range(tick, index);
+        let met = read < ranger.greatest - 1e-6;
+        // With nothing in it, the beginning of the beam says which way it looks.
+        let reach = if met { read } else { 0.12 };
+        let from = now.pose.place(ranger.ahead, ranger.left);
+        let end = |side: f64| {
+            let angle = ranger.facing + side * ranger.cone / 2.0;
+            now.pose.place(ranger.ahead + reach * angle.cos(), ranger.left + reach * angle.sin())
+        };
+        let parts = 8;
+        let rim: Vec<Point> = (0..=parts).map(|part| end(f64::from(part) / f64::from(parts) * 2.0 - 1.0)).collect();
+        dots.line(dot(from), dot(rim[0]), 0);
+        dots.line(dot(from), dot(rim[rim.len() - 1]), 0);
+        if met {
+            rim.windows(2).for_each(|pair| dots.line(dot(pair[0]), dot(pair[1]), 0));
+        }
+    }
+    if let Some(rest) = rest(model) {
+        let nose = setup.robot.nose;
+        dots.line(dot(now.pose.place(nose, 0.0)), dot(rest.place(nose, 0.0)), 0);
+    }
+    dots
+}
+
+/// Where the robot would come to rest if it braked at the time cursor; none while it stands.
+pub fn rest(model: &Model) -> Option<Pose> {
+    let told = model.told.as_ref()?;
+    let now = told.run.trace.ticks.get(told.run.trace.tick_at(model.time + 1e-9))?;
+    let moves = now.rims.iter().any(|rim| rim.abs() > 0.005) && !now.hangs;
+    moves.then(|| told.world.rest_of(now.pose, now.rims))
+}
+
+/// A dot on the path every few seconds, with the seconds where there is room.
+fn time_ticks(told: &Told, view: &View, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let trace = &told.run.trace;
+    let step = tick_step(told.chart.end, 16.0 * view.zoom).max(0.1);
+    /// Cells between two of them, at least.
+    const APART: u16 = 6;
+    let mut nth = 1;
+    let mut last: Option<(u16, u16)> = None;
+    loop {
+        let at = f64::from(nth) * step;
+        nth += 1;
+        if at > trace.seconds(told.run.ended) {
+            return;
+        }
+        let Some(pose) = pose_at(trace, at) else { return };
+        let Some((x, y)) = on_screen(Point::new(pose.x, pose.y), &view.place, area) else { continue };
+        if last.is_some_and(|last| last.0.abs_diff(x) + 2 * last.1.abs_diff(y) < APART) {
+            continue;
+        }
+        last = Some((x, y));
+        let cell = &mut buffer[(x, y)];
+        let style = cell.style();
+        cell.set_symbol("•");
+        if theme.depth != Depth::Mono {
+            // On the path's own ground, in whatever can be read there.
+            cell.set_style(style.fg(theme.colour(Rgb(16, 20, 24)))).set_bg(theme.colour(Rgb(250, 246, 232)));
+        }
+        if view.zoom >= 2.0 {
+            let label = format!("{} s", (at * 10.0).round() / 10.0);
+            if x + 1 + columns(&label) < area.right() {
+                put(buffer, x + 1, y, 8, &label, theme.patch(Role::Text));
+            }
+        }
+    }
+}
+
+/// The cell of a place of the field; none when it is out of sight.
+fn on_screen(p: Point, place: &Placement, area: Rect) -> Option<(u16, u16)> {
+    let [x, y] = place.at(p);
+    let (x, y) = (x.floor(), (y / 2.0).floor());
+    let inside = x >= 0.0 && y >= 0.0 && x < f64::from(area.width) && y < f64::from(area.height);
+    inside.then(|| (area.x + x as u16, area.y + y as u16))
+}
+
+/// Where something happened: bumps, falls, touched tape, things met, and the end.
+fn happenings(told: &Told, place: &Placement, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    for mark in &told.chart.marks {
+        let Some(tick) = told.run.trace.ticks.get(mark.tick) else { continue };
+        let (sign, role) = match mark.kind {
+            MarkKind::Wrong => ("✗", Role::Wrong),
+            MarkKind::End => ("✓", Role::Good),
+            MarkKind::World => ("◆", Role::Accent),
+            MarkKind::Line => ("|", Role::Text),
+            MarkKind::Step => continue,
+        };
+        if let Some((x, y)) = on_screen(Point::new(tick.pose.x, tick.pose.y), place, area) {
+            put(buffer, x, y, 1, sign, theme.patch(role).add_modifier(Modifier::BOLD));
+        }
+    }
+}
+
+/// What lies at a place of the screen: millimetres, and the surface or thing with its name.
+pub fn readout(model: &Model, area: Rect, at: Position) -> Option<String> {
+    let field = &model.setup.as_ref()?.field;
+    let place = view(model, field, area).place_at(at, area);
+    let within = place.x >= 0.0 && place.y >= 0.0 && place.x <= field.width && place.y <= field.height;
+    let what = within.then(|| field.named_near(place, 0.01)).flatten();
+    let what = what.map_or_else(String::new, |name| format!("  {name}"));
+    within.then(|| format!("{:.0}, {:.0} mm{what}", place.x * 1e3, place.y * 1e3))
 }
 
 /// The path before the last edit.
@@ -301,7 +500,7 @@ fn step_patches(told: &Told, only: Option<usize>, place: &Placement, theme: Them
 pub fn time_at(model: &Model, area: Rect, at: Position) -> Option<f64> {
     let field = &model.setup.as_ref()?.field;
     let told = model.told.as_ref()?;
-    let place = placement(field, area);
+    let place = view(model, field, area).place;
     let (x, y) = (f64::from(at.x - area.x) + 0.5, 2.0 * f64::from(at.y - area.y) + 1.0);
     let far = |pose: &Pose| {
         let [px, py] = place.at(Point::new(pose.x, pose.y));

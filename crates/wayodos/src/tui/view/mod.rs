@@ -3,7 +3,8 @@
 mod bars;
 pub mod chart;
 pub mod field;
-mod overlay;
+pub mod overlay;
+pub mod side;
 pub mod text;
 
 use ratatui::buffer::Buffer;
@@ -25,12 +26,14 @@ pub struct Screen {
     pub cells: Cells,
     /// The field as last painted.
     ground: field::Kept,
+    /// The track of a sensor as last worked out.
+    track: side::Kept,
 }
 
 impl Screen {
     /// A screen that has drawn nothing yet.
     pub fn new(theme: Theme, cells: Cells) -> Self {
-        Self { theme, cells, ground: field::Kept::default() }
+        Self { theme, cells, ground: field::Kept::default(), track: side::Kept::default() }
     }
 
     /// Draws a whole frame; where the terminal's own cursor belongs, if anywhere.
@@ -53,17 +56,61 @@ impl Screen {
         if areas.chart.height > 0 {
             chart::draw(model, theme, areas.chart, buffer);
         }
+        if areas.side.height > 0 {
+            side::draw(model, theme, &mut self.track, areas.side, buffer);
+        }
         bars::change(model, theme, areas.change, buffer);
         bars::status(model, theme, areas.status, buffer);
         bars::hints(model, theme, areas.hints, buffer);
         match &model.mode {
             Mode::Help => overlay::help(theme, whole, buffer),
-            Mode::Reading { lines, scroll } => overlay::reading(theme, whole, lines, *scroll, buffer),
+            Mode::Reading { lines, notes, scroll } => overlay::reading(theme, whole, lines, notes, *scroll, buffer),
             Mode::Leaving => overlay::leaving(model, theme, whole, buffer),
-            Mode::Picking { choices, at } => overlay::choices(model, theme, areas.text, choices, *at, buffer),
+            Mode::Finding(finder) => cursor = Some(overlay::list(finder, theme, areas.lists(), buffer)),
+            Mode::Asking(question, entry) => cursor = Some(overlay::asking(*question, entry, theme, whole, buffer)),
+            Mode::Outside(outside) => {
+                overlay::outside(outside, &model.project.config.mission, theme, whole, buffer);
+            }
+            Mode::Free(free) => {
+                if let Some(cursor) = cursor {
+                    let free_area = Rect { height: whole.height.saturating_sub(3), ..whole };
+                    overlay::offers(free, theme, cursor, free_area, buffer);
+                }
+            }
             _ => {}
         }
+        if self.cells == Cells::Ascii {
+            ascii(buffer);
+        }
         cursor
+    }
+}
+
+/// Every sign that a plain terminal may not have becomes one that it has.
+fn ascii(buffer: &mut Buffer) {
+    for cell in &mut buffer.content {
+        let plain = match cell.symbol() {
+            symbol if symbol.is_ascii() => continue,
+            "─" | "┈" | "╌" => "-",
+            "│" | "▏" | "▎" | "▍" | "▌" | "┊" => "|",
+            "╭" | "╮" | "╰" | "╯" | "├" | "└" => "+",
+            "✓" => "v",
+            "✗" => "x",
+            "•" | "·" | "◆" | "●" => "*",
+            "…" => "~",
+            "›" | "▶" | "▸" | "→" => ">",
+            "←" => "<",
+            "↑" | "▴" => "^",
+            "↓" | "▾" | "▼" => "v",
+            "↻" => "@",
+            "█" | "▉" | "▊" | "▋" | "▓" => "#",
+            "▒" => "+",
+            "░" => ".",
+            symbol if symbol.starts_with(|c: char| ('\u{2800}'..='\u{28ff}').contains(&c)) => ".",
+            symbol if symbol.starts_with(char::is_alphabetic) => continue,
+            _ => "?",
+        };
+        cell.set_symbol(plain);
     }
 }
 

@@ -1,12 +1,14 @@
-//! What lies over the panes for a moment: the keys, a list of words, the question before leaving.
+//! What lies over the panes for a moment: the keys, lists to choose from, questions.
 
 use ratatui::buffer::Buffer;
-use ratatui::layout::Rect;
+use ratatui::layout::{Position, Rect};
 use ratatui::widgets::{Block, BorderType, Clear, Widget as _};
 
-use super::{columns, put};
+use super::{columns, paint_row, put, put_right, wrapped};
+use crate::tui::finder::{Finder, Item};
+use crate::tui::free::Free;
 use crate::tui::keymap::{GROUPS, Group};
-use crate::tui::model::{Model, Row};
+use crate::tui::model::{DiffLine, Entry, Model, Outside, Question};
 use crate::tui::theme::{Role, Theme};
 
 /// An empty box in the middle of an area; its inside.
@@ -29,46 +31,79 @@ fn boxed_at(theme: Theme, place: Rect, title: &str, buffer: &mut Buffer) -> Rect
     inside
 }
 
-/// All keys, in two columns.
+/// All keys, in as many columns as there is room for.
 pub fn help(theme: Theme, whole: Rect, buffer: &mut Buffer) {
-    let half = GROUPS.len().div_ceil(2);
-    let rows = |groups: &[Group]| groups.iter().map(|group| group.rows.len() as u16 + 2).sum::<u16>() - 1;
-    let height = rows(&GROUPS[..half]).max(rows(&GROUPS[half..])) + 2;
-    let inside = boxed(theme, whole, (86, height), "Keys", buffer);
-    let width = inside.width / 2;
-    for (column, groups) in [&GROUPS[..half], &GROUPS[half..]].into_iter().enumerate() {
-        let (x, mut y) = (inside.x + 1 + column as u16 * width, inside.y);
+    const WIDE: u16 = 48;
+    // The hint line stays free.
+    let area = Rect { height: whole.height.saturating_sub(1), ..whole };
+    let height = area.height.saturating_sub(2);
+    let most = (area.width.saturating_sub(4) / WIDE).max(2);
+    let tall = |groups: &[&Group]| groups.iter().map(|group| group.rows.len() as u16 + 2).sum::<u16>();
+    let laid = (1..=most).map(spread).find(|columns| columns.iter().all(|groups| tall(groups) <= height + 1));
+    let columns = laid.unwrap_or_else(|| spread(most));
+    let wide = (area.width.saturating_sub(4) / columns.len() as u16).min(WIDE);
+    let tallest = columns.iter().map(|groups| tall(groups)).max();
+    let size = (wide * columns.len() as u16 + 2, (tallest.unwrap_or(0) + 1).min(area.height));
+    let inside = boxed(theme, area, size, "Keys   (/ finds any of them by name)", buffer);
+    for (column, groups) in columns.into_iter().enumerate() {
+        let (x, mut y) = (inside.x + 1 + column as u16 * wide, inside.y);
         for group in groups {
-            let mut line = |text: &str, at: u16, role: Role| {
+            let mut line = |text: &str, at: u16, y: u16, role: Role| {
                 if y < inside.bottom() {
-                    put(buffer, x + at, y, width.saturating_sub(at + 1), text, theme.role(role));
+                    put(buffer, x + at, y, wide.saturating_sub(at + 1), text, theme.role(role));
                 }
             };
-            line(group.title, 0, Role::Accent);
-            y += 1;
-            for row in group.rows {
-                let mut line = |text: &str, at: u16, role: Role| {
-                    if y < inside.bottom() {
-                        put(buffer, x + at, y, width.saturating_sub(at + 1), text, theme.role(role));
-                    }
-                };
-                line(row.label, 1, Role::Word);
-                line(row.what, 11, Role::Text);
-                y += 1;
+            line(group.title, 0, y, Role::Accent);
+            for (row, y) in group.rows.iter().zip(y + 1..) {
+                line(row.label, 1, y, Role::Word);
+                line(row.what, 11, y, Role::Text);
             }
-            y += 1;
+            y += group.rows.len() as u16 + 2;
         }
     }
 }
 
-/// The mission in words: names of steps bright, failures red, the rest as it is.
-pub fn reading(theme: Theme, whole: Rect, lines: &[(String, bool)], scroll: usize, buffer: &mut Buffer) {
+/// The groups of keys in so many columns, those of one group together.
+fn spread(count: u16) -> Vec<Vec<&'static Group>> {
+    let rows: usize = GROUPS.iter().map(|group| group.rows.len() + 2).sum();
+    let share = rows.div_ceil(usize::from(count));
+    let mut columns: Vec<Vec<&Group>> = vec![Vec::new()];
+    let mut used = 0;
+    for group in GROUPS {
+        let wants = group.rows.len() + 2;
+        if used > 0 && used + wants / 2 > share && columns.len() < usize::from(count) {
+            columns.push(Vec::new());
+            used = 0;
+        }
+        used += wants;
+        if let Some(column) = columns.last_mut() {
+            column.push(group);
+        }
+    }
+    columns
+}
+
+/// The mission in words, with its author's notes beside it where there is room: names of steps bright, failures red.
+pub fn reading(
+    theme: Theme,
+    whole: Rect,
+    lines: &[(String, bool)],
+    notes: &[String],
+    scroll: usize,
+    buffer: &mut Buffer,
+) {
+    /// Columns of the notes.
+    const NOTES: u16 = 40;
     let widest = lines.iter().map(|(line, _)| columns(line)).max().unwrap_or(0).max(60);
+    let own = notes.iter().any(|note| !note.is_empty());
+    let beside = own && whole.width >= widest + NOTES + 8;
     // The hint line stays free.
     let area = Rect { height: whole.height.saturating_sub(1), ..whole };
-    let inside = boxed(theme, area, (widest + 4, area.height.saturating_sub(2)), "In words", buffer);
+    let wide = if beside { widest + NOTES + 6 } else { widest + 4 };
+    let inside = boxed(theme, area, (wide, area.height.saturating_sub(2)), "In words", buffer);
     let shown = usize::from(inside.height);
     let first = scroll.min(lines.len().saturating_sub(shown.min(lines.len())));
+    let room = if beside { widest + 2 } else { inside.width.saturating_sub(2) };
     for (row, (line, opens)) in (inside.y..inside.bottom()).zip(lines.iter().skip(first)) {
         let role = match line {
             _ if *opens => Role::Accent,
@@ -76,7 +111,24 @@ pub fn reading(theme: Theme, whole: Rect, lines: &[(String, bool)], scroll: usiz
             line if line.contains("─> ") => Role::Word,
             _ => Role::Text,
         };
-        put(buffer, inside.x + 1, row, inside.width.saturating_sub(2), line, theme.role(role));
+        put(buffer, inside.x + 1, row, room, line, theme.role(role));
+    }
+    if beside {
+        let x = inside.x + widest + 4;
+        put(buffer, x, inside.y.saturating_sub(1), NOTES, " Your notes ", theme.role(Role::Word));
+        let mut free = inside.y;
+        for (at, note) in notes.iter().enumerate().skip(first).filter(|(_, note)| !note.is_empty()) {
+            let wanted = inside.y + (at - first) as u16;
+            let mut y = wanted.max(free);
+            for line in wrapped(note, NOTES - 2) {
+                if y < inside.bottom() {
+                    let style = theme.role(Role::Quiet).add_modifier(ratatui::style::Modifier::ITALIC);
+                    put(buffer, x, y, NOTES - 1, line, style);
+                }
+                y += 1;
+            }
+            free = y;
+        }
     }
     let more = lines.len().saturating_sub(first + shown);
     if more > 0 {
@@ -86,32 +138,174 @@ pub fn reading(theme: Theme, whole: Rect, lines: &[(String, bool)], scroll: usiz
     }
 }
 
-/// The words that may stand in the slot, below it where there is room.
-pub fn choices(model: &Model, theme: Theme, area: Rect, choices: &[String], at: usize, buffer: &mut Buffer) {
-    let widest = choices.iter().map(|choice| columns(choice)).max().unwrap_or(0);
-    let width = (widest + 4).min(area.width);
-    let rows = model.rows();
-    let row = rows.iter().position(|row| *row == Row::Line(model.cursor.line)).unwrap_or(0);
-    let y = area.y + row.saturating_sub(model.scroll) as u16;
-    let below = area.bottom().saturating_sub(y + 1);
-    let above = y - area.y;
-    let wanted = choices.len() as u16 + 2;
-    let (top, height) = if below >= wanted.min(6) || below >= above {
-        (y + 1, wanted.min(below))
-    } else {
-        let height = wanted.min(above);
-        (y - height, height)
+// ---- lists
+
+/// Where the rows of a list stand within its area, and the first that is shown.
+fn list_rows(finder: &Finder, area: Rect) -> (Rect, usize) {
+    let inside = Rect {
+        x: area.x + 1,
+        y: area.y + 2,
+        width: area.width.saturating_sub(2),
+        height: area.height.saturating_sub(if area.width >= WIDE { 3 } else { 4 }),
     };
-    let slot = model.slot().map(|slot| &model.prepared.parsed.slots[slot]);
-    let column = slot.map_or(0, |slot| columns(&model.text[model.lines()[slot.line].span.start..slot.span.start]));
-    let x = (area.x + 4 + column).min(area.right().saturating_sub(width + 1));
-    let inside = boxed_at(theme, Rect::new(x, top, width, height), "", buffer);
-    let shown = usize::from(inside.height);
-    let first = (at + 1).saturating_sub(shown);
-    for (row, (index, choice)) in (inside.y..inside.bottom()).zip(choices.iter().enumerate().skip(first)) {
-        let style = if index == at { theme.patch(Role::Accent) } else { theme.role(Role::Text) };
-        buffer.set_style(Rect::new(inside.x, row, inside.width, 1), style);
-        put(buffer, inside.x + 1, row, inside.width.saturating_sub(1), choice, style);
+    let first = (finder.at + 1).saturating_sub(usize::from(inside.height));
+    (inside, first)
+}
+
+/// From here on there is room for what a row does beside what it says.
+const WIDE: u16 = 110;
+
+/// The row of a list at a place of the screen.
+pub fn row_at(finder: &Finder, area: Rect, at: Position) -> Option<usize> {
+    let (rows, first) = list_rows(finder, area);
+    rows.contains(at).then(|| first + usize::from(at.y - rows.y))
+}
+
+/// A list to choose from; where the terminal's cursor belongs.
+pub fn list(finder: &Finder, theme: Theme, area: Rect, buffer: &mut Buffer) -> (u16, u16) {
+    let inside = boxed_at(theme, area, &finder.title, buffer);
+    let typed = finder.input.value();
+    let x = put(buffer, inside.x + 1, inside.y, 2, "› ", theme.role(Role::Accent)) ;
+    let room = inside.width.saturating_sub(16);
+    let scroll = finder.input.visual_scroll(usize::from(room.max(2) - 1));
+    let shown: String = typed.chars().skip(scroll).collect();
+    put(buffer, x, inside.y, room, &shown, theme.role(Role::Word));
+    let counted = format!("{} of {} ", finder.shown.len(), finder.items.len());
+    put_right(buffer, inside.right(), inside.y, 14, &counted, theme.role(Role::Quiet));
+    let cursor = (x + finder.input.visual_cursor().saturating_sub(scroll) as u16, inside.y);
+    let (rows, first) = list_rows(finder, area);
+    if finder.shown.is_empty() {
+        put(buffer, rows.x + 1, rows.y, rows.width - 1, "nothing is called like that", theme.role(Role::Quiet));
+    }
+    let items = || finder.shown.iter().map(|index| &finder.items[*index]);
+    let title = items().map(|item| columns(&item.title)).max().unwrap_or(0).clamp(8, rows.width / 3) + 2;
+    let text = items().map(|item| columns(&item.text)).max().unwrap_or(0);
+    for ((index, item), y) in items().enumerate().skip(first).zip(rows.y..rows.bottom()) {
+        let here = index == finder.at;
+        let row = Rect { y, height: 1, ..rows };
+        if here {
+            buffer.set_style(row, theme.patch(Role::Accent));
+        }
+        let style = |role: Role| if here { theme.patch(Role::Accent) } else { theme.role(role) };
+        put(buffer, row.x + 1, y, title - 1, &item.title, style(Role::Word));
+        let mut x = row.x + title + 1;
+        let wide = row.width >= WIDE - 2;
+        let room = if wide { text.min(row.width * 3 / 5) } else { row.right().saturating_sub(x) };
+        sentence(item, here, theme, Rect { x, y, width: room, height: 1 }, buffer);
+        x += room + if room > 0 { 2 } else { 0 };
+        if wide {
+            put(buffer, x, y, row.right().saturating_sub(x), &item.what, style(Role::Quiet));
+        }
+    }
+    if area.width < WIDE
+        && let Some(item) = finder.item()
+    {
+        put(buffer, rows.x + 1, rows.bottom(), rows.width - 1, &item.what, theme.role(Role::Quiet));
+    }
+    cursor
+}
+
+/// The sentence of a row, its slots as they are in the text.
+fn sentence(item: &Item, here: bool, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let plain = if here { theme.patch(Role::Accent) } else { theme.role(Role::Text) };
+    let end = put(buffer, area.x, area.y, area.width, &item.text, plain);
+    if here {
+        return;
+    }
+    for slot in &item.slots {
+        let before = columns(&item.text[..slot.start]);
+        let wide = columns(&item.text[slot.clone()]);
+        let x = area.x + before;
+        if x < end {
+            buffer.set_style(Rect { x, y: area.y, width: wide.min(end - x), height: 1 }, theme.role(Role::Slot));
+        }
+    }
+}
+
+/// How the line that is typed may go on, below it where there is room.
+pub fn offers(free: &Free, theme: Theme, cursor: (u16, u16), area: Rect, buffer: &mut Buffer) {
+    if free.offers.is_empty() {
+        return;
+    }
+    let shown: Vec<_> = free.offers.iter().take(6).collect();
+    let widest = shown.iter().map(|offer| columns(&offer.text)).max().unwrap_or(0).min(area.width * 2 / 3);
+    let what = shown.iter().map(|offer| columns(&offer.what)).max().unwrap_or(0);
+    let width = (widest + what + 6).min(area.width);
+    let height = shown.len() as u16 + 2;
+    let below = area.bottom().saturating_sub(cursor.1 + 1);
+    let y = if below >= height { cursor.1 + 1 } else { cursor.1.saturating_sub(height).max(area.y) };
+    let x = cursor.0.saturating_sub(1).min(area.right().saturating_sub(width));
+    let height = height.min(area.bottom().saturating_sub(y));
+    let inside = boxed_at(theme, Rect { x, y, width, height }, "", buffer);
+    put(buffer, x + 2, y, width.saturating_sub(4), " Tab takes it ", theme.role(Role::Quiet));
+    for ((index, offer), row) in shown.iter().enumerate().zip(inside.y..inside.bottom()) {
+        let here = index == free.marked;
+        if here {
+            buffer.set_style(Rect { y: row, height: 1, ..inside }, theme.patch(Role::Accent));
+        }
+        let style = |role: Role| if here { theme.patch(Role::Accent) } else { theme.role(role) };
+        put(buffer, inside.x + 1, row, widest, &offer.text, style(Role::Text));
+        let at = inside.x + widest + 3;
+        put(buffer, at, row, inside.right().saturating_sub(at), &offer.what, style(Role::Quiet));
+    }
+}
+
+/// A question that is answered in one line; where the terminal's cursor belongs.
+pub fn asking(question: Question, entry: &Entry, theme: Theme, whole: Rect, buffer: &mut Buffer) -> (u16, u16) {
+    let (title, about) = match question {
+        Question::Amount => ("What is this amount called?", "letters, digits, hyphens: cruise, bar-gap"),
+        Question::Routine => ("What is the routine called?", "letters, digits, hyphens: back-away"),
+        Question::Pose => ("Begin the step at which pose?", "x, y and heading: 320, 178 mm, 90 deg"),
+        Question::Mission => ("What is the new mission called?", "as people say it: Evening round"),
+    };
+    let inside = boxed(theme, whole, (64, 6), title, buffer);
+    let room = inside.width.saturating_sub(2);
+    let (y, x) = (inside.y + 1, inside.x + 1);
+    paint_row(buffer, Rect { x, y, width: room, height: 1 }, y, theme.patch(Role::Accent));
+    let scroll = entry.input.visual_scroll(usize::from(room.max(2) - 1));
+    let shown: String = entry.input.value().chars().skip(scroll).collect();
+    put(buffer, x, y, room, &shown, theme.patch(Role::Accent));
+    let (words, role) = match &entry.error {
+        Some(error) => (error.as_str(), Role::Wrong),
+        None => (about, Role::Quiet),
+    };
+    for (row, line) in wrapped(words, room).take(2).enumerate() {
+        put(buffer, x, y + 1 + row as u16, room, line, theme.role(role));
+    }
+    (x + (entry.input.visual_cursor().saturating_sub(scroll) as u16).min(room), y)
+}
+
+/// A file that was changed outside: how ours differs from it.
+pub fn outside(outside: &Outside, file: &str, theme: Theme, whole: Rect, buffer: &mut Buffer) {
+    let area = Rect { height: whole.height.saturating_sub(1), ..whole };
+    let widest = outside.rows.iter().map(|(_, row)| columns(row)).max().unwrap_or(0).max(66);
+    let height = outside.rows.len() as u16 + 8;
+    let inside = boxed(theme, area, (widest + 8, height), "Changed by another program", buffer);
+    let room = inside.width.saturating_sub(3);
+    let x = inside.x + 2;
+    put(buffer, x, inside.y, room, &format!("{file} was changed while you have unsaved edits here."), theme.role(Role::Word));
+    let mut keys = vec![
+        ("o", "keep ours: saving puts theirs beside it as *.before"),
+        ("t", "take theirs: u brings ours back"),
+    ];
+    match outside.both {
+        Some(_) => keys.push(("b", "take both: the changes do not touch each other")),
+        None => keys.push((" ", "both cannot be had: the changes touch the same lines")),
+    }
+    for ((key, what), y) in keys.into_iter().zip(inside.y + 1..) {
+        put(buffer, x, y, 3, key, theme.role(Role::Accent));
+        put(buffer, x + 3, y, room.saturating_sub(3), what, theme.role(Role::Text));
+    }
+    let rows = Rect { y: inside.y + 5, height: inside.height.saturating_sub(5), ..inside };
+    for ((kind, row), y) in outside.rows.iter().skip(outside.scroll).zip(rows.y..rows.bottom()) {
+        let (sign, who, role) = match kind {
+            DiffLine::Same => (" ", "", Role::Quiet),
+            DiffLine::Ours => ("+", "ours", Role::Good),
+            DiffLine::Theirs => ("-", "theirs", Role::Thin),
+        };
+        put(buffer, rows.x + 1, y, 1, sign, theme.role(role));
+        let end = put_right(buffer, rows.right().saturating_sub(1), y, 6, who, theme.role(role));
+        put(buffer, rows.x + 3, y, end.saturating_sub(rows.x + 4), row, theme.role(role));
     }
 }
 

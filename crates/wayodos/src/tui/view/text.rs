@@ -38,9 +38,14 @@ pub fn place(model: &Model, area: Rect, at: Position) -> Option<(usize, usize)> 
 /// Columns by which a line is shifted to the left so that the slot under the cursor is in sight.
 fn shift(model: &Model, area: Rect, line: usize) -> u16 {
     let room = area.width.saturating_sub(GUTTER + 2);
+    let start = model.lines()[line].span.start;
+    if let Mode::Free(free) = &model.mode {
+        let here = line == model.cursor.line && free.at >= start;
+        return if here { columns(&model.text[start..free.at]).saturating_sub(room) } else { 0 };
+    }
     let Some(slot) = model.slot().filter(|_| line == model.cursor.line) else { return 0 };
     let span = &model.prepared.parsed.slots[slot].span;
-    let before = columns(&model.text[model.lines()[line].span.start..span.end]);
+    let before = columns(&model.text[start..span.end]);
     before.saturating_sub(room)
 }
 
@@ -112,25 +117,15 @@ pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) -> Opt
     for (row, y) in rows.iter().skip(model.scroll).zip(area.y..area.bottom()) {
         match *row {
             Row::Line(line) => {
-                let writing = match &model.mode {
-                    Mode::Writing { entry, new: false } if line == model.cursor.line => Some(entry),
-                    _ => None,
-                };
                 gutter(model, theme, area, y, line, active, buffer);
-                if let Some(entry) = writing {
-                    cursor = Some(written(theme, area, y, entry, buffer));
-                } else {
-                    let typed = sentence(model, theme, area, y, line, margins[line].as_ref(), buffer);
-                    cursor = cursor.or(typed);
-                }
+                let typed = sentence(model, theme, area, y, line, margins[line].as_ref(), buffer);
+                cursor = cursor.or(typed);
             }
             Row::Finding(index, part) => finding(&model.findings[index], part, theme, area, y, buffer),
-            Row::Fresh => {
-                if let Mode::Writing { entry, .. } = &model.mode {
-                    cursor = Some(written(theme, area, y, entry, buffer));
-                }
-            }
         }
+    }
+    if model.prepared.parsed.mission.steps.is_empty() && !matches!(model.mode, Mode::Free(_)) {
+        begin_here(theme, area, rows.len(), buffer);
     }
     scroll_marks(model, theme, area, rows.len(), buffer);
     cursor
@@ -150,6 +145,20 @@ fn scroll_marks(model: &Model, theme: Theme, area: Rect, rows: usize, buffer: &m
 fn gutter(model: &Model, theme: Theme, area: Rect, y: u16, line: usize, active: Option<usize>, buffer: &mut Buffer) {
     let Some(step) = model.step_of_line(line) else { return };
     let header = matches!(model.lines()[line].kind, LineKind::Step | LineKind::Reflex);
+    let name = model.written_step(line).map(|step| &model.prepared.parsed.mission.steps[step].name.node);
+    if header && let Some(name) = name {
+        // Before what it belongs to: where playing stops, where a piece begins and where it is over.
+        let (sign, role) = if model.breaks.contains(name) {
+            ("●", Role::Wrong)
+        } else if model.from.as_ref().is_some_and(|from| from.step == *name) {
+            ("▸", Role::Accent)
+        } else if model.until.as_ref() == Some(name) {
+            ("▪", Role::Accent)
+        } else {
+            ("", Role::Quiet)
+        };
+        put(buffer, area.x, y, 1, sign, theme.role(role));
+    }
     if header {
         let number = format!("{:>2} ", step + 1);
         put(buffer, area.x + 1, y, 3, &number, theme.step_patch(step));
@@ -173,7 +182,7 @@ fn sentence(
     if here {
         let band = Rect::new(area.x + GUTTER - 1, y, area.width.saturating_sub(GUTTER - 1), 1);
         paint_row(buffer, band, y, theme.on(Style::new(), theme.raised()));
-        if model.slot().is_none() {
+        if model.slot().is_none() || matches!(model.mode, Mode::Free(_)) {
             put(buffer, area.x + GUTTER - 1, y, 1, "›", theme.role(Role::Accent));
         }
     }
@@ -195,7 +204,11 @@ fn sentence(
     let total = columns(text);
     let mut column = 0u16;
     let mut typed = None;
-    let slot = model.slot().filter(|_| here);
+    let free = match &model.mode {
+        Mode::Free(free) if here => Some(free.at),
+        _ => None,
+    };
+    let slot = model.slot().filter(|_| here && free.is_none());
     let entry = match (&model.mode, slot) {
         (Mode::Typing(entry), Some(slot)) => Some((entry, &model.prepared.parsed.slots[slot].span)),
         _ => None,
@@ -213,6 +226,9 @@ fn sentence(
                 continue;
             }
         }
+        if free == Some(at) {
+            typed = Some(((left + column).saturating_sub(shift), y));
+        }
         let style = style_at(model, theme, line, at, slot);
         if column >= shift {
             let x = left + column - shift;
@@ -225,6 +241,9 @@ fn sentence(
             put(buffer, x, y, wide, piece, style);
         }
         column += wide;
+    }
+    if free.is_some() && typed.is_none() {
+        typed = Some(((left + column).saturating_sub(shift).min(right), y));
     }
     if let (Some((entry, _)), None) = (entry, typed) {
         let (_, cursor) = typed_value(theme, left, y, right, entry, buffer);
@@ -245,12 +264,24 @@ fn typed_value(theme: Theme, x: u16, y: u16, end: u16, entry: &Entry, buffer: &m
     (behind + 1, (cursor.min(end), y))
 }
 
-/// A line being typed.
-fn written(theme: Theme, area: Rect, y: u16, entry: &Entry, buffer: &mut Buffer) -> (u16, u16) {
-    let left = area.x + GUTTER;
-    let band = Rect::new(left, y, area.right().saturating_sub(left + 1), 1);
-    paint_row(buffer, band, y, theme.patch(Role::Accent));
-    typed_value(theme, left, y, area.right().saturating_sub(1), entry, buffer).1
+/// What to do with a mission that has no steps yet.
+fn begin_here(theme: Theme, area: Rect, rows: usize, buffer: &mut Buffer) {
+    let lines = [
+        ("", "This mission has no steps yet."),
+        ("a", "adds one: choose what it does, and see where it would drive"),
+        ("+ -", "change what stands under the cursor, Enter types or chooses"),
+        ("o", "adds what ends it, and where to go then"),
+        ("e", "types freely, if you know the sentences"),
+        ("?", "shows every key"),
+    ];
+    let top = area.y + (rows as u16 + 1).min(area.height.saturating_sub(lines.len() as u16));
+    for ((key, what), y) in lines.into_iter().zip(top..area.bottom()) {
+        let x = area.x + GUTTER + 2;
+        put(buffer, x, y, 4, key, theme.role(Role::Accent).add_modifier(Modifier::BOLD));
+        let role = if key.is_empty() { Role::Word } else { Role::Text };
+        let at = if key.is_empty() { x } else { x + 5 };
+        put(buffer, at, y, area.right().saturating_sub(at), what, theme.role(role));
+    }
 }
 
 /// How a byte of the text looks.

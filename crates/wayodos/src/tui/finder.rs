@@ -1,0 +1,160 @@
+//! A list to choose from by typing a few letters of what is meant: behaviours, conditions, words, commands, steps.
+
+use std::ops::Range;
+
+use nucleo_matcher::pattern::{CaseMatching, Normalization, Pattern};
+use nucleo_matcher::{Config, Matcher, Utf32Str};
+use tui_input::Input;
+use wayodos_core::sim::Act;
+
+use super::keymap::Action;
+
+/// What choosing a row does.
+#[derive(Clone, Debug)]
+pub enum Pick {
+    /// The mission's text is this then; it is tried while the row is marked.
+    Text(String),
+    /// What a key would do.
+    Do(Action),
+    /// The cursor goes to a line.
+    Line(usize),
+    /// Something is done by hand at the time cursor.
+    Hand(Act),
+    /// Nothing is done by hand any more.
+    NoHands,
+    /// What is done by hand is written to a file.
+    KeepHands,
+    /// A track of the chart is shown, or is not.
+    Track(String),
+    /// Another mission is opened.
+    Mission(String),
+}
+
+/// A row.
+#[derive(Clone, Debug)]
+pub struct Item {
+    /// What it is called.
+    pub title: String,
+    /// The sentence, word or key.
+    pub text: String,
+    /// What it does, in one sentence.
+    pub what: String,
+    /// The slots of the sentence.
+    pub slots: Vec<Range<usize>>,
+    /// What choosing it does.
+    pub pick: Pick,
+}
+
+impl Item {
+    /// A row without slots.
+    pub fn new(title: impl Into<String>, text: impl Into<String>, what: impl Into<String>, pick: Pick) -> Self {
+        Self { title: title.into(), text: text.into(), what: what.into(), slots: Vec::new(), pick }
+    }
+}
+
+/// The list, what was typed, and the row that is marked.
+#[derive(Clone, Debug)]
+pub struct Finder {
+    /// What is being chosen.
+    pub title: String,
+    /// What was typed.
+    pub input: Input,
+    /// Every row.
+    pub items: Vec<Item>,
+    /// Those that fit what was typed, best first.
+    pub shown: Vec<usize>,
+    /// The marked one of these.
+    pub at: usize,
+}
+
+impl Finder {
+    /// A list; `mark` is the row that is marked first.
+    pub fn new(title: impl Into<String>, items: Vec<Item>, mark: usize) -> Self {
+        let shown = (0..items.len()).collect();
+        Self { title: title.into(), input: Input::default(), items, shown, at: mark }
+    }
+
+    /// The marked row.
+    pub fn item(&self) -> Option<&Item> {
+        self.shown.get(self.at).map(|index| &self.items[*index])
+    }
+
+    /// Chooses the rows anew after typing: all letters must occur in order, words may stand in any order.
+    pub fn sift(&mut self) {
+        let typed = self.input.value().trim().to_owned();
+        self.at = 0;
+        if typed.is_empty() {
+            self.shown = (0..self.items.len()).collect();
+            return;
+        }
+        let mut matcher = Matcher::new(Config::DEFAULT);
+        let pattern = Pattern::parse(&typed, CaseMatching::Ignore, Normalization::Smart);
+        let mut letters = Vec::new();
+        let mut score = |text: &str| pattern.score(Utf32Str::new(text, &mut letters), &mut matcher);
+        let mut found: Vec<(u32, usize)> = Vec::new();
+        for (index, item) in self.items.iter().enumerate() {
+            // What it is called counts twice as much as what it says, and that more than what is said of it.
+            let of = [(&item.title, 4), (&item.text, 3), (&item.what, 1)];
+            let best = of.iter().filter_map(|(text, weight)| score(text).map(|score| score * weight)).max();
+            found.extend(best.map(|best| (best, index)));
+        }
+        found.sort_by_key(|(score, index)| (std::cmp::Reverse(*score), *index));
+        // Letters that stand far apart in a long sentence are no match beside a good one.
+        let best = found.first().map_or(0, |(score, _)| *score);
+        self.shown = found.into_iter().filter(|(score, _)| score * 5 >= best * 2).map(|(_, index)| index).collect();
+    }
+
+    /// Marks a row so many further down, round the end.
+    pub fn step(&mut self, by: isize) {
+        let count = self.shown.len() as isize;
+        if count > 0 {
+            self.at = (self.at as isize + by).rem_euclid(count) as usize;
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn finder() -> Finder {
+        let items = [
+            ("Drive ahead", "drive ahead at 30 %", "Drives straight ahead for a way."),
+            ("Spin", "spin left at 22 %", "Turns on the spot."),
+            ("Square up", "align floor-left and floor-right to a dark line", "Each wheel drives on its own."),
+        ];
+        let items = items.map(|(title, text, what)| Item::new(title, text, what, Pick::Line(0)));
+        Finder::new("x", items.to_vec(), 0)
+    }
+
+    #[test]
+    fn a_few_letters_find_what_is_meant_and_names_come_first() {
+        let mut finder = finder();
+        for (typed, titles) in [
+            ("", vec!["Drive ahead", "Spin", "Square up"]),
+            ("sp", vec!["Spin"]),
+            ("align", vec!["Square up"]),
+            ("drv", vec!["Drive ahead"]),
+            ("turns", vec!["Spin"]),
+            ("zzz", vec![]),
+        ] {
+            finder.input = Input::new(typed.to_owned());
+            finder.sift();
+            let found: Vec<&str> = finder.shown.iter().map(|index| finder.items[*index].title.as_str()).collect();
+            assert_eq!(found[..titles.len().min(found.len())], titles, "{typed}");
+            assert_eq!(finder.item().is_none(), titles.is_empty());
+        }
+    }
+
+    #[test]
+    fn the_mark_goes_round_the_ends() {
+        let mut finder = finder();
+        finder.step(-1);
+        assert_eq!(finder.at, 2);
+        finder.step(1);
+        assert_eq!(finder.at, 0);
+        finder.shown.clear();
+        finder.step(1);
+        assert!(finder.item().is_none());
+    }
+}

@@ -1,0 +1,362 @@
+//! Choosing from lists: what each offers, and what choosing does.
+
+use std::sync::Arc;
+
+use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers};
+use tui_input::backend::crossterm::EventHandler as _;
+use wayodos_core::field::Pose;
+use wayodos_core::lab::remedy::{self, Case, Remedy};
+use wayodos_core::mission::exits::{add_exit as with_exit, exit_at};
+use wayodos_core::mission::offer::{behaviours, conditions, insert_offer};
+use wayodos_core::mission::{LineKind, format};
+use wayodos_core::project::BOX;
+use wayodos_core::sim::{Act, Intervention};
+
+use super::super::finder::{Finder, Item, Pick};
+use super::super::keymap;
+use super::super::model::{Cursor, Mode, Model};
+use super::super::theme::Role;
+use super::super::view::side::{WhyRow, all_findings, why_rows};
+use super::{Effect, act, moves, run_again, time};
+
+/// Opens a list. What its marked row comes to is tried at once.
+pub(super) fn open(model: &mut Model, finder: Finder, effects: &mut Vec<Effect>) {
+    if finder.items.is_empty() {
+        return model.say(Role::Quiet, "there is nothing to choose here");
+    }
+    attempt(model, &finder, effects);
+    model.mode = Mode::Finding(Box::new(finder));
+}
+
+/// Tries the marked row of a list that has just been opened.
+pub(super) fn attempt_first(model: &mut Model, effects: &mut Vec<Effect>) {
+    if !matches!(model.mode, Mode::Finding(_)) {
+        return;
+    }
+    let Mode::Finding(finder) = std::mem::take(&mut model.mode) else { return };
+    if model.trial.is_none() {
+        attempt(model, &finder, effects);
+    }
+    model.mode = Mode::Finding(finder);
+}
+
+/// The text of the marked row is tried, so that the field shows what it would come to.
+fn attempt(model: &mut Model, finder: &Finder, effects: &mut Vec<Effect>) {
+    match finder.item().map(|item| &item.pick) {
+        Some(Pick::Text(text)) => {
+            let before = model.before_trial().is_some() || model.trial.is_some();
+            if *text == *model.text && !before {
+                return;
+            }
+            let old = Arc::clone(&model.text);
+            model.try_text(text.clone());
+            moves::to_change(model, &old);
+            run_again(model, effects);
+        }
+        _ => model.drop_trial(),
+    }
+}
+
+pub(super) fn find(model: &mut Model, key: KeyEvent, mut finder: Finder, stop: bool, effects: &mut Vec<Effect>) {
+    let before = finder.item().map(|item| item.title.clone());
+    match key.code {
+        _ if stop => return leave(model, effects),
+        KeyCode::Esc => return leave(model, effects),
+        KeyCode::Enter => return take(model, &finder, effects),
+        KeyCode::Up => finder.step(-1),
+        KeyCode::Down => finder.step(1),
+        KeyCode::Tab => finder.step(1),
+        KeyCode::BackTab => finder.step(-1),
+        KeyCode::PageUp => finder.at = finder.at.saturating_sub(8),
+        KeyCode::PageDown => finder.at = (finder.at + 8).min(finder.shown.len().saturating_sub(1)),
+        KeyCode::Home => finder.at = 0,
+        KeyCode::End => finder.at = finder.shown.len().saturating_sub(1),
+        KeyCode::Char('n') if key.modifiers.contains(KeyModifiers::CONTROL) => finder.step(1),
+        KeyCode::Char('p') if key.modifiers.contains(KeyModifiers::CONTROL) => finder.step(-1),
+        _ => {
+            let old = finder.input.value().to_owned();
+            finder.input.handle_event(&Event::Key(key));
+            if finder.input.value() != old {
+                finder.sift();
+            }
+        }
+    }
+    if finder.item().map(|item| item.title.clone()) != before {
+        attempt(model, &finder, effects);
+    }
+    model.mode = Mode::Finding(Box::new(finder));
+}
+
+/// Marks a row, or takes the one that is marked already: a click.
+pub(super) fn click(model: &mut Model, at: usize, effects: &mut Vec<Effect>) {
+    let Mode::Finding(finder) = std::mem::take(&mut model.mode) else { return };
+    let mut finder = *finder;
+    if at >= finder.shown.len() {
+        model.mode = Mode::Finding(Box::new(finder));
+    } else if finder.at == at {
+        take(model, &finder, effects);
+    } else {
+        finder.at = at;
+        attempt(model, &finder, effects);
+        model.mode = Mode::Finding(Box::new(finder));
+    }
+}
+
+fn leave(model: &mut Model, _effects: &mut Vec<Effect>) {
+    // What ran before is put back as it was: nothing needs to run again.
+    model.drop_trial();
+}
+
+fn take(model: &mut Model, finder: &Finder, effects: &mut Vec<Effect>) {
+    let Some(item) = finder.item() else {
+        model.drop_trial();
+        return model.say(Role::Quiet, "nothing is called like that");
+    };
+    match item.pick.clone() {
+        Pick::Text(_) => {
+            let tried = model.trial.is_some();
+            model.keep_trial();
+            if tried {
+                effects.push(if model.unsaved() { Effect::Draft(Arc::clone(&model.text)) } else { Effect::ClearDraft });
+            }
+        }
+        Pick::Do(action) => act(model, action, effects),
+        Pick::Line(line) => model.cursor = Cursor { line, nth: 0 },
+        Pick::Hand(hand) => by_hand(model, hand, effects),
+        Pick::NoHands => {
+            model.hands.clear();
+            model.say(Role::Quiet, "nothing is done by hand any more");
+            run_again(model, effects);
+        }
+        Pick::KeepHands => effects.push(Effect::KeepHands),
+        Pick::Track(name) => {
+            if !model.toggled.remove(&name) {
+                model.toggled.insert(name);
+            }
+            // One is often not enough.
+            let at = finder.at;
+            tracks(model);
+            if let Mode::Finding(finder) = &mut model.mode {
+                finder.at = at.min(finder.shown.len().saturating_sub(1));
+            }
+        }
+        Pick::Mission(name) => effects.push(Effect::Open(name)),
+    }
+}
+
+fn show(model: &mut Model, finder: Finder) {
+    if finder.items.is_empty() {
+        return model.say(Role::Quiet, "there is nothing to choose here");
+    }
+    model.mode = Mode::Finding(Box::new(finder));
+}
+
+/// The text laid out, if it was before.
+fn shaped(model: &Model, text: String) -> String {
+    if format(&model.text) == *model.text { format(&text) } else { text }
+}
+
+/// What a new step may do.
+pub(super) fn add_step(model: &mut Model) {
+    let Some(setup) = model.setup.clone() else { return };
+    let parsed = &model.prepared.parsed;
+    let below = model.written_step(model.cursor.line);
+    let items: Vec<Item> = behaviours(parsed, &setup.names)
+        .into_iter()
+        .map(|offer| {
+            let text = insert_offer(parsed, &model.text, below, &offer).apply(&model.text);
+            let pick = Pick::Text(shaped(model, text));
+            Item { title: offer.name, text: offer.text, what: offer.what, slots: offer.slots, pick }
+        })
+        .collect();
+    show(model, Finder::new("A step that does what? Type what you mean", items, 0));
+}
+
+/// What a step may wait for.
+pub(super) fn add_exit(model: &mut Model) {
+    let Some(setup) = model.setup.clone() else { return };
+    let Some(step) = model.written_step(model.cursor.line) else {
+        return model.say(Role::Quiet, "the cursor stands in no step; a adds one");
+    };
+    let parsed = &model.prepared.parsed;
+    let about = &parsed.mission.steps[step];
+    let more = !about.exits.is_empty();
+    let items: Vec<Item> = conditions(Some(about), &setup.names)
+        .into_iter()
+        .map(|offer| {
+            let target = more.then_some("next");
+            let text = with_exit(parsed, &model.text, step, &offer.text, target).apply(&model.text);
+            let pick = Pick::Text(shaped(model, text));
+            Item { title: offer.name, text: offer.text, what: offer.what, slots: offer.slots, pick }
+        })
+        .collect();
+    show(model, Finder::new(format!("What ends \"{}\"? Type what you mean", about.name.node), items, 0));
+}
+
+/// Every step, to go to.
+pub(super) fn steps(model: &mut Model) {
+    let parsed = &model.prepared.parsed;
+    let items = parsed.mission.steps.iter().map(|step| {
+        let does = step.behaviour.as_ref().map_or("", |(behaviour, _)| &model.text[behaviour.span.clone()]);
+        Item::new(&step.name.node, does, "", Pick::Line(step.line))
+    });
+    let here = model.written_step(model.cursor.line).unwrap_or(0);
+    let finder = Finder::new("Go to which step", items.collect(), here);
+    show(model, finder);
+}
+
+/// Everything that has a key.
+pub(super) fn palette(model: &mut Model) {
+    let items = keymap::GROUPS.iter().flat_map(|group| {
+        group.rows.iter().map(|row| Item::new(row.what, row.label, group.title, Pick::Do(row.action)))
+    });
+    show(model, Finder::new("Do what? Type a few letters of it", items.collect(), 0));
+}
+
+/// The missions of the project.
+pub(super) fn missions(model: &mut Model) {
+    let names = model.project.missions();
+    let items = names.into_iter().map(|name| {
+        let open = model.project.config.mission.ends_with(&format!("/{name}.way"));
+        let text = if open { "open now" } else { "" };
+        Item::new(name.clone(), text, "", Pick::Mission(name))
+    });
+    show(model, Finder::new("Open which mission", items.collect(), 0));
+}
+
+/// The tracks of the chart.
+pub(super) fn tracks(model: &mut Model) {
+    let Some(told) = model.told.clone() else { return };
+    let items = told.chart.tracks.iter().map(|track| {
+        let shown = track.usual != model.toggled.contains(&track.name);
+        let text = if shown { "shown" } else { "" };
+        let unit = if track.unit.is_empty() { "what is seen" } else { track.unit };
+        Item::new(&track.name, text, unit, Pick::Track(track.name.clone()))
+    });
+    show(model, Finder::new("What the chart shows: Enter shows or hides", items.collect(), 0));
+}
+
+/// What a hand may do at the time cursor.
+pub(super) fn hands(model: &mut Model) {
+    let (Some(setup), Some(told)) = (model.setup.clone(), model.told.clone()) else { return };
+    let trace = &told.run.trace;
+    let Some(pose) = trace.ticks.get(trace.tick_at(model.time + 1e-9)).map(|tick| tick.pose) else { return };
+    let seconds = format!("at {:.2} s", model.time);
+    let at = |ahead: f64, left: f64, turn: f64| {
+        let place = pose.place(ahead, left);
+        Pose { x: place.x, y: place.y, heading: pose.heading + turn }
+    };
+    let mut items = Vec::new();
+    let mut add = |title: String, act: Act| items.push(Item::new(title, seconds.clone(), "", Pick::Hand(act)));
+    let nose = setup.robot.nose;
+    for (words, gap) in [("right ahead", 0.06), ("200 mm ahead", 0.2), ("400 mm ahead", 0.4)] {
+        let pose = Pose { heading: 0.0, ..at(nose + 0.05 + gap, 0.0, 0.0) };
+        add(format!("put a box down, {words}"), Act::Place { thing: BOX.into(), pose });
+    }
+    add("take the box away".into(), Act::Remove { thing: BOX.into() });
+    let things = setup.field.objects.iter().map(|object| &object.name);
+    let things = things.chain(setup.field.obstacles.iter().map(|obstacle| &obstacle.name));
+    for thing in things.filter(|thing| *thing != BOX) {
+        let pose = Pose { heading: 0.0, ..at(nose + 0.15, 0.0, 0.0) };
+        add(format!("put {thing} down ahead"), Act::Place { thing: thing.clone(), pose });
+        add(format!("take {thing} away"), Act::Remove { thing: thing.clone() });
+    }
+    let ten = 10f64.to_radians();
+    for (words, pose) in [
+        ("nudge the robot 20 mm to its left", at(0.0, 0.02, 0.0)),
+        ("nudge the robot 20 mm to its right", at(0.0, -0.02, 0.0)),
+        ("turn the robot 10 deg to the left", at(0.0, 0.0, ten)),
+        ("turn the robot 10 deg to the right", at(0.0, 0.0, -ten)),
+        ("push the robot 30 mm back", at(-0.03, 0.0, 0.0)),
+    ] {
+        add(words.into(), Act::Carry { pose });
+    }
+    for ranger in &setup.robot.rangers {
+        let act = Act::Cover { sensor: ranger.name.clone(), distance: 0.05, for_ms: 1000 };
+        add(format!("hold a hand before {} for 1 s", ranger.name), act);
+    }
+    for switch in &setup.robot.touches {
+        add(format!("press {} for 0.3 s", switch.name), Act::Press { switch: switch.name.clone(), for_ms: 300 });
+    }
+    if !model.hands.is_empty() {
+        let so_far = format!("{} so far", model.hands.len());
+        items.push(Item::new("forget all that was done by hand", so_far.clone(), "", Pick::NoHands));
+        items.push(Item::new("keep it in a file", so_far, "It can then be done in every run.", Pick::KeepHands));
+    }
+    show(model, Finder::new("Do what by hand", items, 0));
+}
+
+fn by_hand(model: &mut Model, hand: Act, effects: &mut Vec<Effect>) {
+    if matches!(&hand, Act::Place { thing, .. } | Act::Remove { thing } if thing == BOX) {
+        model.setup = model.setup.as_ref().map(|setup| Arc::new(setup.with_box()));
+    }
+    let at_ms = (model.time * 1e3).round().max(0.0) as u64;
+    model.hands.push(Intervention { at_ms, act: hand });
+    model.hands.sort_by_key(|hand| hand.at_ms);
+    let told = format!("done by hand at {:.2} s, and again in every run until h forgets it", model.time);
+    model.say(Role::Accent, told);
+    run_again(model, effects);
+}
+
+/// What may be done about the exit that is marked in the why pane.
+pub(super) fn remedies(model: &mut Model) {
+    let Some(told) = model.told.clone().filter(|told| Arc::ptr_eq(&told.text, &model.text)) else {
+        return model.say(Role::Thin, "there is no run of this text to learn from: mend the findings first");
+    };
+    let row = why_rows(model).into_iter().filter(WhyRow::marks).nth(model.side_row);
+    let Some((step, exit)) = row.and_then(|row| row.exit) else {
+        return model.say(Role::Quiet, "mark an exit with Up and Down first");
+    };
+    let Some(setup) = model.setup.clone() else { return };
+    let case = Case {
+        text: &model.text,
+        parsed: &model.prepared.parsed,
+        names: &setup.names,
+        robot: &setup.robot,
+        program: &told.program,
+        run: &told.run,
+        evidence: &told.evidence,
+    };
+    let found = remedy::remedies(case, step, exit);
+    let line = told.program.steps[step].exits[exit].line;
+    offer(model, found, line, "What may help");
+}
+
+/// What may be done about the finding that is marked in the list.
+pub(super) fn fixes(model: &mut Model) {
+    let Some(finding) = all_findings(model).into_iter().nth(model.side_row) else { return };
+    let Some(setup) = model.setup.clone() else { return };
+    let line = model.line_at(finding.span.start);
+    let mut found = remedy::fixes(&finding, &model.prepared.parsed, &model.text, &setup.names);
+    // What a run showed may have more to it.
+    if let Some((_, nth)) = exit_at(&model.prepared.parsed, line)
+        && let Some(told) = model.told.clone().filter(|told| Arc::ptr_eq(&told.text, &model.text))
+        && let Some(step) = model.step_of_line(line)
+    {
+        let case = Case {
+            text: &model.text,
+            parsed: &model.prepared.parsed,
+            names: &setup.names,
+            robot: &setup.robot,
+            program: &told.program,
+            run: &told.run,
+            evidence: &told.evidence,
+        };
+        let known: Vec<String> = found.iter().map(|fix| fix.text.clone()).collect();
+        found.extend(remedy::remedies(case, step, nth).into_iter().filter(|more| !known.contains(&more.text)));
+    }
+    offer(model, found, line, "What may help");
+}
+
+/// A list of remedies, each tried as it is marked; the first row only goes to the place.
+fn offer(model: &mut Model, found: Vec<Remedy>, line: usize, title: &str) {
+    let mut items = vec![Item::new("go there", model.line_text(line).trim(), "Change it yourself.", Pick::Line(line))];
+    items.extend(found.into_iter().map(|remedy| Item::new(remedy.words, "", remedy.why, Pick::Text(remedy.text))));
+    if items.len() == 1 {
+        model.cursor = Cursor { line, nth: 0 };
+        let header = model.lines().get(line).is_some_and(|line| line.kind == LineKind::Step);
+        time::to_line(model, line, header);
+        return model.say(Role::Quiet, "nothing that could be done at a stroke: change it here");
+    }
+    show(model, Finder::new(title, items, 0));
+}

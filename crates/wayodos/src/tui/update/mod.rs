@@ -1,0 +1,578 @@
+//! What a message does to the model, and what it asks the outside to do. Neither files nor clocks are touched here.
+
+mod find;
+mod keep;
+mod mouse;
+mod moves;
+mod steps;
+mod time;
+mod typing;
+
+use std::path::PathBuf;
+use std::sync::Arc;
+
+use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers};
+use tui_input::Input;
+use wayodos_core::mission::edit::{Edit, Stride};
+use wayodos_core::mission::{LineKind, format};
+use wayodos_report::Flow;
+
+pub use typing::wrong_here;
+
+use super::keymap::{self, Action};
+use super::layout::Pane;
+use super::model::{Cursor, DiffLine, Entry, Mode, Model, Row, Side};
+use super::theme::Role;
+use crate::folder::{Project, Saved};
+use crate::work::{Job, Told};
+
+/// What the application is told.
+#[derive(Debug)]
+pub enum Msg {
+    /// A key, the mouse, pasted text, or another size.
+    Input(Event),
+    /// So many seconds went by while playing.
+    Tick(f64),
+    /// A job was answered.
+    Ran(u64, Option<Arc<Told>>),
+    /// A save came to an end; the text that was saved.
+    Saved(Result<Saved, String>, Arc<str>),
+    /// An export came to an end.
+    Exported(Result<Vec<PathBuf>, String>),
+    /// The draft could not be kept.
+    DraftFailed(String),
+    /// The mission's file holds something else than when it was read or saved last.
+    Outside(String),
+    /// Files beside the mission were changed: the project as it now is.
+    Refit(Box<Project>),
+    /// Another mission was opened, with unsaved edits of it if there are any.
+    Opened(Result<(Box<Project>, Option<String>), String>),
+    /// Another editor was left; the text that it wrote.
+    Edited(Result<String, String>),
+    /// What was done by hand has been written to a file.
+    HandsKept(Result<PathBuf, String>),
+    /// The system wants the application to end.
+    Stop,
+}
+
+/// What the application asks for.
+#[derive(Debug)]
+pub enum Effect {
+    /// Run a mission.
+    Run(Job),
+    /// Save the text.
+    Save {
+        /// The text.
+        text: Arc<str>,
+        /// Write even if the file has been changed outside.
+        overwrite: bool,
+    },
+    /// Keep the text against a crash.
+    Draft(Arc<str>),
+    /// The draft is not needed any more.
+    ClearDraft,
+    /// Write the drawings of a run.
+    Export(Arc<Told>),
+    /// Open the text in another editor.
+    Editor(Arc<str>),
+    /// Open another mission of the project; one that is not there yet is begun.
+    Open(String),
+    /// Write what was done by hand to a file.
+    KeepHands,
+    /// Leave.
+    Quit,
+}
+
+/// Applies a message.
+pub fn update(model: &mut Model, msg: Msg) -> Vec<Effect> {
+    let mut effects = Vec::new();
+    match msg {
+        Msg::Input(Event::Key(key)) if key.is_press() || key.is_repeat() => on_key(model, key, &mut effects),
+        Msg::Input(Event::Mouse(mouse)) => {
+            if !mouse::on_mouse(model, mouse, &mut effects) {
+                return effects;
+            }
+        }
+        Msg::Input(Event::Paste(text)) => typing::on_paste(model, &text, &mut effects),
+        Msg::Input(Event::Resize(width, height)) => model.size = (width, height),
+        Msg::Input(_) => {}
+        Msg::Tick(seconds) => time::on_tick(model, seconds),
+        Msg::Ran(id, told) => time::on_run(model, id, told),
+        Msg::Saved(result, text) => keep::on_saved(model, result, &text, &mut effects),
+        Msg::Exported(Ok(files)) => {
+            let names: Vec<String> = files.iter().map(|file| file.display().to_string()).collect();
+            model.say(Role::Good, format!("wrote {}", names.join(" and ")));
+        }
+        Msg::Exported(Err(error)) => model.say(Role::Wrong, error),
+        Msg::DraftFailed(error) => {
+            model.say(Role::Thin, format!("edits are only in memory until you save: {error}"));
+        }
+        Msg::Outside(text) => keep::on_outside(model, text, &mut effects),
+        Msg::Refit(project) => keep::on_refit(model, *project, &mut effects),
+        Msg::Opened(result) => keep::on_opened(model, result, &mut effects),
+        Msg::Edited(result) => keep::on_edited(model, result, &mut effects),
+        Msg::HandsKept(Ok(file)) => {
+            let told = format!("wrote {}: name it as `hands` in wayodos.toml to have it always", file.display());
+            model.say(Role::Good, told);
+        }
+        Msg::HandsKept(Err(error)) => model.say(Role::Wrong, error),
+        // The draft of unsaved edits stays, so that nothing is lost.
+        Msg::Stop => effects.push(Effect::Quit),
+    }
+    follow(model);
+    effects
+}
+
+fn on_key(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) {
+    let stop = key.code == KeyCode::Char('c') && key.modifiers.contains(KeyModifiers::CONTROL);
+    match std::mem::take(&mut model.mode) {
+        Mode::Browse => browse(model, key, effects),
+        // What works from everywhere: back to browsing.
+        Mode::Finding(finder) => find::find(model, key, *finder, stop, effects),
+        Mode::Free(_) if stop => model.stop_typing(),
+        _ if stop => {}
+        Mode::Free(free) => typing::free(model, key, free, effects),
+        Mode::Help => {}
+        Mode::Reading { lines, notes, scroll } => {
+            if let Some(scroll) = scrolled(model, key, lines.len(), scroll) {
+                model.mode = Mode::Reading { lines, notes, scroll };
+            }
+        }
+        Mode::Leaving => keep::leaving(model, key, effects),
+        Mode::Outside(outside) => keep::outside(model, key, *outside, effects),
+        Mode::Typing(entry) => typing::type_value(model, key, entry, effects),
+        Mode::Asking(question, entry) => typing::answer(model, key, question, entry, effects),
+    }
+}
+
+fn browse(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) {
+    model.notice = None;
+    if key.code == KeyCode::Esc {
+        model.focus = Pane::Text;
+        model.pin = None;
+        return;
+    }
+    if pane_key(model, key, effects) {
+        return;
+    }
+    let Some(action) = keymap::action(key) else {
+        if let KeyCode::Char(digit @ '0'..='9') = key.code
+            && moves::is_amount(model)
+        {
+            let input = Input::new(digit.to_string());
+            model.mode = Mode::Typing(Entry { input, error: None });
+        }
+        return;
+    };
+    if action != Action::Save {
+        model.overwrite = false;
+    }
+    act(model, action, effects);
+}
+
+/// What arrows and a few other keys mean in panes other than the text; whether the key was one of them.
+fn pane_key(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) -> bool {
+    let plain = key.modifiers.difference(KeyModifiers::SHIFT).is_empty();
+    if !plain || !model.areas().is_some_and(|areas| areas.of(model.focus).height > 0) {
+        return false;
+    }
+    match (model.focus, key.code) {
+        (Pane::Text, _) => return false,
+        (Pane::Field, KeyCode::Left) => pan(model, -1.0, 0.0),
+        (Pane::Field, KeyCode::Right) => pan(model, 1.0, 0.0),
+        (Pane::Field, KeyCode::Up) => pan(model, 0.0, 1.0),
+        (Pane::Field, KeyCode::Down) => pan(model, 0.0, -1.0),
+        (Pane::Field, KeyCode::Char('+' | '=')) => zoom_field(model, 1.5),
+        (Pane::Field, KeyCode::Char('-' | '_')) => zoom_field(model, 1.0 / 1.5),
+        (Pane::Field, KeyCode::Char('0')) | (Pane::Chart, KeyCode::Char('0')) => fit(model),
+        (Pane::Field, KeyCode::Enter) => act(model, Action::Follow, effects),
+        (Pane::Chart, KeyCode::Left) => time::shift(model, -0.1),
+        (Pane::Chart, KeyCode::Right) => time::shift(model, 0.1),
+        (Pane::Chart, KeyCode::Up | KeyCode::Char('+' | '=')) => time::zoom(model, 1.6),
+        (Pane::Chart, KeyCode::Down | KeyCode::Char('-' | '_')) => time::zoom(model, 1.0 / 1.6),
+        (Pane::Chart, KeyCode::Enter) => act(model, Action::Pin, effects),
+        (Pane::Side, KeyCode::Up) => side_row(model, -1),
+        (Pane::Side, KeyCode::Down) => side_row(model, 1),
+        (Pane::Side, KeyCode::Tab) => turn_side(model, 1),
+        (Pane::Side, KeyCode::BackTab) => turn_side(model, Side::ALL.len() - 1),
+        (Pane::Side, KeyCode::Left | KeyCode::Right) => {
+            let right = key.code == KeyCode::Right;
+            match model.side {
+                Side::Track => turn_track(model, right),
+                Side::Map => super::view::side::fold(model, right),
+                Side::Why | Side::Findings => time::shift(model, if right { 0.1 } else { -0.1 }),
+            }
+        }
+        (Pane::Side, KeyCode::Enter) => open_side(model, effects),
+        _ => return false,
+    }
+    true
+}
+
+fn pan(model: &mut Model, right: f64, up: f64) {
+    let Some((setup, areas)) = model.setup.clone().zip(model.areas()) else { return };
+    let view = super::view::field::view(model, &setup.field, areas.field);
+    let (width, height) = view.seen();
+    let centre = view.centre();
+    let at = |value: f64, most: f64| value.clamp(0.0, most);
+    model.camera.follow = false;
+    model.camera.centre = Some(wayodos_core::field::Point::new(
+        at(centre.x + right * width / 6.0, setup.field.width),
+        at(centre.y + up * height / 6.0, setup.field.height),
+    ));
+}
+
+fn zoom_field(model: &mut Model, by: f64) {
+    let zoom = (model.camera.zoom * by).clamp(1.0, 40.0);
+    if model.camera.centre.is_none()
+        && !model.camera.follow
+        && let Some((setup, areas)) = model.setup.clone().zip(model.areas())
+    {
+        // Nearer to where the robot is: that is what one wants to see better.
+        let robot = super::view::field::robot_place(model);
+        model.camera.centre =
+            robot.or_else(|| Some(super::view::field::view(model, &setup.field, areas.field).centre()));
+    }
+    model.camera.zoom = zoom;
+    if zoom <= 1.0 {
+        model.camera = super::model::Camera::FIT;
+    }
+}
+
+fn fit(model: &mut Model) {
+    match model.focus {
+        Pane::Field => model.camera = super::model::Camera::FIT,
+        _ => model.span = None,
+    }
+}
+
+fn side_row(model: &mut Model, by: isize) {
+    let count = super::view::side::count(model);
+    if count > 0 {
+        model.side_row = model.side_row.min(count - 1).saturating_add_signed(by).min(count - 1);
+    }
+}
+
+fn turn_side(model: &mut Model, by: usize) {
+    let at = Side::ALL.iter().position(|side| *side == model.side).unwrap_or(0);
+    show_side(model, Side::ALL[(at + by) % Side::ALL.len()]);
+}
+
+fn turn_track(model: &mut Model, right: bool) {
+    let count = model.setup.as_ref().map_or(0, |setup| setup.robot.sensors.len());
+    if count > 0 {
+        model.track = (model.track + if right { 1 } else { count - 1 }) % count;
+    }
+}
+
+/// Shows a tab of the side pane, with its first row marked.
+fn show_side(model: &mut Model, side: Side) {
+    (model.side, model.side_row, model.side_scroll) = (side, 0, 0);
+    if side == Side::Map {
+        model.side_row = super::view::side::row_of_line(model, model.cursor.line);
+    }
+}
+
+/// A key for a tab: there with the arrows, or back to the text when they are there already.
+fn to_side(model: &mut Model, side: Side) {
+    let there = model.focus == Pane::Side && model.side == side;
+    if there {
+        (model.focus, model.side_open) = (Pane::Text, false);
+        if model.zoom == Some(Pane::Side) {
+            model.zoom = None;
+        }
+        return;
+    }
+    show_side(model, side);
+    (model.focus, model.side_open) = (Pane::Side, true);
+    if model.zoom.is_some() {
+        model.zoom = Some(Pane::Side);
+    }
+}
+
+fn open_side(model: &mut Model, effects: &mut Vec<Effect>) {
+    match model.side {
+        Side::Why => {
+            find::remedies(model);
+            find::attempt_first(model, effects);
+        }
+        Side::Track => act(model, Action::Pin, effects),
+        Side::Map => {
+            if let Some(line) = super::view::side::map_line(model) {
+                model.cursor = Cursor { line, nth: 0 };
+                time::time_to_step(model);
+            }
+        }
+        Side::Findings => {
+            find::fixes(model);
+            find::attempt_first(model, effects);
+        }
+    }
+}
+
+/// Opens the mission in words, at the step under the cursor, with its author's notes beside it.
+fn read_back(model: &mut Model) {
+    let flow = Flow::of(&model.text, &model.prepared.parsed, model.prepared.program.as_deref());
+    let here = flow.boxes.iter().rposition(|one| one.line <= model.cursor.line);
+    let rows = flow.rows();
+    let scroll = here.and_then(|here| rows.iter().position(|(of, _)| *of == Some(here))).unwrap_or(0);
+    let notes = notes(model, &flow);
+    let mut before = None;
+    let (mut lines, mut beside) = (Vec::new(), Vec::new());
+    for (of, line) in rows {
+        let opens = std::mem::replace(&mut before, of) != of || of.is_none();
+        beside.push(if opens { of.map_or_else(|| notes[0].clone(), |of| notes[of + 1].clone()) } else { String::new() });
+        lines.push((line, opens));
+    }
+    model.mode = Mode::Reading { lines, notes: beside, scroll };
+}
+
+/// The comments of the text: those before the first box, then those of each.
+fn notes(model: &Model, flow: &Flow) -> Vec<String> {
+    let mut notes = vec![String::new(); flow.boxes.len() + 1];
+    let mut above: Vec<&str> = Vec::new();
+    for (line, about) in model.lines().iter().enumerate() {
+        let comment = about.comment.clone().map(|span| model.text[span].trim_start_matches('#').trim());
+        let own = about.kind == LineKind::Blank;
+        // A comment on a line of its own belongs to what stands below it.
+        if let (true, Some(comment)) = (own, comment) {
+            above.push(comment);
+            continue;
+        }
+        let at = flow.boxes.iter().rposition(|one| one.line <= line).map_or(0, |at| at + 1);
+        for note in above.drain(..).chain(comment) {
+            if !notes[at].is_empty() && !note.is_empty() {
+                notes[at].push(' ');
+            }
+            notes[at].push_str(note);
+        }
+    }
+    notes
+}
+
+/// Where a list so long is scrolled to by a key; none when the key ends the reading.
+fn scrolled(model: &Model, key: KeyEvent, count: usize, scroll: usize) -> Option<usize> {
+    let page = usize::from(model.size.1).saturating_sub(8).max(1);
+    let scroll = match key.code {
+        KeyCode::Up => scroll.saturating_sub(1),
+        KeyCode::Down => scroll + 1,
+        KeyCode::PageUp => scroll.saturating_sub(page),
+        KeyCode::PageDown | KeyCode::Char(' ') => scroll + page,
+        KeyCode::Home => 0,
+        KeyCode::End => count,
+        _ => return None,
+    };
+    Some(scroll.min(count.saturating_sub(1)))
+}
+
+/// Does what a key, a row of the palette or the mouse asks for.
+pub fn act(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
+    carry_out(model, action, effects);
+    // What the first row of a list comes to is tried at once.
+    find::attempt_first(model, effects);
+}
+
+fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
+    match action {
+        Action::SlotLeft => moves::move_slot(model, false),
+        Action::SlotRight => moves::move_slot(model, true),
+        Action::LineUp => moves::move_line(model, false),
+        Action::LineDown => moves::move_line(model, true),
+        Action::StepUp => moves::move_step(model, false),
+        Action::StepDown => moves::move_step(model, true),
+        Action::GoToStep => find::steps(model),
+        Action::NextFinding => moves::next_finding(model),
+        Action::NextPane => moves::next_pane(model),
+        Action::NudgeUp => moves::nudge(model, true, Stride::Coarse, effects),
+        Action::NudgeDown => moves::nudge(model, false, Stride::Coarse, effects),
+        Action::FineUp => moves::nudge(model, true, Stride::Fine, effects),
+        Action::FineDown => moves::nudge(model, false, Stride::Fine, effects),
+        Action::Open => moves::open(model, effects),
+        Action::NameAmount => moves::name_amount(model),
+        Action::WriteOut => moves::write_out(model, effects),
+        Action::Convert => moves::convert(model, effects),
+        Action::AddStep => find::add_step(model),
+        Action::AddExit => find::add_exit(model),
+        Action::AddReflex => steps::add_reflex(model, effects),
+        Action::Copy => steps::copy(model, effects),
+        Action::Link => steps::link(model, effects),
+        Action::Delete => steps::delete(model, effects),
+        Action::MoveUp => steps::shift(model, true, effects),
+        Action::MoveDown => steps::shift(model, false, effects),
+        Action::Wrap => steps::wrap(model, effects),
+        Action::Extract => steps::extract(model),
+        Action::Mirror => steps::mirror(model, effects),
+        Action::Comment => steps::comment(model, effects),
+        Action::Split => steps::split(model, effects),
+        Action::Join => steps::join(model, effects),
+        Action::Free => typing::begin(model),
+        Action::Editor => effects.push(Effect::Editor(Arc::clone(&model.text))),
+        Action::Undo | Action::Redo => {
+            let back = action == Action::Undo;
+            if model.travel(back) {
+                changed(model, effects);
+            } else {
+                model.say(Role::Quiet, if back { "nothing to undo" } else { "nothing to redo" });
+            }
+        }
+        Action::Save => keep::save(model, effects),
+        Action::Export => match model.told.clone() {
+            Some(told) if !model.stale() => effects.push(Effect::Export(told)),
+            _ => model.say(Role::Thin, "there is no run of this text to draw: mend the findings first"),
+        },
+        Action::OpenMission => find::missions(model),
+        Action::NewMission => typing::ask(model, super::model::Question::Mission, ""),
+        Action::Play => time::play(model),
+        Action::Faster => time::speed(model, 1),
+        Action::Slower => time::speed(model, -1),
+        Action::TimeBack => time::shift(model, -0.1),
+        Action::TimeAhead => time::shift(model, 0.1),
+        Action::TimeFarBack => time::shift(model, -1.0),
+        Action::TimeFarAhead => time::shift(model, 1.0),
+        Action::TickBack => time::tick(model, -1),
+        Action::TickAhead => time::tick(model, 1),
+        Action::EventBack => time::jump(model, false),
+        Action::EventAhead => time::jump(model, true),
+        Action::StepBack => time::through_step(model, false),
+        Action::StepAhead => time::through_step(model, true),
+        Action::RunStart => time::set(model, 0.0),
+        Action::RunEnd => time::set(model, f64::INFINITY),
+        Action::TimeToStep => time::time_to_step(model),
+        Action::StepOfTime => time::step_of_time(model),
+        Action::Pin => time::pin(model),
+        Action::FromHere => time::from_here(model, None, effects),
+        Action::FromPose => time::ask_pose(model),
+        Action::ToHere => time::to_here(model),
+        Action::Break => time::toggle_break(model),
+        Action::Hands => find::hands(model),
+        Action::Why => to_side(model, Side::Why),
+        Action::Track => to_side(model, Side::Track),
+        Action::Map => to_side(model, Side::Map),
+        Action::Findings => to_side(model, Side::Findings),
+        Action::Tracks => find::tracks(model),
+        Action::ZoomIn | Action::ZoomOut => {
+            let by = if action == Action::ZoomIn { 1.5 } else { 1.0 / 1.5 };
+            if model.focus == Pane::Chart { time::zoom(model, by) } else { zoom_field(model, by) }
+        }
+        Action::Fit => fit(model),
+        Action::Follow => {
+            model.camera.follow = !model.camera.follow;
+            if model.camera.follow && model.camera.zoom <= 1.0 {
+                model.camera.zoom = 4.0;
+            }
+            let told = if model.camera.follow { "the field follows the robot" } else { "the field stays where it is" };
+            model.say(Role::Quiet, told);
+        }
+        Action::Full => {
+            model.zoom = match model.zoom {
+                Some(_) => None,
+                None => Some(model.focus),
+            };
+        }
+        Action::Help => model.mode = Mode::Help,
+        Action::Read => read_back(model),
+        Action::Palette => find::palette(model),
+        Action::Quit if model.unsaved() => model.mode = Mode::Leaving,
+        Action::Quit => effects.extend([Effect::ClearDraft, Effect::Quit]),
+    }
+}
+
+/// Applies an edit. A text that was laid out in the one way stays so.
+fn change(model: &mut Model, edit: &Edit, effects: &mut Vec<Effect>) {
+    let text = edit.apply(&model.text);
+    let text = laid_out(model, text);
+    put_text(model, text, effects);
+}
+
+/// The text laid out in the one way, if the one that it comes from was; lines keep their places.
+fn laid_out(model: &Model, text: String) -> String {
+    if format(&model.text) == *model.text {
+        let laid = format(&text);
+        if laid.lines().count() == text.lines().count() {
+            return laid;
+        }
+    }
+    text
+}
+
+/// Puts a whole text in place, unless it is what stands there.
+fn put_text(model: &mut Model, text: String, effects: &mut Vec<Effect>) {
+    if *text == *model.text {
+        return;
+    }
+    model.write(text);
+    changed(model, effects);
+}
+
+/// The text is another one: run it, and keep it against a crash.
+fn changed(model: &mut Model, effects: &mut Vec<Effect>) {
+    run_again(model, effects);
+    effects.push(if model.unsaved() { Effect::Draft(Arc::clone(&model.text)) } else { Effect::ClearDraft });
+}
+
+/// Runs the text as it stands, if it can be run.
+fn run_again(model: &mut Model, effects: &mut Vec<Effect>) {
+    model.change.clear();
+    match model.job() {
+        Some(job) => effects.push(Effect::Run(job)),
+        None => model.pending = None,
+    }
+}
+
+/// Scrolls the mission so that the cursor, or while playing the active step, is in sight; and the side pane likewise.
+fn follow(model: &mut Model) {
+    let Some(areas) = model.areas() else { return };
+    if areas.side.height > 2 {
+        let height = usize::from(areas.side.height) - 2;
+        let count = super::view::side::count(model);
+        model.side_row = model.side_row.min(count.saturating_sub(1));
+        let (first, last) = super::view::side::lines_of_row(model, model.side_row);
+        if model.side_scroll + height <= last {
+            model.side_scroll = last + 1 - height;
+        }
+        model.side_scroll = model.side_scroll.min(first);
+    }
+    if areas.text.height == 0 {
+        return;
+    }
+    let height = usize::from(areas.text.height);
+    let rows = model.rows();
+    let mut wanted = model.cursor.line;
+    if model.playing {
+        wanted = model.active_step().and_then(|step| model.line_of_step(step)).unwrap_or(wanted);
+    }
+    let of_line = |line: usize| rows.iter().position(|row| *row == Row::Line(line)).unwrap_or(0);
+    let first = of_line(wanted);
+    // What hangs below the line should be seen with it: findings, or the rest of its step.
+    let header = model.lines().get(wanted).is_some_and(|line| matches!(line.kind, LineKind::Step | LineKind::Reflex));
+    let mut last = if header && !matches!(model.mode, Mode::Free(_)) { first + 4 } else { first };
+    while matches!(rows.get(last + 1), Some(Row::Finding(..))) {
+        last += 1;
+    }
+    let last = last.min(rows.len().saturating_sub(1));
+    if model.scroll + height <= last + 1 {
+        model.scroll = (last + 2).saturating_sub(height);
+    }
+    model.scroll =
+        model.scroll.min(first.saturating_sub(usize::from(first > 0))).min(rows.len().saturating_sub(height));
+}
+
+/// How two texts differ, line by line, with three lines around each change.
+fn difference(ours: &str, theirs: &str) -> Vec<(DiffLine, String)> {
+    let patch = diffy::create_patch(theirs, ours);
+    let mut rows = Vec::new();
+    for (nth, hunk) in patch.hunks().iter().enumerate() {
+        if nth > 0 {
+            rows.push((DiffLine::Same, "···".to_owned()));
+        }
+        rows.extend(hunk.lines().iter().map(|line| {
+            let (kind, text) = match line {
+                diffy::Line::Context(text) => (DiffLine::Same, text),
+                diffy::Line::Delete(text) => (DiffLine::Theirs, text),
+                diffy::Line::Insert(text) => (DiffLine::Ours, text),
+            };
+            (kind, text.trim_end().to_owned())
+        }));
+    }
+    rows
+}

@@ -1,0 +1,141 @@
+//! The mouse: pointing at slots, times, places, rows of lists.
+
+use std::ops::Range;
+
+use ratatui::crossterm::event::{MouseButton, MouseEvent, MouseEventKind};
+use ratatui::layout::{Position, Rect};
+use wayodos_core::field::Point;
+
+use super::super::layout::Pane;
+use super::super::model::{Cursor, Mode, Model};
+use super::super::view;
+use super::{Effect, find, moves, open_side, time, zoom_field};
+
+/// Whether the event was one that anything may follow from.
+pub(super) fn on_mouse(model: &mut Model, mouse: MouseEvent, effects: &mut Vec<Effect>) -> bool {
+    let Some(areas) = model.areas() else { return false };
+    let at = Position::new(mouse.column, mouse.row);
+    if mouse.kind == MouseEventKind::Moved {
+        let over = [areas.field, areas.chart].iter().any(|area| area.contains(at));
+        let new = over.then_some(at);
+        let moved = model.hover != new;
+        model.hover = new;
+        return moved;
+    }
+    if let Mode::Finding(finder) = &mut model.mode {
+        match mouse.kind {
+            MouseEventKind::Down(MouseButton::Left) => {
+                if let Some(row) = view::overlay::row_at(finder, areas.lists(), at) {
+                    find::click(model, row, effects);
+                }
+            }
+            MouseEventKind::ScrollDown => finder.step(1),
+            MouseEventKind::ScrollUp => finder.step(-1),
+            _ => {}
+        }
+        return true;
+    }
+    if let Mode::Reading { lines, scroll, .. } = &mut model.mode {
+        match mouse.kind {
+            MouseEventKind::ScrollDown => *scroll = (*scroll + 3).min(lines.len().saturating_sub(1)),
+            MouseEventKind::ScrollUp => *scroll = scroll.saturating_sub(3),
+            _ => {}
+        }
+        return true;
+    }
+    if let Mode::Free(free) = &mut model.mode {
+        if matches!(mouse.kind, MouseEventKind::Down(MouseButton::Left)) && areas.text.contains(at) {
+            let mut moved = free.clone();
+            (moved.offers, moved.wants) = (Vec::new(), None);
+            if let Some((line, byte)) = view::text::place(model, areas.text, at) {
+                moved.at = model.lines()[line].span.start + byte;
+                model.cursor = Cursor { line, nth: 0 };
+                model.mode = Mode::Free(moved);
+                model.stop_typing();
+            }
+        }
+        return true;
+    }
+    if !matches!(model.mode, Mode::Browse) {
+        return false;
+    }
+    browse(model, mouse, at, effects);
+    true
+}
+
+fn browse(model: &mut Model, mouse: MouseEvent, at: Position, effects: &mut Vec<Effect>) {
+    let Some(areas) = model.areas() else { return };
+    let over = |area: Rect| area.contains(at);
+    let pressed = matches!(mouse.kind, MouseEventKind::Down(MouseButton::Left));
+    let dragged = matches!(mouse.kind, MouseEventKind::Drag(MouseButton::Left));
+    match mouse.kind {
+        _ if pressed && over(areas.text) => {
+            model.focus = Pane::Text;
+            if let Some((line, column)) = view::text::place(model, areas.text, at) {
+                click_line(model, line, column);
+            }
+        }
+        _ if (pressed || dragged) && over(areas.chart) => {
+            model.playing = false;
+            if let Some(seconds) = view::chart::time_at(model, areas.chart, mouse.column) {
+                time::set(model, seconds);
+            }
+        }
+        _ if (pressed || dragged) && over(areas.field) => {
+            model.playing = false;
+            if let Some(seconds) = view::field::time_at(model, areas.field, at) {
+                time::set(model, seconds);
+            }
+        }
+        _ if pressed && over(areas.side) => {
+            model.focus = Pane::Side;
+            if let Some(tab) = view::side::tab_at(areas.side, at) {
+                super::show_side(model, tab);
+            } else if let Some(row) = view::side::row_at(model, areas.side, at) {
+                let again = model.side_row == row;
+                model.side_row = row;
+                if again {
+                    open_side(model, effects);
+                }
+            }
+        }
+        // The middle button drags the field about; the right one pins a time.
+        MouseEventKind::Down(MouseButton::Right) if over(areas.chart) => {
+            model.pin = view::chart::time_at(model, areas.chart, mouse.column);
+        }
+        MouseEventKind::ScrollDown if over(areas.text) => moves::move_line(model, true),
+        MouseEventKind::ScrollUp if over(areas.text) => moves::move_line(model, false),
+        MouseEventKind::ScrollDown if over(areas.field) => zoom_at(model, areas.field, at, 1.0 / 1.25),
+        MouseEventKind::ScrollUp if over(areas.field) => zoom_at(model, areas.field, at, 1.25),
+        MouseEventKind::ScrollDown if over(areas.side) => super::side_row(model, 1),
+        MouseEventKind::ScrollUp if over(areas.side) => super::side_row(model, -1),
+        MouseEventKind::ScrollDown => time::shift(model, 0.1),
+        MouseEventKind::ScrollUp => time::shift(model, -0.1),
+        _ => {}
+    }
+}
+
+/// Zooms so that what is under the pointer stays there.
+fn zoom_at(model: &mut Model, area: Rect, at: Position, by: f64) {
+    let Some(setup) = model.setup.clone() else { return };
+    let before = view::field::view(model, &setup.field, area);
+    let under = before.place_at(at, area);
+    let centre = before.centre();
+    model.camera.centre = Some(centre);
+    model.camera.follow = false;
+    zoom_field(model, by);
+    if model.camera.zoom > 1.0 {
+        let factor = 1.0 - before.zoom() / model.camera.zoom;
+        let towards = |from: f64, to: f64| from + (to - from) * factor;
+        model.camera.centre = Some(Point::new(towards(centre.x, under.x), towards(centre.y, under.y)));
+    }
+}
+
+/// Puts the cursor on the slot at a byte of a line, or on the nearest one.
+fn click_line(model: &mut Model, line: usize, byte: usize) {
+    let at = model.lines()[line].span.start + byte;
+    let gap =
+        |span: &Range<usize>| if span.contains(&at) { 0 } else { span.start.abs_diff(at).min(span.end.abs_diff(at)) };
+    let nearest = model.slots_on(line).enumerate().min_by_key(|(_, (_, slot))| gap(&slot.span));
+    model.cursor = Cursor { line, nth: nearest.map_or(0, |(nth, _)| nth) };
+}

@@ -1,0 +1,227 @@
+//! Moving through the mission, and changing what stands in its slots.
+
+use std::sync::Arc;
+
+use tui_input::Input;
+use wayodos_core::mission::amend::{convert as other_unit, linkable, write_out as written_out};
+use wayodos_core::mission::edit::{self, Stride};
+use wayodos_core::mission::{LineKind, SlotKind};
+
+use super::super::finder::{Finder, Item, Pick};
+use super::super::layout::Pane;
+use super::super::model::{Cursor, Entry, Mode, Model, Question};
+use super::super::theme::Role;
+use super::{Effect, change, typing};
+
+pub(super) fn is_amount(model: &Model) -> bool {
+    let slot = model.slot().map(|slot| &model.prepared.parsed.slots[slot].kind);
+    matches!(slot, Some(SlotKind::Amount { .. }))
+}
+
+pub(super) fn move_slot(model: &mut Model, right: bool) {
+    let slots = &model.prepared.parsed.slots;
+    let Cursor { line, nth } = model.cursor;
+    let here = model.slots_on(line).count();
+    let target = if right && nth + 1 < here {
+        Some(Cursor { line, nth: nth + 1 })
+    } else if !right && nth > 0 {
+        Some(Cursor { line, nth: nth - 1 })
+    } else if right {
+        slots.iter().find(|slot| slot.line > line).map(|slot| Cursor { line: slot.line, nth: 0 })
+    } else {
+        let line = slots.iter().rev().find(|slot| slot.line < line).map(|slot| slot.line);
+        line.map(|line| Cursor { line, nth: model.slots_on(line).count() - 1 })
+    };
+    if let Some(target) = target {
+        model.cursor = target;
+    }
+}
+
+/// Empty lines are passed over: there is nothing to do on them.
+pub(super) fn move_line(model: &mut Model, down: bool) {
+    let stands = |line: &usize| !model.line_text(*line).trim().is_empty();
+    let from = model.cursor.line;
+    let line = if down { (from + 1..model.lines().len()).find(stands) } else { (0..from).rev().find(stands) };
+    if let Some(line) = line {
+        go_to_line(model, line);
+    }
+}
+
+/// Puts the cursor on a line, on the slot nearest to the column where it was.
+pub(super) fn go_to_line(model: &mut Model, line: usize) {
+    let column = |slot: usize| {
+        let slot = &model.prepared.parsed.slots[slot];
+        slot.span.start - model.lines()[slot.line].span.start
+    };
+    let wanted = model.slot().map_or(0, column);
+    let nearest = model.slots_on(line).enumerate().min_by_key(|(_, (slot, _))| column(*slot).abs_diff(wanted));
+    let nth = nearest.map_or(0, |(nth, _)| nth);
+    model.cursor = Cursor { line, nth };
+}
+
+/// Puts the cursor on the slot of a line that one would change first: an amount, or else the first.
+pub(super) fn go_to_amount(model: &mut Model, line: usize) {
+    let amount = model.slots_on(line).position(|(_, slot)| matches!(slot.kind, SlotKind::Amount { .. }));
+    model.cursor = Cursor { line, nth: amount.unwrap_or(0) };
+}
+
+pub(super) fn move_step(model: &mut Model, down: bool) {
+    let line = model.cursor.line;
+    let mut steps = model.prepared.parsed.mission.steps.iter().map(|step| step.line);
+    let target = if down { steps.find(|step| *step > line) } else { steps.rfind(|step| *step < line) };
+    if let Some(line) = target {
+        model.cursor = Cursor { line, nth: 0 };
+    }
+}
+
+pub(super) fn next_finding(model: &mut Model) {
+    let lines: Vec<usize> = model.findings.iter().map(|finding| model.line_at(finding.span.start)).collect();
+    let next = lines.iter().find(|line| **line > model.cursor.line).or(lines.first()).copied();
+    match next {
+        Some(line) => model.cursor = Cursor { line, nth: 0 },
+        None => model.say(Role::Good, "no findings in this mission"),
+    }
+}
+
+pub(super) fn next_pane(model: &mut Model) {
+    const ROUND: [Pane; 4] = [Pane::Text, Pane::Field, Pane::Chart, Pane::Side];
+    let at = ROUND.iter().position(|pane| *pane == model.focus).unwrap_or(0);
+    let next = ROUND[(at + 1) % ROUND.len()];
+    // Where there is no room for both, the chart makes way for the side pane and comes back.
+    match next {
+        Pane::Side => model.side_open = true,
+        Pane::Text => model.side_open = false,
+        _ => {}
+    }
+    if model.zoom.is_some() {
+        model.zoom = Some(next);
+    }
+    model.focus = next;
+}
+
+pub(super) fn nudge(model: &mut Model, up: bool, stride: Stride, effects: &mut Vec<Effect>) {
+    let Some(slot) = model.slot() else {
+        return model.say(Role::Quiet, "nothing to nudge on this line; e types into it");
+    };
+    let Some(setup) = model.setup.clone() else { return };
+    match edit::nudge(&model.prepared.parsed, &model.text, &setup.names, slot, up, stride) {
+        Some(edit) => change(model, &edit, effects),
+        None => {
+            let typed = matches!(model.prepared.parsed.slots[slot].kind, SlotKind::Text | SlotKind::Target);
+            model.say(Role::Quiet, if typed { "Enter types here" } else { "that is as far as it goes" });
+        }
+    }
+}
+
+/// Opens the slot under the cursor: a list of words with the run that each would give, or a line to type into.
+pub(super) fn open(model: &mut Model, effects: &mut Vec<Effect>) {
+    let Some(slot) = model.slot() else { return typing::begin(model) };
+    let Some(setup) = model.setup.clone() else { return };
+    let parsed = Arc::new(model.prepared.parsed.clone());
+    let current = model.text[parsed.slots[slot].span.clone()].to_owned();
+    let choices = edit::choices(&parsed, &setup.names, slot);
+    if choices.is_empty() {
+        match parsed.slots[slot].kind {
+            SlotKind::Target => return typing::begin(model),
+            SlotKind::Text | SlotKind::Amount { .. } => {}
+            _ => return model.say(Role::Quiet, "there is nothing else to choose"),
+        }
+        let input = Input::new(current.trim_matches('"').to_owned());
+        model.mode = Mode::Typing(Entry { input, error: None });
+        return;
+    }
+    let at = choices.iter().position(|choice| *choice == current).unwrap_or(0);
+    let items = choices.into_iter().filter_map(|choice| {
+        let new = edit::set(&parsed, &model.text, &setup.names, slot, &choice).ok()?.apply(&model.text);
+        let what = about(model, &parsed.slots[slot].kind, &choice);
+        Some(Item::new(choice, "", what, Pick::Text(super::laid_out(model, new))))
+    });
+    let finder = Finder::new(what_is_chosen(&parsed.slots[slot].kind), items.collect(), at);
+    super::find::open(model, finder, effects);
+}
+
+fn what_is_chosen(kind: &SlotKind) -> &'static str {
+    match kind {
+        SlotKind::Sensor => "Which sensor",
+        SlotKind::Tone { .. } => "Which tone",
+        SlotKind::Target => "Where to go then",
+        SlotKind::Start => "Where it starts",
+        SlotKind::Routine => "Which routine",
+        SlotKind::Ranger => "Which ranging sensor",
+        _ => "Which word",
+    }
+}
+
+/// What is worth knowing about a word that may be chosen.
+fn about(model: &Model, kind: &SlotKind, choice: &str) -> String {
+    let Some(setup) = &model.setup else { return String::new() };
+    match kind {
+        SlotKind::Sensor => setup.robot.sensors.iter().find(|sensor| sensor.name == choice).map_or_else(String::new, |sensor| {
+            let side = match sensor.left {
+                left if left > 1e-4 => format!("{:.0} mm left", left * 1e3),
+                left if left < -1e-4 => format!("{:.0} mm right", -left * 1e3),
+                _ => "in the middle".to_owned(),
+            };
+            format!("{:.0} mm ahead of the axle, {side}", sensor.ahead * 1e3)
+        }),
+        SlotKind::Tone { sensor } => {
+            let tones = setup.robot.sensor(sensor).and_then(|index| setup.tones.get(index));
+            let tone = tones.and_then(|tones| tones.tones.iter().find(|tone| tone.name == choice));
+            tone.map_or_else(String::new, |tone| format!("{sensor} reads {:.0} % there", tone.brightness * 100.0))
+        }
+        SlotKind::Target => match choice {
+            "next" => "the step below".into(),
+            "done" => "the mission is over, as planned".into(),
+            "again" => "the next pass of the repeat".into(),
+            "out" => "the end of the repeat or routine".into(),
+            _ => "that step".into(),
+        },
+        _ => String::new(),
+    }
+}
+
+pub(super) fn name_amount(model: &mut Model) {
+    let Some(slot) = model.slot().filter(|_| is_amount(model)) else {
+        return model.say(Role::Quiet, "there is no amount under the cursor to name");
+    };
+    let fitting: Vec<String> =
+        linkable(&model.prepared.parsed, slot).into_iter().map(|(name, worth)| format!("{name} = {worth}")).collect();
+    if !fitting.is_empty() {
+        model.say(Role::Quiet, format!("a new name, or one of {}", fitting.join(", ")));
+    }
+    typing::ask(model, Question::Amount, "");
+}
+
+pub(super) fn write_out(model: &mut Model, effects: &mut Vec<Effect>) {
+    let edit = model.slot().and_then(|slot| written_out(&model.prepared.parsed, &model.text, slot));
+    match edit {
+        Some(edit) => change(model, &edit, effects),
+        None => model.say(Role::Quiet, "there is no named amount under the cursor"),
+    }
+}
+
+pub(super) fn convert(model: &mut Model, effects: &mut Vec<Effect>) {
+    let edit = model.slot().filter(|_| is_amount(model));
+    let edit = edit.and_then(|slot| other_unit(&model.prepared.parsed, &model.text, slot));
+    match edit {
+        Some(edit) => change(model, &edit, effects),
+        None => model.say(Role::Quiet, "there is no other unit in which this stays exactly what it is"),
+    }
+}
+
+/// The line that a new or changed piece of text is about: the first that differs, from there on the first sentence.
+pub(super) fn first_changed(old: &str, new: &str) -> usize {
+    old.split('\n').zip(new.split('\n')).take_while(|(a, b)| a == b).count()
+}
+
+/// Puts the cursor where one would go on after a change: the first amount of the first changed sentence.
+pub(super) fn to_change(model: &mut Model, old: &str) {
+    let first = first_changed(old, &model.text);
+    let of = |line: &usize| {
+        matches!(model.lines()[*line].kind, LineKind::Behaviour | LineKind::Exit | LineKind::Row | LineKind::Watch)
+            && model.slots_on(*line).next().is_some()
+    };
+    let last = model.lines().len();
+    let line = (first.min(last)..last.min(first + 6)).find(of).unwrap_or(first.min(last.saturating_sub(1)));
+    go_to_amount(model, line);
+}

@@ -1,0 +1,281 @@
+//! Time: the cursor, playing, pieces of a run, and what a new run changes.
+
+use std::sync::Arc;
+
+use wayodos_core::field::Pose;
+use wayodos_core::mission::LineKind;
+use wayodos_report::words::change_words;
+use wayodos_report::{MarkKind, Story};
+
+use super::super::model::{Cursor, Model, Question, SPEEDS};
+use super::super::theme::Role;
+use super::{Effect, run_again, typing};
+use crate::work::{From, Told};
+
+/// No less than so many seconds fill the chart.
+const LEAST_SPAN: f64 = 0.2;
+
+pub(super) fn set(model: &mut Model, seconds: f64) {
+    model.time = seconds.clamp(0.0, model.end());
+    // What the chart shows goes along.
+    if let Some((from, to)) = model.span {
+        let wide = to - from;
+        if model.time < from || model.time > to {
+            let start = (model.time - wide / 2.0).clamp(0.0, (chart_end(model) - wide).max(0.0));
+            model.span = Some((start, start + wide));
+        }
+    }
+}
+
+fn chart_end(model: &Model) -> f64 {
+    model.told.as_ref().map_or(0.0, |told| told.chart.end)
+}
+
+pub(super) fn shift(model: &mut Model, seconds: f64) {
+    model.playing = false;
+    // On the grid of the shift, so that steps back and ahead meet.
+    let grid = seconds.abs();
+    set(model, ((model.time + seconds) / grid).round() * grid);
+}
+
+/// So many looks of the robot ahead.
+pub(super) fn tick(model: &mut Model, by: isize) {
+    let Some(told) = model.told.clone() else { return };
+    model.playing = false;
+    let tick = told.run.trace.tick_at(model.time + 1e-9).saturating_add_signed(by);
+    set(model, told.run.trace.seconds(tick));
+}
+
+/// To where the step is over that is active, or to where it began.
+pub(super) fn through_step(model: &mut Model, ahead: bool) {
+    let Some(told) = model.told.clone() else { return };
+    model.playing = false;
+    let bands = &told.chart.bands;
+    let to = if ahead {
+        bands.iter().find(|band| band.from > model.time + 1e-6).map_or(told.chart.end, |band| band.from)
+    } else {
+        bands.iter().rfind(|band| band.from < model.time - 1e-6).map_or(0.0, |band| band.from)
+    };
+    set(model, to);
+    step_of_time(model);
+}
+
+/// Shows less of the time around the cursor, or more.
+pub(super) fn zoom(model: &mut Model, by: f64) {
+    let end = chart_end(model);
+    if end <= 0.0 {
+        return;
+    }
+    let (from, to) = model.span.unwrap_or((0.0, end));
+    let wide = ((to - from) / by).clamp(LEAST_SPAN.min(end), end);
+    if wide >= end - 1e-9 {
+        model.span = None;
+        return;
+    }
+    // The cursor stays where it is on the screen.
+    let share = ((model.time - from) / (to - from)).clamp(0.0, 1.0);
+    let start = (model.time - share * wide).clamp(0.0, end - wide);
+    model.span = Some((start, start + wide));
+}
+
+pub(super) fn pin(model: &mut Model) {
+    model.pin = match model.pin {
+        Some(_) => None,
+        None => Some(model.time),
+    };
+    let told = if model.pin.is_some() { "pinned: move the time to measure from here" } else { "unpinned" };
+    model.say(Role::Quiet, told);
+}
+
+pub(super) fn play(model: &mut Model) {
+    model.playing = !model.playing && model.told.is_some();
+    if model.playing && model.time >= model.end() - 1e-6 {
+        set(model, 0.0);
+    }
+}
+
+pub(super) fn speed(model: &mut Model, by: isize) {
+    model.speed = model.speed.saturating_add_signed(by).min(SPEEDS.len() - 1);
+    model.say(Role::Quiet, format!("plays at {}x", SPEEDS[model.speed]));
+}
+
+pub(super) fn on_tick(model: &mut Model, seconds: f64) {
+    if !model.playing {
+        return;
+    }
+    let before = model.time;
+    let mut after = before + seconds * SPEEDS[model.speed];
+    if !model.breaks.is_empty()
+        && let Some(told) = &model.told
+    {
+        let stops = |name: &str| model.breaks.contains(name);
+        let stop = told.chart.bands.iter().find(|band| band.from > before + 1e-6 && band.from <= after && stops(&band.name));
+        if let Some(band) = stop {
+            after = band.from;
+            model.playing = false;
+            let told = format!("stopped before {} \"{}\"", band.step + 1, band.name);
+            model.say(Role::Accent, told);
+        }
+    }
+    set(model, after);
+    if model.time >= model.end() {
+        model.playing = false;
+    }
+}
+
+pub(super) fn jump(model: &mut Model, ahead: bool) {
+    model.playing = false;
+    let Some(told) = model.told.clone() else { return };
+    let marks = &told.chart.marks;
+    let here = model.time;
+    let target = if ahead {
+        marks.iter().find(|mark| mark.at > here + 1e-6)
+    } else {
+        marks.iter().rfind(|mark| mark.at < here - 1e-6)
+    };
+    if let Some(at) = target.map(|mark| mark.at) {
+        // All that happened at that moment: a step that gives a signal is two things at once.
+        let now: Vec<_> = marks.iter().filter(|mark| mark.at == at).collect();
+        let wrong = now.iter().any(|mark| mark.kind == MarkKind::Wrong);
+        let words: Vec<&str> = now.iter().map(|mark| mark.words.as_str()).collect();
+        let told = format!("{at:.2} s: {}", words.join(", "));
+        set(model, at);
+        model.say(if wrong { Role::Wrong } else { Role::Quiet }, told);
+    }
+}
+
+pub(super) fn time_to_step(model: &mut Model) {
+    to_line(model, model.cursor.line, true);
+}
+
+/// Puts the time where the step of a line began; says so when it never did, if asked to.
+pub(super) fn to_line(model: &mut Model, line: usize, say: bool) {
+    let step = model.step_of_line(line);
+    let Some((step, told)) = step.zip(model.told.clone()) else { return };
+    model.playing = false;
+    match told.chart.bands.iter().find(|band| band.step == step) {
+        Some(band) => set(model, band.from),
+        None if say => model.say(Role::Quiet, "this step was not reached in the run"),
+        None => {}
+    }
+}
+
+pub(super) fn step_of_time(model: &mut Model) {
+    let Some(step) = model.active_step() else { return };
+    if let Some(line) = model.line_of_step(step) {
+        model.cursor = Cursor { line, nth: 0 };
+    }
+}
+
+pub(super) fn on_run(model: &mut Model, id: u64, told: Option<Arc<Told>>) {
+    if model.pending != Some(id) {
+        return;
+    }
+    model.pending = None;
+    let Some(told) = told else { return };
+    let was_at_end = model.told.is_none() || model.time >= model.end() - 1e-6;
+    let same_piece = model.told.as_ref().is_none_or(|before| before.piece.is_some() == told.piece.is_some());
+    let before = match model.before_trial() {
+        Some(before) => Some(Arc::clone(before)),
+        None => model.told.clone(),
+    };
+    model.told = Some(Arc::clone(&told));
+    if let Some(before) = before.filter(|_| same_piece) {
+        model.change = change_words(story_of(&before), story_of(&told));
+        model.ghost = Some(before);
+    } else {
+        model.ghost = None;
+    }
+    model.gather();
+    if model.span.is_some_and(|(from, _)| from >= told.chart.end) {
+        model.span = None;
+    }
+    set(model, if was_at_end { f64::INFINITY } else { model.time });
+}
+
+fn story_of(told: &Told) -> Story<'_> {
+    Story { field: &told.world.field, robot: &told.world.robot, program: &told.program, run: &told.run }
+}
+
+// ---- pieces
+
+/// The step under the cursor that a run may begin with, or be over before: its name, and its visit of the run.
+fn step_here(model: &mut Model) -> Option<String> {
+    let step = model.written_step(model.cursor.line);
+    let name = step.map(|step| model.prepared.parsed.mission.steps[step].name.node.clone());
+    if name.is_none() {
+        model.say(Role::Quiet, "the cursor stands in no step; Tab goes to the next one");
+    }
+    name
+}
+
+/// Begins the run with the step under the cursor; a second time, at the start again.
+pub(super) fn from_here(model: &mut Model, pose: Option<Pose>, effects: &mut Vec<Effect>) {
+    let Some(name) = step_here(model) else { return };
+    if pose.is_none() && model.from.as_ref().is_some_and(|from| from.step == name) {
+        model.from = None;
+        model.say(Role::Quiet, "the whole run again");
+        return run_again(model, effects);
+    }
+    let base = match &model.from {
+        Some(from) => Some(Arc::clone(&from.base)),
+        None => model.told.clone().filter(|told| told.piece.is_none()),
+    };
+    let Some(base) = base else { return model.say(Role::Thin, "there is no whole run yet to begin in") };
+    let visit = base.run.visits.iter().chain(&base.run.groups).find(|visit| base.program.steps[visit.step].name == name);
+    let Some(visit) = visit else {
+        return model.say(Role::Thin, "the whole run never came to this step: give a pose to begin at (P)");
+    };
+    if base.program.owner(visit.step).is_some() {
+        return model.say(Role::Thin, "what a reflex does cannot begin a run");
+    }
+    let tick = visit.entered;
+    let told = match pose {
+        Some(_) => format!("runs from \"{name}\" at the pose you gave; p shows the whole run again"),
+        None => format!("runs from \"{name}\" as the whole run came to it; p shows the whole run again"),
+    };
+    model.from = Some(From { base, tick, step: name, pose });
+    model.until = None;
+    model.say(Role::Accent, told);
+    run_again(model, effects);
+}
+
+/// Asks for the pose to begin at: the one at the time cursor to begin with.
+pub(super) fn ask_pose(model: &mut Model) {
+    if step_here(model).is_none() {
+        return;
+    }
+    let pose = super::super::view::field::robot_pose(model).unwrap_or_default();
+    let heading = pose.heading.to_degrees().round().rem_euclid(360.0) + 0.0;
+    let first = format!("{:.0}, {:.0} mm, {heading:.0} deg", pose.x * 1e3, pose.y * 1e3);
+    typing::ask(model, Question::Pose, &first);
+}
+
+/// The run is over where the step under the cursor begins; a second time, at its end again.
+pub(super) fn to_here(model: &mut Model) {
+    let Some(name) = step_here(model) else { return };
+    if model.until.as_ref() == Some(&name) {
+        model.until = None;
+        return model.say(Role::Quiet, "runs to its end again");
+    }
+    let Some(told) = &model.told else { return };
+    if !told.chart.bands.iter().any(|band| band.name == name && band.from > 0.0) {
+        return model.say(Role::Thin, "the run does not come to this step");
+    }
+    model.until = Some(name.clone());
+    model.playing = false;
+    set(model, f64::INFINITY);
+    model.say(Role::Accent, format!("runs up to \"{name}\"; T runs to the end again"));
+}
+
+pub(super) fn toggle_break(model: &mut Model) {
+    let header = model.lines().get(model.cursor.line).map(|line| line.kind);
+    let Some(name) = step_here(model) else { return };
+    let told = if model.breaks.remove(&name) {
+        format!("playing goes on through \"{name}\"")
+    } else {
+        model.breaks.insert(name.clone());
+        format!("playing stops before \"{name}\"")
+    };
+    model.say(if header == Some(LineKind::Step) { Role::Accent } else { Role::Quiet }, told);
+}

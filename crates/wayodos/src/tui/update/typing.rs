@@ -1,0 +1,339 @@
+//! Typing: into a slot, into the answer to a question, and freely into the text.
+
+use std::ops::Range;
+use std::sync::Arc;
+
+use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers};
+use tui_input::backend::crossterm::EventHandler as _;
+use tui_input::{Input, InputRequest};
+use wayodos_core::field::Pose;
+use wayodos_core::finding::Severity;
+use wayodos_core::mission::amend;
+use wayodos_core::mission::complete::completions;
+use wayodos_core::mission::edit;
+use wayodos_core::mission::steps::extract_step;
+use wayodos_core::mission::{LineKind, format};
+use wayodos_core::units::{Dimension, Quantity};
+
+use super::super::free::Free;
+use super::super::model::{Cursor, Entry, Mode, Model, Question};
+use super::super::theme::Role;
+use super::{Effect, change, changed, put_text, time};
+
+/// Asks a question in one line.
+pub(super) fn ask(model: &mut Model, question: Question, first: &str) {
+    model.mode = Mode::Asking(question, Entry { input: Input::new(first.to_owned()), error: None });
+}
+
+pub(super) fn type_value(model: &mut Model, key: KeyEvent, mut entry: Entry, effects: &mut Vec<Effect>) {
+    match key.code {
+        KeyCode::Esc => return,
+        KeyCode::Enter => {
+            let Some((slot, setup)) = model.slot().zip(model.setup.clone()) else { return };
+            let typed = entry.input.value();
+            match edit::set(&model.prepared.parsed, &model.text, &setup.names, slot, typed) {
+                Ok(edit) => {
+                    let renamed = renamed(model, slot, typed);
+                    return match renamed {
+                        Some(text) => put_text(model, super::laid_out(model, text), effects),
+                        None => change(model, &edit, effects),
+                    };
+                }
+                Err(error) => entry.error = Some(error),
+            }
+        }
+        _ => {
+            entry.error = None;
+            entry.input.handle_event(&Event::Key(key));
+        }
+    }
+    model.mode = Mode::Typing(entry);
+}
+
+/// A step that gets another name keeps its visitors: all that lead to it, watch it or follow it say the new name.
+fn renamed(model: &Model, slot: usize, typed: &str) -> Option<String> {
+    use wayodos_core::mission::{Answer, Target, Then};
+    let (parsed, span) = (&model.prepared.parsed, model.prepared.parsed.slots[slot].span.clone());
+    let step = parsed.mission.steps.iter().find(|step| step.name.span == span)?;
+    let (old, new) = (&step.name.node, typed.trim());
+    if new.is_empty() || new == old || new.contains(['"', '\n']) {
+        return None;
+    }
+    // Two steps of one name: nobody knows which is meant.
+    if parsed.mission.steps.iter().filter(|other| other.name.node == *old).count() > 1 {
+        return None;
+    }
+    let named = |target: &Target| matches!(target, Target::Step(name) if name == old);
+    let mut spans = vec![span];
+    for step in &parsed.mission.steps {
+        spans.extend(step.exits.iter().filter(|exit| named(&exit.target.node)).map(|exit| exit.target.span.clone()));
+        spans.extend(step.like.iter().filter(|like| like.node == *old).map(|like| like.span.clone()));
+        spans.extend(step.rows.iter().filter_map(|row| match &row.answer {
+            Answer::Go(target) if named(&target.node) => Some(target.span.clone()),
+            _ => None,
+        }));
+    }
+    for reflex in &parsed.mission.reflexes {
+        spans.extend(reflex.within.iter().filter(|name| name.node == *old).map(|name| name.span.clone()));
+        if let Some(then) = &reflex.then
+            && matches!(&then.node, Then::Go(target) if named(target))
+        {
+            let at = model.text[then.span.clone()].rfind('"').and_then(|end| {
+                let start = model.text[then.span.start..then.span.start + end].rfind('"')?;
+                Some(then.span.start + start..then.span.start + end + 1)
+            });
+            spans.extend(at);
+        }
+    }
+    spans.sort_by_key(|span| span.start);
+    // What a copy has from its original is in the list twice.
+    spans.dedup();
+    let edits = spans.into_iter().map(|span| edit::Edit { span, text: format!("\"{new}\"") });
+    Some(amend::apply_all(&model.text, edits.collect()))
+}
+
+pub(super) fn answer(
+    model: &mut Model,
+    key: KeyEvent,
+    question: Question,
+    mut entry: Entry,
+    effects: &mut Vec<Effect>,
+) {
+    match key.code {
+        KeyCode::Esc => return,
+        KeyCode::Enter => match take_answer(model, question, entry.input.value().trim().to_owned(), effects) {
+            Ok(()) => return,
+            Err(error) => entry.error = Some(error),
+        },
+        _ => {
+            entry.error = None;
+            entry.input.handle_event(&Event::Key(key));
+        }
+    }
+    model.mode = Mode::Asking(question, entry);
+}
+
+fn take_answer(model: &mut Model, question: Question, typed: String, effects: &mut Vec<Effect>) -> Result<(), String> {
+    match question {
+        Question::Amount => {
+            let (slot, setup) = model.slot().zip(model.setup.clone()).ok_or("there is no amount here any more")?;
+            let old = model.lines().len();
+            let text = amend::name_amount(&model.prepared.parsed, &model.text, &setup.names, slot, &typed)?;
+            let laid = if format(&model.text) == *model.text { format(&text) } else { text };
+            let Cursor { line, nth } = model.cursor;
+            put_text(model, laid, effects);
+            // The new line stands above.
+            model.cursor = Cursor { line: line + model.lines().len().saturating_sub(old), nth };
+            model.hold_cursor();
+            Ok(())
+        }
+        Question::Routine => {
+            let step = model.written_step(model.cursor.line).ok_or("the cursor stands in no step")?;
+            let name = model.prepared.parsed.mission.steps[step].name.node.clone();
+            let text = extract_step(&model.prepared.parsed, &model.text, step, &typed).ok_or(
+                "a routine is made of a step of the mission itself, under a new name of letters, digits and hyphens",
+            )?;
+            let laid = if format(&model.text) == *model.text { format(&text) } else { text };
+            put_text(model, laid, effects);
+            if let Some(step) = model.prepared.parsed.mission.steps.iter().find(|step| step.name.node == name) {
+                model.cursor = Cursor { line: step.line + 1, nth: 0 };
+            }
+            model.say(Role::Good, format!("`do {typed}` does it now, here and wherever you write it"));
+            Ok(())
+        }
+        Question::Pose => {
+            let pose = read_pose(&typed)?;
+            time::from_here(model, Some(pose), effects);
+            Ok(())
+        }
+        Question::Mission => {
+            let fits = !typed.is_empty() && typed.len() <= 60 && !typed.contains(['"', '/', '\\', '\n']);
+            if !fits {
+                return Err("give it a name without quotes and slashes, such as Morning round".into());
+            }
+            effects.push(Effect::Open(typed));
+            Ok(())
+        }
+    }
+}
+
+/// `320, 178 mm, 90 deg`
+fn read_pose(typed: &str) -> Result<Pose, String> {
+    const HOW: &str = "write a place and a heading, such as 320, 178 mm, 90 deg";
+    let parts: Vec<&str> = typed.split(',').map(str::trim).collect();
+    let [x, y, heading] = parts.as_slice() else { return Err(HOW.into()) };
+    let read = |part: &str, dimension: Dimension| {
+        let quantity = Quantity::parse(part).ok()?;
+        (quantity.unit.dimension() == dimension).then(|| quantity.si())
+    };
+    let y = read(y, Dimension::Length);
+    // A unit behind the second goes for both.
+    let unit = parts[1].split_whitespace().nth(1).unwrap_or("mm");
+    let x = read(x, Dimension::Length).or_else(|| read(&format!("{x} {unit}"), Dimension::Length));
+    match (x, y, read(heading, Dimension::Angle)) {
+        (Some(x), Some(y), Some(heading)) if x.abs() < 100.0 && y.abs() < 100.0 => Ok(Pose { x, y, heading }),
+        _ => Err(HOW.into()),
+    }
+}
+
+// ---- freely
+
+/// Begins to type freely, at the end of the line under the cursor.
+pub(super) fn begin(model: &mut Model) {
+    let line = model.lines().get(model.cursor.line).map_or(0, |line| line.span.end);
+    model.mode = Mode::Free(Free::new(line));
+    model.stop_typing();
+}
+
+pub(super) fn free(model: &mut Model, key: KeyEvent, mut free: Free, effects: &mut Vec<Effect>) {
+    let text = Arc::clone(&model.text);
+    free.at = free.at.min(text.len());
+    let control = key.modifiers.intersects(KeyModifiers::CONTROL | KeyModifiers::ALT);
+    let (start, end) = free.line(&text);
+    let old_line = model.line_at(free.at);
+    let offers = std::mem::take(&mut free.offers);
+    let marked = std::mem::take(&mut free.marked);
+    let wants = free.wants.take();
+    let here = free.at..free.at;
+    match key.code {
+        KeyCode::Esc => {
+            model.stop_typing();
+            model.cursor.line = model.line_at(free.at);
+            model.hold_cursor();
+            return;
+        }
+        KeyCode::Left if control => free.at = free.word_before(&text),
+        KeyCode::Right if control => free.at = free.word_after(&text),
+        KeyCode::Left => free.at = free.before(&text).unwrap_or(0),
+        KeyCode::Right => free.at = free.after(&text).unwrap_or(free.at),
+        KeyCode::Home => free.at = start,
+        KeyCode::End => free.at = end,
+        KeyCode::Up | KeyCode::Down => {
+            free.wants = wants;
+            free.at = free.beside(&text, key.code == KeyCode::Down).unwrap_or(free.at);
+        }
+        KeyCode::Tab if !offers.is_empty() => {
+            let offer = offers[marked.min(offers.len() - 1)].clone();
+            free.at = put(model, offer.span, &offer.text, effects);
+            // Between quotes that stand empty there is something to be written.
+            if offer.text.ends_with("\"\"") {
+                free.at -= 1;
+            }
+        }
+        KeyCode::BackTab if !offers.is_empty() => {
+            free.marked = (marked + 1) % offers.len();
+            free.offers = offers;
+            model.mode = Mode::Free(free);
+            return;
+        }
+        KeyCode::Tab => free.at = put(model, here, "  ", effects),
+        KeyCode::Enter => {
+            let line = &text[start..free.at];
+            let mut indent = line[..line.len() - line.trim_start().len()].to_owned();
+            let opens = matches!(
+                model.lines().get(old_line).map(|line| line.kind),
+                Some(LineKind::Step | LineKind::Reflex | LineKind::Routine | LineKind::Mission)
+            );
+            if opens && free.at == end {
+                indent.push_str("  ");
+            }
+            model.stop_typing();
+            free.at = put(model, here, &format!("\n{indent}"), effects);
+            model.stop_typing();
+        }
+        KeyCode::Char('u') if control => free.at = put(model, start..free.at, "", effects),
+        KeyCode::Char('k') if control => free.at = put(model, free.at..end, "", effects),
+        KeyCode::Char('w') if control => free.at = put(model, free.word_before(&text)..free.at, "", effects),
+        KeyCode::Char('a') if control => free.at = start,
+        KeyCode::Char('e') if control => free.at = end,
+        KeyCode::Char('z' | 'y') if control => {
+            if model.travel(key.code == KeyCode::Char('z')) {
+                changed(model, effects);
+                let (old, new) = (text.as_bytes(), model.text.as_bytes());
+                // The cursor goes to the end of what came back.
+                let same = old.iter().rev().zip(new.iter().rev()).take_while(|(a, b)| a == b).count();
+                free.at = new.len() - same.min(new.len());
+                while !model.text.is_char_boundary(free.at) {
+                    free.at += 1;
+                }
+            }
+        }
+        KeyCode::Char('s') if control => super::keep::save(model, effects),
+        KeyCode::Char(letter) if !control => {
+            let mut bytes = [0; 4];
+            free.at = put(model, here, letter.encode_utf8(&mut bytes), effects);
+        }
+        KeyCode::Backspace => {
+            if let Some(before) = free.before(&text) {
+                free.at = put(model, before..free.at, "", effects);
+            }
+        }
+        KeyCode::Delete => {
+            if let Some(after) = free.after(&text) {
+                free.at = put(model, free.at..after, "", effects);
+            }
+        }
+        _ => {}
+    }
+    let typed = !Arc::ptr_eq(&text, &model.text);
+    let line = model.line_at(free.at);
+    if line != old_line {
+        model.stop_typing();
+    }
+    model.cursor = Cursor { line, nth: 0 };
+    model.hold_cursor();
+    model.cursor.line = line;
+    if typed && let Some(setup) = &model.setup {
+        let (_, end) = free.line(&model.text);
+        // Within a line only its end is worth going on from.
+        if model.text[free.at..end].trim().is_empty() {
+            free.offers = completions(&model.prepared.parsed, &model.text, &setup.names, free.at);
+        }
+    }
+    model.mode = Mode::Free(free);
+}
+
+/// Puts something typed in place of a span; where the cursor is then.
+fn put(model: &mut Model, span: Range<usize>, new: &str, effects: &mut Vec<Effect>) -> usize {
+    let at = span.start + new.len();
+    let line = model.line_at(span.start);
+    let whole = edit::Edit { span, text: new.to_owned() }.apply(&model.text);
+    if *whole != *model.text {
+        model.write_typed(whole, line);
+        changed(model, effects);
+    }
+    at
+}
+
+/// What is wrong with the line that is being typed, in one line.
+pub fn wrong_here(model: &Model) -> Option<(String, Role)> {
+    let here = |span: &Range<usize>| model.line_at(span.start) == model.cursor.line;
+    let finding = model.findings.iter().find(|finding| here(&finding.span))?;
+    let hint = finding.hints.first().map_or_else(String::new, |hint| format!(": {hint}"));
+    let role = if finding.severity == Severity::Error { Role::Wrong } else { Role::Thin };
+    Some((format!("{}{hint}", finding.message), role))
+}
+
+pub(super) fn on_paste(model: &mut Model, text: &str, effects: &mut Vec<Effect>) {
+    match &mut model.mode {
+        Mode::Typing(entry) | Mode::Asking(_, entry) => {
+            // A slot is one line.
+            for letter in text.lines().next().unwrap_or("").chars().filter(|letter| !letter.is_control()) {
+                entry.input.handle(InputRequest::InsertChar(letter));
+            }
+        }
+        Mode::Free(free) => {
+            let clean: String =
+                text.replace("\r\n", "\n").replace('\r', "\n").chars().filter(|c| *c == '\n' || *c == '\t' || !c.is_control()).collect();
+            let at = free.at.min(model.text.len());
+            let whole = edit::Edit { span: at..at, text: clean.clone() }.apply(&model.text);
+            let next = Free::new(at + clean.len());
+            model.stop_typing();
+            put_text(model, whole, effects);
+            model.cursor.line = model.line_at(next.at);
+            model.mode = Mode::Free(next);
+        }
+        _ => {}
+    }
+}
+
