@@ -12,6 +12,8 @@ use crate::units::{Quantity, Unit, tidy};
 /// A text after several edits that do not overlap.
 pub fn apply_all(text: &str, mut edits: Vec<Edit>) -> String {
     edits.sort_by_key(|edit| (edit.span.start, edit.span.end));
+    // What a copy has from its original is found twice, and changed once.
+    edits.dedup();
     let mut new = String::with_capacity(text.len() + 64);
     let mut at = 0;
     for edit in edits {
@@ -49,6 +51,9 @@ pub fn convert(parsed: &Parsed, text: &str, slot: usize) -> Option<Edit> {
 /// The named amounts that may stand in a slot, each with what it is worth.
 pub fn linkable(parsed: &Parsed, slot: usize) -> Vec<(String, String)> {
     let SlotKind::Amount { dimension, range, .. } = &parsed.slots[slot].kind else { return Vec::new() };
+    if matches!(parsed.lines[parsed.slots[slot].line].kind, LineKind::Header | LineKind::Let) {
+        return Vec::new();
+    }
     let lets = parsed.mission.lets.iter().filter(|entry| !entry.value.span.contains(&parsed.slots[slot].span.start));
     lets.filter_map(|entry| {
         let quantity = parsed.mission.shown(&entry.name.node)?;
@@ -67,6 +72,9 @@ pub fn name_amount(parsed: &Parsed, text: &str, names: &Names, slot: usize, name
     let span = parsed.slots[slot].span.clone();
     if parsed.mission.lets.iter().any(|entry| entry.value.span == span) {
         return Err("this amount has a name already".to_owned());
+    }
+    if matches!(parsed.lines[parsed.slots[slot].line].kind, LineKind::Header | LineKind::Let) {
+        return Err("here the amount has to be written out".to_owned());
     }
     if linkable(parsed, slot).iter().any(|(known, _)| known == name) {
         return set(parsed, text, names, slot, name).map(|edit| edit.apply(text));

@@ -156,6 +156,8 @@ pub fn check(parsed: &Parsed, names: &Names) -> Vec<Finding> {
         flow::unused(parsed, &used, &loose, &mut findings);
     }
     findings.sort_by_key(|finding| finding.span.start);
+    // What a copy has from its original has been told of that.
+    findings.dedup_by(|a, b| a.code == b.code && a.span == b.span && a.message == b.message);
     // Whoever makes more mistakes than this reads the first ones first.
     findings.truncate(MOST_FINDINGS);
     findings

@@ -24,7 +24,12 @@ fn indent<'t>(parsed: &Parsed, text: &'t str, step: &Step) -> &'t str {
 pub fn free_name(parsed: &Parsed, wanted: &str) -> String {
     let taken = |name: &str| parsed.mission.steps.iter().any(|step| step.name.node == name);
     let wanted = wanted.replace(['"', '\n'], "");
-    let others = (2..).map(|nth| format!("{wanted} {nth}"));
+    // The copy of a second one is a third one.
+    let base = match wanted.rsplit_once(' ') {
+        Some((base, number)) if number.parse::<u32>().is_ok() => base,
+        _ => &wanted,
+    };
+    let others = (2..).map(|nth| format!("{base} {nth}"));
     std::iter::once(wanted.clone()).chain(others).find(|name| !taken(name)).unwrap_or_default()
 }
 

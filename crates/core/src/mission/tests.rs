@@ -2,6 +2,7 @@
 
 use proptest::prelude::*;
 
+mod changes;
 mod mistakes;
 mod whole;
 mod whole_steps;

@@ -236,7 +236,7 @@ pub const GROUPS: &[Group] = &[
             row!(Export, "x", "draw it: SVG and PDF", "draw", char('x')),
             row!(OpenMission, "O", "open another mission", "open", char('O')),
             row!(NewMission, "M", "begin a new mission", "new mission", char('M')),
-            row!(Palette, "/", "find any of these by name", "find a command", char('/'), ctrl('p')),
+            row!(Palette, "/", "find any of these by name", "find", char('/'), ctrl('p')),
             row!(Help, "?", "these keys", "keys", char('?'), key(KeyCode::F(1))),
             row!(Quit, "q", "leave", "leave", char('q'), ctrl('c')),
         ],

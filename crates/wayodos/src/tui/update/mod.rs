@@ -522,8 +522,9 @@ fn run_again(model: &mut Model, effects: &mut Vec<Effect>) {
 /// Scrolls the mission so that the cursor, or while playing the active step, is in sight; and the side pane likewise.
 fn follow(model: &mut Model) {
     let Some(areas) = model.areas() else { return };
-    if areas.side.height > 2 {
-        let height = usize::from(areas.side.height) - 2;
+    let (open, _) = super::view::side::halves(model.side, areas.side);
+    if open.height > 2 {
+        let height = usize::from(open.height) - 2;
         let count = super::view::side::count(model);
         model.side_row = model.side_row.min(count.saturating_sub(1));
         let (first, last) = super::view::side::lines_of_row(model, model.side_row);

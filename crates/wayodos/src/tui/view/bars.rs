@@ -244,9 +244,21 @@ pub fn hints(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         all.extend_from_slice(fixed);
     }
     let mut x = area.x + 1;
+    let mut end = area.right();
+    if fixed.is_empty() {
+        // Always there: the way to everything else.
+        for action in [Action::Help, Action::Palette] {
+            let row = keymap::binding(action);
+            let wide = columns(row.label) + columns(row.hint) + 1;
+            end = end.saturating_sub(wide + 1);
+            let behind = put(buffer, end, y, area.width, row.label, theme.role(Role::Word)) + 1;
+            put(buffer, behind, y, area.width, row.hint, theme.role(Role::Quiet));
+            end = end.saturating_sub(1);
+        }
+    }
     for (key, what) in all {
         let wide = columns(key) + columns(what) + 1;
-        if x + wide > area.right() {
+        if x + wide > end {
             break;
         }
         x = put(buffer, x, y, area.width, key, theme.role(Role::Word)) + 1;
@@ -271,25 +283,25 @@ fn focus_hints(model: &Model) -> &'static [(&'static str, &'static str)] {
 fn useful(model: &Model) -> &'static [Action] {
     use Action as A;
     if model.focus != Pane::Text {
-        return &[A::NextPane, A::Play, A::Full, A::Help, A::Palette];
+        return &[A::NextPane, A::Play, A::Full];
     }
     let kind = model.lines().get(model.cursor.line).map(|line| line.kind);
     let slot = model.slot().map(|slot| &model.prepared.parsed.slots[slot].kind);
     match (kind, slot) {
-        _ if model.prepared.parsed.mission.steps.is_empty() => &[A::AddStep, A::Free, A::Help, A::Palette, A::Quit],
+        _ if model.prepared.parsed.mission.steps.is_empty() => &[A::AddStep, A::Free, A::OpenMission, A::Quit],
         (Some(LineKind::Step), _) => {
-            &[A::AddStep, A::Copy, A::Delete, A::MoveUp, A::MoveDown, A::FromHere, A::TimeToStep, A::Why, A::Undo, A::Palette, A::Help]
+            &[A::AddStep, A::Copy, A::Delete, A::MoveUp, A::MoveDown, A::FromHere, A::TimeToStep, A::Why, A::Undo, A::Quit]
         }
         (Some(LineKind::Exit), Some(SlotKind::Amount { .. })) => {
-            &[A::NudgeUp, A::NudgeDown, A::Open, A::AddExit, A::Delete, A::Why, A::Undo, A::Play, A::Save, A::Palette, A::Help]
+            &[A::NudgeUp, A::NudgeDown, A::Open, A::AddExit, A::Delete, A::Why, A::Undo, A::Play, A::Save, A::Quit]
         }
         (Some(LineKind::Exit), _) => {
-            &[A::Open, A::NudgeUp, A::AddExit, A::MoveUp, A::Delete, A::Why, A::Undo, A::Play, A::Save, A::Palette, A::Help]
+            &[A::Open, A::NudgeUp, A::AddExit, A::MoveUp, A::Delete, A::Why, A::Undo, A::Play, A::Save, A::Quit]
         }
         (_, Some(SlotKind::Amount { .. })) => {
-            &[A::NudgeUp, A::NudgeDown, A::Open, A::NameAmount, A::AddStep, A::Undo, A::Play, A::Save, A::Palette, A::Help]
+            &[A::NudgeUp, A::NudgeDown, A::Open, A::NameAmount, A::AddStep, A::Undo, A::Play, A::Save, A::Quit]
         }
-        (_, Some(_)) => &[A::Open, A::NudgeUp, A::AddStep, A::AddExit, A::Undo, A::Play, A::Save, A::Palette, A::Help],
-        (_, None) => &[A::Free, A::AddStep, A::Comment, A::Delete, A::Undo, A::Play, A::Save, A::Palette, A::Help],
+        (_, Some(_)) => &[A::Open, A::NudgeUp, A::AddStep, A::AddExit, A::Undo, A::Play, A::Save, A::Quit],
+        (_, None) => &[A::Free, A::AddStep, A::Comment, A::Delete, A::Undo, A::Play, A::Save, A::Quit],
     }
 }

@@ -185,7 +185,7 @@ pub fn draw(model: &Model, theme: Theme, cells: Cells, kept: &mut Kept, area: Re
         if area.width >= 40 {
             time_ticks(told, &view, theme, area, buffer);
         }
-        step_patches(told, only, &place, theme, area, buffer);
+        step_patches(told, only, &view, theme, area, buffer);
         happenings(told, &place, theme, area, buffer);
     }
     if let Some(told) = told {
@@ -472,10 +472,15 @@ fn trail(dots: &mut Dots, trace: &Trace, from: usize, to: usize, ink: u16, place
 }
 
 /// The number of each step, beside the place where it begins.
-fn step_patches(told: &Told, only: Option<usize>, place: &Placement, theme: Theme, area: Rect, buffer: &mut Buffer) {
+fn step_patches(told: &Told, only: Option<usize>, view: &View, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let place = &view.place;
     let mut taken: Vec<(u16, u16, u16)> = Vec::new();
     for leg in told.run.legs.iter().filter(|leg| only.is_none_or(|step| step == leg.step)) {
         let Some(tick) = told.run.trace.ticks.get(leg.from) else { continue };
+        // Of what is out of sight nothing is said at the edge.
+        if view.zoom > 1.0 && on_screen(Point::new(tick.pose.x, tick.pose.y), place, area).is_none() {
+            continue;
+        }
         let label = (leg.step + 1).to_string();
         let wide = label.len() as u16;
         // To the robot's right: what it looks at stays free.

@@ -33,13 +33,35 @@ const MORE: u16 = 4;
 /// Draws the pane.
 pub fn draw(model: &Model, theme: Theme, kept: &mut Kept, area: Rect, buffer: &mut Buffer) {
     tabs(model, theme, area, buffer);
+    let (area, below) = halves(model.side, area);
     let inside = Rect { y: area.y + 1, height: area.height.saturating_sub(1), ..area };
+    if let Some((side, place)) = below {
+        let hair = "─".repeat(usize::from(place.width));
+        put(buffer, place.x, place.y, place.width, &hair, theme.role(Role::Hair));
+        put(buffer, place.x + 1, place.y, place.width, &format!(" {} ", side.name()), theme.role(Role::Quiet));
+        let place = Rect { y: place.y + 1, height: place.height - 1, ..place };
+        if side == Side::Map { map(model, theme, place, false, buffer) } else { why(model, theme, place, false, buffer) }
+    }
     match model.side {
-        Side::Why => why(model, theme, inside, buffer),
+        Side::Why => why(model, theme, inside, true, buffer),
         Side::Track => track(model, theme, kept, inside, buffer),
-        Side::Map => map(model, theme, inside, buffer),
+        Side::Map => map(model, theme, inside, true, buffer),
         Side::Findings => findings(model, theme, inside, buffer),
     }
+}
+
+/// From so many rows on, the pane shows a second thing below the open tab.
+const TALL: u16 = 36;
+
+/// The part of the pane that the open tab has, and what stands below it where there is room.
+pub fn halves(side: Side, area: Rect) -> (Rect, Option<(Side, Rect)>) {
+    if area.height < TALL {
+        return (area, None);
+    }
+    let upper = area.height * 2 / 5;
+    let below = Rect { y: area.y + upper, height: area.height - upper, ..area };
+    let other = if side == Side::Map { Side::Why } else { Side::Map };
+    (Rect { height: upper, ..area }, Some((other, below)))
 }
 
 /// The tabs: their names, and the columns that each takes.
@@ -102,6 +124,10 @@ pub fn lines_of_row(model: &Model, row: usize) -> (usize, usize) {
 
 /// The row of the open tab at a place of the screen.
 pub fn row_at(model: &Model, area: Rect, at: Position) -> Option<usize> {
+    let (area, _) = halves(model.side, area);
+    if at.y >= area.bottom() {
+        return None;
+    }
     let line = usize::from(at.y.checked_sub(area.y + 1)?) + model.side_scroll;
     match model.side {
         Side::Why => {
@@ -198,7 +224,7 @@ fn story_of(told: &Told) -> Story<'_> {
     Story { field: &told.world.field, robot: &told.world.robot, program: &told.program, run: &told.run }
 }
 
-fn why(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
+fn why(model: &Model, theme: Theme, area: Rect, open: bool, buffer: &mut Buffer) {
     let rows = why_rows(model);
     let Some(told) = model.told.as_ref().filter(|_| !rows.is_empty()) else {
         let words = if model.told.is_none() { "how every exit stands, and why, once there is a run" } else { "nothing is active at this moment" };
@@ -206,15 +232,16 @@ fn why(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         return;
     };
     let list = Rect { height: area.height.saturating_sub(MORE + 1), ..area };
-    let focused = model.focus == Pane::Side;
-    let mut nth = rows.iter().take(model.side_scroll).filter(|row| row.marks()).count();
-    let marked = rows.iter().filter(|row| row.marks()).nth(model.side_row);
-    for (row, y) in rows.iter().skip(model.side_scroll).zip(list.y..list.bottom()) {
-        let here = row.marks() && nth == model.side_row;
+    let focused = open && model.focus == Pane::Side;
+    let (scroll, at) = if open { (model.side_scroll, model.side_row) } else { (0, 0) };
+    let mut nth = rows.iter().take(scroll).filter(|row| row.marks()).count();
+    let marked = rows.iter().filter(|row| row.marks()).nth(at);
+    for (row, y) in rows.iter().skip(scroll).zip(list.y..list.bottom()) {
+        let here = row.marks() && nth == at;
         nth += usize::from(row.marks());
         why_row(row, here, focused, theme, Rect { y, height: 1, ..list }, buffer);
     }
-    more_mark(model.side_scroll, rows.len(), list, theme, buffer);
+    more_mark(scroll, rows.len(), list, theme, buffer);
     let (y, room) = (list.bottom(), area.width.saturating_sub(2));
     put(buffer, area.x, y, area.width, &"┈".repeat(usize::from(area.width)), theme.role(Role::Hair));
     let Some(marked) = marked else { return };
@@ -563,7 +590,7 @@ pub fn fold(model: &mut Model, open: bool) {
     }
 }
 
-fn map(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
+fn map(model: &Model, theme: Theme, area: Rect, open: bool, buffer: &mut Buffer) {
     let rows = map_rows(model);
     if rows.is_empty() {
         put(buffer, area.x + 1, area.y, area.width - 1, "no steps yet: a adds the first", theme.role(Role::Quiet));
@@ -571,9 +598,13 @@ fn map(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     }
     let list = Rect { height: area.height.saturating_sub(1), ..area };
     let active = model.active_step();
-    let focused = model.focus == Pane::Side;
-    for ((index, row), y) in rows.iter().enumerate().skip(model.side_scroll).zip(list.y..list.bottom()) {
-        if index == model.side_row {
+    let focused = open && model.focus == Pane::Side;
+    // Below another tab it goes along with the run.
+    let here = rows.iter().position(|row| row.step.is_some() && row.step == active).unwrap_or(0);
+    let scroll = if open { model.side_scroll } else { (here + 2).saturating_sub(usize::from(list.height)) };
+    let marked = open.then_some(model.side_row);
+    for ((index, row), y) in rows.iter().enumerate().skip(scroll).zip(list.y..list.bottom()) {
+        if marked == Some(index) {
             paint_row(buffer, Rect { y, height: 1, ..list }, y, theme.on(theme.role(Role::Text), theme.raised()));
             put(buffer, list.x, y, 1, "›", theme.role(if focused { Role::Accent } else { Role::Quiet }));
         }

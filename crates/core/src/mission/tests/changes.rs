@@ -1,0 +1,224 @@
+//! What becomes of a text when exits, amounts, comments, sides and copies are changed, letter for letter.
+
+use proptest::prelude::*;
+
+use crate::finding::Severity;
+use crate::mission::amend::{
+    apply_all, convert, join_steps, linkable, mirror_step, name_amount, split_step, toggle_comment, write_out,
+};
+use crate::mission::check::{Names, SensorName, check};
+use crate::mission::exits::{add_exit, exit_at, move_exit, remove_exit};
+use crate::mission::steps::link_step;
+use crate::mission::{SlotKind, Target, format, parse};
+
+const TEXT: &str = "mission \"m\"\n  limit 9 s\n\nlet pace = 20 %\n\nstep \"Out\"\n  drive ahead at pace\n  until travelled 90 mm        -> \"Back\"\n  or    floor-left sees dark   -> next  # the bar\n  or    4 s pass               -> fail \"stuck\"\n\nstep \"Turn\"\n  spin left at 22 %\n  until turned 90 deg\n\nstep \"Back\"\n  drive back at pace\n  until travelled 0.25 m\n";
+
+fn names() -> Names {
+    let sensor = |name: &str, mirror: &str| SensorName {
+        name: name.into(),
+        tones: vec!["dark".into(), "pale".into()],
+        mirror: Some(mirror.into()),
+        codes: Vec::new(),
+    };
+    let sensors = vec![sensor("floor-left", "floor-right"), sensor("floor-right", "floor-left")];
+    Names { sensors, has_gyro: true, top_speed: 0.5, ..Names::default() }
+}
+
+fn line(text: &str, has: &str) -> usize {
+    text.lines().position(|line| line.contains(has)).unwrap_or_else(|| panic!("no {has} in {text}"))
+}
+
+fn slot(text: &str, at: &str) -> usize {
+    let start = text.find(at).expect("it is there");
+    let parsed = parse(text);
+    parsed.slots.iter().position(|slot| slot.span.start == start).unwrap_or_else(|| panic!("no slot at {at}"))
+}
+
+#[test]
+fn an_exit_comes_below_the_others_and_the_first_one_starts_with_until() {
+    let added = add_exit(&parse(TEXT), TEXT, 0, "turned 5 deg", Some("done")).apply(TEXT);
+    assert!(added.contains("-> fail \"stuck\"\n  or    turned 5 deg  -> done\n\nstep \"Turn\""), "{added}");
+    let bare = "step \"a\"\n  hold\n";
+    assert_eq!(add_exit(&parse(bare), bare, 0, "1 s passes", None).apply(bare), "step \"a\"\n  hold\n  until 1 s passes\n");
+    let repeat = "step \"r\"\n  repeat forever\n    step \"a\"\n      hold\n      until 1 s passes\n  end\n";
+    let ended = add_exit(&parse(repeat), repeat, 0, "9 s pass", None).apply(repeat);
+    assert!(ended.ends_with("  end\n  until 9 s pass\n"), "below its end: {ended}");
+}
+
+#[test]
+fn a_first_exit_that_goes_leaves_its_word_to_the_next() {
+    let gone = remove_exit(&parse(TEXT), TEXT, line(TEXT, "travelled 90")).unwrap().apply(TEXT);
+    assert!(gone.contains("at pace\n  until floor-left sees dark   -> next  # the bar\n  or    4 s pass"), "{gone}");
+    let gone = remove_exit(&parse(TEXT), TEXT, line(TEXT, "4 s pass")).unwrap().apply(TEXT);
+    assert!(gone.contains("# the bar\n\nstep \"Turn\""), "{gone}");
+    assert!(remove_exit(&parse(TEXT), TEXT, line(TEXT, "spin left")).is_none());
+}
+
+#[test]
+fn exits_change_places_but_keep_their_words() {
+    let at = line(TEXT, "sees dark");
+    let moved = move_exit(&parse(TEXT), TEXT, at, true).unwrap().apply(TEXT);
+    assert!(moved.contains("  until    floor-left sees dark   -> next  # the bar\n  or travelled 90 mm        -> \"Back\"\n"), "{moved}");
+    let laid = format(&moved);
+    assert!(laid.contains("  until floor-left sees dark  -> next  # the bar\n  or    travelled 90 mm       -> \"Back\"\n"), "{laid}");
+    assert!(move_exit(&parse(TEXT), TEXT, line(TEXT, "travelled 90"), true).is_none());
+    assert_eq!(exit_at(&parse(TEXT), at), Some((0, 1)));
+}
+
+#[test]
+fn units_are_changed_only_into_what_is_exactly_the_same() {
+    let turn = |text: &str, at: &str| convert(&parse(text), text, slot(text, at)).map(|edit| edit.apply(text));
+    let mut text = TEXT.to_owned();
+    for amount in ["90 mm", "9 cm", "0.09 m", "90 mm"] {
+        assert!(text.contains(&format!("travelled {amount} ")), "{amount}: {text}");
+        text = turn(&text, amount).unwrap();
+    }
+    assert!(turn(TEXT, "4 s pass").unwrap().contains("4000 ms pass"));
+    assert_eq!(turn(TEXT, "pace\n  until travelled 90"), None, "a share has no other unit");
+    let angle = turn(TEXT, "90 deg").unwrap();
+    assert!(angle.contains("turned 0.25 turn"), "no rounded radians: {angle}");
+}
+
+#[test]
+fn amounts_get_names_and_lose_them_again() {
+    let names = names();
+    let at = slot(TEXT, "22 %");
+    assert_eq!(linkable(&parse(TEXT), at), [("pace".to_owned(), "20 %".to_owned())]);
+    let named = name_amount(&parse(TEXT), TEXT, &names, at, "whirl").unwrap();
+    assert!(named.contains("let pace = 20 %\nlet whirl = 22 %\n") && named.contains("spin left at whirl"), "{named}");
+    let linked = name_amount(&parse(TEXT), TEXT, &names, at, "pace").unwrap();
+    assert!(linked.contains("spin left at pace") && !linked.contains("22 %"));
+    for (name, why) in [("9x", "letter"), ("a b", "letter"), ("", "letter")] {
+        assert!(name_amount(&parse(TEXT), TEXT, &names, at, name).unwrap_err().contains(why), "{name}");
+    }
+    let way = slot(TEXT, "90 mm");
+    assert!(name_amount(&parse(TEXT), TEXT, &names, way, "pace").unwrap_err().contains("another kind"));
+    assert!(name_amount(&parse(TEXT), TEXT, &names, slot(TEXT, "20 %"), "x").is_err());
+    let out = write_out(&parse(TEXT), TEXT, slot(TEXT, "pace\n  until travelled 90")).unwrap().apply(TEXT);
+    assert!(out.contains("drive ahead at 20 %\n") && out.contains("drive back at pace"), "{out}");
+    let bare = "step \"a\"\n  hold\n  until 1 s passes";
+    let first = name_amount(&parse(bare), bare, &names, slot(bare, "1 s"), "rest");
+    assert_eq!(first.unwrap(), "let rest = 1 s\n\nstep \"a\"\n  hold\n  until rest passes");
+    assert!(name_amount(&parse(TEXT), TEXT, &names, slot(TEXT, "9 s"), "x").unwrap_err().contains("written out"));
+}
+
+#[test]
+fn a_step_becomes_a_comment_and_comes_back() {
+    let away = toggle_comment(&parse(TEXT), TEXT, line(TEXT, "step \"Turn\"")).unwrap().apply(TEXT);
+    assert!(away.contains("# step \"Turn\"\n#   spin left at 22 %\n#   until turned 90 deg\n"), "{away}");
+    assert_eq!(parse(&away).mission.steps.len(), 2);
+    for at in ["# step \"Turn\"", "#   until turned"] {
+        let back = toggle_comment(&parse(&away), &away, line(&away, at)).unwrap().apply(&away);
+        assert_eq!(back, TEXT, "from {at}");
+    }
+    let one = toggle_comment(&parse(TEXT), TEXT, line(TEXT, "4 s pass")).unwrap().apply(TEXT);
+    assert!(one.contains("  # or    4 s pass"), "{one}");
+    assert_eq!(toggle_comment(&parse(&one), &one, line(&one, "4 s pass")).unwrap().apply(&one), TEXT);
+    assert!(toggle_comment(&parse(TEXT), TEXT, 2).is_none(), "nothing to hide on an empty line");
+}
+
+#[test]
+fn a_mirrored_step_is_the_same_seen_in_a_mirror() {
+    let text = "step \"a\"\n  follow the left edge of a dark line with floor-left at 20 %\n  until floor-right sees dark  -> next\n  or    heading reaches 90 deg\n  or    left wheel rolled 90 mm\n";
+    let names = names();
+    let once = apply_all(text, mirror_step(&parse(text), text, &names, 0).unwrap());
+    assert!(once.contains("the right edge of a dark line with floor-right"), "{once}");
+    assert!(once.contains("floor-left sees dark") && once.contains("reaches -90 deg") && once.contains("right wheel"));
+    assert_eq!(apply_all(&once, mirror_step(&parse(&once), &once, &names, 0).unwrap()), text, "twice is never");
+    assert!(mirror_step(&parse(TEXT), TEXT, &names, 2).is_none(), "straight back has no side");
+}
+
+#[test]
+fn a_step_is_cut_in_two_and_joined_again() {
+    let parsed = parse(TEXT);
+    let two = split_step(&parsed, TEXT, 0, "travelled 40 mm").unwrap().apply(TEXT);
+    assert!(two.contains("step \"Out\"\n  drive ahead at pace\n  until travelled 40 mm  -> next\n  or    4 s pass               -> fail \"stuck\"\n\nstep \"Out, on\"\n  drive ahead at pace\n  until travelled 90 mm"), "{two}");
+    let (edits, differs) = join_steps(&parse(&two), &two, 0).unwrap();
+    assert_eq!((apply_all(&two, edits).as_str(), differs), (TEXT, false));
+    // What led to the second leads to the one that is left.
+    let jump = TEXT.replace("until turned 90 deg", "until turned 90 deg  -> \"Back\"");
+    let (edits, differs) = join_steps(&parse(&jump), &jump, 1).unwrap();
+    let joined = apply_all(&jump, edits);
+    assert!(differs && joined.contains("-> \"Turn\"") && !joined.contains("\"Back\""), "{joined}");
+    assert!(joined.ends_with("step \"Turn\"\n  spin left at 22 %\n  until travelled 0.25 m\n"), "{joined}");
+    assert!(join_steps(&parse(TEXT), TEXT, 2).is_none(), "there is none below the last");
+}
+
+#[test]
+fn a_copy_follows_its_original_and_stores_only_what_is_different() {
+    let linked = link_step(&parse(TEXT), TEXT, 0).unwrap().apply(TEXT);
+    assert!(linked.contains("\n\nstep \"Out 2\"\n  like \"Out\"\n\nstep \"Turn\""), "{linked}");
+    let parsed = parse(&linked);
+    let (original, copy) = (&parsed.mission.steps[0], &parsed.mission.steps[1]);
+    assert_eq!(copy.behaviour.as_ref().map(|(does, _)| &does.node), original.behaviour.as_ref().map(|(does, _)| &does.node));
+    assert_eq!(copy.exits.len(), 3);
+    assert!(copy.exits.iter().all(|exit| exit.line == line(&linked, "like")), "all of them stand in its own line");
+    let but = linked.replace("  like \"Out\"\n", "  like \"Out\"\n  but drive back at pace\n  but until travelled 30 mm  -> done\n  but or turned 9 deg\n");
+    let parsed = parse(&but);
+    let copy = &parsed.mission.steps[1];
+    assert_eq!((parsed.findings.len(), copy.exits.len()), (0, 4), "{:?}", parsed.findings);
+    assert_eq!(copy.exits[0].target.node, Target::Done, "its own in the place of the one of its kind");
+    assert_eq!(copy.exits[0].line, line(&but, "but until travelled"));
+    assert_eq!(format(&format(&but)), format(&but));
+    // It follows the original through every change, and a copy of a copy follows that, too.
+    let slower = but.replace("or    4 s pass ", "or    7 s pass ");
+    assert!(check(&parse(&slower), &names()).iter().all(|finding| finding.severity != Severity::Error));
+    let twice = link_step(&parse(&linked), &linked, 1).unwrap().apply(&linked);
+    assert!(twice.contains("step \"Out 3\"\n  like \"Out\""), "{twice}");
+}
+
+#[test]
+fn what_cannot_be_followed_is_said() {
+    for (text, code, words) in [
+        ("step \"a\"\n  like \"b\"\nstep \"c\"\n  hold\n  until 1 s passes", "M136", "no step \"b\""),
+        ("step \"a\"\n  like \"a\"", "M136", "no step \"a\" to follow"),
+        ("step \"a\"\n  hold\n  until 1 s passes\nstep \"b\"\n  like \"a\"\nstep \"c\"\n  like \"b\"", "M136", "copy itself"),
+        ("step \"r\"\n  repeat forever\n  step \"x\"\n  hold\n  until 1 s passes\n  end\nstep \"b\"\n  like \"r\"", "M136", "steps or rows"),
+        ("step \"a\"\n  hold\n  but until 1 s passes", "M007", "outside a copy"),
+        ("step \"a\"\n  hold\n  until 1 s passes\nstep \"b\"\n  like \"a\"\n  until 2 s pass", "M007", "ends as its original"),
+        ("step \"a\"\n  hold\n  until 1 s passes\nstep \"b\"\n  like \"a\"\n  spin left at 20 %", "M007", "does what its original"),
+        ("step \"a\"\n  hold\n  until 1 s passes\nstep \"b\"\n  like \"a\"\n  but repeat 2 times", "M007", "cannot `repeat`"),
+        ("step \"a\"\n  hold\n  until 1 s passes\nstep \"b\"\n  like \"a\"\n  but dance", "M003", "expected an exit"),
+    ] {
+        let findings = parse(text).findings;
+        let found = findings.iter().any(|finding| finding.code == code && finding.message.contains(words));
+        assert!(found, "{text}: {findings:#?}");
+    }
+}
+
+proptest! {
+    #[test]
+    fn changes_of_exits_and_steps_never_break_a_text(picks in proptest::collection::vec((0usize..9, 0usize..40), 1..12)) {
+        let names = names();
+        let mut text = TEXT.to_owned();
+        for (what, at) in picks {
+            let parsed = parse(&text);
+            let steps = parsed.mission.steps.len();
+            let lines = parsed.lines.len();
+            let step = at % steps;
+            let new = match what {
+                0 => Some(add_exit(&parsed, &text, step, "turned 5 deg", Some("next")).apply(&text)),
+                1 => remove_exit(&parsed, &text, at % lines).map(|edit| edit.apply(&text)),
+                2 => move_exit(&parsed, &text, at % lines, at % 2 == 0).map(|edit| edit.apply(&text)),
+                3 => mirror_step(&parsed, &text, &names, step).map(|edits| apply_all(&text, edits)),
+                4 => split_step(&parsed, &text, step, "travelled 40 mm").map(|edit| edit.apply(&text)),
+                5 => join_steps(&parsed, &text, step).map(|(edits, _)| apply_all(&text, edits)),
+                6 => link_step(&parsed, &text, step).map(|edit| edit.apply(&text)),
+                7 => convert(&parsed, &text, at % parsed.slots.len()).map(|edit| edit.apply(&text)),
+                _ => {
+                    let amount = |slot: &usize| matches!(parsed.slots[*slot].kind, SlotKind::Amount { .. });
+                    let slot = (0..parsed.slots.len()).filter(amount).nth(at % 5);
+                    slot.and_then(|slot| name_amount(&parsed, &text, &names, slot, &format!("n{}", text.len())).ok())
+                }
+            };
+            let Some(new) = new else { continue };
+            let read = parse(&new);
+            // A step may be left without an end, or a copy without its original: those are findings of their own. No
+            // line becomes one that cannot be read.
+            for finding in &read.findings {
+                prop_assert!(matches!(finding.code, "M108" | "M136"), "{finding:?}\n{text}\n=>\n{new}");
+            }
+            text = new;
+        }
+    }
+}
