@@ -420,8 +420,7 @@ fn reckoned(run: &Run, program: &Program) -> Vec<[f64; 4]> {
     for pair in ticks.windows(2) {
         let rolled = |wheel: usize| (pair[1].wheels[wheel] - pair[0].wheels[wheel]) * program.wheel_radius;
         let (left, right) = (rolled(0), rolled(1));
-        let turned =
-            if program.has_gyro { pair[1].gyro - pair[0].gyro } else { (right - left) / program.track_width };
+        let turned = if program.has_gyro { pair[1].gyro - pair[0].gyro } else { (right - left) / program.track_width };
         let (way, mean) = (f64::midpoint(left, right), at[2] + turned / 2.0);
         at = [at[0] + way * mean.cos(), at[1] + way * mean.sin(), at[2] + turned, at[3] + way.abs()];
         all.push(at);

@@ -35,7 +35,11 @@ pub fn live_words(live: &Live) -> String {
             if live.is_reading {
                 return format!("{now}, holds at {goal}");
             }
-            if away == nothing { format!("{now} of {goal}, any moment") } else { format!("{now} of {goal}, {away} to go") }
+            if away == nothing {
+                format!("{now} of {goal}, any moment")
+            } else {
+                format!("{now} of {goal}, {away} to go")
+            }
         }
         (Some(now), Some(_), _) => {
             let so = if live.holds { "holds" } else { "not now" };
@@ -76,46 +80,49 @@ pub fn story_words(story: Story<'_>, exit: &ExitStory, step: usize, nth: usize) 
     let at = |tick: usize| format!("{:.1} s", run.trace.seconds(tick));
     let Some(about) = program.steps.get(step).and_then(|step| step.exits.get(nth)) else { return String::new() };
     let Some((entered, left, evidence)) = exit.visits.last().copied() else {
-        let mut words = "It was never looked at: its step was not reached.".to_owned();
-        if let Some(truth) = exit.unlooked() {
-            words += &format!(" It was true at {} all the same, while {} was active.", at(truth.from), active(run, program, truth.from));
-        }
-        return words;
+        let never = "It was never looked at: its step was not reached.";
+        return exit.unlooked().map_or_else(
+            || never.to_owned(),
+            |truth| {
+                let whose = active(run, program, truth.from);
+                format!("{never} It was true at {} all the same, while {whose} was active.", at(truth.from))
+            },
+        );
     };
     let times = if exit.visits.len() > 1 { format!("{} times, last ", exit.visits.len()) } else { String::new() };
-    let mut words = format!("Looked at {times}from {} to {}. ", at(entered), at(left));
-    match evidence {
+    let mut sentences = vec![format!("Looked at {times}from {} to {}.", at(entered), at(left))];
+    sentences.push(match evidence {
         Evidence::Fired { clear, at_once } => {
-            words += &format!("It ended the step at {} and led to {}", at(left), goal_words(program, step, &about.goal));
-            words += &match clear {
-                _ if at_once => ": it was true as the step began.".to_owned(),
+            let ended =
+                format!("It ended the step at {} and led to {}", at(left), goal_words(program, step, &about.goal));
+            match clear {
+                _ if at_once => format!("{ended}: it was true as the step began."),
                 Some(clear) if clear < THIN => {
-                    format!(", but only {clear:.1} noise widths beyond its limit: luck may decide next time.")
+                    format!("{ended}, but only {clear:.1} noise widths beyond its limit: luck may decide next time.")
                 }
-                Some(clear) => format!(", {clear:.0} noise widths beyond its limit."),
-                None => ".".to_owned(),
-            };
+                Some(clear) => format!("{ended}, {clear:.0} noise widths beyond its limit."),
+                None => format!("{ended}."),
+            }
         }
-        Evidence::Spare(spare) => {
-            words += &match spare {
-                Spare::Length(metres) => format!("It did not fire: {:.0} mm were missing.", metres * 1e3),
-                Spare::Angle(angle) => format!("It did not fire: {:.0} deg were missing.", angle.to_degrees()),
-                Spare::Time(seconds) => format!("It did not fire: {seconds:.1} s were missing."),
-                Spare::Lines(1) => "It did not fire: one line was missing.".to_owned(),
-                Spare::Lines(lines) => format!("It did not fire: {lines} lines were missing."),
-                Spare::Noise(widths) if widths < THIN => {
-                    format!("It did not fire, but nearly: the nearest reading was {widths:.1} noise widths off.")
-                }
-                Spare::Noise(widths) => format!("It never came near: {:.0} noise widths off at best.", widths.min(99.0)),
-                Spare::Unseen => "It did not fire.".to_owned(),
-            };
-        }
-    }
+        Evidence::Spare(spare) => match spare {
+            Spare::Length(metres) => format!("It did not fire: {:.0} mm were missing.", metres * 1e3),
+            Spare::Angle(angle) => format!("It did not fire: {:.0} deg were missing.", angle.to_degrees()),
+            Spare::Time(seconds) => format!("It did not fire: {seconds:.1} s were missing."),
+            Spare::Lines(1) => "It did not fire: one line was missing.".to_owned(),
+            Spare::Lines(lines) => format!("It did not fire: {lines} lines were missing."),
+            Spare::Noise(widths) if widths < THIN => {
+                format!("It did not fire, but nearly: the nearest reading was {widths:.1} noise widths off.")
+            }
+            Spare::Noise(widths) => format!("It never came near: {:.0} noise widths off at best.", widths.min(99.0)),
+            Spare::Unseen => "It did not fire.".to_owned(),
+        },
+    });
     if let Some(truth) = exit.unlooked() {
         let whose = active(run, program, truth.from);
-        words += &format!(" It was true at {}, too, while {whose} was active and nobody looked.", at(truth.from));
+        let when = at(truth.from);
+        sentences.push(format!("It was true at {when}, too, while {whose} was active and nobody looked."));
     }
-    words
+    sentences.join(" ")
 }
 
 /// The step that is active at a tick, by its name.

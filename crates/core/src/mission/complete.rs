@@ -124,8 +124,8 @@ struct Found {
 
 impl Found {
     fn add(&mut self, typed: &str, text: String, what: &str) {
-        let begins = text.len() > typed.len()
-            && text.get(..typed.len()).is_some_and(|begin| begin.eq_ignore_ascii_case(typed));
+        let begins =
+            text.len() > typed.len() && text.get(..typed.len()).is_some_and(|begin| begin.eq_ignore_ascii_case(typed));
         if begins && self.all.len() < MOST && self.seen.insert(text.clone()) {
             let span = self.at - typed.len()..self.at;
             self.all.push(Completion { span, text, what: what.to_owned() });
@@ -168,7 +168,9 @@ mod tests {
         assert_eq!(offered("step \"a\"\n  dri|")[0], "  drive ahead at 30 % holding the heading");
         assert_eq!(offered("step \"a\"\n  hold\n  un|"), ["  until "]);
         assert_eq!(offered("step \"a\"\n  hold\n  until floor-r|")[0], "  until floor-right sees dark");
-        assert!(offered("step \"a\"\n  hold\n  until floor-left sees d|").contains(&"  until floor-left sees dark".into()));
+        assert!(
+            offered("step \"a\"\n  hold\n  until floor-left sees d|").contains(&"  until floor-left sees dark".into())
+        );
         assert_eq!(offered("step \"a\"\n  hold # dri|"), [""; 0]);
         assert_eq!(offered("|"), [""; 0]);
     }

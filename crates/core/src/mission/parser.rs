@@ -124,7 +124,8 @@ fn follow_originals(parsed: &mut Parsed) {
         };
         let found = parsed.mission.find(&like.node, &steps[index]).filter(|found| *found != index);
         let Some(found) = found else {
-            let others = steps.iter().map(|step| step.name.node.as_str()).filter(|name| *name != steps[index].name.node);
+            let others =
+                steps.iter().map(|step| step.name.node.as_str()).filter(|name| *name != steps[index].name.node);
             let others: Vec<&str> = others.collect();
             refuse(format!("there is no step \"{}\" to follow", like.node), did_you_mean(&like.node, others));
             continue;

@@ -47,8 +47,8 @@ impl Free {
         if self.at == start {
             return self.before(text).unwrap_or(0);
         }
-        let words = text[start..self.at].split_word_bound_indices();
-        words.filter(|(_, word)| !word.trim().is_empty()).last().map_or(start, |(at, _)| start + at)
+        let mut words = text[start..self.at].split_word_bound_indices();
+        words.rfind(|(_, word)| !word.trim().is_empty()).map_or(start, |(at, _)| start + at)
     }
 
     /// The end of the word after the cursor.

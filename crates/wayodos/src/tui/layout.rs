@@ -114,11 +114,8 @@ fn side_by_side(bars: Areas, w: u16, top: u16, room: u16, shape: Shape) -> Areas
     // A sentence with its evidence needs about 84 columns; the field takes what its shape can use of the rest.
     let wanted = (f64::from(upper) * 2.0 * shape.aspect) as u16 + 2;
     let field = wanted.min(w - w * 56 / 100).min(w.saturating_sub(84)).max(36);
-    let bars = Areas {
-        text: Rect::new(0, top, w - field, upper),
-        field: Rect::new(w - field, top, field, upper),
-        ..bars
-    };
+    let bars =
+        Areas { text: Rect::new(0, top, w - field, upper), field: Rect::new(w - field, top, field, upper), ..bars };
     lower(bars, Rect::new(0, top + upper, w, chart), shape)
 }
 
@@ -147,13 +144,7 @@ fn stacked(bars: Areas, w: u16, top: u16, room: u16, shape: Shape) -> Areas {
     let field = ((f64::from(lower) * 2.0 * shape.aspect) as u16 + 1).clamp(16, w * 2 / 5);
     let place = Rect::new(field, top + upper, w - field, lower);
     let (chart, side) = if shape.side { (Rect::default(), place) } else { (place, Rect::default()) };
-    Areas {
-        text: Rect::new(0, top, w, upper),
-        field: Rect::new(0, top + upper, field, lower),
-        chart,
-        side,
-        ..bars
-    }
+    Areas { text: Rect::new(0, top, w, upper), field: Rect::new(0, top + upper, field, lower), chart, side, ..bars }
 }
 
 #[cfg(test)]

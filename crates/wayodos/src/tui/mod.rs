@@ -182,7 +182,8 @@ fn in_editor(text: &str, gate: &Gate) -> Result<String, String> {
     gate.close();
     restore();
     // By the shell, since the variable may hold options too.
-    let shell = std::process::Command::new("sh").args(["-c", &format!("{command} \"$1\""), "sh"]).arg(file.path()).status();
+    let shell =
+        std::process::Command::new("sh").args(["-c", &format!("{command} \"$1\""), "sh"]).arg(file.path()).status();
     let taken = take();
     gate.open();
     taken.map_err(cannot)?;
@@ -337,7 +338,7 @@ struct Clerk {
 impl Clerk {
     fn new(sender: Sender<Msg>, project: Project) -> Self {
         let (errands, asked) = channel();
-        let thread = thread::Builder::new().name("files".into()).spawn(move || work(&asked, &sender, project));
+        let thread = thread::Builder::new().name("files".into()).spawn(move || work(&asked, &sender, &project));
         Self { errands, thread: thread.ok() }
     }
 
@@ -373,9 +374,9 @@ impl Clerk {
 /// Between two looks at the files.
 const WATCH: Duration = Duration::from_millis(400);
 
-fn work(asked: &Receiver<Errand>, sender: &Sender<Msg>, project: Project) {
+fn work(asked: &Receiver<Errand>, sender: &Sender<Msg>, project: &Project) {
     let mut ahead: Option<Errand> = None;
-    let mut watch = Watch::new(&project);
+    let mut watch = Watch::new(project);
     loop {
         let errand = match ahead.take() {
             Some(errand) => errand,

@@ -189,6 +189,7 @@ pub const SPEEDS: [f64; 10] = [0.1, 0.25, 0.5, 1.0, 2.0, 4.0, 8.0, 16.0, 30.0, 6
 pub const LIFE: usize = 3;
 
 /// The state of the whole screen.
+#[expect(clippy::struct_excessive_bools, reason = "each is a state of its own")]
 pub struct Model {
     /// What is open.
     pub project: Project,
@@ -621,7 +622,14 @@ impl Model {
         self.pending = Some(self.jobs);
         let mut hands: Vec<Intervention> = setup.hands.iter().chain(&self.hands).cloned().collect();
         hands.sort_by_key(|hand| hand.at_ms);
-        Some(Job { id: self.jobs, text: Arc::clone(&self.text), setup, seed: self.seed, from: self.from.clone(), hands })
+        Some(Job {
+            id: self.jobs,
+            text: Arc::clone(&self.text),
+            setup,
+            seed: self.seed,
+            from: self.from.clone(),
+            hands,
+        })
     }
 }
 

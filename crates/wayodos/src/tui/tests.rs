@@ -8,7 +8,6 @@ use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers, MouseBut
 use ratatui::layout::Rect;
 use wayodos_core::sim::{Outcome, World};
 
-
 use super::cells::Cells;
 use super::model::{Cursor, Mode, Model};
 use super::theme::{Depth, Theme, ThemeName};
@@ -399,8 +398,8 @@ impl Dice {
 fn whatever_is_pressed_undo_leads_all_the_way_back() {
     let keys = [
         "Up", "Down", "Down", "Left", "Right", "Right", "Tab", "+", "-", ".", ",", "Enter", "Enter", "Esc", "e", "o",
-        "d", "7", "x", "\"", "Space", "n", "t", "g", "PgDn", "z", "?", "u", "r", "a", "c", "C", "b", "i", "#", "k", "j", "<",
-        ">", ";", "l", "L", "B", "R", "y", "m", "N", "v", "p", "T", "h", "Down",
+        "d", "7", "x", "\"", "Space", "n", "t", "g", "PgDn", "z", "?", "u", "r", "a", "c", "C", "b", "i", "#", "k",
+        "j", "<", ">", ";", "l", "L", "B", "R", "y", "m", "N", "v", "p", "T", "h", "Down",
     ];
     for seed in 0..6 {
         let mut app = App::new();

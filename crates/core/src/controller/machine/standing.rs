@@ -167,8 +167,16 @@ impl Controller {
     fn live(&self, look: &Look, frame: &Frame, readings: &Readings<'_>) -> Live {
         let program = &*self.program;
         let holds = self.memory[look.slot].holds;
-        let mut live =
-            Live { words: look.words.clone(), now: None, goal: None, away: None, of: None, is_reading: false, sees: None, holds };
+        let mut live = Live {
+            words: look.words.clone(),
+            now: None,
+            goal: None,
+            away: None,
+            of: None,
+            is_reading: false,
+            sees: None,
+            holds,
+        };
         live.is_reading = matches!(
             look.test,
             Test::Bright { .. } | Test::Reads { .. } | Test::Range { .. } | Test::Battery { .. } | Test::Compare { .. }

@@ -39,7 +39,10 @@ fn an_exit_comes_below_the_others_and_the_first_one_starts_with_until() {
     let added = add_exit(&parse(TEXT), TEXT, 0, "turned 5 deg", Some("done")).apply(TEXT);
     assert!(added.contains("-> fail \"stuck\"\n  or    turned 5 deg  -> done\n\nstep \"Turn\""), "{added}");
     let bare = "step \"a\"\n  hold\n";
-    assert_eq!(add_exit(&parse(bare), bare, 0, "1 s passes", None).apply(bare), "step \"a\"\n  hold\n  until 1 s passes\n");
+    assert_eq!(
+        add_exit(&parse(bare), bare, 0, "1 s passes", None).apply(bare),
+        "step \"a\"\n  hold\n  until 1 s passes\n"
+    );
     let repeat = "step \"r\"\n  repeat forever\n    step \"a\"\n      hold\n      until 1 s passes\n  end\n";
     let ended = add_exit(&parse(repeat), repeat, 0, "9 s pass", None).apply(repeat);
     assert!(ended.ends_with("  end\n  until 9 s pass\n"), "below its end: {ended}");
@@ -58,9 +61,17 @@ fn a_first_exit_that_goes_leaves_its_word_to_the_next() {
 fn exits_change_places_but_keep_their_words() {
     let at = line(TEXT, "sees dark");
     let moved = move_exit(&parse(TEXT), TEXT, at, true).unwrap().apply(TEXT);
-    assert!(moved.contains("  until    floor-left sees dark   -> next  # the bar\n  or travelled 90 mm        -> \"Back\"\n"), "{moved}");
+    assert!(
+        moved.contains(
+            "  until    floor-left sees dark   -> next  # the bar\n  or travelled 90 mm        -> \"Back\"\n"
+        ),
+        "{moved}"
+    );
     let laid = format(&moved);
-    assert!(laid.contains("  until floor-left sees dark  -> next  # the bar\n  or    travelled 90 mm       -> \"Back\"\n"), "{laid}");
+    assert!(
+        laid.contains("  until floor-left sees dark  -> next  # the bar\n  or    travelled 90 mm       -> \"Back\"\n"),
+        "{laid}"
+    );
     assert!(move_exit(&parse(TEXT), TEXT, line(TEXT, "travelled 90"), true).is_none());
     assert_eq!(exit_at(&parse(TEXT), at), Some((0, 1)));
 }
@@ -150,10 +161,16 @@ fn a_copy_follows_its_original_and_stores_only_what_is_different() {
     assert!(linked.contains("\n\nstep \"Out 2\"\n  like \"Out\"\n\nstep \"Turn\""), "{linked}");
     let parsed = parse(&linked);
     let (original, copy) = (&parsed.mission.steps[0], &parsed.mission.steps[1]);
-    assert_eq!(copy.behaviour.as_ref().map(|(does, _)| &does.node), original.behaviour.as_ref().map(|(does, _)| &does.node));
+    assert_eq!(
+        copy.behaviour.as_ref().map(|(does, _)| &does.node),
+        original.behaviour.as_ref().map(|(does, _)| &does.node)
+    );
     assert_eq!(copy.exits.len(), 3);
     assert!(copy.exits.iter().all(|exit| exit.line == line(&linked, "like")), "all of them stand in its own line");
-    let but = linked.replace("  like \"Out\"\n", "  like \"Out\"\n  but drive back at pace\n  but until travelled 30 mm  -> done\n  but or turned 9 deg\n");
+    let but = linked.replace(
+        "  like \"Out\"\n",
+        "  like \"Out\"\n  but drive back at pace\n  but until travelled 30 mm  -> done\n  but or turned 9 deg\n",
+    );
     let parsed = parse(&but);
     let copy = &parsed.mission.steps[1];
     assert_eq!((parsed.findings.len(), copy.exits.len()), (0, 4), "{:?}", parsed.findings);
@@ -172,12 +189,32 @@ fn what_cannot_be_followed_is_said() {
     for (text, code, words) in [
         ("step \"a\"\n  like \"b\"\nstep \"c\"\n  hold\n  until 1 s passes", "M136", "no step \"b\""),
         ("step \"a\"\n  like \"a\"", "M136", "no step \"a\" to follow"),
-        ("step \"a\"\n  hold\n  until 1 s passes\nstep \"b\"\n  like \"a\"\nstep \"c\"\n  like \"b\"", "M136", "copy itself"),
-        ("step \"r\"\n  repeat forever\n  step \"x\"\n  hold\n  until 1 s passes\n  end\nstep \"b\"\n  like \"r\"", "M136", "steps or rows"),
+        (
+            "step \"a\"\n  hold\n  until 1 s passes\nstep \"b\"\n  like \"a\"\nstep \"c\"\n  like \"b\"",
+            "M136",
+            "copy itself",
+        ),
+        (
+            "step \"r\"\n  repeat forever\n  step \"x\"\n  hold\n  until 1 s passes\n  end\nstep \"b\"\n  like \"r\"",
+            "M136",
+            "steps or rows",
+        ),
         ("step \"a\"\n  hold\n  but until 1 s passes", "M007", "outside a copy"),
-        ("step \"a\"\n  hold\n  until 1 s passes\nstep \"b\"\n  like \"a\"\n  until 2 s pass", "M007", "ends as its original"),
-        ("step \"a\"\n  hold\n  until 1 s passes\nstep \"b\"\n  like \"a\"\n  spin left at 20 %", "M007", "does what its original"),
-        ("step \"a\"\n  hold\n  until 1 s passes\nstep \"b\"\n  like \"a\"\n  but repeat 2 times", "M007", "cannot `repeat`"),
+        (
+            "step \"a\"\n  hold\n  until 1 s passes\nstep \"b\"\n  like \"a\"\n  until 2 s pass",
+            "M007",
+            "ends as its original",
+        ),
+        (
+            "step \"a\"\n  hold\n  until 1 s passes\nstep \"b\"\n  like \"a\"\n  spin left at 20 %",
+            "M007",
+            "does what its original",
+        ),
+        (
+            "step \"a\"\n  hold\n  until 1 s passes\nstep \"b\"\n  like \"a\"\n  but repeat 2 times",
+            "M007",
+            "cannot `repeat`",
+        ),
         ("step \"a\"\n  hold\n  until 1 s passes\nstep \"b\"\n  like \"a\"\n  but dance", "M003", "expected an exit"),
     ] {
         let findings = parse(text).findings;

@@ -19,12 +19,7 @@ pub(super) fn save(model: &mut Model, effects: &mut Vec<Effect>) {
     model.overwrite = false;
 }
 
-pub(super) fn on_saved(
-    model: &mut Model,
-    result: Result<Saved, String>,
-    text: &Arc<str>,
-    effects: &mut Vec<Effect>,
-) {
+pub(super) fn on_saved(model: &mut Model, result: Result<Saved, String>, text: &Arc<str>, effects: &mut Vec<Effect>) {
     let leave = std::mem::take(&mut model.leave_when_saved);
     match result {
         Ok(Saved::ChangedOutside) => {

@@ -173,7 +173,8 @@ fn browse(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) {
 /// What arrows and a few other keys mean in panes other than the text; whether the key was one of them.
 fn pane_key(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) -> bool {
     let plain = key.modifiers.difference(KeyModifiers::SHIFT).is_empty();
-    if !plain || !model.areas().is_some_and(|areas| areas.of(model.focus).height > 0) {
+    let hidden = model.areas().is_none_or(|areas| areas.of(model.focus).height == 0);
+    if !plain || hidden {
         return false;
     }
     match (model.focus, key.code) {
@@ -184,7 +185,7 @@ fn pane_key(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) -> bool
         (Pane::Field, KeyCode::Down) => pan(model, 0.0, -1.0),
         (Pane::Field, KeyCode::Char('+' | '=')) => zoom_field(model, 1.5),
         (Pane::Field, KeyCode::Char('-' | '_')) => zoom_field(model, 1.0 / 1.5),
-        (Pane::Field, KeyCode::Char('0')) | (Pane::Chart, KeyCode::Char('0')) => fit(model),
+        (Pane::Field | Pane::Chart, KeyCode::Char('0')) => fit(model),
         (Pane::Field, KeyCode::Enter) => act(model, Action::Follow, effects),
         (Pane::Chart, KeyCode::Left) => time::shift(model, -0.1),
         (Pane::Chart, KeyCode::Right) => time::shift(model, 0.1),
@@ -321,7 +322,11 @@ fn read_back(model: &mut Model) {
     let (mut lines, mut beside) = (Vec::new(), Vec::new());
     for (of, line) in rows {
         let opens = std::mem::replace(&mut before, of) != of || of.is_none();
-        beside.push(if opens { of.map_or_else(|| notes[0].clone(), |of| notes[of + 1].clone()) } else { String::new() });
+        beside.push(if opens {
+            of.map_or_else(|| notes[0].clone(), |of| notes[of + 1].clone())
+        } else {
+            String::new()
+        });
         lines.push((line, opens));
     }
     model.mode = Mode::Reading { lines, notes: beside, scroll };

@@ -156,14 +156,16 @@ fn what_is_chosen(kind: &SlotKind) -> &'static str {
 fn about(model: &Model, kind: &SlotKind, choice: &str) -> String {
     let Some(setup) = &model.setup else { return String::new() };
     match kind {
-        SlotKind::Sensor => setup.robot.sensors.iter().find(|sensor| sensor.name == choice).map_or_else(String::new, |sensor| {
-            let side = match sensor.left {
-                left if left > 1e-4 => format!("{:.0} mm left", left * 1e3),
-                left if left < -1e-4 => format!("{:.0} mm right", -left * 1e3),
-                _ => "in the middle".to_owned(),
-            };
-            format!("{:.0} mm ahead of the axle, {side}", sensor.ahead * 1e3)
-        }),
+        SlotKind::Sensor => {
+            setup.robot.sensors.iter().find(|sensor| sensor.name == choice).map_or_else(String::new, |sensor| {
+                let side = match sensor.left {
+                    left if left > 1e-4 => format!("{:.0} mm left", left * 1e3),
+                    left if left < -1e-4 => format!("{:.0} mm right", -left * 1e3),
+                    _ => "in the middle".to_owned(),
+                };
+                format!("{:.0} mm ahead of the axle, {side}", sensor.ahead * 1e3)
+            })
+        }
         SlotKind::Tone { sensor } => {
             let tones = setup.robot.sensor(sensor).and_then(|index| setup.tones.get(index));
             let tone = tones.and_then(|tones| tones.tones.iter().find(|tone| tone.name == choice));

@@ -192,13 +192,14 @@ pub(super) fn split(model: &mut Model, effects: &mut Vec<Effect>) {
     let tick = told.run.trace.tick_at(model.time + 1e-9);
     let visit = told.run.visits.iter().find(|v| Some(v.step) == in_run && v.entered < tick && tick < v.left);
     let Some(visit) = visit else {
-        return model.say(Role::Thin, "put the time into this step first (t, then ]): it is cut where the robot is then");
+        return model
+            .say(Role::Thin, "put the time into this step first (t, then ]): it is cut where the robot is then");
     };
     let ticks = &told.run.trace.ticks;
     let rolled = |wheel: usize| ticks[tick].wheels[wheel] - ticks[visit.entered].wheels[wheel];
     let (left, right) = (rolled(0), rolled(1));
     let radius = told.program.wheel_radius;
-    let way = (left + right) / 2.0 * radius * 1e3;
+    let way = f64::midpoint(left, right) * radius * 1e3;
     let turn = ((right - left) * radius / told.program.track_width).to_degrees();
     let condition = if way.abs() >= 5.0 {
         format!("travelled {:.0} mm", way.abs())

@@ -109,7 +109,8 @@ pub(super) fn on_tick(model: &mut Model, seconds: f64) {
         && let Some(told) = &model.told
     {
         let stops = |name: &str| model.breaks.contains(name);
-        let stop = told.chart.bands.iter().find(|band| band.from > before + 1e-6 && band.from <= after && stops(&band.name));
+        let stop =
+            told.chart.bands.iter().find(|band| band.from > before + 1e-6 && band.from <= after && stops(&band.name));
         if let Some(band) = stop {
             after = band.from;
             model.playing = false;
@@ -212,8 +213,11 @@ fn step_here(model: &mut Model) -> Option<String> {
 /// Begins the run with the step under the cursor; a second time, at the start again.
 pub(super) fn from_here(model: &mut Model, pose: Option<Pose>, effects: &mut Vec<Effect>) {
     let Some(name) = step_here(model) else { return };
-    if pose.is_none() && model.from.as_ref().is_some_and(|from| from.step == name) {
-        model.from = None;
+    if pose.is_none()
+        && let Some(from) = model.from.take_if(|from| from.step == name)
+    {
+        // Back to the same moment of the whole.
+        (model.time, model.pin, model.span) = (from.base.run.trace.seconds(from.tick), None, None);
         model.say(Role::Quiet, "the whole run again");
         return run_again(model, effects);
     }
@@ -222,7 +226,8 @@ pub(super) fn from_here(model: &mut Model, pose: Option<Pose>, effects: &mut Vec
         None => model.told.clone().filter(|told| told.piece.is_none()),
     };
     let Some(base) = base else { return model.say(Role::Thin, "there is no whole run yet to begin in") };
-    let visit = base.run.visits.iter().chain(&base.run.groups).find(|visit| base.program.steps[visit.step].name == name);
+    let visit =
+        base.run.visits.iter().chain(&base.run.groups).find(|visit| base.program.steps[visit.step].name == name);
     let Some(visit) = visit else {
         return model.say(Role::Thin, "the whole run never came to this step: give a pose to begin at (P)");
     };
@@ -235,7 +240,8 @@ pub(super) fn from_here(model: &mut Model, pose: Option<Pose>, effects: &mut Vec
         None => format!("runs from \"{name}\" as the whole run came to it; p shows the whole run again"),
     };
     model.from = Some(From { base, tick, step: name, pose });
-    model.until = None;
+    // Its time counts from its own beginning.
+    (model.until, model.pin, model.span, model.time) = (None, None, None, 0.0);
     model.say(Role::Accent, told);
     run_again(model, effects);
 }

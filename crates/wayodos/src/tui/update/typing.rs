@@ -247,7 +247,8 @@ pub(super) fn free(model: &mut Model, key: KeyEvent, mut free: Free, effects: &m
         KeyCode::Char('a') if control => free.at = start,
         KeyCode::Char('e') if control => free.at = end,
         KeyCode::Char('z' | 'y') if control => {
-            if model.travel(key.code == KeyCode::Char('z')) {
+            let travelled = model.travel(key.code == KeyCode::Char('z'));
+            if travelled {
                 changed(model, effects);
                 let (old, new) = (text.as_bytes(), model.text.as_bytes());
                 // The cursor goes to the end of what came back.
@@ -323,8 +324,12 @@ pub(super) fn on_paste(model: &mut Model, text: &str, effects: &mut Vec<Effect>)
             }
         }
         Mode::Free(free) => {
-            let clean: String =
-                text.replace("\r\n", "\n").replace('\r', "\n").chars().filter(|c| *c == '\n' || *c == '\t' || !c.is_control()).collect();
+            let clean: String = text
+                .replace("\r\n", "\n")
+                .replace('\r', "\n")
+                .chars()
+                .filter(|c| *c == '\n' || *c == '\t' || !c.is_control())
+                .collect();
             let at = free.at.min(model.text.len());
             let whole = edit::Edit { span: at..at, text: clean.clone() }.apply(&model.text);
             let next = Free::new(at + clean.len());
@@ -336,4 +341,3 @@ pub(super) fn on_paste(model: &mut Model, text: &str, effects: &mut Vec<Effect>)
         _ => {}
     }
 }
-

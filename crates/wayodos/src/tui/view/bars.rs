@@ -42,7 +42,8 @@ pub fn title(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         x = put(buffer, x, y, room(x), &format!(" ▪ up to \"{until}\""), theme.role(Role::Accent));
     }
     if !model.hands.is_empty() {
-        let words = if model.hands.len() == 1 { " h 1 hand".to_owned() } else { format!(" h {} hands", model.hands.len()) };
+        let words =
+            if model.hands.len() == 1 { " h 1 hand".to_owned() } else { format!(" h {} hands", model.hands.len()) };
         x = put(buffer, x, y, room(x), &words, theme.role(Role::Accent));
     }
     if let Some(setup) = &model.setup {
@@ -236,10 +237,8 @@ pub fn hints(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let mut all: Vec<(&str, &str)> = Vec::new();
     if fixed.is_empty() {
         all.extend(focus_hints(model));
-        all.extend(useful(model).iter().map(|action| {
-            let row = keymap::binding(*action);
-            (row.label, row.hint)
-        }));
+        let rows = useful(model).iter().filter_map(|action| keymap::binding(*action));
+        all.extend(rows.map(|row| (row.label, row.hint)));
     } else {
         all.extend_from_slice(fixed);
     }
@@ -247,8 +246,7 @@ pub fn hints(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let mut end = area.right();
     if fixed.is_empty() {
         // Always there: the way to everything else.
-        for action in [Action::Help, Action::Palette] {
-            let row = keymap::binding(action);
+        for row in [Action::Help, Action::Palette].into_iter().filter_map(keymap::binding) {
             let wide = columns(row.label) + columns(row.hint) + 1;
             end = end.saturating_sub(wide + 1);
             let behind = put(buffer, end, y, area.width, row.label, theme.role(Role::Word)) + 1;
@@ -270,12 +268,32 @@ pub fn hints(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
 fn focus_hints(model: &Model) -> &'static [(&'static str, &'static str)] {
     match (model.focus, model.side) {
         (Pane::Text, _) => &[],
-        (Pane::Field, _) => &[("arrows", "pan"), ("+ -", "zoom"), ("0", "all of it"), ("Enter", "follow the robot"), ("Esc", "text")],
-        (Pane::Chart, _) => &[("Left Right", "time"), ("Up Down", "zoom"), ("0", "all of it"), ("Enter", "pin"), ("Esc", "text")],
-        (Pane::Side, Side::Why) => &[("Up Down", "which exit"), ("Enter", "what may help"), ("Left Right", "time"), ("Tab", "next tab"), ("Esc", "text")],
-        (Pane::Side, Side::Track) => &[("Left Right", "which sensor"), ("[ ]", "time"), ("Tab", "next tab"), ("Esc", "text")],
-        (Pane::Side, Side::Map) => &[("Up Down", "which step"), ("Enter", "go there"), ("Right Left", "open, close"), ("Tab", "next tab"), ("Esc", "text")],
-        (Pane::Side, Side::Findings) => &[("Up Down", "which"), ("Enter", "what may help"), ("Tab", "next tab"), ("Esc", "text")],
+        (Pane::Field, _) => {
+            &[("arrows", "pan"), ("+ -", "zoom"), ("0", "all of it"), ("Enter", "follow the robot"), ("Esc", "text")]
+        }
+        (Pane::Chart, _) => {
+            &[("Left Right", "time"), ("Up Down", "zoom"), ("0", "all of it"), ("Enter", "pin"), ("Esc", "text")]
+        }
+        (Pane::Side, Side::Why) => &[
+            ("Up Down", "which exit"),
+            ("Enter", "what may help"),
+            ("Left Right", "time"),
+            ("Tab", "next tab"),
+            ("Esc", "text"),
+        ],
+        (Pane::Side, Side::Track) => {
+            &[("Left Right", "which sensor"), ("[ ]", "time"), ("Tab", "next tab"), ("Esc", "text")]
+        }
+        (Pane::Side, Side::Map) => &[
+            ("Up Down", "which step"),
+            ("Enter", "go there"),
+            ("Right Left", "open, close"),
+            ("Tab", "next tab"),
+            ("Esc", "text"),
+        ],
+        (Pane::Side, Side::Findings) => {
+            &[("Up Down", "which"), ("Enter", "what may help"), ("Tab", "next tab"), ("Esc", "text")]
+        }
     }
 }
 
@@ -289,9 +307,18 @@ fn useful(model: &Model) -> &'static [Action] {
     let slot = model.slot().map(|slot| &model.prepared.parsed.slots[slot].kind);
     match (kind, slot) {
         _ if model.prepared.parsed.mission.steps.is_empty() => &[A::AddStep, A::Free, A::OpenMission, A::Quit],
-        (Some(LineKind::Step), _) => {
-            &[A::AddStep, A::Copy, A::Delete, A::MoveUp, A::MoveDown, A::FromHere, A::TimeToStep, A::Why, A::Undo, A::Quit]
-        }
+        (Some(LineKind::Step), _) => &[
+            A::AddStep,
+            A::Copy,
+            A::Delete,
+            A::MoveUp,
+            A::MoveDown,
+            A::FromHere,
+            A::TimeToStep,
+            A::Why,
+            A::Undo,
+            A::Quit,
+        ],
         (Some(LineKind::Exit), Some(SlotKind::Amount { .. })) => {
             &[A::NudgeUp, A::NudgeDown, A::Open, A::AddExit, A::Delete, A::Why, A::Undo, A::Play, A::Save, A::Quit]
         }

@@ -177,7 +177,9 @@ fn name(track: &Track, chart: &Chart, model: &Model, theme: Theme, place: Rect, 
                 format!("{:.fine$}", (value * grain).round() / grain + 0.0)
             };
             match (at(time), model.pin.and_then(at)) {
-                (Some(now), Some(then)) => Some(format!("{} ({}{})", words(now), if now >= then { "+" } else { "" }, words(now - then))),
+                (Some(now), Some(then)) => {
+                    Some(format!("{} ({}{})", words(now), if now >= then { "+" } else { "" }, words(now - then)))
+                }
                 (now, _) => now.map(words),
             }
         }

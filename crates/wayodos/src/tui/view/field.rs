@@ -376,10 +376,10 @@ pub fn rest(model: &Model) -> Option<Pose> {
 
 /// A dot on the path every few seconds, with the seconds where there is room.
 fn time_ticks(told: &Told, view: &View, theme: Theme, area: Rect, buffer: &mut Buffer) {
-    let trace = &told.run.trace;
-    let step = tick_step(told.chart.end, 16.0 * view.zoom).max(0.1);
     /// Cells between two of them, at least.
     const APART: u16 = 6;
+    let trace = &told.run.trace;
+    let step = tick_step(told.chart.end, 16.0 * view.zoom).max(0.1);
     let mut nth = 1;
     let mut last: Option<(u16, u16)> = None;
     loop {

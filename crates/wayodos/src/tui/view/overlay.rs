@@ -165,7 +165,7 @@ pub fn row_at(finder: &Finder, area: Rect, at: Position) -> Option<usize> {
 pub fn list(finder: &Finder, theme: Theme, area: Rect, buffer: &mut Buffer) -> (u16, u16) {
     let inside = boxed_at(theme, area, &finder.title, buffer);
     let typed = finder.input.value();
-    let x = put(buffer, inside.x + 1, inside.y, 2, "› ", theme.role(Role::Accent)) ;
+    let x = put(buffer, inside.x + 1, inside.y, 2, "› ", theme.role(Role::Accent));
     let room = inside.width.saturating_sub(16);
     let scroll = finder.input.visual_scroll(usize::from(room.max(2) - 1));
     let shown: String = typed.chars().skip(scroll).collect();
@@ -283,11 +283,16 @@ pub fn outside(outside: &Outside, file: &str, theme: Theme, whole: Rect, buffer:
     let inside = boxed(theme, area, (widest + 8, height), "Changed by another program", buffer);
     let room = inside.width.saturating_sub(3);
     let x = inside.x + 2;
-    put(buffer, x, inside.y, room, &format!("{file} was changed while you have unsaved edits here."), theme.role(Role::Word));
-    let mut keys = vec![
-        ("o", "keep ours: saving puts theirs beside it as *.before"),
-        ("t", "take theirs: u brings ours back"),
-    ];
+    put(
+        buffer,
+        x,
+        inside.y,
+        room,
+        &format!("{file} was changed while you have unsaved edits here."),
+        theme.role(Role::Word),
+    );
+    let mut keys =
+        vec![("o", "keep ours: saving puts theirs beside it as *.before"), ("t", "take theirs: u brings ours back")];
     match outside.both {
         Some(_) => keys.push(("b", "take both: the changes do not touch each other")),
         None => keys.push((" ", "both cannot be had: the changes touch the same lines")),

@@ -40,7 +40,11 @@ pub fn draw(model: &Model, theme: Theme, kept: &mut Kept, area: Rect, buffer: &m
         put(buffer, place.x, place.y, place.width, &hair, theme.role(Role::Hair));
         put(buffer, place.x + 1, place.y, place.width, &format!(" {} ", side.name()), theme.role(Role::Quiet));
         let place = Rect { y: place.y + 1, height: place.height - 1, ..place };
-        if side == Side::Map { map(model, theme, place, false, buffer) } else { why(model, theme, place, false, buffer) }
+        if side == Side::Map {
+            map(model, theme, place, false, buffer);
+        } else {
+            why(model, theme, place, false, buffer);
+        }
     }
     match model.side {
         Side::Why => why(model, theme, inside, true, buffer),
@@ -206,9 +210,12 @@ pub fn why_rows(model: &Model) -> Vec<WhyRow> {
             (false, false) => "does not watch this step".to_owned(),
             _ => live.map_or_else(String::new, |live| wait_words(&stands.term).unwrap_or_else(|| live_words(live))),
         };
-        let near = stands.term.looks.iter().filter_map(nearness).fold(None, |near: Option<f64>, one| {
-            Some(near.map_or(one, |near| near.max(one)))
-        });
+        let near = stands
+            .term
+            .looks
+            .iter()
+            .filter_map(nearness)
+            .fold(None, |near: Option<f64>, one| Some(near.map_or(one, |near| near.max(one))));
         let role = stands.has.then_some(Role::Accent);
         let words = format!("reflex: {}", reflex.words);
         rows.push(WhyRow { reflex: Some(index), words, state, near, role, ..WhyRow::default() });
@@ -227,7 +234,11 @@ fn story_of(told: &Told) -> Story<'_> {
 fn why(model: &Model, theme: Theme, area: Rect, open: bool, buffer: &mut Buffer) {
     let rows = why_rows(model);
     let Some(told) = model.told.as_ref().filter(|_| !rows.is_empty()) else {
-        let words = if model.told.is_none() { "how every exit stands, and why, once there is a run" } else { "nothing is active at this moment" };
+        let words = if model.told.is_none() {
+            "how every exit stands, and why, once there is a run"
+        } else {
+            "nothing is active at this moment"
+        };
         put(buffer, area.x + 1, area.y, area.width - 1, words, theme.role(Role::Quiet));
         return;
     };
@@ -366,7 +377,12 @@ fn track(model: &Model, theme: Theme, kept: &mut Kept, area: Rect, buffer: &mut 
     let there = along.places.iter().rfind(|place| place.at <= here + 1e-9).map_or(0.0, |place| place.brightness);
     let words = format!("  reads {:.0} %, {:.0} % is there", reads * 100.0, there * 100.0);
     put(buffer, x, area.y, area.right().saturating_sub(x), &words, theme.role(Role::Accent));
-    let plot = Rect { x: area.x + 5, y: area.y + 1, width: area.width.saturating_sub(6), height: area.height.saturating_sub(3) };
+    let plot = Rect {
+        x: area.x + 5,
+        y: area.y + 1,
+        width: area.width.saturating_sub(6),
+        height: area.height.saturating_sub(3),
+    };
     if plot.height == 0 || plot.width < 8 {
         return;
     }
@@ -508,7 +524,9 @@ pub fn map_rows(model: &Model) -> Vec<MapRow> {
             block = step.block;
             hidden = None;
             let title = match block {
-                Block::Routine(routine) => mission.routines.get(routine).map(|r| (format!("routine {}", r.name.node), r.line)),
+                Block::Routine(routine) => {
+                    mission.routines.get(routine).map(|r| (format!("routine {}", r.name.node), r.line))
+                }
                 Block::Reflex(_) | Block::Mission => None,
             };
             if let Some((title, line)) = title {
