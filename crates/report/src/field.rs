@@ -297,14 +297,19 @@ pub fn ghost_items(trace: &Trace, placement: &Placement, ink: Rgb, width: f64) -
 ///
 /// `width` is that of the line in scene millimetres.
 pub fn path_items(run: &Run, placement: &Placement, width: f64) -> Vec<Item> {
+    leg_items(&run.trace, run.legs.iter().copied(), placement, width)
+}
+
+/// The same of some legs only.
+pub fn leg_items(trace: &Trace, legs: impl Iterator<Item = Leg>, placement: &Placement, width: f64) -> Vec<Item> {
     let mut items = Vec::new();
-    for Leg { step, from, to } in &run.legs {
-        let points = path(&run.trace, *from, *to, placement);
-        items.push(Item::drawn(Layer::Path, Shape::Line(points), Stroke::full(tint(*step), width)));
-        let Some(tick) = run.trace.ticks.get(*to) else { continue };
+    for Leg { step, from, to } in legs {
+        let points = path(trace, from, to, placement);
+        items.push(Item::drawn(Layer::Path, Shape::Line(points), Stroke::full(tint(step), width)));
+        let Some(tick) = trace.ticks.get(to) else { continue };
         let at = placement.at(Point::new(tick.pose.x, tick.pose.y));
         let mark = Item {
-            stroke: Some(Stroke::full(tint(*step), width)),
+            stroke: Some(Stroke::full(tint(step), width)),
             ..Item::filled(Layer::Event, Shape::Disc { at, radius: 1.4 * width }, ink::PAPER)
         };
         items.push(mark);

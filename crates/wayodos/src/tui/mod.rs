@@ -8,6 +8,7 @@ pub mod free;
 pub mod keymap;
 pub mod layout;
 pub mod model;
+pub mod picture;
 pub mod theme;
 pub mod update;
 pub mod view;
@@ -54,13 +55,20 @@ pub struct Look {
     /// Which block characters the field is drawn with; chosen by the terminal's name unless said otherwise.
     #[arg(long, value_enum)]
     cells: Option<Cells>,
+    /// Draw the field in the terminal's own pixels, where it can show pictures (not within tmux).
+    #[arg(long)]
+    pictures: bool,
 }
 
 impl Look {
     /// This look, with what it leaves open taken from another.
     #[must_use]
     pub fn or(&self, other: &Self) -> Self {
-        Self { theme: self.theme.or(other.theme), cells: self.cells.or(other.cells) }
+        Self {
+            theme: self.theme.or(other.theme),
+            cells: self.cells.or(other.cells),
+            pictures: self.pictures || other.pictures,
+        }
     }
 }
 
@@ -86,6 +94,13 @@ pub fn run(project: Project, seed: u64, look: &Look) -> io::Result<()> {
         Theme::new(look.theme.unwrap_or(ThemeName::Dark), depth),
         look.cells.unwrap_or_else(|| Cells::detect(|name| std::env::var(name).ok())),
     );
+    if look.pictures {
+        screen.pixels = pixels();
+        if screen.pixels.is_none() {
+            let told = "this terminal does not say that it can show pictures: the field is drawn in cells";
+            model.say(theme::Role::Thin, told);
+        }
+    }
     let worker = {
         let sender = sender.clone();
         Worker::new(move |id, told| {
@@ -103,6 +118,15 @@ pub fn run(project: Project, seed: u64, look: &Look) -> io::Result<()> {
     clerk.close();
     drop(guard);
     result
+}
+
+/// Pixels of a cell, where pictures can be shown: a multiplexer in between would lose them.
+fn pixels() -> Option<(usize, usize)> {
+    if std::env::var_os("TMUX").is_some() || std::env::var_os("STY").is_some() {
+        return None;
+    }
+    let window = ratatui::crossterm::terminal::window_size().ok()?;
+    picture::cell_pixels(window.columns, window.rows, window.width, window.height)
 }
 
 type Tty = Terminal<CrosstermBackend<io::Stdout>>;
@@ -123,6 +147,7 @@ fn turn(
     outside: &Outside<'_>,
 ) -> io::Result<()> {
     let mut before = Instant::now();
+    let mut shown: Option<(picture::Picture, (u16, u16))> = None;
     loop {
         execute!(stdout(), BeginSynchronizedUpdate)?;
         terminal.draw(|frame| {
@@ -130,6 +155,15 @@ fn turn(
                 frame.set_cursor_position(place);
             }
         })?;
+        // A window of another size has lost its picture.
+        let wanted = screen.picture().map(|picture| (picture, model.size));
+        if shown.as_ref().map(|(picture, size)| (picture, *size)) != wanted {
+            match wanted {
+                Some((picture, _)) => picture.show(&mut stdout())?,
+                None => picture::Picture::hide(&mut stdout())?,
+            }
+            shown = wanted.map(|(picture, size)| (picture.clone(), size));
+        }
         execute!(stdout(), EndSynchronizedUpdate)?;
         let first = if model.playing {
             match receiver.recv_timeout(FRAME.saturating_sub(before.elapsed())) {
@@ -160,6 +194,7 @@ fn turn(
                     Effect::Editor(text) => {
                         let edited = in_editor(&text, outside.gate);
                         terminal.clear()?;
+                        shown = None;
                         waiting.push_back(Msg::Edited(edited));
                         before = Instant::now();
                     }

@@ -4,19 +4,21 @@ use std::sync::Arc;
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Position, Rect};
-use ratatui::style::Modifier;
+use ratatui::style::{Color, Modifier};
 use wayodos_core::field::{Field, Point, Pose};
 use wayodos_core::finding::line_column;
-use wayodos_core::sim::{PropKind, Trace};
+use wayodos_core::sim::{Leg, PropKind, Trace};
 use wayodos_report::ink::{BODY, PAPER, Rgb, tint};
 use wayodos_report::words::signal_words;
 use wayodos_report::{
-    MarkKind, Placement, Story, arm_items, ground_items, prop_items, rasterise, robot_items, tick_step,
+    Anchor, Item as SceneItem, Layer, MarkKind, Placement, Scene, Story, arm_items, ghost_items, ground_items,
+    leg_items, prop_items, rasterise, rectangle, robot_items, tick_step,
 };
 
 use super::{columns, put, wrapped};
 use crate::tui::cells::{Cell, Cells, Dots, Grid, quantise};
 use crate::tui::model::Model;
+use crate::tui::picture::Picture;
 use crate::tui::theme::{Depth, Role, Theme};
 use crate::work::Told;
 
@@ -30,6 +32,57 @@ const BEAM: Rgb = Rgb(150, 96, 0);
 pub struct Kept {
     key: Option<Key>,
     cells: Vec<Cell>,
+    /// The newest picture, what it was made of, and whether the last frame shows it.
+    picture: Option<(Picture, PictureKey)>,
+    pictured: bool,
+}
+
+impl Kept {
+    /// The picture below the last frame.
+    pub const fn picture(&self) -> Option<&Picture> {
+        match &self.picture {
+            Some((picture, _)) if self.pictured => Some(picture),
+            _ => None,
+        }
+    }
+
+    /// The next frame shows no picture unless it is drawn.
+    pub const fn no_picture(&mut self) {
+        self.pictured = false;
+    }
+}
+
+/// What a picture is made of: the ground, both runs, where the shown one ends, what is written on it.
+type PictureKey = (Key, [usize; 2], u64, Vec<Written>);
+
+/// What a picture is painted on.
+struct Canvas {
+    theme: Theme,
+    /// Pixels of a cell.
+    pixels: (usize, usize),
+    /// What is written on it.
+    written: Vec<Written>,
+}
+
+/// A sign in a cell of the pane.
+#[derive(Clone, Debug, PartialEq)]
+struct Written {
+    x: u16,
+    y: u16,
+    sign: String,
+    ink: Option<Rgb>,
+    ground: Option<Rgb>,
+}
+
+/// How the field is drawn.
+#[derive(Clone, Copy)]
+pub struct Manner {
+    /// Colours.
+    pub theme: Theme,
+    /// Which block characters there are.
+    pub cells: Cells,
+    /// Pixels of a cell, when it is to be a picture.
+    pub pixels: Option<(usize, usize)>,
 }
 
 #[derive(Clone, PartialEq)]
@@ -113,7 +166,8 @@ pub fn robot_place(model: &Model) -> Option<Point> {
 }
 
 /// Draws the pane.
-pub fn draw(model: &Model, theme: Theme, cells: Cells, kept: &mut Kept, area: Rect, buffer: &mut Buffer) {
+pub fn draw(model: &Model, how: Manner, kept: &mut Kept, area: Rect, buffer: &mut Buffer) {
+    let Manner { theme, cells, pixels } = how;
     let Some(setup) = &model.setup else {
         return not_drawn(model, theme, area, buffer);
     };
@@ -131,18 +185,35 @@ pub fn draw(model: &Model, theme: Theme, cells: Cells, kept: &mut Kept, area: Re
         pose: pose.map(|pose| [pose.x, pose.y, pose.heading].map(f64::to_bits)),
         others: told.map_or_else(Vec::new, |told| others(&told.run.trace, model.time)),
     };
+    if let Some((across, down)) = pixels {
+        for y in area.y..area.bottom() {
+            for x in area.x..area.right() {
+                buffer[(x, y)].reset();
+            }
+        }
+        labels(model, &view, theme, area, buffer);
+        // The picture lies over the cells: what is written there is painted into it.
+        let cells = (area.y..area.bottom()).flat_map(|y| (area.x..area.right()).map(move |x| (x, y)));
+        let rgb = |colour: Color| if let Color::Rgb(r, g, b) = colour { Some(Rgb(r, g, b)) } else { None };
+        let written = cells.filter_map(|(x, y)| {
+            let cell = &buffer[(x, y)];
+            let blank = cell.symbol() == " " && rgb(cell.bg).is_none();
+            (!blank).then(|| Written {
+                x: x - area.x,
+                y: y - area.y,
+                sign: cell.symbol().to_owned(),
+                ink: rgb(cell.fg),
+                ground: rgb(cell.bg),
+            })
+        });
+        let canvas = Canvas { theme, pixels: (across, down), written: written.collect() };
+        return paint_picture(model, &view, canvas, key, kept, area);
+    }
     if kept.key.as_ref() != Some(&key) {
         let (across, down) = cells.grid();
         let size = (usize::from(area.width) * across, usize::from(area.height) * down);
         let ground = ground_items(field, &place);
-        let mut robot = pose.map_or_else(Vec::new, |pose| robot_items(&setup.robot, pose, &place));
-        if let Some(trace) = told.map(|told| &told.run.trace) {
-            let tick = trace.tick_at(model.time + 1e-9);
-            let mut things = prop_items(field, trace, tick, &place);
-            things.append(&mut robot);
-            things.extend(arm_items(&setup.robot, trace, tick, &place));
-            robot = things;
-        }
+        let robot = standing_items(model, &place);
         let scale = [across as f64, down as f64 / 2.0];
         // Without colours, density stands for darkness: what is not mat stays empty.
         let around = if theme.depth == Depth::Mono { PAPER } else { theme.ground() };
@@ -179,13 +250,69 @@ pub fn draw(model: &Model, theme: Theme, cells: Cells, kept: &mut Kept, area: Re
             }
         }
     }
+    labels(model, &view, theme, area, buffer);
+}
+
+/// Everything that stands on the field at the time cursor.
+fn standing_items(model: &Model, place: &Placement) -> Vec<SceneItem> {
+    let Some(setup) = &model.setup else { return Vec::new() };
+    let mut robot = robot_pose(model).map_or_else(Vec::new, |pose| robot_items(&setup.robot, pose, place));
+    let Some(trace) = model.told.as_ref().map(|told| &told.run.trace) else { return robot };
+    let tick = trace.tick_at(model.time + 1e-9);
+    let mut things = prop_items(&setup.field, trace, tick, place);
+    things.append(&mut robot);
+    things.extend(arm_items(&setup.robot, trace, tick, place));
+    things
+}
+
+/// Paints the picture anew when anything in it has changed.
+fn paint_picture(model: &Model, view: &View, canvas: Canvas, key: Key, kept: &mut Kept, area: Rect) {
+    let Canvas { theme, pixels: (across, down), written } = canvas;
+    let Some(setup) = &model.setup else { return };
+    let runs = [&model.told, &model.ghost].map(|told| told.as_ref().map_or(0, |told| Arc::as_ptr(told) as usize));
+    let key = (key, runs, model.end().to_bits(), written);
+    if kept.picture.as_ref().is_none_or(|(_, known)| *known != key) {
+        let place = &view.place;
+        let mut items = ground_items(&setup.field, place);
+        if let Some(ghost) = &model.ghost {
+            items.extend(ghost_items(&ghost.run.trace, place, GHOST, 0.18));
+        }
+        if let Some(told) = &model.told {
+            let end = told.run.trace.tick_at(model.end() + 1e-9);
+            items.extend(leg_items(&told.run.trace, legs_to(told, end), place, 0.4));
+        }
+        items.extend(standing_items(model, place));
+        let (wide, high) = (f64::from(area.width), 2.0 * f64::from(area.height));
+        let around = rectangle(0.0, 0.0, wide, high);
+        items.insert(0, SceneItem::filled(Layer::Ground, around, theme.ground()));
+        for one in &key.3 {
+            let (x, y) = (f64::from(one.x), 2.0 * f64::from(one.y));
+            items.extend(one.ground.map(|ground| SceneItem::filled(Layer::Note, rectangle(x, y, 1.0, 2.0), ground)));
+            if one.sign != " " {
+                let ink = one.ink.unwrap_or(BODY);
+                items.push(SceneItem::words([x + 0.5, y + 1.5], 1.6, Anchor::Middle, ink, &*one.sign).bold());
+            }
+        }
+        let scene = Scene { title: String::new(), width: wide, height: high, items };
+        // As sharp as the finer of both directions; the terminal fits it into the cells.
+        let per_mm = (across as f64).max(down as f64 / 2.0);
+        kept.picture = Picture::of(&scene, per_mm, area).map(|picture| (picture, key));
+    }
+    kept.pictured = kept.picture.is_some();
+}
+
+/// What is written on the field: numbers, names, signs, the legend.
+fn labels(model: &Model, view: &View, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let Some(setup) = &model.setup else { return };
+    let (field, place) = (&setup.field, view.place);
+    let (told, pose) = (model.told.as_deref(), robot_pose(model));
     if let Some(told) = told {
         // On a small field the numbers would hide the path: only that of the moment is shown.
         let only = if area.width < 40 { model.active_step() } else { None };
         if area.width >= 40 {
-            time_ticks(told, &view, theme, area, buffer);
+            time_ticks(told, view, theme, area, buffer);
         }
-        step_patches(told, only, &view, theme, area, buffer);
+        step_patches(told, only, view, theme, area, buffer);
         happenings(told, &place, theme, area, buffer);
     }
     if let Some(told) = told {
@@ -199,7 +326,7 @@ pub fn draw(model: &Model, theme: Theme, cells: Cells, kept: &mut Kept, area: Re
             signals(&signal_words(story, tick), pose, &place, theme, area, buffer);
         }
     }
-    legend(model, &view, field, theme, area, buffer);
+    legend(model, view, field, theme, area, buffer);
     if model.stale() {
         let words = " the path is of the text before ";
         put(buffer, area.x + 1, area.bottom() - 1, area.width - 1, words, theme.patch(Role::Thin));
@@ -316,13 +443,17 @@ fn path_cell(ink: u16, cell: Cell, cells: Cells, mask: u8) -> (Rgb, Rgb) {
     (wanted, enough.unwrap_or(beside))
 }
 
+/// Who had the wheels when, up to a tick.
+fn legs_to(told: &Told, end: usize) -> impl Iterator<Item = Leg> {
+    told.run.legs.iter().filter(move |leg| leg.from <= end).map(move |leg| Leg { to: leg.to.min(end), ..*leg })
+}
+
 /// The path, each step in an ink of its own.
 fn paths(model: &Model, place: &Placement, area: Rect, grid: Grid) -> Dots {
     let mut dots = Dots::new(usize::from(area.width), usize::from(area.height), grid);
     if let Some(told) = &model.told {
         let end = told.run.trace.tick_at(model.end() + 1e-9);
-        for leg in told.run.legs.iter().filter(|leg| leg.from <= end) {
-            let leg = wayodos_core::sim::Leg { to: leg.to.min(end), ..*leg };
+        for leg in legs_to(told, end) {
             trail(&mut dots, &told.run.trace, leg.from, leg.to, leg.step as u16, place, grid);
         }
     }

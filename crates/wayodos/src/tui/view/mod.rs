@@ -16,6 +16,7 @@ use unicode_width::UnicodeWidthStr as _;
 use super::cells::Cells;
 use super::layout::LEAST;
 use super::model::{Mode, Model};
+use super::picture::Picture;
 use super::theme::{Role, Theme};
 
 /// How everything looks, and what drawing keeps between two frames.
@@ -24,6 +25,8 @@ pub struct Screen {
     pub theme: Theme,
     /// Which block characters there are.
     pub cells: Cells,
+    /// Pixels of a cell, when the field is to be a picture in the terminal's own pixels.
+    pub pixels: Option<(usize, usize)>,
     /// The field as last painted.
     ground: field::Kept,
     /// The track of a sensor as last worked out.
@@ -33,7 +36,12 @@ pub struct Screen {
 impl Screen {
     /// A screen that has drawn nothing yet.
     pub fn new(theme: Theme, cells: Cells) -> Self {
-        Self { theme, cells, ground: field::Kept::default(), track: side::Kept::default() }
+        Self { theme, cells, pixels: None, ground: field::Kept::default(), track: side::Kept::default() }
+    }
+
+    /// The picture that belongs below the text of the last frame.
+    pub const fn picture(&self) -> Option<&Picture> {
+        self.ground.picture()
     }
 
     /// Draws a whole frame; where the terminal's own cursor belongs, if anywhere.
@@ -50,8 +58,14 @@ impl Screen {
         if areas.text.height > 0 {
             cursor = text::draw(model, theme, areas.text, buffer);
         }
+        // What lies over the panes would lie below the picture.
+        let free = matches!(model.mode, Mode::Browse | Mode::Typing(_) | Mode::Free(_))
+            || matches!(model.mode, Mode::Finding(_) if !areas.lists().intersects(areas.field));
+        let pixels = self.pixels.filter(|_| free && areas.field.height > 0);
+        self.ground.no_picture();
         if areas.field.height > 0 {
-            field::draw(model, theme, self.cells, &mut self.ground, areas.field, buffer);
+            let how = field::Manner { theme, cells: self.cells, pixels };
+            field::draw(model, how, &mut self.ground, areas.field, buffer);
         }
         if areas.chart.height > 0 {
             chart::draw(model, theme, areas.chart, buffer);
