@@ -1,5 +1,5 @@
-//! What a person waits for, measured on the real program: its first frame, its first path, the path after a nudge,
-//! and the memory it takes.
+//! What a person waits for, measured on the real program: its first frame, its first path, the path after a nudge, the
+//! memory it takes, and what a key costs while a batch of runs uses every core.
 
 use std::io::{Read as _, Write as _};
 use std::path::Path;
@@ -9,6 +9,12 @@ use std::thread;
 use std::time::{Duration, Instant};
 
 const ROUNDS: usize = 15;
+/// How often a key is pressed in a series.
+const PRESSES: usize = 300;
+/// When nothing more comes for so long, the screen has come to rest.
+const STILL: Duration = Duration::from_millis(60);
+/// The last bytes of a frame.
+const FRAME_END: &[u8] = b"\x1b[?2026l";
 
 /// Measures and prints the median and the worst of some rounds.
 pub fn all(root: &Path) -> Result<(), String> {
@@ -25,11 +31,80 @@ pub fn all(root: &Path) -> Result<(), String> {
         all.sort_by(f64::total_cmp);
         println!("{name:<28} median {:>6.1}   worst {:>6.1}", all[all.len() / 2], all[all.len() - 1]);
     }
+    series(&program, "key to frame, ms", b"[]", false, false)?;
+    series(&program, "nudge to new path, ms", b".,", true, false)?;
+    series(&program, "key to frame in a batch, ms", b"[]", false, true)?;
+    series(&program, "nudge to path in a batch, ms", b".,", true, true)
+}
+
+/// Presses two keys in turn, many times: how long until the first frame after each, or until the screen is at rest again.
+fn series(program: &Path, name: &str, pair: &[u8; 2], to_rest: bool, in_batch: bool) -> Result<(), String> {
+    let mut batch = Vec::new();
+    let mut times = with_session(program, |child, _| {
+        let mut keys = child.stdin.take().ok_or("no input")?;
+        let receiver = listen(child)?;
+        wait(&receiver, &mut Vec::new(), "done at")?;
+        if in_batch {
+            // As many runs after each other as there are cores, each in a process of its own.
+            let cores = thread::available_parallelism().map_or(2, std::num::NonZero::get);
+            for _ in 0..cores {
+                let line = format!("while :; do '{}' run examples/brinewick --quiet; done", program.display());
+                let mut command = Command::new("sh");
+                command.args(["-c", &line]).stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
+                batch.push(command.spawn().map_err(|error| format!("sh: {error}"))?);
+            }
+        }
+        thread::sleep(Duration::from_millis(300));
+        let mut times = Vec::new();
+        for press_nth in 0..PRESSES {
+            while receiver.try_recv().is_ok() {}
+            let pressed = Instant::now();
+            press(&mut keys, &pair[press_nth % 2..=press_nth % 2])?;
+            times.push(frame_after(&receiver, pressed, to_rest)?);
+        }
+        press(&mut keys, b"qd")?;
+        Ok(times)
+    });
+    for child in &mut batch {
+        let _ = child.kill();
+        let _ = child.wait();
+    }
+    let times = times.as_mut().map_err(|error| error.clone())?;
+    times.sort_by(f64::total_cmp);
+    let at = |share: f64| times[((times.len() - 1) as f64 * share).round() as usize];
+    println!("{name:<28} median {:>6.1}   p99 {:>6.1}   worst {:>6.1}", at(0.5), at(0.99), at(1.0));
     Ok(())
+}
+
+/// Milliseconds until the first frame is whole, or the last one before the screen is at rest.
+fn frame_after(output: &Receiver<(Instant, Vec<u8>)>, pressed: Instant, to_rest: bool) -> Result<f64, String> {
+    let mut seen: Vec<u8> = Vec::new();
+    let mut last = None;
+    loop {
+        let patience = if last.is_some() { STILL } else { Duration::from_secs(10) };
+        match output.recv_timeout(patience) {
+            Ok((at, bytes)) => {
+                seen.extend(bytes);
+                if let Some(end) = seen.windows(FRAME_END.len()).rposition(|part| part == FRAME_END) {
+                    seen.drain(..end + FRAME_END.len());
+                    last = Some(at.duration_since(pressed).as_secs_f64() * 1e3);
+                }
+            }
+            Err(_) => return last.ok_or_else(|| "waited 10 s for a frame".to_owned()),
+        }
+        if let Some(first) = last.filter(|_| !to_rest) {
+            return Ok(first);
+        }
+    }
 }
 
 /// One session: start, look, nudge, leave.
 fn round(program: &Path) -> Result<[f64; 4], String> {
+    with_session(program, session)
+}
+
+/// The program in a terminal of its own.
+fn with_session<T>(program: &Path, work: impl FnOnce(&mut Child, Instant) -> Result<T, String>) -> Result<T, String> {
     let home = std::env::temp_dir().join(format!("wayodos-measure-{}", std::process::id()));
     std::fs::create_dir_all(&home).map_err(|error| format!("{}: {error}", home.display()))?;
     // `script` gives the program a terminal of its own and hands on what it writes.
@@ -40,7 +115,7 @@ fn round(program: &Path) -> Result<[f64; 4], String> {
     command.stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::null());
     let began = Instant::now();
     let mut child = command.spawn().map_err(|error| format!("script (of util-linux): {error}"))?;
-    let result = session(&mut child, began);
+    let result = work(&mut child, began);
     let _ = child.kill();
     let _ = child.wait();
     let _ = std::fs::remove_dir_all(&home);
@@ -49,16 +124,7 @@ fn round(program: &Path) -> Result<[f64; 4], String> {
 
 fn session(child: &mut Child, began: Instant) -> Result<[f64; 4], String> {
     let mut keys = child.stdin.take().ok_or("no input")?;
-    let mut output = child.stdout.take().ok_or("no output")?;
-    let (sender, receiver) = channel();
-    thread::spawn(move || {
-        let mut buffer = vec![0; 65536];
-        while let Ok(count @ 1..) = output.read(&mut buffer) {
-            if sender.send((Instant::now(), buffer[..count].to_vec())).is_err() {
-                return;
-            }
-        }
-    });
+    let receiver = listen(child)?;
     let ms = |from: Instant, to: Instant| to.duration_since(from).as_secs_f64() * 1e3;
     let mut seen = Vec::new();
     let frame = wait(&receiver, &mut seen, "leave")?;
@@ -70,6 +136,21 @@ fn session(child: &mut Child, began: Instant) -> Result<[f64; 4], String> {
     let memory = memory(child.id()).unwrap_or(f64::NAN);
     press(&mut keys, b"qd")?;
     Ok([ms(began, frame), ms(began, path), ms(pressed, nudged), memory])
+}
+
+/// What the program writes, with the moments at which it came.
+fn listen(child: &mut Child) -> Result<Receiver<(Instant, Vec<u8>)>, String> {
+    let mut output = child.stdout.take().ok_or("no output")?;
+    let (sender, receiver) = channel();
+    thread::spawn(move || {
+        let mut buffer = vec![0; 65536];
+        while let Ok(count @ 1..) = output.read(&mut buffer) {
+            if sender.send((Instant::now(), buffer[..count].to_vec())).is_err() {
+                return;
+            }
+        }
+    });
+    Ok(receiver)
 }
 
 fn press(keys: &mut ChildStdin, key: &[u8]) -> Result<(), String> {
