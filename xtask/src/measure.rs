@@ -31,14 +31,14 @@ pub fn all(root: &Path) -> Result<(), String> {
         all.sort_by(f64::total_cmp);
         println!("{name:<28} median {:>6.1}   worst {:>6.1}", all[all.len() / 2], all[all.len() - 1]);
     }
-    series(&program, "key to frame, ms", b"[]", false, false)?;
-    series(&program, "nudge to new path, ms", b".,", true, false)?;
-    series(&program, "key to frame in a batch, ms", b"[]", false, true)?;
-    series(&program, "nudge to path in a batch, ms", b".,", true, true)
+    series(&program, "key to frame, ms", *b"[]", false, false)?;
+    series(&program, "nudge to new path, ms", *b".,", true, false)?;
+    series(&program, "key to frame in a batch, ms", *b"[]", false, true)?;
+    series(&program, "nudge to path in a batch, ms", *b".,", true, true)
 }
 
 /// Presses two keys in turn, many times: how long until the first frame after each, or until the screen is at rest again.
-fn series(program: &Path, name: &str, pair: &[u8; 2], to_rest: bool, in_batch: bool) -> Result<(), String> {
+fn series(program: &Path, name: &str, pair: [u8; 2], to_rest: bool, in_batch: bool) -> Result<(), String> {
     let mut batch = Vec::new();
     let mut times = with_session(program, |child, _| {
         let mut keys = child.stdin.take().ok_or("no input")?;

@@ -8,7 +8,7 @@ use super::ast::{Block, SlotKind, Step};
 use super::check::{Names, SensorName};
 use super::edit::Edit;
 use super::parser::{Parsed, parse};
-use super::steps::{free_name, step_span};
+use super::steps::{free_name, step_span, with_comment};
 
 /// A sentence to choose.
 #[derive(Clone, Debug, PartialEq)]
@@ -395,21 +395,44 @@ fn place<'t>(parsed: &Parsed, text: &'t str, below: Option<usize>) -> (usize, &'
 
 /// A new step that does what was chosen: below another one, or below the header when there is none.
 pub fn insert_offer(parsed: &Parsed, text: &str, below: Option<usize>, offer: &Offer) -> Edit {
-    // A reflex holds one thing to do; a step cannot stand in it.
-    let below = below.filter(|step| !matches!(parsed.mission.steps[*step].block, Block::Reflex(_)));
-    let below = below.or_else(|| parsed.mission.sequence(Block::Mission, None).last().map(|(index, _)| index));
-    let (at, indent, gap) = place(parsed, text, below);
-    let name = free_name(parsed, &offer.name);
-    let mut new = format!("{gap}{indent}step \"{name}\"\n{indent}  {}", offer.text);
-    for line in &offer.below {
-        new.push_str(&format_line(parsed, indent, line));
-    }
+    let (at, indent, gap) = below_place(parsed, text, below);
+    let mut new = format!("{gap}{}", written(parsed, indent, offer));
     // What stands right below keeps a blank line above it.
     let rest = &text[at..];
     if gap.is_empty() && !rest.is_empty() && !rest.starts_with('\n') {
         new.push_str("\n\n");
     }
     Edit { span: at..at, text: new }
+}
+
+/// The same above a step, and above the comment that belongs to it.
+pub fn insert_offer_above(parsed: &Parsed, text: &str, above: usize, offer: &Offer) -> Edit {
+    let step = &parsed.mission.steps[above];
+    if matches!(step.block, Block::Reflex(_)) {
+        return insert_offer(parsed, text, None, offer);
+    }
+    let header = &text[parsed.lines[step.line].span.clone()];
+    let indent = &header[..header.len() - header.trim_start().len()];
+    let at = parsed.lines[with_comment(parsed, step.line)].span.start;
+    Edit { span: at..at, text: format!("{}\n\n", written(parsed, indent, offer)) }
+}
+
+/// Where a new step stands: its byte, how far it is set in, and the blank line above it.
+fn below_place<'t>(parsed: &Parsed, text: &'t str, below: Option<usize>) -> (usize, &'t str, &'static str) {
+    // A reflex holds one thing to do; a step cannot stand in it.
+    let below = below.filter(|step| !matches!(parsed.mission.steps[*step].block, Block::Reflex(_)));
+    let below = below.or_else(|| parsed.mission.sequence(Block::Mission, None).last().map(|(index, _)| index));
+    place(parsed, text, below)
+}
+
+/// A whole new step.
+fn written(parsed: &Parsed, indent: &str, offer: &Offer) -> String {
+    let name = free_name(parsed, &offer.name);
+    let mut new = format!("{indent}step \"{name}\"\n{indent}  {}", offer.text);
+    for line in &offer.below {
+        new.push_str(&format_line(parsed, indent, line));
+    }
+    new
 }
 
 /// A line below a behaviour; a step that it brings gets a name of its own.
@@ -441,17 +464,12 @@ pub fn insert_reflex(parsed: &Parsed, text: &str, names: &Names) -> Option<Edit>
     let first = parsed.mission.steps.first().map(|step| step.line);
     let first = first.into_iter().chain(parsed.mission.routines.iter().map(|routine| routine.line));
     let first = first.chain(parsed.mission.reflexes.iter().map(|reflex| reflex.line)).min();
-    let Some(mut line) = first else {
+    let Some(line) = first else {
         let (at, _, gap) = place(parsed, text, None);
         return Some(Edit { span: at..at, text: format!("{gap}{}", new.trim_end()) });
     };
     // A comment right above belongs to what stands below it.
-    while line > 0
-        && parsed.lines[line - 1].comment.is_some()
-        && parsed.lines[line - 1].kind == super::ast::LineKind::Blank
-    {
-        line -= 1;
-    }
+    let line = with_comment(parsed, line);
     let at = parsed.lines[line].span.start;
     Some(Edit { span: at..at, text: new })
 }

@@ -4,7 +4,7 @@
 
 use std::ops::Range;
 
-use super::ast::{Block, Step};
+use super::ast::{Block, LineKind, Step};
 use super::edit::Edit;
 use super::parser::Parsed;
 
@@ -12,6 +12,24 @@ use super::parser::Parsed;
 pub fn step_span(parsed: &Parsed, step: usize) -> Range<usize> {
     let step = &parsed.mission.steps[step];
     parsed.lines[step.line].span.start..parsed.lines[step.last].span.end
+}
+
+/// The first line of the comment right above a line, or the line itself.
+pub fn with_comment(parsed: &Parsed, mut line: usize) -> usize {
+    let is_comment = |line: usize| {
+        let about = &parsed.lines[line];
+        about.comment.is_some() && about.kind == LineKind::Blank
+    };
+    while line > 0 && is_comment(line - 1) {
+        line -= 1;
+    }
+    line
+}
+
+/// The bytes of a step with the comment right above it, which is about it.
+fn told_span(parsed: &Parsed, step: usize) -> Range<usize> {
+    let first = with_comment(parsed, parsed.mission.steps[step].line);
+    parsed.lines[first].span.start..step_span(parsed, step).end
 }
 
 /// The white space that a step's line begins with.
@@ -42,7 +60,7 @@ pub fn insert_step(parsed: &Parsed, text: &str, below: usize, name: &str) -> Edi
     Edit { span: end..end, text: new }
 }
 
-/// Takes a step out, and one of the blank lines around it. None for the only thing that a repeat, a routine or a
+/// Takes a step out with the comment right above it, and one of the blank lines around it. None for the only thing that a repeat, a routine or a
 /// mission has, and for a reflex, whose other lines would be left alone.
 pub fn delete_step(parsed: &Parsed, text: &str, step: usize) -> Option<Edit> {
     let about = &parsed.mission.steps[step];
@@ -50,7 +68,7 @@ pub fn delete_step(parsed: &Parsed, text: &str, step: usize) -> Option<Edit> {
     if alone || matches!(about.block, Block::Reflex(_)) {
         return None;
     }
-    let mut span = step_span(parsed, step);
+    let mut span = told_span(parsed, step);
     let rest = &text[span.end..];
     let line_end = rest.find('\n').map_or(rest.len(), |at| at + 1);
     span.end += line_end;
@@ -90,14 +108,15 @@ pub fn link_step(parsed: &Parsed, text: &str, step: usize) -> Option<Edit> {
     Some(Edit { span: end..end, text: format!("\n\n{indent}step \"{name}\"\n{indent}  like \"{original}\"") })
 }
 
-/// Swaps a step with the one above or below it in its sequence. None when there is none.
+/// Swaps a step with the one above or below it in its sequence, each with the comment right above it. None when there is
+/// none.
 pub fn move_step(parsed: &Parsed, text: &str, step: usize, up: bool) -> Option<Edit> {
     let about = &parsed.mission.steps[step];
     let beside: Vec<usize> = parsed.mission.sequence(about.block, about.inside).map(|(index, _)| index).collect();
     let at = beside.iter().position(|index| *index == step)?;
     let other = if up { at.checked_sub(1)? } else { at + 1 };
     let (first, second) = (beside[at.min(other)], *beside.get(at.max(other))?);
-    let (above, below) = (step_span(parsed, first), step_span(parsed, second));
+    let (above, below) = (told_span(parsed, first), told_span(parsed, second));
     let between = &text[above.end..below.start];
     let swapped = format!("{}{between}{}", &text[below.clone()], &text[above.clone()]);
     Some(Edit { span: above.start..below.end, text: swapped })

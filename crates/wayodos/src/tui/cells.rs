@@ -15,6 +15,8 @@ pub enum Cells {
     Quadrant,
     /// Sixths: in newer fonts and terminals.
     Sextant,
+    /// Eighths: in the newest only.
+    Octant,
 }
 
 impl Cells {
@@ -25,6 +27,7 @@ impl Cells {
             Self::Half => (1, 2),
             Self::Quadrant => (2, 2),
             Self::Sextant => (2, 3),
+            Self::Octant => (2, 4),
         }
     }
 
@@ -59,6 +62,7 @@ impl Cells {
             Self::Half => [' ', '▀', '▄', '█'][usize::from(mask & 3)],
             Self::Quadrant => QUADRANTS[usize::from(mask & 15)],
             Self::Sextant => sextant(mask & 63),
+            Self::Octant => octant(mask),
         }
     }
 }
@@ -77,6 +81,43 @@ fn sextant(mask: u8) -> char {
     char::from_u32(0x1fb00 + u32::from(mask) - skipped).unwrap_or('█')
 }
 
+/// The block "Symbols for Legacy Computing Supplement" counts its eighths up by their pixels, the upper left one first,
+/// and leaves out what Unicode had before.
+fn octant(mask: u8) -> char {
+    const BEFORE: [(u8, char); 26] = [
+        (0b0000_0000, ' '),
+        (0b0000_0001, '\u{1cea8}'),
+        (0b0000_0010, '\u{1ceab}'),
+        (0b0000_0011, '\u{1fb82}'),
+        (0b0000_0101, '▘'),
+        (0b0000_1010, '▝'),
+        (0b0000_1111, '▀'),
+        (0b0001_0100, '\u{1fbe6}'),
+        (0b0010_1000, '\u{1fbe7}'),
+        (0b0011_1111, '\u{1fb85}'),
+        (0b0100_0000, '\u{1cea3}'),
+        (0b0101_0000, '▖'),
+        (0b0101_0101, '▌'),
+        (0b0101_1010, '▞'),
+        (0b0101_1111, '▛'),
+        (0b1000_0000, '\u{1cea0}'),
+        (0b1010_0000, '▗'),
+        (0b1010_0101, '▚'),
+        (0b1010_1010, '▐'),
+        (0b1010_1111, '▜'),
+        (0b1100_0000, '▂'),
+        (0b1111_0000, '▄'),
+        (0b1111_0101, '▙'),
+        (0b1111_1010, '▟'),
+        (0b1111_1100, '▆'),
+        (0b1111_1111, '█'),
+    ];
+    match BEFORE.binary_search_by_key(&mask, |(known, _)| *known) {
+        Ok(at) => BEFORE[at].1,
+        Err(skipped) => char::from_u32(0x1cd00 + u32::from(mask) - skipped as u32).unwrap_or('█'),
+    }
+}
+
 /// One cell of a picture.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Cell {
@@ -91,7 +132,7 @@ pub struct Cell {
 /// The two colours and the pattern that come nearest to the pixels of a cell.
 pub fn quantise(raster: &Raster, cells: Cells, column: usize, row: usize) -> Cell {
     let (across, down) = cells.grid();
-    let mut pixels = [Rgb(0, 0, 0); 6];
+    let mut pixels = [Rgb(0, 0, 0); 8];
     let count = across * down;
     for (index, pixel) in pixels.iter_mut().take(count).enumerate() {
         *pixel = raster.at(column * across + index % across, row * down + index / across);
@@ -268,12 +309,16 @@ mod tests {
 
     #[test]
     fn every_pattern_has_a_character_of_its_own() {
-        for (cells, patterns) in [(Cells::Half, 4u8), (Cells::Quadrant, 16), (Cells::Sextant, 64)] {
-            let mut glyphs: Vec<char> = (0..patterns).map(|mask| cells.glyph(mask)).collect();
+        for (cells, patterns) in
+            [(Cells::Half, 4u16), (Cells::Quadrant, 16), (Cells::Sextant, 64), (Cells::Octant, 256)]
+        {
+            let mut glyphs: Vec<char> = (0..patterns).map(|mask| cells.glyph(mask as u8)).collect();
             glyphs.sort_unstable();
             glyphs.dedup();
             assert_eq!(glyphs.len(), usize::from(patterns), "{cells:?}");
         }
+        // The first and the last of their block.
+        assert_eq!((Cells::Octant.glyph(4), Cells::Octant.glyph(254)), ('\u{1cd00}', '\u{1cde5}'));
         assert_eq!((Cells::Sextant.glyph(1), Cells::Sextant.glyph(62)), ('\u{1fb00}', '\u{1fb3b}'));
     }
 

@@ -24,6 +24,7 @@ pub enum Action {
     WriteOut,
     Convert,
     AddStep,
+    AddAbove,
     AddExit,
     AddReflex,
     Copy,
@@ -148,6 +149,7 @@ pub const GROUPS: &[Group] = &[
         title: "Write",
         rows: &[
             row!(AddStep, "a", "add a step below", "add a step", char('a')),
+            row!(AddAbove, "A", "add a step above", "add above", char('A')),
             row!(AddExit, "o", "add an exit to this step", "add an exit", char('o')),
             row!(AddReflex, "R", "add a reflex", "add a reflex", char('R')),
             row!(Copy, "c", "copy the step", "copy", char('c')),

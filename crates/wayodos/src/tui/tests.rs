@@ -1,5 +1,7 @@
 //! Journeys as plain calls: keys go in, the model and what it asks for come out, a frame is read as text.
 
+mod instrument;
+
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -45,6 +47,9 @@ impl App {
         for effect in effects {
             match effect {
                 Effect::Run(job) => {
+                    if !Arc::ptr_eq(&job.setup.field, &self.world.field) {
+                        self.world = Arc::new(job.setup.world());
+                    }
                     let told = tell(&job, &self.world, None).map(Arc::new);
                     self.msg(Msg::Ran(job.id, told));
                 }

@@ -7,7 +7,7 @@ use tui_input::backend::crossterm::EventHandler as _;
 use wayodos_core::field::Pose;
 use wayodos_core::lab::remedy::{self, Case, Remedy};
 use wayodos_core::mission::exits::{add_exit as with_exit, exit_at};
-use wayodos_core::mission::offer::{behaviours, conditions, insert_offer};
+use wayodos_core::mission::offer::{behaviours, conditions, insert_offer, insert_offer_above};
 use wayodos_core::mission::{LineKind, format};
 use wayodos_core::project::BOX;
 use wayodos_core::sim::{Act, Intervention};
@@ -157,14 +157,18 @@ fn shaped(model: &Model, text: String) -> String {
 }
 
 /// What a new step may do.
-pub(super) fn add_step(model: &mut Model) {
+pub(super) fn add_step(model: &mut Model, above: bool) {
     let Some(setup) = model.setup.clone() else { return };
     let parsed = &model.prepared.parsed;
     let below = model.written_step(model.cursor.line);
     let items: Vec<Item> = behaviours(parsed, &setup.names)
         .into_iter()
         .map(|offer| {
-            let text = insert_offer(parsed, &model.text, below, &offer).apply(&model.text);
+            let edit = match below.filter(|_| above) {
+                Some(step) => insert_offer_above(parsed, &model.text, step, &offer),
+                None => insert_offer(parsed, &model.text, below, &offer),
+            };
+            let text = edit.apply(&model.text);
             let pick = Pick::Text(shaped(model, text));
             Item { title: offer.name, text: offer.text, what: offer.what, slots: offer.slots, pick }
         })

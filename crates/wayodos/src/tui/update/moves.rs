@@ -220,8 +220,9 @@ pub(super) fn first_changed(old: &str, new: &str) -> usize {
 pub(super) fn to_change(model: &mut Model, old: &str) {
     let first = first_changed(old, &model.text);
     let of = |line: &usize| {
+        let amount = |(_, slot): (usize, &wayodos_core::mission::Slot)| matches!(slot.kind, SlotKind::Amount { .. });
         matches!(model.lines()[*line].kind, LineKind::Behaviour | LineKind::Exit | LineKind::Row | LineKind::Watch)
-            && model.slots_on(*line).next().is_some()
+            && model.slots_on(*line).any(amount)
     };
     let last = model.lines().len();
     let line = (first.min(last)..last.min(first + 6)).find(of).unwrap_or(first.min(last.saturating_sub(1)));

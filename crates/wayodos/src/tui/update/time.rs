@@ -191,7 +191,8 @@ pub(super) fn on_run(model: &mut Model, id: u64, told: Option<Arc<Told>>) {
     if model.span.is_some_and(|(from, _)| from >= told.chart.end) {
         model.span = None;
     }
-    set(model, if was_at_end { f64::INFINITY } else { model.time });
+    // Another piece has a time of its own, which has been set.
+    set(model, if was_at_end && same_piece { f64::INFINITY } else { model.time });
 }
 
 fn story_of(told: &Told) -> Story<'_> {

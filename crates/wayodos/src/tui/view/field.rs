@@ -237,6 +237,8 @@ pub fn draw(model: &Model, how: Manner, kept: &mut Kept, area: Rect, buffer: &mu
             };
             let path = dots.mask(at, down).zip(dots.at(at, down)).map(|((mask, step), (glyph, _))| {
                 let (ink, ground) = path_cell(step, cell, cells, mask);
+                // Of an older text, while the new one cannot be run.
+                let ink = if model.stale() { ink.towards(ground, 0.6) } else { ink };
                 (glyph, ink, ground)
             });
             let (glyph, ink, ground) = match path.or_else(thin) {
