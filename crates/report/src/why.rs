@@ -117,7 +117,8 @@ pub fn story_words(story: Story<'_>, exit: &ExitStory, step: usize, nth: usize) 
             Spare::Unseen => "It did not fire.".to_owned(),
         },
     });
-    if let Some(truth) = exit.unlooked() {
+    // Of one that fired it is no matter where else it might have.
+    if let (Evidence::Spare(_), Some(truth)) = (evidence, exit.unlooked()) {
         let whose = active(run, program, truth.from);
         let when = at(truth.from);
         sentences.push(format!("It was true at {when}, too, while {whose} was active and nobody looked."));
