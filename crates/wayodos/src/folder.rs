@@ -273,7 +273,9 @@ impl Project {
             .map(PathBuf::from)
             .filter(|path| path.is_absolute())
             .or_else(|| std::env::var_os("HOME").map(|home| Path::new(&home).join(".local/state")))?;
-        Some(state.join("wayodos").join("demo.way.draft"))
+        // Each mission of the demo has its own.
+        let stem = Path::new(&self.config.mission).file_stem()?.to_str()?;
+        Some(state.join("wayodos").join(format!("demo-{stem}.way.draft")))
     }
 
     /// The unsaved edits of a session that was cut off, when they differ from the file.

@@ -464,6 +464,15 @@ fn leaving_with_unsaved_edits_asks_and_can_keep_them() {
 }
 
 #[test]
+fn edits_of_one_mission_of_the_demo_never_come_back_in_another() {
+    let terminal = Terminal::start(folder(), LARGE, "demo", "");
+    terminal.shows("✓ done at").keys(&["+"]).shows("not saved").keys(&["O"]).shows("Open which mission");
+    terminal.keys(&["ring", "Enter"]).shows("Ring contest").hides("cannot run").shows("won at").hides("not saved");
+    terminal.keys(&["O"]).shows("Open which mission").keys(&["morning", "Enter"]);
+    terminal.shows("edits that were not saved last time are back").shows("let cruise = 30 %");
+}
+
+#[test]
 fn signals_and_panics_give_the_terminal_back() {
     let terminal = Terminal::start(folder(), LARGE, "demo", "");
     terminal.shows("✓ done at").signal("-TERM");
