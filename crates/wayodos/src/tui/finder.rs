@@ -8,6 +8,7 @@ use tui_input::Input;
 use wayodos_core::sim::Act;
 
 use super::keymap::Action;
+use super::model::Question;
 
 /// What choosing a row does.
 #[derive(Clone, Debug)]
@@ -28,6 +29,8 @@ pub enum Pick {
     Track(String),
     /// Another mission is opened.
     Mission(String),
+    /// A question is asked.
+    Ask(Question),
 }
 
 /// A row.

@@ -249,6 +249,8 @@ pub struct Model {
     pub toggled: BTreeSet<String>,
     /// Where the mouse is.
     pub hover: Option<Position>,
+    /// Where the field was taken hold of with the mouse.
+    pub held: Option<Position>,
     /// Steps before which playing stops, by their names.
     pub breaks: BTreeSet<String>,
     /// Where the run begins, when not at the start.
@@ -325,6 +327,7 @@ impl Model {
             pin: None,
             toggled: BTreeSet::new(),
             hover: None,
+            held: None,
             breaks: BTreeSet::new(),
             from: None,
             until: None,

@@ -5,7 +5,7 @@ use wayodos_core::mission::format;
 
 use super::*;
 use crate::tui::layout::Pane;
-use crate::tui::model::Side;
+use crate::tui::model::{Row, Side};
 use crate::tui::view::side::{map_rows, why_rows};
 
 fn hash(app: &App) -> u64 {
@@ -284,6 +284,15 @@ fn the_field_is_zoomed_at_the_pointer_and_read_in_millimetres() {
     assert!(app.model.camera.zoom > 3.5);
     let after = place(&app);
     assert!((before.0 - after.0).abs() < 12.0 && (before.1 - after.1).abs() < 12.0, "{before:?} {after:?}");
+    // What is taken hold of goes along with the pointer.
+    pointer(&mut app, MouseEventKind::Down(MouseButton::Right), at.0, at.1);
+    pointer(&mut app, MouseEventKind::Drag(MouseButton::Right), at.0 - 10, at.1 + 3);
+    pointer(&mut app, MouseEventKind::Up(MouseButton::Right), at.0 - 10, at.1 + 3);
+    pointer(&mut app, MouseEventKind::Moved, at.0 - 10, at.1 + 3);
+    let dragged = place(&app);
+    assert!((after.0 - dragged.0).abs() < 12.0 && (after.1 - dragged.1).abs() < 12.0, "{after:?} {dragged:?}");
+    pointer(&mut app, MouseEventKind::Moved, at.0, at.1);
+    let after = place(&app);
     app.press("v Right Right Up");
     let panned = place(&app);
     assert!(panned.0 > after.0 + 50.0 && panned.1 > after.1 + 20.0, "{after:?} {panned:?}");
@@ -327,6 +336,32 @@ fn another_hand_in_the_file_is_taken_over_or_asked_about() {
     assert!(matches!(mine.model.mode, Mode::Outside(_)), "it cannot be had");
     mine.press("o s");
     assert!(matches!(mine.asked.last(), Some(Effect::Save { overwrite: true, .. })), "and theirs is kept beside it");
+}
+
+#[test]
+fn the_line_under_the_cursor_stays_where_it_is_on_the_screen() {
+    let mut app = App::new();
+    let step = |name: &str| {
+        format!("step \"{name}\"\n  drive ahead at 20 %\n  until floor-left < near  -> next\n  or    1 s passes\n\n")
+    };
+    let all: String = (0..9).map(|nth| step(&format!("s{nth}"))).collect();
+    app.msg(Msg::Outside(format!("mission \"m\"\n  limit 60 s\n  start slipway\n\nlet near = 40 %\n\n{all}")));
+    app.press("J s8 Enter J s4 Enter Down Down Right Right");
+    assert_eq!(app.slot(), "near");
+    let row = |app: &App| {
+        let rows = app.model.rows();
+        rows.iter().position(|row| *row == Row::Line(app.model.cursor.line)).unwrap() - app.model.scroll
+    };
+    let above = |app: &App| {
+        let here = app.model.lines()[app.model.cursor.line].span.start;
+        app.model.findings.iter().filter(|finding| finding.span.start < here).count()
+    };
+    let (before, findings) = (row(&app), above(&app));
+    app.press("- - - - - - - -");
+    assert!(above(&app) > findings, "a limit that nothing reads is told of: {:?}", app.model.findings);
+    assert_eq!(row(&app), before);
+    app.press("u u u u u u u u");
+    assert_eq!((row(&app), above(&app)), (before, findings));
 }
 
 #[test]

@@ -17,7 +17,7 @@ use super::super::keymap;
 use super::super::model::{Cursor, Mode, Model};
 use super::super::theme::Role;
 use super::super::view::side::{WhyRow, all_findings, why_rows};
-use super::{Effect, act, moves, run_again, time};
+use super::{Effect, act, moves, run_again, time, typing};
 
 /// Opens a list. What its marked row comes to is tried at once.
 pub(super) fn open(model: &mut Model, finder: Finder, effects: &mut Vec<Effect>) {
@@ -141,10 +141,11 @@ fn take(model: &mut Model, finder: &Finder, effects: &mut Vec<Effect>) {
             }
         }
         Pick::Mission(name) => effects.push(Effect::Open(name)),
+        Pick::Ask(question) => typing::ask(model, question, ""),
     }
 }
 
-fn show(model: &mut Model, finder: Finder) {
+pub(super) fn show(model: &mut Model, finder: Finder) {
     if finder.items.is_empty() {
         return model.say(Role::Quiet, "there is nothing to choose here");
     }

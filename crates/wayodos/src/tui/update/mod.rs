@@ -85,6 +85,52 @@ pub enum Effect {
 
 /// Applies a message.
 pub fn update(model: &mut Model, msg: Msg) -> Vec<Effect> {
+    let anchor = Anchor::of(model);
+    let effects = take(model, msg);
+    anchor.hold(model);
+    follow(model);
+    effects
+}
+
+/// Where the cursor's line stands on the screen: what comes and goes above it must not move it.
+struct Anchor {
+    text: Arc<str>,
+    told: usize,
+    line: usize,
+    lines: usize,
+    row: Option<usize>,
+}
+
+impl Anchor {
+    fn row(model: &Model) -> Option<usize> {
+        model.rows().iter().position(|row| *row == Row::Line(model.cursor.line))
+    }
+
+    fn run(model: &Model) -> usize {
+        model.told.as_ref().map_or(0, |told| Arc::as_ptr(told) as usize)
+    }
+
+    fn of(model: &Model) -> Self {
+        let row = Self::row(model).and_then(|row| row.checked_sub(model.scroll));
+        let (line, lines) = (model.cursor.line, model.lines().len());
+        Self { text: Arc::clone(&model.text), told: Self::run(model), line, lines, row }
+    }
+
+    fn hold(self, model: &mut Model) {
+        let changed = !Arc::ptr_eq(&self.text, &model.text) || self.told != Self::run(model);
+        // The same line, wherever other lines have put it.
+        let moved = model.cursor.line as isize - self.line as isize;
+        let grown = model.lines().len() as isize - self.lines as isize;
+        if changed
+            && (moved == 0 || moved == grown)
+            && let (Some(before), Some(now)) = (self.row, Self::row(model))
+        {
+            model.scroll = now.saturating_sub(before);
+        }
+    }
+}
+
+fn take(model: &mut Model, msg: Msg) -> Vec<Effect> {
     let mut effects = Vec::new();
     match msg {
         Msg::Input(Event::Key(key)) if key.is_press() || key.is_repeat() => on_key(model, key, &mut effects),
@@ -119,7 +165,6 @@ pub fn update(model: &mut Model, msg: Msg) -> Vec<Effect> {
         // The draft of unsaved edits stays, so that nothing is lost.
         Msg::Stop => effects.push(Effect::Quit),
     }
-    follow(model);
     effects
 }
 
@@ -311,6 +356,9 @@ fn open_side(model: &mut Model, effects: &mut Vec<Effect>) {
     }
 }
 
+/// From so many columns on, notes stand beside the mission in words.
+pub const NOTES_BESIDE: u16 = 136;
+
 /// Opens the mission in words, at the step under the cursor, with its author's notes beside it.
 fn read_back(model: &mut Model) {
     let flow = Flow::of(&model.text, &model.prepared.parsed, model.prepared.program.as_deref());
@@ -322,12 +370,15 @@ fn read_back(model: &mut Model) {
     let (mut lines, mut beside) = (Vec::new(), Vec::new());
     for (of, line) in rows {
         let opens = std::mem::replace(&mut before, of) != of || of.is_none();
-        beside.push(if opens {
-            of.map_or_else(|| notes[0].clone(), |of| notes[of + 1].clone())
-        } else {
-            String::new()
-        });
+        let note = if opens { notes[of.map_or(0, |of| of + 1)].clone() } else { String::new() };
         lines.push((line, opens));
+        // Without room beside the words, notes stand among them.
+        let among = model.size.0 < NOTES_BESIDE && !note.is_empty() && of.is_some();
+        if among {
+            lines.push((format!("   # {note}"), false));
+            beside.push(String::new());
+        }
+        beside.push(if among { String::new() } else { note });
     }
     model.mode = Mode::Reading { lines, notes: beside, scroll };
 }

@@ -99,7 +99,12 @@ fn browse(model: &mut Model, mouse: MouseEvent, at: Position, effects: &mut Vec<
                 }
             }
         }
-        // The middle button drags the field about; the right one pins a time.
+        // The right or middle button drags the field about; over the chart the right one pins a time.
+        MouseEventKind::Down(MouseButton::Right | MouseButton::Middle) if over(areas.field) => model.held = Some(at),
+        MouseEventKind::Drag(MouseButton::Right | MouseButton::Middle) if model.held.is_some() => {
+            drag(model, areas.field, at);
+        }
+        MouseEventKind::Up(_) => model.held = None,
         MouseEventKind::Down(MouseButton::Right) if over(areas.chart) => {
             model.pin = view::chart::time_at(model, areas.chart, mouse.column);
         }
@@ -113,6 +118,18 @@ fn browse(model: &mut Model, mouse: MouseEvent, at: Position, effects: &mut Vec<
         MouseEventKind::ScrollUp => time::shift(model, -0.1),
         _ => {}
     }
+}
+
+/// Moves the field along with the pointer.
+fn drag(model: &mut Model, area: Rect, to: Position) {
+    let Some((setup, from)) = model.setup.clone().zip(model.held) else { return };
+    let view = view::field::view(model, &setup.field, area);
+    if view.zoom() > 1.0 {
+        let (a, b, centre) = (view.place_at(from, area), view.place_at(to, area), view.centre());
+        model.camera.follow = false;
+        model.camera.centre = Some(Point::new(centre.x + a.x - b.x, centre.y + a.y - b.y));
+    }
+    model.held = Some(to);
 }
 
 /// Zooms so that what is under the pointer stays there.

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use tui_input::Input;
-use wayodos_core::mission::amend::{convert as other_unit, linkable, write_out as written_out};
+use wayodos_core::mission::amend::{convert as other_unit, linkable, name_amount as name_or, write_out as written_out};
 use wayodos_core::mission::edit::{self, Stride};
 use wayodos_core::mission::{LineKind, SlotKind};
 
@@ -176,22 +176,33 @@ fn about(model: &Model, kind: &SlotKind, choice: &str) -> String {
             "done" => "the mission is over, as planned".into(),
             "again" => "the next pass of the repeat".into(),
             "out" => "the end of the repeat or routine".into(),
-            _ => "that step".into(),
+            name => {
+                let steps = &model.prepared.parsed.mission.steps;
+                let step = steps.iter().find(|step| step.name.node == name.trim_matches('"'));
+                let does = step.and_then(|step| step.behaviour.as_ref());
+                does.map_or_else(String::new, |(does, _)| model.text[does.span.clone()].to_owned())
+            }
         },
         _ => String::new(),
     }
 }
 
+/// Names that the amount under the cursor may have: those that there are, or a new one.
 pub(super) fn name_amount(model: &mut Model) {
-    let Some(slot) = model.slot().filter(|_| is_amount(model)) else {
+    let Some((slot, setup)) = model.slot().filter(|_| is_amount(model)).zip(model.setup.clone()) else {
         return model.say(Role::Quiet, "there is no amount under the cursor to name");
     };
-    let fitting: Vec<String> =
-        linkable(&model.prepared.parsed, slot).into_iter().map(|(name, worth)| format!("{name} = {worth}")).collect();
-    if !fitting.is_empty() {
-        model.say(Role::Quiet, format!("a new name, or one of {}", fitting.join(", ")));
+    let parsed = &model.prepared.parsed;
+    let known = linkable(parsed, slot).into_iter().filter_map(|(name, worth)| {
+        let text = name_or(parsed, &model.text, &setup.names, slot, &name).ok()?;
+        Some(Item::new(name, worth, "It then changes with every place that says so.", Pick::Text(text)))
+    });
+    let own = Item::new("a new name", "", "The amount stands in a `let` of its own then.", Pick::Ask(Question::Amount));
+    let items: Vec<Item> = known.chain([own]).collect();
+    if items.len() == 1 {
+        return typing::ask(model, Question::Amount, "");
     }
-    typing::ask(model, Question::Amount, "");
+    super::find::show(model, Finder::new("Which name", items, 0));
 }
 
 pub(super) fn write_out(model: &mut Model, effects: &mut Vec<Effect>) {

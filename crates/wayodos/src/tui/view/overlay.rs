@@ -10,6 +10,7 @@ use crate::tui::free::Free;
 use crate::tui::keymap::{GROUPS, Group};
 use crate::tui::model::{DiffLine, Entry, Model, Outside, Question};
 use crate::tui::theme::{Role, Theme};
+use crate::tui::update::NOTES_BESIDE;
 
 /// An empty box in the middle of an area; its inside.
 fn boxed(theme: Theme, area: Rect, size: (u16, u16), title: &str, buffer: &mut Buffer) -> Rect {
@@ -96,7 +97,7 @@ pub fn reading(
     const NOTES: u16 = 40;
     let widest = lines.iter().map(|(line, _)| columns(line)).max().unwrap_or(0).max(60);
     let own = notes.iter().any(|note| !note.is_empty());
-    let beside = own && whole.width >= widest + NOTES + 8;
+    let beside = own && whole.width >= NOTES_BESIDE.max(widest + NOTES + 8);
     // The hint line stays free.
     let area = Rect { height: whole.height.saturating_sub(1), ..whole };
     let wide = if beside { widest + NOTES + 6 } else { widest + 4 };

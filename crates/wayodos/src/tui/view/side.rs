@@ -5,7 +5,7 @@ use std::sync::Arc;
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Position, Rect};
 use ratatui::style::Modifier;
-use wayodos_core::controller::{Event, Goal};
+use wayodos_core::controller::{Event, Goal, TermStanding};
 use wayodos_core::finding::{Finding, Severity, line_column};
 use wayodos_core::lab::along::Along;
 use wayodos_core::lab::why::exit_story;
@@ -185,12 +185,7 @@ pub fn why_rows(model: &Model) -> Vec<WhyRow> {
         let state = format!("{what}, {:.1} s", stands.since);
         rows.push(WhyRow { words: about.name.clone(), state, step: Some(stands.step), ..WhyRow::default() });
         for (index, (exit, term)) in about.exits.iter().zip(&stands.exits).enumerate() {
-            let live = term.looks.iter().find(|live| !live.holds).or(term.looks.first());
-            let state = match (live, term.looked) {
-                (_, false) => "not looked at yet".to_owned(),
-                (Some(live), true) => wait_words(term).unwrap_or_else(|| live_words(live)),
-                (None, true) => String::new(),
-            };
+            let state = if term.looked { state_words(term) } else { "not looked at yet".to_owned() };
             // Of several looks the one furthest away says how far the whole is.
             let near = term.looks.iter().filter_map(nearness).reduce(f64::min);
             let role = match (term.holds, exit.goal) {
@@ -201,14 +196,16 @@ pub fn why_rows(model: &Model) -> Vec<WhyRow> {
             let word = if index == 0 { "until" } else { "or" };
             let words = format!("{word} {}", exit.words);
             rows.push(WhyRow { exit: Some((stands.step, index)), words, state, near, role, ..WhyRow::default() });
+            if term.looked {
+                rows.extend(looks(term));
+            }
         }
     }
     for (index, (reflex, stands)) in program.reflexes.iter().zip(&standing.reflexes).enumerate() {
-        let live = stands.term.looks.iter().find(|live| !live.holds).or(stands.term.looks.first());
         let state = match (stands.has, stands.watches) {
             (true, _) => "has the wheels".to_owned(),
             (false, false) => "does not watch this step".to_owned(),
-            _ => live.map_or_else(String::new, |live| wait_words(&stands.term).unwrap_or_else(|| live_words(live))),
+            _ => state_words(&stands.term),
         };
         let near = stands
             .term
@@ -219,12 +216,38 @@ pub fn why_rows(model: &Model) -> Vec<WhyRow> {
         let role = stands.has.then_some(Role::Accent);
         let words = format!("reflex: {}", reflex.words);
         rows.push(WhyRow { reflex: Some(index), words, state, near, role, ..WhyRow::default() });
+        if stands.watches {
+            rows.extend(looks(&stands.term));
+        }
     }
     for (name, value) in &standing.kept {
         let words = format!("{name} = {}", amount_words(*value, None));
-        rows.push(WhyRow { words, state: "kept, in SI".into(), ..WhyRow::default() });
+        rows.push(WhyRow { words, state: "kept (SI units)".into(), ..WhyRow::default() });
     }
     rows
+}
+
+/// How a term stands: what holds it back, or its one look, or how many of several hold.
+fn state_words(term: &TermStanding) -> String {
+    if let Some(words) = wait_words(term) {
+        return words;
+    }
+    match term.looks.as_slice() {
+        [live] => live_words(live),
+        many => format!("{} of {} hold", many.iter().filter(|live| live.holds).count(), many.len()),
+    }
+}
+
+/// A row for each look of a term that has several.
+fn looks(term: &TermStanding) -> impl Iterator<Item = WhyRow> {
+    let several = if term.looks.len() > 1 { term.looks.as_slice() } else { &[] };
+    several.iter().map(|live| WhyRow {
+        words: format!("   {}", live.words),
+        state: live_words(live),
+        near: nearness(live),
+        role: live.holds.then_some(Role::Good),
+        ..WhyRow::default()
+    })
 }
 
 fn story_of(told: &Told) -> Story<'_> {
