@@ -53,5 +53,43 @@ fn benches(criterion: &mut Criterion) {
     });
 }
 
-criterion_group! { name = all; config = Criterion::default().sample_size(40); targets = benches }
+/// A mission that is far longer than any: what typing into it costs.
+fn long(criterion: &mut Criterion) {
+    let mut project = Project::demo(None).expect("the demo is good");
+    let step = |nth: usize| {
+        format!("step \"s{nth}\"\n  drive ahead at 20 %\n  until floor-left sees dark  -> next\n  or    0.1 s pass\n\n")
+    };
+    let all: String = (0..500).map(step).collect();
+    project.mission = format!("mission \"long\"\n  limit 60 s\n  start slipway\n\n{all}");
+    let mut model = Model::new(project, None, 7, (160, 50));
+    let mut screen = Screen::new(Theme::new(ThemeName::Dark, Depth::True), Cells::Quadrant);
+    let mut buffer = Buffer::empty(Rect::new(0, 0, 160, 50));
+    let key = |model: &mut Model, code: KeyCode| {
+        update(model, Msg::Input(Event::Key(KeyEvent::new(code, KeyModifiers::NONE))));
+    };
+    criterion.bench_function("one frame of a mission of 500 steps", |bench| {
+        bench.iter(|| screen.draw(&model, black_box(&mut buffer)));
+    });
+    for _ in 0..250 {
+        key(&mut model, KeyCode::Tab);
+    }
+    key(&mut model, KeyCode::Char('e'));
+    criterion.bench_function("a letter typed into it, and the frame", |bench| {
+        let mut letter = true;
+        bench.iter(|| {
+            key(&mut model, if letter { KeyCode::Char('x') } else { KeyCode::Backspace });
+            letter = !letter;
+            screen.draw(&model, black_box(&mut buffer))
+        });
+    });
+    key(&mut model, KeyCode::Esc);
+    criterion.bench_function("a list of what a step may do, opened and left", |bench| {
+        bench.iter(|| {
+            key(&mut model, KeyCode::Char('a'));
+            key(&mut model, KeyCode::Esc);
+        });
+    });
+}
+
+criterion_group! { name = all; config = Criterion::default().sample_size(40); targets = benches, long }
 criterion_main!(all);

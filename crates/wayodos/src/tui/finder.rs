@@ -5,6 +5,7 @@ use std::ops::Range;
 use nucleo_matcher::pattern::{CaseMatching, Normalization, Pattern};
 use nucleo_matcher::{Config, Matcher, Utf32Str};
 use tui_input::Input;
+use wayodos_core::mission::edit::Edit;
 use wayodos_core::sim::Act;
 
 use super::keymap::Action;
@@ -15,6 +16,8 @@ use super::model::Question;
 pub enum Pick {
     /// The mission's text is this then; it is tried while the row is marked.
     Text(String),
+    /// The same, for the text that there was when the list was opened with this change in it.
+    Edit(Edit),
     /// What a key would do.
     Do(Action),
     /// The cursor goes to a line.
@@ -68,13 +71,15 @@ pub struct Finder {
     pub shown: Vec<usize>,
     /// The marked one of these.
     pub at: usize,
+    /// A text that comes of a change is laid out in the one way.
+    pub lays_out: bool,
 }
 
 impl Finder {
     /// A list; `mark` is the row that is marked first.
     pub fn new(title: impl Into<String>, items: Vec<Item>, mark: usize) -> Self {
         let shown = (0..items.len()).collect();
-        Self { title: title.into(), input: Input::default(), items, shown, at: mark }
+        Self { title: title.into(), input: Input::default(), items, shown, at: mark, lays_out: false }
     }
 
     /// The marked row.

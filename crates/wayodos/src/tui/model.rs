@@ -155,6 +155,8 @@ impl Camera {
 /// A text that is being tried, and what there was before it.
 #[derive(Clone, Debug)]
 pub struct Trial {
+    /// The text before it.
+    pub base: Arc<str>,
     cursor: Cursor,
     told: Option<Arc<Told>>,
     ghost: Option<Arc<Told>>,
@@ -373,7 +375,12 @@ impl Model {
 
     /// The slots of a line, with their indices.
     pub fn slots_on(&self, line: usize) -> impl DoubleEndedIterator<Item = (usize, &Slot)> {
-        self.prepared.parsed.slots.iter().enumerate().filter(move |(_, slot)| slot.line == line)
+        // They stand in the order of the text.
+        let slots = &self.prepared.parsed.slots;
+        let span = self.lines().get(line).map_or(0..0, |line| line.span.clone());
+        let first = slots.partition_point(|slot| slot.span.start < span.start);
+        let last = first + slots[first..].partition_point(|slot| slot.span.start < span.end);
+        slots[first..last].iter().enumerate().map(move |(nth, slot)| (first + nth, slot))
     }
 
     /// Index of the slot under the cursor.
@@ -498,6 +505,7 @@ impl Model {
             self.read_again();
         } else {
             self.trial = Some(Trial {
+                base: Arc::clone(&self.text),
                 cursor: self.cursor,
                 told: self.told.clone(),
                 ghost: self.ghost.clone(),

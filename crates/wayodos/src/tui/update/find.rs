@@ -42,19 +42,21 @@ pub(super) fn attempt_first(model: &mut Model, effects: &mut Vec<Effect>) {
 
 /// The text of the marked row is tried, so that the field shows what it would come to.
 fn attempt(model: &mut Model, finder: &Finder, effects: &mut Vec<Effect>) {
-    match finder.item().map(|item| &item.pick) {
-        Some(Pick::Text(text)) => {
-            let before = model.before_trial().is_some() || model.trial.is_some();
-            if *text == *model.text && !before {
-                return;
-            }
-            let old = Arc::clone(&model.text);
-            model.try_text(text.clone());
-            moves::to_change(model, &old);
-            run_again(model, effects);
+    let base = model.trial.as_ref().map_or(&model.text, |trial| &trial.base).clone();
+    let text = match finder.item().map(|item| &item.pick) {
+        Some(Pick::Text(text)) => text.clone(),
+        Some(Pick::Edit(edit)) => {
+            let text = edit.apply(&base);
+            if finder.lays_out { format(&text) } else { text }
         }
-        _ => model.drop_trial(),
+        _ => return model.drop_trial(),
+    };
+    if *text == *model.text {
+        return;
     }
+    model.try_text(text);
+    moves::to_change(model, &base);
+    run_again(model, effects);
 }
 
 pub(super) fn find(model: &mut Model, key: KeyEvent, mut finder: Finder, stop: bool, effects: &mut Vec<Effect>) {
@@ -113,7 +115,7 @@ fn take(model: &mut Model, finder: &Finder, effects: &mut Vec<Effect>) {
         return model.say(Role::Quiet, "nothing is called like that");
     };
     match item.pick.clone() {
-        Pick::Text(_) => {
+        Pick::Text(_) | Pick::Edit(_) => {
             let tried = model.trial.is_some();
             model.keep_trial();
             if tried {
@@ -152,9 +154,9 @@ pub(super) fn show(model: &mut Model, finder: Finder) {
     model.mode = Mode::Finding(Box::new(finder));
 }
 
-/// The text laid out, if it was before.
-fn shaped(model: &Model, text: String) -> String {
-    if format(&model.text) == *model.text { format(&text) } else { text }
+/// Whether the text is laid out in the one way.
+fn is_laid_out(model: &Model) -> bool {
+    format(&model.text) == *model.text
 }
 
 /// What a new step may do.
@@ -169,12 +171,12 @@ pub(super) fn add_step(model: &mut Model, above: bool) {
                 Some(step) => insert_offer_above(parsed, &model.text, step, &offer),
                 None => insert_offer(parsed, &model.text, below, &offer),
             };
-            let text = edit.apply(&model.text);
-            let pick = Pick::Text(shaped(model, text));
+            let pick = Pick::Edit(edit);
             Item { title: offer.name, text: offer.text, what: offer.what, slots: offer.slots, pick }
         })
         .collect();
-    show(model, Finder::new("A step that does what? Type what you mean", items, 0));
+    let finder = Finder::new("A step that does what? Type what you mean", items, 0);
+    show(model, Finder { lays_out: is_laid_out(model), ..finder });
 }
 
 /// What a step may wait for.
@@ -190,12 +192,12 @@ pub(super) fn add_exit(model: &mut Model) {
         .into_iter()
         .map(|offer| {
             let target = more.then_some("next");
-            let text = with_exit(parsed, &model.text, step, &offer.text, target).apply(&model.text);
-            let pick = Pick::Text(shaped(model, text));
+            let pick = Pick::Edit(with_exit(parsed, &model.text, step, &offer.text, target));
             Item { title: offer.name, text: offer.text, what: offer.what, slots: offer.slots, pick }
         })
         .collect();
-    show(model, Finder::new(format!("What ends \"{}\"? Type what you mean", about.name.node), items, 0));
+    let finder = Finder::new(format!("What ends \"{}\"? Type what you mean", about.name.node), items, 0);
+    show(model, Finder { lays_out: is_laid_out(model), ..finder });
 }
 
 /// Every step, to go to.

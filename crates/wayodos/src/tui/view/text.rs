@@ -300,7 +300,7 @@ fn style_at(model: &Model, theme: Theme, line: usize, at: usize, slot: Option<us
         return theme.role(role).add_modifier(Modifier::UNDERLINED);
     }
     let header = matches!(about.kind, LineKind::Step | LineKind::Reflex | LineKind::Routine | LineKind::Mission);
-    if parsed.slots.iter().any(|slot| slot.line == line && slot.span.contains(&at)) {
+    if model.slots_on(line).any(|(_, slot)| slot.span.contains(&at)) {
         return if header { theme.role(Role::Word) } else { theme.role(Role::Slot) };
     }
     let text = &model.text[about.span.clone()];
