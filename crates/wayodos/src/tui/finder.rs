@@ -34,6 +34,8 @@ pub enum Pick {
     Mission(String),
     /// A question is asked.
     Ask(Question),
+    /// The slot under the cursor is typed into.
+    Slot,
 }
 
 /// A row.

@@ -88,6 +88,26 @@ fn whole_steps_are_changed_by_one_key_and_brought_back_by_another() {
 }
 
 #[test]
+fn a_copy_is_made_different_line_by_line() {
+    let mut app = App::new();
+    app.press("J gate Enter C");
+    assert!(app.model.text.contains("step \"To the gate 2\"\n  like \"To the gate\"\n"), "{}", app.model.text);
+    app.press("Down Enter");
+    let Mode::Finding(finder) = &app.model.mode else { panic!("no list") };
+    assert_eq!(finder.items.len(), 5, "what it does, three exits, another original");
+    app.press("travelled Enter");
+    assert!(app.model.text.contains("  like \"To the gate\"\n  but until travelled 250 mm  -> fail \"no gate\"\n"));
+    assert_eq!(app.slot(), "250 mm");
+    app.press("+");
+    assert!(app.model.text.contains("but until travelled 260 mm"));
+    app.press("Up Enter another Enter");
+    assert!(matches!(&app.model.mode, Mode::Typing(entry) if entry.input.value() == "To the gate"));
+    app.press("Esc");
+    // It runs as its original does.
+    assert_eq!(app.outcome(), Outcome::Done);
+}
+
+#[test]
 fn a_step_is_cut_where_the_robot_is() {
     let mut app = App::new();
     app.press("Tab Home k");

@@ -6,6 +6,7 @@ use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers};
 use tui_input::backend::crossterm::EventHandler as _;
 use wayodos_core::field::Pose;
 use wayodos_core::lab::remedy::{self, Case, Remedy};
+use wayodos_core::mission::edit::Edit;
 use wayodos_core::mission::exits::{add_exit as with_exit, exit_at};
 use wayodos_core::mission::offer::{behaviours, conditions, insert_offer, insert_offer_above};
 use wayodos_core::mission::{LineKind, format};
@@ -144,6 +145,7 @@ fn take(model: &mut Model, finder: &Finder, effects: &mut Vec<Effect>) {
         }
         Pick::Mission(name) => effects.push(Effect::Open(name)),
         Pick::Ask(question) => typing::ask(model, question, ""),
+        Pick::Slot => moves::type_into(model),
     }
 }
 
@@ -200,6 +202,45 @@ pub(super) fn add_exit(model: &mut Model) {
     show(model, Finder { lays_out: is_laid_out(model), ..finder });
 }
 
+/// What may be different in a copy: each line of its original, or another original.
+pub(super) fn differences(model: &mut Model, step: usize) {
+    let parsed = &model.prepared.parsed;
+    let copy = &parsed.mission.steps[step];
+    let Some(like) = &copy.like else { return };
+    let original = parsed.mission.find(&like.node, copy).map(|found| &parsed.mission.steps[found]);
+    let header = &model.text[parsed.lines[copy.line].span.clone()];
+    let indent = &header[..header.len() - header.trim_start().len()];
+    let end = parsed.lines[copy.last].span.end;
+    let mut items = Vec::new();
+    let mut add = |title: &str, line: String, what: &str| {
+        let edit = Edit { span: end..end, text: format!("\n{indent}  but {line}") };
+        items.push(Item::new(title, line, what, Pick::Edit(edit)));
+    };
+    if let Some(original) = original {
+        if let Some((behaviour, _)) = &original.behaviour
+            && copy.behaviour.as_ref().is_some_and(|(own, _)| own.span == behaviour.span)
+        {
+            add(
+                "what it does",
+                model.text[behaviour.span.clone()].to_owned(),
+                "It then does this instead, whatever becomes of the original.",
+            );
+        }
+        for exit in &original.exits {
+            // What the copy says itself already is in its own text.
+            if copy.exits.iter().any(|own| own.condition.span == exit.condition.span) {
+                let line = model.text[parsed.lines[exit.line].span.clone()].trim();
+                let line = line.strip_prefix("until").or(line.strip_prefix("or")).unwrap_or(line).trim_start();
+                let line = line.split('#').next().unwrap_or(line).trim_end();
+                add("what ends it", format!("until {line}"), "This exit is then the copy's own, to be changed.");
+            }
+        }
+    }
+    items.push(Item::new("follow another step", &like.node, "Type its name.", Pick::Slot));
+    let finder = Finder::new(format!("What is different in \"{}\"", copy.name.node), items, 0);
+    show(model, Finder { lays_out: is_laid_out(model), ..finder });
+}
+
 /// Every step, to go to.
 pub(super) fn steps(model: &mut Model) {
     let parsed = &model.prepared.parsed;
@@ -248,13 +289,24 @@ pub(super) fn hands(model: &mut Model) {
     let (Some(setup), Some(told)) = (model.setup.clone(), model.told.clone()) else { return };
     let trace = &told.run.trace;
     let Some(pose) = trace.ticks.get(trace.tick_at(model.time + 1e-9)).map(|tick| tick.pose) else { return };
+    if model.time >= told.run.duration() {
+        return model.say(Role::Thin, "put the time into the run first: a hand does something at that moment");
+    }
     let seconds = format!("at {:.2} s", model.time);
     let at = |ahead: f64, left: f64, turn: f64| {
         let place = pose.place(ahead, left);
         Pose { x: place.x, y: place.y, heading: pose.heading + turn }
     };
     let mut items = Vec::new();
-    let mut add = |title: String, act: Act| items.push(Item::new(title, seconds.clone(), "", Pick::Hand(act)));
+    let mut add = |title: String, act: Act| {
+        let what = match &act {
+            Act::Place { .. } => "It stands there from then on, until it is taken away.",
+            Act::Remove { .. } => "It is gone from then on.",
+            Act::Carry { .. } => "The mission goes on and knows nothing of it.",
+            Act::Cover { .. } | Act::Press { .. } | Act::Lay(_) => "The mission sees it like anything else.",
+        };
+        items.push(Item::new(title, seconds.clone(), what, Pick::Hand(act)));
+    };
     let nose = setup.robot.nose;
     for (words, gap) in [("right ahead", 0.06), ("200 mm ahead", 0.2), ("400 mm ahead", 0.4)] {
         let pose = Pose { heading: 0.0, ..at(nose + 0.05 + gap, 0.0, 0.0) };

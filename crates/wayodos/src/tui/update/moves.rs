@@ -117,6 +117,14 @@ pub(super) fn nudge(model: &mut Model, up: bool, stride: Stride, effects: &mut V
 pub(super) fn open(model: &mut Model, effects: &mut Vec<Effect>) {
     let Some(slot) = model.slot() else { return typing::begin(model) };
     let Some(setup) = model.setup.clone() else { return };
+    let here = model.written_step(model.cursor.line);
+    let copy = here.filter(|step| {
+        let like = model.prepared.parsed.mission.steps[*step].like.as_ref();
+        like.is_some_and(|like| model.line_at(like.span.start) == model.cursor.line)
+    });
+    if let Some(step) = copy {
+        return super::find::differences(model, step);
+    }
     let parsed = Arc::new(model.prepared.parsed.clone());
     let current = model.text[parsed.slots[slot].span.clone()].to_owned();
     let choices = edit::choices(&parsed, &setup.names, slot);
@@ -126,9 +134,7 @@ pub(super) fn open(model: &mut Model, effects: &mut Vec<Effect>) {
             SlotKind::Text | SlotKind::Amount { .. } => {}
             _ => return model.say(Role::Quiet, "there is nothing else to choose"),
         }
-        let input = Input::new(current.trim_matches('"').to_owned());
-        model.mode = Mode::Typing(Entry { input, error: None });
-        return;
+        return type_into(model);
     }
     let at = choices.iter().position(|choice| *choice == current).unwrap_or(0);
     let items = choices.into_iter().filter_map(|choice| {
@@ -138,6 +144,14 @@ pub(super) fn open(model: &mut Model, effects: &mut Vec<Effect>) {
     });
     let finder = Finder::new(what_is_chosen(&parsed.slots[slot].kind), items.collect(), at);
     super::find::open(model, finder, effects);
+}
+
+/// Begins to type into the slot under the cursor, with what stands there.
+pub(super) fn type_into(model: &mut Model) {
+    let Some(slot) = model.slot() else { return };
+    let current = &model.text[model.prepared.parsed.slots[slot].span.clone()];
+    let input = Input::new(current.trim_matches('"').to_owned());
+    model.mode = Mode::Typing(Entry { input, error: None });
 }
 
 fn what_is_chosen(kind: &SlotKind) -> &'static str {

@@ -281,7 +281,7 @@ pub fn outside(outside: &Outside, file: &str, theme: Theme, whole: Rect, buffer:
     let area = Rect { height: whole.height.saturating_sub(1), ..whole };
     let widest = outside.rows.iter().map(|(_, row)| columns(row)).max().unwrap_or(0).max(66);
     let height = outside.rows.len() as u16 + 8;
-    let inside = boxed(theme, area, (widest + 8, height), "Changed by another program", buffer);
+    let inside = boxed(theme, area, (widest + 16, height), "Changed by another program", buffer);
     let room = inside.width.saturating_sub(3);
     let x = inside.x + 2;
     put(

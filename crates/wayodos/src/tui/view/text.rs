@@ -70,8 +70,13 @@ fn margins(model: &Model) -> Vec<Option<Margin>> {
             || old.get(line).map(|text| text.trim_end()) == Some(model.line_text(line).trim_end())
     };
     let mut set = |line: usize, margin: Margin| {
+        // The exits that a copy has from its original share a line: the one that fired is told.
+        let told = |place: &Option<Margin>| {
+            let weight = place.as_ref().and_then(|known| known.weight);
+            weight.is_some_and(|weight| weight != Weight::Spare) && margin.weight == Some(Weight::Spare)
+        };
         if stands(line)
-            && let Some(place) = margins.get_mut(line)
+            && let Some(place) = margins.get_mut(line).filter(|place| !told(place))
         {
             *place = Some(margin);
         }
