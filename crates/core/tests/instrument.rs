@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use proptest::prelude::*;
 use wayodos_core::controller::{Event, Program};
 use wayodos_core::field::{Point, Pose};
 use wayodos_core::finding::{Finding, Severity};
@@ -9,9 +10,11 @@ use wayodos_core::lab::along::Along;
 use wayodos_core::lab::evidence::{StepEvidence, evidence};
 use wayodos_core::lab::remedy::{Case, Remedy, fixes, remedies};
 use wayodos_core::lab::why::{Replay, exit_story};
-use wayodos_core::mission::exits::add_exit;
+use wayodos_core::mission::complete::completions;
+use wayodos_core::mission::edit::Edit;
+use wayodos_core::mission::exits::{self, add_exit};
 use wayodos_core::mission::offer::{behaviours, conditions, insert_offer, insert_reflex};
-use wayodos_core::mission::{format, parse};
+use wayodos_core::mission::{amend, format, parse, steps};
 use wayodos_core::project::{Prepared, Setup, hands, prepare};
 use wayodos_core::sim::{Act, Intervention, Outcome, Piece, Play, Run, World, play};
 
@@ -320,4 +323,134 @@ fn hands_are_written_as_they_are_read() {
     let in_the_way = hand(4000, Act::Place { thing: "box".into(), pose: ahead });
     let stopped = told_with(&setup, &setup.world(), ROUND, &[in_the_way], None);
     assert!(stopped.run.trace.ticks.iter().any(|tick| tick.met), "{}", stopped.run.reason);
+}
+
+/// The lines that wild texts are made of: sentences of the demo, copies, and what nobody wrote on purpose.
+fn wild_lines() -> Vec<String> {
+    let own = [
+        "step \"a\"",
+        "step \"b\"",
+        "step \"\"",
+        "  like \"a\"",
+        "  like \"b\"",
+        "  but until 2 s pass",
+        "  but drive ahead at 9 %",
+        "  repeat 2 times",
+        "  end",
+        "routine go (far = 50 mm)",
+        "  do go (far = 20 mm)",
+        "reflex \"r\"",
+        "  when ahead < 90 mm",
+        "  then resume",
+        "let cruise = 20 %",
+        "# a note",
+        "#   until 1 s passes",
+        "",
+        "\u{1f980}",
+        "  until",
+        "  or    -> ",
+        "end",
+        "  react",
+        "    when floor-left sees dark, hold",
+        "  choose",
+        "    otherwise -> done",
+        "  measure ahead as gap",
+    ];
+    own.map(str::to_owned).into_iter().chain(ROUND.lines().map(str::to_owned)).collect()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(150))]
+
+    /// Whatever stands in a text, the screen's changes of it are changes and nothing else: no panic, spans within the
+    /// text, and what was not meant stays.
+    #[test]
+    fn any_text_can_be_changed_completed_and_asked(picks in prop::collection::vec(any::<prop::sample::Index>(), 0..30), at: prop::sample::Index) {
+        let lines = wild_lines();
+        let text = picks.iter().fold(String::new(), |text, pick| text + &lines[pick.index(lines.len())] + "\n");
+        let setup = setup();
+        let prepared = prepare(&text, Some(&setup));
+        let (parsed, names) = (&prepared.parsed, &setup.names);
+        let places: Vec<usize> = text.char_indices().map(|(at, _)| at).chain([text.len()]).collect();
+        let place = places[at.index(places.len())];
+        for one in completions(parsed, &text, names, place) {
+            prop_assert!(text.get(one.span.clone()).is_some() && one.span.end == place);
+        }
+        let inside = |edit: &Edit| text.get(edit.span.clone()).is_some();
+        for step in 0..parsed.mission.steps.len() {
+            let about = &parsed.mission.steps[step];
+            let edits = [
+                steps::delete_step(parsed, &text, step),
+                steps::duplicate_step(parsed, &text, step),
+                steps::link_step(parsed, &text, step),
+                steps::move_step(parsed, &text, step, true),
+                steps::wrap_step(parsed, &text, step),
+                amend::split_step(parsed, &text, step, "travelled 40 mm"),
+                Some(add_exit(parsed, &text, step, "1 s passes", None)),
+            ];
+            prop_assert!(edits.iter().flatten().all(inside));
+            let many = [
+                amend::join_steps(parsed, &text, step).map(|(edits, _)| edits),
+                amend::mirror_step(parsed, &text, names, step),
+            ];
+            for edits in many.into_iter().flatten() {
+                prop_assert!(edits.iter().all(inside));
+                amend::apply_all(&text, edits);
+            }
+            prop_assert!(conditions(Some(about), names).len() > 5);
+        }
+        for line in 0..parsed.lines.len() {
+            let edits = [amend::toggle_comment(parsed, &text, line), exits::remove_exit(parsed, &text, line), exits::move_exit(parsed, &text, line, true)];
+            prop_assert!(edits.iter().flatten().all(inside));
+        }
+        for slot in 0..parsed.slots.len() {
+            let edits = [amend::convert(parsed, &text, slot), amend::write_out(parsed, &text, slot)];
+            prop_assert!(edits.iter().flatten().all(inside));
+            // It has a name then, or says why not.
+            let _ = amend::name_amount(parsed, &text, names, slot, "fresh");
+        }
+        for finding in &prepared.findings {
+            fixes(finding, parsed, &text, names);
+        }
+        for offer in behaviours(parsed, names).iter().take(3) {
+            prop_assert!(inside(&insert_offer(parsed, &text, None, offer)));
+        }
+        insert_reflex(parsed, &text, names);
+    }
+}
+
+#[test]
+fn every_mission_of_the_demo_can_be_asked_why_at_any_moment() {
+    // Another field each: what matters here is that whatever they are made of stands and is told.
+    for text in [
+        ROUND,
+        include_str!("../../../examples/brinewick/missions/which-way.way"),
+        include_str!("../../../examples/brinewick/missions/four-ways-along.way"),
+    ] {
+        let setup = setup();
+        let Some(program) = prepare(text, Some(&setup)).program else { panic!("it compiles here, too") };
+        let told = told(&setup, text);
+        let mut replay = Replay::new(&program);
+        let mut looked = 0;
+        for tick in (0..told.run.ended).step_by(97) {
+            let standing = replay.at(&told.run, tick);
+            let active = usize::from(told.run.trace.ticks[tick].step);
+            let innermost = standing.steps.last().map(|step| program.shown(step.step));
+            assert_eq!(innermost, Some(active), "tick {tick}");
+            for term in standing.steps.iter().flat_map(|step| &step.exits) {
+                assert!(!term.looks.is_empty() && term.looks.iter().all(|live| !live.words.is_empty()));
+                looked += usize::from(term.looked);
+            }
+        }
+        assert!(looked > 20, "{looked}");
+        for one in &told.evidence {
+            for exit in 0..program.steps[one.visit.step].exits.len() {
+                let story = exit_story(&told.run, &program, &told.evidence, one.visit.step, exit);
+                assert!(!story.visits.is_empty());
+                for remedy in remedies_of(&setup, &told, one.visit.step, exit) {
+                    assert!(wrong(&prepare(&remedy.text, Some(&setup)).findings).is_empty(), "{remedy:#?}");
+                }
+            }
+        }
+    }
 }

@@ -5,11 +5,11 @@
 use super::evidence::{Evidence, Spare, StepEvidence, THIN, noise_width};
 use super::why::{ExitStory, exit_story};
 use crate::controller::{Program, Test};
-use crate::finding::Finding;
+use crate::finding::{Finding, Severity};
 use crate::mission::amend::apply_all;
 use crate::mission::edit::{self, Edit, Stride};
 use crate::mission::exits::add_exit;
-use crate::mission::{Behaviour, Condition, Exit, LineKind, Names, Parsed, Spanned, Target, Value};
+use crate::mission::{Behaviour, Condition, Exit, LineKind, Names, Parsed, Spanned, Target, Value, check, parse};
 use crate::robot::Robot;
 use crate::sim::Run;
 use crate::units::{Quantity, Unit};
@@ -99,7 +99,15 @@ struct Found<'a> {
 
 impl Found<'_> {
     fn push(&mut self, words: String, why: impl Into<String>, text: String) {
-        if text != self.case.text && !self.remedies.iter().any(|known| known.text == text) {
+        if text == self.case.text || self.remedies.iter().any(|known| known.text == text) {
+            return;
+        }
+        // What would not run is no remedy. Routines of other files are not known here, before or after.
+        let errors = |parsed: &Parsed| {
+            let checked = check(parsed, self.case.names);
+            parsed.findings.iter().chain(&checked).filter(|finding| finding.severity == Severity::Error).count()
+        };
+        if errors(&parse(&text)) <= errors(self.case.parsed) {
             self.remedies.push(Remedy { words, why: why.into(), text });
         }
     }
@@ -293,7 +301,10 @@ impl Found<'_> {
         let of = &program.steps[active];
         let at = parsed.mission.steps.iter().position(|step| step.line == of.line);
         let Some(at) = at.filter(|_| !of.foreign && of.reflex.is_none()) else { return };
-        if parsed.mission.steps[at].exits.iter().any(|known| known.line == exit.line) {
+        // In another routine its parameters, and the steps it leads to, mean nothing.
+        let own = written(parsed, exit.line).map(|(own, _)| parsed.mission.steps[own].block);
+        let asks = parsed.mission.steps[at].exits.iter().any(|known| known.line == exit.line);
+        if asks || own != Some(parsed.mission.steps[at].block) {
             return;
         }
         let condition = &text[exit.condition.span.clone()];
