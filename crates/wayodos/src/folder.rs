@@ -554,6 +554,67 @@ mod tests {
     }
 
     #[test]
+    fn a_new_mission_comes_into_its_file_when_it_is_saved() {
+        let (_here, project) = copied();
+        assert!(project.missions().contains(&"ring-contest".to_owned()));
+        let fresh = project.open_other("Evening round").unwrap();
+        assert_eq!(fresh.mission, "mission \"Evening round\"\n  limit 60 s\n  start slipway\n");
+        let file = fresh.mission_file().unwrap();
+        assert!(!file.exists() && fresh.missions().contains(&"evening-round".to_owned()));
+        assert_eq!(save(&fresh, &fresh.mission, "text", false, Path::new(".")), Ok(Saved::Done));
+        assert_eq!(fs::read_to_string(&file).unwrap(), "text");
+        // Its name, as people say it or as the file has it, leads back to it.
+        for name in ["Evening round", "evening-round"] {
+            assert_eq!(project.open_other(name).unwrap().mission, "text");
+        }
+        assert!(project.open_other("../../etc").unwrap().mission_file().unwrap().ends_with("missions/etc.way"));
+        assert!(project.open_other(" / ").unwrap_err().contains("letters and digits"));
+        let demo = Project::demo(None).unwrap();
+        assert!(demo.missions().contains(&"morning-round".to_owned()) && demo.files().is_empty());
+        assert!(demo.open_other("ring-contest").unwrap().mission.contains("Ring contest"));
+    }
+
+    #[test]
+    fn a_project_begins_with_what_it_needs_and_never_over_another() {
+        let here = tempfile::tempdir().unwrap();
+        let folder = here.path().join("my saltern");
+        begin(&folder).unwrap();
+        let project = Project::open(&folder, None).unwrap();
+        assert_eq!((project.name(), project.findings.len()), ("my saltern", 0));
+        assert!(project.setup.is_some() && !project.mission.contains("step"));
+        assert!(begin(&folder).unwrap_err().contains("holds a project already"));
+        fs::write(here.path().join("file"), "x").unwrap();
+        assert!(begin(&here.path().join("file/within")).unwrap_err().contains("cannot write"));
+        for name in ["robots/curlew.toml", "fields/causeway.toml", "calibration.toml", PROJECT_FILE] {
+            assert!(project.files().iter().any(|file| file.ends_with(name)), "{name}");
+        }
+    }
+
+    #[test]
+    fn hands_are_kept_where_the_project_can_name_them() {
+        use wayodos_core::sim::Act;
+        let (_here, project) = copied();
+        let hands = [Intervention { at_ms: 500, act: Act::Remove { thing: "box".into() } }];
+        let file = project.keep_hands(&hands).unwrap();
+        assert!(file.ends_with("hands/morning-round.toml"));
+        let Home::Folder(folder) = &project.home else { panic!("no folder") };
+        let text = fs::read_to_string(folder.join(PROJECT_FILE)).unwrap();
+        let named = text.replacen("seed = 7", "seed = 7\nhands = \"hands/morning-round.toml\"", 1);
+        fs::write(folder.join(PROJECT_FILE), named).unwrap();
+        fs::write(
+            &file,
+            fs::read_to_string(&file).unwrap() + "\n[[hand]]\nat = \"1 s\"\nplace = \"box\"\nto = \"500, 500 mm\"\n",
+        )
+        .unwrap();
+        let again = Project::open(folder, None).unwrap();
+        assert!(again.findings.is_empty(), "{:?}", again.findings);
+        let setup = again.setup.unwrap();
+        assert_eq!(setup.hands.len(), 2);
+        assert!(setup.field.obstacles.iter().any(|obstacle| obstacle.name == "box"), "it is there to be put down");
+        assert!(Project::demo(None).unwrap().keep_hands(&hands).unwrap_err().contains("save the demo first"));
+    }
+
+    #[test]
     fn another_mission_is_opened_by_any_of_its_names() {
         let (_here, project) = copied();
         let Home::Folder(folder) = &project.home else { panic!("no folder") };

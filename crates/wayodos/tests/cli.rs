@@ -420,3 +420,20 @@ fn check_tells_advice_and_what_the_run_shows() {
     assert!(fast["message"].as_str().unwrap().starts_with("at 100 % `floor-right` moves 25 mm"), "{fast}");
     assert_eq!(fast["start"]["line"], 11);
 }
+
+#[test]
+fn a_project_is_begun_and_says_what_to_do_next() {
+    let here = tempfile::tempdir().unwrap();
+    let run = |args: &[&str]| {
+        Command::new(env!("CARGO_BIN_EXE_wayodos")).args(args).current_dir(here.path()).output().unwrap()
+    };
+    let made = run(&["new", "saltern"]);
+    assert!(made.status.success() && made.stdout.is_empty());
+    assert_eq!(String::from_utf8_lossy(&made.stderr).trim(), "made saltern; open it with `wayodos saltern`");
+    let checked = run(&["check", "saltern"]);
+    assert_eq!(checked.status.code(), Some(1), "a mission without steps cannot run");
+    assert!(String::from_utf8_lossy(&checked.stdout).contains("the mission has no steps"));
+    let again = run(&["new", "saltern", "--quiet"]);
+    assert_eq!(again.status.code(), Some(1));
+    assert!(String::from_utf8_lossy(&again.stderr).contains("holds a project already"));
+}

@@ -305,6 +305,11 @@ impl Controller {
         self.program.shown(self.step)
     }
 
+    /// The mission that it runs.
+    pub const fn program(&self) -> &Arc<Program> {
+        &self.program
+    }
+
     /// Where each actuator is to go, rad.
     pub fn wanted(&self) -> &[f64] {
         &self.wanted

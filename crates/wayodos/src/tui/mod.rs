@@ -576,3 +576,62 @@ fn export(project: &Project, told: &Told, seed: u64) -> Result<Vec<PathBuf>, Str
 
 #[cfg(test)]
 mod tests;
+
+#[cfg(test)]
+#[allow(clippy::unwrap_used, reason = "helpers of tests are tests")]
+mod watching {
+    use std::fs;
+
+    use super::*;
+
+    /// The demo in a folder, watched.
+    fn watched() -> (tempfile::TempDir, Project, Watch) {
+        let here = tempfile::tempdir().unwrap();
+        let demo = Project::demo(None).unwrap();
+        let Ok(Saved::Copied(folder)) = save(&demo, "", &demo.mission, false, here.path()) else { panic!("no copy") };
+        let project = Project::open(&folder, None).unwrap();
+        let watch = Watch::new(&project);
+        (here, project, watch)
+    }
+
+    #[test]
+    fn what_others_write_is_told_once_and_what_we_write_is_not() {
+        let (_here, project, mut watch) = watched();
+        assert!(watch.look().is_empty(), "nothing has changed");
+        let file = project.mission_file().unwrap();
+        let theirs = format!("{}# theirs\n", project.mission);
+        fs::write(&file, &theirs).unwrap();
+        let told = watch.look();
+        assert!(matches!(told.as_slice(), [Msg::Outside(text)] if *text == theirs), "{told:?}");
+        assert!(watch.look().is_empty(), "once");
+        let ours = format!("{theirs}# ours\n");
+        fs::write(&file, &ours).unwrap();
+        watch.saved(&ours);
+        assert!(watch.look().is_empty(), "we know what we wrote");
+        // Gone, or no text: nothing to take over.
+        fs::write(&file, [0xff, 0xfe]).unwrap();
+        assert!(watch.look().is_empty());
+        fs::remove_file(&file).unwrap();
+        assert!(watch.look().is_empty());
+        fs::write(&file, &theirs).unwrap();
+        assert_eq!(watch.look().len(), 1, "and back");
+    }
+
+    #[test]
+    fn a_changed_robot_brings_the_project_anew() {
+        let (_here, project, mut watch) = watched();
+        let Home::Folder(folder) = &project.home else { panic!("a folder") };
+        let robot = folder.join("robots/curlew.toml");
+        let text = fs::read_to_string(&robot).unwrap();
+        fs::write(&robot, text.replace("7.9 V", "7.25 V")).unwrap();
+        let told = watch.look();
+        let [Msg::Refit(fresh)] = told.as_slice() else { panic!("{told:?}") };
+        assert_eq!(fresh.setup.as_ref().unwrap().robot.battery, 7.25);
+        fs::write(&robot, "mass = 9").unwrap();
+        let told = watch.look();
+        assert!(
+            matches!(told.as_slice(), [Msg::Refit(broken)] if broken.setup.is_none() && !broken.findings.is_empty())
+        );
+        assert!(watch.look().is_empty());
+    }
+}

@@ -67,8 +67,8 @@ pub enum Mode {
     Finding(Box<Finder>),
     /// Answering a question.
     Asking(Question, Entry),
-    /// Reading the keys.
-    Help,
+    /// Reading the keys; how many rows are above the window.
+    Help(usize),
     /// Reading the mission in words.
     Reading {
         /// The lines, and whether each is a step's name.

@@ -33,6 +33,27 @@ fn a_repeat_goes_round_so_many_times() {
 }
 
 #[test]
+fn a_mission_begun_in_the_middle_knows_what_another_one_knew() {
+    let text = "step \"m\"\nmeasure floor-left as seen\nstep \"a\"\nhold, brake\nuntil floor-left sees dark as black or 9 s pass\n\
+                step \"b\"\nhold, brake\nuntil seen > 70 % -> done\nor 9 s pass\nstep \"c\"\nchoose\nwhen ended by black -> done\notherwise -> \"d\"\nstep \"d\"\nhold, brake\nuntil 9 s pass";
+    let mut whole = Script::new(text);
+    whole.still(0.9);
+    whole.still(0.9);
+    whole.still(0.1);
+    let known = whole.controller.knowledge();
+    let program = std::sync::Arc::clone(whole.controller.program());
+    let begun = |step: usize, known: &crate::controller::Knowledge| {
+        let mut script = Script::new(text);
+        script.controller = crate::controller::Controller::starting_at(std::sync::Arc::clone(&program), step, known);
+        (script.still(0.5).1, script.still(0.5).1, script.controller.step())
+    };
+    assert_eq!(begun(2, &known).1, Status::Ended(End::Done), "90 % was measured before");
+    assert_eq!(begun(2, &crate::controller::Knowledge::default()).1, Status::Running, "nothing was");
+    assert_eq!(begun(3, &known).0, Status::Ended(End::Done), "the step before was ended by it");
+    assert_eq!(begun(3, &crate::controller::Knowledge::default()).2, 4);
+}
+
+#[test]
 fn an_exit_of_a_repeat_ends_what_is_within_it() {
     let mut script = Script::new(
         "step \"r\"\nrepeat forever\nstep \"a\"\ndrive ahead at 20 %\nuntil 9 s pass\nend\nuntil floor-left sees dark -> done",

@@ -177,7 +177,11 @@ fn on_key(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) {
         Mode::Free(_) if stop => model.stop_typing(),
         _ if stop => {}
         Mode::Free(free) => typing::free(model, key, free, effects),
-        Mode::Help => {}
+        Mode::Help(scroll) => {
+            if let Some(scroll) = scrolled(model, key, super::view::overlay::help_rows(model.size), scroll) {
+                model.mode = Mode::Help(scroll);
+            }
+        }
         Mode::Reading { lines, notes, scroll } => {
             if let Some(scroll) = scrolled(model, key, lines.len(), scroll) {
                 model.mode = Mode::Reading { lines, notes, scroll };
@@ -526,7 +530,7 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
                 None => Some(model.focus),
             };
         }
-        Action::Help => model.mode = Mode::Help,
+        Action::Help => model.mode = Mode::Help(0),
         Action::Read => read_back(model),
         Action::Palette => find::palette(model),
         Action::Quit if model.unsaved() => model.mode = Mode::Leaving,

@@ -229,7 +229,7 @@ pub fn hints(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
             ("Ctrl s", "save"),
         ],
         Mode::Finding(_) => &[("type", "to find"), ("Up Down", "choose"), ("Enter", "take it"), ("Esc", "leave it")],
-        Mode::Help => &[("any key", "back")],
+        Mode::Help(_) => &[("Up Down PgUp PgDn", "read on"), ("any other key", "back")],
         Mode::Reading { .. } => &[("Up Down PgUp PgDn", "read on"), ("any other key", "back")],
         Mode::Leaving => &[("s", "save and leave"), ("k", "leave, keep for next time"), ("d", "drop"), ("Esc", "stay")],
         Mode::Outside(_) => &[("o", "keep ours"), ("t", "take theirs"), ("b", "take both"), ("Up Down", "read on")],

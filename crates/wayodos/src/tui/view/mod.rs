@@ -77,7 +77,7 @@ impl Screen {
         bars::status(model, theme, areas.status, buffer);
         bars::hints(model, theme, areas.hints, buffer);
         match &model.mode {
-            Mode::Help => overlay::help(theme, whole, buffer),
+            Mode::Help(scroll) => overlay::help(theme, whole, *scroll, buffer),
             Mode::Reading { lines, notes, scroll } => overlay::reading(theme, whole, lines, notes, *scroll, buffer),
             Mode::Leaving => overlay::leaving(model, theme, whole, buffer),
             Mode::Finding(finder) => cursor = Some(overlay::list(finder, theme, areas.lists(), buffer)),

@@ -33,35 +33,62 @@ fn boxed_at(theme: Theme, place: Rect, title: &str, buffer: &mut Buffer) -> Rect
 }
 
 /// All keys, in as many columns as there is room for.
-pub fn help(theme: Theme, whole: Rect, buffer: &mut Buffer) {
-    const WIDE: u16 = 48;
+pub fn help(theme: Theme, whole: Rect, scroll: usize, buffer: &mut Buffer) {
     // The hint line stays free.
     let area = Rect { height: whole.height.saturating_sub(1), ..whole };
-    let height = area.height.saturating_sub(2);
-    let most = (area.width.saturating_sub(4) / WIDE).max(2);
-    let tall = |groups: &[&Group]| groups.iter().map(|group| group.rows.len() as u16 + 2).sum::<u16>();
-    let laid = (1..=most).map(spread).find(|columns| columns.iter().all(|groups| tall(groups) <= height + 1));
-    let columns = laid.unwrap_or_else(|| spread(most));
-    let wide = (area.width.saturating_sub(4) / columns.len() as u16).min(WIDE);
-    let tallest = columns.iter().map(|groups| tall(groups)).max();
-    let size = (wide * columns.len() as u16 + 2, (tallest.unwrap_or(0) + 1).min(area.height));
+    let (columns, wide) = help_columns((area.width, area.height));
+    let tallest = columns.iter().map(|groups| tall(groups)).max().unwrap_or(0);
+    let size = (wide * columns.len() as u16 + 2, (tallest + 1).min(area.height));
     let inside = boxed(theme, area, size, "Keys   (/ finds any of them by name)", buffer);
+    let shown = usize::from(inside.height);
+    let scroll = scroll.min(usize::from(tallest.saturating_sub(1)).saturating_sub(shown));
     for (column, groups) in columns.into_iter().enumerate() {
-        let (x, mut y) = (inside.x + 1 + column as u16 * wide, inside.y);
-        for group in groups {
-            let mut line = |text: &str, at: u16, y: u16, role: Role| {
-                if y < inside.bottom() {
-                    put(buffer, x + at, y, wide.saturating_sub(at + 1), text, theme.role(role));
+        let x = inside.x + 1 + column as u16 * wide;
+        let mut nth = 0usize;
+        let mut line = |parts: [(&str, u16, Role); 2]| {
+            if let Some(y) = nth.checked_sub(scroll).filter(|y| *y < shown) {
+                for (text, at, role) in parts {
+                    put(buffer, x + at, inside.y + y as u16, wide.saturating_sub(at + 1), text, theme.role(role));
                 }
-            };
-            line(group.title, 0, y, Role::Accent);
-            for (row, y) in group.rows.iter().zip(y + 1..) {
-                line(row.label, 1, y, Role::Word);
-                line(row.what, 11, y, Role::Text);
             }
-            y += group.rows.len() as u16 + 2;
+            nth += 1;
+        };
+        for group in groups {
+            line([(group.title, 0, Role::Accent), ("", 0, Role::Text)]);
+            for row in group.rows {
+                line([(row.label, 1, Role::Word), (row.what, 11, Role::Text)]);
+            }
+            line([("", 0, Role::Text), ("", 0, Role::Text)]);
         }
     }
+    let more = usize::from(tallest.saturating_sub(1)).saturating_sub(scroll + shown);
+    if more > 0 {
+        let words = format!(" {more} more ");
+        let x = inside.right().saturating_sub(words.len() as u16 + 1);
+        put(buffer, x, inside.bottom(), inside.width, &words, theme.role(Role::Quiet));
+    }
+}
+
+fn tall(groups: &[&Group]) -> u16 {
+    groups.iter().map(|group| group.rows.len() as u16 + 2).sum()
+}
+
+/// The columns of the keys in an area, and how wide each is: as few as will do, and no wider than they must be.
+fn help_columns((width, height): (u16, u16)) -> (Vec<Vec<&'static Group>>, u16) {
+    const WIDE: u16 = 48;
+    const NARROW: u16 = 36;
+    let most = (width.saturating_sub(4) / NARROW).max(2);
+    let fits = |columns: &Vec<Vec<&Group>>| columns.iter().all(|groups| tall(groups) < height);
+    let columns = (1..=most).map(spread).find(fits).unwrap_or_else(|| spread(most));
+    let wide = (width.saturating_sub(4) / columns.len() as u16).min(WIDE);
+    (columns, wide)
+}
+
+/// How many rows of keys there are on a screen of a size.
+pub fn help_rows((width, height): (u16, u16)) -> usize {
+    let (columns, _) = help_columns((width, height.saturating_sub(1)));
+    let rows = columns.iter().map(|groups| tall(groups)).max().unwrap_or(0);
+    usize::from(rows.saturating_sub(height.saturating_sub(4)))
 }
 
 /// The groups of keys in so many columns, those of one group together.

@@ -1,0 +1,239 @@
+//! What is seen of it: every pane in every size, what the mouse does to lists and tabs, and what the hints promise.
+
+use super::*;
+use crate::tui::keymap;
+use crate::tui::layout::Pane;
+use crate::tui::model::Side;
+use crate::tui::view::side::tab_at;
+use ratatui::layout::Position;
+
+fn resize(app: &mut App, width: u16, height: u16) {
+    app.msg(Msg::Input(Event::Resize(width, height)));
+}
+
+fn line(app: &App, nth: usize) -> String {
+    app.frame(Depth::True, Cells::Half).lines().nth(nth).unwrap_or_default().to_owned()
+}
+
+#[test]
+fn every_key_stands_in_the_help_whatever_the_size() {
+    let mut app = App::new();
+    for (width, height) in [(160, 50), (120, 40), (200, 60), (300, 90), (100, 45), (80, 36)] {
+        resize(&mut app, width, height);
+        app.press("?");
+        let mut frame = app.frame(Depth::True, Cells::Half);
+        // What does not fit is scrolled to.
+        app.press("End");
+        frame += &app.frame(Depth::True, Cells::Half);
+        for row in keymap::rows() {
+            // In narrow columns the end of a sentence may be cut.
+            let begin: String = row.what.chars().take(18).collect();
+            assert!(frame.contains(&begin), "{width} x {height}: {}\n{frame}", row.what);
+        }
+        app.press("Esc");
+    }
+}
+
+#[test]
+fn the_line_of_keys_promises_only_what_works_here() {
+    let mut app = App::new();
+    let hints = |app: &App| line(app, usize::from(app.model.size.1) - 1);
+    for (keys, there, missing) in [
+        ("", "l name it", "c copy"),
+        ("Up", "c copy", "l name it"),
+        ("Down Down", "o add an exit", "c copy"),
+        ("v", "arrows pan", "o add an exit"),
+        ("v", "Left Right time", "arrows pan"),
+        ("y", "Up Down which exit", "zoom"),
+        ("Esc a", "type to find", "v next pane"),
+        ("Esc e", "Esc done", "type to find"),
+        ("Esc q", "", "Esc done"),
+    ] {
+        app.press(keys);
+        let hints = hints(&app);
+        assert!(hints.contains(there) && !hints.contains(missing), "{keys}: {hints}");
+        assert!(hints.contains("? keys") != matches!(app.model.mode, Mode::Finding(_) | Mode::Free(_)), "{hints}");
+    }
+}
+
+#[test]
+fn a_small_screen_has_one_pane_for_chart_and_why() {
+    let mut app = App::new();
+    resize(&mut app, 80, 24);
+    let shows = |app: &App, words: &str| app.frame(Depth::True, Cells::Half).contains(words);
+    assert!(shows(&app, "floor-left") && !shows(&app, "findings"));
+    app.press("y");
+    assert!(shows(&app, "has the wheels") && shows(&app, "findings"));
+    app.press("y");
+    assert!(!shows(&app, "findings"), "the same key gives the chart back");
+    app.press("v v v");
+    assert_eq!(app.model.focus, Pane::Side);
+    assert!(shows(&app, "findings"), "and so does going round the panes");
+    app.press("v");
+    assert!(!shows(&app, "findings"));
+    // Large ones show two things in the column of their own.
+    resize(&mut app, 260, 80);
+    let frame = app.frame(Depth::True, Cells::Half);
+    assert!(frame.contains(" why ") && frame.contains("─ map ─") && frame.contains("→9 →10"), "{frame}");
+}
+
+#[test]
+fn lists_tabs_and_rows_answer_to_the_mouse() {
+    let mut app = App::new();
+    app.press("Tab a");
+    let lists = app.model.areas().unwrap().lists();
+    app.click(lists.x + 6, lists.y + 4);
+    let Mode::Finding(finder) = &app.model.mode else { panic!("a list") };
+    assert_eq!((finder.at, finder.item().unwrap().title.as_str()), (2, "Drive back"));
+    assert!(app.model.text.contains("drive back at 30 %"), "a click tries");
+    app.click(lists.x + 6, lists.y + 4);
+    assert!(
+        matches!(app.model.mode, Mode::Browse) && app.model.trial.is_none() && app.model.unsaved(),
+        "another takes"
+    );
+    app.press("u");
+    let side = app.model.areas().unwrap().side;
+    let tab = (side.x..side.right()).find(|x| tab_at(side, Position::new(*x, side.y)) == Some(Side::Map)).unwrap();
+    app.click(tab, side.y);
+    assert!((app.model.focus, app.model.side) == (Pane::Side, Side::Map));
+    app.click(side.x + 10, side.y + 5);
+    assert_eq!(app.model.side_row, 4);
+    app.click(side.x + 10, side.y + 5);
+    assert_eq!(app.model.line_text(app.model.cursor.line), "step \"Corner and hairpin\"", "a second click goes there");
+    assert!((app.model.time - 13.91).abs() < 0.02, "{}", app.model.time);
+}
+
+#[test]
+fn the_track_shows_where_the_sensor_was_and_what_it_met() {
+    let mut app = App::new();
+    app.press("Home } } K Right");
+    let frame = app.frame(Depth::True, Cells::Half);
+    assert!(
+        frame.contains("floor-right at ") && frame.contains("of its track") && frame.contains("% is there"),
+        "{frame}"
+    );
+    assert!(frame.contains("0 mm") && frame.contains("dots: where it looked"));
+    app.press("Left");
+    assert!(app.frame(Depth::True, Cells::Half).contains("floor-left at "));
+    app.press("Left");
+    assert!(app.frame(Depth::True, Cells::Half).contains("hue at "), "round the end");
+    // As much of it as the chart shows of the time.
+    app.press("v v v Up Up Up Up v");
+    assert!(app.model.span.is_some());
+    app.frame(Depth::Mono, Cells::Ascii);
+}
+
+#[test]
+fn notes_stand_beside_the_words_or_among_them() {
+    let mut app = App::new();
+    app.press("J greet Enter w");
+    let beside = app.frame(Depth::True, Cells::Half);
+    let row = beside.lines().find(|line| line.contains("Greet the kiln") && line.contains("│ ")).unwrap_or_default();
+    assert!(row.contains("The stokers want to be greeted.") && beside.contains("Your notes"), "{beside}");
+    app.press("Esc");
+    resize(&mut app, 100, 40);
+    app.press("w");
+    let among = app.frame(Depth::True, Cells::Half);
+    assert!(among.contains("# The stokers want to be greeted.") && !among.contains("Your notes"), "{among}");
+}
+
+#[test]
+fn a_reflex_is_seen_taking_the_wheels() {
+    let mut project = Project::demo(None).unwrap();
+    project.mission = "mission \"r\"\n  limit 20 s\n  start slipway\n\nreflex \"Back off\"\n  when floor-right sees dark\n  drive back at 26 %\n  until travelled 60 mm\n  then resume\n\nstep \"Go\"\n  drive ahead at 26 %\n  until 8 s pass  -> done\n".to_owned();
+    let mut app = App::new();
+    app.model = Model::new(project, None, 7, (160, 50));
+    let job = app.model.job().map(Effect::Run);
+    app.carry_out(job.into_iter().collect());
+    app.press("Home PgDn y");
+    for _ in 0..6 {
+        if app.notice().contains("takes the wheels") {
+            break;
+        }
+        app.press("PgDn");
+    }
+    app.press("]");
+    let frame = app.frame(Depth::True, Cells::Half);
+    assert!(frame.contains("the reflex has the wheels") && frame.contains("waits for the reflex"), "{frame}");
+    app.press("Down Down Down Down");
+    let frame = app.frame(Depth::True, Cells::Half);
+    assert!(frame.contains("\"Back off\" took the wheels"), "{frame}");
+    assert!(frame.contains("Back off"), "and has a ribbon in the chart");
+    app.press("Enter");
+    assert!(app.notice().contains("mark an exit"), "{}", app.notice());
+}
+
+#[test]
+fn several_looks_of_one_exit_stand_below_it() {
+    let mut app = App::new();
+    let text = app.model.text.replacen(
+        "until floor-right sees dark  -> next",
+        "until floor-right sees dark and travelled 50 mm for 20 ms  -> next",
+        1,
+    );
+    app.msg(Msg::Outside(text));
+    app.press("Home } y");
+    let frame = app.frame(Depth::True, Cells::Half);
+    assert!(frame.contains("has held for") || frame.contains("of 2 hold"), "{frame}");
+    let words: Vec<&str> = frame.lines().filter(|line| line.contains("travelled 50 mm")).collect();
+    assert!(words.iter().any(|line| line.contains("of 50 mm") || line.contains("holds")), "{words:?}");
+}
+
+#[test]
+fn typing_freely_goes_where_the_mouse_and_the_arrows_say() {
+    let mut app = App::new();
+    app.press("Tab e");
+    let frame = app.frame(Depth::Mono, Cells::Half);
+    let row = frame.lines().position(|line| line.contains("crossed 3 dark")).unwrap();
+    let column = frame.lines().nth(row).unwrap().split("3 dark").next().unwrap().chars().count();
+    app.click(column as u16, row as u16);
+    app.press("1");
+    assert!(app.model.text.contains("crossed 13 dark lines"), "{}", app.model.text);
+    for (code, modifiers) in [
+        (KeyCode::Backspace, KeyModifiers::NONE),
+        (KeyCode::Down, KeyModifiers::NONE),
+        (KeyCode::Up, KeyModifiers::NONE),
+        (KeyCode::Right, KeyModifiers::CONTROL),
+        (KeyCode::Left, KeyModifiers::CONTROL),
+        (KeyCode::Home, KeyModifiers::NONE),
+        (KeyCode::End, KeyModifiers::NONE),
+    ] {
+        app.msg(Msg::Input(Event::Key(KeyEvent::new(code, modifiers))));
+    }
+    assert!(!app.model.unsaved(), "taken out again, and nothing else was touched");
+    let Mode::Free(free) = &app.model.mode else { panic!("still typing") };
+    let (start, end) = free.line(&app.model.text);
+    assert_eq!((&app.model.text[start..end], free.at), ("  until floor-right has crossed 3 dark lines  -> next", end));
+    // The text that is deleted into one line, and the draft of it.
+    app.press("Home");
+    app.msg(Msg::Input(Event::Key(KeyEvent::new(KeyCode::Backspace, KeyModifiers::NONE))));
+    assert!(app.model.text.contains("gain 0.6  until floor-right"), "{}", app.model.text);
+    app.press("Esc u");
+    assert!(!app.model.unsaved());
+}
+
+#[test]
+fn another_mission_keeps_the_shape_of_the_screen() {
+    let mut app = App::new();
+    app.press("m +");
+    // One that is not there yet is begun, and stands in no file before it is saved.
+    let fresh = app.model.project.open_other("Evening round").unwrap();
+    assert_eq!((fresh.config.mission.as_str(), fresh.mission.lines().count()), ("missions/evening-round.way", 3));
+    assert!(app.model.project.open_other("///").is_err());
+    app.msg(Msg::Opened(Err("there is no project at x".into())));
+    assert!(app.notice().contains("there is no project at x") && app.model.unsaved(), "nothing is lost");
+    let other = Project::demo(Some("mind-the-rim")).unwrap();
+    app.msg(Msg::Opened(Ok((Box::new(other), None))));
+    assert!(app.model.text.contains("Mind the rim") && app.outcome() == Outcome::Done);
+    assert!((app.model.side, app.model.focus) == (Side::Map, Pane::Side), "as it was");
+    assert!(app.notice().contains("edits of morning-round are kept"), "{}", app.notice());
+    // A file beside the mission that has errors now, and none any more.
+    let mut broken = app.model.project.clone();
+    broken.setup = None;
+    let good = app.model.project.clone();
+    app.msg(Msg::Refit(Box::new(broken)));
+    assert!(app.model.setup.is_none() && app.notice().contains("has errors now"));
+    app.frame(Depth::True, Cells::Half);
+    app.msg(Msg::Refit(Box::new(good)));
+    assert!(app.outcome() == Outcome::Done && app.notice().contains("taken over"));
+}
