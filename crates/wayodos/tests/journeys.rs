@@ -416,6 +416,26 @@ fn plain_signs_are_enough() {
 }
 
 #[test]
+fn a_small_terminal_is_enough_to_write_try_and_ask() {
+    let terminal = Terminal::start(copied(), (80, 24), "brinewick", "");
+    terminal.shows("✓ done at").shows("? keys").keys(&["Tab", "a"]).shows("A step that does what?");
+    terminal.keys(&["wait"]).shows("step \"Wait\"").keys(&["Enter"]).shows("✓ done at 61").shows("not saved");
+    // The wheel over the text, a click on a slot, the pane with the reasons in the chart's place.
+    terminal.tmux(&["send-keys", "-l", "\u{1b}[<64;30;5M\u{1b}[<64;30;5M"]).unwrap();
+    terminal.keys(&["y"]).shows("why").shows("has the wheels").keys(&["y"]).hides(" findings ");
+    terminal.keys(&["?"]).shows("Keys").shows("more").keys(&["End"]).shows("leave").keys(&["Escape"]);
+    terminal.keys(&["w"]).shows("In words").keys(&["Home"]).shows("1 Leave the slipway").keys(&["Escape"]);
+    terminal
+        .keys(&["/"])
+        .shows("Do what?")
+        .keys(&["mirror"])
+        .hides("75 of")
+        .keys(&["Escape", "q"])
+        .shows("is not saved");
+    terminal.keys(&["d"]).shows("left with 0").is_restored();
+}
+
+#[test]
 fn other_missions_are_opened_without_losing_edits() {
     let terminal = Terminal::start(copied(), LARGE, "brinewick", "");
     terminal.shows("✓ done at").keys(&["+"]).shows("not saved").keys(&["O"]).shows("Open which mission");

@@ -1,6 +1,7 @@
 //! The controller against hand-made readings: no simulator, so that each rule stands alone.
 
 mod flow;
+mod standing;
 mod wheels;
 
 use std::sync::Arc;

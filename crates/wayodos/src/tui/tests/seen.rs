@@ -237,3 +237,56 @@ fn another_mission_keeps_the_shape_of_the_screen() {
     app.msg(Msg::Refit(Box::new(good)));
     assert!(app.outcome() == Outcome::Done && app.notice().contains("taken over"));
 }
+
+#[test]
+fn whatever_is_pressed_and_pointed_at_can_be_drawn_and_taken_back() {
+    const KEYS: [&str; 40] = [
+        "Up", "Down", "Left", "Right", "Tab", "Enter", "Esc", "+", "-", "a", "A", "o", "c", "C", "d", "<", ">", "b",
+        "i", "#", "k", "j", "e", "x", "Space", "p", "T", "!", "h", "y", "K", "m", "N", "v", "z", "Z", "G", "0", "|",
+        "u",
+    ];
+    let kinds = [
+        MouseEventKind::Down(MouseButton::Left),
+        MouseEventKind::Drag(MouseButton::Left),
+        MouseEventKind::Up(MouseButton::Left),
+        MouseEventKind::Down(MouseButton::Right),
+        MouseEventKind::Drag(MouseButton::Right),
+        MouseEventKind::ScrollUp,
+        MouseEventKind::ScrollDown,
+        MouseEventKind::Moved,
+    ];
+    for (seed, mission) in [(1, "morning-round"), (2, "ring-contest"), (3, "round-the-gates"), (4, "haul-the-barge")] {
+        let mut app = on(mission, seed);
+        let original = Arc::clone(&app.model.text);
+        let mut dice = Dice(seed);
+        for turn in 0..120 {
+            if turn % 30 == 0 {
+                let sizes = [(80, 24), (120, 30), (160, 50), (260, 70)];
+                let (width, height) = sizes[dice.throw(sizes.len())];
+                resize(&mut app, width, height);
+            }
+            if dice.throw(3) == 0 {
+                let (column, row) =
+                    (dice.throw(usize::from(app.model.size.0)), dice.throw(usize::from(app.model.size.1)));
+                let kind = kinds[dice.throw(kinds.len())];
+                let mouse = MouseEvent { kind, column: column as u16, row: row as u16, modifiers: KeyModifiers::NONE };
+                app.msg(Msg::Input(Event::Mouse(mouse)));
+            } else {
+                app.press(KEYS[dice.throw(KEYS.len())]);
+            }
+            if turn % 7 == 0 {
+                app.msg(Msg::Tick(0.04));
+                app.frame(Depth::Indexed, [Cells::Half, Cells::Octant, Cells::Ascii][dice.throw(3)]);
+            }
+            let model = &app.model;
+            assert!(model.time >= 0.0 && model.time <= model.end() + 1e-9, "{mission} {turn}: {}", model.time);
+            assert!(model.span.is_none_or(|(from, to)| from >= 0.0 && to > from), "{mission} {turn}: {:?}", model.span);
+            assert!(model.slots_on(model.cursor.line).count() > model.cursor.nth || model.cursor.nth == 0);
+        }
+        app.press("Esc Esc Esc");
+        for _ in 0..130 {
+            app.press("u");
+        }
+        assert_eq!(app.model.text, original, "{mission}");
+    }
+}
