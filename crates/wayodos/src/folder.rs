@@ -440,8 +440,10 @@ fn copy_demo(project: &Project, text: &str, here: &Path) -> Result<PathBuf, Stri
     let names = std::iter::once(demo::FOLDER.to_owned()).chain((2..1000).map(|n| format!("{}-{n}", demo::FOLDER)));
     let folder = names.map(|name| here.join(name)).find(|folder| !folder.exists());
     let folder = folder.ok_or_else(|| format!("{} holds too many copies of the demo", here.display()))?;
-    for (path, contents) in demo::FILES {
-        let contents = if *path == project.config.mission { text } else { contents };
+    let own = project.config.mission.as_str();
+    let files = demo::FILES.iter().filter(|(path, _)| *path != own);
+    // The mission may be one that the demo did not have.
+    for (path, contents) in files.copied().chain([(own, text)]) {
         let file = folder.join(path);
         let made = file.parent().map_or(Ok(()), fs::create_dir_all);
         made.and_then(|()| write_whole(&file, contents.as_bytes()))
@@ -471,6 +473,15 @@ mod tests {
         assert_eq!((project.mission.as_str(), project.findings.len()), (demo.mission.as_str(), 0));
         let again = save(&demo, "", "x", false, here.path()).unwrap();
         assert_eq!(again, Saved::Copied(here.path().join("brinewick-2")), "an earlier copy is never touched");
+    }
+
+    #[test]
+    fn a_mission_begun_in_the_demo_is_saved_with_its_copy() {
+        let here = tempfile::tempdir().unwrap();
+        let fresh = Project::demo(None).unwrap().open_other("Evening round").unwrap();
+        let Ok(Saved::Copied(folder)) = save(&fresh, "", "evening", false, here.path()) else { panic!("not copied") };
+        assert_eq!(fs::read_to_string(folder.join("missions/evening-round.way")).unwrap(), "evening");
+        assert!(Project::open(&folder, None).unwrap().mission.contains("Morning round"), "and all the others");
     }
 
     #[test]

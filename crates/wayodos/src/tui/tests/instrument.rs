@@ -215,7 +215,6 @@ fn the_run_can_be_shown_up_to_a_step_and_playing_stops_before_one() {
 #[test]
 fn what_a_hand_does_is_done_again_in_every_run() {
     let mut app = App::new();
-    let before = hash(&app);
     app.press("Home } } } } h");
     app.press("Enter");
     assert_eq!(app.model.hands.len(), 1);
@@ -227,9 +226,13 @@ fn what_a_hand_does_is_done_again_in_every_run() {
     app.press("h keep Enter");
     assert!(matches!(app.asked.last(), Some(Effect::KeepHands)));
     app.press("h forget Enter");
-    assert_eq!(app.model.told.as_ref().unwrap().run.outcome, Outcome::Done);
+    assert_eq!(app.outcome(), Outcome::Done);
     assert_eq!(app.model.told.as_ref().unwrap().run.duration(), 60.04);
-    let _ = before;
+    // In a piece the moment is that of the piece.
+    app.press("J dock Enter p ] ] ] ] ] h nudge Enter");
+    let told = app.model.told.as_ref().unwrap();
+    let hand = told.chart.marks.iter().find(|mark| mark.words == "a hand carries the robot");
+    assert!(told.piece.is_some() && hand.is_some_and(|mark| (mark.at - 0.5).abs() < 1e-9), "{hand:?}");
 }
 
 #[test]

@@ -349,7 +349,10 @@ fn by_hand(model: &mut Model, hand: Act, effects: &mut Vec<Effect>) {
     if matches!(&hand, Act::Place { thing, .. } | Act::Remove { thing } if thing == BOX) {
         model.setup = model.setup.as_ref().map(|setup| Arc::new(setup.with_box()));
     }
-    let at_ms = (model.time * 1e3).round().max(0.0) as u64;
+    // A piece counts its time from its own beginning, the world from the start.
+    let piece = model.told.as_ref().and_then(|told| told.piece.as_ref());
+    let before = piece.map_or(0.0, |(_, from)| from.base.run.trace.seconds(from.tick));
+    let at_ms = ((model.time + before) * 1e3).round().max(0.0) as u64;
     model.hands.push(Intervention { at_ms, act: hand });
     model.hands.sort_by_key(|hand| hand.at_ms);
     let told = format!("done by hand at {:.2} s, and again in every run until h forgets it", model.time);
