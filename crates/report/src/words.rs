@@ -1,5 +1,7 @@
 //! What the evidence of a run says, in the few words that fit beside a sentence.
 
+use std::collections::{HashMap, VecDeque};
+
 use wayodos_core::controller::{Action, Goal, Program};
 use wayodos_core::field::Point;
 use wayodos_core::lab::evidence::{Evidence, Spare, THIN};
@@ -196,11 +198,9 @@ pub fn change_words(before: Story<'_>, after: Story<'_>) -> String {
             told.push(format!("now {}{step}{place}", outcome_words(new, new_program)));
         }
     }
-    let moved = old
-        .visits
-        .iter()
-        .zip(&new.visits)
-        .find(|(a, b)| a.step == b.step && (old.trace.seconds(a.left) - new.trace.seconds(b.left)).abs() >= 0.05);
+    let moved = same_visits(before, after)
+        .into_iter()
+        .find(|(a, b)| (old.trace.seconds(a.left) - new.trace.seconds(b.left)).abs() >= 0.05);
     if let Some((a, b)) = moved {
         let later = new.trace.seconds(b.left) - old.trace.seconds(a.left);
         let way = if later > 0.0 { "later" } else { "earlier" };
@@ -215,6 +215,32 @@ pub fn change_words(before: Story<'_>, after: Story<'_>) -> String {
         return "nothing that matters changed".into();
     }
     told.join("; ")
+}
+
+/// The visits to one step before and after an edit, in the order of the later run: a step is known by its name, as often as
+/// it came; one whose name is only in one of the texts was called otherwise, when it stands where the other's lonely one does.
+fn same_visits<'a>(before: Story<'a>, after: Story<'a>) -> Vec<(&'a Visit, &'a Visit)> {
+    let has = |program: &Program, name: &str| program.steps.iter().any(|step| step.name == name);
+    let called = |step: usize| -> Option<&str> {
+        let name = after.program.steps[step].name.as_str();
+        if has(before.program, name) {
+            return Some(name);
+        }
+        let there = before.program.steps.get(step)?.name.as_str();
+        let alike = before.program.steps.len() == after.program.steps.len();
+        (alike && !has(after.program, there)).then_some(there)
+    };
+    let mut left: HashMap<&str, VecDeque<&Visit>> = HashMap::new();
+    for visit in &before.run.visits {
+        left.entry(before.program.steps[visit.step].name.as_str()).or_default().push_back(visit);
+    }
+    let mut pairs = Vec::new();
+    for visit in &after.run.visits {
+        if let Some(earlier) = called(visit.step).and_then(|name| left.get_mut(name)).and_then(VecDeque::pop_front) {
+            pairs.push((earlier, visit));
+        }
+    }
+    pairs
 }
 
 #[cfg(test)]

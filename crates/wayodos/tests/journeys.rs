@@ -278,7 +278,8 @@ fn a_working_mission_is_made_from_nothing() {
     let made =
         Command::new(env!("CARGO_BIN_EXE_wayodos")).arg("new").arg(here.path().join("saltern")).output().unwrap();
     assert!(made.status.success() && String::from_utf8_lossy(&made.stderr).contains("open it with"));
-    let terminal = Terminal::start(here, LARGE, "saltern", "");
+    // In its folder nothing need be named.
+    let terminal = Terminal::start_command(here, LARGE, &format!("cd saltern; {}", env!("CARGO_BIN_EXE_wayodos")));
     terminal.shows("This mission has no steps yet").shows("no steps yet");
     // One: to the landing. The run that each choice would give is shown while it is marked.
     terminal.keys(&["a"]).shows("A step that does what?").keys(&["mark"]).shows("Drive to a mark").shows("only tried");

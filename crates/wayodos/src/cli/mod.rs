@@ -18,7 +18,7 @@ use clap::{Args, Parser, Subcommand};
 use wayodos_core::finding::{Finding, Severity, has_errors};
 use wayodos_core::project::prepare;
 
-use crate::folder::{OpenError, Project, begin};
+use crate::folder::{OpenError, PROJECT_FILE, Project, begin};
 use crate::tui::{self, Look};
 use crate::work::{Job, Told, tell};
 
@@ -28,7 +28,7 @@ use crate::work::{Job, Told, tell};
 struct Typed {
     #[command(subcommand)]
     command: Option<Command>,
-    /// Project folder to open full screen; without one, the demo.
+    /// Project folder to open full screen; without one, the folder you are in, or the demo where there is no project.
     project: Option<PathBuf>,
     #[command(flatten)]
     shared: Shared,
@@ -113,7 +113,7 @@ pub fn main() -> ExitCode {
     match typed.command {
         None => match typed.project {
             Some(path) => app(&shared, &typed.look, Some(&path)),
-            None => app(&shared, &typed.look, None),
+            None => app(&shared, &typed.look, Path::new(PROJECT_FILE).is_file().then_some(Path::new("."))),
         },
         Some(Command::Demo { look }) => app(&shared, &look.or(&typed.look), None),
         Some(Command::New { folder }) => new(&shared, &folder),

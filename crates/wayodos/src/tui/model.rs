@@ -263,6 +263,7 @@ pub struct Model {
     pub hands: Vec<Intervention>,
     /// The text is only being tried.
     pub trial: Option<Trial>,
+    kept: Option<Trial>,
     /// A save keeps what is in the file, though it was changed outside, as `*.before`.
     pub keeps_ours: bool,
     replay: RefCell<Option<(usize, Replay)>>,
@@ -311,6 +312,7 @@ impl Model {
             mode: Mode::Browse,
             told: None,
             ghost: None,
+            kept: None,
             change: String::new(),
             notice,
             time: 0.0,
@@ -518,12 +520,14 @@ impl Model {
 
     /// The text that is being tried is the text.
     pub fn keep_trial(&mut self) {
-        self.trial = None;
+        // Its run may still be on the way: what it is compared with is what there was before.
+        self.kept = self.trial.take().filter(|_| self.pending.is_some());
     }
 
     /// Everything is as it was before the trial.
     pub fn drop_trial(&mut self) {
         let Some(trial) = self.trial.take() else { return };
+        self.kept = None;
         self.at = self.at.saturating_sub(1);
         self.history.truncate(self.at + 1);
         self.cursor = trial.cursor;
@@ -534,9 +538,13 @@ impl Model {
         self.gather();
     }
 
-    /// The run before the text that is being tried.
-    pub fn before_trial(&self) -> Option<&Arc<Told>> {
-        self.trial.as_ref().and_then(|trial| trial.told.as_ref())
+    /// The run that a new one is compared with: the one on screen, but none of those that were only tried.
+    pub fn run_before(&mut self) -> Option<Arc<Told>> {
+        let kept = self.kept.take();
+        match self.trial.as_ref().or(kept.as_ref()) {
+            Some(trial) => trial.told.clone(),
+            None => self.told.clone(),
+        }
     }
 
     /// Takes another text as what the file holds.

@@ -57,6 +57,30 @@ fn what_is_only_tried_leaves_no_trace() {
 }
 
 #[test]
+fn a_choice_is_compared_with_what_there_was_before_the_choosing() {
+    let mut app = App::new();
+    app.press("Tab");
+    let before = hash(&app);
+    app.press("a");
+    // Taken while its run is still on the way.
+    let typed = update(&mut app.model, Msg::Input(Event::Key(KeyEvent::from(KeyCode::Char('w')))));
+    app.press("Enter");
+    assert!(app.model.trial.is_none() && app.model.pending.is_some());
+    app.carry_out(typed);
+    assert!(app.model.pending.is_none());
+    assert!(app.model.ghost.as_ref().is_some_and(|ghost| ghost.run.trace.hash() == before), "not with one only tried");
+    // In a mission without steps there was nothing.
+    let mut project = Project::demo(None).unwrap();
+    project.mission = "mission \"Bare\"\n  limit 60 s\n  start slipway\n".into();
+    app.model.reopen(project, None);
+    app.press("a Down Enter");
+    assert_eq!(names(&app), ["Drive to a mark"]);
+    assert!(app.model.ghost.is_none() && app.model.change.is_empty(), "{}", app.model.change);
+    app.press("+");
+    assert!(app.model.ghost.is_some() && app.model.change.contains("Drive to a mark"), "{}", app.model.change);
+}
+
+#[test]
 fn whole_steps_are_changed_by_one_key_and_brought_back_by_another() {
     let mut app = App::new();
     let text = Arc::clone(&app.model.text);

@@ -176,16 +176,14 @@ pub(super) fn on_run(model: &mut Model, id: u64, told: Option<Arc<Told>>) {
     let Some(told) = told else { return };
     let was_at_end = model.told.is_none() || model.time >= model.end() - 1e-6;
     let same_piece = model.told.as_ref().is_none_or(|before| before.piece.is_some() == told.piece.is_some());
-    let before = match model.before_trial() {
-        Some(before) => Some(Arc::clone(before)),
-        None => model.told.clone(),
-    };
+    let before = model.run_before();
     model.told = Some(Arc::clone(&told));
     if let Some(before) = before.filter(|_| same_piece) {
         model.change = change_words(story_of(&before), story_of(&told));
         model.ghost = Some(before);
     } else {
         model.ghost = None;
+        model.change.clear();
     }
     model.gather();
     if model.span.is_some_and(|(from, _)| from >= told.chart.end) {

@@ -335,7 +335,11 @@ fn why_row(row: &WhyRow, here: bool, focused: bool, theme: Theme, area: Rect, bu
     // What fits of the state beside the words; the gauge takes what is left.
     let words_wide = columns(&row.words).min(area.width / 2);
     let room = (right - x).saturating_sub(words_wide + 2);
-    let end = put_right(buffer, right, y, room.min(26).max(area.width * 2 / 5), &row.state, quiet);
+    let room = room.min(26).max(area.width * 2 / 5);
+    // The gauge shows how much is missing; in a narrow pane that need not be said as well.
+    let fits = columns(&row.state) <= room || !row.state.ends_with(" to go");
+    let state = row.state.rsplit_once(", ").filter(|_| !fits).map_or(row.state.as_str(), |(short, _)| short);
+    let end = put_right(buffer, right, y, room, state, quiet);
     let mut words_room = end.saturating_sub(x + 1);
     if let Some(near) = row.near {
         let wide = 8u16.min(words_room / 4);
