@@ -173,6 +173,18 @@ fn remedies_make_the_run_do_what_was_meant() {
             "missed the dock",
             "look for samphire-green instead of brine-blue",
         ),
+        (
+            "step \"Leave the slipway\"",
+            "step \"Too soon\"\n  follow the left edge of a dark line with floor-left at 26 %, gain 0.6\n  until travelled 300 mm\n  or    the line is lost for 300 ms  -> fail \"lost the line\"\n\nstep \"Leave the slipway\"",
+            "lost the line",
+            "first drive until floor-left sees dark",
+        ),
+        (
+            "at creep, gain 1.6\n  until hue sees brine-blue",
+            "at 36 %, gain 0.8\n  until the line is lost for 200 ms  -> fail \"lost the bend\"\n  or    hue sees brine-blue",
+            "lost the bend",
+            "36 % -> 18 %",
+        ),
     ] {
         assert!(ROUND.contains(old), "{old}");
         let told = told(&setup, &ROUND.replace(old, new));

@@ -9,10 +9,13 @@ use crate::finding::{Finding, Severity};
 use crate::mission::amend::apply_all;
 use crate::mission::edit::{self, Edit, Stride};
 use crate::mission::exits::add_exit;
-use crate::mission::{Behaviour, Condition, Exit, LineKind, Names, Parsed, Spanned, Target, Value, check, parse};
+use crate::mission::offer::{drive_to_mark, insert_offer_above};
+use crate::mission::{
+    Behaviour, Condition, Exit, Law, LineKind, Names, Parsed, SlotKind, Spanned, Target, Value, check, parse,
+};
 use crate::robot::Robot;
 use crate::sim::Run;
-use crate::units::{Quantity, Unit};
+use crate::units::{Dimension, Quantity, Unit};
 
 /// Something that may help, and the text in which it has been done.
 #[derive(Clone, Debug, PartialEq)]
@@ -56,6 +59,11 @@ pub fn remedies(case: Case<'_>, step: usize, exit: usize) -> Vec<Remedy> {
     let last = story.visits.last().map(|(_, _, evidence)| *evidence);
     match last {
         Some(Evidence::Fired { .. }) if guards => {
+            if let (Some(Condition::Lost), Some((entered, left, _))) =
+                (reads(&written.1.condition), story.visits.last().copied())
+            {
+                found.line_lost(written.0, entered, left);
+            }
             // What it guards is more often what is wrong: the exits above it.
             for (index, other) in about.exits.iter().enumerate().filter(|(index, _)| *index != exit) {
                 if let Some((_, other)) = self::written(case.parsed, other.line)
@@ -121,6 +129,7 @@ impl Found<'_> {
         let Ok(quantity) = Quantity::parse(old) else { return };
         // To the usual step of its unit, so that it looks like something a person wrote.
         let grain = match quantity.unit {
+            Unit::None if !matches!(parsed.slots[slot].kind, SlotKind::Amount { whole: true, .. }) => 0.1,
             Unit::Percent | Unit::Millimetre | Unit::Degree | Unit::None => 1.0,
             Unit::Millisecond => 10.0,
             Unit::Second => 0.1,
@@ -159,7 +168,7 @@ impl Found<'_> {
         let Case { parsed, text, names, .. } = self.case;
         let Some((_, line)) = &parsed.mission.steps[step].behaviour else { return };
         let speed = parsed.slots.iter().position(|slot| {
-            slot.line == *line && matches!(&slot.kind, crate::mission::SlotKind::Amount { dimension, .. } if matches!(dimension, crate::units::Dimension::Percent | crate::units::Dimension::Speed))
+            slot.line == *line && matches!(&slot.kind, SlotKind::Amount { dimension, .. } if matches!(dimension, Dimension::Percent | Dimension::Speed))
         });
         let Some(slot) = speed else { return };
         if let Some(edit) = edit::nudge(parsed, text, names, slot, false, Stride::Coarse) {
@@ -173,12 +182,51 @@ impl Found<'_> {
         let (value, what) = match &exit.condition.node {
             Condition::Travelled(value) => (value, "way"),
             Condition::Turned(value) => (value, "turn"),
-            Condition::Passed(value) => (value, "time"),
+            Condition::Passed(value) | Condition::For(_, value) => (value, "time"),
             _ => return,
         };
         if let Some(amount) = self.case.parsed.mission.evaluate(&value.node) {
             let why = format!("Half as much {what} again, if it was just not enough.");
             self.set(value, amount.quantity().si() * 1.5, why);
+        }
+    }
+
+    /// A line that was lost: one that was never met is driven to first, one that was is held on to better.
+    fn line_lost(&mut self, step: usize, entered: usize, left: usize) {
+        let Case { parsed, text, names, robot, program, run, .. } = self.case;
+        let Some((behaviour, line)) = &parsed.mission.steps[step].behaviour else { return };
+        let Behaviour::Follow { track, tone, speed, law, .. } = &behaviour.node else { return };
+        let met = |sensor: &Spanned<String>| {
+            let Some(index) = robot.sensors.iter().position(|known| known.name == sensor.node) else { return false };
+            let tones = &program.tones[index];
+            let limits = tones.index(&tone.node).map(|at| tones.limits(at));
+            limits.is_some_and(|limits| {
+                (entered + 1..=left).any(|tick| limits.holds(run.trace.reading(tick, index).brightness, false))
+            })
+        };
+        if !track.sensors().iter().any(met) {
+            let sensor = &track.sensors()[0].node;
+            let offer = drive_to_mark(names, sensor, &tone.node, &text[speed.span.clone()]);
+            let why = format!("{sensor} never saw {} in this step.", tone.node);
+            let text = insert_offer_above(parsed, text, step, &offer).apply(text);
+            return self.push(format!("first drive until {sensor} sees {}", tone.node), why, text);
+        }
+        let amount = |value: &Spanned<Value>| parsed.mission.evaluate(&value.node).map(|amount| amount.quantity().si());
+        if let Some(si) = amount(speed) {
+            self.set(speed, si * 0.5, "At half the speed there is twice the time to steer.".into());
+        }
+        if let Law::Gains { gain, .. } = law
+            && let Some(si) = amount(gain)
+        {
+            self.set(gain, si * 1.5, "With too small a gain the robot drifts off in a bend.".into());
+        }
+        let side = parsed
+            .slots
+            .iter()
+            .position(|slot| slot.line == *line && matches!(&text[slot.span.clone()], "left" | "right"));
+        if let Some(edit) = side.and_then(|slot| edit::nudge(parsed, text, names, slot, true, Stride::Coarse)) {
+            let why = "On the wrong edge the robot steers away from the line.";
+            self.push("follow the other edge".into(), why, edit.apply(text));
         }
     }
 

@@ -82,6 +82,15 @@ impl<'a> Kit<'a> {
     }
 }
 
+/// Driving ahead until a floor sensor sees a tone, at a speed as it is written.
+pub fn drive_to_mark(names: &Names, sensor: &str, tone: &str, speed: &str) -> Offer {
+    let holding = if names.has_gyro { " holding the heading" } else { "" };
+    let text = format!("drive ahead at {speed}{holding}");
+    let first = format!("until {sensor} sees {tone}  -> next");
+    Offer::new("Drive to a mark", text, "Drives until a floor sensor sees a tone.")
+        .with(&[&first, "or travelled 600 mm -> fail \"no mark\""])
+}
+
 /// What a new step may do: name, sentence, and the exits that usually end it.
 pub fn behaviours(parsed: &Parsed, names: &Names) -> Vec<Offer> {
     let kit = Kit::new(names);
@@ -92,15 +101,7 @@ pub fn behaviours(parsed: &Parsed, names: &Names) -> Vec<Offer> {
             .with(&["until travelled 300 mm"]),
     );
     if let Some((eye, tone)) = kit.eye() {
-        let (first, second) = (format!("until {eye} sees {tone}  -> next"), "or travelled 600 mm -> fail \"no mark\"");
-        offers.push(
-            Offer::new(
-                "Drive to a mark",
-                format!("drive ahead at 26 %{holding}"),
-                "Drives until a floor sensor sees a tone.",
-            )
-            .with(&[&first, second]),
-        );
+        offers.push(drive_to_mark(names, eye, tone, "26 %"));
     }
     offers.push(
         Offer::new("Drive back", "drive back at 30 %".into(), "Drives straight back for a way.")

@@ -46,12 +46,10 @@ fn attempt(model: &mut Model, finder: &Finder, effects: &mut Vec<Effect>) {
     let base = model.trial.as_ref().map_or(&model.text, |trial| &trial.base).clone();
     let text = match finder.item().map(|item| &item.pick) {
         Some(Pick::Text(text)) => text.clone(),
-        Some(Pick::Edit(edit)) => {
-            let text = edit.apply(&base);
-            if finder.lays_out { format(&text) } else { text }
-        }
+        Some(Pick::Edit(edit)) => edit.apply(&base),
         _ => return model.drop_trial(),
     };
+    let text = if finder.lays_out { format(&text) } else { text };
     if *text == *model.text {
         return;
     }
@@ -420,5 +418,6 @@ fn offer(model: &mut Model, found: Vec<Remedy>, line: usize, title: &str) {
         time::to_line(model, line, header);
         return model.say(Role::Quiet, "nothing that could be done at a stroke: change it here");
     }
-    show(model, Finder::new(title, items, 0));
+    let finder = Finder::new(title, items, 0);
+    show(model, Finder { lays_out: is_laid_out(model), ..finder });
 }
