@@ -57,6 +57,24 @@ fn the_line_of_keys_promises_only_what_works_here() {
 }
 
 #[test]
+fn a_key_right_after_esc_is_two_keys() {
+    let mut app = App::new();
+    let alt = |letter| Msg::Input(Event::Key(KeyEvent::new(KeyCode::Char(letter), KeyModifiers::ALT)));
+    app.press("?");
+    app.msg(alt('w'));
+    assert!(matches!(app.model.mode, Mode::Reading { .. }), "the help is left, the words are shown");
+    app.press("Esc a");
+    let text = Arc::clone(&app.model.text);
+    app.msg(alt('d'));
+    assert!(app.model.trial.is_none() && matches!(app.model.mode, Mode::Browse));
+    assert!(*app.model.text != *text && !app.model.text.contains("step \"Drive ahead\""), "left, then taken out");
+    // Where one types a word may be jumped over, and nothing is left by that.
+    app.press("e");
+    app.msg(alt('b'));
+    assert!(matches!(app.model.mode, Mode::Free(_)));
+}
+
+#[test]
 fn a_small_screen_has_one_pane_for_chart_and_why() {
     let mut app = App::new();
     resize(&mut app, 80, 24);

@@ -168,7 +168,13 @@ fn take(model: &mut Model, msg: Msg) -> Vec<Effect> {
     effects
 }
 
-fn on_key(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) {
+fn on_key(model: &mut Model, mut key: KeyEvent, effects: &mut Vec<Effect>) {
+    // A key pressed right after Esc comes from many terminals as one with Alt, which means nothing here.
+    let types = matches!(model.mode, Mode::Free(_) | Mode::Typing(_) | Mode::Asking(..));
+    if !types && key.modifiers == KeyModifiers::ALT && matches!(key.code, KeyCode::Char(_)) {
+        key.modifiers = KeyModifiers::NONE;
+        on_key(model, KeyEvent::from(KeyCode::Esc), effects);
+    }
     let stop = key.code == KeyCode::Char('c') && key.modifiers.contains(KeyModifiers::CONTROL);
     match std::mem::take(&mut model.mode) {
         Mode::Browse => browse(model, key, effects),
