@@ -25,7 +25,7 @@ use clap::Args;
 use ratatui::Terminal;
 use ratatui::backend::CrosstermBackend;
 use ratatui::crossterm::event::{
-    DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture, poll, read,
+    DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture, Event, poll, read,
 };
 use ratatui::crossterm::terminal::{
     BeginSynchronizedUpdate, EndSynchronizedUpdate, EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode,
@@ -149,6 +149,12 @@ fn turn(
     let mut before = Instant::now();
     let mut shown: Option<(picture::Picture, (u16, u16))> = None;
     loop {
+        // Whatever a terminal forgot to say: at the start, or while an editor had it, a change of size may go unheard.
+        let size = terminal.size()?;
+        if (size.width, size.height) != model.size {
+            let effects = update(model, Msg::Input(Event::Resize(size.width, size.height)));
+            debug_assert!(effects.is_empty(), "another size asks for nothing");
+        }
         execute!(stdout(), BeginSynchronizedUpdate)?;
         terminal.draw(|frame| {
             if let Some(place) = screen.draw(model, frame.buffer_mut()) {

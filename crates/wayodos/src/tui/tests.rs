@@ -523,6 +523,11 @@ fn rivals_and_the_verdict_are_on_the_screen() {
     app.press("End");
     let end = app.frame(Depth::True, Cells::Half);
     assert!(!end.lines().any(|line| line.contains("Dunlin") && !line.contains('#')), "and is gone when it fell: {end}");
+    // A list of priorities is active while what it chose has the wheels: one thing has them at a time.
+    app.press("Home PgDn PgDn");
+    let frame = app.frame(Depth::True, Cells::Half);
+    assert!(frame.contains("1  Contest") && frame.contains("active, 0."), "{frame}");
+    assert_eq!(frame.matches("has the wheels").count(), 1, "{frame}");
 }
 
 #[test]

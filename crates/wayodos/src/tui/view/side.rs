@@ -174,12 +174,15 @@ pub fn why_rows(model: &Model) -> Vec<WhyRow> {
     let (Some(told), Some(standing)) = (&model.told, model.standing()) else { return rows };
     let program = &told.program;
     let owner = program.reflexes.iter().zip(&standing.reflexes).find(|(_, stands)| stands.has);
-    for stands in standing.steps.iter().filter(|stands| program.steps[stands.step].written) {
+    let written: Vec<_> = standing.steps.iter().filter(|stands| program.steps[stands.step].written).collect();
+    for (depth, stands) in written.iter().enumerate() {
         let about = &program.steps[stands.step];
         let what = match (&owner, about.reflex) {
             (Some(_), Some(_)) => "the reflex has the wheels".to_owned(),
             (Some(_), None) => "waits for the reflex".to_owned(),
             _ if about.group => format!("pass {}", stands.passes + 1),
+            // One that does its own work by way of others.
+            _ if depth + 1 < written.len() => "active".to_owned(),
             _ => "has the wheels".to_owned(),
         };
         let state = format!("{what}, {:.1} s", stands.since);
