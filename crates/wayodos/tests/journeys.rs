@@ -423,7 +423,7 @@ fn a_small_terminal_is_enough_to_write_try_and_ask() {
     terminal.keys(&["wait"]).shows("step \"Wait\"").keys(&["Enter"]).shows("✓ done at 61").shows("not saved");
     // The wheel over the text, a click on a slot, the pane with the reasons in the chart's place.
     terminal.tmux(&["send-keys", "-l", "\u{1b}[<64;30;5M\u{1b}[<64;30;5M"]).unwrap();
-    terminal.keys(&["y"]).shows("why").shows("has the wheels").keys(&["y"]).hides(" findings ");
+    terminal.keys(&["y"]).shows("why").shows("over, 0.5 s").keys(&["y"]).hides(" findings ");
     terminal.keys(&["?"]).shows("Keys").shows("more").keys(&["End"]).shows("leave").keys(&["Escape"]);
     terminal.keys(&["w"]).shows("In words").keys(&["Home"]).shows("1 Leave the slipway").keys(&["Escape"]);
     terminal

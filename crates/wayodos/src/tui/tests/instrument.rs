@@ -281,6 +281,12 @@ fn the_why_pane_follows_the_time_and_offers_what_may_help() {
     assert!(app.frame(Depth::True, Cells::Half).contains("It did not fire: 4 lines were"));
     app.press("y");
     assert_eq!(app.model.focus, Pane::Text, "the same key leads back");
+    // At the end what the last look decided is told, not how things stood before it.
+    app.press("End");
+    let frame = app.frame(Depth::True, Cells::Half);
+    let fired = frame.lines().find(|line| line.contains("or 20 s pass")).unwrap_or_default();
+    assert!(fired.ends_with(" fired") && frame.contains("5 of 9, 4 to go"), "{frame}");
+    assert!(frame.contains("over, 20.0 s") && !frame.contains("has the wheels"), "{frame}");
 }
 
 #[test]

@@ -81,7 +81,7 @@ fn a_small_screen_has_one_pane_for_chart_and_why() {
     let shows = |app: &App, words: &str| app.frame(Depth::True, Cells::Half).contains(words);
     assert!(shows(&app, "floor-left") && !shows(&app, "findings"));
     app.press("y");
-    assert!(shows(&app, "has the wheels") && shows(&app, "findings"));
+    assert!(shows(&app, "over, 0.5 s") && shows(&app, "findings"));
     app.press("y");
     assert!(!shows(&app, "findings"), "the same key gives the chart back");
     app.press("v v v");

@@ -174,24 +174,39 @@ pub fn why_rows(model: &Model) -> Vec<WhyRow> {
     let (Some(told), Some(standing)) = (&model.told, model.standing()) else { return rows };
     let program = &told.program;
     let owner = program.reflexes.iter().zip(&standing.reflexes).find(|(_, stands)| stands.has);
+    // After the last look of a run things stay as they were just before it: what it decided is told instead.
+    let tick = told.run.trace.tick_at(model.time + 1e-9);
+    let last = told.run.visits.iter().map(|visit| visit.left).max().unwrap_or_default();
+    let ended = |step: usize| {
+        let mut visits = told.run.visits.iter().rev();
+        visits.find(|visit| tick >= last && visit.left == last && visit.step == step)
+    };
     let written: Vec<_> = standing.steps.iter().filter(|stands| program.steps[stands.step].written).collect();
     for (depth, stands) in written.iter().enumerate() {
         let about = &program.steps[stands.step];
+        let ended = ended(stands.step);
         let what = match (&owner, about.reflex) {
-            (Some(_), Some(_)) => "the reflex has the wheels".to_owned(),
-            (Some(_), None) => "waits for the reflex".to_owned(),
-            _ if about.group => format!("pass {}", stands.passes + 1),
+            _ if ended.is_some() => "over",
+            (Some(_), Some(_)) => "the reflex has the wheels",
+            (Some(_), None) => "waits for the reflex",
+            _ if about.group => &format!("pass {}", stands.passes + 1),
             // One that does its own work by way of others.
-            _ if depth + 1 < written.len() => "active".to_owned(),
-            _ => "has the wheels".to_owned(),
+            _ if depth + 1 < written.len() => "active",
+            _ => "has the wheels",
         };
         let state = format!("{what}, {:.1} s", stands.since);
         rows.push(WhyRow { words: about.name.clone(), state, step: Some(stands.step), ..WhyRow::default() });
         for (index, (exit, term)) in about.exits.iter().zip(&stands.exits).enumerate() {
-            let state = if term.looked { state_words(term) } else { "not looked at yet".to_owned() };
+            let fired = ended.is_some_and(|visit| visit.exit == Some(index));
+            let state = match (fired, term.looked) {
+                (true, _) => "fired".to_owned(),
+                (false, true) => state_words(term),
+                (false, false) => "not looked at yet".to_owned(),
+            };
             // Of several looks the one furthest away says how far the whole is.
             let near = term.looks.iter().filter_map(nearness).reduce(f64::min);
-            let role = match (term.holds, exit.goal) {
+            let near = if fired { near.map(|_| 1.0) } else { near };
+            let role = match (fired || term.holds, exit.goal) {
                 (true, Goal::Fail(_)) => Some(Role::Wrong),
                 (true, _) => Some(Role::Good),
                 (false, _) => None,
