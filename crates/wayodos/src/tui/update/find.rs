@@ -10,7 +10,7 @@ use wayodos_core::mission::edit::Edit;
 use wayodos_core::mission::exits::{add_exit as with_exit, exit_at};
 use wayodos_core::mission::offer::{behaviours, conditions, insert_offer, insert_offer_above};
 use wayodos_core::mission::{LineKind, format};
-use wayodos_core::project::BOX;
+use wayodos_core::project::{BOX, Setup};
 use wayodos_core::sim::{Act, Intervention};
 
 use super::super::finder::{Finder, Item, Pick};
@@ -19,6 +19,7 @@ use super::super::model::{Cursor, Mode, Model};
 use super::super::theme::Role;
 use super::super::view::side::{WhyRow, all_findings, why_rows};
 use super::{Effect, act, moves, run_again, time, typing};
+use crate::work::Told;
 
 /// Opens a list. What its marked row comes to is tried at once.
 pub(super) fn open(model: &mut Model, finder: Finder, effects: &mut Vec<Effect>) {
@@ -358,6 +359,20 @@ fn by_hand(model: &mut Model, hand: Act, effects: &mut Vec<Effect>) {
     run_again(model, effects);
 }
 
+/// What a run of the text as it stands says may be done about an exit.
+fn remedies_of(model: &Model, setup: &Setup, told: &Told, step: usize, exit: usize) -> Vec<Remedy> {
+    let case = Case {
+        text: &model.text,
+        parsed: &model.prepared.parsed,
+        names: &setup.names,
+        robot: &setup.robot,
+        program: &told.program,
+        run: &told.run,
+        evidence: &told.evidence,
+    };
+    remedy::remedies(case, step, exit)
+}
+
 /// What may be done about the exit that is marked in the why pane.
 pub(super) fn remedies(model: &mut Model) {
     let Some(told) = model.told.clone().filter(|told| Arc::ptr_eq(&told.text, &model.text)) else {
@@ -368,16 +383,7 @@ pub(super) fn remedies(model: &mut Model) {
         return model.say(Role::Quiet, "mark an exit with Up and Down first");
     };
     let Some(setup) = model.setup.clone() else { return };
-    let case = Case {
-        text: &model.text,
-        parsed: &model.prepared.parsed,
-        names: &setup.names,
-        robot: &setup.robot,
-        program: &told.program,
-        run: &told.run,
-        evidence: &told.evidence,
-    };
-    let found = remedy::remedies(case, step, exit);
+    let found = remedies_of(model, &setup, &told, step, exit);
     let line = told.program.steps[step].exits[exit].line;
     offer(model, found, line, "What may help");
 }
@@ -393,17 +399,9 @@ pub(super) fn fixes(model: &mut Model) {
         && let Some(told) = model.told.clone().filter(|told| Arc::ptr_eq(&told.text, &model.text))
         && let Some(step) = model.step_of_line(line)
     {
-        let case = Case {
-            text: &model.text,
-            parsed: &model.prepared.parsed,
-            names: &setup.names,
-            robot: &setup.robot,
-            program: &told.program,
-            run: &told.run,
-            evidence: &told.evidence,
-        };
         let known: Vec<String> = found.iter().map(|fix| fix.text.clone()).collect();
-        found.extend(remedy::remedies(case, step, nth).into_iter().filter(|more| !known.contains(&more.text)));
+        let more = remedies_of(model, &setup, &told, step, nth);
+        found.extend(more.into_iter().filter(|more| !known.contains(&more.text)));
     }
     offer(model, found, line, "What may help");
 }
