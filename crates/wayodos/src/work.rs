@@ -49,6 +49,11 @@ pub struct From {
 }
 
 impl Told {
+    /// This run with all that is needed to tell it.
+    pub fn story(&self) -> Story<'_> {
+        Story { field: &self.world.field, robot: &self.world.robot, program: &self.program, run: &self.run }
+    }
+
     /// This run, to be asked how things stood.
     pub fn replay(&self) -> Replay {
         match &self.piece {

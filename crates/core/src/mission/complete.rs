@@ -135,20 +135,9 @@ impl Found {
 
 #[cfg(test)]
 mod tests {
-    use super::super::check::SensorName;
     use super::super::parser::parse;
+    use super::super::tests::changes::names;
     use super::*;
-
-    fn names() -> Names {
-        let sensor = |name: &str, mirror: &str| SensorName {
-            name: name.into(),
-            tones: vec!["dark".into(), "pale".into()],
-            mirror: Some(mirror.into()),
-            codes: Vec::new(),
-        };
-        let sensors = vec![sensor("floor-left", "floor-right"), sensor("floor-right", "floor-left")];
-        Names { sensors, has_gyro: true, ..Names::default() }
-    }
 
     /// The texts offered where the bar stands, each in place.
     fn offered(text: &str) -> Vec<String> {

@@ -2,7 +2,7 @@
 
 use proptest::prelude::*;
 
-mod changes;
+pub(super) mod changes;
 mod mistakes;
 mod whole;
 mod whole_steps;

@@ -4,8 +4,8 @@ use std::path::Path;
 use std::process::ExitCode;
 
 use clap::ValueEnum;
-use wayodos_core::project::{Setup, prepare};
-use wayodos_report::{Flow, Parts, Scene, Story, flow_scene, sheet, to_pdf, to_png, to_svg};
+use wayodos_core::project::prepare;
+use wayodos_report::{Flow, Parts, Scene, flow_scene, sheet, to_pdf, to_png, to_svg};
 
 use super::{Shared, cannot_open, complain, run_project, say};
 use crate::folder::{Project, write_whole};
@@ -53,8 +53,7 @@ pub(super) fn draw(shared: &Shared, path: &Path, output: &Path, only: Option<Onl
         Ok(ran) => ran,
         Err(code) => return code,
     };
-    let setup = ran.project.setup.as_ref().expect("a project that ran has a setup");
-    write(shared, output, paint(&page(&ran.project, setup, &ran.told, ran.seed, parts)))
+    write(shared, output, paint(&page(&ran.project, &ran.told, ran.seed, parts)))
 }
 
 /// The flow chart of a project's mission.
@@ -80,9 +79,8 @@ fn write(shared: &Shared, output: &Path, drawn: Result<Vec<u8>, String>) -> Exit
 }
 
 /// The page about a run of a project.
-pub(crate) fn page(project: &Project, setup: &Setup, told: &Told, seed: u64, parts: Parts) -> Scene {
+pub(crate) fn page(project: &Project, told: &Told, seed: u64, parts: Parts) -> Scene {
     let name = wayodos_core::mission::parse(&told.text).mission.name;
     let mission = name.map_or_else(|| project.config.mission.clone(), |name| name.node);
-    let story = Story { field: &setup.field, robot: &setup.robot, program: &told.program, run: &told.run };
-    sheet(story, &format!("{} · {mission}", project.name()), seed, parts)
+    sheet(told.story(), &format!("{} · {mission}", project.name()), seed, parts)
 }

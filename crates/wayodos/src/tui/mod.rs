@@ -560,7 +560,6 @@ fn keep(file: &Path, text: &str) -> Result<(), String> {
 
 /// Writes the page about a run as SVG and PDF into the project's folder `exports`; the demo's into the current one.
 fn export(project: &Project, told: &Told, seed: u64) -> Result<Vec<PathBuf>, String> {
-    let Some(setup) = &project.setup else { return Err("there is no robot or field to draw".into()) };
     let folder = match &project.home {
         Home::Folder(folder) => folder.join("exports"),
         // Its folder comes into being with the first save, not with a drawing.
@@ -569,7 +568,7 @@ fn export(project: &Project, told: &Told, seed: u64) -> Result<Vec<PathBuf>, Str
     let name = Path::new(&project.config.mission).file_stem().and_then(|name| name.to_str()).unwrap_or("mission");
     let cannot = |path: &Path, error: &io::Error| format!("cannot write {}: {error}", path.display());
     std::fs::create_dir_all(&folder).map_err(|error| cannot(&folder, &error))?;
-    let scene = page(project, setup, told, seed, Parts::All);
+    let scene = page(project, told, seed, Parts::All);
     let pdf = to_pdf(&scene).map_err(|error| format!("cannot draw the PDF: {error}"))?;
     let mut files = Vec::new();
     for (ending, bytes) in [("svg", to_svg(&scene).into_bytes()), ("pdf", pdf)] {

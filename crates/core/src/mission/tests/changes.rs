@@ -13,7 +13,7 @@ use crate::mission::{SlotKind, Target, format, parse};
 
 const TEXT: &str = "mission \"m\"\n  limit 9 s\n\nlet pace = 20 %\n\nstep \"Out\"\n  drive ahead at pace\n  until travelled 90 mm        -> \"Back\"\n  or    floor-left sees dark   -> next  # the bar\n  or    4 s pass               -> fail \"stuck\"\n\nstep \"Turn\"\n  spin left at 22 %\n  until turned 90 deg\n\nstep \"Back\"\n  drive back at pace\n  until travelled 0.25 m\n";
 
-fn names() -> Names {
+pub(in crate::mission) fn names() -> Names {
     let sensor = |name: &str, mirror: &str| SensorName {
         name: name.into(),
         tones: vec!["dark".into(), "pale".into()],

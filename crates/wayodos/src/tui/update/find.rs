@@ -18,7 +18,7 @@ use super::super::keymap;
 use super::super::model::{Cursor, Mode, Model};
 use super::super::theme::Role;
 use super::super::view::side::{WhyRow, all_findings, why_rows};
-use super::{Effect, act, moves, run_again, time, typing};
+use super::{Effect, act, is_laid_out, moves, run_again, time, typing};
 use crate::work::Told;
 
 /// Opens a list. What its marked row comes to is tried at once.
@@ -153,11 +153,6 @@ pub(super) fn show(model: &mut Model, finder: Finder) {
         return model.say(Role::Quiet, "there is nothing to choose here");
     }
     model.mode = Mode::Finding(Box::new(finder));
-}
-
-/// Whether the text is laid out in the one way.
-fn is_laid_out(model: &Model) -> bool {
-    format(&model.text) == *model.text
 }
 
 /// What a new step may do.

@@ -551,9 +551,19 @@ fn change(model: &mut Model, edit: &Edit, effects: &mut Vec<Effect>) {
     put_text(model, text, effects);
 }
 
-/// The text laid out in the one way, if the one that it comes from was; lines keep their places.
+/// Whether the text is laid out in the one way.
+fn is_laid_out(model: &Model) -> bool {
+    format(&model.text) == *model.text
+}
+
+/// A text with other lines than before, laid out in the one way if the one that it comes from was.
+fn laid_anew(model: &Model, text: String) -> String {
+    if is_laid_out(model) { format(&text) } else { text }
+}
+
+/// The same for one that has the same lines: they keep their places.
 fn laid_out(model: &Model, text: String) -> String {
-    if format(&model.text) == *model.text {
+    if is_laid_out(model) {
         let laid = format(&text);
         if laid.lines().count() == text.lines().count() {
             return laid;

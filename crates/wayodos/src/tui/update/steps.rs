@@ -1,11 +1,11 @@
 //! Changes of whole steps and exits, each one edit of the text and one point of history.
 
+use wayodos_core::mission::LineKind;
 use wayodos_core::mission::amend::{apply_all, join_steps, mirror_step, split_step, toggle_comment};
 use wayodos_core::mission::edit::{self, Edit};
 use wayodos_core::mission::exits::{exit_at, move_exit, remove_exit};
 use wayodos_core::mission::offer::insert_reflex;
 use wayodos_core::mission::steps::{delete_step, duplicate_step, link_step, move_step, wrap_step};
-use wayodos_core::mission::{LineKind, format};
 
 use super::super::model::{Cursor, Model, Question};
 use super::super::theme::Role;
@@ -22,7 +22,7 @@ fn here(model: &mut Model) -> Option<usize> {
 
 /// Applies a change of a whole step; a text that was laid out stays so, even when lines come and go.
 fn reshape(model: &mut Model, text: String, effects: &mut Vec<Effect>) {
-    let text = if format(&model.text) == *model.text { format(&text) } else { text };
+    let text = super::laid_anew(model, text);
     if *text != *model.text {
         model.write(text);
         changed(model, effects);

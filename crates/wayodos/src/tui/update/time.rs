@@ -4,8 +4,8 @@ use std::sync::Arc;
 
 use wayodos_core::field::Pose;
 use wayodos_core::mission::LineKind;
+use wayodos_report::MarkKind;
 use wayodos_report::words::change_words;
-use wayodos_report::{MarkKind, Story};
 
 use super::super::model::{Cursor, Model, Question, SPEEDS};
 use super::super::theme::Role;
@@ -179,7 +179,7 @@ pub(super) fn on_run(model: &mut Model, id: u64, told: Option<Arc<Told>>) {
     let before = model.run_before();
     model.told = Some(Arc::clone(&told));
     if let Some(before) = before.filter(|_| same_piece) {
-        model.change = change_words(story_of(&before), story_of(&told));
+        model.change = change_words(before.story(), told.story());
         model.ghost = Some(before);
     } else {
         model.ghost = None;
@@ -191,10 +191,6 @@ pub(super) fn on_run(model: &mut Model, id: u64, told: Option<Arc<Told>>) {
     }
     // Another piece has a time of its own, which has been set.
     set(model, if was_at_end && same_piece { f64::INFINITY } else { model.time });
-}
-
-fn story_of(told: &Told) -> Story<'_> {
-    Story { field: &told.world.field, robot: &told.world.robot, program: &told.program, run: &told.run }
 }
 
 // ---- pieces

@@ -8,11 +8,11 @@ use tui_input::backend::crossterm::EventHandler as _;
 use tui_input::{Input, InputRequest};
 use wayodos_core::field::Pose;
 use wayodos_core::finding::Severity;
+use wayodos_core::mission::LineKind;
 use wayodos_core::mission::amend;
 use wayodos_core::mission::complete::completions;
 use wayodos_core::mission::edit;
 use wayodos_core::mission::steps::extract_step;
-use wayodos_core::mission::{LineKind, format};
 use wayodos_core::units::{Dimension, Quantity};
 
 use super::super::free::Free;
@@ -119,7 +119,7 @@ fn take_answer(model: &mut Model, question: Question, typed: String, effects: &m
             let (slot, setup) = model.slot().zip(model.setup.clone()).ok_or("there is no amount here any more")?;
             let old = model.lines().len();
             let text = amend::name_amount(&model.prepared.parsed, &model.text, &setup.names, slot, &typed)?;
-            let laid = if format(&model.text) == *model.text { format(&text) } else { text };
+            let laid = super::laid_anew(model, text);
             let Cursor { line, nth } = model.cursor;
             put_text(model, laid, effects);
             // The new line stands above.
@@ -133,7 +133,7 @@ fn take_answer(model: &mut Model, question: Question, typed: String, effects: &m
             let text = extract_step(&model.prepared.parsed, &model.text, step, &typed).ok_or(
                 "a routine is made of a step of the mission itself, under a new name of letters, digits and hyphens",
             )?;
-            let laid = if format(&model.text) == *model.text { format(&text) } else { text };
+            let laid = super::laid_anew(model, text);
             put_text(model, laid, effects);
             if let Some(step) = model.prepared.parsed.mission.steps.iter().find(|step| step.name.node == name) {
                 model.cursor = Cursor { line: step.line + 1, nth: 0 };

@@ -11,8 +11,8 @@ use wayodos_core::sim::{Leg, PropKind, Trace};
 use wayodos_report::ink::{BODY, PAPER, Rgb, tint};
 use wayodos_report::words::signal_words;
 use wayodos_report::{
-    Anchor, Item as SceneItem, Layer, MarkKind, Placement, Scene, Story, arm_items, ghost_items, ground_items,
-    leg_items, prop_items, rasterise, rectangle, robot_items, tick_step,
+    Anchor, Item as SceneItem, Layer, MarkKind, Placement, Scene, arm_items, ghost_items, ground_items, leg_items,
+    prop_items, rasterise, rectangle, robot_items, tick_step,
 };
 
 use super::{columns, put, wrapped};
@@ -323,9 +323,8 @@ fn labels(model: &Model, view: &View, theme: Theme, area: Rect, buffer: &mut Buf
     if let Some(pose) = pose {
         heading_sign(pose, &place, theme, area, buffer);
         if let Some(told) = told {
-            let story = Story { field, robot: &setup.robot, program: &told.program, run: &told.run };
             let tick = told.run.trace.tick_at(model.time + 1e-9);
-            signals(&signal_words(story, tick), pose, &place, theme, area, buffer);
+            signals(&signal_words(told.story(), tick), pose, &place, theme, area, buffer);
         }
     }
     legend(model, view, field, theme, area, buffer);

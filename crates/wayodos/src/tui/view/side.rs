@@ -11,7 +11,7 @@ use wayodos_core::lab::along::Along;
 use wayodos_core::lab::why::exit_story;
 use wayodos_core::mission::{Behaviour, Block, Target};
 use wayodos_report::why::{amount_words, live_words, nearness, story_words, wait_words};
-use wayodos_report::{Story, TrackKind, tick_step};
+use wayodos_report::{TrackKind, tick_step};
 
 use super::{columns, paint_row, put, put_right, wrapped};
 use crate::tui::cells::{Dots, Grid};
@@ -268,10 +268,6 @@ fn looks(term: &TermStanding) -> impl Iterator<Item = WhyRow> {
     })
 }
 
-fn story_of(told: &Told) -> Story<'_> {
-    Story { field: &told.world.field, robot: &told.world.robot, program: &told.program, run: &told.run }
-}
-
 fn why(model: &Model, theme: Theme, area: Rect, open: bool, buffer: &mut Buffer) {
     let rows = why_rows(model);
     let Some(told) = model.told.as_ref().filter(|_| !rows.is_empty()) else {
@@ -300,7 +296,7 @@ fn why(model: &Model, theme: Theme, area: Rect, open: bool, buffer: &mut Buffer)
     let words = match (marked.exit, marked.reflex) {
         (Some((step, exit)), _) => {
             let story = exit_story(&told.run, &told.program, &told.evidence, step, exit);
-            format!("{}: {}", marked.words, story_words(story_of(told), &story, step, exit))
+            format!("{}: {}", marked.words, story_words(told.story(), &story, step, exit))
         }
         (None, Some(reflex)) => {
             let took = |event: &Event| *event == Event::Took { reflex };
