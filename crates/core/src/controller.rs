@@ -10,7 +10,7 @@ mod machine;
 mod program;
 mod tone;
 
-pub use compile::Script;
+pub use compile::{CompileError, Refused, Script};
 pub use machine::{
     Command, Controller, End, Event, Knowledge, Live, Reading, Readings, ReflexStanding, Standing, Status,
     StepStanding, THERE, TermStanding, Wait,

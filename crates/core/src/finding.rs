@@ -44,7 +44,105 @@ pub enum Source {
     Hands,
 }
 
-/// One thing to mend, with its place.
+/// A replacement of some bytes of a text.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Edit {
+    /// The bytes that are replaced.
+    pub span: Range<usize>,
+    /// The new text.
+    pub text: String,
+}
+
+impl Edit {
+    /// An insertion of text at one place.
+    pub fn insert(at: usize, text: impl Into<String>) -> Self {
+        Self { span: at..at, text: text.into() }
+    }
+
+    /// The text after the edit.
+    pub fn apply(&self, text: &str) -> String {
+        format!("{}{}{}", &text[..self.span.start], self.text, &text[self.span.end..])
+    }
+}
+
+/// A text after several edits that do not overlap; equal ones are applied once.
+pub fn apply_all(text: &str, mut edits: Vec<Edit>) -> String {
+    edits.sort_by(|a, b| (a.span.start, a.span.end, &a.text).cmp(&(b.span.start, b.span.end, &b.text)));
+    edits.dedup();
+    let mut new = String::with_capacity(text.len() + 64);
+    let mut at = 0;
+    for edit in edits {
+        debug_assert!(edit.span.start >= at, "edits overlap");
+        new.push_str(&text[at..edit.span.start]);
+        new.push_str(&edit.text);
+        at = edit.span.end;
+    }
+    new.push_str(&text[at..]);
+    new
+}
+
+/// What to do about a finding, and the edits of the same text that do it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Hint {
+    /// One line for a person.
+    pub words: String,
+    /// The change, when a program can make it; empty otherwise. The edits belong together and do not overlap.
+    pub edits: Vec<Edit>,
+}
+
+impl Hint {
+    /// A hint with the one edit that follows it.
+    pub fn edit(words: impl Into<String>, edit: Edit) -> Self {
+        Self { words: words.into(), edits: vec![edit] }
+    }
+}
+
+impl From<String> for Hint {
+    fn from(words: String) -> Self {
+        Self { words, edits: Vec::new() }
+    }
+}
+
+impl From<&str> for Hint {
+    fn from(words: &str) -> Self {
+        words.to_owned().into()
+    }
+}
+
+/// Any number of hints.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Hints(pub Vec<Hint>);
+
+impl Hints {
+    /// These, or another one when there are none.
+    #[must_use]
+    pub fn or(self, other: impl Into<Hint>) -> Self {
+        if self.0.is_empty() { Self(vec![other.into()]) } else { self }
+    }
+
+    /// The same for a place whose text stands in quotes.
+    #[must_use]
+    pub fn quoted(mut self) -> Self {
+        for edit in self.0.iter_mut().flat_map(|hint| &mut hint.edits) {
+            edit.text = format!("\"{}\"", edit.text);
+        }
+        self
+    }
+}
+
+impl<T: Into<Hint>> From<T> for Hints {
+    fn from(hint: T) -> Self {
+        Self(vec![hint.into()])
+    }
+}
+
+impl<T: Into<Hint>> From<Option<T>> for Hints {
+    fn from(hint: Option<T>) -> Self {
+        Self(hint.into_iter().map(Into::into).collect())
+    }
+}
+
+/// A problem in a user's file, with its place.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Finding {
     /// Stable code, such as `M101`; explained in docs/findings.md.
@@ -57,8 +155,8 @@ pub struct Finding {
     pub span: Range<usize>,
     /// What is wrong, in one line: lower case, no full stop, numbers with units.
     pub message: String,
-    /// What to do, each one line.
-    pub hints: Vec<String>,
+    /// What to do about it.
+    pub hints: Vec<Hint>,
 }
 
 impl Finding {
@@ -74,16 +172,19 @@ impl Finding {
 
     /// The same finding with one more hint.
     #[must_use]
-    pub fn hint(mut self, hint: impl Into<String>) -> Self {
-        self.hints.push(hint.into());
+    pub fn hint(mut self, hints: impl Into<Hints>) -> Self {
+        self.help(hints);
         self
     }
 
-    /// The same finding with a hint, when there is one.
-    #[must_use]
-    pub fn maybe_hint(mut self, hint: Option<String>) -> Self {
-        self.hints.extend(hint);
-        self
+    /// Adds hints to a finding in place.
+    pub fn help(&mut self, hints: impl Into<Hints>) {
+        self.hints.extend(hints.into().0);
+    }
+
+    /// The hints' words, for a person.
+    pub fn hint_words(&self) -> Vec<&str> {
+        self.hints.iter().map(|hint| hint.words.as_str()).collect()
     }
 }
 
@@ -107,13 +208,29 @@ pub fn nearest<'a>(typed: &str, candidates: impl IntoIterator<Item = &'a str>) -
         .map(|(_, candidate)| candidate)
 }
 
-/// A hint for a name that does not exist: the nearest one, or the list of those that do.
-pub fn did_you_mean<'a>(typed: &str, candidates: impl IntoIterator<Item = &'a str> + Clone) -> Option<String> {
+/// At most this many names are proposed when none is near to what was typed.
+const MOST_PROPOSED: usize = 3;
+
+/// Hints for a name that does not exist: to write the nearest one, or some of those that do.
+///
+/// - `span`: the bytes of the name as typed, which the hints' edits replace
+pub fn did_you_mean<'a>(
+    span: &Range<usize>,
+    typed: &str,
+    candidates: impl IntoIterator<Item = &'a str> + Clone,
+) -> Hints {
+    let write = |name: &str| Edit { span: span.clone(), text: name.to_owned() };
     if let Some(near) = nearest(typed, candidates.clone()) {
-        return Some(format!("did you mean `{near}`?"));
+        return Hint::edit(format!("did you mean `{near}`?"), write(near)).into();
     }
-    let all: Vec<String> = candidates.into_iter().take(12).map(|name| format!("`{name}`")).collect();
-    (!all.is_empty()).then(|| format!("there is {}", all.join(", ")))
+    let mut all = candidates.into_iter();
+    let first: Vec<&str> = all.by_ref().take(MOST_PROPOSED).collect();
+    let mut hints: Vec<Hint> = first.iter().map(|name| Hint::edit(format!("write `{name}`"), write(name))).collect();
+    let more = all.count();
+    if let (Some(last), 1..) = (hints.last_mut(), more) {
+        last.words.push_str(&format!(", or one of {more} more"));
+    }
+    Hints(hints)
 }
 
 /// Line and column of a byte offset, both counted from 1; the column in characters.
@@ -134,9 +251,25 @@ mod tests {
     #[test]
     fn near_names_are_suggested_and_far_ones_listed() {
         let names = ["floor-left", "floor-right", "hue"];
-        assert_eq!(did_you_mean("flor-left", names).as_deref(), Some("did you mean `floor-left`?"));
-        assert_eq!(did_you_mean("sonar", names).as_deref(), Some("there is `floor-left`, `floor-right`, `hue`"));
-        assert_eq!(did_you_mean("x", []), None);
+        let hints = |typed: &str, names: &[&str]| {
+            let hints = did_you_mean(&(4..9), typed, names.iter().copied()).0;
+            hints.into_iter().map(|hint| (hint.words, hint.edits[0].text.clone())).collect::<Vec<_>>()
+        };
+        let one = |words: &str, text: &str| (words.to_owned(), text.to_owned());
+        assert_eq!(hints("flor-left", &names), [one("did you mean `floor-left`?", "floor-left")]);
+        assert_eq!(hints("sonar", &names[1..]), [one("write `floor-right`", "floor-right"), one("write `hue`", "hue")]);
+        let many = ["a1", "b2", "c3", "d4", "e5"];
+        assert_eq!(hints("sonar", &many)[2], one("write `c3`, or one of 2 more", "c3"));
+        assert_eq!(did_you_mean(&(0..1), "x", []), Hints::default());
+        let quoted = did_you_mean(&(0..5), "hu", names).quoted();
+        assert_eq!(quoted.0[0].edits[0].text, "\"hue\"");
+    }
+
+    #[test]
+    fn edits_are_applied_together_and_equal_ones_once() {
+        let edit = |span: Range<usize>, text: &str| Edit { span, text: text.to_owned() };
+        let edits = vec![edit(4..5, "E"), edit(0..1, "A"), edit(4..5, "E"), edit(2..2, "-")];
+        assert_eq!(apply_all("abcde", edits), "Ab-cdE");
     }
 
     #[test]

@@ -8,10 +8,10 @@
 pub mod amend;
 mod amounts;
 mod ast;
-mod behaviour;
+mod behaviours;
 mod check;
 pub mod complete;
-mod condition;
+mod conditions;
 pub mod edit;
 pub mod exits;
 mod flow;
@@ -19,17 +19,23 @@ mod format;
 mod lexer;
 pub mod offer;
 mod parser;
+pub mod readback;
 mod sentence;
 pub mod steps;
+pub mod walk;
 
 pub use amounts::{Amount, apply, evaluate, reckon};
 pub use ast::{
-    Answer, Argument, Arming, Behaviour, Block, Comparison, Condition, DeviceState, Ending, Exit, Feeler, Formula,
-    Function, Law, Let, Line, LineKind, Mission, Operator, Origin, Parameter, Quantifier, Reflex, Rounds, Routine, Row,
-    Sensors, Side, Slot, SlotKind, Spanned, Step, StopKind, Target, Then, Track, Value, WhenBoth, WhenLost,
+    Answer, Block, Comparison, Device, Exit, Formula, Function, Let, Line, LineKind, Mission, Operator, Origin,
+    Parameter, Part, Reflex, Routine, Row, Side, Slot, SlotKind, Spanned, Step, Target, Then, Value, Wanted,
 };
-pub use behaviour::{GAIN, KEEP_GAIN};
-pub use check::{ActuatorName, Names, SensorName, check};
+pub use behaviours::{
+    Align, Argument, Await, BEHAVIOURS, Behaviour, BehaviourKind, Choose, Do, Drive, Ending, Feeler, Follow, GAIN, Hold,
+    KEEP_GAIN, Keep, Law, Measure, Move, Pivot, Probe, React, Repeat, Rounds, Seek, Shift, Shove, Signal, Spin,
+    StopKind, Track, WhenBoth, WhenLost,
+};
+pub use check::{ActuatorName, Checked, Names, ParameterName, RoutineName, SensorName, Use, check, check_all};
+pub use conditions::{Arming, CONDITIONS, Condition, ConditionKind, DeviceState, Quantifier, Sensors};
 pub use format::format;
 pub use parser::{Parsed, parse};
 pub use sentence::either;

@@ -7,11 +7,11 @@ use std::sync::Arc;
 
 use serde::Deserialize;
 
-use crate::controller::{Program, Reading, Script, Tone, Tones};
+use crate::controller::{CompileError, Program, Reading, Refused, Script, Tone, Tones};
 use crate::field::{self, Conduct, Field, Files, Obstacle, Opponent, Outline, Point, Pose, SurfaceId, seen};
-use crate::finding::{Finding, Severity, Source, did_you_mean, has_errors, line_column};
+use crate::finding::{Finding, Hints, Severity, Source, did_you_mean, has_errors, line_column};
 use crate::lab::advice::advice;
-use crate::mission::{self, ActuatorName, Names, Parsed, SensorName};
+use crate::mission::{self, ActuatorName, Checked, Line, Names, Parsed, RoutineName, SensorName};
 use crate::robot::{self, Code, Robot, SensorKind};
 use crate::sim::{Intervention, Player, Role, World, in_the_way};
 use crate::tables::Tables;
@@ -213,22 +213,23 @@ fn check_places(robot: &Robot, field: &Field, findings: &mut Vec<Finding>) {
     }
 }
 
-/// Another robot with what it does; its own files' errors are told at the place that names them.
+/// Another robot with what it does; what is wrong with its own files is reported at the key that names them.
 fn player(opponent: &Opponent, field: &Field, files: Files<'_>, findings: &mut Vec<Finding>) -> Option<Player> {
-    let mut refuse = |path: &str, why: String| {
+    let mut refuse = |span: &std::ops::Range<usize>, path: &str, why: String| {
         let message = format!("`{}` cannot play: {path}: {why}", opponent.name);
-        findings.push(Finding::error("F117", Source::Field, opponent.span.clone(), message).hint("mend that file"));
+        findings.push(Finding::error("F117", Source::Field, span.clone(), message).hint("fix that file"));
     };
     let read =
         |path: &str| files(path).and_then(|bytes| String::from_utf8(bytes).map_err(|_| "it is not text".to_owned()));
-    let text = read(&opponent.robot).map_err(|why| refuse(&opponent.robot, why)).ok()?;
+    let at = &opponent.robot_span;
+    let text = read(&opponent.robot).map_err(|why| refuse(at, &opponent.robot, why)).ok()?;
     let (robot, found) = robot::load(&text);
     let first = |found: &[Finding], text: &str| {
         let worst = found.iter().find(|finding| finding.severity == Severity::Error)?;
         Some(format!("line {}: {}", line_column(text, worst.span.start).0, worst.message))
     };
     if let Some(why) = first(&found, &text) {
-        refuse(&opponent.robot, why);
+        refuse(at, &opponent.robot, why);
         return None;
     }
     let robot = robot?;
@@ -237,31 +238,25 @@ fn player(opponent: &Opponent, field: &Field, files: Files<'_>, findings: &mut V
         Conduct::Drifts(duties) => Role::Drifts(*duties),
         Conduct::Patrols(places, duty) => Role::Patrols(places.clone(), *duty),
         Conduct::Mission(path) => {
-            let text = read(path).map_err(|why| refuse(path, why)).ok()?;
+            let at = &opponent.conduct_span;
+            let text = read(path).map_err(|why| refuse(at, path, why)).ok()?;
+            // The files with routines that it uses lie in the same project.
+            let uses = mission::parse(&text).mission.uses;
+            let shared: Vec<(String, String)> =
+                uses.into_iter().filter_map(|used| Some((used.node.clone(), read(&used.node).ok()?))).collect();
             let tones = ideal(&robot, field);
             let names = names(&robot, field, &tones);
-            let (program, found) = compile(&text, &robot, &tones, &names);
-            match program {
-                Some(program) => Role::Mission(program),
-                None => {
-                    let why = first(&found, &text).unwrap_or_else(|| "it has no steps".to_owned());
-                    refuse(path, why);
-                    return None;
-                }
-            }
+            let stage = Stage { robot: &robot, field, tones: &tones, names: &names, shared: &shared };
+            let Prepared { program, findings: found, .. } = prepare_for(&text, stage);
+            let Some(program) = program else {
+                let why = first(&found, &text).unwrap_or_else(|| "it has no steps".to_owned());
+                refuse(at, path, why);
+                return None;
+            };
+            Role::Mission(program)
         }
     };
     Some(Player { robot: Arc::new(robot), role })
-}
-
-fn compile(text: &str, robot: &Robot, tones: &[Tones], names: &Names) -> (Option<Arc<Program>>, Vec<Finding>) {
-    let parsed = mission::parse(text);
-    let mut findings = parsed.findings.clone();
-    findings.extend(mission::check(&parsed, names));
-    if has_errors(&findings) {
-        return (None, findings);
-    }
-    (Program::compile(text, &parsed.mission, robot, tones).map(Arc::new), findings)
 }
 
 /// What a mission for a robot on a field may refer to.
@@ -328,15 +323,15 @@ fn calibrate(robot: &Robot, field: &Field, text: Option<&str>, findings: &mut Ve
     for entry in tables.named::<BTreeMap<toml::Spanned<String>, toml::Spanned<String>>>("sensor") {
         let Some(index) = robot.sensor(&entry.name.value) else {
             let message = format!("the robot has no sensor `{}`", entry.name.value);
-            let hint = did_you_mean(&entry.name.value, robot.sensors.iter().map(|sensor| sensor.name.as_str()));
-            tables.error("C101", entry.name.span, message).hints.extend(hint);
+            let hint = did_you_mean(&entry.name.span, &entry.name.value, robot.sensors.iter().map(|sensor| sensor.name.as_str()));
+            tables.error("C101", entry.name.span, message).help(hint);
             continue;
         };
         let mut rows: Vec<_> = entry.value.into_iter().collect();
         rows.sort_by_key(|(name, _)| name.span().start);
         if robot.sensors[index].kind == SensorKind::Code {
             let message = format!("`{}` has a table of codes and needs no calibration", entry.name.value);
-            tables.error("C101", entry.name.span, message).hints.push("take this section out".to_owned());
+            tables.error("C101", entry.name.span, message).help("take this section out".to_owned());
             continue;
         }
         let by_colour = result[index].by_colour;
@@ -347,7 +342,7 @@ fn calibrate(robot: &Robot, field: &Field, text: Option<&str>, findings: &mut Ve
                 None => {
                     let example = if by_colour { "\"62 %, 18 %, 11 %\" (red, green, blue)" } else { "\"12 %\"" };
                     let message = format!("`{}` is not what `{}` can read", reads.get_ref(), entry.name.value);
-                    tables.error("C102", reads.span(), message).hints.push(format!("write {example}"));
+                    tables.error("C102", reads.span(), message).help(format!("write {example}"));
                 }
             }
         }
@@ -383,73 +378,110 @@ pub struct Prepared {
     pub program: Option<Arc<Program>>,
 }
 
+/// What a mission is prepared for: ours for its setup, an opponent's for its own robot.
+#[derive(Clone, Copy)]
+struct Stage<'a> {
+    robot: &'a Robot,
+    field: &'a Field,
+    tones: &'a [Tones],
+    names: &'a Names,
+    shared: &'a [(String, String)],
+}
+
 /// Reads, checks and compiles a mission. Without a setup the names are left unchecked and nothing compiles.
+///
+/// With a setup there is a program, or a finding that is an error.
 pub fn prepare(text: &str, setup: Option<&Setup>) -> Prepared {
+    let Some(Setup { robot, field, tones, names, shared, .. }) = setup else {
+        let parsed = mission::parse(text);
+        let findings = parsed.findings.clone();
+        return Prepared { parsed, findings, program: None };
+    };
+    prepare_for(text, Stage { robot, field, tones, names, shared })
+}
+
+fn prepare_for(text: &str, stage: Stage<'_>) -> Prepared {
     let parsed = mission::parse(text);
     let mut findings = parsed.findings.clone();
+    let used = used(&parsed, stage, &mut findings);
+    let routines: Vec<RoutineName> = used.iter().flat_map(|file| file.routines.iter().cloned()).collect();
+    if routines.is_empty() {
+        findings.extend(mission::check(&parsed, stage.names));
+    } else {
+        findings.extend(mission::check(&parsed, &Names { routines, ..stage.names.clone() }));
+    }
     let mut program = None;
-    if let Some(setup) = setup {
-        let used = used(&parsed, setup, &mut findings);
-        let routines = used.iter().flat_map(|(_, file)| &file.mission.routines);
-        let routines: Vec<(String, Vec<String>)> = routines
-            .map(|routine| {
-                let parameters = routine.parameters.iter().map(|parameter| parameter.name.node.clone());
-                (routine.name.node.clone(), parameters.collect())
-            })
-            .collect();
-        if routines.is_empty() {
-            findings.extend(mission::check(&parsed, &setup.names));
-        } else {
-            findings.extend(mission::check(&parsed, &Names { routines, ..setup.names.clone() }));
-        }
-        if !has_errors(&findings) {
-            let own = Script { text, mission: &parsed.mission };
-            let others = used.iter().map(|(text, file)| Script { text, mission: &file.mission });
-            let scripts: Vec<Script<'_>> = std::iter::once(own).chain(others).collect();
-            match Program::compile_with(&scripts, &setup.robot, &setup.tones) {
-                Ok(compiled) => program = Some(Arc::new(compiled)),
-                Err(why) if !why.is_empty() => {
-                    let message = format!("the mission cannot be put together: {why}");
-                    let finding = Finding::error("M133", Source::Mission, 0..0, message);
-                    findings.push(finding.hint("look at what its `do` lines give, and at how often they do it"));
-                }
-                Err(_) => {}
-            }
+    if !has_errors(&findings) {
+        let own = Script { text, mission: &parsed.mission };
+        let others = used.iter().map(|file| Script { text: file.text, mission: &file.parsed.mission });
+        let scripts: Vec<Script<'_>> = std::iter::once(own).chain(others).collect();
+        match Program::compile_with(&scripts, stage.robot, stage.tones) {
+            Ok(compiled) => program = Some(Arc::new(compiled)),
+            Err(Refused { error, line }) => findings.push(refusal(&error, parsed.lines.get(line))),
         }
     }
-    if let (Some(setup), Some(program)) = (setup, &program) {
-        findings.extend(advice(text, &parsed, program, &setup.robot, &setup.field));
+    if let Some(program) = &program {
+        findings.extend(advice(text, &parsed, program, stage.robot, stage.field));
     }
     findings.sort_by_key(|finding| finding.span.start);
     Prepared { parsed, findings, program }
 }
 
+/// Why a checked mission has no program, at the line that leads to it.
+fn refusal(error: &CompileError, line: Option<&Line>) -> Finding {
+    let hint = match error {
+        CompileError::TooLarge => "look for routines that call each other many times".to_owned(),
+        CompileError::NoOpposite { sensor } => format!("make `{sensor}` a parameter of the routine"),
+        CompileError::NoTone { sensor, tone } => {
+            format!("add `{tone} = \"12 %\"` to [sensor.{sensor}] of the calibration, with what it reads there")
+        }
+        CompileError::NoEdge { sensor, .. } => {
+            format!("add what `{sensor}` reads beside the line to [sensor.{sensor}] of the calibration")
+        }
+        CompileError::NotFixed => "give it an amount that is written out, or the name of a `let`".to_owned(),
+        CompileError::NoSteps { .. } => "put at least one step between `routine` and `end`".to_owned(),
+        CompileError::Unknown { .. } | CompileError::Unclear { .. } => {
+            "look at what the `do` of this step gives to its routine".to_owned()
+        }
+    };
+    let span = line.map_or(0..0, |line| line.span.clone());
+    Finding::error("M133", Source::Mission, span, error.to_string()).hint(hint)
+}
+
+/// A file whose routines a mission uses.
+struct UsedFile<'s> {
+    text: &'s str,
+    parsed: Parsed,
+    routines: Vec<RoutineName>,
+}
+
 /// The files that a mission uses; what is wrong with one is told at the line that uses it.
-fn used<'s>(parsed: &Parsed, setup: &'s Setup, findings: &mut Vec<Finding>) -> Vec<(&'s str, Parsed)> {
-    let mut all: Vec<(&str, Parsed)> = Vec::new();
+fn used<'s>(parsed: &Parsed, stage: Stage<'s>, findings: &mut Vec<Finding>) -> Vec<UsedFile<'s>> {
+    let mut all: Vec<UsedFile<'_>> = Vec::new();
     for path in &parsed.mission.uses {
-        let mut refuse = |code, message: String, hint: Option<String>| {
-            findings.push(Finding::error(code, Source::Mission, path.span.clone(), message).maybe_hint(hint));
+        let mut refuse = |code, message: String, hint: Hints| {
+            findings.push(Finding::error(code, Source::Mission, path.span.clone(), message).hint(hint));
         };
-        let Some((_, text)) = setup.shared.iter().find(|(known, _)| *known == path.node) else {
-            let hint = did_you_mean(&path.node, setup.shared.iter().map(|(path, _)| path.as_str()))
-                .unwrap_or_else(|| "put a file with routines into the folder `shared`".to_owned());
-            refuse("M131", format!("there is no file `{}`", path.node), Some(hint));
+        let Some((_, text)) = stage.shared.iter().find(|(known, _)| *known == path.node) else {
+            let hint = did_you_mean(&path.span, &path.node, stage.shared.iter().map(|(path, _)| path.as_str()))
+                .quoted()
+                .or("put a file with routines into the folder `shared`");
+            refuse("M131", format!("there is no file `{}`", path.node), hint);
             continue;
         };
         let file = mission::parse(text);
-        let mut wrong = file.findings.clone();
         // Its own header says nothing about the mission that uses it.
-        let names = Names { starts: Vec::new(), ..setup.names.clone() };
-        wrong.extend(mission::check(&file, &names));
+        let names = Names { starts: Vec::new(), ..stage.names.clone() };
+        let Checked { findings: checked, routines } = mission::check_all(&file, &names);
+        let wrong: Vec<Finding> = file.findings.iter().cloned().chain(checked).collect();
         if let Some(first) = wrong.iter().find(|finding| finding.severity == Severity::Error && finding.code != "M109")
         {
             let line = line_column(text, first.span.start).0;
             let message = format!("`{}`, line {line}: {}", path.node, first.message);
-            refuse("M132", message, first.hints.first().cloned());
+            refuse("M132", message, first.hint_words().first().copied().into());
             continue;
         }
-        all.push((text, file));
+        all.push(UsedFile { text, parsed: file, routines });
     }
     all
 }

@@ -9,7 +9,7 @@ use serde::de::DeserializeOwned;
 use toml::Spanned;
 use toml::de::{DeTable, DeValue, Error, ValueDeserializer};
 
-use crate::finding::{Finding, Source, did_you_mean, nearest};
+use crate::finding::{Edit, Finding, Hint, Source, did_you_mean, nearest};
 
 /// Files beyond this are refused unread: no hand-written project file comes near it.
 pub const LARGEST_FILE: usize = 4 << 20;
@@ -65,7 +65,7 @@ impl<'a> Tables<'a> {
             }
             findings.push(
                 Finding::error("T002", source, key.span(), format!("unknown key `{name}`"))
-                    .maybe_hint(did_you_mean(name, known.iter().copied())),
+                    .hint(did_you_mean(&key.span(), name, known.iter().copied())),
             );
         }
         let root = kept;
@@ -90,7 +90,7 @@ impl<'a> Tables<'a> {
             return self.optional(key);
         }
         let whole = self.whole.clone();
-        self.error("T003", whole, format!("missing key `{key}`")).hints.push(format!("add {example}"));
+        self.error("T003", whole, format!("missing key `{key}`")).help(format!("add {example}"));
         None
     }
 
@@ -101,7 +101,7 @@ impl<'a> Tables<'a> {
         match value.into_inner() {
             DeValue::Array(entries) => entries.into_iter().filter_map(|entry| self.read(entry)).collect(),
             _ => {
-                self.error("T004", span, format!("`{key}` must be a list")).hints.push(format!("write [[{key}]]"));
+                self.error("T004", span, format!("`{key}` must be a list")).help(format!("write [[{key}]]"));
                 Vec::new()
             }
         }
@@ -113,8 +113,7 @@ impl<'a> Tables<'a> {
         let span = value.span();
         let DeValue::Table(table) = value.into_inner() else {
             self.error("T004", span, format!("`{key}` must hold named sections"))
-                .hints
-                .push(format!("write [{key}.some-name]"));
+                .help(format!("write [{key}.some-name]"));
             return Vec::new();
         };
         let mut entries: Vec<_> = table.into_iter().collect();
@@ -150,8 +149,8 @@ impl<'a> Tables<'a> {
         match quoted.as_slice() {
             [name, known @ ..] if message.starts_with("unknown field") => {
                 let hint = match nearest(name, known.iter().copied()) {
-                    Some(near) => format!("did you mean `{near}`?"),
-                    None => format!("the keys here are {}", listed(known)),
+                    Some(near) => Hint::edit(format!("did you mean `{near}`?"), Edit { span: span.clone(), text: near.to_owned() }),
+                    None => format!("the keys here are {}", listed(known)).into(),
                 };
                 Finding::error("T002", self.source, span, format!("unknown key `{name}`")).hint(hint)
             }
@@ -175,8 +174,7 @@ pub fn report_duplicates<'n>(tables: &mut Tables<'_>, what: &str, names: impl It
         if seen.contains(&name.value.as_str()) {
             tables
                 .error("T005", name.span.clone(), format!("there are two {what}s named `{}`", name.value))
-                .hints
-                .push("give one of them another name".to_owned());
+                .help("give one of them another name".to_owned());
         }
         seen.push(&name.value);
     }

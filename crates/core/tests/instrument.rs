@@ -206,9 +206,9 @@ fn remedies_make_the_run_do_what_was_meant() {
 fn findings_can_be_fixed_at_a_stroke() {
     let setup = setup();
     for (old, new, words) in [
-        ("floor-left sees dark ", "flor-left sees dark ", "write floor-left"),
-        ("hue sees kiln-red", "hue sees kiln-rd", "write kiln-red"),
-        ("-> \"Turn to the dock\"", "-> \"Turn to the dck\"", "write \"Turn to the dock\""),
+        ("floor-left sees dark ", "flor-left sees dark ", "did you mean `floor-left`?"),
+        ("hue sees kiln-red", "hue sees kiln-rd", "did you mean `kiln-red`?"),
+        ("-> \"Turn to the dock\"", "-> \"Turn to the dck\"", "did you mean `Turn to the dock`?"),
         ("  until travelled 25 mm\n", "", "until travelled 200 mm"),
         ("let creep = 16 %", "let creep = 16 %\nlet spare = 4 mm", "take the line out"),
     ] {

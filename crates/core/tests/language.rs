@@ -6,7 +6,7 @@ use proptest::prelude::*;
 use wayodos_core::finding::{Finding, Severity};
 use wayodos_core::lab::evidence::evidence;
 use wayodos_core::lab::hindsight::hindsight;
-use wayodos_core::mission::{Answer, Behaviour, Condition, Rounds, Spanned, format, parse};
+use wayodos_core::mission::{BEHAVIOURS, CONDITIONS, format, parse};
 use wayodos_core::project::{Setup, prepare};
 use wayodos_core::sim::{Outcome, Run, run};
 
@@ -110,30 +110,16 @@ fn example(path: &str) -> String {
 }
 
 /// The kinds of behaviours and conditions that some texts show.
-fn shown(texts: &[String]) -> BTreeSet<String> {
+fn shown(texts: &[String]) -> BTreeSet<&'static str> {
     let mut kinds = BTreeSet::new();
     for text in texts {
-        let mission = parse(text).mission;
-        let mut conditions: Vec<&Spanned<Condition>> = Vec::new();
-        for step in &mission.steps {
-            let rows = step.rows.iter().filter_map(|row| match &row.answer {
-                Answer::Does(behaviour) => Some(&behaviour.node),
-                Answer::Go(_) => None,
-            });
-            for behaviour in step.behaviour.iter().map(|(behaviour, _)| &behaviour.node).chain(rows) {
-                kinds.insert(behaviour.word().to_owned());
-                if let Behaviour::Repeat(Rounds::Until { condition, .. }) = behaviour {
-                    conditions.push(condition);
-                }
-            }
-            conditions.extend(step.rows.iter().filter_map(|row| row.condition.as_ref()));
-            conditions.extend(step.exits.iter().map(|exit| &exit.condition));
+        let parsed = parse(text);
+        for step in &parsed.mission.steps {
+            kinds.extend(parsed.behaviours_of(step).map(|behaviour| behaviour.node.word()));
         }
-        conditions.extend(mission.reflexes.iter().filter_map(|reflex| Some(&reflex.trigger.as_ref()?.0)));
-        for condition in conditions {
-            condition.each(&mut |term| {
-                let debug = format!("{:?}", term.node);
-                kinds.insert(debug.split([' ', '(', '{']).next().unwrap_or_default().to_owned());
+        for (_, _, condition) in parsed.conditions() {
+            condition.walk(&mut |term| {
+                kinds.insert(term.node.kind().name);
             });
         }
     }
@@ -143,46 +129,9 @@ fn shown(texts: &[String]) -> BTreeSet<String> {
 #[track_caller]
 fn shows_all(texts: &[String]) {
     let kinds = shown(texts);
-    for kind in [
-        "drive",
-        "spin",
-        "pivot",
-        "follow",
-        "keep",
-        "align",
-        "shift",
-        "seek",
-        "shove",
-        "hold",
-        "await",
-        "probe",
-        "move",
-        "signal",
-        "measure",
-        "choose",
-        "react",
-        "do",
-        "repeat",
-        "Sees",
-        "Reads",
-        "Between",
-        "Code",
-        "Changed",
-        "Crossed",
-        "Is",
-        "Travelled",
-        "Turned",
-        "Heading",
-        "Rolled",
-        "Passed",
-        "Clock",
-        "Lost",
-        "Stalled",
-        "Ended",
-        "EndedBy",
-    ] {
-        assert!(kinds.contains(kind), "no example of {kind}: {kinds:?}");
-    }
+    let words = BEHAVIOURS.iter().map(|kind| kind.word).chain(CONDITIONS.iter().map(|kind| kind.name));
+    let missing: Vec<&str> = words.filter(|kind| !kinds.contains(kind)).collect();
+    assert_eq!(missing, [""; 0]);
 }
 
 #[test]

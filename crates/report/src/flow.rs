@@ -4,7 +4,7 @@ use wayodos_core::controller::Program;
 use wayodos_core::mission::{Answer, Block, Parsed, Step, Target, Then};
 
 use crate::ink::{self, Rgb, tint};
-use crate::readback::Reader;
+use wayodos_core::mission::readback::Reader;
 use crate::scene::{Anchor, Item, Layer, Scene, Shape, Stroke, rectangle};
 
 /// Where an arrow of a chart ends.

@@ -4,7 +4,7 @@
 mod composite;
 mod terms;
 
-use std::cell::OnceCell;
+use std::cell::{Cell, OnceCell};
 use std::collections::BTreeMap;
 
 use super::program::{
@@ -13,7 +13,7 @@ use super::program::{
 };
 use super::tone::Tones;
 use crate::mission::{
-    Amount, Answer, Argument, Behaviour, Block, Comparison, Condition, Ending, Exit, Formula, Law, Mission, Rounds,
+    self, Amount, Answer, Argument, Behaviour, Block, Comparison, Condition, Ending, Exit, Formula, Law, Mission, Rounds,
     Row, Side, Spanned, Step, StopKind, Target, Then, Track, Value,
 };
 use crate::robot::{Robot, SensorKind};
@@ -28,6 +28,66 @@ const HEADING_GAIN: f64 = 2.5;
 
 /// A program of more steps is refused: routines that do routines grow beyond all measure.
 const MOST_STEPS: usize = 20_000;
+
+/// Why a mission without errors in its text cannot be compiled for a robot.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum CompileError {
+    /// Routines that call each other multiply.
+    #[error("more than {MOST_STEPS} steps once routines are put in the place of their calls")]
+    TooLarge,
+    /// A mirrored routine uses a sensor that has no counterpart.
+    #[error("`{sensor}` has no sensor opposite, and a routine that uses it is mirrored")]
+    NoOpposite {
+        /// The sensor.
+        sensor: String,
+    },
+    /// A sensor was never held over something that it is to look for.
+    #[error("`{sensor}` is not calibrated for `{tone}`")]
+    NoTone {
+        /// The sensor.
+        sensor: String,
+        /// The tone.
+        tone: String,
+    },
+    /// A sensor with one tone cannot tell a line from its ground.
+    #[error("`{sensor}` is calibrated for `{tone}` only: to follow an edge it needs the ground beside it as well")]
+    NoEdge {
+        /// The sensor.
+        sensor: String,
+        /// The tone.
+        tone: String,
+    },
+    /// A routine is given something measured where the program holds a number.
+    #[error("a routine is given something measured for a speed, a gain or a radius")]
+    NotFixed,
+    /// A routine has nothing to do.
+    #[error("routine `{routine}` has no steps")]
+    NoSteps {
+        /// The routine.
+        routine: String,
+    },
+    /// Something stands for nothing here.
+    #[error("`{name}` stands for nothing that could be used here")]
+    Unknown {
+        /// The name.
+        name: String,
+    },
+    /// A step says something that cannot be put together.
+    #[error("step \"{step}\" cannot be put together from what its routine is given")]
+    Unclear {
+        /// The step.
+        step: String,
+    },
+}
+
+/// A mission that cannot be compiled.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Refused {
+    /// Why.
+    pub error: CompileError,
+    /// The line of the mission text that leads to it, from 0.
+    pub line: usize,
+}
 
 /// A mission text with what it says.
 #[derive(Clone, Copy, Debug)]
@@ -50,8 +110,8 @@ impl Program {
     /// The same for a mission, which comes first, with the files whose routines it uses.
     ///
     /// # Errors
-    /// What only putting routines in the place of their calls brings to light; empty when checking has told.
-    pub fn compile_with(units: &[Script<'_>], robot: &Robot, tones: &[Tones]) -> Result<Self, String> {
+    /// What only the robot's calibration, or putting routines in the place of their calls, brings to light.
+    pub fn compile_with(units: &[Script<'_>], robot: &Robot, tones: &[Tones]) -> Result<Self, Refused> {
         let mut compiler = Compiler {
             units,
             robot,
@@ -63,8 +123,14 @@ impl Program {
             reasons: Vec::new(),
             memory: 0,
             trouble: OnceCell::new(),
+            line: Cell::new(0),
+            name: Cell::new(String::new()),
         };
-        compiler.whole().ok_or_else(|| compiler.trouble.take().unwrap_or_default())
+        compiler.whole().ok_or_else(|| {
+            let step = compiler.name.take();
+            let error = compiler.trouble.take().unwrap_or(CompileError::Unclear { step });
+            Refused { error, line: compiler.line.get() }
+        })
     }
 }
 
@@ -137,7 +203,10 @@ struct Compiler<'a> {
     reasons: Vec<String>,
     memory: usize,
     /// Why it cannot be compiled, when checking could not know.
-    trouble: OnceCell<String>,
+    trouble: OnceCell<CompileError>,
+    /// The line of the step that is being compiled, and its name.
+    line: Cell<usize>,
+    name: Cell<String>,
 }
 
 impl Compiler<'_> {
@@ -199,7 +268,7 @@ impl Compiler<'_> {
             });
         }
         if self.steps.len() > MOST_STEPS {
-            return self.refuse("it grows too large: routines that do each other many times multiply");
+            return self.refuse(CompileError::TooLarge);
         }
         let first = self.in_order(begin);
         let limit = mission.limit.as_ref().map_or(LIMIT_WITHOUT_LINE, |limit| limit.node.si());
@@ -343,7 +412,7 @@ impl Compiler<'_> {
         let mission = self.units[place.unit].mission;
         let steps: Vec<&Step> = mission.sequence(place.block, inside).map(|(_, step)| step).collect();
         if self.steps.len() > MOST_STEPS {
-            return self.refuse("it grows too large: routines that do each other many times multiply");
+            return self.refuse(CompileError::TooLarge);
         }
         let indices: Vec<usize> =
             steps.iter().map(|step| self.add(place, parent, &step.name.node, step.line, true)).collect();
@@ -361,6 +430,8 @@ impl Compiler<'_> {
 
     fn step(&mut self, place: &Place, index: usize, step: &Step) -> Option<()> {
         let start = self.memory;
+        self.line.set(place.line.unwrap_or(step.line));
+        self.name.set(step.name.node.clone());
         let (behaviour, _) = step.behaviour.as_ref()?;
         // Exits first: their places in the memory belong together.
         for exit in &step.exits {
@@ -371,7 +442,7 @@ impl Compiler<'_> {
             self.steps[index].exits.push(ProgramExit { term, goal, line, words });
         }
         let action = match &behaviour.node {
-            Behaviour::Choose => {
+            Behaviour::Choose(_) => {
                 let mut rows = Vec::new();
                 for row in &step.rows {
                     let term = self.row_term(place, row)?;
@@ -380,7 +451,7 @@ impl Compiler<'_> {
                 }
                 Action::Choose(rows)
             }
-            Behaviour::React => {
+            Behaviour::React(_) => {
                 let mut terms = Vec::new();
                 for row in &step.rows {
                     terms.push(self.row_term(place, row)?);
@@ -428,7 +499,7 @@ impl Compiler<'_> {
             right: pace.times(right),
         };
         Some(match behaviour {
-            Behaviour::Drive { back, speed, arc, hold_heading } => {
+            Behaviour::Drive(mission::Drive { back, speed, arc, hold_heading }) => {
                 let pace = self.pace(place, speed)?.times(if *back { -1.0 } else { 1.0 });
                 if *hold_heading {
                     Action::HoldHeading { pace, gain: self.heading_gain(pace) }
@@ -446,18 +517,18 @@ impl Compiler<'_> {
                     both(pace, 1.0, 1.0)
                 }
             }
-            Behaviour::Spin { side, speed } => {
+            Behaviour::Spin(mission::Spin { side, speed }) => {
                 let (pace, sign) = (self.pace(place, speed)?, Self::turn(place, side)?.sign());
                 both(pace, -sign, sign)
             }
-            Behaviour::Pivot { side, on, speed } => {
+            Behaviour::Pivot(mission::Pivot { side, on, speed }) => {
                 let pace = self.pace(place, speed)?.times(Self::turn(place, side)?.sign());
                 match Self::turn(place, on)? {
                     Turn::Left => Action::Constant { left: WheelCommand::Brake, right: pace },
                     Turn::Right => Action::Constant { left: pace.times(-1.0), right: WheelCommand::Brake },
                 }
             }
-            Behaviour::Follow { track, tone, speed, law, lost } => {
+            Behaviour::Follow(mission::Follow { track, tone, speed, law, lost }) => {
                 let rail = self.rail(place, track, &tone.node)?;
                 let pace = self.pace(place, speed)?;
                 let mut follow =
@@ -476,7 +547,7 @@ impl Compiler<'_> {
                 }
                 Action::Follow(follow)
             }
-            Behaviour::Keep { tone, sensors, speed, gain, both } => {
+            Behaviour::Keep(mission::Keep { tone, sensors, speed, gain, both }) => {
                 let pair = self.pair(place, sensors, &tone.node)?;
                 Action::Keep {
                     sensors: pair,
@@ -485,7 +556,7 @@ impl Compiler<'_> {
                     both: both.unwrap_or(crate::mission::WhenBoth::Stop),
                 }
             }
-            Behaviour::Hold { stop } => {
+            Behaviour::Hold(mission::Hold { stop }) => {
                 let command = match stop {
                     StopKind::Brake => WheelCommand::Brake,
                     StopKind::Coast => WheelCommand::Coast,
@@ -493,46 +564,36 @@ impl Compiler<'_> {
                 };
                 Action::Constant { left: command, right: command }
             }
-            Behaviour::Move { actuator, angle, alongside } => {
+            Behaviour::Move(mission::Move { actuator, angle, alongside }) => {
                 let actuator = self.robot.actuator(&Self::word(place, &actuator.node))?;
                 let angle = self.num(place, &angle.node)?;
-                let asks = step.is_some_and(|step| {
-                    step.exits.iter().any(|exit| {
-                        let mut asks = false;
-                        exit.condition.each(&mut |term| {
-                            asks |= matches!(term.node, Condition::Is { .. });
-                        });
-                        asks
-                    })
-                });
+                let exits = step.map_or(&[][..], |step| &step.exits);
+                let asks = exits.iter().any(|exit| exit.condition.asks(|term| matches!(term, Condition::Is { .. })));
                 if !alongside && !asks {
                     self.leaves(index, Test::There(actuator), "there", Goal::Complete(index, Ending::Finished));
                     self.leaves(index, Test::Blocked(actuator), "blocked", Goal::Complete(index, Ending::Finished));
                 }
                 Action::Move { actuator, angle, alongside: *alongside }
             }
-            Behaviour::Signal { signal, words } => {
+            Behaviour::Signal(mission::Signal { signal, words }) => {
                 let exits = step.map_or(&[][..], |step| &step.exits);
-                let asks_for_the_end = |exit: &Exit| {
-                    let mut asks = false;
-                    exit.condition.each(&mut |term| asks |= matches!(term.node, Condition::Ended(_)));
-                    asks
-                };
+                let asks_for_the_end =
+                    |exit: &Exit| exit.condition.asks(|term| matches!(term, Condition::Ended(_)));
                 Action::Signal {
                     signal: self.robot.signal(&Self::word(place, &signal.node))?,
                     words: words.node.clone(),
                     waits: !exits.is_empty() && !exits.iter().any(asks_for_the_end),
                 }
             }
-            Behaviour::Measure { value, name } => {
+            Behaviour::Measure(mission::Measure { value, name }) => {
                 let value = self.num(place, &value.node)?;
                 Action::Measure { value, into: self.keep(&name.node) }
             }
-            Behaviour::Do { routine, arguments, mirrored } => {
+            Behaviour::Do(mission::Do { routine, arguments, mirrored }) => {
                 let first = self.routine(place, index, &routine.node, arguments, *mirrored)?;
                 Action::Group { first, passes: Passes::Once }
             }
-            Behaviour::Repeat(rounds) => {
+            Behaviour::Repeat(mission::Repeat(rounds)) => {
                 let inside = self.units[place.unit]
                     .mission
                     .steps
@@ -559,7 +620,7 @@ impl Compiler<'_> {
                 let first = self.sequence(place, Some(inside?), Some(index))?;
                 Action::Group { first, passes }
             }
-            Behaviour::Choose | Behaviour::React => return None,
+            Behaviour::Choose(_) | Behaviour::React(_) => return None,
             other => return self.composite(place, index, other),
         })
     }
@@ -578,6 +639,9 @@ impl Compiler<'_> {
         let found = own
             .or_else(|| self.units.iter().enumerate().skip(1).find_map(|(unit, it)| Some((unit, named(it.mission)?))));
         let (unit, routine) = found?;
+        if self.units[unit].mission.sequence(Block::Routine(routine), None).next().is_none() {
+            return self.refuse(CompileError::NoSteps { routine: name.to_owned() });
+        }
         let inner = Place {
             unit,
             block: Block::Routine(routine),
@@ -657,28 +721,35 @@ impl Compiler<'_> {
 
     /// A floor sensor; the one opposite in what is mirrored.
     fn sensor(&self, place: &Place, name: &str) -> Option<usize> {
-        let sensor = self.robot.sensor(&Self::word(place, name))?;
+        let word = Self::word(place, name);
+        let sensor = self.robot.sensor(&word).or_else(|| self.refuse(CompileError::Unknown { name: word }))?;
         if !place.mirrored {
             return Some(sensor);
         }
         let opposite = self.robot.opposite(sensor);
         opposite.or_else(|| {
-            self.refuse(&format!(
-                "`{}` has no sensor opposite, and a routine that uses it is mirrored",
-                self.robot.sensors[sensor].name
-            ))
+            self.refuse(CompileError::NoOpposite { sensor: self.robot.sensors[sensor].name.clone() })
         })
     }
 
     fn ranger(&self, place: &Place, name: &str) -> Option<usize> {
-        self.robot.ranger(&Self::word(place, name))
+        let word = Self::word(place, name);
+        self.robot.ranger(&word).or_else(|| self.refuse(CompileError::Unknown { name: word }))
     }
 
     /// How a sensor sees a tone.
     fn sight(&self, place: &Place, sensor: usize, tone: &str) -> Option<Sight> {
         let tones = &self.tones[sensor];
-        let tone = tones.index(&Self::word(place, tone))?;
+        let tone = self.tone(place, sensor, tone)?;
         Some(if tones.by_colour { Sight::Colour(tone) } else { Sight::Bright(tones.limits(tone)) })
+    }
+
+    /// A tone that a sensor must be calibrated for.
+    fn tone(&self, place: &Place, sensor: usize, tone: &str) -> Option<usize> {
+        let tone = Self::word(place, tone);
+        self.tones[sensor].index(&tone).or_else(|| {
+            self.refuse(CompileError::NoTone { sensor: self.robot.sensors[sensor].name.clone(), tone })
+        })
     }
 
     /// Two sensors, left and right, and how each sees a tone.
@@ -696,7 +767,11 @@ impl Compiler<'_> {
         let edge = |name: &Spanned<String>| {
             let sensor = self.sensor(place, &name.node)?;
             let tones = &self.tones[sensor];
-            let (middle, half) = tones.edge(tones.index(&Self::word(place, tone))?)?;
+            let of = self.tone(place, sensor, tone)?;
+            let (middle, half) = tones.edge(of).or_else(|| {
+                let (sensor, tone) = (self.robot.sensors[sensor].name.clone(), tones.tones[of].name.clone());
+                self.refuse(CompileError::NoEdge { sensor, tone })
+            })?;
             Some(EdgeSensor { sensor, middle, half })
         };
         let two = |names: &[Spanned<String>; 2]| {
@@ -772,12 +847,15 @@ impl Compiler<'_> {
             return Some(Num::Is(amount.si));
         }
         let measures = self.units.iter().flat_map(|unit| &unit.mission.steps).any(|step| {
-            matches!(&step.behaviour, Some((Spanned { node: Behaviour::Measure { name: kept, .. }, .. }, _)) if kept.node == name)
+            matches!(&step.behaviour, Some((Spanned { node: Behaviour::Measure(does), .. }, _)) if does.name.node == name)
         });
         if measures {
             return Some(Num::Kept(self.keep(name)));
         }
-        self.source(place, name).map(Num::Source)
+        let source = self.source(place, name)?;
+        // What has a side is seen in a mirror there.
+        let sided = place.mirrored && matches!(source, Source::Heading | Source::LastTurn);
+        Some(if sided { terms::negative(Num::Source(source)) } else { Num::Source(source) })
     }
 
     fn source(&self, place: &Place, name: &str) -> Option<Source> {
@@ -790,7 +868,7 @@ impl Compiler<'_> {
             "last-time" => Source::LastTime,
             "last-left" => Source::LastWheel(usize::from(place.mirrored)),
             "last-right" => Source::LastWheel(usize::from(!place.mirrored)),
-            _ => match self.ranger(place, name) {
+            _ => match self.robot.ranger(&Self::word(place, name)) {
                 Some(ranger) => Source::Ranger(ranger),
                 None => {
                     let sensor = self.sensor(place, name)?;
@@ -804,13 +882,13 @@ impl Compiler<'_> {
     /// An amount that must be known before the run.
     fn fixed(&mut self, place: &Place, value: &Spanned<Value>) -> Option<f64> {
         let num = self.num(place, &value.node)?;
-        num.fixed().or_else(|| self.refuse("a routine is given something measured for a speed, a gain or a radius"))
+        num.fixed().or_else(|| self.refuse(CompileError::NotFixed))
     }
 
     /// Remembers why it cannot be compiled.
-    fn refuse<T>(&self, why: &str) -> Option<T> {
+    fn refuse<T>(&self, why: CompileError) -> Option<T> {
         // The first reason stays.
-        let _ = self.trouble.set(why.to_owned());
+        let _ = self.trouble.set(why);
         None
     }
 

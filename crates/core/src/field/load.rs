@@ -140,8 +140,7 @@ fn load_size(tables: &mut Tables<'_>, field: &mut Field) {
         if field.ambient != value.si() {
             tables
                 .error("F109", span, "such an ambient light is not possible")
-                .hints
-                .push("it must be 0 % to 500 %".into());
+                .help("it must be 0 % to 500 %");
         }
     }
     if let Some(Item { value: EdgeWord::Drop, .. }) = tables.optional::<EdgeWord>("edge") {
@@ -149,7 +148,7 @@ fn load_size(tables: &mut Tables<'_>, field: &mut Field) {
     }
     if !side.contains(&value.x) || !side.contains(&value.y) {
         let message = format!("a field of {} x {} mm is not possible", value.x * 1e3, value.y * 1e3);
-        tables.error("F101", span, message).hints.push("each side must be 100 mm to 20 m long".to_owned());
+        tables.error("F101", span, message).help("each side must be 100 mm to 20 m long".to_owned());
         (field.width, field.height) =
             (value.x.clamp(*side.start(), *side.end()), value.y.clamp(*side.start(), *side.end()));
     }
@@ -161,12 +160,12 @@ fn load_surfaces(tables: &mut Tables<'_>, field: &mut Field) {
     let named = tables.named::<SurfaceTable>("surface");
     if named.len() > 200 {
         let span = named[200].name.span.clone();
-        tables.error("F102", span, "more than 200 surfaces").hints.push("use fewer surfaces".to_owned());
+        tables.error("F102", span, "more than 200 surfaces").help("use fewer surfaces".to_owned());
     }
     for entry in named.into_iter().take(200) {
         let rgb = colour::hex(entry.value.colour.get_ref()).unwrap_or_else(|| {
             let message = format!("`{}` is not a colour", entry.value.colour.get_ref());
-            tables.error("F103", entry.value.colour.span(), message).hints.push("write it as \"#1d1f22\"".to_owned());
+            tables.error("F103", entry.value.colour.span(), message).help("write it as \"#1d1f22\"".to_owned());
             [128; 3]
         });
         let gloss = entry.value.gloss.map_or(0.0, |gloss| {
@@ -192,11 +191,9 @@ fn surface_id(tables: &mut Tables<'_>, field: &mut Field, name: &str, span: std:
     if let Some(index) = field.surfaces.iter().position(|surface| surface.name == name) {
         return SurfaceId(index as u8);
     }
-    let hint = did_you_mean(name, field.surfaces.iter().map(|surface| surface.name.as_str()));
-    tables
-        .error("F104", span, format!("unknown surface `{name}`"))
-        .hints
-        .push(hint.unwrap_or_else(|| format!("add [surface.{name}] with a colour")));
+    let known = field.surfaces.iter().map(|surface| surface.name.as_str());
+    let hint = did_you_mean(&span, name, known).quoted().or(format!("add [surface.{name}] with a colour"));
+    tables.error("F104", span, format!("unknown surface `{name}`")).help(hint);
     if field.surfaces.len() < 250 {
         field.surfaces.push(Surface { name: name.to_owned(), rgb: [128; 3], gloss: 0.0 });
     }
@@ -231,8 +228,7 @@ impl PathKeys {
             _ => {
                 tables
                     .error("F105", self.section, "a path needs either `points` or `from` with `legs`")
-                    .hints
-                    .push("for example `from = \"300, 200 mm\"` and `legs = [\"ahead 600 mm\"]`".to_owned());
+                    .help("for example `from = \"300, 200 mm\"` and `legs = [\"ahead 600 mm\"]`".to_owned());
                 return None;
             }
         };
@@ -249,13 +245,13 @@ fn load_pictures(tables: &mut Tables<'_>, field: &mut Field, files: Files<'_>) {
     for (index, Item { value: table, span }) in tables.list::<PictureTable>("picture").into_iter().enumerate() {
         if index == MOST_PICTURES {
             let message = format!("more than {MOST_PICTURES} pictures");
-            tables.error("F119", span, message).hints.push("join some of them in one file".to_owned());
+            tables.error("F119", span, message).help("join some of them in one file".to_owned());
             return;
         }
         let path = table.file.get_ref();
         let mut refuse = |why: String, hint: &str| {
             let message = format!("`{path}` cannot be used: {why}");
-            tables.error("F119", table.file.span(), message).hints.push(hint.to_owned());
+            tables.error("F119", table.file.span(), message).help(hint.to_owned());
         };
         let at = Point::new(table.at.x, table.at.y);
         let size = table.size.as_ref().map(|size| (size.get_ref().x, size.get_ref().y));
@@ -320,8 +316,8 @@ fn take_over(tables: &mut Tables<'_>, field: &mut Field, drawing: Drawing, file:
         let index = field.surfaces.iter().position(same).or_else(|| {
             if let Some(name) = &drawn.surface {
                 let message = format!("`{path}` names a surface `{name}` that this file does not have");
-                let hint = did_you_mean(name, field.surfaces.iter().map(|surface| surface.name.as_str()));
-                tables.error("F104", file.span(), message).hints.extend(hint);
+                let hint = format!("add [surface.{name}] with a colour");
+                tables.error("F104", file.span(), message).help(hint);
                 return None;
             }
             // One more would be one that no mark can name.
@@ -337,7 +333,7 @@ fn take_over(tables: &mut Tables<'_>, field: &mut Field, drawing: Drawing, file:
         let Some(index) = index else {
             if drawn.surface.is_none() {
                 let message = format!("`{path}` has too many colours");
-                tables.error("F119", file.span(), message).hints.push("as a PNG it may have any number".to_owned());
+                tables.error("F119", file.span(), message).help("as a PNG it may have any number".to_owned());
                 return;
             }
             continue;
@@ -428,15 +424,14 @@ fn load_shape(tables: &mut Tables<'_>, place: Place, span: &std::ops::Range<usiz
                 let message = format!("the sides from corner {} and from corner {} cross each other", a + 1, b + 1);
                 tables
                     .error("F116", points.span(), message)
-                    .hints
-                    .push("give the corners in the order in which they go round".to_owned());
+                    .help("give the corners in the order in which they go round".to_owned());
             }
             Some(Shape::Polygon(corners))
         }
         _ => {
             let message = "it needs `at` with `size`, `at` with `diameter`, or three or more `points`";
             let hint = "for example `at = \"900, 400 mm\"` and `size = \"120 x 80 mm\"`";
-            tables.error("F106", span.clone(), message).hints.push(hint.to_owned());
+            tables.error("F106", span.clone(), message).help(hint.to_owned());
             None
         }
     }
@@ -499,7 +494,7 @@ fn load_starts(tables: &mut Tables<'_>, field: &mut Field) {
                 (field.width * 1e3).round(),
                 (field.height * 1e3).round()
             );
-            tables.error("F107", entry.value.at.span(), message).hints.push("move it onto the mat".to_owned());
+            tables.error("F107", entry.value.at.span(), message).help("move it onto the mat".to_owned());
         }
         let Some((heading, turned_by_lot)) = play::heading(tables, &entry.value.heading) else { continue };
         let pose = Pose { x: place.x, y: place.y, heading };
@@ -508,8 +503,7 @@ fn load_starts(tables: &mut Tables<'_>, field: &mut Field) {
     if field.starts.is_empty() && tables.findings.is_empty() {
         tables
             .error("F108", 0..0, "the field has no start pose")
-            .hints
-            .push("add [start.home] with `at` and `heading`".to_owned());
+            .help("add [start.home] with `at` and `heading`".to_owned());
     }
 }
 

@@ -137,12 +137,16 @@ pub struct Opponent {
     pub name: String,
     /// Path of its robot file in the project.
     pub robot: String,
+    /// Where the field file names that.
+    pub robot_span: std::ops::Range<usize>,
     /// Where the middle of its axle stands, and where it looks.
     pub pose: Pose,
     /// It looks anywhere, by lot.
     pub turned_by_lot: bool,
     /// What it does.
     pub conduct: Conduct,
+    /// Where the field file names its mission; the whole section without one.
+    pub conduct_span: std::ops::Range<usize>,
     /// Where it stands in the field file.
     pub span: std::ops::Range<usize>,
 }

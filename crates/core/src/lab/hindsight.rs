@@ -3,8 +3,10 @@
 use super::evidence::{Evidence, Spare, StepEvidence};
 use crate::controller::{Armed, Goal, Program, Term, Test};
 use crate::field::Field;
-use crate::finding::{Finding, Source};
+use crate::finding::{Edit, Finding, Hint, Hints, Source};
+use crate::mission::exits::exit_on;
 use crate::mission::Parsed;
+use crate::units::Quantity;
 use crate::sim::{Happening, Outcome, Run, Visit};
 
 /// An exit that fired by less than so many noise widths did so by luck.
@@ -22,15 +24,16 @@ pub fn hindsight(
     evidence: &[StepEvidence],
 ) -> Vec<Finding> {
     let mut findings: Vec<Finding> = Vec::new();
-    let mut warn = |code: &'static str, line: usize, message: String, hint: &str| {
+    let mut warn = |code: &'static str, line: usize, message: String, hints: Hints| {
         let span = parsed.lines.get(line).map_or(0..0, |line| {
             let written = text[line.span.clone()].trim_end();
             line.span.start + written.len() - written.trim_start().len()..line.span.start + written.len()
         });
         if !findings.iter().any(|known| known.code == code && known.span == span) {
-            findings.push(Finding::warning(code, Source::Mission, span, message).hint(hint));
+            findings.push(Finding::warning(code, Source::Mission, span, message).hint(hints));
         }
     };
+    let behind = |line: usize, more: &str| Some(Edit::insert(exit_on(parsed, line)?.condition.span.end, more));
     for step in evidence {
         let of = &program.steps[step.visit.step];
         // What nearly fired matters where something else had to end the step.
@@ -39,23 +42,23 @@ pub fn hindsight(
         for (exit, evidence) in of.exits.iter().zip(&step.exits) {
             if let Some(tick) = unlooked(run, program, &step.visit, &exit.term) {
                 let message = format!("at {:.1} s this was true and not looked at yet", run.trace.seconds(tick));
-                warn("K23", exit.line, message, "arm it earlier, or write `after it was false`");
+                warn("K23", exit.line, message, "shorten the `after ...`, or write `after it was false`".into());
             }
             match evidence {
                 Evidence::Fired { at_once: true, .. } if looks_outside(&exit.term) => {
                     let at = run.trace.seconds(step.visit.entered);
                     let message = format!("at {at:.1} s this was true as the step began");
-                    warn(
-                        "K13",
-                        exit.line,
-                        message,
-                        "write `after it was false`, or let the robot leave the mark first",
-                    );
+                    let words = "write `after it was false`, or let the robot leave the mark first".to_owned();
+                    let edits = behind(exit.line, " after it was false").into_iter().collect();
+                    warn("K13", exit.line, message, Hint { words, edits }.into());
                 }
                 Evidence::Fired { clear: Some(clear), .. } if *clear < LUCK => {
                     let message =
                         format!("it went {clear:.1} noise widths beyond the limit: luck decides in the next run");
-                    warn("K06", exit.line, message, "move the limit, or drive more slowly over what it looks for");
+                    let lasting = behind(exit.line, " for 20 ms").map(|edit| Hint::edit("require it `for 20 ms`", edit));
+                    let mut hints = Hints::from("move the limit, or drive more slowly over what it looks for");
+                    hints.0.extend(lasting);
+                    warn("K06", exit.line, message, hints);
                 }
                 Evidence::Spare(Spare::Noise(widths)) if missed && *widths < 1.0 && *widths > 0.0 => {
                     let message = format!("it came within {widths:.1} noise widths of firing and did not");
@@ -63,7 +66,7 @@ pub fn hindsight(
                         "K14",
                         exit.line,
                         message,
-                        "was it to fire? then move its limit; or else move it further away",
+                        "if it should fire, bring the limit nearer; if not, move it further away".into(),
                     );
                 }
                 _ => {}
@@ -72,7 +75,7 @@ pub fn hindsight(
     }
     if let Some(step) = run.circle {
         let message = "steps that take no time lead round in a circle, and this is one of them".to_owned();
-        warn("M135", program.steps[step].line, message, "let one of them do something, or wait for something");
+        warn("M135", program.steps[step].line, message, "let one of them do something, or wait for something".into());
     }
     let line_at = |tick: u32| {
         let step = run.trace.ticks.get(tick as usize).map_or(0, |tick| usize::from(tick.step));
@@ -84,19 +87,22 @@ pub fn hindsight(
             let name = field.marks.get(mark).map_or("", |mark| mark.name.as_str());
             let name = if name.is_empty() { "tape" } else { name };
             let message = format!("at {at:.1} s a wheel is on {name}, which is not to be touched");
-            warn("K56", line_at(happened.tick), message, "end this step earlier, or steer further away");
+            warn("K56", line_at(happened.tick), message, "end this step earlier, or steer further away".into());
         }
     }
     if let Some(limit) = &parsed.mission.limit {
         let line = parsed.lines.partition_point(|line| line.span.start <= limit.span.start).saturating_sub(1);
         let (seconds, most) = (run.duration(), limit.node.si());
+        let more = Quantity { value: (limit.node.value * 1.25).ceil(), unit: limit.node.unit };
+        let edit = Edit { span: limit.span.clone(), text: more.to_string() };
+        let hint = Hint::edit(format!("drive faster, wait less, or write `limit {more}`"), edit);
         if run.outcome == Outcome::Limit {
             let last = run.visits.last().map_or("", |visit| program.steps[visit.step].name.as_str());
             let message = format!("the run was still in \"{last}\" when the time was up");
-            warn("K55", line, message, "drive faster, wait less, or give it more time");
+            warn("K55", line, message, hint.clone().into());
         } else if run.outcome == Outcome::Done && seconds > LATE * most && field.rules.deciders.is_empty() {
             let message = format!("the run takes {seconds:.1} s of {}: a slow battery is late", limit.node);
-            warn("K55", line, message, "drive faster, wait less, or give it more time");
+            warn("K55", line, message, hint.clone().into());
         }
     }
     findings.sort_by_key(|finding| finding.span.start);

@@ -195,7 +195,7 @@ impl Found<'_> {
     fn line_lost(&mut self, step: usize, entered: usize, left: usize) {
         let Case { parsed, text, names, robot, program, run, .. } = self.case;
         let Some((behaviour, line)) = &parsed.mission.steps[step].behaviour else { return };
-        let Behaviour::Follow { track, tone, speed, law, .. } = &behaviour.node else { return };
+        let Behaviour::Follow(crate::mission::Follow { track, tone, speed, law, .. }) = &behaviour.node else { return };
         let met = |sensor: &Spanned<String>| {
             let Some(index) = robot.sensors.iter().position(|known| known.name == sensor.node) else { return false };
             let tones = &program.tones[index];
@@ -378,7 +378,7 @@ fn reads(condition: &Spanned<Condition>) -> Option<&Condition> {
     }
 }
 
-/// What may be done about a finding at a stroke.
+/// The automatic fixes of a finding: those that its hints carry, and those that end a step or delete a line.
 pub fn fixes(finding: &Finding, parsed: &Parsed, text: &str, names: &Names) -> Vec<Remedy> {
     let mut fixes = Vec::new();
     let span = finding.span.clone();
@@ -387,36 +387,10 @@ pub fn fixes(finding: &Finding, parsed: &Parsed, text: &str, names: &Names) -> V
             fixes.push(Remedy { words, why: finding.message.clone(), text: new });
         }
     };
-    let replace = |with: &str| Edit { span: span.clone(), text: with.to_owned() }.apply(text);
-    for hint in &finding.hints {
-        if let Some(word) = hint.strip_prefix("did you mean `").and_then(|rest| rest.strip_suffix("`?")) {
-            let quoted = text.get(span.clone()).is_some_and(|old| old.starts_with('"')) && !word.starts_with('"');
-            let word = if quoted { format!("\"{word}\"") } else { word.to_owned() };
-            push(format!("write {word}"), replace(&word));
-        } else if let Some(rest) = hint.strip_prefix("there is `").and_then(|rest| rest.strip_suffix('`')) {
-            for word in rest.split("`, `").take(6) {
-                push(format!("write {word}"), replace(word));
-            }
-        }
+    for hint in finding.hints.iter().filter(|hint| !hint.edits.is_empty()) {
+        push(hint.words.clone(), apply_all(text, hint.edits.clone()));
     }
     let line = parsed.lines.partition_point(|line| line.span.start <= span.start).saturating_sub(1);
-    let exit = written(parsed, line).map(|(_, exit)| exit);
-    let behind = |exit: &Exit, more: &str| {
-        let at = exit.condition.span.end;
-        Edit { span: at..at, text: more.to_owned() }.apply(text)
-    };
-    match (finding.code, exit) {
-        ("K13", Some(exit)) => push("wait until it was false once".into(), behind(exit, " after it was false")),
-        ("K06", Some(exit)) => push("ask for it for 20 ms".into(), behind(exit, " for 20 ms")),
-        ("K55", _) => {
-            if let Some(limit) = &parsed.mission.limit {
-                let more = Quantity { value: (limit.node.value * 1.25).ceil(), unit: limit.node.unit };
-                let edit = Edit { span: limit.span.clone(), text: more.to_string() };
-                push(format!("{} -> {more}", limit.node), edit.apply(text));
-            }
-        }
-        _ => {}
-    }
     let about = parsed.mission.steps.iter().position(|step| step.line == line);
     if let Some(step) = about.filter(|step| {
         let step = &parsed.mission.steps[*step];
@@ -436,11 +410,11 @@ pub fn fixes(finding: &Finding, parsed: &Parsed, text: &str, names: &Names) -> V
 const fn never_ends(behaviour: &Behaviour) -> bool {
     matches!(
         behaviour,
-        Behaviour::Drive { .. }
-            | Behaviour::Spin { .. }
-            | Behaviour::Pivot { .. }
-            | Behaviour::Follow { .. }
-            | Behaviour::Keep { .. }
-            | Behaviour::Hold { .. }
+        Behaviour::Drive(_)
+            | Behaviour::Spin(_)
+            | Behaviour::Pivot(_)
+            | Behaviour::Follow(_)
+            | Behaviour::Keep(_)
+            | Behaviour::Hold(_)
     )
 }

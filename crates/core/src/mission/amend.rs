@@ -9,22 +9,7 @@ use super::parser::Parsed;
 use super::steps::{free_name, step_span};
 use crate::units::{Quantity, Unit, tidy};
 
-/// A text after several edits that do not overlap.
-pub fn apply_all(text: &str, mut edits: Vec<Edit>) -> String {
-    edits.sort_by_key(|edit| (edit.span.start, edit.span.end));
-    // What a copy has from its original is found twice, and changed once.
-    edits.dedup();
-    let mut new = String::with_capacity(text.len() + 64);
-    let mut at = 0;
-    for edit in edits {
-        debug_assert!(edit.span.start >= at, "edits overlap");
-        new.push_str(&text[at..edit.span.start]);
-        new.push_str(&edit.text);
-        at = edit.span.end;
-    }
-    new.push_str(&text[at..]);
-    new
-}
+pub use crate::finding::apply_all;
 
 // ---- amounts
 

@@ -1,14 +1,14 @@
 //! What a mission text says, with the span of everything.
 
-mod behaviour;
-mod condition;
+mod part;
 
 use std::ops::Range;
 
-pub use behaviour::{Argument, Behaviour, Ending, Feeler, Law, Rounds, StopKind, Track, WhenBoth, WhenLost};
-pub use condition::{Arming, Condition, DeviceState, Quantifier, Sensors};
+pub use part::{Device, Part, Wanted};
 
 use super::amounts::Amount;
+pub use super::behaviours::{Argument, Behaviour};
+pub use super::conditions::{Condition, Quantifier, Sensors};
 use crate::units::{Dimension, Quantity};
 
 /// A part of the text and what it means.
@@ -320,6 +320,11 @@ pub enum SlotKind {
     Target,
     /// Free text in quotes.
     Text,
+}
+
+/// A slot for an amount of one kind, any number within a range in SI.
+pub const fn amount(dimension: Dimension, least: f64, most: f64) -> SlotKind {
+    SlotKind::Amount { dimension, range: (least, most), whole: false }
 }
 
 /// A place of a sentence that somebody would change.

@@ -3,17 +3,18 @@
 mod calls;
 mod words;
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
 
 use super::amounts::{self, misfit};
 use super::ast::{
-    Answer, Arming, Behaviour, Block, Comparison, Condition, Exit, Feeler, Law, Rounds, Side, SlotKind, Spanned, Step,
-    Target, Track, Value,
+    Answer, Behaviour, Block, Comparison, Condition, Device, Exit, Part, Sensors, Side, SlotKind, Spanned, Step, Target,
+    Value, Wanted,
 };
+use super::behaviours::{Drive, Measure, Move};
 use super::flow;
 use super::parser::{MOST_FINDINGS, Parsed};
-use crate::finding::{Finding, Source, did_you_mean, has_errors};
+use crate::finding::{Edit, Finding, Hint, Hints, Source, did_you_mean, has_errors};
 use crate::units::Dimension;
 
 /// A sensor as missions know it.
@@ -50,8 +51,28 @@ pub struct Names {
     pub steers: bool,
     /// The speed in m/s that its motors reach without load; 0 when unknown.
     pub top_speed: f64,
-    /// Routines of the files that the mission uses: their names and parameters.
-    pub routines: Vec<(String, Vec<String>)>,
+    /// Routines of the files that the mission uses.
+    pub routines: Vec<RoutineName>,
+}
+
+/// A routine as calls know it.
+#[derive(Clone, Debug, PartialEq, Default)]
+pub struct RoutineName {
+    /// Its name.
+    pub name: String,
+    /// Its parameters, in written order.
+    pub parameters: Vec<ParameterName>,
+}
+
+/// A parameter as calls know it.
+#[derive(Clone, Debug, PartialEq)]
+pub struct ParameterName {
+    /// Its name.
+    pub name: String,
+    /// Whether it may be left out.
+    pub has_default: bool,
+    /// What it stands for.
+    pub stands_for: Use,
 }
 
 /// An actuator as missions know it.
@@ -67,6 +88,28 @@ impl Names {
     /// A floor sensor by its name.
     pub fn sensor(&self, name: &str) -> Option<&SensorName> {
         self.sensors.iter().find(|known| known.name == name)
+    }
+
+    /// Whether there is a device of a kind by a name.
+    pub fn has(&self, name: &str, kind: Device) -> bool {
+        match kind {
+            Device::Floor => self.sensor(name).is_some(),
+            Device::Ranger => self.rangers.iter().any(|known| known == name),
+            Device::Switch => self.switches.iter().any(|known| known == name),
+            Device::Actuator => self.actuators.iter().any(|known| known.name == name),
+            Device::Signal => self.signals.iter().any(|known| known == name),
+        }
+    }
+
+    /// The names of all devices of a kind, in the order of the robot file.
+    pub fn of_kind(&self, kind: Device) -> Vec<&str> {
+        match kind {
+            Device::Floor => self.sensors.iter().map(|known| known.name.as_str()).collect(),
+            Device::Ranger => self.rangers.iter().map(String::as_str).collect(),
+            Device::Switch => self.switches.iter().map(String::as_str).collect(),
+            Device::Actuator => self.actuators.iter().map(|known| known.name.as_str()).collect(),
+            Device::Signal => self.signals.iter().map(String::as_str).collect(),
+        }
     }
 
     /// The tones of a sensor; none when there is no such sensor.
@@ -92,15 +135,22 @@ pub const SOURCES: &[(&str, Dimension)] = &[
 
 /// What a parameter stands for, by how its routine uses it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum Use {
+pub enum Use {
+    /// An amount.
     Amount(Dimension),
+    /// Left or right.
     Side,
+    /// Less or more than.
     Comparison,
+    /// A floor sensor.
     Sensor,
+    /// A ranging sensor.
     Ranger,
+    /// A tone.
     Tone,
+    /// A switch, an actuator or a signal.
     Device,
-    /// Handed on to another routine.
+    /// Handed on to another routine, or not used.
     Any,
 }
 
@@ -119,20 +169,40 @@ impl Use {
     }
 }
 
+/// What checking a text gives.
+#[derive(Clone, Debug, PartialEq, Default)]
+pub struct Checked {
+    /// What is wrong with names and flow, in order of the text.
+    pub findings: Vec<Finding>,
+    /// The text's own routines, as calls in other texts know them.
+    pub routines: Vec<RoutineName>,
+}
+
 /// What is wrong with the names and the flow of a mission that parsed.
 pub fn check(parsed: &Parsed, names: &Names) -> Vec<Finding> {
+    check_all(parsed, names).findings
+}
+
+/// The same, with what other texts may call.
+pub fn check_all(parsed: &Parsed, names: &Names) -> Checked {
     let mission = &parsed.mission;
     let mut checker = Checker {
         parsed,
         names,
         findings: Vec::new(),
         used: vec![false; mission.lets.len()],
+        lets: BTreeMap::new(),
         kept: BTreeMap::new(),
+        labels: BTreeSet::new(),
         uses: BTreeMap::new(),
         block: Block::Mission,
     };
+    for (index, entry) in mission.lets.iter().enumerate() {
+        checker.lets.entry(entry.name.node.as_str()).or_insert(index);
+    }
+    checker.labels.extend(parsed.labels());
     checker.header();
-    checker.lets();
+    checker.amounts();
     checker.kept();
     // Routines first: how they use their parameters says what a call may give them.
     for routines in [true, false] {
@@ -149,6 +219,7 @@ pub fn check(parsed: &Parsed, names: &Names) -> Vec<Finding> {
     }
     checker.calls();
     let broken = has_errors(&parsed.findings) || has_errors(&checker.findings);
+    let routines = (0..mission.routines.len()).map(|index| checker.routine_name(index)).collect();
     let (used, findings) = (checker.used, checker.findings);
     let loose = checker.uses.keys().cloned().collect();
     let mut findings = flow::check(parsed, names, findings);
@@ -156,11 +227,11 @@ pub fn check(parsed: &Parsed, names: &Names) -> Vec<Finding> {
         flow::unused(parsed, &used, &loose, &mut findings);
     }
     findings.sort_by_key(|finding| finding.span.start);
-    // What a copy has from its original has been told of that.
+    // What a copy has from its original is reported there.
     findings.dedup_by(|a, b| a.code == b.code && a.span == b.span && a.message == b.message);
     // Whoever makes more mistakes than this reads the first ones first.
     findings.truncate(MOST_FINDINGS);
-    findings
+    Checked { findings, routines }
 }
 
 struct Checker<'a> {
@@ -169,21 +240,30 @@ struct Checker<'a> {
     findings: Vec<Finding>,
     /// Whether each `let` was referred to.
     used: Vec<bool>,
+    /// Where the `let` of each name stands in their list.
+    lets: BTreeMap<&'a str, usize>,
     /// What steps measure, under which name.
     kept: BTreeMap<&'a str, Dimension>,
+    /// The names under which conditions are kept.
+    labels: BTreeSet<&'a str>,
     /// How each routine, by its index, uses each parameter.
     uses: BTreeMap<(usize, String), Use>,
     /// What the step that is looked at belongs to.
     block: Block,
 }
 
-impl Checker<'_> {
-    fn error(&mut self, code: &'static str, span: &Range<usize>, message: String, hint: Option<String>) {
-        self.findings.push(Finding::error(code, Source::Mission, span.clone(), message).maybe_hint(hint));
+impl<'a> Checker<'a> {
+    /// Whether so much is wrong already that nobody reads further hints, which take time to work out.
+    fn is_enough(&self) -> bool {
+        self.findings.len() >= MOST_FINDINGS
     }
 
-    fn warning(&mut self, code: &'static str, span: &Range<usize>, message: String, hint: &str) {
-        self.findings.push(Finding::warning(code, Source::Mission, span.clone(), message).hint(hint));
+    fn error(&mut self, code: &'static str, span: &Range<usize>, message: String, hints: impl Into<Hints>) {
+        self.findings.push(Finding::error(code, Source::Mission, span.clone(), message).hint(hints));
+    }
+
+    fn warning(&mut self, code: &'static str, span: &Range<usize>, message: String, hints: impl Into<Hints>) {
+        self.findings.push(Finding::warning(code, Source::Mission, span.clone(), message).hint(hints));
     }
 
     /// Whether a name is a parameter of the routine around; it is then used so.
@@ -208,7 +288,7 @@ impl Checker<'_> {
         let mission = &self.parsed.mission;
         let top = mission.name.as_ref().map_or(0..0, |name| name.span.clone());
         if !mission.steps.iter().any(|step| step.block == Block::Mission) && !has_errors(&self.parsed.findings) {
-            self.error("M109", &top, "the mission has no steps".into(), Some("add a line `step \"...\"`".into()));
+            self.error("M109", &top, "the mission has no steps".into(), "add a line `step \"...\"`");
         }
         if mission.limit.is_none() {
             self.warning(
@@ -218,14 +298,12 @@ impl Checker<'_> {
                 "add a line `limit 120 s`; without one a run ends after 10 min",
             );
         }
-        if let Some(button) = &mission.button
-            && !self.names.switches.contains(&button.node)
-        {
-            self.no_switch(button);
+        if let Some(button) = &mission.button {
+            self.device(button, Device::Switch);
         }
         match &mission.start {
             Some(start) if !self.names.starts.contains(&start.node) => {
-                let hint = did_you_mean(&start.node, self.names.starts.iter().map(String::as_str));
+                let hint = did_you_mean(&start.span, &start.node, self.names.starts.iter().map(String::as_str));
                 self.error("M105", &start.span, format!("the field has no start pose `{}`", start.node), hint);
             }
             None if self.names.starts.len() > 1 => {
@@ -234,20 +312,21 @@ impl Checker<'_> {
                     "M105",
                     &top,
                     "the field has several start poses and the mission names none".into(),
-                    &hint,
+                    hint,
                 );
             }
             _ => {}
         }
     }
 
-    fn lets(&mut self) {
+    /// The `let`s, each by those above it.
+    fn amounts(&mut self) {
         let mission = &self.parsed.mission;
         for (index, entry) in mission.lets.iter().enumerate() {
             let mut unknown = Vec::new();
             let mut used = Vec::new();
             let mut named = |name: &str, span: &Range<usize>| {
-                let other = mission.lets[..index].iter().position(|other| other.name.node == name);
+                let other = self.lets.get(name).copied().filter(|other| *other < index);
                 match other {
                     Some(other) => used.push(other),
                     None => unknown.push((name.to_owned(), span.clone())),
@@ -260,11 +339,13 @@ impl Checker<'_> {
             }
             for (name, span) in unknown {
                 let above = mission.lets[..index].iter().map(|other| other.name.node.as_str());
-                let later = mission.lets[index..].iter().any(|other| other.name.node == name);
+                let later = self.lets.get(name.as_str()).is_some_and(|other| *other >= index);
                 let hint = if later {
-                    Some(format!("put the line `let {name} = ...` above this one"))
+                    format!("put the line `let {name} = ...` above this one").into()
+                } else if self.is_enough() {
+                    Hints::default()
                 } else {
-                    did_you_mean(&name, above)
+                    did_you_mean(&span, &name, above)
                 };
                 self.error("M103", &span, format!("nothing above is named `{name}`"), hint);
             }
@@ -293,19 +374,46 @@ impl Checker<'_> {
 
     /// What steps measure, before anything that uses it.
     fn kept(&mut self) {
-        for step in &self.parsed.mission.steps {
-            let Some((Spanned { node: Behaviour::Measure { value, name }, .. }, _)) = &step.behaviour else { continue };
+        let parsed = self.parsed;
+        let all: Vec<(&'a Step, &'a Measure)> = (parsed.mission.steps.iter())
+            .flat_map(|step| parsed.behaviours_of(step).map(move |behaviour| (step, &behaviour.node)))
+            .filter_map(|(step, behaviour)| match behaviour {
+                Behaviour::Measure(measure) => Some((step, measure)),
+                _ => None,
+            })
+            .collect();
+        // One name may be measured from others that stand below it: in a routine, say. Each pass settles at least one.
+        loop {
+            let before = self.kept.len();
+            for (step, measure) in all.iter().filter(|(_, measure)| !self.kept.contains_key(measure.name.node.as_str())).collect::<Vec<_>>() {
+                self.block = step.block;
+                let errors = self.findings.len();
+                let (used, uses) = (self.used.clone(), self.uses.clone());
+                let found = self.measured(&measure.value, true).filter(|_| self.findings.len() == errors);
+                match found {
+                    Some(dimension) => {
+                        self.kept.entry(&measure.name.node).or_insert(dimension);
+                    }
+                    None => (self.used, self.uses) = (used, uses),
+                }
+                self.findings.truncate(errors);
+            }
+            if self.kept.len() == before {
+                break;
+            }
+        }
+        for (step, Measure { value, name }) in all {
             self.block = step.block;
             let Some(dimension) = self.measured(value, true) else { continue };
             let before = *self.kept.entry(&name.node).or_insert(dimension);
             if before != dimension {
                 let message = format!("`{}` is {} here and {} elsewhere", name.node, dimension.name(), before.name());
-                self.error("M120", &name.span, message, Some("keep the two under different names".to_owned()));
+                self.error("M120", &name.span, message, "keep the two under different names");
             }
-            if let Some(index) = self.parsed.mission.lets.iter().position(|entry| entry.name.node == name.node) {
-                self.used[index] = true;
+            if let Some(index) = self.lets.get(name.node.as_str()) {
+                self.used[*index] = true;
                 let message = format!("`{}` is the name of a `let` already", name.node);
-                self.error("M106", &name.span, message, Some("keep it under another name".to_owned()));
+                self.error("M106", &name.span, message, "keep it under another name");
             }
         }
     }
@@ -351,8 +459,8 @@ impl Checker<'_> {
                 _ => None,
             };
         }
-        if let Some(index) = mission.lets.iter().position(|entry| entry.name.node == name.node) {
-            self.used[index] = true;
+        if let Some(index) = self.lets.get(name.node.as_str()) {
+            self.used[*index] = true;
             return mission.measures(&name.node, Block::Mission, 0);
         }
         if let Some(dimension) = self.kept.get(name.node.as_str()) {
@@ -371,16 +479,18 @@ impl Checker<'_> {
         }
         let known = mission.lets.iter().map(|entry| entry.name.node.as_str());
         let known = known.chain(self.kept.keys().copied());
-        let hint = if in_measure {
+        let hint = if self.is_enough() {
+            Hints::default()
+        } else if in_measure {
             let sources = SOURCES.iter().map(|(source, _)| *source);
             let sensors = self.names.sensors.iter().map(|sensor| sensor.name.as_str());
             let all: Vec<&str> =
                 known.chain(sources).chain(sensors).chain(self.names.rangers.iter().map(String::as_str)).collect();
-            did_you_mean(&name.node, all)
+            did_you_mean(&name.span, &name.node, all)
         } else {
             let known: Vec<&str> = known.collect();
-            did_you_mean(&name.node, known)
-                .or_else(|| Some(format!("write the amount itself, or add a line `let {} = ...`", name.node)))
+            did_you_mean(&name.span, &name.node, known)
+                .or(format!("write the amount itself, or add a line `let {} = ...`", name.node))
         };
         self.error("M103", &name.span, format!("nothing is named `{}`", name.node), hint);
         None
@@ -405,7 +515,7 @@ impl Checker<'_> {
             {
                 let message =
                     format!("`{name}` does not fit here: expected {}, it is {}", dimension.name(), found.name());
-                self.error("M005", &value.span, message, None);
+                self.error("M005", &value.span, message, Hints::default());
             }
         }
     }
@@ -431,7 +541,7 @@ impl Checker<'_> {
         {
             let names: Vec<String> = wanted.iter().map(|dimension| dimension.name().to_owned()).collect();
             let message = format!("expected {}, this is {}", super::either(&names), found.name());
-            self.error("M005", &value.span, message, None);
+            self.error("M005", &value.span, message, Hints::default());
         }
     }
 
@@ -442,16 +552,15 @@ impl Checker<'_> {
     }
 
     fn step(&mut self, step: &Step) {
-        if let Some((behaviour, _)) = &step.behaviour {
+        for behaviour in self.parsed.behaviours_of(step) {
             self.behaviour(behaviour);
         }
         for row in &step.rows {
             if let Some(condition) = &row.condition {
                 self.condition(condition);
             }
-            match &row.answer {
-                Answer::Does(behaviour) => self.behaviour(behaviour),
-                Answer::Go(target) => self.target(target, step),
+            if let Answer::Go(target) = &row.answer {
+                self.target(target, step);
             }
         }
         for exit in &step.exits {
@@ -460,129 +569,81 @@ impl Checker<'_> {
     }
 
     fn behaviour(&mut self, behaviour: &Spanned<Behaviour>) {
-        use Dimension::{Angle, Length, Number, Time};
         let span = &behaviour.span;
-        if let Some(speed) = behaviour.node.speed() {
-            self.speed(speed);
-        }
-        let turns = matches!(
-            behaviour.node,
-            Behaviour::Spin { .. }
-                | Behaviour::Pivot { .. }
-                | Behaviour::Align { .. }
-                | Behaviour::Shift { .. }
-                | Behaviour::Seek { .. }
-                | Behaviour::Probe { .. }
-        );
-        if turns && self.names.steers {
+        if behaviour.node.kind().on_the_spot && self.names.steers {
             let message = "a robot with steered wheels cannot turn on the spot".into();
-            let hint = "write an arc, such as `drive ahead on a left arc of 300 mm at 30 %`".to_owned();
-            self.error("M115", span, message, Some(hint));
+            self.error("M115", span, message, "write an arc, such as `drive ahead on a left arc of 300 mm at 30 %`");
         }
+        behaviour.node.parts(&mut |part| self.part(part, span));
         match &behaviour.node {
-            Behaviour::Drive { speed, arc, hold_heading, .. } => {
-                if let Some((side, radius)) = arc {
-                    self.side(side, span);
-                    self.settled(radius, &[Length]);
-                }
-                if *hold_heading && !self.names.has_gyro {
-                    let message = "the robot has no gyro to hold the heading with".into();
-                    self.error("M111", &speed.span, message, Some("take out `holding the heading`".into()));
-                }
+            Behaviour::Drive(Drive { hold_heading: true, speed, .. }) if !self.names.has_gyro => {
+                let message = "the robot has no gyro to hold the heading with".into();
+                let rest = Edit { span: speed.span.end..span.end, text: String::new() };
+                self.error("M111", &speed.span, message, Hint::edit("delete `holding the heading`", rest));
             }
-            Behaviour::Spin { side, .. } => self.side(side, span),
-            Behaviour::Pivot { side, on, .. } => {
-                self.side(side, span);
-                self.side(on, span);
+            Behaviour::Move(Move { actuator, angle, .. }) => self.moves(actuator, angle),
+            _ => {}
+        }
+    }
+
+    /// One part of a behaviour or a condition. `span`: the sentence it stands in.
+    fn part(&mut self, part: Part<'_>, span: &Range<usize>) {
+        match part {
+            Part::Amount(value, wanted) => self.amount_for(value, wanted),
+            Part::Side(side) => self.side(side, span),
+            Part::Device(name, kind) => self.device(name, kind),
+            Part::Pair(pair) => pair.iter().for_each(|sensor| self.device(sensor, Device::Floor)),
+            Part::Tone(tone, sensors) => self.tone_of(sensors, tone),
+            Part::Sensors(sensors) => {
+                sensors.names.iter().for_each(|sensor| self.device(sensor, Device::Floor));
+                self.twice(sensors);
             }
-            Behaviour::Follow { track, tone, law, .. } => {
-                if let Track::Edge { side, .. } = track {
-                    self.side(side, span);
-                }
-                self.tone_of(track.sensors(), tone);
-                match law {
-                    Law::Gains { gain, integral, derivative } => {
-                        for value in [Some(gain), integral.as_ref(), derivative.as_ref()].into_iter().flatten() {
-                            self.settled(value, &[Number]);
-                        }
-                    }
-                    Law::TwoSpeeds(slow) => self.speed(slow),
-                }
-            }
-            Behaviour::Keep { tone, sensors, gain, .. } => {
-                self.tone_of(sensors, tone);
-                self.settled(gain, &[Number]);
-            }
-            Behaviour::Align { sensors, tone, lead_in, again, .. } => {
-                self.tone_of(sensors, tone);
-                if let Some(lead_in) = lead_in {
-                    self.value_as(lead_in, &[Length]);
-                }
-                if let Some(again) = again {
-                    self.speed(again);
+            Part::Compared(sensors, than, limit) => self.comparison(sensors, than, limit, span),
+            Part::Condition(condition) => self.condition(condition),
+            Part::LabelOf(label) => {
+                if !self.labels.contains(label.node.as_str()) {
+                    let known: Vec<&str> = self.labels.iter().copied().collect();
+                    let hint = did_you_mean(&label.span, &label.node, known)
+                        .or(format!("write `as {}` after the condition that is meant", label.node));
+                    self.error("M125", &label.span, format!("no condition is kept as `{}`", label.node), hint);
                 }
             }
-            Behaviour::Shift { side, tone, sensor, .. } => {
-                self.side(side, span);
-                self.tone_of(std::slice::from_ref(sensor), tone);
-            }
-            Behaviour::Seek { ranger, within, side, turn, relocate, tries, approach, .. } => {
-                self.ranger(ranger);
-                self.side(side, span);
-                self.value_as(within, &[Length]);
-                self.value_as(turn, &[Angle]);
-                self.value_as(relocate, &[Length]);
-                self.value_as(tries, &[Number]);
-                if let Some(approach) = approach {
-                    self.value_as(approach, &[Length]);
-                }
-            }
-            Behaviour::Shove { tone, sensors, back, .. } => {
-                self.tone_of(sensors, tone);
-                if let Some(back) = back {
-                    self.value_as(back, &[Length]);
-                }
-            }
-            Behaviour::Await { ranger, beyond, tries, pause } => {
-                self.ranger(ranger);
-                self.value_as(beyond, &[Length]);
-                self.value_as(tries, &[Number]);
-                self.value_as(pause, &[Time]);
-            }
-            Behaviour::Probe { angle, feeler, tie, .. } => {
-                self.value_as(angle, &[Angle]);
-                self.side(tie, span);
-                match feeler {
-                    Feeler::Ranger(ranger) => self.ranger(ranger),
-                    Feeler::Wheels { most, until } => {
-                        self.value_as(most, &[Length]);
-                        if let Some(until) = until {
-                            self.condition(until);
-                        }
-                    }
-                }
-            }
-            Behaviour::Move { actuator, angle, .. } => self.moves(actuator, angle),
-            Behaviour::Signal { signal, .. } => {
-                if !self.names.signals.contains(&signal.node) && !self.parameter(signal, Use::Device) {
-                    let hint = did_you_mean(&signal.node, self.names.signals.iter().map(String::as_str));
-                    self.error("M101", &signal.span, format!("the robot has no signal `{}`", signal.node), hint);
-                }
-            }
-            Behaviour::Repeat(Rounds::Times(times)) => self.value_as(times, &[Number]),
-            Behaviour::Repeat(Rounds::Until { condition, .. }) => self.condition(condition),
-            // What is measured has been looked at, and calls are when all routines are known.
-            Behaviour::Measure { .. }
-            | Behaviour::Hold { .. }
-            | Behaviour::Choose
-            | Behaviour::React
-            | Behaviour::Do { .. }
-            | Behaviour::Repeat(Rounds::Forever) => {}
+            // What is measured has been checked before, and calls are when all routines are known.
+            Part::Routine(_) | Part::Argument(..) | Part::Measured(_) | Part::Keeps(_) | Part::Label(_) => {}
+        }
+    }
+
+    fn amount_for(&mut self, value: &Spanned<Value>, wanted: Wanted) {
+        if wanted.before_the_run() {
+            self.settled(value, &wanted.dimensions());
+        } else {
+            self.value_as(value, &wanted.dimensions());
+        }
+        if wanted == Wanted::Speed {
+            self.speed(value);
+        }
+    }
+
+    fn comparison(
+        &mut self,
+        sensors: &Sensors,
+        than: Option<&Comparison>,
+        limit: &Spanned<Value>,
+        span: &Range<usize>,
+    ) {
+        if let Some(Comparison::Named(name)) = than {
+            self.parameter(&Spanned { node: name.clone(), span: span.clone() }, Use::Comparison);
+        }
+        self.compared(sensors, limit);
+        if than.is_some() {
+            self.twice(sensors);
         }
     }
 
     fn exit(&mut self, exit: &Exit, step: &Step) {
-        self.condition(&exit.condition);
+        if self.parsed.is_own(exit.line, &exit.condition.span) {
+            self.condition(&exit.condition);
+        }
         self.endings(&exit.condition, step);
         self.target(&exit.target, step);
     }
@@ -595,7 +656,7 @@ impl Checker<'_> {
                 Condition::Ended(ending) if !behaviour.node.outcomes().contains(ending) => {
                     format!("`{}` never comes out as `{}`", behaviour.node.word(), ending.words())
                 }
-                Condition::Lost if !matches!(behaviour.node, Behaviour::Follow { .. }) => {
+                Condition::Lost if !matches!(behaviour.node, Behaviour::Follow(_)) => {
                     format!("`{}` follows no line that could be lost", behaviour.node.word())
                 }
                 _ => return,
@@ -603,7 +664,7 @@ impl Checker<'_> {
             let endings: Vec<String> =
                 behaviour.node.outcomes().iter().map(|ending| format!("`{}`", ending.words())).collect();
             let hint = (!endings.is_empty()).then(|| format!("it comes out as {}", super::either(&endings)));
-            self.findings.push(Finding::error("M124", Source::Mission, term.span.clone(), message).maybe_hint(hint));
+            self.findings.push(Finding::error("M124", Source::Mission, term.span.clone(), message).hint(hint));
         });
     }
 
@@ -625,7 +686,7 @@ impl Checker<'_> {
                         "one may go to the steps beside this one, and to those around the repeat that it stands in";
                     return self.error("M104", &target.span, message, Some(hint.to_owned()));
                 }
-                self.error("M104", &target.span, format!("there is no step \"{name}\""), did_you_mean(name, all));
+                self.error("M104", &target.span, format!("there is no step \"{name}\""), did_you_mean(&target.span, name, all).quoted());
             }
             Target::Again if step.inside.is_none() => {
                 let message = "`again` stands in no repeat".to_owned();
@@ -640,84 +701,19 @@ impl Checker<'_> {
     }
 
     fn condition(&mut self, condition: &Spanned<Condition>) {
-        use Dimension::{Angle, Length, Number, Percent, Time};
+        condition.node.parts(&mut |part| self.part(part, &condition.span));
         match &condition.node {
-            Condition::Any(terms) | Condition::All(terms) => {
-                for term in terms {
-                    self.condition(term);
-                }
-            }
-            Condition::Not(term) | Condition::As(term, _) => self.condition(term),
-            Condition::For(term, duration) => {
-                self.condition(term);
-                self.value_as(duration, &[Time]);
-            }
-            Condition::After(term, arming) => {
-                self.condition(term);
-                if let Arming::Amount(amount) = arming {
-                    self.value_as(amount, &[Time, Length]);
-                }
-            }
-            Condition::Sees { sensors, tones, .. } => {
-                for tone in tones {
-                    self.tone_of(&sensors.names, tone);
-                }
-                self.twice(sensors);
-            }
-            Condition::Reads { sensors, than, limit } => {
-                if let Comparison::Named(name) = than {
-                    let name = Spanned { node: name.clone(), span: condition.span.clone() };
-                    self.parameter(&name, Use::Comparison);
-                }
-                self.compared(sensors, limit);
-                self.twice(sensors);
-            }
-            Condition::Between { sensors, low, high } => {
-                self.compared(sensors, low);
-                self.compared(sensors, high);
+            Condition::Between { low, high, .. } => {
                 if let (Some(least), Some(most)) = (self.amount(low), self.amount(high))
                     && least.si() >= most.si()
                 {
-                    let message = format!("nothing lies between {least} and {most}");
-                    self.error(
-                        "M008",
-                        &(low.span.start..high.span.end),
-                        message,
-                        Some("write the smaller one first".into()),
-                    );
+                    let message = format!("the range from {least} to {most} is empty");
+                    let span = low.span.start..high.span.end;
+                    self.error("M008", &span, message, "write the smaller one first");
                 }
             }
             Condition::Code { sensor, low, high } => self.code(sensor, low, high.as_ref()),
-            Condition::Changed { sensor, by, .. } => {
-                self.sensor(sensor);
-                self.value_as(by, &[Percent]);
-            }
-            Condition::Crossed { sensor, count, tone, apart, .. } => {
-                self.tone_of(std::slice::from_ref(sensor), tone);
-                self.value_as(count, &[Number]);
-                if let Some(apart) = apart {
-                    self.value_as(apart, &[Length]);
-                }
-            }
-            Condition::Is { device, state } => self.device(device, *state),
-            Condition::Travelled(value) => self.value_as(value, &[Length]),
-            Condition::Turned(value) | Condition::Heading(value) => self.value_as(value, &[Angle]),
-            Condition::Rolled { wheel, amount } => {
-                self.side(wheel, &condition.span);
-                self.value_as(amount, &[Length, Angle]);
-            }
-            Condition::Passed(value) | Condition::Clock(value) | Condition::Stalled(value) => {
-                self.value_as(value, &[Time]);
-            }
-            Condition::EndedBy(label) => {
-                let known = self.parsed.labels();
-                if !known.contains(&label.node.as_str()) {
-                    let hint = did_you_mean(&label.node, known)
-                        .unwrap_or_else(|| format!("write `as {}` behind the condition that is meant", label.node));
-                    self.error("M125", &label.span, format!("no condition is kept as `{}`", label.node), Some(hint));
-                }
-            }
-            Condition::Lost | Condition::Ended(_) => {}
+            _ => {}
         }
     }
 }

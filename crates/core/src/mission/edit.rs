@@ -1,29 +1,14 @@
 //! Changes of a mission as replacements of spans: what a screen does when a slot is nudged, typed or turned.
 
-use std::ops::Range;
-
 use super::amounts::misfit;
-use super::ast::{Answer, Block, Condition, Exit, Let, LineKind, Slot, SlotKind, Spanned, Target, Then};
+use super::ast::{Answer, Block, Condition, Let, LineKind, Slot, SlotKind, Spanned, Target, Then};
 use super::check::{BATTERY, Names};
+use super::exits::exit_on;
 use super::format::agreement;
 use super::parser::Parsed;
 use crate::units::{Dimension, LARGEST, Quantity, Unit, parse_number, tidy};
 
-/// A replacement of some bytes of a text.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Edit {
-    /// What is taken out.
-    pub span: Range<usize>,
-    /// What is put in its place.
-    pub text: String,
-}
-
-impl Edit {
-    /// The text after the edit.
-    pub fn apply(&self, text: &str) -> String {
-        format!("{}{}{}", &text[..self.span.start], self.text, &text[self.span.end..])
-    }
-}
+pub use crate::finding::Edit;
 
 /// How far a nudge goes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -141,7 +126,7 @@ pub fn choices(parsed: &Parsed, names: &Names, slot: usize) -> Vec<String> {
 /// The routines that there are: the mission's own and those of the files it uses.
 fn routines(parsed: &Parsed, names: &Names) -> Vec<String> {
     let own = parsed.mission.routines.iter().map(|routine| routine.name.node.clone());
-    own.chain(names.routines.iter().map(|(name, _)| name.clone())).collect()
+    own.chain(names.routines.iter().map(|known| known.name.clone())).collect()
 }
 
 /// Where an exit, a row or a reflex may lead, by what it stands in. None for `fail`, which has a text of its own that
@@ -269,12 +254,6 @@ fn edit(parsed: &Parsed, text: &str, slot: usize, replacement: String) -> Edit {
         new.replace_range(span, word);
     }
     Edit { span: line.span.clone(), text: new }
-}
-
-fn exit_on(parsed: &Parsed, line: usize) -> Option<&Exit> {
-    // What a copy has from its original stands elsewhere.
-    let here = |exit: &&Exit| exit.line == line && parsed.lines[line].span.contains(&exit.condition.span.start);
-    parsed.mission.steps.iter().flat_map(|step| &step.exits).find(here)
 }
 
 /// Replaces a whole line of the text; `text` must not hold a line end.

@@ -14,6 +14,12 @@ pub fn exit_at(parsed: &Parsed, line: usize) -> Option<(usize, usize)> {
     })
 }
 
+/// The exit whose condition stands on a line.
+pub fn exit_on(parsed: &Parsed, line: usize) -> Option<&Exit> {
+    let (step, nth) = exit_at(parsed, line)?;
+    Some(&parsed.mission.steps[step].exits[nth])
+}
+
 /// The line below which a step's next exit stands.
 fn last_line(step: &Step) -> usize {
     let repeats = matches!(&step.behaviour, Some((behaviour, _)) if matches!(behaviour.node, Behaviour::Repeat(_)));

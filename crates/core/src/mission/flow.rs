@@ -3,9 +3,8 @@
 use std::collections::BTreeSet;
 
 use super::amounts::{Amount, evaluate};
-use super::ast::{
-    Answer, Behaviour, Block, Condition, Mission, Quantifier, Rounds, Spanned, Step, Target, Then, Value,
-};
+use super::ast::{Answer, Behaviour, Block, Condition, Mission, Spanned, Step, Target, Then, Value};
+use super::behaviours::{Do, Ending, Repeat, Rounds};
 use super::check::Names;
 use super::parser::Parsed;
 use crate::finding::{Finding, Source, has_errors};
@@ -42,93 +41,6 @@ impl Mission {
     /// What an amount is worth that depends on nothing but `let`s.
     pub fn evaluate(&self, value: &Value) -> Option<Amount> {
         evaluate(value, &|name| self.worth(name))
-    }
-}
-
-impl Spanned<Condition> {
-    /// What kind of thing it waits for, whatever the amounts: exits of one kind take each other's place in a copy.
-    pub fn kind(&self) -> std::mem::Discriminant<Condition> {
-        match &self.node {
-            Condition::For(inner, _) | Condition::After(inner, _) | Condition::As(inner, _) | Condition::Not(inner) => {
-                inner.kind()
-            }
-            other => std::mem::discriminant(other),
-        }
-    }
-
-    /// Calls for every term that looks at something.
-    pub fn each<'a>(&'a self, call: &mut dyn FnMut(&'a Self)) {
-        match &self.node {
-            Condition::Any(terms) | Condition::All(terms) => terms.iter().for_each(|term| term.each(call)),
-            Condition::Not(term) | Condition::As(term, _) | Condition::For(term, _) | Condition::After(term, _) => {
-                term.each(call);
-            }
-            _ => call(self),
-        }
-    }
-
-    /// The names under which terms are kept.
-    fn labels<'a>(&'a self, into: &mut Vec<&'a str>) {
-        match &self.node {
-            Condition::Any(terms) | Condition::All(terms) => terms.iter().for_each(|term| term.labels(into)),
-            Condition::Not(term) | Condition::For(term, _) | Condition::After(term, _) => term.labels(into),
-            Condition::As(term, name) => {
-                into.push(&name.node);
-                term.labels(into);
-            }
-            _ => {}
-        }
-    }
-}
-
-impl Parsed {
-    /// The names that conditions are kept under with `as`, in written order.
-    pub fn labels(&self) -> Vec<&str> {
-        let mut labels = Vec::new();
-        for exit in self.mission.steps.iter().flat_map(|step| &step.exits) {
-            exit.condition.labels(&mut labels);
-        }
-        labels
-    }
-
-    /// The floor sensors that a routine names.
-    pub(super) fn sensor_words(&self, routine: usize) -> impl Iterator<Item = &str> {
-        let steps = self.mission.steps.iter().filter(move |step| step.block == Block::Routine(routine));
-        steps.flat_map(|step| {
-            let mut words: Vec<&str> = Vec::new();
-            if let Some((behaviour, _)) = &step.behaviour {
-                match &behaviour.node {
-                    Behaviour::Follow { track, .. } => {
-                        words.extend(track.sensors().iter().map(|name| name.node.as_str()));
-                    }
-                    Behaviour::Keep { sensors, .. }
-                    | Behaviour::Align { sensors, .. }
-                    | Behaviour::Shove { sensors, .. } => {
-                        words.extend(sensors.iter().map(|name| name.node.as_str()));
-                    }
-                    Behaviour::Shift { sensor, .. } => words.push(&sensor.node),
-                    _ => {}
-                }
-            }
-            for exit in &step.exits {
-                exit.condition.each(&mut |term| match &term.node {
-                    Condition::Sees { sensors, .. }
-                    | Condition::Reads { sensors, .. }
-                    | Condition::Between { sensors, .. }
-                        if sensors.how == Quantifier::One || !sensors.names.is_empty() =>
-                    {
-                        words.extend(sensors.names.iter().map(|name| name.node.as_str()));
-                    }
-                    Condition::Code { sensor, .. }
-                    | Condition::Changed { sensor, .. }
-                    | Condition::Crossed { sensor, .. } => {
-                        words.push(&sensor.node);
-                    }
-                    _ => {}
-                });
-            }
-            words
-        })
     }
 }
 
@@ -172,7 +84,7 @@ fn duplicates(parsed: &Parsed, names: &Names, findings: &mut Vec<Finding>) {
     told("value", mission.lets.iter().map(|entry| (Block::Mission, &entry.name)).collect());
     told("routine", mission.routines.iter().map(|routine| (Block::Mission, &routine.name)).collect());
     for routine in &mission.routines {
-        if names.routines.iter().any(|(name, _)| *name == routine.name.node) {
+        if names.routines.iter().any(|shared| shared.name == routine.name.node) {
             let message = format!("a file in use has a routine `{}` too", routine.name.node);
             findings.push(error("M106", &routine.name.span, message, "give this one another name"));
         }
@@ -185,10 +97,8 @@ fn calls(step: &Step) -> impl Iterator<Item = &Spanned<String>> {
         Answer::Does(behaviour) => Some(&behaviour.node),
         Answer::Go(_) => None,
     });
-    step.behaviour.iter().map(|(behaviour, _)| &behaviour.node).chain(rows).filter_map(|behaviour| match behaviour {
-        Behaviour::Do { routine, .. } => Some(routine),
-        _ => None,
-    })
+    let all = step.behaviour.iter().map(|(behaviour, _)| &behaviour.node).chain(rows);
+    all.filter_map(|behaviour| if let Behaviour::Do(Do { routine, .. }) = behaviour { Some(routine) } else { None })
 }
 
 /// Routines that do themselves.
@@ -229,8 +139,8 @@ fn reflexes(parsed: &Parsed, findings: &mut Vec<Finding>) {
             let known = || parsed.mission.steps.iter().filter(|step| step.block == Block::Mission);
             if !known().any(|step| step.name.node == name.node || step.name.node.is_empty()) {
                 let message = format!("there is no step \"{}\" to watch", name.node);
-                let hint = crate::finding::did_you_mean(&name.node, known().map(|step| step.name.node.as_str()));
-                findings.push(Finding::error("M104", Source::Mission, name.span.clone(), message).maybe_hint(hint));
+                let hint = crate::finding::did_you_mean(&name.span, &name.node, known().map(|step| step.name.node.as_str()));
+                findings.push(Finding::error("M104", Source::Mission, name.span.clone(), message).hint(hint.quoted()));
             }
         }
         if let Some(Spanned { node: Then::Go(target), span }) = &reflex.then {
@@ -308,7 +218,7 @@ fn reach(parsed: &Parsed, broken: bool, findings: &mut Vec<Finding>) {
             continue;
         }
         let endless = next.iter().position(|next| *next == Some(index)).is_some_and(|before| {
-            matches!(&steps[before].behaviour, Some((behaviour, _)) if behaviour.node == Behaviour::Repeat(Rounds::Forever))
+            matches!(&steps[before].behaviour, Some((behaviour, _)) if behaviour.node == Behaviour::Repeat(Repeat(Rounds::Forever)))
         });
         let message = if endless {
             format!("step \"{}\" is never reached: the repeat above it goes on forever", step.name.node)
@@ -323,15 +233,15 @@ fn reach(parsed: &Parsed, broken: bool, findings: &mut Vec<Finding>) {
 /// Whether a step goes on to the next one when its behaviour comes to its own end.
 fn leaves_by_itself(step: &Step) -> bool {
     let Some((behaviour, _)) = &step.behaviour else { return false };
-    if matches!(behaviour.node, Behaviour::Choose) {
+    if matches!(behaviour.node, Behaviour::Choose(_)) {
         return step.rows.iter().all(|row| row.condition.is_some());
     }
     let asked = step.exits.iter().any(|exit| matches!(exit.condition.node, Condition::Ended(_)));
-    if matches!(behaviour.node, Behaviour::Signal { .. }) && !step.exits.is_empty() && !asked {
+    if matches!(behaviour.node, Behaviour::Signal(_)) && !step.exits.is_empty() && !asked {
         return false;
     }
     let answered =
-        |ending: &super::ast::Ending| step.exits.iter().any(|exit| exit.condition.node == Condition::Ended(*ending));
+        |ending: &Ending| step.exits.iter().any(|exit| exit.condition.node == Condition::Ended(*ending));
     behaviour.node.outcomes().iter().any(|ending| !answered(ending))
 }
 

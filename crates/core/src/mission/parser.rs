@@ -7,12 +7,12 @@ use std::ops::Range;
 use super::amounts;
 use super::ast::{
     Answer, Argument, Behaviour, Block, Exit, Let, Line, LineKind, Mission, Origin, Parameter, Reflex, Routine, Row,
-    Slot, SlotKind, Spanned, Step, Then, Value,
+    Slot, SlotKind, Spanned, Step, Then, Value, amount,
 };
-use super::behaviour::{WORDS, example};
+use super::behaviours::{self, kind_of};
 use super::lexer::{Token, TokenKind, tokens};
-use super::sentence::{DEEPEST, Sentence, amount, listed};
-use crate::finding::{Finding, Source, did_you_mean, nearest};
+use super::sentence::{DEEPEST, Sentence, listed};
+use crate::finding::{Edit, Finding, Hint, Hints, Source, did_you_mean, nearest};
 use crate::units::Dimension;
 
 /// Longer texts are refused unread: no mission that a person wrote comes near it.
@@ -118,8 +118,8 @@ fn follow_originals(parsed: &mut Parsed) {
     for index in 0..parsed.mission.steps.len() {
         let steps = &parsed.mission.steps;
         let Some(like) = steps[index].like.clone() else { continue };
-        let mut refuse = |message: String, hint: Option<String>| {
-            let finding = Finding::error("M136", Source::Mission, like.span.clone(), message).maybe_hint(hint);
+        let mut refuse = |message: String, hint: Hints| {
+            let finding = Finding::error("M136", Source::Mission, like.span.clone(), message).hint(hint);
             parsed.findings.push(finding);
         };
         let found = parsed.mission.find(&like.node, &steps[index]).filter(|found| *found != index);
@@ -127,19 +127,20 @@ fn follow_originals(parsed: &mut Parsed) {
             let others =
                 steps.iter().map(|step| step.name.node.as_str()).filter(|name| *name != steps[index].name.node);
             let others: Vec<&str> = others.collect();
-            refuse(format!("there is no step \"{}\" to follow", like.node), did_you_mean(&like.node, others));
+            refuse(format!("there is no step \"{}\" to follow", like.node), did_you_mean(&like.span, &like.node, others).quoted());
             continue;
         };
         let original = &steps[found];
         if let Some(followed) = &original.like {
-            let hint = format!("write `like \"{}\"`", followed.node);
-            refuse(format!("\"{}\" is a copy itself", like.node), Some(hint));
+            let edit = Edit { span: like.span.clone(), text: format!("\"{}\"", followed.node) };
+            let hint = Hint::edit(format!("write `like \"{}\"`", followed.node), edit);
+            refuse(format!("\"{}\" is a copy itself", like.node), hint.into());
             continue;
         }
         let holds = steps.iter().any(|other| other.inside == Some(found));
         if holds || !original.rows.is_empty() {
-            let hint = "copy it as text, or make a routine of it".to_owned();
-            refuse(format!("\"{}\" cannot be followed: steps or rows stand in it", like.node), Some(hint));
+            let hint = "copy it as text, or make a routine of it";
+            refuse(format!("\"{}\" cannot be followed: steps or rows stand in it", like.node), hint.into());
             continue;
         }
         if original.behaviour.is_none() {
@@ -152,7 +153,7 @@ fn follow_originals(parsed: &mut Parsed) {
         let mut exits: Vec<(Exit, bool)> = inherited.map(|exit| (exit, false)).collect();
         let copy = &mut parsed.mission.steps[index];
         for own in std::mem::take(&mut copy.exits) {
-            let same = |(exit, taken): &&mut (Exit, bool)| !*taken && exit.condition.kind() == own.condition.kind();
+            let same = |(exit, taken): &&mut (Exit, bool)| !*taken && exit.condition.discriminant() == own.condition.discriminant();
             match exits.iter_mut().find(same) {
                 Some(place) => *place = (own, true),
                 None => exits.push((own, true)),
@@ -309,15 +310,18 @@ impl Parser<'_> {
             "until" | "or" => self.exit(line, word, &first),
             "like" => self.like(line, &first),
             "but" => self.but(line, &first),
-            _ if WORDS.contains(&word) => self.behaviour(line, word, &first),
+            _ if kind_of(word).is_some() => self.behaviour(line, word, &first),
             _ => {
                 let found = &self.text[first.span.clone()];
-                let openers = || OPENERS.iter().chain(WORDS).copied();
+                let openers = || OPENERS.iter().copied().chain(behaviours::words());
                 let hint = match nearest(found, openers()) {
-                    Some(near) => format!("did you mean `{near}`?"),
-                    None => format!("a line starts with {}", listed(&openers().collect::<Vec<_>>())),
+                    Some(near) => {
+                        let edit = Edit { span: first.span.clone(), text: near.to_owned() };
+                        Hint::edit(format!("did you mean `{near}`?"), edit)
+                    }
+                    None => format!("a line starts with {}", listed(&openers().collect::<Vec<_>>())).into(),
                 };
-                line.error("M002", first.span, format!("no sentence starts with `{found}`"), &hint);
+                line.error("M002", first.span, format!("no sentence starts with `{found}`"), hint);
                 None
             }
         }
@@ -501,9 +505,10 @@ impl Parser<'_> {
             line.error("M007", first.span.clone(), message, "start a new step above it, or take one out");
             return None;
         }
-        let behaviour = line.behaviour(word);
+        let kind = kind_of(word)?;
+        let behaviour = (kind.read)(line);
         if behaviour.is_none() {
-            line.as_in(example(word));
+            line.as_in(kind.example);
         }
         let whole = behaviour.is_some() && line.finished();
         if word == "repeat" {
@@ -559,13 +564,13 @@ impl Parser<'_> {
                 line.error("M007", span, format!("a copy cannot `{word}`"), "write a step of its own");
                 None
             }
-            _ if WORDS.contains(&word) => {
+            _ if kind_of(word).is_some() => {
                 line.at += 1;
                 if self.parsed.mission.steps[index].behaviour.is_some() {
                     line.error("M007", first.span.clone(), "a second behaviour in one step", "take one out");
                     return None;
                 }
-                let node = line.behaviour(word)?;
+                let node = (kind_of(word)?.read)(line)?;
                 if !line.finished() {
                     return None;
                 }
@@ -638,8 +643,8 @@ impl Parser<'_> {
         }
         let index = self.step_for(line, word, first)?;
         let step = &self.parsed.mission.steps[index];
-        let choose = matches!(&step.behaviour, Some((behaviour, _)) if behaviour.node == Behaviour::Choose);
-        let react = matches!(&step.behaviour, Some((behaviour, _)) if behaviour.node == Behaviour::React);
+        let choose = matches!(&step.behaviour, Some((behaviour, _)) if matches!(behaviour.node, Behaviour::Choose(_)));
+        let react = matches!(&step.behaviour, Some((behaviour, _)) if matches!(behaviour.node, Behaviour::React(_)));
         if word == "while" || !(choose || react) {
             if !step.broken {
                 let message = format!("`{word}` stands outside a `choose`, a `react` or a reflex");
@@ -659,17 +664,18 @@ impl Parser<'_> {
         } else {
             line.sign(",")?;
             let token = line.peek().cloned();
-            let Some(word) = line.word().filter(|word| WORDS.contains(word)) else {
+            let Some(kind) = line.word().and_then(kind_of) else {
                 line.expected("a behaviour, such as `drive ahead at 40 %`");
                 return None;
             };
+            let word = kind.word;
             if matches!(word, "choose" | "react" | "repeat") {
                 let span = token.as_ref().map_or(line.end..line.end, |token| token.span.clone());
                 line.error("M007", span, format!("`{word}` cannot be a reaction"), "put it into a routine and `do` it");
                 return None;
             }
             line.at += 1;
-            let node = line.behaviour(word)?;
+            let node = (kind.read)(line)?;
             let start = token.map_or(line.end, |token| token.span.start);
             Answer::Does(Box::new(Spanned { node, span: start..line.end }))
         };
@@ -787,7 +793,7 @@ impl Parser<'_> {
             None => Finding::error("M107", Source::Mission, span, format!("{what} \"{name}\" does nothing"))
                 .hint("add a behaviour below it, such as `drive ahead at 40 %`"),
             Some((behaviour, _))
-                if matches!(behaviour.node, Behaviour::Choose | Behaviour::React) && step.rows.is_empty() =>
+                if matches!(behaviour.node, Behaviour::Choose(_) | Behaviour::React(_)) && step.rows.is_empty() =>
             {
                 Finding::error("M119", Source::Mission, span, format!("{what} \"{name}\" has nothing to choose from"))
                     .hint("add rows below it, such as `when ahead < 200 mm ...`")

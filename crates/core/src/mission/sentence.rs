@@ -6,65 +6,14 @@
 use std::ops::Range;
 
 use super::amounts::misfit;
-use super::ast::{Comparison, Formula, Function, Operator, Side, Slot, SlotKind, Spanned, Value};
+use super::ast::{Comparison, Formula, Function, Operator, Side, Slot, SlotKind, Spanned, Value, Wanted};
+use super::behaviours::kind_of;
 use super::lexer::{Token, TokenKind};
-use crate::finding::{Finding, Source, nearest};
+use crate::finding::{Edit, Finding, Hint, Hints, Source, nearest};
 use crate::units::{Dimension, LARGEST, Quantity, Unit, parse_number};
 
 /// Formulas and conditions nested deeper are refused: no person writes them, and every reader would need the room.
 pub(super) const DEEPEST: usize = 12;
-
-pub(super) fn amount(dimension: Dimension, least: f64, most: f64) -> SlotKind {
-    SlotKind::Amount { dimension, range: (least, most), whole: false }
-}
-
-/// What a ranging sensor is compared with.
-fn distance() -> SlotKind {
-    amount(Dimension::Length, 0.0, 20.0)
-}
-
-/// A share of full brightness.
-pub(super) fn share() -> SlotKind {
-    amount(Dimension::Percent, 0.0, 1.0)
-}
-
-pub(super) fn length() -> SlotKind {
-    amount(Dimension::Length, 0.0, 1000.0)
-}
-
-pub(super) fn angle() -> SlotKind {
-    amount(Dimension::Angle, 0.0, 1000.0)
-}
-
-pub(super) fn time() -> SlotKind {
-    amount(Dimension::Time, 0.0, 3600.0)
-}
-
-pub(super) fn count() -> SlotKind {
-    SlotKind::Amount { dimension: Dimension::Number, range: (1.0, 1000.0), whole: true }
-}
-
-pub(super) fn gain() -> SlotKind {
-    amount(Dimension::Number, 0.0, 20.0)
-}
-
-/// A speed as a duty, or as one that the motors' drivers keep.
-pub(super) fn speeds() -> Vec<SlotKind> {
-    vec![amount(Dimension::Percent, 0.0, 1.0), amount(Dimension::Speed, 0.0, 5.0)]
-}
-
-/// What a reading or a named value may be compared with.
-pub(super) fn limits() -> Vec<SlotKind> {
-    vec![
-        share(),
-        distance(),
-        amount(Dimension::Voltage, 0.0, 100.0),
-        amount(Dimension::Angle, -1000.0, 1000.0),
-        time(),
-        amount(Dimension::Number, -LARGEST, LARGEST),
-        amount(Dimension::Speed, -5.0, 5.0),
-    ]
-}
 
 /// `a`, `b or c`, `a, b or c`
 pub fn either(words: &[String]) -> String {
@@ -114,7 +63,7 @@ impl<'t> Sentence<'t> {
         self.peek().filter(|token| token.kind == TokenKind::Word).map(|token| self.str(token))
     }
 
-    pub(super) fn error(&mut self, code: &'static str, span: Range<usize>, message: impl Into<String>, hint: &str) {
+    pub(super) fn error(&mut self, code: &'static str, span: Range<usize>, message: impl Into<String>, hint: impl Into<Hints>) {
         self.findings.push(Finding::error(code, Source::Mission, span, message).hint(hint));
     }
 
@@ -169,15 +118,16 @@ impl<'t> Sentence<'t> {
     /// Adds an example to the last finding when it says nothing yet about what to do.
     pub(super) fn as_in(&mut self, example: &str) {
         if let Some(finding) = self.findings.last_mut().filter(|finding| finding.hints.is_empty()) {
-            finding.hints.push(format!("write it as in `{example}`"));
+            finding.help(format!("write it as in `{example}`"));
         }
     }
 
     /// Adds a did-you-mean to the last finding when the next word is nearly one of these.
     pub(super) fn suggest(&mut self, words: &[&str]) {
-        let near = self.word().and_then(|typed| nearest(typed, words.iter().copied())).map(str::to_owned);
-        if let (Some(near), Some(finding)) = (near, self.findings.last_mut()) {
-            finding.hints.push(format!("did you mean `{near}`?"));
+        let Some(token) = self.peek().filter(|token| token.kind == TokenKind::Word) else { return };
+        let (typed, span) = (self.str(token), token.span.clone());
+        if let (Some(near), Some(finding)) = (nearest(typed, words.iter().copied()), self.findings.last_mut()) {
+            finding.help(Hint::edit(format!("did you mean `{near}`?"), Edit { span, text: near.to_owned() }));
         }
     }
 
@@ -273,7 +223,7 @@ impl<'t> Sentence<'t> {
         };
         let Some(value) = parse_number(self.str(&token)).filter(|value| value.abs() <= LARGEST) else {
             let message = format!("`{}` is too large", self.str(&token));
-            self.error("M008", token.span, message, &format!("numbers go up to {LARGEST}"));
+            self.error("M008", token.span, message, format!("numbers go up to {LARGEST}"));
             return None;
         };
         self.at += 1;
@@ -334,15 +284,64 @@ impl<'t> Sentence<'t> {
             |kind: &&SlotKind| matches!(kind, SlotKind::Amount { dimension, .. } if Some(*dimension) == next);
         let kind = kinds.iter().find(matching).unwrap_or(&kinds[0]).clone();
         let value = self.value(&kind)?;
-        if matches!(value.node, Value::Named(_)) {
+        if matches!(value.node, Value::Named(_)) && kinds.len() > 1 {
             self.open.push((value.span.clone(), kinds));
         }
         Some(value)
     }
 
-    /// A duty, or a speed along the ground.
-    pub(super) fn speed(&mut self) -> Option<Spanned<Value>> {
-        self.value_of(speeds())
+    /// An amount for some purpose.
+    pub(super) fn amount(&mut self, wanted: Wanted) -> Option<Spanned<Value>> {
+        self.value_of(wanted.slots())
+    }
+
+    /// A plain number that was left out.
+    pub(super) fn default_of(&self, value: f64) -> Spanned<Value> {
+        Spanned { node: Value::Literal(Quantity { value, unit: Unit::None }), span: self.end..self.end }
+    }
+
+    pub(super) fn sensor(&mut self) -> Option<Spanned<String>> {
+        self.name("the name of a floor sensor", SlotKind::Sensor)
+    }
+
+    pub(super) fn ranger(&mut self) -> Option<Spanned<String>> {
+        self.name("the name of a ranging sensor", SlotKind::Ranger)
+    }
+
+    /// The left and the right sensor.
+    pub(super) fn two_sensors(&mut self) -> Option<[Spanned<String>; 2]> {
+        let left = self.sensor()?;
+        self.words(&["and"])?;
+        Some([left, self.sensor()?])
+    }
+
+    /// `a dark`, `an amber`: the tone and its slot, which learns its sensor when that has been read.
+    pub(super) fn a_tone(&mut self) -> Option<(Spanned<String>, usize)> {
+        if !self.eat("an") {
+            self.words(&["a"])?;
+        }
+        let slot = self.slots.len();
+        Some((self.tone("")?, slot))
+    }
+
+    /// Says which sensor a tone's slot belongs to.
+    pub(super) fn belongs(&mut self, slot: usize, sensor: &Spanned<String>) {
+        self.slots[slot].kind = SlotKind::Tone { sensor: sensor.node.clone() };
+    }
+
+    /// `4 tries`
+    pub(super) fn tries(&mut self) -> Option<Spanned<Value>> {
+        let tries = self.amount(Wanted::Count)?;
+        if !self.eat("try") {
+            self.words(&["tries"])?;
+        }
+        Some(tries)
+    }
+
+    /// Whether a comma and a behaviour come next.
+    pub(super) fn behaviour_follows(&self) -> bool {
+        let text = |at: usize| self.tokens.get(at).map(|token| self.str(token));
+        text(self.at) == Some(",") && text(self.at + 1).is_some_and(|word| kind_of(word).is_some())
     }
 
     fn opens_formula(&self) -> bool {
@@ -476,12 +475,16 @@ impl<'t> Sentence<'t> {
             None => Some(()),
             Some((code, message, hint)) => {
                 // The word behind a number without unit is what was meant as its unit.
-                let odd = self.word().filter(|_| quantity.unit == Unit::None && code == "M004");
-                let hint = match odd.and_then(|word| nearest(word, Unit::ALL.iter().map(|unit| unit.symbol()))) {
-                    Some(near) => format!("did you mean `{} {near}`?", quantity.value),
-                    None => hint,
-                };
-                self.error(code, span.clone(), message, &hint);
+                let odd = self.peek().filter(|token| token.kind == TokenKind::Word);
+                let odd = odd.filter(|_| quantity.unit == Unit::None && code == "M004");
+                let near = odd.and_then(|token| {
+                    let near = nearest(self.str(token), Unit::ALL.iter().map(|unit| unit.symbol()))?;
+                    let text = format!("{} {near}", quantity.value);
+                    let words = format!("did you mean `{text}`?");
+                    Some(Hint::edit(words, Edit { span: span.start..token.span.end, text }))
+                });
+                let hint = near.unwrap_or_else(|| hint.into());
+                self.error(code, span.clone(), message, hint);
                 None
             }
         }

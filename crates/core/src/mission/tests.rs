@@ -43,7 +43,7 @@ fn told(text: &str) -> String {
     findings.extend(check(&parsed, &names()));
     let line = |finding: &crate::finding::Finding| {
         let (line, column) = line_column(text, finding.span.start);
-        format!("{line}:{column} {} {} / {}\n", finding.code, finding.message, finding.hints.join(" / "))
+        format!("{line}:{column} {} {} / {}\n", finding.code, finding.message, finding.hint_words().join(" / "))
     };
     findings.iter().map(line).collect()
 }

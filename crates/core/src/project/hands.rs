@@ -82,13 +82,13 @@ pub fn load(text: &str, setup: &Setup) -> (Vec<Intervention>, Vec<Finding>) {
     let mut hands = Vec::new();
     for (index, Item { value, span }) in tables.list::<HandTable>("hand").into_iter().enumerate() {
         if index == MOST {
-            tables.error("H101", span, format!("more than {MOST} hands")).hints.push("use fewer".to_owned());
+            tables.error("H101", span, format!("more than {MOST} hands")).help("use fewer".to_owned());
             break;
         }
         let seconds = value.at.get_ref().si();
         if !(0.0..=3600.0).contains(&seconds) {
             let message = "a time after the start must be 0 s to 60 min";
-            tables.error("H101", value.at.span(), message).hints.push("for example `at = \"2.5 s\"`".to_owned());
+            tables.error("H101", value.at.span(), message).help("for example `at = \"2.5 s\"`".to_owned());
             continue;
         }
         if let Some(act) = act(&mut tables, setup, &value, span) {
@@ -110,8 +110,8 @@ fn act(tables: &mut Tables<'_>, setup: &Setup, table: &HandTable, span: std::ops
         if names.contains(&name.get_ref().as_str()) {
             return true;
         }
-        let hint = did_you_mean(name.get_ref(), names.iter().copied());
-        tables.error("H102", name.span(), format!("there is no {what} `{}`", name.get_ref())).hints.extend(hint);
+        let hint = did_you_mean(&name.span(), name.get_ref(), names.iter().copied());
+        tables.error("H102", name.span(), format!("there is no {what} `{}`", name.get_ref())).help(hint.quoted());
         false
     };
     let pose = |place: Pair| Pose { x: place.x, y: place.y, heading: table.heading.si() };
@@ -154,7 +154,7 @@ fn act(tables: &mut Tables<'_>, setup: &Setup, table: &HandTable, span: std::ops
             }))
         }
         _ => {
-            tables.error("H103", span, "it does not say all that a hand needs to know").hints.push(
+            tables.error("H103", span, "it does not say all that a hand needs to know").help(
                 "`place` with `to`; `remove`; `carry`; `cover` with `distance` and `lasts`; `press` with `lasts`; or `lay` with `width` and `points`"
                     .to_owned(),
             );
@@ -192,7 +192,7 @@ mod tests {
         let told = |rest: &str| {
             let (_, findings) = load(&format!("[[hand]]\n{rest}\n"), &setup());
             let [finding] = findings.as_slice() else { panic!("{findings:#?}") };
-            format!("{} {} | {}", finding.code, finding.message, finding.hints.join(" | "))
+            format!("{} {} | {}", finding.code, finding.message, finding.hint_words().join(" | "))
         };
         assert!(told("at = \"2 h\"").starts_with("T004"));
         assert!(told("at = \"-2 s\"\nremove = \"heron\"").starts_with("H101"));

@@ -259,8 +259,7 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
             if let Some(Item { span, .. }) = tables.optional::<CasterTable>("caster") {
                 tables
                     .error("R111", span, "a robot with steered wheels has no caster")
-                    .hints
-                    .push("keep one of [steering] and [caster]".to_owned());
+                    .help("keep one of [steering] and [caster]".to_owned());
             }
             // It carries what a caster would carry, and rolls.
             let ahead = &steering.value.ahead;
@@ -400,7 +399,7 @@ fn sag(tables: &mut Tables<'_>, battery: &BatteryTable) -> f64 {
     let (sag, most) = (given.get_ref().0.si(), battery.voltage.0.si() / 2.0);
     if sag > most {
         let hint = "it is how far the voltage falls when both motors stall, at most half of it";
-        tables.error("R115", given.span(), format!("a battery cannot sag by {sag} V")).hints.push(hint.to_owned());
+        tables.error("R115", given.span(), format!("a battery cannot sag by {sag} V")).help(hint.to_owned());
     }
     sag.min(most)
 }
@@ -426,8 +425,7 @@ fn body_outline(tables: &mut Tables<'_>, body: &BodyTable) -> Vec<(f64, f64)> {
     if !(3..=MOST_CORNERS).contains(&corners.len()) || !convex || !within || area.abs() < 1e-4 {
         tables
             .error("R112", given.span(), "such an outline of the body is not possible")
-            .hints
-            .push(format!("3 to {MOST_CORNERS} corners without dents, within length, width and nose"));
+            .help(format!("3 to {MOST_CORNERS} corners without dents, within length, width and nose"));
         return whole;
     }
     corners
@@ -449,7 +447,7 @@ fn actuator(tables: &mut Tables<'_>, table: ActuatorTable) -> Actuator {
     if stops.0 >= stops.1 || starts < stops.0 || starts > stops.1 {
         let span = table.from.as_ref().or(table.to.as_ref()).map_or(0..0, Spanned::span);
         let hint = "`from` must be less than `to`, and `starts` must lie between them";
-        tables.error("R113", span, format!("`{name}` has no room to move")).hints.push(hint.to_owned());
+        tables.error("R113", span, format!("`{name}` has no room to move")).help(hint.to_owned());
     }
     let at = table.at.map_or((0.0, 0.0), |place| (place.get_ref().x, place.get_ref().y));
     Actuator {
@@ -483,23 +481,20 @@ fn check_bodies(tables: &mut Tables<'_>, body: &BodyTable, drive: &DriveTable, c
     if !(0.05..=50.0).contains(&mass) {
         tables
             .error("R101", body.mass.span(), format!("a robot of {mass} kg is not possible"))
-            .hints
-            .push("the mass must be 50 g to 50 kg".to_owned());
+            .help("the mass must be 50 g to 50 kg".to_owned());
     }
     let (length, nose, half) = (body.length.0.si(), body.nose.0.si(), body.width.0.si() / 2.0);
     if !(0.02..=2.0).contains(&length) || !(0.02..=2.0).contains(&(2.0 * half)) {
         tables
             .error("R101", body.mass.span(), format!("a body of {} x {} mm is not possible", length * 1e3, half * 2e3))
-            .hints
-            .push("length and width must be 20 mm to 2 m".to_owned());
+            .help("length and width must be 20 mm to 2 m".to_owned());
     }
     let com = *body.centre_of_mass.get_ref();
     let outside = com.x > nose || com.x < nose - length || com.y.abs() > half;
     if outside {
         tables
             .error("R102", body.centre_of_mass.span(), "the centre of mass lies outside the body")
-            .hints
-            .push("give it as \"ahead, left\" of the middle of the axle, such as \"20, 0 mm\"".to_owned());
+            .help("give it as \"ahead, left\" of the middle of the axle, such as \"20, 0 mm\"".to_owned());
     }
     let reach = caster.ahead.get_ref().si();
     if !outside && (reach.abs() < 0.005 || reach * com.x < 0.0 || reach.abs() <= com.x.abs()) {
@@ -509,8 +504,7 @@ fn check_bodies(tables: &mut Tables<'_>, body: &BodyTable, drive: &DriveTable, c
                 caster.ahead.span(),
                 "the robot tips over: its centre of mass is not between axle and caster",
             )
-            .hints
-            .push("put the caster on the side of the centre of mass, further from the axle".to_owned());
+            .help("put the caster on the side of the centre of mass, further from the axle".to_owned());
     }
     for wheel in
         [Some(&drive.wheel_diameter), drive.left_wheel.as_ref(), drive.right_wheel.as_ref()].into_iter().flatten()
@@ -519,8 +513,7 @@ fn check_bodies(tables: &mut Tables<'_>, body: &BodyTable, drive: &DriveTable, c
         if !(0.005..=0.5).contains(&diameter) {
             tables
                 .error("R104", wheel.span(), format!("a wheel of {} mm is not possible", diameter * 1e3))
-                .hints
-                .push("the diameter must be 5 mm to 500 mm".to_owned());
+                .help("the diameter must be 5 mm to 500 mm".to_owned());
         }
     }
     for (value, most, what, span) in [
@@ -542,8 +535,7 @@ fn report_shared_ports(tables: &mut Tables<'_>, ports: &[Item<String>]) {
         if ports[..index].iter().any(|earlier| earlier.value == port.value) {
             tables
                 .error("R106", port.span.clone(), format!("port `{}` is used twice", port.value))
-                .hints
-                .push("each device needs a port of its own".to_owned());
+                .help("each device needs a port of its own".to_owned());
         }
     }
 }
@@ -555,8 +547,7 @@ fn milliseconds(tables: &mut Tables<'_>, seconds: f64, span: std::ops::Range<usi
     if (ms - whole).abs() > 1e-6 {
         tables
             .error("R107", span, format!("{what} of {ms:.3} ms is not possible"))
-            .hints
-            .push("it must be a whole number of milliseconds, 1 to 1000".to_owned());
+            .help("it must be a whole number of milliseconds, 1 to 1000".to_owned());
     }
     whole as u32
 }
@@ -571,7 +562,7 @@ fn report_off_robot(
     if place.x > front || place.x < rear || place.y.abs() > side {
         let message =
             format!("sensor `{name}` at {}, {} mm is off the robot", (place.x * 1e3).round(), (place.y * 1e3).round());
-        tables.error("R108", span, message).hints.push(format!(
+        tables.error("R108", span, message).help(format!(
             "ahead must be {} to {} mm, left {} to {} mm",
             (rear * 1e3).round(),
             (front * 1e3).round(),
@@ -589,15 +580,14 @@ fn ranger(tables: &mut Tables<'_>, table: RangingTable, extent: (f64, f64, f64))
     if least >= greatest || greatest > 20.0 {
         tables
             .error("R110", table.greatest.span(), format!("`{name}` cannot see as far as {} mm", greatest * 1e3))
-            .hints
-            .push("greatest must be more than least, and at most 20 m".to_owned());
+            .help("greatest must be more than least, and at most 20 m".to_owned());
     }
     let cone = table.cone.get_ref().0.si();
     let slant = table.slant.as_ref().map_or(USUAL_SLANT, |slant| slant.get_ref().0.si());
     if cone > 2.0 || slant > 1.571 {
         let span = if cone > 2.0 { table.cone.span() } else { table.slant.map_or(0..0, |slant| slant.span()) };
         let hint = "the cone is at most 110 deg wide, the slant at most 90 deg";
-        tables.error("R110", span, format!("`{name}` cannot have such a beam")).hints.push(hint.to_owned());
+        tables.error("R110", span, format!("`{name}` cannot have such a beam")).help(hint.to_owned());
     }
     let latency_ms = table.latency.map_or(0, |latency| {
         let seconds = latency.get_ref().0.si();
@@ -669,7 +659,7 @@ fn spot(tables: &mut Tables<'_>, name: &str, table: &SensorTable) -> (f64, f64) 
         _ => {
             let message = format!("the spot of `{name}` needs either `spot` or `height` with `opening`");
             let span = table.height.as_ref().map_or_else(|| table.at.span(), Spanned::span);
-            tables.error("R109", span.clone(), message).hints.push("for example `spot = \"8 mm\"`".to_owned());
+            tables.error("R109", span.clone(), message).help("for example `spot = \"8 mm\"`".to_owned());
             (0.008, span)
         }
     };
@@ -695,19 +685,19 @@ fn codes(tables: &mut Tables<'_>, name: &str, table: &SensorTable) -> Vec<Code> 
         } else {
             (format!("`{name}` tells no numbers and needs no `codes`"), "take them out, or write `kind = \"code\"`")
         };
-        tables.error("R114", table.kind.span(), message).hints.push(hint.to_owned());
+        tables.error("R114", table.kind.span(), message).help(hint.to_owned());
     }
     let mut codes: Vec<Code> = Vec::new();
     for entry in table.codes.iter().take(MOST_CODES) {
         let rgb = colour::hex(entry.colour.get_ref()).unwrap_or_else(|| {
             let message = format!("`{}` is not a colour", entry.colour.get_ref());
-            tables.error("R114", entry.colour.span(), message).hints.push("write it as \"#1d1f22\"".to_owned());
+            tables.error("R114", entry.colour.span(), message).help("write it as \"#1d1f22\"".to_owned());
             [128; 3]
         });
         let name = entry.name.get_ref().clone();
         if codes.iter().any(|other| other.name == name || other.number == entry.code) {
             let message = format!("`{name}` or its number is in the table twice");
-            tables.error("R114", entry.name.span(), message).hints.push("take one of the two out".to_owned());
+            tables.error("R114", entry.name.span(), message).help("take one of the two out".to_owned());
         }
         codes.push(Code { name, number: entry.code, rgb });
     }
@@ -740,7 +730,7 @@ mod tests {
         assert_eq!(finding.code, code, "{finding:#?}");
         let (line, first) = (line_column(&text, finding.span.start).0, line_column(&text, at).0);
         assert!((first..first + new.lines().count()).contains(&line), "line {line}: {finding:#?}");
-        let told = format!("{} | {}", finding.message, finding.hints.join(" | "));
+        let told = format!("{} | {}", finding.message, finding.hint_words().join(" | "));
         assert!(told.contains(says), "`{told}` does not say `{says}`");
     }
 

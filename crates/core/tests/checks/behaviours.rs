@@ -261,7 +261,7 @@ fn routines_of_other_files_are_used_and_their_mistakes_told() {
     let many = format!("step \"a\"\ndo r0\n{many}\nroutine r30\nstep \"a\"\nhold, brake\nuntil 1 s passes\nend\n");
     assert_eq!(
         told(&mat(""), &many).as_deref(),
-        Some("the mission cannot be put together: it grows too large: routines that do each other many times multiply")
+        Some("more than 20000 steps once routines are put in the place of their calls")
     );
 }
 

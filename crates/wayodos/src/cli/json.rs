@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 use wayodos_core::controller::Event;
-use wayodos_core::finding::{Finding, line_column};
+use wayodos_core::finding::{Edit, Finding, line_column};
 use wayodos_core::sim::{Happening, Tick};
 use wayodos_report::Story;
 use wayodos_report::words::{goal_words, happening_words};
@@ -25,7 +25,9 @@ struct FindingOut<'a> {
     start: Place,
     end: Place,
     message: &'a str,
-    hints: &'a [String],
+    hints: Vec<&'a str>,
+    /// The hints that a program can follow, each with the edits that do it.
+    fixes: Vec<FixOut<'a>>,
 }
 
 #[derive(Serialize)]
@@ -59,6 +61,22 @@ struct EventOut<'a> {
     count: Option<u32>,
     #[serde(skip_serializing_if = "Option::is_none")]
     words: Option<String>,
+}
+
+/// One fix of a finding: its edits belong together and do not overlap.
+#[derive(Serialize)]
+struct FixOut<'a> {
+    words: &'a str,
+    edits: Vec<EditOut<'a>>,
+}
+
+/// A replacement of some characters of the file; `bytes` counts from 0, `end` is exclusive.
+#[derive(Serialize)]
+struct EditOut<'a> {
+    start: Place,
+    end: Place,
+    bytes: [usize; 2],
+    text: &'a str,
 }
 
 #[derive(Serialize)]
@@ -108,6 +126,12 @@ fn list<'a>(project: &'a Project, findings: &'a [Finding]) -> Vec<FindingOut<'a>
             let (line, column) = line_column(source, offset);
             Place { line, column }
         };
+        let edit = |edit: &'a Edit| EditOut {
+            start: place(edit.span.start),
+            end: place(edit.span.end),
+            bytes: [edit.span.start, edit.span.end],
+            text: &edit.text,
+        };
         FindingOut {
             code: finding.code,
             severity: finding.severity.word(),
@@ -115,7 +139,11 @@ fn list<'a>(project: &'a Project, findings: &'a [Finding]) -> Vec<FindingOut<'a>
             start: place(finding.span.start),
             end: place(finding.span.end),
             message: &finding.message,
-            hints: &finding.hints,
+            hints: finding.hint_words(),
+            fixes: (finding.hints.iter())
+                .filter(|hint| !hint.edits.is_empty())
+                .map(|hint| FixOut { words: &hint.words, edits: hint.edits.iter().map(edit).collect() })
+                .collect(),
         }
     };
     findings.iter().map(one).collect()

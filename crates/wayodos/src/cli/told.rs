@@ -16,7 +16,7 @@ pub fn render(finding: &Finding, path: &str, text: &str, colour: bool) -> String
     let snippet = Snippet::source(text).path(path).annotation(AnnotationKind::Primary.span(span));
     let mut groups = vec![level.primary_title(&finding.message).id(finding.code).element(snippet)];
     let hints: Vec<Group<'_>> =
-        finding.hints.iter().map(|hint| Group::with_title(Level::HELP.secondary_title(hint))).collect();
+        finding.hints.iter().map(|hint| Group::with_title(Level::HELP.secondary_title(&hint.words))).collect();
     groups.extend(hints);
     let renderer = if colour { Renderer::styled() } else { Renderer::plain() };
     renderer.render(&groups).clone()

@@ -659,7 +659,7 @@ pub fn finding_lines(finding: &Finding, width: u16) -> Vec<(String, bool)> {
     let message = format!("{sign} {}  ({})", finding.message, finding.code);
     let mut rows: Vec<(String, bool)> = wrapped(&message, room).map(|row| (row.to_owned(), true)).collect();
     for hint in &finding.hints {
-        rows.extend(wrapped(hint, room).map(|row| (row.to_owned(), false)));
+        rows.extend(wrapped(&hint.words, room).map(|row| (row.to_owned(), false)));
     }
     rows
 }

@@ -3,7 +3,7 @@
 use super::terms::{negative, sum, to_side};
 use super::{Compiler, Place, Turn};
 use crate::controller::program::{Action, Goal, Num, Passes, Sight, Source, Term, Test, WheelCommand};
-use crate::mission::{Behaviour, Ending, Feeler, Spanned, Value};
+use crate::mission::{Align, Await, Behaviour, Ending, Feeler, Probe, Seek, Shift, Shove, Spanned, Value};
 
 /// How long both wheels brake after a phase that must end at a standstill, seconds. Tried on the demo robot: from 60 %
 /// it stands after 0.2 s.
@@ -19,7 +19,7 @@ impl Compiler<'_> {
     pub(super) fn composite(&mut self, place: &Place, index: usize, behaviour: &Behaviour) -> Option<Action> {
         let mut phases = Phases { place, index, all: Vec::new() };
         match behaviour {
-            Behaviour::Align { sensors, tone, speed, lead_in, again } => {
+            Behaviour::Align(Align { sensors, tone, speed, lead_in, again }) => {
                 let pair = self.pair(place, sensors, &tone.node)?;
                 let pace = self.pace(place, speed)?;
                 if let Some(lead_in) = lead_in {
@@ -39,7 +39,7 @@ impl Compiler<'_> {
                 }
                 phases.brake(self, STANDSTILL);
             }
-            Behaviour::Shift { side, tone, sensor, speed } => {
+            Behaviour::Shift(Shift { side, tone, sensor, speed }) => {
                 let (turn, pace) = (Self::turn(place, side)?, self.pace(place, speed)?);
                 let sensor = self.sensor(place, &sensor.node)?;
                 let sight = self.sight(place, sensor, &tone.node)?;
@@ -57,8 +57,8 @@ impl Compiler<'_> {
                 self.leaves(step, Test::Heading(Num::Kept(from)), "the heading is as before", Goal::Next);
                 phases.brake(self, STANDSTILL);
             }
-            Behaviour::Seek { .. } => self.seek(&mut phases, behaviour)?,
-            Behaviour::Shove { speed, tone, sensors, back } => {
+            Behaviour::Seek(seek) => self.seek(&mut phases, seek)?,
+            Behaviour::Shove(Shove { speed, tone, sensors, back }) => {
                 let pace = self.pace(place, speed)?;
                 let pair = self.pair(place, sensors, &tone.node)?;
                 let step = phases.wheels(self, "shove", pace, pace);
@@ -76,7 +76,7 @@ impl Compiler<'_> {
                     phases.brake(self, STANDSTILL);
                 }
             }
-            Behaviour::Await { ranger, beyond, tries, pause } => {
+            Behaviour::Await(Await { ranger, beyond, tries, pause }) => {
                 let ranger = self.ranger(place, &ranger.node)?;
                 let (limit, pause) = (self.num(place, &beyond.node)?, self.num(place, &pause.node)?);
                 let tries = self.num(place, &tries.node)?;
@@ -93,7 +93,7 @@ impl Compiler<'_> {
                 inner.close(self)?;
                 phases.end(self, Ending::GivenUp);
             }
-            Behaviour::Probe { angle, speed, feeler, tie } => {
+            Behaviour::Probe(Probe { angle, speed, feeler, tie }) => {
                 let (angle, pace) = (self.num(place, &angle.node)?, self.pace(place, speed)?);
                 let tie = Self::turn(place, tie)?;
                 self.probe(&mut phases, &angle, pace, feeler, tie)?;
@@ -111,10 +111,8 @@ impl Compiler<'_> {
         }
     }
 
-    fn seek(&mut self, phases: &mut Phases<'_>, behaviour: &Behaviour) -> Option<()> {
-        let Behaviour::Seek { ranger, within, side, speed, turn, relocate, tries, approach } = behaviour else {
-            return None;
-        };
+    fn seek(&mut self, phases: &mut Phases<'_>, seek: &Seek) -> Option<()> {
+        let Seek { ranger, within, side, speed, turn, relocate, tries, approach } = seek;
         let (place, index) = (phases.place, phases.index);
         let (ranger, pace) = (self.ranger(place, &ranger.node)?, self.pace(place, speed)?);
         let mut num = |value: &Spanned<Value>| self.num(place, &value.node);

@@ -101,7 +101,7 @@ impl Compiler<'_> {
             Condition::Crossed { sensor, count, tone, met, apart } => {
                 let sensor = self.sensor(place, &sensor.node)?;
                 let tones = &self.tones[sensor];
-                let limits = tones.limits(tones.index(&Self::word(place, &tone.node))?);
+                let limits = tones.limits(self.tone(place, sensor, &tone.node)?);
                 let count = self.num(place, &count.node)?;
                 let apart = match apart {
                     Some(apart) => Some(self.num(place, &apart.node)?),
@@ -150,12 +150,7 @@ impl Compiler<'_> {
             Condition::Stalled(duration) => Test::Stalled(self.num(place, &duration.node)?),
             Condition::Lost => Test::Lost,
             Condition::Ended(ending) => {
-                use crate::mission::Ending::{LeftFurther, RightFurther};
-                Test::Ended(match (ending, place.mirrored) {
-                    (LeftFurther, true) => RightFurther,
-                    (RightFurther, true) => LeftFurther,
-                    (other, _) => *other,
-                })
+                Test::Ended(if place.mirrored { ending.mirrored() } else { *ending })
             }
             Condition::EndedBy(label) => Test::Label(super::position_or_push(&mut self.labels, &label.node)),
             _ => return None,

@@ -54,10 +54,10 @@ struct ObstacleTable {
 #[serde(deny_unknown_fields)]
 struct OpponentTable {
     name: Spanned<String>,
-    robot: String,
+    robot: Spanned<String>,
     at: Spanned<Pair>,
     heading: Spanned<String>,
-    mission: Option<String>,
+    mission: Option<Spanned<String>>,
     drifts: Option<Spanned<Vec<Percent>>>,
     patrols: Option<Spanned<Vec<Pair>>>,
     duty: Option<Spanned<Percent>>,
@@ -164,8 +164,7 @@ fn too_many(tables: &mut Tables<'_>, index: usize, most: usize, what: &str, span
     if index == most {
         tables
             .error("F110", span.clone(), format!("more than {most} {what}"))
-            .hints
-            .push(format!("keep at most {most} {what}"));
+            .help(format!("keep at most {most} {what}"));
     }
     index >= most
 }
@@ -187,8 +186,7 @@ fn solid(tables: &mut Tables<'_>, place: Place, span: &Range<usize>) -> Option<(
     if points.len() > MOST_CORNERS || !is_convex(&points) || whole < 1e-6 {
         tables
             .error("F111", span.clone(), "such an outline is not possible for a thing that stands on the mat")
-            .hints
-            .push(format!("its corners must go round a shape without dents, at most {MOST_CORNERS} of them"));
+            .help(format!("its corners must go round a shape without dents, at most {MOST_CORNERS} of them"));
         return None;
     }
     let around = |of: fn(Point) -> f64| {
@@ -228,8 +226,7 @@ fn object(
     if !(0.001..=50.0).contains(&mass) {
         tables
             .error("F112", table.mass.span(), format!("an object of {mass} kg is not possible"))
-            .hints
-            .push("the mass must be 1 g to 50 kg".to_owned());
+            .help("the mass must be 1 g to 50 kg".to_owned());
     }
     let friction = table.friction.as_ref().map_or(0.4, |friction| *friction.get_ref());
     if let (Some(given), false) = (&table.friction, (0.01..=3.0).contains(&friction)) {
@@ -268,8 +265,7 @@ fn obstacle(
         let span = table.leaves.as_ref().or(table.comes.as_ref()).map_or_else(|| span.clone(), Spanned::span);
         tables
             .error("F113", span, format!("`{name}` cannot leave before it comes"))
-            .hints
-            .push("give times after the start, `leaves` later than `comes`".to_owned());
+            .help("give times after the start, `leaves` later than `comes`".to_owned());
     }
     let every = table.every.as_ref().map(|every| every.get_ref().si());
     if let (Some(given), Some(every)) = (&table.every, every)
@@ -277,16 +273,14 @@ fn obstacle(
     {
         tables
             .error("F113", given.span(), format!("`{name}` comes again before it has left"))
-            .hints
-            .push("`every` must be at least as long as it stays; give `leaves`".to_owned());
+            .help("`every` must be at least as long as it stays; give `leaves`".to_owned());
     }
     let path: Vec<Point> =
         table.path.iter().flat_map(Spanned::get_ref).map(|place| Point::new(place.x, place.y)).collect();
     if let (Some(path), None) = (&table.path, &table.speed) {
         tables
             .error("F113", path.span(), format!("`{name}` has a path and no speed"))
-            .hints
-            .push("add `speed = \"100 mm/s\"`".to_owned());
+            .help("add `speed = \"100 mm/s\"`".to_owned());
     }
     Some(Obstacle {
         name,
@@ -315,9 +309,10 @@ fn opponent(
     if let (Some(given), false) = (&table.duty, (-1.0..=1.0).contains(&duty)) {
         tables.error("F114", given.span(), "a duty must lie between -100 % and 100 %");
     }
+    let conduct_span = table.mission.as_ref().map_or_else(|| span.clone(), Spanned::span);
     let conduct = match (table.mission, table.drifts, table.patrols) {
         (None, None, None) => Conduct::Stands,
-        (Some(path), None, None) => Conduct::Mission(path),
+        (Some(path), None, None) => Conduct::Mission(path.into_inner()),
         (None, Some(drifts), None) => match drifts.get_ref().as_slice() {
             [left, right] if left.si().abs() <= 1.0 && right.si().abs() <= 1.0 => {
                 Conduct::Drifts([left.si(), right.si()])
@@ -325,8 +320,7 @@ fn opponent(
             _ => {
                 tables
                     .error("F114", drifts.span(), format!("`{name}` cannot drift like this"))
-                    .hints
-                    .push("write `drifts = [\"20 %\", \"25 %\"]`: left and right motor".to_owned());
+                    .help("write `drifts = [\"20 %\", \"25 %\"]`: left and right motor".to_owned());
                 return None;
             }
         },
@@ -337,13 +331,13 @@ fn opponent(
         _ => {
             tables
                 .error("F114", span.clone(), format!("`{name}` cannot do several things at once, or go nowhere"))
-                .hints
-                .push("give one of `mission`, `drifts`, `patrols`, or none when it stands".to_owned());
+                .help("give one of `mission`, `drifts`, `patrols`, or none when it stands".to_owned());
             return None;
         }
     };
     let pose = Pose { x: place.x, y: place.y, heading };
-    Some(Opponent { name, robot: table.robot, pose, turned_by_lot, conduct, span: table.at.span() })
+    let (robot_span, robot) = (table.robot.span(), table.robot.into_inner());
+    Some(Opponent { name, robot, robot_span, pose, turned_by_lot, conduct, conduct_span, span: table.at.span() })
 }
 
 /// A heading, or `random`.
@@ -356,8 +350,7 @@ pub fn heading(tables: &mut Tables<'_>, given: &Spanned<String>) -> Option<(f64,
         _ => {
             tables
                 .error("T004", given.span(), format!("`{}` is not a heading", given.get_ref()))
-                .hints
-                .push("write an angle such as \"90 deg\", or \"random\"".to_owned());
+                .help("write an angle such as \"90 deg\", or \"random\"".to_owned());
             None
         }
     }
@@ -388,17 +381,15 @@ fn rules(tables: &mut Tables<'_>, field: &mut Field) {
             let Some(name) = &value.zone else {
                 tables
                     .error("F115", span.clone(), "this needs a zone")
-                    .hints
-                    .push("add `zone = \"...\"`, the name of a [[zone]]".to_owned());
+                    .help("add `zone = \"...\"`, the name of a [[zone]]".to_owned());
                 return None;
             };
             let found = field.zones.iter().position(|zone| zone.name == *name.get_ref());
             if found.is_none() {
-                let hint = did_you_mean(name.get_ref(), field.zones.iter().map(|zone| zone.name.as_str()));
+                let hint = did_you_mean(&name.span(), name.get_ref(), field.zones.iter().map(|zone| zone.name.as_str()));
                 tables
                     .error("F115", name.span(), format!("unknown zone `{}`", name.get_ref()))
-                    .hints
-                    .push(hint.unwrap_or_else(|| "add a [[zone]] of that name".to_owned()));
+                    .help(hint.quoted().or("add a [[zone]] of that name"));
             }
             found
         };

@@ -52,7 +52,7 @@ fn check(old: &str, new: &str, code: &str, at: &str, says: &str) {
     let line = line_column(&text, finding.span.start).0;
     let expected = line_column(&text, text.find(at).unwrap()).0;
     assert_eq!(line, expected, "{finding:#?}");
-    let told = format!("{} | {}", finding.message, finding.hints.join(" | "));
+    let told = format!("{} | {}", finding.message, finding.hint_words().join(" | "));
     assert!(told.contains(says), "`{told}` does not say `{says}`");
 }
 
@@ -94,7 +94,7 @@ fn platforms_edges_and_light_are_read_and_checked() {
         assert!(text.contains(old));
         let (_, findings) = load(&text.replacen(old, new, 1));
         let [finding] = findings.as_slice() else { panic!("{findings:#?}") };
-        format!("{} {} | {}", finding.code, finding.message, finding.hints.join(" | "))
+        format!("{} {} | {}", finding.code, finding.message, finding.hint_words().join(" | "))
     };
     assert!(told("\"12 %\"", "\"900 %\"").starts_with("F109"));
     assert!(told("\"drop\"", "\"cliff\"").contains("possible are `floor`, `drop`"));
@@ -174,7 +174,7 @@ fn mistakes_of_what_plays_are_told_with_line_and_hint() {
         let text = good.replacen(old, new, 1);
         let (_, findings) = load(&text);
         let [finding] = findings.as_slice() else { panic!("{old} -> {new}: {findings:#?}") };
-        let told = format!("{} {} | {}", finding.code, finding.message, finding.hints.join(" | "));
+        let told = format!("{} {} | {}", finding.code, finding.message, finding.hint_words().join(" | "));
         assert!(finding.code == code && told.contains(says), "{told}");
         let (line, expected) = (line_column(&text, finding.span.start).0, line_column(&good, at).0);
         assert!(line.abs_diff(expected) <= 9, "line {line} for a mistake in {expected}: {told}");

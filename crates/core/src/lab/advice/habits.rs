@@ -51,8 +51,8 @@ impl Adviser<'_> {
         let slots = self.parsed.slots.iter().filter(kinds).map(|slot| &self.text[slot.span.clone()]);
         let mut words: BTreeSet<&str> = slots.collect();
         for (behaviour, _) in self.parsed.mission.steps.iter().filter_map(|step| step.behaviour.as_ref()) {
-            if let Behaviour::Measure { value, .. } = &behaviour.node {
-                value.node.names(&mut words);
+            if let Behaviour::Measure(does) = &behaviour.node {
+                does.value.node.names(&mut words);
             }
         }
         let named = |name: &str| words.contains(name);
@@ -540,7 +540,7 @@ impl Adviser<'_> {
     fn written(&mut self, step: &Step) {
         let Some((behaviour, line)) = &step.behaviour else { return };
         match &behaviour.node {
-            Behaviour::Repeat(crate::mission::Rounds::Times(times)) => {
+            Behaviour::Repeat(crate::mission::Repeat(crate::mission::Rounds::Times(times))) => {
                 let once = Quantity { value: 1.0, unit: Unit::None };
                 if times.node == crate::mission::Value::Literal(once) {
                     self.warn(
@@ -551,18 +551,18 @@ impl Adviser<'_> {
                     );
                 }
             }
-            Behaviour::Keep { both: None, .. } => {
+            Behaviour::Keep(crate::mission::Keep { both: None, .. }) => {
                 let message = "nothing is said for when both borders are seen at once: the robot stops then".into();
                 self.warn("K62", *line, message, "write `, both stop`, `, both ahead` or `, both back`");
             }
-            Behaviour::Await { .. } => {
+            Behaviour::Await(_) => {
                 let answered = step.exits.iter().any(|exit| exit.condition.node == Condition::Ended(Ending::GivenUp));
                 if !answered {
                     let message = "nothing is said for when it stays in the way".into();
                     self.warn("K31", *line, message, "add an exit `or given up -> ...`");
                 }
             }
-            Behaviour::Hold { .. } => {
+            Behaviour::Hold(_) => {
                 let waits = step.exits.iter().all(|exit| {
                     matches!(&exit.condition.node, Condition::Reads { sensors, .. }
                     if sensors.names.iter().all(|name| self.robot.ranger(&name.node).is_some()))

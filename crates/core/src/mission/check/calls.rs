@@ -1,83 +1,126 @@
 //! What a `do` gives to the parameters of its routine.
 
-use super::{Checker, Use};
-use crate::finding::did_you_mean;
-use crate::mission::ast::{Answer, Argument, Behaviour, Spanned};
+use std::collections::BTreeSet;
 
-impl<'a> Checker<'a> {
-    /// What each `do` gives to its routine.
+use super::{Checker, ParameterName, RoutineName, Use};
+use crate::finding::{Hints, did_you_mean};
+use crate::mission::ast::{Argument, Behaviour, Block, Device, Part, Spanned};
+use crate::mission::behaviours::Do;
+
+impl Checker<'_> {
+    /// What each `do` gives to its routine, and what parameters are without being given anything.
     pub(super) fn calls(&mut self) {
         let parsed = self.parsed;
         for step in &parsed.mission.steps {
-            let rows = step.rows.iter().filter_map(|row| match &row.answer {
-                Answer::Does(behaviour) => Some(&**behaviour),
-                Answer::Go(_) => None,
-            });
-            let all: Vec<_> = step.behaviour.iter().map(|(behaviour, _)| behaviour).chain(rows).collect();
             self.block = step.block;
-            for behaviour in all {
-                if let Behaviour::Do { routine, arguments, mirrored } = &behaviour.node {
-                    self.call(routine, arguments, *mirrored);
+            for behaviour in parsed.behaviours_of(step) {
+                if let Behaviour::Do(call) = &behaviour.node {
+                    self.call(call);
+                }
+            }
+        }
+        // A default is no business of the routine's other parameters.
+        self.block = Block::Mission;
+        for (index, routine) in parsed.mission.routines.iter().enumerate() {
+            for parameter in &routine.parameters {
+                if let Some(default) = &parameter.default {
+                    let wanted = self.uses.get(&(index, parameter.name.node.clone())).copied();
+                    self.argument(&parameter.name.node, default, wanted.unwrap_or(Use::Any));
                 }
             }
         }
     }
 
-    pub(super) fn call(
-        &mut self,
-        name: &Spanned<String>,
-        given: &'a [(Spanned<String>, Spanned<Argument>)],
-        mirrored: bool,
-    ) {
+    fn call(&mut self, call: &Do) {
+        let Do { routine: name, arguments: given, mirrored } = call;
         let mission = &self.parsed.mission;
         let own = mission.routines.iter().position(|routine| routine.name.node == name.node);
-        let shared = self.names.routines.iter().find(|(known, _)| *known == name.node);
-        let known: Vec<String> = match (own, shared) {
-            (Some(own), _) => mission.routines[own].parameters.iter().map(|one| one.name.node.clone()).collect(),
-            (None, Some((_, parameters))) => parameters.clone(),
-            (None, None) => {
-                let all = mission.routines.iter().map(|routine| routine.name.node.as_str());
-                let all = all.chain(self.names.routines.iter().map(|(name, _)| name.as_str()));
-                let hint = did_you_mean(&name.node, all)
-                    .unwrap_or_else(|| format!("add a line `routine {}` and steps below it", name.node));
-                return self.error("M121", &name.span, format!("there is no routine `{}`", name.node), Some(hint));
-            }
+        let known = match own {
+            Some(own) => self.routine_name(own),
+            None => match self.names.routines.iter().find(|known| known.name == name.node) {
+                Some(shared) => shared.clone(),
+                None => {
+                    let all = mission.routines.iter().map(|routine| routine.name.node.as_str());
+                    let all = all.chain(self.names.routines.iter().map(|known| known.name.as_str()));
+                    let hint = did_you_mean(&name.span, &name.node, all)
+                        .or(format!("add a line `routine {}` and steps below it", name.node));
+                    return self.error("M121", &name.span, format!("there is no routine `{}`", name.node), hint);
+                }
+            },
         };
         for (index, (parameter, argument)) in given.iter().enumerate() {
             if given[..index].iter().any(|(other, _)| other.node == parameter.node) {
                 let message = format!("`{}` is given twice", parameter.node);
-                self.error("M122", &parameter.span, message, Some("take one of the two out".to_owned()));
+                self.error("M122", &parameter.span, message, "delete one of the two");
             }
-            if !known.contains(&parameter.node) {
+            let Some(about) = known.parameters.iter().find(|one| one.name == parameter.node) else {
                 let message = format!("`{}` has no parameter `{}`", name.node, parameter.node);
-                let hint = did_you_mean(&parameter.node, known.iter().map(String::as_str));
+                let all = known.parameters.iter().map(|one| one.name.as_str());
+                let hint = did_you_mean(&parameter.span, &parameter.node, all);
                 self.error("M122", &parameter.span, message, hint);
                 continue;
-            }
-            let wanted = own.and_then(|own| self.uses.get(&(own, parameter.node.clone())).copied());
-            self.argument(&parameter.node, argument, wanted.unwrap_or(Use::Any));
+            };
+            self.argument(&parameter.node, argument, about.stands_for);
         }
-        let Some(own) = own else { return };
-        for parameter in &mission.routines[own].parameters {
-            let given = given.iter().any(|(other, _)| other.node == parameter.name.node);
-            if !given && parameter.default.is_none() {
-                let message = format!("`{}` is not told its `{}`", name.node, parameter.name.node);
-                let hint = format!("write `do {} ({} = ...)`, or give it a default", name.node, parameter.name.node);
-                self.error("M122", &name.span, message, Some(hint));
+        for parameter in known.parameters.iter().filter(|parameter| !parameter.has_default) {
+            if !given.iter().any(|(other, _)| other.node == parameter.name) {
+                let message = format!("`do {}` needs a value for `{}`", name.node, parameter.name);
+                let hint = format!("write `do {} ({} = ...)`, or give it a default", name.node, parameter.name);
+                self.error("M122", &name.span, message, hint);
             }
         }
-        if mirrored {
+        if let Some(own) = own.filter(|_| *mirrored) {
             self.mirrors(own, name);
         }
     }
 
-    /// Every sensor of a mirrored routine must have one that sits on the other side.
-    pub(super) fn mirrors(&mut self, routine: usize, name: &Spanned<String>) {
-        for sensor in &self.names.sensors {
-            let used = self.parsed.sensor_words(routine).any(|word| word == sensor.name);
-            if used && sensor.mirror.is_none() {
+    /// A routine of this text as calls know it.
+    pub(super) fn routine_name(&self, index: usize) -> RoutineName {
+        let routine = &self.parsed.mission.routines[index];
+        let parameters = routine.parameters.iter().map(|parameter| ParameterName {
+            name: parameter.name.node.clone(),
+            has_default: parameter.default.is_some(),
+            stands_for: self.uses.get(&(index, parameter.name.node.clone())).copied().unwrap_or(Use::Any),
+        });
+        RoutineName { name: routine.name.node.clone(), parameters: parameters.collect() }
+    }
+
+    /// Every floor sensor of a mirrored routine must have one that sits on the other side.
+    fn mirrors(&mut self, routine: usize, name: &Spanned<String>) {
+        let mut used = BTreeSet::new();
+        self.parsed.parts(&mut |at, part| {
+            if at.block != Block::Routine(routine) {
+                return;
+            }
+            match part {
+                Part::Device(sensor, Device::Floor) => {
+                    used.insert(sensor.node.as_str());
+                }
+                Part::Pair(pair) => used.extend(pair.iter().map(|sensor| sensor.node.as_str())),
+                Part::Sensors(sensors) | Part::Compared(sensors, ..) => {
+                    used.extend(sensors.names.iter().map(|sensor| sensor.node.as_str()));
+                }
+                Part::Measured(value) => value.node.names(&mut used),
+                Part::Device(
+                    _,
+                    Device::Ranger | Device::Switch | Device::Actuator | Device::Signal,
+                )
+                | Part::Amount(..)
+                | Part::Side(_)
+                | Part::Tone(..)
+                | Part::Condition(_)
+                | Part::Routine(_)
+                | Part::Argument(..)
+                | Part::Keeps(_)
+                | Part::Label(_)
+                | Part::LabelOf(_) => {}
+            }
+        });
+        let names = self.names;
+        for sensor in names.sensors.iter().filter(|sensor| sensor.mirror.is_none()) {
+            if used.contains(sensor.name.as_str()) {
                 let message = format!("`{}` cannot be mirrored: `{}` has no sensor opposite", name.node, sensor.name);
-                self.error("M123", &name.span, message, Some("make the sensor a parameter of the routine".to_owned()));
+                self.error("M123", &name.span, message, "make the sensor a parameter of the routine");
             }
         }
     }
@@ -103,26 +146,33 @@ impl<'a> Checker<'a> {
                     return;
                 }
                 match wanted {
-                    Use::Sensor => self.sensor(&word),
-                    Use::Ranger => self.ranger(&word),
+                    Use::Sensor => self.device(&word, Device::Floor),
+                    Use::Ranger => self.device(&word, Device::Ranger),
                     Use::Amount(dimension) => {
                         let found = self.named(&word, false);
                         if found.is_some_and(|found| found != dimension) {
                             let message = format!("`{name}` is {}, and `{}` is not", dimension.name(), word.node);
-                            self.error("M005", &argument.span, message, None);
+                            self.error("M005", &argument.span, message, Hints::default());
                         }
                     }
                     Use::Tone => {
                         let known = self.names.sensors.iter().flat_map(|sensor| &sensor.tones);
                         if !known.clone().any(|tone| *tone == word.node) {
-                            let hint = did_you_mean(&word.node, known.map(String::as_str));
+                            let hint = did_you_mean(&word.span, &word.node, known.map(String::as_str));
                             self.error("M102", &word.span, format!("no sensor knows a tone `{}`", word.node), hint);
                         }
                     }
-                    Use::Device => {}
+                    Use::Device => {
+                        let kinds = [Device::Switch, Device::Actuator, Device::Signal];
+                        let known: Vec<&str> = kinds.iter().flat_map(|kind| self.names.of_kind(*kind)).collect();
+                        if !known.contains(&word.node.as_str()) {
+                            let hint = did_you_mean(&word.span, &word.node, known);
+                            self.error("M101", &word.span, format!("the robot has no device `{}`", word.node), hint);
+                        }
+                    }
                     Use::Side | Use::Comparison | Use::Any => {
                         let message = format!("`{name}` is {}, found `{}`", wanted.name(), word.node);
-                        self.error("M122", &argument.span, message, None);
+                        self.error("M122", &argument.span, message, format!("write {}", wanted.name()));
                     }
                 }
                 return;

@@ -1,9 +1,9 @@
 //! What words stand for: sensors, tones, devices, speeds.
 
 use super::{BATTERY, Checker, SOURCES, Use};
-use crate::finding::did_you_mean;
+use crate::finding::{Edit, Hint, Hints, did_you_mean};
 use crate::mission::amounts;
-use crate::mission::ast::{Block, DeviceState, Quantifier, Sensors, SlotKind, Spanned, Value};
+use crate::mission::ast::{Block, Device, Quantifier, Sensors, SlotKind, Spanned, Value};
 use crate::units::{Dimension, Quantity, Unit};
 
 impl Checker<'_> {
@@ -17,12 +17,8 @@ impl Checker<'_> {
         }
     }
 
+    /// Whether a sensor's code table has the numbers that it is asked for.
     pub(super) fn code(&mut self, sensor: &Spanned<String>, low: &Spanned<Value>, high: Option<&Spanned<Value>>) {
-        self.value_as(low, &[Dimension::Number]);
-        if let Some(high) = high {
-            self.value_as(high, &[Dimension::Number]);
-        }
-        self.sensor(sensor);
         let Some(known) = self.names.sensor(&sensor.node) else { return };
         if known.codes.is_empty() {
             let message = format!("`{}` tells no codes", sensor.node);
@@ -47,16 +43,22 @@ impl Checker<'_> {
     /// What is compared with a limit: sensors, or one named value.
     pub(super) fn compared(&mut self, sensors: &Sensors, limit: &Spanned<Value>) {
         for sensor in &sensors.names {
-            if self.measures(sensor, limit) {
+            if self.measures(sensor, limit) && !self.is_measured(limit) {
                 self.value(limit);
             }
         }
     }
 
+    /// Whether an amount is the name of something that a step measures: what that is worth is not known here.
+    fn is_measured(&self, value: &Spanned<Value>) -> bool {
+        matches!(&value.node, Value::Named(name) if self.kept.contains_key(name.as_str()))
+    }
+
     /// Whether a limit is of the kind that the sensor measures; anything else is a finding.
     pub(super) fn measures(&mut self, sensor: &Spanned<String>, limit: &Spanned<Value>) -> bool {
         let dimension = match self.parsed.slot_at(&limit.span).map(|slot| &slot.kind) {
-            Some(SlotKind::Amount { dimension, .. }) => Some(*dimension),
+            // The slot of a measured name cannot know what it measures.
+            Some(SlotKind::Amount { dimension, .. }) if !self.is_measured(limit) => Some(*dimension),
             _ => self.measured(limit, false),
         };
         let Some(dimension) = dimension else { return true };
@@ -110,7 +112,7 @@ impl Checker<'_> {
             (_, true, _) => ("distances", "280 mm"),
             (_, _, true) => ("brightness", "40 %"),
             (_, false, false) => {
-                self.sensor(sensor);
+                self.device(sensor, Device::Floor);
                 return true;
             }
         };
@@ -119,50 +121,54 @@ impl Checker<'_> {
         false
     }
 
-    /// Looks a floor sensor up.
-    pub(super) fn sensor(&mut self, sensor: &Spanned<String>) {
-        if self.parameter(sensor, Use::Sensor) {
+    /// A device of some kind.
+    pub(super) fn device(&mut self, device: &Spanned<String>, kind: Device) {
+        let stands_for = match kind {
+            Device::Floor => Use::Sensor,
+            Device::Ranger => Use::Ranger,
+            Device::Switch | Device::Actuator | Device::Signal => Use::Device,
+        };
+        let names = self.names;
+        if names.has(&device.node, kind) || self.parameter(device, stands_for) {
             return;
         }
-        if self.names.rangers.contains(&sensor.node) {
-            let message = format!("`{}` sees no tones: it measures distances", sensor.node);
-            let hint = format!("name a floor sensor, or write `{} < 280 mm`", sensor.node);
-            return self.error("M114", &sensor.span, message, Some(hint));
-        }
-        let known = self
-            .names
-            .sensors
-            .iter()
-            .map(|known| known.name.as_str())
-            .chain(self.names.rangers.iter().map(String::as_str));
-        if !known.clone().any(|name| name == sensor.node) {
-            let message = format!("the robot has no sensor `{}`", sensor.node);
-            self.error("M101", &sensor.span, message, did_you_mean(&sensor.node, known));
-        }
-    }
-
-    pub(super) fn ranger(&mut self, ranger: &Spanned<String>) {
-        if self.names.rangers.contains(&ranger.node) || self.parameter(ranger, Use::Ranger) {
-            return;
-        }
-        if self.names.sensor(&ranger.node).is_some() {
-            let message = format!("`{}` looks at the floor and measures no distances", ranger.node);
-            let hint = did_you_mean("", self.names.rangers.iter().map(String::as_str));
-            return self.error("M114", &ranger.span, message, hint);
-        }
-        let hint = did_you_mean(&ranger.node, self.names.rangers.iter().map(String::as_str));
-        self.error("M101", &ranger.span, format!("the robot has no ranging sensor `{}`", ranger.node), hint);
+        let name = &device.node;
+        let (code, message, first) = match kind {
+            Device::Floor if names.has(name, Device::Ranger) => (
+                "M114",
+                format!("`{name}` sees no tones: it measures distances"),
+                Some(format!("name a floor sensor, or write `{name} < 280 mm`")),
+            ),
+            Device::Ranger if names.has(name, Device::Floor) => {
+                ("M114", format!("`{name}` looks at the floor and measures no distances"), None)
+            }
+            Device::Floor => ("M101", format!("the robot has no sensor `{name}`"), None),
+            Device::Ranger => ("M101", format!("the robot has no ranging sensor `{name}`"), None),
+            Device::Switch => ("M101", format!("the robot has no switch `{name}`"), None),
+            Device::Actuator => ("M101", format!("the robot has no actuator `{name}`"), None),
+            Device::Signal => ("M101", format!("the robot has no signal `{name}`"), None),
+        };
+        let hints = match first {
+            Some(first) => first.into(),
+            None if self.is_enough() => Hints::default(),
+            // Whoever compares an unknown name may mean a ranging sensor as well.
+            None => {
+                let more = if kind == Device::Floor { names.of_kind(Device::Ranger) } else { Vec::new() };
+                let known: Vec<&str> = names.of_kind(kind).into_iter().chain(more).collect();
+                did_you_mean(&device.span, name, known)
+            }
+        };
+        self.error(code, &device.span, message, hints);
     }
 
     /// A tone of some sensors.
     pub(super) fn tone_of(&mut self, sensors: &[Spanned<String>], tone: &Spanned<String>) {
         let is_parameter = self.parameter(tone, Use::Tone);
         for sensor in sensors {
-            self.sensor(sensor);
             let Some(known) = self.names.sensor(&sensor.node) else { continue };
             if !is_parameter && !known.tones.contains(&tone.node) {
                 let message = format!("`{}` knows no tone `{}`", sensor.node, tone.node);
-                let hint = did_you_mean(&tone.node, known.tones.iter().map(String::as_str));
+                let hint = did_you_mean(&tone.span, &tone.node, known.tones.iter().map(String::as_str));
                 self.error("M102", &tone.span, message, hint);
             }
         }
@@ -170,13 +176,12 @@ impl Checker<'_> {
 
     /// A speed, which the robot should be able to reach.
     pub(super) fn speed(&mut self, speed: &Spanned<Value>) {
-        self.settled(speed, &[Dimension::Percent, Dimension::Speed]);
         let top = self.names.top_speed;
         let Some(quantity) = self.amount(speed).filter(|it| it.unit.dimension() == Dimension::Speed) else { return };
         if top > 0.0 && quantity.si() > top {
             let most = Quantity::from_si((top * 1e3).floor() / 1e3, Unit::MillimetrePerSecond);
             let message = format!("the robot cannot reach {quantity}");
-            self.warning("M116", &speed.span, message, &format!("without any load its motors reach {most}"));
+            self.warning("M116", &speed.span, message, format!("its motors' top speed, unloaded, is {most}"));
         }
     }
 
@@ -188,44 +193,21 @@ impl Checker<'_> {
         }
     }
 
+    /// Whether an actuator can reach an angle.
     pub(super) fn moves(&mut self, actuator: &Spanned<String>, angle: &Spanned<Value>) {
-        self.value_as(angle, &[Dimension::Angle]);
-        if self.parameter(actuator, Use::Device) {
-            return;
-        }
-        let Some(known) = self.names.actuators.iter().find(|known| known.name == actuator.node) else {
-            return self.no_actuator(actuator);
-        };
+        let Some(known) = self.names.actuators.iter().find(|known| known.name == actuator.node) else { return };
         let (from, to) = known.stops;
         let Some(wanted) = self.amount(angle).filter(|it| it.unit.dimension() == Dimension::Angle) else { return };
         if wanted.si() < from - 1e-9 || wanted.si() > to + 1e-9 {
             let stop = if wanted.si() < from { from } else { to };
             let stop = Quantity::from_si(stop, Unit::Degree);
             let message = format!("`{}` cannot get to {wanted}: its end stop is at {stop}", actuator.node);
-            self.warning("M117", &angle.span, message, "stay within its end stops, or wait until it `is blocked`");
-        }
-    }
-
-    pub(super) fn no_actuator(&mut self, actuator: &Spanned<String>) {
-        let hint = did_you_mean(&actuator.node, self.names.actuators.iter().map(|known| known.name.as_str()));
-        self.error("M101", &actuator.span, format!("the robot has no actuator `{}`", actuator.node), hint);
-    }
-
-    pub(super) fn device(&mut self, device: &Spanned<String>, state: DeviceState) {
-        if self.parameter(device, Use::Device) {
-            return;
-        }
-        if !state.is_of_switches() {
-            if !self.names.actuators.iter().any(|known| known.name == device.node) {
-                self.no_actuator(device);
+            let edit = Edit { span: angle.span.clone(), text: stop.to_string() };
+            let mut hints = Hints::from("stay within its end stops, or wait until it `is blocked`");
+            if matches!(angle.node, Value::Literal(_)) {
+                hints.0.push(Hint::edit(format!("write `{stop}`"), edit));
             }
-        } else if !self.names.switches.contains(&device.node) {
-            self.no_switch(device);
+            self.warning("M117", &angle.span, message, hints);
         }
-    }
-
-    pub(super) fn no_switch(&mut self, device: &Spanned<String>) {
-        let hint = did_you_mean(&device.node, self.names.switches.iter().map(String::as_str));
-        self.error("M101", &device.span, format!("the robot has no switch `{}`", device.node), hint);
     }
 }

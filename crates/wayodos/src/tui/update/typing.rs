@@ -310,7 +310,7 @@ fn put(model: &mut Model, span: Range<usize>, new: &str, effects: &mut Vec<Effec
 pub fn wrong_here(model: &Model) -> Option<(String, Role)> {
     let here = |span: &Range<usize>| model.line_at(span.start) == model.cursor.line;
     let finding = model.findings.iter().find(|finding| here(&finding.span))?;
-    let hint = finding.hints.first().map_or_else(String::new, |hint| format!(": {hint}"));
+    let hint = finding.hints.first().map_or_else(String::new, |hint| format!(": {}", hint.words));
     let role = if finding.severity == Severity::Error { Role::Wrong } else { Role::Thin };
     Some((format!("{}{hint}", finding.message), role))
 }

@@ -668,7 +668,7 @@ fn not_drawn(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         line(&format!("✗ {path}, line {row}, column {column}"), Role::Wrong);
         line(&finding.message, Role::Text);
         for hint in &finding.hints {
-            line(hint, Role::Quiet);
+            line(&hint.words, Role::Quiet);
         }
     }
 }

@@ -732,7 +732,7 @@ fn findings(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         put_right(buffer, area.right().saturating_sub(1), y, area.width, hint, theme.role(Role::Accent));
     }
     let Some(finding) = all.get(model.side_row) else { return };
-    let words = format!("{}  ({}). {}", finding.message, finding.code, finding.hints.join(". "));
+    let words = format!("{}  ({}). {}", finding.message, finding.code, finding.hint_words().join(". "));
     for (row, line) in wrapped(&words, room).take(usize::from(MORE)).enumerate() {
         put(buffer, area.x + 1, y + 1 + row as u16, room, line, theme.role(Role::Text));
     }

@@ -1,6 +1,7 @@
 //! What an exit waits for.
 
-use super::{Comparison, Ending, Side, Spanned, Value};
+use crate::mission::ast::{Comparison, Side, Spanned, Value};
+use crate::mission::behaviours::Ending;
 
 /// What a switch or an actuator can be.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

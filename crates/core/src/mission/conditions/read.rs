@@ -1,17 +1,18 @@
-//! Exits, conditions and targets: the sentences that say what ends a step and where to go then.
+//! Reading conditions and targets: what ends a step, and where an exit leads.
 
-use super::ast::{Arming, Condition, DeviceState, Ending, Quantifier, Sensors, SlotKind, Spanned, Target};
-use super::lexer::TokenKind;
-use super::sentence::{Sentence, amount, angle, count, length, limits, share, time};
+use super::{Arming, Condition, DeviceState, Quantifier, Sensors};
 use crate::finding::nearest;
-use crate::units::{Dimension, LARGEST};
+use crate::mission::ast::{SlotKind, Spanned, Target, Wanted};
+use crate::mission::behaviours::Ending;
+use crate::mission::lexer::TokenKind;
+use crate::mission::sentence::Sentence;
 
 /// First words of conditions that are no names, for suggestions.
 const OWN: &[&str] = &["travelled", "turned", "stalled", "finished", "found", "clear", "heading", "clock"];
 
 impl Sentence<'_> {
     /// A whole condition, with what arms it.
-    pub(super) fn condition(&mut self) -> Option<Spanned<Condition>> {
+    pub(in crate::mission) fn condition(&mut self) -> Option<Spanned<Condition>> {
         let start = self.here();
         let whole = self.either_condition()?;
         if !self.eat("after") {
@@ -21,7 +22,7 @@ impl Sentence<'_> {
             self.words(&["was", "false"])?;
             Arming::False
         } else {
-            Arming::Amount(self.value_of(vec![time(), length()])?)
+            Arming::Amount(self.amount(Wanted::Delay)?)
         };
         Some(self.spanned(start, Condition::After(Box::new(whole), arming)))
     }
@@ -64,7 +65,7 @@ impl Sentence<'_> {
         let mut term = self.denied()?;
         loop {
             if self.eat("for") {
-                let duration = self.value(&time())?;
+                let duration = self.amount(Wanted::Time)?;
                 term = self.spanned(start, Condition::For(Box::new(term), duration));
             } else if self.eat("as") {
                 let name = self.name("a name for what was seen", SlotKind::Name)?;
@@ -84,7 +85,8 @@ impl Sentence<'_> {
             self.depth -= 1;
             return Some(self.spanned(start, Condition::Not(Box::new(inner))));
         }
-        if self.eat_sign("(") {
+        // `(lap / 2) pass` begins with the bracket of a formula.
+        if !self.passes() && self.eat_sign("(") {
             self.deeper()?;
             let inner = self.either_condition()?;
             self.sign(")")?;
@@ -105,24 +107,24 @@ impl Sentence<'_> {
         match (self.word(), second) {
             (Some("travelled"), _) => {
                 self.at += 1;
-                return Some(Condition::Travelled(self.value(&length())?));
+                return Some(Condition::Travelled(self.amount(Wanted::Length)?));
             }
             (Some("turned"), _) => {
                 self.at += 1;
-                return Some(Condition::Turned(self.value(&angle())?));
+                return Some(Condition::Turned(self.amount(Wanted::Angle)?));
             }
             (Some("heading"), Some("reaches")) => {
                 self.at += 2;
-                return Some(Condition::Heading(self.value(&amount(Dimension::Angle, -1000.0, 1000.0))?));
+                return Some(Condition::Heading(self.amount(Wanted::SignedAngle)?));
             }
             (Some("clock"), Some("reaches")) => {
                 self.at += 2;
-                return Some(Condition::Clock(self.value(&time())?));
+                return Some(Condition::Clock(self.amount(Wanted::Time)?));
             }
             (Some("stalled"), _) => {
                 self.at += 1;
                 self.words(&["for"])?;
-                return Some(Condition::Stalled(self.value(&time())?));
+                return Some(Condition::Stalled(self.amount(Wanted::Time)?));
             }
             (Some("the"), Some("line")) | (Some("line"), Some("is")) => {
                 self.eat("the");
@@ -137,7 +139,7 @@ impl Sentence<'_> {
             (Some(_), Some("wheel")) => {
                 let wheel = self.side()?;
                 self.words(&["wheel", "rolled"])?;
-                let amount = self.value_of(vec![length(), angle()])?;
+                let amount = self.amount(Wanted::Rolled)?;
                 return Some(Condition::Rolled { wheel, amount });
             }
             (Some(_), _) => {
@@ -148,7 +150,7 @@ impl Sentence<'_> {
             _ => {}
         }
         if self.passes() {
-            let duration = self.value(&time())?;
+            let duration = self.amount(Wanted::Time)?;
             if !self.eat("passes") {
                 self.words(&["pass"])?;
             }
@@ -158,7 +160,7 @@ impl Sentence<'_> {
             Some(token) if token.kind == TokenKind::Word => {}
             Some(token) if token.kind == TokenKind::Number => {
                 // A duration that nothing follows: say what is missing.
-                self.value(&time())?;
+                self.amount(Wanted::Time)?;
                 self.words(&["pass"])?;
                 return None;
             }
@@ -174,7 +176,7 @@ impl Sentence<'_> {
         let compares =
             matches!(second, Some("sees" | "has" | "<" | ">" | "between" | "reads")) || second.is_some_and(known);
         if !compares {
-            return self.not_a_condition(second);
+            return self.not_a_condition();
         }
         let sensor = self.name("the name of a sensor", SlotKind::Sensor)?;
         if self.eat("has") {
@@ -182,9 +184,8 @@ impl Sentence<'_> {
         }
         if self.eat("reads") {
             self.words(&["code"])?;
-            let number = amount(Dimension::Number, -LARGEST, LARGEST);
-            let low = self.value(&number)?;
-            let high = if self.eat("to") { Some(self.value(&number)?) } else { None };
+            let low = self.amount(Wanted::Code)?;
+            let high = if self.eat("to") { Some(self.amount(Wanted::Code)?) } else { None };
             return Some(Condition::Code { sensor, low, high });
         }
         self.reading(Sensors { how: Quantifier::One, names: vec![sensor] })
@@ -260,9 +261,9 @@ impl Sentence<'_> {
             return Some(Condition::Sees { sensors, none, tones });
         }
         if self.eat("between") {
-            let low = self.value_of(limits())?;
+            let low = self.amount(Wanted::Limit)?;
             self.words(&["and"])?;
-            let high = self.value_of(limits())?;
+            let high = self.amount(Wanted::Limit)?;
             return Some(Condition::Between { sensors, low, high });
         }
         if matches!(sensors.how, Quantifier::One)
@@ -270,7 +271,7 @@ impl Sentence<'_> {
             || self.parameter().is_some()
         {
             let than = self.comparison()?;
-            let limit = self.value_of(limits())?;
+            let limit = self.amount(Wanted::Limit)?;
             return Some(Condition::Reads { sensors, than, limit });
         }
         self.expected("`sees`, `between`, `<` or `>` after the names of the sensors");
@@ -282,7 +283,7 @@ impl Sentence<'_> {
         if matches!(self.word(), Some("dropped" | "risen")) {
             let down = self.choice(&["dropped", "risen"])? == 0;
             self.words(&["by"])?;
-            return Some(Condition::Changed { sensor, down, by: self.value(&share())? });
+            return Some(Condition::Changed { sensor, down, by: self.amount(Wanted::Share)? });
         }
         if !matches!(self.word(), Some("crossed" | "met")) {
             self.expected("`crossed`, `met`, `dropped` or `risen`");
@@ -290,13 +291,13 @@ impl Sentence<'_> {
             return None;
         }
         let met = self.choice(&["crossed", "met"])? == 1;
-        let count = self.value(&count())?;
+        let count = self.amount(Wanted::Count)?;
         let tone = self.tone(&sensor.node)?;
         if !self.eat("lines") {
             self.words(&["line"])?;
         }
         let apart = if self.number_then("apart") {
-            let apart = self.value(&length())?;
+            let apart = self.amount(Wanted::Length)?;
             self.words(&["apart"])?;
             Some(apart)
         } else {
@@ -334,22 +335,19 @@ impl Sentence<'_> {
         Some(Condition::Is { device, state })
     }
 
-    fn not_a_condition(&mut self, second: Option<&str>) -> Option<Condition> {
-        let near_first = self.word().and_then(|word| nearest(word, OWN.iter().copied())).map(str::to_owned);
-        if let Some(near) = near_first {
+    fn not_a_condition(&mut self) -> Option<Condition> {
+        if self.word().is_some_and(|word| nearest(word, OWN.iter().copied()).is_some()) {
             self.expected("a condition");
-            self.findings.last_mut()?.hints.push(format!("did you mean `{near}`?"));
+            self.suggest(OWN);
             return None;
         }
         self.at += 1;
         self.expected("`sees`, `has crossed`, `is`, `<` or `>` after the name of a sensor");
-        if let Some(near) = second.and_then(|word| nearest(word, ["sees", "has", "between", "reads"])) {
-            self.findings.last_mut()?.hints.push(format!("did you mean `{near}`?"));
-        }
+        self.suggest(&["sees", "has", "between", "reads"]);
         None
     }
 
-    pub(super) fn target(&mut self) -> Option<Spanned<Target>> {
+    pub(in crate::mission) fn target(&mut self) -> Option<Spanned<Target>> {
         let Some(token) = self.peek().cloned() else {
             return Some(Spanned { node: Target::Next, span: self.end..self.end });
         };
@@ -385,7 +383,7 @@ impl Sentence<'_> {
     }
 
     /// The names of several steps in quotes.
-    pub(super) fn step_names(&mut self) -> Option<Vec<Spanned<String>>> {
+    pub(in crate::mission) fn step_names(&mut self) -> Option<Vec<Spanned<String>>> {
         let mut names = Vec::new();
         loop {
             let name = self.quoted("the name of a step in quotes")?;

@@ -1,0 +1,70 @@
+//! `await clear with ahead beyond 300 mm, 3 tries of 2 s`
+
+use super::{Behaviour, BehaviourKind, Does, Ending};
+use crate::mission::ast::{Device, Part, Spanned, Value, Wanted};
+use crate::mission::offer::Offer;
+use crate::mission::readback::Reader;
+use crate::mission::sentence::Sentence;
+
+/// Waits until the way is clear.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Await {
+    /// The ranging sensor.
+    pub ranger: Spanned<String>,
+    /// Further than this is clear.
+    pub beyond: Spanned<Value>,
+    /// How many waits.
+    pub tries: Spanned<Value>,
+    /// How long each.
+    pub pause: Spanned<Value>,
+}
+
+impl Does for Await {
+    const KIND: BehaviourKind = BehaviourKind {
+        word: "await",
+        plain: &["wait", "obstacle", "blocked", "stop for", "in the way", "clear"],
+        what: "Stands until nothing is in the way, a number of waits long.",
+        grammar: &["await clear with RANGER beyond LENGTH, N tries of TIME"],
+        example: "await clear with ahead beyond 300 mm, 3 tries of 2 s",
+        ends: &[Ending::Clear, Ending::GivenUp],
+        on_the_spot: false,
+        read,
+        offers: |kit, offers| {
+            let Some(ranger) = kit.names.rangers.first() else { return };
+            let text = format!("await clear with {ranger} beyond 300 mm, 3 tries of 2 s");
+            offers.push(
+                Offer::new("Await clear", text, "Stands until the way ahead is clear.")
+                    .with(&["until clear -> next", "or given up -> fail \"still in the way\""]),
+            );
+        },
+    };
+
+    fn parts<'a>(&'a self, each: &mut dyn FnMut(Part<'a>)) {
+        each(Part::Device(&self.ranger, Device::Ranger));
+        each(Part::Amount(&self.beyond, Wanted::Length));
+        each(Part::Amount(&self.tries, Wanted::Count));
+        each(Part::Amount(&self.pause, Wanted::Time));
+    }
+
+    fn say(&self, of: &Reader<'_>) -> String {
+        let Self { ranger, beyond, tries, pause } = self;
+        format!(
+            "waits until {} has been clear to {} for 0.2 s; after {} waits of {} it gives up",
+            ranger.node,
+            of.amount(beyond),
+            of.amount(tries),
+            of.amount(pause)
+        )
+    }
+}
+
+fn read(line: &mut Sentence<'_>) -> Option<Behaviour> {
+    line.words(&["clear", "with"])?;
+    let ranger = line.ranger()?;
+    line.words(&["beyond"])?;
+    let beyond = line.amount(Wanted::Length)?;
+    line.sign(",")?;
+    let tries = line.tries()?;
+    line.words(&["of"])?;
+    Some(Behaviour::Await(Await { ranger, beyond, tries, pause: line.amount(Wanted::Time)? }))
+}

@@ -1,0 +1,413 @@
+//! The conditions: what each kind is called, how it is written, what it is made of, and how it is said in plain words.
+//!
+//! Each match here lists every condition, so that a new one does not compile until all of them know it. What it
+//! measures during a run is the controller's (`controller::gauge`).
+
+mod model;
+mod read;
+
+pub use model::{Arming, Condition, DeviceState, Quantifier, Sensors};
+
+use super::ast::{Comparison, Device, Part, Spanned, Step, Wanted};
+use super::behaviours::{Behaviour, Ending};
+use super::offer::{Kit, Offer};
+use super::readback::{Reader, side};
+use super::sentence::either;
+
+/// What there is to know about a kind of condition besides one of it.
+pub struct ConditionKind {
+    /// What it is called in lists.
+    pub name: &'static str,
+    /// Plain words by which people look for it.
+    pub plain: &'static [&'static str],
+    /// How it is written.
+    pub grammar: &'static str,
+    /// One of it.
+    pub example: &'static str,
+    /// When it is true, in one sentence.
+    pub what: &'static str,
+}
+
+macro_rules! kinds {
+    ($($id:ident: $name:literal, [$($plain:literal),*], $grammar:literal, $example:literal, $what:literal;)*) => {
+        $(
+            #[doc = $what]
+            const $id: ConditionKind = ConditionKind {
+                name: $name, plain: &[$($plain),*], grammar: $grammar, example: $example, what: $what,
+            };
+        )*
+        /// Every kind of condition, in the order of the reference.
+        pub const CONDITIONS: &[&ConditionKind] = &[$(&$id),*];
+    };
+}
+
+kinds! {
+    TRAVELLED: "travelled", ["distance", "far", "moved", "millimetres", "length"],
+        "travelled LENGTH", "travelled 200 mm",
+        "The robot has driven this distance since the step began: the mean of both wheels, either way.";
+    TURNED: "turned", ["angle", "degrees", "rotated", "spun"],
+        "turned ANGLE", "turned 90 deg",
+        "The heading has changed by this angle since the step began, either way.";
+    PASSED: "time", ["wait", "seconds", "timeout", "after", "delay", "timer"],
+        "TIME pass", "2 s pass",
+        "This time has gone by since the step began.";
+    SEES: "sees", ["colour", "black", "white", "line", "dark", "on", "detects", "marker"],
+        "SENSOR sees TONE | any of SENSORS sees any|none of TONES", "floor-left sees dark",
+        "A floor sensor reads within the band of a tone; `any of`, `all of` and `none of` take several sensors.";
+    CROSSED: "crossed", ["count", "lines", "bars", "marks", "number of lines"],
+        "SENSOR has crossed|met N TONE lines [LENGTH apart]", "floor-left has crossed 1 dark line",
+        "This number of lines were crossed since the step began; `met` counts at the near edge instead of the far one.";
+    READS: "reads", ["below", "above", "less", "more", "threshold", "limit", "brightness", "reflection", "distance"],
+        "SENSOR|NAME < LIMIT | SENSOR|NAME > LIMIT", "floor-left < 30 %",
+        "A reading, or something measured, is below or above a limit.";
+    BETWEEN: "between", ["range", "within", "span"],
+        "SENSOR|NAME between A and B", "floor-left between 30 % and 60 %",
+        "A reading, or something measured, lies between two limits.";
+    CHANGED: "dropped", ["change", "fell", "darker", "brighter", "risen", "difference"],
+        "SENSOR has dropped|risen by SHARE", "floor-left has dropped by 20 %",
+        "The brightness has gone down from its highest, or up from its lowest, by this since the step began.";
+    CODE: "code", ["number", "colour number", "card", "tag"],
+        "SENSOR reads code N [to M]", "tag reads code 3",
+        "A sensor with a code table reads this number, or one from the first to the last.";
+    STATE: "state of a device", ["pressed", "released", "touch", "bump", "button", "there", "blocked", "arrived"],
+        "SWITCH is pressed|released | SWITCH was bumped | ACTUATOR is there|blocked", "bumper is pressed",
+        "A switch is pressed or released, or was pressed and released in this step; an actuator has reached its angle, \
+         or has hit an end stop before reaching it.";
+    HEADING: "heading", ["compass", "direction", "gyro", "facing"],
+        "heading reaches ANGLE", "heading reaches 90 deg",
+        "The heading, counted from the start of the run, reaches or passes this angle.";
+    ROLLED: "wheel", ["rotations", "turns", "encoder", "one wheel", "motor"],
+        "left|right wheel rolled LENGTH|ANGLE", "left wheel rolled 200 mm",
+        "One wheel has rolled this distance, or turned by this angle, since the step began.";
+    LOST: "lost", ["line lost", "off the line", "no line", "end of line"],
+        "the line is lost [for TIME]", "the line is lost for 300 ms",
+        "No sensor of the follower sees its line.";
+    STALLED: "stalled", ["stuck", "blocked", "wall", "jammed", "not moving"],
+        "stalled for TIME", "stalled for 500 ms",
+        "A powered wheel has not turned for this long.";
+    CLOCK: "clock", ["run time", "total time", "match time", "elapsed"],
+        "clock reaches TIME", "clock reaches 60 s",
+        "The run has lasted this long.";
+    ENDED: "finished", ["done", "over", "complete", "found", "given up", "clear"],
+        "finished | found | given up | clear | left is further | right is further", "finished",
+        "The behaviour has ended by itself, with this result.";
+    ENDED_BY: "ended by", ["reason", "which", "why", "cause", "remember"],
+        "ended by NAME", "ended by red-patch",
+        "The condition marked `as NAME` was true when its step ended.";
+    ANY: "or", ["either", "any"],
+        "A or B", "floor-left sees dark or 2 s pass",
+        "At least one of them is true.";
+    ALL: "and", ["both", "all"],
+        "A and B", "floor-left sees dark and floor-right sees dark",
+        "All of them are true at once.";
+    NOT: "not", ["no", "unless", "opposite"],
+        "not A", "not floor-left sees dark",
+        "It is false.";
+    FOR: "for", ["debounce", "hold", "steady", "lasting"],
+        "A for TIME", "floor-left sees dark for 50 ms",
+        "It has been true for this long without interruption.";
+    AFTER: "after", ["ignore", "arm", "not before", "delay", "blind"],
+        "A after TIME|LENGTH | A after it was false", "floor-left sees dark after 200 mm",
+        "It is true, and counts already: before this time or distance, or before it has been false once, it is ignored.";
+    AS: "as", ["name", "remember", "mark"],
+        "A as NAME", "hue sees red as red-patch",
+        "It is true; whether it was true when its exit fired is kept under a name.";
+}
+
+impl Condition {
+    /// What there is to know about its kind.
+    pub const fn kind(&self) -> &'static ConditionKind {
+        match self {
+            Self::Any(_) => &ANY,
+            Self::All(_) => &ALL,
+            Self::Not(_) => &NOT,
+            Self::For(..) => &FOR,
+            Self::After(..) => &AFTER,
+            Self::As(..) => &AS,
+            Self::Sees { .. } => &SEES,
+            Self::Reads { .. } => &READS,
+            Self::Between { .. } => &BETWEEN,
+            Self::Code { .. } => &CODE,
+            Self::Changed { .. } => &CHANGED,
+            Self::Crossed { .. } => &CROSSED,
+            Self::Is { .. } => &STATE,
+            Self::Travelled(_) => &TRAVELLED,
+            Self::Turned(_) => &TURNED,
+            Self::Heading(_) => &HEADING,
+            Self::Rolled { .. } => &ROLLED,
+            Self::Passed(_) => &PASSED,
+            Self::Clock(_) => &CLOCK,
+            Self::Lost => &LOST,
+            Self::Stalled(_) => &STALLED,
+            Self::Ended(_) => &ENDED,
+            Self::EndedBy(_) => &ENDED_BY,
+        }
+    }
+
+    /// The conditions that it is made of; empty for one that stands for itself.
+    pub fn inner(&self) -> &[Spanned<Self>] {
+        match self {
+            Self::Any(terms) | Self::All(terms) => terms,
+            Self::Not(term) | Self::For(term, _) | Self::After(term, _) | Self::As(term, _) => {
+                std::slice::from_ref(term)
+            }
+            Self::Sees { .. }
+            | Self::Reads { .. }
+            | Self::Between { .. }
+            | Self::Code { .. }
+            | Self::Changed { .. }
+            | Self::Crossed { .. }
+            | Self::Is { .. }
+            | Self::Travelled(_)
+            | Self::Turned(_)
+            | Self::Heading(_)
+            | Self::Rolled { .. }
+            | Self::Passed(_)
+            | Self::Clock(_)
+            | Self::Lost
+            | Self::Stalled(_)
+            | Self::Ended(_)
+            | Self::EndedBy(_) => &[],
+        }
+    }
+
+    /// Its own parts, in written order; the conditions within are parts of their own.
+    pub fn parts<'a>(&'a self, each: &mut dyn FnMut(Part<'a>)) {
+        for term in self.inner() {
+            each(Part::Condition(term));
+        }
+        match self {
+            Self::Any(_) | Self::All(_) | Self::Not(_) | Self::After(_, Arming::False) => {}
+            Self::For(_, time) => each(Part::Amount(time, Wanted::Time)),
+            Self::After(_, Arming::Amount(amount)) => each(Part::Amount(amount, Wanted::Delay)),
+            Self::As(_, name) => each(Part::Label(name)),
+            Self::Sees { sensors, tones, .. } => {
+                each(Part::Sensors(sensors));
+                tones.iter().for_each(|tone| each(Part::Tone(tone, &sensors.names)));
+            }
+            Self::Reads { sensors, than, limit } => each(Part::Compared(sensors, Some(than), limit)),
+            Self::Between { sensors, low, high } => {
+                each(Part::Compared(sensors, None, low));
+                each(Part::Compared(sensors, None, high));
+            }
+            Self::Code { sensor, low, high } => {
+                each(Part::Device(sensor, Device::Floor));
+                each(Part::Amount(low, Wanted::Code));
+                if let Some(high) = high {
+                    each(Part::Amount(high, Wanted::Code));
+                }
+            }
+            Self::Changed { sensor, by, .. } => {
+                each(Part::Device(sensor, Device::Floor));
+                each(Part::Amount(by, Wanted::Share));
+            }
+            Self::Crossed { sensor, count, tone, apart, .. } => {
+                each(Part::Device(sensor, Device::Floor));
+                each(Part::Amount(count, Wanted::Count));
+                each(Part::Tone(tone, std::slice::from_ref(sensor)));
+                if let Some(apart) = apart {
+                    each(Part::Amount(apart, Wanted::Length));
+                }
+            }
+            Self::Is { device, state } => {
+                each(Part::Device(device, if state.is_of_switches() { Device::Switch } else { Device::Actuator }));
+            }
+            Self::Travelled(length) => each(Part::Amount(length, Wanted::Length)),
+            Self::Turned(angle) => each(Part::Amount(angle, Wanted::Angle)),
+            Self::Heading(angle) => each(Part::Amount(angle, Wanted::SignedAngle)),
+            Self::Rolled { wheel, amount } => {
+                each(Part::Side(wheel));
+                each(Part::Amount(amount, Wanted::Rolled));
+            }
+            Self::Passed(time) | Self::Clock(time) | Self::Stalled(time) => each(Part::Amount(time, Wanted::Time)),
+            Self::Lost | Self::Ended(_) => {}
+            Self::EndedBy(name) => each(Part::LabelOf(name)),
+        }
+    }
+}
+
+impl Spanned<Condition> {
+    /// What kind of thing it waits for, whatever the amounts: exits of one kind replace each other in a copy.
+    pub fn discriminant(&self) -> std::mem::Discriminant<Condition> {
+        match (&self.node, self.node.inner()) {
+            (Condition::Any(_) | Condition::All(_), _) | (_, []) => std::mem::discriminant(&self.node),
+            (_, [inner, ..]) => inner.discriminant(),
+        }
+    }
+
+    /// Calls for it and every condition within, outermost first.
+    pub fn walk<'a>(&'a self, call: &mut dyn FnMut(&'a Self)) {
+        call(self);
+        self.node.inner().iter().for_each(|term| term.walk(call));
+    }
+
+    /// Calls for every condition that stands for itself.
+    pub fn each<'a>(&'a self, call: &mut dyn FnMut(&'a Self)) {
+        self.walk(&mut |term| {
+            if term.node.inner().is_empty() {
+                call(term);
+            }
+        });
+    }
+
+    /// Whether any condition that stands for itself is one of some kind.
+    pub fn asks(&self, kind: impl Fn(&Condition) -> bool) -> bool {
+        let mut asks = false;
+        self.each(&mut |term| asks |= kind(&term.node));
+        asks
+    }
+}
+
+impl Reader<'_> {
+    /// What an exit waits for, in words.
+    pub fn condition(&self, condition: &Spanned<Condition>) -> String {
+        let of = |value| self.amount(value);
+        let bracketed = |term: &Spanned<Condition>| match term.node {
+            Condition::Any(_) | Condition::All(_) => format!("({})", self.condition(term)),
+            _ => self.condition(term),
+        };
+        let joined =
+            |terms: &[Spanned<Condition>], word: &str| terms.iter().map(bracketed).collect::<Vec<_>>().join(word);
+        match &condition.node {
+            Condition::Any(terms) => joined(terms, " or "),
+            Condition::All(terms) => joined(terms, " and "),
+            Condition::Not(term) => format!("not: {}", bracketed(term)),
+            Condition::For(term, time) => format!("{} for {}", bracketed(term), of(time)),
+            Condition::After(term, Arming::Amount(amount)) => {
+                format!("{}, ignored for the first {}", bracketed(term), of(amount))
+            }
+            Condition::After(term, Arming::False) => format!("{}, after it has been false once", bracketed(term)),
+            Condition::As(term, name) => format!("{} (kept as {})", bracketed(term), name.node),
+            Condition::Sees { sensors, none, tones } => {
+                let tones: Vec<String> = tones.iter().map(|tone| tone.node.clone()).collect();
+                let (verb, neither) = (if plural(sensors) { "see" } else { "sees" }, if *none { " no " } else { " " });
+                format!("{} {verb}{neither}{}", named(sensors), either(&tones))
+            }
+            Condition::Reads { sensors, than, limit } => {
+                let than = match than {
+                    Comparison::Below => "less than",
+                    Comparison::Above => "more than",
+                    Comparison::Named(name) => name,
+                };
+                format!("{} {} {than} {}", named(sensors), if plural(sensors) { "read" } else { "reads" }, of(limit))
+            }
+            Condition::Between { sensors, low, high } => {
+                let verb = if plural(sensors) { "read" } else { "reads" };
+                format!("{} {verb} between {} and {}", named(sensors), of(low), of(high))
+            }
+            Condition::Code { sensor, low, high: None } => format!("{} reads code {}", sensor.node, of(low)),
+            Condition::Code { sensor, low, high: Some(high) } => {
+                format!("{} reads code {} to {}", sensor.node, of(low), of(high))
+            }
+            Condition::Changed { sensor, down, by } => {
+                let way = if *down { "darker" } else { "brighter" };
+                format!("{} has become {} {way}", sensor.node, of(by))
+            }
+            Condition::Crossed { sensor, count, tone, met, apart } => {
+                let verb = if *met { "come to" } else { "crossed" };
+                let apart = apart.as_ref().map_or_else(String::new, |apart| format!(" at least {} apart", of(apart)));
+                format!("{} has {verb} {} {} lines{apart}", sensor.node, of(count), tone.node)
+            }
+            Condition::Is { .. } => self.text_of(&condition.span).to_owned(),
+            Condition::Travelled(length) => format!("it has travelled {}", of(length)),
+            Condition::Turned(angle) => format!("it has turned {}", of(angle)),
+            Condition::Heading(angle) => format!("its heading reaches {}", of(angle)),
+            Condition::Rolled { wheel, amount } => format!("its {} wheel has rolled {}", side(wheel), of(amount)),
+            Condition::Passed(time) => format!("{} have passed", of(time)),
+            Condition::Clock(time) => format!("the run has lasted {}", of(time)),
+            Condition::Lost => "it has lost the line".into(),
+            Condition::Stalled(time) => format!("a wheel has been stuck for {}", of(time)),
+            Condition::Ended(ending) => match ending {
+                Ending::Finished => "finished".into(),
+                Ending::Found => "something is found".into(),
+                Ending::GivenUp => "it has given up".into(),
+                Ending::Clear => "the way is clear".into(),
+                Ending::LeftFurther => "there is more room on the left".into(),
+                Ending::RightFurther => "there is more room on the right".into(),
+            },
+            Condition::EndedBy(name) => format!("{} ended its step", name.node),
+        }
+    }
+}
+
+const fn plural(sensors: &Sensors) -> bool {
+    matches!(sensors.how, Quantifier::All)
+}
+
+fn named(sensors: &Sensors) -> String {
+    let names: Vec<String> = sensors.names.iter().map(|name| name.node.clone()).collect();
+    match sensors.how {
+        Quantifier::One => names.concat(),
+        Quantifier::Any => either(&names),
+        Quantifier::All => names.join(" and "),
+        Quantifier::None => format!("none of {}", names.join(", ")),
+    }
+}
+
+/// What a step may wait for, made of the names of this robot.
+///
+/// `step`: the step, whose behaviour may end by itself
+pub(super) fn offers(step: Option<&Step>, kit: &Kit<'_>) -> Vec<Offer> {
+    let does = step.and_then(|step| step.behaviour.as_ref()).map(|(behaviour, _)| &behaviour.node);
+    let mut all = Vec::new();
+    for ending in does.map_or(&[][..], Behaviour::outcomes) {
+        all.push(Offer::new(ending.words(), ending.words().into(), ending.what()));
+    }
+    let mut add = |kind: &ConditionKind, text: String| all.push(Offer::new(kind.name, text, kind.what));
+    add(&TRAVELLED, TRAVELLED.example.into());
+    add(&TURNED, TURNED.example.into());
+    add(&PASSED, PASSED.example.into());
+    if let Some((eye, tone)) = kit.eye() {
+        add(&SEES, format!("{eye} sees {tone}"));
+        add(&CROSSED, format!("{eye} has crossed 1 {tone} line"));
+    }
+    // Sensors that see colours know other tones than the first one.
+    for sensor in kit.floor.iter().skip(1) {
+        let Some(tone) = sensor.tones.iter().find(|tone| Some(tone.as_str()) != kit.mark).or(sensor.tones.first())
+        else {
+            continue;
+        };
+        let mirror = kit.pair.is_some_and(|pair| pair[1] == sensor.name);
+        let tone = if mirror { kit.mark.unwrap_or(tone) } else { tone };
+        let text = format!("{} sees {tone}", sensor.name);
+        all.push(Offer::new(&text, text.clone(), "A floor sensor sees a tone."));
+    }
+    if let (Some([left, right]), Some(tone)) = (kit.pair, kit.mark) {
+        let mut several = |name: &str, text: String, what: &str| all.push(Offer::new(name, text, what));
+        several("any sees", format!("any of {left}, {right} sees {tone}"), "At least one of the sensors sees it.");
+        several("all see", format!("all of {left}, {right} sees {tone}"), "Every one of the sensors sees it.");
+    }
+    if let Some((eye, tone)) = kit.eye() {
+        all.push(Offer::new("met", format!("{eye} has met 1 {tone} line"), "This number of lines were entered."));
+        all.push(Offer::new("reads", format!("{eye} < 30 %"), "The brightness is below, or above, a limit."));
+        let what = "The brightness has gone down by this in this step.";
+        all.push(Offer::new("dropped", format!("{eye} has dropped by 20 %"), what));
+    }
+    for ranger in kit.names.rangers.iter().take(2) {
+        all.push(Offer::new("near", format!("{ranger} < 100 mm"), "Something is nearer than this distance."));
+        all.push(Offer::new("far", format!("{ranger} > 300 mm"), "The way is clear up to this distance."));
+    }
+    let mut add = |kind: &ConditionKind, text: String| all.push(Offer::new(kind.name, text, kind.what));
+    add(&HEADING, HEADING.example.into());
+    add(&ROLLED, ROLLED.example.into());
+    if matches!(does, Some(Behaviour::Follow(_))) {
+        add(&LOST, LOST.example.into());
+    }
+    if let Some(sensor) = kit.names.sensors.iter().find(|sensor| !sensor.codes.is_empty()) {
+        add(&CODE, format!("{} reads code {}", sensor.name, sensor.codes[0]));
+    }
+    for switch in &kit.names.switches {
+        all.push(Offer::new("pressed", format!("{switch} is pressed"), "The switch or button is held down."));
+        all.push(Offer::new("bumped", format!("{switch} was bumped"), "It was pressed and released in this step."));
+    }
+    for actuator in &kit.names.actuators {
+        let text = format!("{} is there", actuator.name);
+        all.push(Offer::new("there", text, "The actuator has reached its angle."));
+    }
+    let mut add = |kind: &ConditionKind, text: String| all.push(Offer::new(kind.name, text, kind.what));
+    add(&STALLED, STALLED.example.into());
+    add(&CLOCK, CLOCK.example.into());
+    let what = "The battery's voltage under load has fallen below this.";
+    all.push(Offer::new("battery", "battery < 6 V".into(), what));
+    all
+}
