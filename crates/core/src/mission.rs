@@ -20,6 +20,8 @@ mod lexer;
 pub mod offer;
 mod parser;
 pub mod readback;
+pub mod refs;
+pub mod restructure;
 mod sentence;
 pub mod steps;
 pub mod walk;

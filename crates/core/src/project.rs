@@ -376,6 +376,8 @@ pub struct Prepared {
     pub findings: Vec<Finding>,
     /// Ready to run, when no finding is an error.
     pub program: Option<Arc<Program>>,
+    /// The routines of the files that it uses.
+    pub routines: Vec<RoutineName>,
 }
 
 /// What a mission is prepared for: ours for its setup, an opponent's for its own robot.
@@ -395,7 +397,7 @@ pub fn prepare(text: &str, setup: Option<&Setup>) -> Prepared {
     let Some(Setup { robot, field, tones, names, shared, .. }) = setup else {
         let parsed = mission::parse(text);
         let findings = parsed.findings.clone();
-        return Prepared { parsed, findings, program: None };
+        return Prepared { parsed, findings, program: None, routines: Vec::new() };
     };
     prepare_for(text, Stage { robot, field, tones, names, shared })
 }
@@ -408,7 +410,7 @@ fn prepare_for(text: &str, stage: Stage<'_>) -> Prepared {
     if routines.is_empty() {
         findings.extend(mission::check(&parsed, stage.names));
     } else {
-        findings.extend(mission::check(&parsed, &Names { routines, ..stage.names.clone() }));
+        findings.extend(mission::check(&parsed, &Names { routines: routines.clone(), ..stage.names.clone() }));
     }
     let mut program = None;
     if !has_errors(&findings) {
@@ -424,7 +426,7 @@ fn prepare_for(text: &str, stage: Stage<'_>) -> Prepared {
         findings.extend(advice(text, &parsed, program, stage.robot, stage.field));
     }
     findings.sort_by_key(|finding| finding.span.start);
-    Prepared { parsed, findings, program }
+    Prepared { parsed, findings, program, routines }
 }
 
 /// Why a checked mission has no program, at the line that leads to it.

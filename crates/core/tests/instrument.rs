@@ -14,7 +14,8 @@ use wayodos_core::mission::complete::completions;
 use wayodos_core::mission::edit::Edit;
 use wayodos_core::mission::exits::{self, add_exit};
 use wayodos_core::mission::offer::{behaviours, conditions, insert_offer, insert_reflex};
-use wayodos_core::mission::{amend, format, parse, steps};
+use wayodos_core::mission::restructure::{self, Text};
+use wayodos_core::mission::{amend, format, parse};
 use wayodos_core::project::{Prepared, Setup, hands, prepare};
 use wayodos_core::sim::{Act, Intervention, Outcome, Piece, Play, Run, World, play};
 
@@ -391,23 +392,23 @@ proptest! {
         let inside = |edit: &Edit| text.get(edit.span.clone()).is_some();
         for step in 0..parsed.mission.steps.len() {
             let about = &parsed.mission.steps[step];
-            let edits = [
-                steps::delete_step(parsed, &text, step),
-                steps::duplicate_step(parsed, &text, step),
-                steps::link_step(parsed, &text, step),
-                steps::move_step(parsed, &text, step, true),
-                steps::wrap_step(parsed, &text, step),
-                amend::split_step(parsed, &text, step, "travelled 40 mm"),
-                Some(add_exit(parsed, &text, step, "1 s passes", None)),
+            prop_assert!(inside(&add_exit(parsed, &text, step, "1 s passes", None)));
+            let of = Text { parsed, text: &text, names };
+            let changes = [
+                restructure::delete(of, step..step + 1),
+                restructure::duplicate(of, step..step + 2),
+                restructure::link(of, step),
+                restructure::move_steps(of, step..step + 1, true),
+                restructure::wrap(of, step..step + 3),
+                restructure::split(of, step, "travelled 40 mm"),
+                restructure::join(of, step),
+                restructure::mirror(of, step..step + 1),
+                restructure::extract(of, step..step + 2, "part"),
+                restructure::comment(of, step..step + 2),
             ];
-            prop_assert!(edits.iter().flatten().all(inside));
-            let many = [
-                amend::join_steps(parsed, &text, step).map(|(edits, _)| edits),
-                amend::mirror_step(parsed, &text, names, step),
-            ];
-            for edits in many.into_iter().flatten() {
-                prop_assert!(edits.iter().all(inside));
-                amend::apply_all(&text, edits);
+            for change in changes.into_iter().flatten() {
+                prop_assert!(change.edits.iter().all(inside));
+                change.apply(&text);
             }
             prop_assert!(conditions(Some(about), names).len() > 5);
         }

@@ -168,7 +168,7 @@ fn arrows(text: &str, parsed: &Parsed, at: &[usize], index: usize, step: &Step) 
         (Block::Reflex(reflex), None) => match mission.reflexes[reflex].then.as_ref().map(|then| &then.node) {
             None | Some(Then::Resume) => Way::Out("on where it was"),
             Some(Then::Restart) => Way::Out("the step anew"),
-            Some(Then::Go(target)) => match target {
+            Some(Then::Go(target)) => match &target.node {
                 Target::Step(name) => mission.find(name, step).map_or(Way::Done, |to| Way::Box(at[to])),
                 Target::Fail(reason) => Way::Fail(reason.clone()),
                 _ => Way::Done,

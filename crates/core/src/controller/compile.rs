@@ -253,7 +253,7 @@ impl Compiler<'_> {
             let after = match reflex.then.as_ref().map(|then| &then.node) {
                 None | Some(Then::Resume) => After::Resume,
                 Some(Then::Restart) => After::Restart,
-                Some(Then::Go(target)) => After::Go(self.goal(&place, root, target)?),
+                Some(Then::Go(target)) => After::Go(self.goal(&place, root, &target.node)?),
             };
             self.reflexes.push(ProgramReflex {
                 name: reflex.name.node.clone(),
@@ -846,9 +846,7 @@ impl Compiler<'_> {
         if let Some(amount) = self.units[place.unit].mission.worth(name) {
             return Some(Num::Is(amount.si));
         }
-        let measures = self.units.iter().flat_map(|unit| &unit.mission.steps).any(|step| {
-            matches!(&step.behaviour, Some((Spanned { node: Behaviour::Measure(does), .. }, _)) if does.name.node == name)
-        });
+        let measures = self.units.iter().flat_map(|unit| &unit.mission.steps).any(|step| step.measures(name));
         if measures {
             return Some(Num::Kept(self.keep(name)));
         }

@@ -1,12 +1,12 @@
-//! Further changes of amounts and steps: other units, named amounts, comments, mirrors, splitting and joining.
+//! Further changes of amounts and lines: other units, named amounts, comments.
 
 use std::ops::Range;
 
-use super::ast::{Block, Condition, LineKind, SlotKind, Target, Value};
+use super::ast::{LineKind, SlotKind};
 use super::check::Names;
 use super::edit::{Edit, set, source_slot};
 use super::parser::Parsed;
-use super::steps::{free_name, step_span};
+use super::refs::{BadName, is_word};
 use crate::units::{Quantity, Unit, tidy};
 
 pub use crate::finding::apply_all;
@@ -67,11 +67,8 @@ pub fn name_amount(parsed: &Parsed, text: &str, names: &Names, slot: usize, name
     if parsed.mission.lets.iter().any(|entry| entry.name.node == name) {
         return Err(format!("`{name}` is another kind of amount, or out of what may stand here"));
     }
-    let word = name.starts_with(char::is_alphabetic)
-        && name.chars().all(|c| c.is_alphanumeric() || c == '-')
-        && !name.ends_with('-');
-    if !word {
-        return Err("a name is a letter, then letters, digits and hyphens: try `cruise`".to_owned());
+    if !is_word(name) {
+        return Err(BadName::NotOneWord.to_string());
     }
     let quantity = Quantity::parse(&text[span.clone()]).map_err(|_| "this is a name already".to_owned())?;
     let before = |line: &&super::ast::Line| matches!(line.kind, LineKind::Mission | LineKind::Header);
@@ -153,113 +150,4 @@ pub fn toggle_comment(parsed: &Parsed, text: &str, line: usize) -> Option<Edit> 
         .collect();
     let span = parsed.lines[lines.start].span.start..parsed.lines[lines.end - 1].span.end;
     Some(Edit { span, text: new.join("\n") })
-}
-
-// ---- whole steps
-
-/// Swaps left and right in a step and all that stands in it: sides, and sensors with their opposites; headings change
-/// their sign. None when nothing in it has a side.
-pub fn mirror_step(parsed: &Parsed, text: &str, names: &Names, step: usize) -> Option<Vec<Edit>> {
-    let about = &parsed.mission.steps[step];
-    let lines = about.line..=about.last;
-    let mut edits = Vec::new();
-    for slot in parsed.slots.iter().filter(|slot| lines.contains(&slot.line)) {
-        let word = &text[slot.span.clone()];
-        let other = match &slot.kind {
-            SlotKind::Choice(words) if words.contains(&"left") && words.contains(&"right") => match word {
-                "left" => Some("right".to_owned()),
-                "right" => Some("left".to_owned()),
-                _ => None,
-            },
-            SlotKind::Sensor => {
-                names.sensor(word).and_then(|sensor| sensor.mirror.clone()).filter(|other| other != word)
-            }
-            _ => None,
-        };
-        edits.extend(other.map(|text| Edit { span: slot.span.clone(), text }));
-    }
-    // `find` within the step's own steps too: headings are absolute, and have no side of their own.
-    let within = parsed.mission.steps.iter().filter(|step| lines.contains(&step.line) && step.like.is_none());
-    for exit in within.flat_map(|step| &step.exits) {
-        exit.condition.each(&mut |term| {
-            if let Condition::Heading(angle) = &term.node
-                && let Value::Literal(quantity) = angle.node
-                && quantity.value != 0.0
-            {
-                let text = Quantity { value: -quantity.value, unit: quantity.unit }.to_string();
-                edits.push(Edit { span: angle.span.clone(), text });
-            }
-        });
-    }
-    (!edits.is_empty()).then_some(edits)
-}
-
-/// Makes two steps of one that does the same: the first ends where `condition` holds, the second goes on to where the one
-/// led. What leads to a failure guards both. None for a step that others stand in, or that a reflex does.
-pub fn split_step(parsed: &Parsed, text: &str, step: usize, condition: &str) -> Option<Edit> {
-    let about = &parsed.mission.steps[step];
-    let (_, line) = about.behaviour.as_ref()?;
-    if matches!(about.block, Block::Reflex(_))
-        || !about.rows.is_empty()
-        || about.like.is_some()
-        || holds_steps(parsed, step)
-    {
-        return None;
-    }
-    let span = step_span(parsed, step);
-    let header = &text[parsed.lines[about.line].span.clone()];
-    let indent = &header[..header.len() - header.trim_start().len()];
-    let behaviour = text[parsed.lines[*line].span.clone()].trim();
-    let name = free_name(parsed, &format!("{}, on", about.name.node));
-    let mut first = format!("{indent}{}\n{indent}  {behaviour}\n{indent}  until {condition}  -> next", header.trim());
-    for exit in about.exits.iter().filter(|exit| matches!(exit.target.node, Target::Fail(_))) {
-        let line = text[parsed.lines[exit.line].span.clone()].trim_start();
-        let rest = line.strip_prefix("until").or(line.strip_prefix("or"))?.trim_start();
-        first = format!("{first}\n{indent}  or    {rest}");
-    }
-    let mut second = text[span.clone()].to_owned();
-    second.replace_range(about.name.span.start - span.start..about.name.span.end - span.start, &format!("\"{name}\""));
-    Some(Edit { span, text: format!("{first}\n\n{second}") })
-}
-
-/// Whether other steps stand in a step.
-fn holds_steps(parsed: &Parsed, step: usize) -> bool {
-    parsed.mission.steps.iter().any(|other| other.inside == Some(step))
-}
-
-/// Makes one step of a step and the one below it in its sequence: it does what the first did, and ends as the second
-/// did. What led to the second leads to it. Also says whether the second did something else, which is then gone.
-pub fn join_steps(parsed: &Parsed, text: &str, step: usize) -> Option<(Vec<Edit>, bool)> {
-    let about = &parsed.mission.steps[step];
-    if matches!(about.block, Block::Reflex(_))
-        || !about.rows.is_empty()
-        || about.like.is_some()
-        || holds_steps(parsed, step)
-    {
-        return None;
-    }
-    let (below, next) = parsed.mission.sequence(about.block, about.inside).find(|(index, _)| *index > step)?;
-    if !next.rows.is_empty() || next.like.is_some() || holds_steps(parsed, below) {
-        return None;
-    }
-    let line_of = |step: &super::ast::Step| {
-        step.behaviour.as_ref().map(|(_, line)| text[parsed.lines[*line].span.clone()].trim().to_owned())
-    };
-    let differs = line_of(about) != line_of(next);
-    let (_, behaviour) = about.behaviour.as_ref()?;
-    let keep = parsed.lines[*behaviour].span.end;
-    let from = next.behaviour.as_ref().map_or(next.line, |(_, line)| *line);
-    let tail = &text[parsed.lines[from].span.end..parsed.lines[next.last].span.end];
-    let end = parsed.lines[next.last].span.end;
-    let mut edits = vec![Edit { span: keep..end, text: tail.to_owned() }];
-    // Elsewhere its name is now the first one's.
-    let steps = parsed.mission.steps.iter();
-    for exit in
-        steps.flat_map(|step| &step.exits).filter(|exit| exit.target.span.start < keep || exit.target.span.start >= end)
-    {
-        if matches!(&exit.target.node, Target::Step(name) if *name == next.name.node) {
-            edits.push(Edit { span: exit.target.span.clone(), text: format!("\"{}\"", about.name.node) });
-        }
-    }
-    Some((edits, differs))
 }

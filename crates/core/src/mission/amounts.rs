@@ -67,19 +67,93 @@ impl Amount {
     }
 }
 
-/// What two amounts make together; none when they do not go together.
-pub fn joined(operator: Operator, left: Dimension, right: Dimension) -> Option<Dimension> {
-    use Dimension::{Length, Number, Percent, Speed, Time};
-    match (operator, left, right) {
-        (Operator::Plus | Operator::Minus, a, b) => (a == b).then_some(a),
-        (Operator::Times, Number, other) | (Operator::Times | Operator::Over, other, Number) => Some(other),
-        (Operator::Times, Percent, other) | (Operator::Times, other, Percent) => Some(other),
-        (Operator::Times, Speed, Time) | (Operator::Times, Time, Speed) => Some(Length),
-        (Operator::Over, Length, Time) => Some(Speed),
-        (Operator::Over, Length, Speed) => Some(Time),
-        (Operator::Over, a, b) => (a == b).then_some(Number),
-        _ => None,
+/// What a part of a formula measures: lengths, times, angles and volts multiplied and divided, or a share of something.
+///
+/// Only whole formulas must come to something that has a name: `body * spacing / wheel` passes through an angle times a
+/// length on its way to an angle.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+struct Measure {
+    length: i8,
+    time: i8,
+    angle: i8,
+    volt: i8,
+    /// Masses and torques are in no formula; they keep their dimension.
+    other: Option<Dimension>,
+    /// A percentage: a factor that stays a percentage beside plain numbers.
+    share: bool,
+}
+
+const PLAIN: Measure = Measure { length: 0, time: 0, angle: 0, volt: 0, other: None, share: false };
+
+impl Measure {
+    const fn of(dimension: Dimension) -> Self {
+        match dimension {
+            Dimension::Number => PLAIN,
+            Dimension::Percent => Self { share: true, ..PLAIN },
+            Dimension::Length => Self { length: 1, ..PLAIN },
+            Dimension::Angle => Self { angle: 1, ..PLAIN },
+            Dimension::Time => Self { time: 1, ..PLAIN },
+            Dimension::Speed => Self { length: 1, time: -1, ..PLAIN },
+            Dimension::TurnRate => Self { angle: 1, time: -1, ..PLAIN },
+            Dimension::Voltage => Self { volt: 1, ..PLAIN },
+            Dimension::Frequency => Self { time: -1, ..PLAIN },
+            other @ (Dimension::Mass | Dimension::Torque) => Self { other: Some(other), ..PLAIN },
+        }
     }
+
+    /// What it is called; none for what no sentence of the language takes.
+    fn dimension(self) -> Option<Dimension> {
+        use Dimension::{Angle, Frequency, Length, Number, Percent, Speed, Time, TurnRate, Voltage};
+        let known = [Number, Percent, Length, Angle, Time, Speed, TurnRate, Voltage, Frequency];
+        self.other.or_else(|| known.into_iter().find(|dimension| Self::of(*dimension) == self))
+    }
+
+    const fn is_number(self) -> bool {
+        self.length == 0 && self.time == 0 && self.angle == 0 && self.volt == 0 && self.other.is_none()
+    }
+
+    /// How it is called in a message.
+    fn words(self) -> String {
+        if let Some(dimension) = self.dimension() {
+            return dimension.name().to_owned();
+        }
+        let units = [("mm", self.length), ("s", self.time), ("deg", self.angle), ("V", self.volt)];
+        let power = |(unit, power): &(&str, i8)| match power {
+            0 => None,
+            1 => Some((*unit).to_owned()),
+            other => Some(format!("{unit}^{other}")),
+        };
+        format!("an amount in {}", units.iter().filter_map(power).collect::<Vec<_>>().join(" "))
+    }
+}
+
+/// What two parts of a formula make together; none when they do not go together.
+fn joined(operator: Operator, left: Measure, right: Measure) -> Option<Measure> {
+    let sign = match operator {
+        Operator::Plus | Operator::Minus => return (left == right).then_some(left),
+        Operator::Times => 1,
+        Operator::Over => -1,
+    };
+    if (left.other.is_some() && right != PLAIN) || (right.other.is_some() && (left != PLAIN || sign < 0)) {
+        return None;
+    }
+    // A share of a length is a length; a length over a share is nothing that anybody means.
+    let share = match (sign, left.share, right.share) {
+        (1, true, _) | (1, _, true) => left.is_number() && right.is_number(),
+        (_, true, true) => false,
+        (_, true, false) => right.is_number(),
+        (_, false, true) => return None,
+        (_, false, false) => false,
+    };
+    let add = |left: i8, right: i8| left.checked_add(right * sign).filter(|power| power.abs() <= 8);
+    Some(Measure {
+        length: add(left.length, right.length)?,
+        time: add(left.time, right.time)?,
+        angle: add(left.angle, right.angle)?,
+        volt: add(left.volt, right.volt)?,
+        other: left.other.or(right.other),
+        share,
+    })
 }
 
 /// What two SI values make together.
@@ -103,14 +177,25 @@ pub fn apply(function: Function, values: impl Iterator<Item = f64>) -> f64 {
 
 /// What a formula measures, with the place and the reason when its parts do not go together.
 ///
-/// `named` answers what a name measures; none when it has said that there is no such name.
+/// `named` returns what a name measures; none when it has reported that there is no such name.
 pub fn dimension(
     value: &Spanned<Value>,
     named: &mut dyn FnMut(&str, &Range<usize>) -> Option<Dimension>,
 ) -> Result<Option<Dimension>, (Range<usize>, String)> {
+    let Some(measure) = measure(value, named)? else { return Ok(None) };
+    match measure.dimension() {
+        Some(dimension) => Ok(Some(dimension)),
+        None => Err((value.span.clone(), format!("this comes to {}, which nothing here takes", measure.words()))),
+    }
+}
+
+fn measure(
+    value: &Spanned<Value>,
+    named: &mut dyn FnMut(&str, &Range<usize>) -> Option<Dimension>,
+) -> Result<Option<Measure>, (Range<usize>, String)> {
     match &value.node {
-        Value::Literal(quantity) => Ok(Some(quantity.unit.dimension())),
-        Value::Named(name) => Ok(named(name, &value.span)),
+        Value::Literal(quantity) => Ok(Some(Measure::of(quantity.unit.dimension()))),
+        Value::Named(name) => Ok(named(name, &value.span).map(Measure::of)),
         Value::Formula(formula) => of_formula(formula, &value.span, named),
     }
 }
@@ -119,9 +204,9 @@ fn of_formula(
     formula: &Formula,
     span: &Range<usize>,
     named: &mut dyn FnMut(&str, &Range<usize>) -> Option<Dimension>,
-) -> Result<Option<Dimension>, (Range<usize>, String)> {
+) -> Result<Option<Measure>, (Range<usize>, String)> {
     match formula {
-        Formula::Amount(value) => dimension(value, named),
+        Formula::Amount(value) => measure(value, named),
         Formula::Two(operator, pair) => {
             let (left, right) = (of_formula(&pair[0], span, named)?, of_formula(&pair[1], span, named)?);
             let (Some(left), Some(right)) = (left, right) else { return Ok(None) };
@@ -134,15 +219,14 @@ fn of_formula(
             let (first, second) = if *operator == Operator::Minus { (right, left) } else { (left, right) };
             joined(*operator, left, right)
                 .map(Some)
-                .ok_or_else(|| (span.clone(), format!("{} cannot be {word} {}", first.name(), second.name())))
+                .ok_or_else(|| (span.clone(), format!("{} cannot be {word} {}", first.words(), second.words())))
         }
         Formula::Of(_, parts) => {
-            let mut all = None;
+            let mut all: Option<Measure> = None;
             for part in parts {
                 let Some(one) = of_formula(part, span, named)? else { return Ok(None) };
-                if all.is_some_and(|all| all != one) {
-                    let all: Dimension = all.expect("just looked");
-                    return Err((span.clone(), format!("{} cannot be compared with {}", all.name(), one.name())));
+                if let Some(all) = all.filter(|all| *all != one) {
+                    return Err((span.clone(), format!("{} cannot be compared with {}", all.words(), one.words())));
                 }
                 all = Some(one);
             }
@@ -176,26 +260,60 @@ impl Formula {
 
 /// What an amount is worth; none when a name is not known or the parts do not go together.
 pub fn evaluate(value: &Value, named: &dyn Fn(&str) -> Option<Amount>) -> Option<Amount> {
+    let (si, measure) = worth(value, named)?;
+    Some(Amount { si, dimension: measure.dimension()? })
+}
+
+fn worth(value: &Value, named: &dyn Fn(&str) -> Option<Amount>) -> Option<(f64, Measure)> {
     match value {
-        Value::Literal(quantity) => Some((*quantity).into()),
-        Value::Named(name) => named(name),
-        Value::Formula(formula) => evaluate_formula(formula, named),
+        Value::Literal(quantity) => Some((quantity.si(), Measure::of(quantity.unit.dimension()))),
+        Value::Named(name) => named(name).map(|amount| (amount.si, Measure::of(amount.dimension))),
+        Value::Formula(formula) => worth_of_formula(formula, named),
     }
 }
 
-fn evaluate_formula(formula: &Formula, named: &dyn Fn(&str) -> Option<Amount>) -> Option<Amount> {
+fn worth_of_formula(formula: &Formula, named: &dyn Fn(&str) -> Option<Amount>) -> Option<(f64, Measure)> {
     match formula {
-        Formula::Amount(value) => evaluate(&value.node, named),
+        Formula::Amount(value) => worth(&value.node, named),
         Formula::Two(operator, pair) => {
-            let (left, right) = (evaluate_formula(&pair[0], named)?, evaluate_formula(&pair[1], named)?);
-            let dimension = joined(*operator, left.dimension, right.dimension)?;
-            Some(Amount { si: reckon(*operator, left.si, right.si), dimension })
+            let (left, right) = (worth_of_formula(&pair[0], named)?, worth_of_formula(&pair[1], named)?);
+            Some((reckon(*operator, left.0, right.0), joined(*operator, left.1, right.1)?))
         }
         Formula::Of(function, parts) => {
-            let parts = parts.iter().map(|part| evaluate_formula(part, named)).collect::<Option<Vec<_>>>()?;
-            let first = parts.first()?.dimension;
-            let alike = parts.iter().all(|part| part.dimension == first);
-            alike.then(|| Amount { si: apply(*function, parts.iter().map(|part| part.si)), dimension: first })
+            let parts = parts.iter().map(|part| worth_of_formula(part, named)).collect::<Option<Vec<_>>>()?;
+            let first = parts.first()?.1;
+            let alike = parts.iter().all(|part| part.1 == first);
+            alike.then(|| (apply(*function, parts.iter().map(|part| part.0)), first))
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::mission::parse;
+
+    #[test]
+    fn products_are_worked_out_in_any_order() {
+        for (formula, result) in [
+            ("body * spacing / wheel", "180 deg"),
+            ("spacing * body / wheel", "180 deg"),
+            ("spacing / wheel * body", "180 deg"),
+            ("body / wheel * spacing", "180 deg"),
+            ("50 % * 80 mm", "40 mm"),
+            ("50 % * 50 %", "25 %"),
+            ("80 mm / 20 mm", "4"),
+            ("80 mm / 2 s", "40 mm/s"),
+            ("80 mm / 40 mm/s", "2 s"),
+            ("body / 2 s * 4 s", "180 deg"),
+            ("max(spacing, wheel) - 12 mm", "100 mm"),
+        ] {
+            let text = format!("let body = 90 deg\nlet spacing = 112 mm\nlet wheel = 56 mm\nlet x = {formula}\n");
+            let worth = parse(&text).mission.worth("x").map(|amount| amount.quantity().to_string());
+            assert_eq!(worth.as_deref(), Some(result), "{formula}");
+        }
+        for formula in ["spacing * wheel", "spacing + body", "spacing / 50 %", "body * body", "2 s * 2 s"] {
+            let text = format!("let body = 90 deg\nlet spacing = 112 mm\nlet wheel = 56 mm\nlet x = {formula}\n");
+            assert_eq!(parse(&text).mission.worth("x"), None, "{formula}");
         }
     }
 }

@@ -226,7 +226,7 @@ pub enum Then {
     /// The step begins anew.
     Restart,
     /// Another step, or the end of the mission.
-    Go(Target),
+    Go(Spanned<Target>),
 }
 
 /// `reflex "Keep off the rim"`; what it does is the one step of its block.

@@ -140,7 +140,7 @@ fn targets(parsed: &Parsed, slot: &Slot) -> Vec<String> {
         Answer::Does(_) => None,
     });
     let afterwards = mission.reflexes.iter().filter_map(|reflex| match reflex.then.as_ref()? {
-        Spanned { node: Then::Go(target), span } if span.contains(&slot.span.start) => Some((slot.line, target)),
+        Spanned { node: Then::Go(target), span } if span.contains(&slot.span.start) => Some((slot.line, &target.node)),
         _ => None,
     });
     if exits.chain(rows).chain(afterwards).any(|(line, target)| line == slot.line && fails(target)) {
@@ -221,7 +221,7 @@ pub fn set(parsed: &Parsed, text: &str, names: &Names, slot: usize, typed: &str)
             let choices = choices(parsed, names, slot);
             match choices.iter().find(|choice| choice.trim_matches('"') == typed.trim_matches('"')) {
                 Some(choice) => Ok(edit(parsed, text, slot, choice.clone())),
-                None if choices.is_empty() => Err("this word stays; edit the line to change it".to_owned()),
+                None if choices.is_empty() => Err("this word cannot be changed here; press e to edit the line".to_owned()),
                 None => Err(format!("choose one of {}", choices.join(", "))),
             }
         }

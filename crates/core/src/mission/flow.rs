@@ -10,6 +10,18 @@ use super::parser::Parsed;
 use crate::finding::{Finding, Source, has_errors};
 use crate::units::Quantity;
 
+impl Step {
+    /// Whether it keeps something under a name, itself or in one of its rows.
+    pub fn measures(&self, name: &str) -> bool {
+        let rows = self.rows.iter().filter_map(|row| match &row.answer {
+            Answer::Does(behaviour) => Some(&behaviour.node),
+            Answer::Go(_) => None,
+        });
+        let all = self.behaviour.iter().map(|(behaviour, _)| &behaviour.node).chain(rows);
+        all.into_iter().any(|behaviour| matches!(behaviour, Behaviour::Measure(does) if does.name.node == name))
+    }
+}
+
 impl Mission {
     /// The step that a name means when it is said in another step: one beside it, or around the repeat it stands in.
     /// A reflex may name any step of the mission that stands in no repeat.
@@ -146,7 +158,7 @@ fn reflexes(parsed: &Parsed, findings: &mut Vec<Finding>) {
         if let Some(Spanned { node: Then::Go(target), span }) = &reflex.then {
             let from = parsed.mission.steps.iter().find(|step| step.line == reflex.line);
             let found = |name: &str| from.is_some_and(|from| parsed.mission.find(name, from).is_some());
-            match target {
+            match &target.node {
                 Target::Step(name) if !found(name) => {
                     let message = format!("there is no step \"{name}\" outside repeats");
                     findings.push(error("M104", span, message, "name a step of the mission itself"));
@@ -187,7 +199,9 @@ fn reach(parsed: &Parsed, broken: bool, findings: &mut Vec<Finding>) {
         }
     }
     open.extend(mission.reflexes.iter().filter_map(|reflex| match &reflex.then.as_ref()?.node {
-        Then::Go(Target::Step(name)) => mission.find(name, steps.iter().find(|step| step.line == reflex.line)?),
+        Then::Go(Spanned { node: Target::Step(name), .. }) => {
+            mission.find(name, steps.iter().find(|step| step.line == reflex.line)?)
+        }
         _ => None,
     }));
     let mut reached = vec![false; steps.len()];

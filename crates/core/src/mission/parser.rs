@@ -707,7 +707,7 @@ impl Parser<'_> {
         let node = match line.word() {
             Some("resume") => Then::Resume,
             Some("restart") => Then::Restart,
-            _ if line.peek().is_some_and(|token| token.kind == TokenKind::Arrow) => Then::Go(line.target()?.node),
+            _ if line.peek().is_some_and(|token| token.kind == TokenKind::Arrow) => Then::Go(line.target()?),
             _ => {
                 line.expected("`resume`, `restart` or `->` and where to go");
                 line.suggest(&["resume", "restart"]);

@@ -117,7 +117,7 @@ impl<'a> Reader<'a> {
         let after = match reflex.then.as_ref().map(|then| &then.node) {
             None | Some(Then::Resume) => "Then the interrupted step continues.".to_owned(),
             Some(Then::Restart) => "Then the interrupted step starts again.".to_owned(),
-            Some(Then::Go(target)) => format!("Then {}.", self.target(target)),
+            Some(Then::Go(target)) => format!("Then {}.", self.target(&target.node)),
         };
         (watch, after)
     }

@@ -159,7 +159,10 @@ impl Compiler<'_> {
         let home = self.keep(&format!(" home {index}"));
         phases.measure(self, Num::Source(Source::Heading), home);
         let mut reach = [0, 0];
-        for (turn, kept) in [Turn::Left, Turn::Right].into_iter().zip(&mut reach) {
+        // The left side comes first; in a mirror that is the right one.
+        let order = if place.mirrored { [Turn::Right, Turn::Left] } else { [Turn::Left, Turn::Right] };
+        for turn in order {
+            let kept = &mut reach[turn.wheel()];
             *kept = self.keep(&format!(" {turn:?} {index}"));
             let goal = sum(Num::Kept(home), to_side(turn, angle.clone()));
             phases.turn(self, turn, pace, goal);

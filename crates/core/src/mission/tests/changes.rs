@@ -3,12 +3,10 @@
 use proptest::prelude::*;
 
 use crate::finding::Severity;
-use crate::mission::amend::{
-    apply_all, convert, join_steps, linkable, mirror_step, name_amount, split_step, toggle_comment, write_out,
-};
+use crate::mission::amend::{convert, linkable, name_amount, toggle_comment, write_out};
 use crate::mission::check::{Names, SensorName, check};
 use crate::mission::exits::{add_exit, exit_at, move_exit, remove_exit};
-use crate::mission::steps::link_step;
+use crate::mission::restructure::{Change, Note, Refusal, Text, join, link, mirror, split};
 use crate::mission::{SlotKind, Target, format, parse};
 
 const TEXT: &str = "mission \"m\"\n  limit 9 s\n\nlet pace = 20 %\n\nstep \"Out\"\n  drive ahead at pace\n  until travelled 90 mm        -> \"Back\"\n  or    floor-left sees dark   -> next  # the bar\n  or    4 s pass               -> fail \"stuck\"\n\nstep \"Turn\"\n  spin left at 22 %\n  until turned 90 deg\n\nstep \"Back\"\n  drive back at pace\n  until travelled 0.25 m\n";
@@ -22,6 +20,15 @@ pub(in crate::mission) fn names() -> Names {
     };
     let sensors = vec![sensor("floor-left", "floor-right"), sensor("floor-right", "floor-left")];
     Names { sensors, has_gyro: true, top_speed: 0.5, ..Names::default() }
+}
+
+/// A change of a text, with the names of the bench.
+pub(in crate::mission) fn changed(
+    text: &str,
+    change: impl FnOnce(Text<'_>) -> Result<Change, Refusal>,
+) -> Result<String, Refusal> {
+    let (parsed, names) = (parse(text), names());
+    Ok(change(Text { parsed: &parsed, text, names: &names })?.apply(text))
 }
 
 fn line(text: &str, has: &str) -> usize {
@@ -131,33 +138,34 @@ fn a_step_becomes_a_comment_and_comes_back() {
 #[test]
 fn a_mirrored_step_is_the_same_seen_in_a_mirror() {
     let text = "step \"a\"\n  follow the left edge of a dark line with floor-left at 20 %\n  until floor-right sees dark  -> next\n  or    heading reaches 90 deg\n  or    left wheel rolled 90 mm\n";
-    let names = names();
-    let once = apply_all(text, mirror_step(&parse(text), text, &names, 0).unwrap());
+    let once = changed(text, |of| mirror(of, 0..1)).unwrap();
     assert!(once.contains("the right edge of a dark line with floor-right"), "{once}");
     assert!(once.contains("floor-left sees dark") && once.contains("reaches -90 deg") && once.contains("right wheel"));
-    assert_eq!(apply_all(&once, mirror_step(&parse(&once), &once, &names, 0).unwrap()), text, "twice is never");
-    assert!(mirror_step(&parse(TEXT), TEXT, &names, 2).is_none(), "straight back has no side");
+    assert_eq!(changed(&once, |of| mirror(of, 0..1)).unwrap(), text, "twice is never");
+    assert_eq!(changed(TEXT, |of| mirror(of, 2..3)), Err(Refusal::NoSide), "straight back has no side");
 }
 
 #[test]
 fn a_step_is_cut_in_two_and_joined_again() {
-    let parsed = parse(TEXT);
-    let two = split_step(&parsed, TEXT, 0, "travelled 40 mm").unwrap().apply(TEXT);
+    let two = changed(TEXT, |of| split(of, 0, "travelled 40 mm")).unwrap();
     assert!(two.contains("step \"Out\"\n  drive ahead at pace\n  until travelled 40 mm  -> next\n  or    4 s pass               -> fail \"stuck\"\n\nstep \"Out, on\"\n  drive ahead at pace\n  until travelled 90 mm"), "{two}");
-    let (edits, differs) = join_steps(&parse(&two), &two, 0).unwrap();
-    assert_eq!((apply_all(&two, edits).as_str(), differs), (TEXT, false));
+    assert_eq!(changed(&two, |of| join(of, 0)).unwrap(), TEXT);
     // What led to the second leads to the one that is left.
     let jump = TEXT.replace("until turned 90 deg", "until turned 90 deg  -> \"Back\"");
-    let (edits, differs) = join_steps(&parse(&jump), &jump, 1).unwrap();
-    let joined = apply_all(&jump, edits);
-    assert!(differs && joined.contains("-> \"Turn\"") && !joined.contains("\"Back\""), "{joined}");
+    let joined = changed(&jump, |of| {
+        let change = join(of, 1)?;
+        assert_eq!(change.note, Some(Note::OtherBehaviour));
+        Ok(change)
+    });
+    let joined = joined.unwrap();
+    assert!(joined.contains("-> \"Turn\"") && !joined.contains("\"Back\""), "{joined}");
     assert!(joined.ends_with("step \"Turn\"\n  spin left at 22 %\n  until travelled 0.25 m\n"), "{joined}");
-    assert!(join_steps(&parse(TEXT), TEXT, 2).is_none(), "there is none below the last");
+    assert_eq!(changed(TEXT, |of| join(of, 2)), Err(Refusal::NoNeighbour { up: false }));
 }
 
 #[test]
 fn a_copy_follows_its_original_and_stores_only_what_is_different() {
-    let linked = link_step(&parse(TEXT), TEXT, 0).unwrap().apply(TEXT);
+    let linked = changed(TEXT, |of| link(of, 0)).unwrap();
     assert!(linked.contains("\n\nstep \"Out 2\"\n  like \"Out\"\n\nstep \"Turn\""), "{linked}");
     let parsed = parse(&linked);
     let (original, copy) = (&parsed.mission.steps[0], &parsed.mission.steps[1]);
@@ -180,7 +188,7 @@ fn a_copy_follows_its_original_and_stores_only_what_is_different() {
     // It follows the original through every change, and a copy of a copy follows that, too.
     let slower = but.replace("or    4 s pass ", "or    7 s pass ");
     assert!(check(&parse(&slower), &names()).iter().all(|finding| finding.severity != Severity::Error));
-    let twice = link_step(&parse(&linked), &linked, 1).unwrap().apply(&linked);
+    let twice = changed(&linked, |of| link(of, 1)).unwrap();
     assert!(twice.contains("step \"Out 3\"\n  like \"Out\""), "{twice}");
 }
 
@@ -237,10 +245,10 @@ proptest! {
                 0 => Some(add_exit(&parsed, &text, step, "turned 5 deg", Some("next")).apply(&text)),
                 1 => remove_exit(&parsed, &text, at % lines).map(|edit| edit.apply(&text)),
                 2 => move_exit(&parsed, &text, at % lines, at % 2 == 0).map(|edit| edit.apply(&text)),
-                3 => mirror_step(&parsed, &text, &names, step).map(|edits| apply_all(&text, edits)),
-                4 => split_step(&parsed, &text, step, "travelled 40 mm").map(|edit| edit.apply(&text)),
-                5 => join_steps(&parsed, &text, step).map(|(edits, _)| apply_all(&text, edits)),
-                6 => link_step(&parsed, &text, step).map(|edit| edit.apply(&text)),
+                3 => changed(&text, |of| mirror(of, step..step + 1)).ok(),
+                4 => changed(&text, |of| split(of, step, "travelled 40 mm")).ok(),
+                5 => changed(&text, |of| join(of, step)).ok(),
+                6 => changed(&text, |of| link(of, step)).ok(),
                 7 => convert(&parsed, &text, at % parsed.slots.len()).map(|edit| edit.apply(&text)),
                 _ => {
                     let amount = |slot: &usize| matches!(parsed.slots[*slot].kind, SlotKind::Amount { .. });

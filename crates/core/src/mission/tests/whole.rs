@@ -2,7 +2,9 @@
 
 use proptest::prelude::*;
 
+use super::changes::changed;
 use super::names;
+use crate::mission::restructure::{delete, duplicate, extract, move_steps, wrap};
 use crate::mission::steps;
 use crate::mission::{Parsed, check, format, parse};
 
@@ -150,11 +152,11 @@ proptest! {
         let step = nth.index(parsed.mission.steps.len());
         let edited = match what {
             0 => Some(steps::insert_step(&parsed, &text, step, "new").apply(&text)),
-            1 => steps::delete_step(&parsed, &text, step).map(|edit| edit.apply(&text)),
-            2 => steps::duplicate_step(&parsed, &text, step).map(|edit| edit.apply(&text)),
-            3 => steps::move_step(&parsed, &text, step, step % 2 == 0).map(|edit| edit.apply(&text)),
-            4 => steps::wrap_step(&parsed, &text, step).map(|edit| edit.apply(&text)),
-            _ => steps::extract_step(&parsed, &text, step, "own-part"),
+            1 => changed(&text, |of| delete(of, step..step + 1)).ok(),
+            2 => changed(&text, |of| duplicate(of, step..step + 1)).ok(),
+            3 => changed(&text, |of| move_steps(of, step..step + 1, step % 2 == 0)).ok(),
+            4 => changed(&text, |of| wrap(of, step..step + 1)).ok(),
+            _ => changed(&text, |of| extract(of, step..step + 1, "own-part")).ok(),
         };
         let Some(edited) = edited else { return Ok(()) };
         let again = parse(&edited);

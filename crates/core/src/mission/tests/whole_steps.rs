@@ -1,6 +1,9 @@
 //! What becomes of a text when whole steps are changed, letter for letter.
 
-use crate::mission::steps::{delete_step, duplicate_step, extract_step, free_name, insert_step, move_step, wrap_step};
+use super::changes::changed;
+use crate::mission::refs::BadName;
+use crate::mission::restructure::{Refusal, delete, duplicate, extract, move_steps, wrap};
+use crate::mission::steps::{free_name, insert_step};
 use crate::mission::{format, parse};
 
 const TEXT: &str = "mission \"m\"\n  limit 9 s\n\n# first of all\nstep \"Out\"\n  drive ahead at 20 %  # slowly\n  until travelled 90 mm  -> \"Back\"\n\nstep \"Stand\"\n  hold, brake\n  until 1 s passes\n\nstep \"Back\"\n  repeat 2 times\n    step \"A little\"\n      drive back at 20 %\n      until travelled 20 mm\n  end\n";
@@ -20,14 +23,14 @@ fn a_new_step_stands_below_and_is_laid_out() {
 
 #[test]
 fn a_step_goes_with_its_blank_line_and_the_last_one_stays() {
-    let gone = delete_step(&parse(TEXT), TEXT, 1).unwrap().apply(TEXT);
+    let gone = changed(TEXT, |of| delete(of, 1..2)).unwrap();
     assert_eq!(gone, TEXT.replace("step \"Stand\"\n  hold, brake\n  until 1 s passes\n\n", ""));
-    assert!(delete_step(&parse(TEXT), TEXT, 3).is_none(), "a repeat of nothing");
+    assert_eq!(changed(TEXT, |of| delete(of, 3..4)), Err(Refusal::OnlyStep), "a repeat of nothing");
 }
 
 #[test]
 fn a_copy_has_a_name_of_its_own_and_keeps_comments() {
-    let twice = duplicate_step(&parse(TEXT), TEXT, 0).unwrap().apply(TEXT);
+    let twice = changed(TEXT, |of| duplicate(of, 0..1)).unwrap();
     assert!(twice.contains("\n\nstep \"Out 2\"\n  drive ahead at 20 %  # slowly\n"), "{twice}");
     assert_eq!(free_name(&parse(&twice), "Out"), "Out 3");
     assert_eq!(free_name(&parse(TEXT), "say \"hi\""), "say hi");
@@ -35,18 +38,19 @@ fn a_copy_has_a_name_of_its_own_and_keeps_comments() {
 
 #[test]
 fn steps_change_places_with_all_that_is_within_them() {
-    let moved = move_step(&parse(TEXT), TEXT, 2, true).unwrap().apply(TEXT);
+    let moved = changed(TEXT, |of| move_steps(of, 2..3, true)).unwrap();
     let order: Vec<usize> =
         ["\"Out\"", "\"Back\"\n", "\"A little\"", "step \"Stand\""].map(|name| moved.find(name).unwrap()).into();
     assert!(order.is_sorted(), "{moved}");
-    assert_eq!(move_step(&parse(&moved), &moved, 1, false).unwrap().apply(&moved), TEXT, "and back again");
-    assert!(move_step(&parse(TEXT), TEXT, 0, true).is_none() && move_step(&parse(TEXT), TEXT, 2, false).is_none());
-    assert!(move_step(&parse(TEXT), TEXT, 3, false).is_none(), "not out of its repeat");
+    assert_eq!(changed(&moved, |of| move_steps(of, 1..2, false)).unwrap(), TEXT, "and back again");
+    for (steps, up) in [(0..1, true), (2..3, false), (3..4, false)] {
+        assert_eq!(changed(TEXT, |of| move_steps(of, steps, up)), Err(Refusal::NoNeighbour { up }));
+    }
 }
 
 #[test]
 fn a_wrapped_step_keeps_its_name_outside() {
-    let wrapped = wrap_step(&parse(TEXT), TEXT, 0).unwrap().apply(TEXT);
+    let wrapped = changed(TEXT, |of| wrap(of, 0..1)).unwrap();
     assert!(
         wrapped.contains("step \"Out\"\n  repeat 2 times\n    step \"Out, once\"\n      drive ahead at 20 %  # slowly\n      until travelled 90 mm  -> \"Back\"\n  end\n"),
         "{wrapped}"
@@ -56,7 +60,7 @@ fn a_wrapped_step_keeps_its_name_outside() {
 
 #[test]
 fn an_extracted_step_becomes_a_routine_at_the_end() {
-    let out = extract_step(&parse(TEXT), TEXT, 1, "stand-still").unwrap();
+    let out = changed(TEXT, |of| extract(of, 1..2, "stand-still")).unwrap();
     assert!(out.contains("step \"Stand\"\n  do stand-still\n\nstep \"Back\""), "{out}");
     assert!(
         out.ends_with("routine stand-still\n  step \"Stand\"\n    hold, brake\n    until 1 s passes\nend\n"),
@@ -64,7 +68,8 @@ fn an_extracted_step_becomes_a_routine_at_the_end() {
     );
     assert_eq!(format(&out), out);
     for name in ["", "two words", "9th", "ends-"] {
-        assert!(extract_step(&parse(TEXT), TEXT, 1, name).is_none(), "{name}");
+        assert_eq!(changed(TEXT, |of| extract(of, 1..2, name)), Err(BadName::NotOneWord.into()), "{name}");
     }
-    assert!(extract_step(&parse(&out), &out, 0, "stand-still").is_none(), "the name is taken");
+    let taken = changed(&out, |of| extract(of, 0..1, "stand-still"));
+    assert!(matches!(taken, Err(Refusal::Name(BadName::Taken { .. }))), "{taken:?}");
 }

@@ -1,11 +1,11 @@
 //! Changes of whole steps and exits, each one edit of the text and one point of history.
 
 use wayodos_core::mission::LineKind;
-use wayodos_core::mission::amend::{apply_all, join_steps, mirror_step, split_step, toggle_comment};
+use wayodos_core::mission::amend::toggle_comment;
 use wayodos_core::mission::edit::{self, Edit};
 use wayodos_core::mission::exits::{exit_at, move_exit, remove_exit};
 use wayodos_core::mission::offer::insert_reflex;
-use wayodos_core::mission::steps::{delete_step, duplicate_step, link_step, move_step, wrap_step};
+use wayodos_core::mission::restructure::{self, Change, Note, Refusal, Text, duplicate, move_steps};
 
 use super::super::model::{Cursor, Model, Question};
 use super::super::theme::Role;
@@ -51,16 +51,6 @@ fn to_step(model: &mut Model, name: &str) {
     }
 }
 
-/// The name of the step that a change brings into the text.
-fn new_name(model: &Model, before: &[String]) -> Option<String> {
-    let steps = model.prepared.parsed.mission.steps.iter();
-    steps.map(|step| &step.name.node).find(|name| !before.contains(name)).cloned()
-}
-
-fn names(model: &Model) -> Vec<String> {
-    model.prepared.parsed.mission.steps.iter().map(|step| step.name.node.clone()).collect()
-}
-
 pub(super) fn add_reflex(model: &mut Model, effects: &mut Vec<Effect>) {
     let Some(setup) = model.setup.clone() else { return };
     let old = model.text.clone();
@@ -71,27 +61,41 @@ pub(super) fn add_reflex(model: &mut Model, effects: &mut Vec<Effect>) {
     }
 }
 
-pub(super) fn copy(model: &mut Model, effects: &mut Vec<Effect>) {
-    let Some(step) = here(model) else { return };
-    let before = names(model);
-    let edit = duplicate_step(&model.prepared.parsed, &model.text, step);
-    if apply(model, edit, "what a reflex does cannot be copied; copy the reflex as text", effects)
-        && let Some(name) = new_name(model, &before)
-    {
-        to_step(model, &name);
+/// Applies a change of the structure, or says why it cannot be done. Whether it was done.
+fn restructured(model: &mut Model, change: Result<Change, Refusal>, effects: &mut Vec<Effect>) -> bool {
+    match change {
+        Ok(change) => {
+            let text = change.apply(&model.text);
+            reshape(model, text, effects);
+            to_step(model, &change.step);
+            true
+        }
+        Err(why) => {
+            model.say(Role::Thin, why.to_string());
+            false
+        }
     }
 }
 
+/// What the structure of the text is changed by, for the step under the cursor.
+fn on_step(
+    model: &mut Model,
+    effects: &mut Vec<Effect>,
+    change: impl FnOnce(Text<'_>, usize) -> Result<Change, Refusal>,
+) -> bool {
+    let Some((step, setup)) = here(model).zip(model.setup.clone()) else { return false };
+    let of = Text { parsed: &model.prepared.parsed, text: &model.text, names: &setup.names };
+    let change = change(of, step);
+    restructured(model, change, effects)
+}
+
+pub(super) fn copy(model: &mut Model, effects: &mut Vec<Effect>) {
+    on_step(model, effects, |of, step| duplicate(of, step..step + 1));
+}
+
 pub(super) fn link(model: &mut Model, effects: &mut Vec<Effect>) {
-    let Some(step) = here(model) else { return };
-    let before = names(model);
-    let edit = link_step(&model.prepared.parsed, &model.text, step);
-    let cannot = "only a step of its own text, without steps or rows within it, can be followed by a copy";
-    if apply(model, edit, cannot, effects)
-        && let Some(name) = new_name(model, &before)
-    {
-        to_step(model, &name);
-        model.say(Role::Quiet, "it does as its original does; `but` lines say what is different");
+    if on_step(model, effects, restructure::link) {
+        model.say(Role::Quiet, "a linked copy does what its original does; `but` lines say what is different");
     }
 }
 
@@ -103,13 +107,12 @@ pub(super) fn delete(model: &mut Model, effects: &mut Vec<Effect>) {
     let parsed = &model.prepared.parsed;
     let (edit, what) = match parsed.lines[line].kind {
         LineKind::Step => {
-            let step = parsed.mission.steps.iter().position(|step| step.line == line);
-            let edit = step.and_then(|step| delete_step(parsed, &model.text, step));
-            if edit.is_none() {
-                let told = "it is the only step here: take out what it stands in, or change it";
-                return model.say(Role::Thin, told);
+            if on_step(model, effects, |of, step| restructure::delete(of, step..step + 1)) {
+                model.cursor = Cursor { line, nth: 0 };
+                model.hold_cursor();
+                model.say(Role::Quiet, "step deleted; u brings it back");
             }
-            (edit, "step")
+            return;
         }
         LineKind::Exit => (remove_exit(parsed, &model.text, line), "exit"),
         _ => (None, "line"),
@@ -118,7 +121,7 @@ pub(super) fn delete(model: &mut Model, effects: &mut Vec<Effect>) {
     let text = edit.apply(&model.text);
     reshape(model, text, effects);
     model.hold_cursor();
-    model.say(Role::Quiet, format!("{what} taken out; u brings it back"));
+    model.say(Role::Quiet, format!("{what} deleted; u brings it back"));
 }
 
 pub(super) fn shift(model: &mut Model, up: bool, effects: &mut Vec<Effect>) {
@@ -135,9 +138,7 @@ pub(super) fn shift(model: &mut Model, up: bool, effects: &mut Vec<Effect>) {
     let Some(step) = here(model) else { return };
     let about = &model.prepared.parsed.mission.steps[step];
     let (name, within, nth) = (about.name.node.clone(), line - about.line, model.cursor.nth);
-    let edit = move_step(&model.prepared.parsed, &model.text, step, up);
-    let cannot = if up { "nothing stands above it here" } else { "nothing stands below it here" };
-    if apply(model, edit, cannot, effects) {
+    if on_step(model, effects, |of, step| move_steps(of, step..step + 1, up)) {
         to_step(model, &name);
         model.cursor = Cursor { line: model.cursor.line + within, nth };
         model.hold_cursor();
@@ -145,11 +146,7 @@ pub(super) fn shift(model: &mut Model, up: bool, effects: &mut Vec<Effect>) {
 }
 
 pub(super) fn wrap(model: &mut Model, effects: &mut Vec<Effect>) {
-    let Some(step) = here(model) else { return };
-    let name = model.prepared.parsed.mission.steps[step].name.node.clone();
-    let edit = wrap_step(&model.prepared.parsed, &model.text, step);
-    if apply(model, edit, "what a reflex does cannot be repeated", effects) {
-        to_step(model, &name);
+    if on_step(model, effects, |of, step| restructure::wrap(of, step..step + 1)) {
         // How often: the amount of the line below.
         moves::go_to_amount(model, model.cursor.line + 1);
     }
@@ -161,15 +158,28 @@ pub(super) fn extract(model: &mut Model) {
     }
 }
 
+/// Makes a routine of the step under the cursor.
+///
+/// # Errors
+/// Why it cannot be one.
+pub(super) fn to_routine(model: &mut Model, name: &str, effects: &mut Vec<Effect>) -> Result<(), String> {
+    let Some((step, setup)) = here(model).zip(model.setup.clone()) else {
+        return Err("the cursor stands in no step".into());
+    };
+    let of = Text { parsed: &model.prepared.parsed, text: &model.text, names: &setup.names };
+    let change = restructure::extract(of, step..step + 1, name).map_err(|why| why.to_string())?;
+    restructured(model, Ok(change), effects);
+    model.cursor.line += 1;
+    model.say(Role::Good, format!("`do {name}` does it now, here and wherever you write it"));
+    Ok(())
+}
+
 pub(super) fn mirror(model: &mut Model, effects: &mut Vec<Effect>) {
-    let Some((step, setup)) = here(model).zip(model.setup.clone()) else { return };
-    match mirror_step(&model.prepared.parsed, &model.text, &setup.names, step) {
-        Some(edits) => {
-            let text = apply_all(&model.text, edits);
-            reshape(model, text, effects);
-            model.say(Role::Quiet, "left and right have changed places in this step");
-        }
-        None => model.say(Role::Quiet, "nothing in this step has a side"),
+    let cursor = model.cursor;
+    if on_step(model, effects, |of, step| restructure::mirror(of, step..step + 1)) {
+        model.cursor = cursor;
+        model.hold_cursor();
+        model.say(Role::Quiet, "left and right have changed places in this step");
     }
 }
 
@@ -208,25 +218,27 @@ pub(super) fn split(model: &mut Model, effects: &mut Vec<Effect>) {
     } else {
         format!("{:.1} s pass", told.run.trace.seconds(tick - visit.entered))
     };
-    let name = about.name.node.clone();
-    let edit = split_step(&model.prepared.parsed, &model.text, step, &condition);
-    if apply(model, edit, "this step cannot be cut: others stand in it, or a reflex does it", effects) {
-        to_step(model, &name);
+    if on_step(model, effects, |of, step| restructure::split(of, step, &condition)) {
         model.say(Role::Quiet, format!("cut where it had {condition}"));
     }
 }
 
 pub(super) fn join(model: &mut Model, effects: &mut Vec<Effect>) {
-    let Some(step) = here(model) else { return };
-    let name = model.prepared.parsed.mission.steps[step].name.node.clone();
-    match join_steps(&model.prepared.parsed, &model.text, step) {
-        Some((edits, differs)) => {
-            let text = apply_all(&model.text, edits);
-            reshape(model, text, effects);
-            to_step(model, &name);
-            let told = "joined; what the second one did is gone, since it was something else: u brings it back";
-            model.say(if differs { Role::Thin } else { Role::Quiet }, if differs { told } else { "joined" });
+    let Some((step, setup)) = here(model).zip(model.setup.clone()) else { return };
+    let of = Text { parsed: &model.prepared.parsed, text: &model.text, names: &setup.names };
+    let change = restructure::join(of, step);
+    let note = change.as_ref().ok().and_then(|change| change.note.clone());
+    if restructured(model, change, effects) {
+        match note {
+            None => model.say(Role::Quiet, "joined"),
+            Some(Note::OtherBehaviour) => {
+                let words = "joined; the second step's behaviour was different and was dropped (u undoes)";
+                model.say(Role::Thin, words);
+            }
+            Some(Note::ExitsDropped(count)) => {
+                let words = format!("joined; {count} exits that do not fit the first step were dropped (u undoes)");
+                model.say(Role::Thin, words);
+            }
         }
-        None => model.say(Role::Thin, "there is no step below it that it could be joined with"),
     }
 }

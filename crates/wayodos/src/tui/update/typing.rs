@@ -7,12 +7,12 @@ use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers};
 use tui_input::backend::crossterm::EventHandler as _;
 use tui_input::{Input, InputRequest};
 use wayodos_core::field::Pose;
-use wayodos_core::finding::Severity;
+use wayodos_core::finding::{Severity, apply_all};
 use wayodos_core::mission::LineKind;
+use wayodos_core::mission::refs::{Way, references, rename};
 use wayodos_core::mission::amend;
 use wayodos_core::mission::complete::completions;
 use wayodos_core::mission::edit;
-use wayodos_core::mission::steps::extract_step;
 use wayodos_core::units::{Dimension, Quantity};
 
 use super::super::free::Free;
@@ -31,15 +31,20 @@ pub(super) fn type_value(model: &mut Model, key: KeyEvent, mut entry: Entry, eff
         KeyCode::Enter => {
             let Some((slot, setup)) = model.slot().zip(model.setup.clone()) else { return };
             let typed = entry.input.value();
-            match edit::set(&model.prepared.parsed, &model.text, &setup.names, slot, typed) {
-                Ok(edit) => {
-                    let renamed = renamed(model, slot, typed);
-                    return match renamed {
-                        Some(text) => put_text(model, super::laid_out(model, text), effects),
-                        None => change(model, &edit, effects),
-                    };
+            let parsed = &model.prepared.parsed;
+            let span = &parsed.slots[slot].span;
+            let defines = references(parsed, &model.text).iter().any(|one| one.span == *span && one.way == Way::Defines);
+            let named = if defines { rename(parsed, &model.text, span, typed) } else { None };
+            match named {
+                Some(Ok(edits)) => {
+                    let text = apply_all(&model.text, edits);
+                    return put_text(model, super::laid_out(model, text), effects);
                 }
-                Err(error) => entry.error = Some(error),
+                Some(Err(why)) => entry.error = Some(why.to_string()),
+                None => match edit::set(parsed, &model.text, &setup.names, slot, typed) {
+                    Ok(edit) => return change(model, &edit, effects),
+                    Err(error) => entry.error = Some(error),
+                },
             }
         }
         _ => {
@@ -48,48 +53,6 @@ pub(super) fn type_value(model: &mut Model, key: KeyEvent, mut entry: Entry, eff
         }
     }
     model.mode = Mode::Typing(entry);
-}
-
-/// A step that gets another name keeps its visitors: all that lead to it, watch it or follow it say the new name.
-fn renamed(model: &Model, slot: usize, typed: &str) -> Option<String> {
-    use wayodos_core::mission::{Answer, Target, Then};
-    let (parsed, span) = (&model.prepared.parsed, model.prepared.parsed.slots[slot].span.clone());
-    let step = parsed.mission.steps.iter().find(|step| step.name.span == span)?;
-    let (old, new) = (&step.name.node, typed.trim());
-    if new.is_empty() || new == old || new.contains(['"', '\n']) {
-        return None;
-    }
-    // Two steps of one name: nobody knows which is meant.
-    if parsed.mission.steps.iter().filter(|other| other.name.node == *old).count() > 1 {
-        return None;
-    }
-    let named = |target: &Target| matches!(target, Target::Step(name) if name == old);
-    let mut spans = vec![span];
-    for step in &parsed.mission.steps {
-        spans.extend(step.exits.iter().filter(|exit| named(&exit.target.node)).map(|exit| exit.target.span.clone()));
-        spans.extend(step.like.iter().filter(|like| like.node == *old).map(|like| like.span.clone()));
-        spans.extend(step.rows.iter().filter_map(|row| match &row.answer {
-            Answer::Go(target) if named(&target.node) => Some(target.span.clone()),
-            _ => None,
-        }));
-    }
-    for reflex in &parsed.mission.reflexes {
-        spans.extend(reflex.within.iter().filter(|name| name.node == *old).map(|name| name.span.clone()));
-        if let Some(then) = &reflex.then
-            && matches!(&then.node, Then::Go(target) if named(target))
-        {
-            let at = model.text[then.span.clone()].rfind('"').and_then(|end| {
-                let start = model.text[then.span.start..then.span.start + end].rfind('"')?;
-                Some(then.span.start + start..then.span.start + end + 1)
-            });
-            spans.extend(at);
-        }
-    }
-    spans.sort_by_key(|span| span.start);
-    // What a copy has from its original is in the list twice.
-    spans.dedup();
-    let edits = spans.into_iter().map(|span| edit::Edit { span, text: format!("\"{new}\"") });
-    Some(amend::apply_all(&model.text, edits.collect()))
 }
 
 pub(super) fn answer(
@@ -128,18 +91,7 @@ fn take_answer(model: &mut Model, question: Question, typed: String, effects: &m
             Ok(())
         }
         Question::Routine => {
-            let step = model.written_step(model.cursor.line).ok_or("the cursor stands in no step")?;
-            let name = model.prepared.parsed.mission.steps[step].name.node.clone();
-            let text = extract_step(&model.prepared.parsed, &model.text, step, &typed).ok_or(
-                "a routine is made of a step of the mission itself, under a new name of letters, digits and hyphens",
-            )?;
-            let laid = super::laid_anew(model, text);
-            put_text(model, laid, effects);
-            if let Some(step) = model.prepared.parsed.mission.steps.iter().find(|step| step.name.node == name) {
-                model.cursor = Cursor { line: step.line + 1, nth: 0 };
-            }
-            model.say(Role::Good, format!("`do {typed}` does it now, here and wherever you write it"));
-            Ok(())
+            super::steps::to_routine(model, &typed, effects)
         }
         Question::Pose => {
             let pose = read_pose(&typed)?;
