@@ -110,12 +110,6 @@ pub enum Refusal {
     /// Nothing in it has a side.
     #[error("nothing in this step has a side")]
     NoSide,
-    /// A sensor has no counterpart on the other side.
-    #[error("`{sensor}` has no sensor opposite")]
-    NoOpposite {
-        /// The sensor.
-        sensor: String,
-    },
     /// It would leave an error behind.
     #[error("that would break the mission: {message}")]
     WouldBreak {
@@ -142,6 +136,20 @@ pub enum Note {
     OtherBehaviour,
     /// Exits of the second step that do not fit the first one were dropped: how many.
     ExitsDropped(usize),
+    /// A sensor has no counterpart on the other side, and stays.
+    NoOpposite(String),
+}
+
+impl Note {
+    /// What it says, in one line.
+    pub fn words(&self) -> String {
+        match self {
+            Self::OtherBehaviour => "the second step's behaviour was different and was dropped".to_owned(),
+            Self::ExitsDropped(1) => "one exit that does not fit the first step was dropped".to_owned(),
+            Self::ExitsDropped(count) => format!("{count} exits that do not fit the first step were dropped"),
+            Self::NoOpposite(sensor) => format!("`{sensor}` has no sensor opposite and stays"),
+        }
+    }
 }
 
 impl Change {

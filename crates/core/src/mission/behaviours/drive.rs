@@ -42,14 +42,6 @@ impl Does for Drive {
             if let Some((eye, tone)) = kit.eye() {
                 offers.push(drive_to_mark(kit.names, eye, tone, "26 %"));
             }
-            if let Some(ranger) = kit.names.rangers.first() {
-                let near = format!("until {ranger} < 100 mm -> next");
-                let what = "Drives until something is near.";
-                offers.push(
-                    Offer::new("Drive up to something", "drive ahead at 22 %".into(), what)
-                        .with(&[&near, "or travelled 800 mm -> fail \"nothing there\""]),
-                );
-            }
             offers.push(
                 Offer::new("Drive back", "drive back at 30 %".into(), "Drives straight back for a distance.")
                     .with(&["until travelled 150 mm"]),
@@ -58,6 +50,14 @@ impl Does for Drive {
             offers.push(
                 Offer::new("Drive an arc", arc.into(), "Drives round a circle.").with(&["until turned 90 deg"]),
             );
+            if let Some(ranger) = kit.names.rangers.first() {
+                let near = format!("until {ranger} < 100 mm -> next");
+                let what = "Drives until something is near.";
+                offers.push(
+                    Offer::new("Drive up to something", "drive ahead at 22 %".into(), what)
+                        .with(&[&near, "or travelled 800 mm -> fail \"nothing there\""]),
+                );
+            }
         },
     };
 

@@ -2,7 +2,7 @@
 
 use std::ops::Range;
 
-use super::{Change, Refusal, Text};
+use super::{Change, Note, Refusal, Text};
 use crate::finding::Edit;
 use crate::mission::ast::{
     Argument, Behaviour, Comparison, Condition, Device, Formula, Operator, Part, SlotKind, Spanned, Value,
@@ -14,10 +14,10 @@ use crate::units::Quantity;
 /// of a probe, and whether a routine is mirrored.
 ///
 /// # Errors
-/// Nothing in them has a side, or a sensor has no counterpart.
+/// Nothing in them has a side. A sensor without a counterpart stays, and the note says so.
 pub fn mirror(of: Text<'_>, steps: Range<usize>) -> Result<Change, Refusal> {
     let steps = of.side_by_side(&steps)?;
-    let mut mirror = Mirror { of, edits: Vec::new(), trouble: None };
+    let mut mirror = Mirror { of, edits: Vec::new(), alone: None };
     let lines = of.step(steps[0]).line..=of.step(steps[steps.len() - 1]).last;
     for slot in of.parsed.slots.iter().filter(|slot| lines.contains(&slot.line)) {
         if let SlotKind::Choice(words) = slot.kind
@@ -37,18 +37,18 @@ pub fn mirror(of: Text<'_>, steps: Range<usize>) -> Result<Change, Refusal> {
             condition.walk(&mut |term| mirror.condition(term));
         }
     }
-    match mirror.trouble {
-        Some(sensor) => Err(Refusal::NoOpposite { sensor }),
-        None if mirror.edits.is_empty() => Err(Refusal::NoSide),
-        None => of.sound(Change::new(mirror.edits, of.name(steps[0]))),
+    if mirror.edits.is_empty() {
+        return Err(Refusal::NoSide);
     }
+    let note = mirror.alone.map(Note::NoOpposite);
+    of.sound(Change { note, ..Change::new(mirror.edits, of.name(steps[0])) })
 }
 
 struct Mirror<'a> {
     of: Text<'a>,
     edits: Vec<Edit>,
     /// A sensor without a counterpart.
-    trouble: Option<String>,
+    alone: Option<String>,
 }
 
 impl Mirror<'_> {
@@ -69,7 +69,7 @@ impl Mirror<'_> {
     fn opposite(&mut self, name: &str) -> String {
         let Some(sensor) = self.of.names.sensor(name) else { return name.to_owned() };
         sensor.mirror.clone().unwrap_or_else(|| {
-            self.trouble.get_or_insert_with(|| name.to_owned());
+            self.alone.get_or_insert_with(|| name.to_owned());
             name.to_owned()
         })
     }

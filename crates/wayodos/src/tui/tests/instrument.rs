@@ -91,8 +91,8 @@ fn whole_steps_are_changed_by_one_key_and_brought_back_by_another() {
         ("<", "# The stokers want to be greeted.\nstep \"Greet the kiln\"\n  hold, brake\n  until 1.5 s pass\n", ""),
         ("b", "step \"Greet the kiln\"\n  repeat 2 times\n    step \"Greet the kiln, once\"", ""),
         ("#", "# step \"Greet the kiln\"\n#   hold, brake\n#   until 1.5 s pass\n", ""),
-        ("d", "", "step taken out"),
-        ("j", "step \"Greet the kiln\"\n  hold, brake\n  until hue sees brine-blue", "was something else"),
+        ("d", "", "step deleted"),
+        ("j", "step \"Greet the kiln\"\n  hold, brake\n  until hue sees brine-blue", "was different"),
         ("Down Down o turned Enter", "  until 1.5 s pass\n  or    turned 90 deg  -> next\n", ""),
         ("Down Down ;", "until 1500 ms pass", ""),
         ("Down Down l rest Enter", "let rest = 1.5 s\n", ""),
@@ -444,7 +444,7 @@ fn findings_are_listed_with_what_may_help() {
     app.press("N");
     let frame = app.frame(Depth::True, Cells::Half);
     assert!(frame.contains("✗   15 the robot has no sensor `flor-left`"), "{frame}");
-    app.press("Enter write Enter");
+    app.press("Enter mean Enter");
     assert!(app.model.text.contains("floor-left at cruise, gain 0.6") && app.model.prepared.program.is_some());
 }
 

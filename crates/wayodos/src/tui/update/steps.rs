@@ -176,11 +176,32 @@ pub(super) fn to_routine(model: &mut Model, name: &str, effects: &mut Vec<Effect
 
 pub(super) fn mirror(model: &mut Model, effects: &mut Vec<Effect>) {
     let cursor = model.cursor;
-    if on_step(model, effects, |of, step| restructure::mirror(of, step..step + 1)) {
+    let done = "left and right have changed places in this step";
+    if noted(model, effects, done, |of, step| restructure::mirror(of, step..step + 1)) {
         model.cursor = cursor;
         model.hold_cursor();
-        model.say(Role::Quiet, "left and right have changed places in this step");
     }
+}
+
+/// The same with what a person should know about the change, after a word about what was done.
+fn noted(
+    model: &mut Model,
+    effects: &mut Vec<Effect>,
+    done: &str,
+    change: impl FnOnce(Text<'_>, usize) -> Result<Change, Refusal>,
+) -> bool {
+    let mut note = None;
+    let is_done = on_step(model, effects, |of, step| {
+        let change = change(of, step)?;
+        note = change.note.as_ref().map(Note::words);
+        Ok(change)
+    });
+    match note.filter(|_| is_done) {
+        Some(note) => model.say(Role::Thin, format!("{done}; {note} (u undoes)")),
+        None if is_done => model.say(Role::Quiet, done),
+        None => {}
+    }
+    is_done
 }
 
 pub(super) fn comment(model: &mut Model, effects: &mut Vec<Effect>) {
@@ -224,21 +245,5 @@ pub(super) fn split(model: &mut Model, effects: &mut Vec<Effect>) {
 }
 
 pub(super) fn join(model: &mut Model, effects: &mut Vec<Effect>) {
-    let Some((step, setup)) = here(model).zip(model.setup.clone()) else { return };
-    let of = Text { parsed: &model.prepared.parsed, text: &model.text, names: &setup.names };
-    let change = restructure::join(of, step);
-    let note = change.as_ref().ok().and_then(|change| change.note.clone());
-    if restructured(model, change, effects) {
-        match note {
-            None => model.say(Role::Quiet, "joined"),
-            Some(Note::OtherBehaviour) => {
-                let words = "joined; the second step's behaviour was different and was dropped (u undoes)";
-                model.say(Role::Thin, words);
-            }
-            Some(Note::ExitsDropped(count)) => {
-                let words = format!("joined; {count} exits that do not fit the first step were dropped (u undoes)");
-                model.say(Role::Thin, words);
-            }
-        }
-    }
+    noted(model, effects, "joined", restructure::join);
 }
