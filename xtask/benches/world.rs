@@ -11,7 +11,8 @@ use criterion::{Criterion, criterion_group};
 use rapier2d_f64::prelude::{ColliderBuilder, PhysicsWorld, RigidBodyBuilder, RigidBodyHandle, Vector};
 use wayodos_core::controller::Program;
 use wayodos_core::project::{Setup, prepare};
-use wayodos_core::sim::{Outcome, Play, Run, Trace, World, play_again};
+use wayodos_core::record::{Outcome, Run, Trace};
+use wayodos_core::sim::{Play, World, play_again};
 
 const ROBOT: &str = include_str!("../../examples/brinewick/robots/curlew.toml");
 const FIELD: &str = include_str!("../../examples/brinewick/fields/causeway.toml");

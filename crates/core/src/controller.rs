@@ -13,10 +13,10 @@ mod tone;
 pub use compile::{CompileError, Refused, Script};
 pub use machine::{
     Command, Controller, End, Event, Knowledge, Live, Reading, Readings, ReflexStanding, Standing, Status,
-    StepStanding, THERE, TermStanding, Wait,
+    StepStanding, THERE, TermStanding, Wait, Watch,
 };
 pub use program::{
-    Action, After, Armed, EdgeSensor, Follow, Goal, Look, Num, Passes, Program, ProgramExit, ProgramReflex,
+    Action, After, Armed, EdgeSensor, ExitKind, Follow, Goal, Look, Num, Passes, Program, ProgramExit, ProgramReflex,
     ProgramStep, Rail, Reaction, Sight, Source, Term, Test, WheelCommand,
 };
 pub use tone::{Limits, Tone, Tones};

@@ -16,10 +16,12 @@ pub use mat::{Blurred, Mat, seen};
 pub use picture::Picture;
 pub use play::{Conduct, Decider, Feat, MOST_CORNERS, Object, Obstacle, Opponent, Outline, Rules, Scoring, Zone};
 
+use serde::{Deserialize, Serialize};
+
 use crate::units::math;
 
 /// A place on the field, in metres.
-#[derive(Clone, Copy, Debug, PartialEq, Default)]
+#[derive(Clone, Copy, Debug, PartialEq, Default, Serialize, Deserialize)]
 pub struct Point {
     /// Rightwards.
     pub x: f64,
@@ -46,7 +48,7 @@ impl Point {
 }
 
 /// A place and a heading.
-#[derive(Clone, Copy, Debug, PartialEq, Default)]
+#[derive(Clone, Copy, Debug, PartialEq, Default, Serialize, Deserialize)]
 pub struct Pose {
     /// Rightwards, in metres.
     pub x: f64,
@@ -76,11 +78,11 @@ pub struct Surface {
 }
 
 /// Index of a surface in [`Field::surfaces`].
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct SurfaceId(pub u8);
 
 /// The outline of something flat on the mat.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub enum Shape {
     /// A band of constant width along a polyline; square ends, round joints.
     Band {
@@ -103,7 +105,7 @@ pub enum Shape {
 }
 
 /// A shape of one surface; later marks cover earlier ones.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Mark {
     /// Its name, empty when it has none.
     pub name: String,

@@ -13,7 +13,8 @@ use crate::finding::{Finding, Hints, Severity, Source, did_you_mean, has_errors,
 use crate::lab::advice::advice;
 use crate::mission::{self, ActuatorName, Checked, Line, Names, Parsed, RoutineName, SensorName};
 use crate::robot::{self, Code, Robot, SensorKind};
-use crate::sim::{Intervention, Player, Role, World, in_the_way};
+use crate::record::Intervention;
+use crate::sim::{Player, Role, World, in_the_way};
 use crate::tables::Tables;
 use crate::units::colour::linear;
 use crate::units::{Quantity, Unit};

@@ -16,14 +16,11 @@ mod sensor;
 mod solve;
 mod stage;
 mod things;
-mod trace;
 mod world;
 
 pub use footing::{Footing, Stance};
-pub use referee::{ScoreLine, Sheet, Verdict};
-pub use run::{Act, Intervention, Leg, Outcome, Piece, Play, Run, Visit, play, play_again, run};
+pub use run::{Piece, Play, play, play_again, run};
 pub use scene::in_the_way;
-pub use trace::{Happened, Happening, Prop, PropKind, Stamp, Tick, Trace};
 pub use world::{Player, Role, World};
 
 /// Length of a simulation step in seconds.

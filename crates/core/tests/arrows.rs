@@ -6,11 +6,12 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// From the ground up: a module may use itself and those on a lower row.
-const ROWS: [&[&str]; 7] = [
+const ROWS: [&[&str]; 8] = [
     &["units", "finding"],
     &["tables"],
     &["field", "robot", "mission"],
     &["controller"],
+    &["record"],
     &["sim"],
     &["lab"],
     &["project"],

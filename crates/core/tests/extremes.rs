@@ -5,7 +5,8 @@ use std::ops::Range;
 
 use wayodos_core::finding::has_errors;
 use wayodos_core::project::{Setup, prepare};
-use wayodos_core::sim::{Outcome, run};
+use wayodos_core::record::Outcome;
+use wayodos_core::sim::run;
 
 const ROBOT: &str = include_str!("../../../examples/brinewick/robots/curlew.toml");
 const FIELD: &str = include_str!("../../../examples/brinewick/fields/causeway.toml");

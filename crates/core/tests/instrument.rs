@@ -17,7 +17,8 @@ use wayodos_core::mission::offer::{behaviours, conditions, insert_offer, insert_
 use wayodos_core::mission::restructure::{self, Text};
 use wayodos_core::mission::{amend, format, parse};
 use wayodos_core::project::{Prepared, Setup, hands, prepare};
-use wayodos_core::sim::{Act, Intervention, Outcome, Piece, Play, Run, World, play};
+use wayodos_core::record::{Act, Intervention, Outcome, Run};
+use wayodos_core::sim::{Piece, Play, World, play};
 
 const ROBOT: &str = include_str!("../../../examples/brinewick/robots/curlew.toml");
 const CART: &str = include_str!("../../../examples/brinewick/robots/barge-cart.toml");
@@ -119,7 +120,7 @@ fn every_condition_on_offer_can_end_a_step() {
 fn a_replay_tells_how_things_stood_at_any_tick() {
     let setup = setup();
     let told = told(&setup, ROUND);
-    let mut replay = Replay::new(&told.program);
+    let mut replay = Replay::new(&told.program, &told.run);
     // Half a step before the third bar is counted, and back again.
     let counted = told.run.trace.events.iter().find(|stamp| matches!(stamp.event, Event::Counted { count: 2, .. }));
     let tick = counted.expect("bars are counted").tick as usize;
@@ -443,7 +444,7 @@ fn every_mission_of_the_demo_can_be_asked_why_at_any_moment() {
         let setup = setup();
         let Some(program) = prepare(text, Some(&setup)).program else { panic!("it compiles here, too") };
         let told = told(&setup, text);
-        let mut replay = Replay::new(&program);
+        let mut replay = Replay::new(&program, &told.run);
         let mut looked = 0;
         for tick in (0..told.run.ended).step_by(97) {
             let standing = replay.at(&told.run, tick);

@@ -8,7 +8,8 @@ use wayodos_core::lab::evidence::evidence;
 use wayodos_core::lab::hindsight::hindsight;
 use wayodos_core::mission::{BEHAVIOURS, CONDITIONS, format, parse};
 use wayodos_core::project::{Setup, prepare};
-use wayodos_core::sim::{Outcome, Run, run};
+use wayodos_core::record::{Outcome, Run};
+use wayodos_core::sim::run;
 
 const PAGE: &str = include_str!("../../../docs/language.md");
 const ROBOT: &str = include_str!("../../../examples/brinewick/robots/curlew.toml");

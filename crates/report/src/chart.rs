@@ -4,7 +4,7 @@
 
 use wayodos_core::controller::{Action, Event, Limits, Program, Rail, Sight, Test, Tones, WheelCommand};
 use wayodos_core::robot::Robot;
-use wayodos_core::sim::{Happening, Outcome, Run};
+use wayodos_core::record::{Happening, Outcome, Run};
 
 use crate::field::Story;
 use crate::ink::{self, Rgb, tint};
@@ -181,7 +181,7 @@ fn marks(story: Story<'_>) -> Vec<Mark> {
             }
             Event::Counted { count, .. } => (MarkKind::Line, format!("line {count} crossed")),
             // The next step begins in the same tick, which is told there.
-            Event::Entered { .. } | Event::Kept { .. } | Event::Left { .. } => return None,
+            Event::Entered { .. } | Event::Ended { .. } | Event::Kept { .. } | Event::Left { .. } => return None,
         };
         Some((stamp.tick as usize, kind, words))
     });

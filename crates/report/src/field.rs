@@ -1,9 +1,11 @@
 //! The field with a run on it, as scene items.
 
+use std::sync::Arc;
+
 use wayodos_core::controller::Program;
 use wayodos_core::field::{Edge, Field, Mark, Picture, Point, Pose, Shape as Outline};
 use wayodos_core::robot::Robot;
-use wayodos_core::sim::{Happening, Leg, PropKind, Run, Trace};
+use wayodos_core::record::{Happening, Leg, PropKind, Run, Trace};
 use wayodos_core::units::math;
 
 use crate::ink::{self, Rgb, tint};
@@ -56,7 +58,7 @@ pub struct Story<'a> {
     /// The robot that drove.
     pub robot: &'a Robot,
     /// The program it followed.
-    pub program: &'a Program,
+    pub program: &'a Arc<Program>,
     /// What happened.
     pub run: &'a Run,
 }

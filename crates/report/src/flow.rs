@@ -164,10 +164,10 @@ fn arrows(text: &str, parsed: &Parsed, at: &[usize], index: usize, step: &Step) 
         .find(|(_, other)| other.block == step.block && other.inside == step.inside);
     let end = match (step.block, step.inside) {
         (_, Some(_)) => Way::Out("the next pass"),
-        (Block::Routine(_), None) => Way::Out("back to where it was done"),
+        (Block::Routine(_), None) => Way::Out("back to the call"),
         (Block::Reflex(reflex), None) => match mission.reflexes[reflex].then.as_ref().map(|then| &then.node) {
             None | Some(Then::Resume) => Way::Out("on where it was"),
-            Some(Then::Restart) => Way::Out("the step anew"),
+            Some(Then::Restart) => Way::Out("the step again"),
             Some(Then::Go(target)) => match &target.node {
                 Target::Step(name) => mission.find(name, step).map_or(Way::Done, |to| Way::Box(at[to])),
                 Target::Fail(reason) => Way::Fail(reason.clone()),
@@ -180,7 +180,7 @@ fn arrows(text: &str, parsed: &Parsed, at: &[usize], index: usize, step: &Step) 
         Target::Next => next.map_or_else(|| end.clone(), |(to, _)| Way::Box(at[to])),
         Target::Step(name) => mission.find(name, step).map_or_else(|| Way::Out("nowhere"), |to| Way::Box(at[to])),
         Target::Again => Way::Out("the next pass"),
-        Target::Out => Way::Out(if step.inside.is_some() { "out of the repeat" } else { "back to where it was done" }),
+        Target::Out => Way::Out(if step.inside.is_some() { "out of the repeat" } else { "back to the call" }),
         Target::Done => Way::Done,
         Target::Fail(reason) => Way::Fail(reason.clone()),
     };
@@ -202,10 +202,9 @@ fn arrows(text: &str, parsed: &Parsed, at: &[usize], index: usize, step: &Step) 
     all.extend(
         step.exits.iter().map(|exit| Arrow { label: written(&exit.condition.span), way: way(&exit.target.node) }),
     );
-    let by_itself =
-        Reader::new(text, parsed).ends(step).last().is_some_and(|last| last == "When that is finished: goes on.");
-    if by_itself {
-        all.push(Arrow { label: "finished".into(), way: way(&Target::Next) });
+    if step.goes_on_by_itself() {
+        let label = if step.rows.is_empty() { "finished" } else { "otherwise" };
+        all.push(Arrow { label: label.into(), way: way(&Target::Next) });
     }
     all
 }

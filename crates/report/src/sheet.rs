@@ -1,7 +1,7 @@
 //! One page that tells a run: the field with its path, what each step did, and the strip chart below.
 
 use wayodos_core::lab::evidence::{Evidence, evidence};
-use wayodos_core::sim::PropKind;
+use wayodos_core::record::PropKind;
 
 use crate::chart::{Chart, chart_scene};
 use crate::field::{
@@ -63,7 +63,7 @@ pub fn sheet(story: Story<'_>, title: &str, seed: u64, parts: Parts) -> Scene {
 }
 
 fn heading(scene: &mut Scene, story: Story<'_>, title: &str, seed: u64) {
-    let done = story.run.outcome == wayodos_core::sim::Outcome::Done;
+    let done = story.run.outcome == wayodos_core::record::Outcome::Done;
     scene.items.push(Item::words([MARGIN, MARGIN + 4.5], 6.0, Anchor::Start, ink::TEXT, title).bold());
     let about = format!("{} on {}, seed {seed}", story.robot.name, story.field.name);
     scene.items.push(Item::words([MARGIN, MARGIN + 9.5], 3.2, Anchor::Start, ink::QUIET, about));
@@ -183,7 +183,7 @@ fn steps(scene: &mut Scene, story: Story<'_>, x: f64, top: f64, height: f64) {
         let Some(exit) = visit.exit else { continue };
         let failed = matches!(program.exits[exit].goal, wayodos_core::controller::Goal::Fail(_));
         let fired: &Evidence = &step.exits[exit];
-        let (words, weight) = exit_words(fired, failed);
+        let (words, weight) = exit_words(fired, program.exits[exit].kind, failed);
         let ink = if matches!(weight, Weight::Failed | Weight::Thin) { ink::WRONG } else { ink::QUIET };
         if row >= 6.5 {
             let line = format!("{}: {words}", shortened(&program.exits[exit].words, 40));

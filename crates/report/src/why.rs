@@ -3,7 +3,7 @@
 use wayodos_core::controller::{Live, TermStanding, Wait};
 use wayodos_core::lab::evidence::{Evidence, Spare, THIN};
 use wayodos_core::lab::why::ExitStory;
-use wayodos_core::sim::Run;
+use wayodos_core::record::Run;
 use wayodos_core::units::Dimension;
 
 use crate::field::Story;
@@ -140,7 +140,7 @@ mod tests {
         let holds = away <= 0.0;
         let is_reading = of == Some(Dimension::Percent);
         let away = Some(away.max(0.0));
-        Live { words: String::new(), now: Some(now), goal: Some(goal), away, of, is_reading, sees: None, holds }
+        Live { words: String::new(), now: Some(now), goal: Some(goal), away, nearest: away, of, is_reading, sees: None, holds }
     }
 
     #[test]

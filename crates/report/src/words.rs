@@ -2,10 +2,10 @@
 
 use std::collections::{HashMap, VecDeque};
 
-use wayodos_core::controller::{Action, Goal, Program};
+use wayodos_core::controller::{Action, ExitKind, Goal, Program};
 use wayodos_core::field::Point;
 use wayodos_core::lab::evidence::{Evidence, Spare, THIN};
-use wayodos_core::sim::{Act, Happening, Outcome, Run, Visit};
+use wayodos_core::record::{Act, Happening, Outcome, Run, Visit};
 
 use crate::field::Story;
 
@@ -24,9 +24,11 @@ pub enum Weight {
 
 /// One exit's evidence in a few words, and how much it matters.
 ///
-/// `failed`: whether this exit led to `fail`.
-pub fn exit_words(evidence: &Evidence, failed: bool) -> (String, Weight) {
+/// - `kind`: a behaviour's own end is not said to fire
+/// - `failed`: whether this exit led to `fail`
+pub fn exit_words(evidence: &Evidence, kind: ExitKind, failed: bool) -> (String, Weight) {
     match evidence {
+        Evidence::Fired { .. } if kind != ExitKind::Written => ("ended here".into(), Weight::Fired),
         Evidence::Fired { at_once: true, .. } => {
             ("fired at once".into(), if failed { Weight::Failed } else { Weight::Thin })
         }
@@ -47,7 +49,7 @@ fn spare_words(spare: Spare) -> String {
         Spare::Lines(lines) => format!("{lines} lines spare"),
         Spare::Noise(widths) if widths < THIN => format!("nearly: {widths:.1} off"),
         Spare::Noise(widths) => format!("{:.0} off", widths.min(99.0)),
-        Spare::Unseen => "not seen".into(),
+        Spare::Unseen => "not reached".into(),
     }
 }
 
@@ -264,11 +266,13 @@ mod tests {
             (Evidence::Spare(Spare::Lines(4)), false, "4 lines spare", Weight::Spare),
             (Evidence::Spare(Spare::Noise(0.84)), false, "nearly: 0.8 off", Weight::Spare),
             (Evidence::Spare(Spare::Noise(400.0)), false, "99 off", Weight::Spare),
-            (Evidence::Spare(Spare::Unseen), false, "not seen", Weight::Spare),
+            (Evidence::Spare(Spare::Unseen), false, "not reached", Weight::Spare),
         ] {
-            let (told, how) = exit_words(&evidence, failed);
+            let (told, how) = exit_words(&evidence, ExitKind::Written, failed);
             assert_eq!((told.as_str(), how), (words, weight), "{evidence:?}");
             assert!(told.len() <= 16, "it must fit beside a sentence: {told}");
         }
+        let own = exit_words(&fired(None, true), ExitKind::AfterPass, false);
+        assert_eq!(own, ("ended here".to_owned(), Weight::Fired));
     }
 }

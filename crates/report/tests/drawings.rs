@@ -3,7 +3,8 @@
 use std::sync::Arc;
 
 use wayodos_core::project::{Setup, prepare};
-use wayodos_core::sim::{Outcome, Run, run};
+use wayodos_core::record::{Outcome, Run};
+use wayodos_core::sim::run;
 use wayodos_report::ink::Rgb;
 use wayodos_report::{
     Chart, Flow, Item, Layer, MarkKind, Parts, Placement, Scene, Shape, Story, TrackKind, Way, flow_scene,
@@ -340,4 +341,27 @@ fn a_mission_is_read_back_in_words_and_arrows() {
     let drawn = scene.items.iter().filter(|item| item.layer == Layer::Path).count();
     assert_eq!(arrows, drawn);
     assert!(to_pdf(&scene).is_ok() && to_svg(&scene).contains("nothing there"));
+}
+
+#[test]
+fn a_mission_in_words_has_the_numbers_of_the_run() {
+    let gates = include_str!("../../../examples/brinewick/shared/gates.way");
+    for name in ["morning-round", "round-the-gates", "which-way", "four-ways-along"] {
+        let path = format!("{}/../../examples/brinewick/missions/{name}.way", env!("CARGO_MANIFEST_DIR"));
+        let text = std::fs::read_to_string(path).unwrap();
+        let (setup, _) = wayodos_core::project::Setup::load(
+            include_str!("../../../examples/brinewick/robots/curlew.toml"),
+            include_str!("../../../examples/brinewick/fields/causeway.toml"),
+            None,
+        );
+        let mut setup = setup.unwrap();
+        setup.shared = vec![("shared/gates.way".to_owned(), gates.to_owned())];
+        let prepared = wayodos_core::project::prepare(&text, Some(&setup));
+        let Some(program) = prepared.program else { continue };
+        let flow = Flow::of(&text, &prepared.parsed, Some(&program));
+        for one in flow.boxes.iter().filter(|one| one.number.is_some()) {
+            let number = one.number.unwrap();
+            assert_eq!(program.steps[number - 1].name, one.name, "{name}");
+        }
+    }
 }

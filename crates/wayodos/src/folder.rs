@@ -9,7 +9,7 @@ use std::path::{Component, Path, PathBuf};
 
 use wayodos_core::finding::{Finding, Source};
 use wayodos_core::project::{Config, Setup, hands};
-use wayodos_core::sim::Intervention;
+use wayodos_core::record::Intervention;
 
 use crate::demo;
 
@@ -603,7 +603,7 @@ mod tests {
 
     #[test]
     fn hands_are_kept_where_the_project_can_name_them() {
-        use wayodos_core::sim::Act;
+        use wayodos_core::record::Act;
         let (_here, project) = copied();
         let hands = [Intervention { at_ms: 500, act: Act::Remove { thing: "box".into() } }];
         let file = project.keep_hands(&hands).unwrap();

@@ -4,14 +4,15 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Condvar, Mutex, PoisonError};
 use std::thread;
 
-use wayodos_core::controller::{Controller, Program, ProgramStep};
+use wayodos_core::controller::{Program, ProgramStep};
 use wayodos_core::field::Pose;
 use wayodos_core::finding::Finding;
 use wayodos_core::lab::evidence::{StepEvidence, evidence};
 use wayodos_core::lab::hindsight::hindsight;
 use wayodos_core::lab::why::Replay;
 use wayodos_core::project::{Setup, prepare};
-use wayodos_core::sim::{Intervention, Piece, Play, Run, World, play};
+use wayodos_core::record::{Intervention, Run};
+use wayodos_core::sim::{Piece, Play, World, play};
 use wayodos_report::{Chart, Story};
 
 /// A run with all that is shown of it.
@@ -56,13 +57,7 @@ impl Told {
 
     /// This run, to be asked how things stood.
     pub fn replay(&self) -> Replay {
-        match &self.piece {
-            Some((step, from)) => {
-                let known = Replay::new(&from.base.program).knowledge_before(&from.base.run, from.tick);
-                Replay::of(Controller::starting_at(Arc::clone(&self.program), *step, &known), &self.program)
-            }
-            None => Replay::new(&self.program),
-        }
+        Replay::new(&self.program, &self.run)
     }
 }
 

@@ -293,7 +293,7 @@ fn every_answer_can_be_had_as_json() {
     let answer = json(&out);
     let finding = &answer["findings"][0];
     let keys: Vec<&String> = finding.as_object().unwrap().keys().collect();
-    assert_eq!(keys, ["code", "end", "file", "hints", "message", "severity", "start"]);
+    assert_eq!(keys, ["code", "end", "file", "fixes", "hints", "message", "severity", "start"]);
     assert_eq!((&finding["file"], &finding["severity"]), (&"robots/curlew.toml".into(), &"error".into()));
     assert!(finding["start"]["line"].as_u64() < finding["end"]["line"].as_u64().map(|line| line + 1));
     let (code, out, _) = wayodos(&["fmt", copy.path(), "--check", "--json"]);

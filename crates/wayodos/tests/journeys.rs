@@ -171,7 +171,7 @@ fn values_are_typed_chosen_and_refused_with_a_reason() {
     // Freely: a line that cannot be read, said below while it is typed and in its place afterwards.
     terminal.keys(&["Tab", "Down", "Down", "e", "Enter"]).keys(&["or", "Space", "2", "Space", "s", "Space", "pas"]);
     terminal.shows("cannot run").shows("the path is of the text before").keys(&["Escape"]);
-    terminal.shows("did you mean `pass`?").keys(&["d"]).hides("cannot run").shows("line taken out");
+    terminal.shows("did you mean `pass`?").keys(&["d"]).hides("cannot run").shows("line deleted");
 }
 
 #[test]
@@ -365,7 +365,7 @@ fn broken_text_keeps_the_last_run_and_findings_lead_back() {
     terminal.shows("no sensor `flor-left`").keys(&["N"]).shows("what may help");
     terminal
         .keys(&["Enter"])
-        .shows("write floor-left")
+        .shows("did you mean")
         .keys(&["write", "Enter"])
         .hides("cannot run")
         .shows("✓ done at");
@@ -537,7 +537,7 @@ fn a_limit_that_no_sensor_reads_sends_the_robot_over_the_edge() {
 fn a_mission_with_a_reflex_is_read_in_words_and_its_mistakes_stand_in_place() {
     let terminal = Terminal::start(copied(), LARGE, "brinewick --mission ring-contest", "");
     terminal.shows("won at").shows("reflex \"Keep off the rim\"").shows("routine look-round");
-    terminal.keys(&["w"]).shows("In words").shows("Does the first of these that holds");
+    terminal.keys(&["w"]).shows("In words").shows("At every moment does the first row");
     terminal.keys(&["Home"]).shows("As soon as floor-left or floor-right reads more than 60 % (rim), at any time.");
     terminal.keys(&["Escape"]).hides("In words");
     // The routine that the reflex does gets another name: every place that is left behind says so.

@@ -8,7 +8,7 @@ use std::cell::{Cell, OnceCell};
 use std::collections::BTreeMap;
 
 use super::program::{
-    Action, After, EdgeSensor, Follow, Goal, Num, Passes, Program, ProgramExit, ProgramReflex, ProgramStep, Rail,
+    Action, After, EdgeSensor, ExitKind, Follow, Goal, Num, Passes, Program, ProgramExit, ProgramReflex, ProgramStep, Rail,
     Reaction, Sight, Source, Term, Test, WheelCommand,
 };
 use super::tone::Tones;
@@ -264,7 +264,7 @@ impl Compiler<'_> {
                 step: root,
                 after,
                 memory: start..self.memory,
-                words: self.units[0].text[condition.span.clone()].to_owned(),
+                words: self.words(&place, &condition.span),
             });
         }
         if self.steps.len() > MOST_STEPS {
@@ -437,9 +437,9 @@ impl Compiler<'_> {
         for exit in &step.exits {
             let term = self.term(place, &exit.condition)?;
             let goal = self.goal(place, index, &exit.target.node)?;
-            let words = self.units[place.unit].text[exit.condition.span.clone()].to_owned();
+            let words = self.words(place, &exit.condition.span);
             let line = place.line.unwrap_or(exit.line);
-            self.steps[index].exits.push(ProgramExit { term, goal, line, words });
+            self.steps[index].exits.push(ProgramExit { kind: ExitKind::Written, term, goal, line, words });
         }
         let action = match &behaviour.node {
             Behaviour::Choose(_) => {
@@ -570,8 +570,16 @@ impl Compiler<'_> {
                 let exits = step.map_or(&[][..], |step| &step.exits);
                 let asks = exits.iter().any(|exit| exit.condition.asks(|term| matches!(term, Condition::Is { .. })));
                 if !alongside && !asks {
-                    self.leaves(index, Test::There(actuator), "there", Goal::Complete(index, Ending::Finished));
-                    self.leaves(index, Test::Blocked(actuator), "blocked", Goal::Complete(index, Ending::Finished));
+                    let name = self.robot.actuators[actuator].name.clone();
+                    let line = step.and_then(|step| step.behaviour.as_ref()).map(|(_, line)| *line);
+                    for (test, state) in [(Test::There(actuator), "there"), (Test::Blocked(actuator), "blocked")] {
+                        let words = format!("{name} is {state}");
+                        self.leaves(index, test, &words, Goal::Complete(index, Ending::Finished));
+                        // It stands in the line that moves the actuator.
+                        if let (Some(line), None, Some(exit)) = (line, place.line, self.steps[index].exits.last_mut()) {
+                            exit.line = line;
+                        }
+                    }
                 }
                 Action::Move { actuator, angle, alongside: *alongside }
             }
@@ -606,15 +614,14 @@ impl Compiler<'_> {
                         let start = self.steps[index].memory.start;
                         let term = self.term(place, condition)?;
                         self.steps[index].memory = start..self.memory;
-                        if *after_pass {
-                            Passes::Until(term)
-                        } else {
-                            let words = self.units[place.unit].text[condition.span.clone()].to_owned();
-                            let line = self.steps[index].line;
-                            let goal = Goal::Complete(index, Ending::Finished);
-                            self.steps[index].exits.push(ProgramExit { term, goal, line, words });
-                            Passes::Forever
-                        }
+                        let words = self.words(place, &condition.span);
+                        let line = step.and_then(|step| step.behaviour.as_ref()).map(|(_, line)| *line);
+                        let line = place.line.or(line).unwrap_or(self.steps[index].line);
+                        let goal = Goal::Complete(index, Ending::Finished);
+                        let kind = if *after_pass { ExitKind::AfterPass } else { ExitKind::Own };
+                        let exits = &mut self.steps[index].exits;
+                        exits.push(ProgramExit { kind, term, goal, line, words });
+                        if *after_pass { Passes::Until(exits.len() - 1) } else { Passes::Forever }
                     }
                 };
                 let first = self.sequence(place, Some(inside?), Some(index))?;
@@ -686,6 +693,53 @@ impl Compiler<'_> {
                 }
             }
         })
+    }
+
+    /// A condition as written, with what its words stand for where it is compiled: parameters filled in, and in what is
+    /// mirrored the sides and sensors that are meant.
+    fn words(&self, place: &Place, span: &std::ops::Range<usize>) -> String {
+        let written = &self.units[place.unit].text[span.clone()];
+        if place.bound.is_empty() && !place.mirrored {
+            return written.to_owned();
+        }
+        let is_word = |c: char| c.is_alphanumeric() || c == '-';
+        let mut words = String::with_capacity(written.len());
+        let mut rest = written;
+        while let Some(first) = rest.chars().next() {
+            let end = if first.is_alphabetic() {
+                rest.find(|c| !is_word(c)).unwrap_or(rest.len())
+            } else {
+                first.len_utf8()
+            };
+            words.push_str(&self.meant(place, &rest[..end]));
+            rest = &rest[end..];
+        }
+        words
+    }
+
+    /// What one word of a condition means where it is compiled.
+    fn meant(&self, place: &Place, word: &str) -> String {
+        let opposite = |name: String| match self.robot.sensor(&name) {
+            Some(sensor) if place.mirrored => {
+                self.robot.opposite(sensor).map_or(name, |other| self.robot.sensors[other].name.clone())
+            }
+            _ => name,
+        };
+        match (place.bound.get(word), word) {
+            (Some(Bound::Amount(num, dimension)), _) => match num.fixed() {
+                Some(si) => Amount { si, dimension: *dimension }.quantity().to_string(),
+                None => word.to_owned(),
+            },
+            (Some(Bound::Side(turn)), _) => {
+                let turn = if place.mirrored { turn.other() } else { *turn };
+                if turn == Turn::Left { "left".to_owned() } else { "right".to_owned() }
+            }
+            (Some(Bound::Below(below)), _) => if *below { "<" } else { ">" }.to_owned(),
+            (Some(Bound::Word(name)), _) => opposite(name.clone()),
+            (None, "left") if place.mirrored => "right".to_owned(),
+            (None, "right") if place.mirrored => "left".to_owned(),
+            (None, _) => opposite(word.to_owned()),
+        }
     }
 
     /// What a word stands for.
@@ -944,7 +998,8 @@ impl Compiler<'_> {
         }
         memory.end = self.memory;
         let line = self.steps[step].line;
-        self.steps[step].exits.push(ProgramExit { term, goal, line, words: words.to_owned() });
+        let kind = if matches!(goal, Goal::Complete(of, _) if of == step) { ExitKind::Own } else { ExitKind::Written };
+        self.steps[step].exits.push(ProgramExit { kind, term, goal, line, words: words.to_owned() });
     }
 }
 

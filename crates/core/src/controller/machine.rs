@@ -1,17 +1,20 @@
 //! The running mission: state and the one function that moves it on.
 
+mod gauge;
 mod look;
 mod standing;
 
 use std::sync::Arc;
 
-use super::program::{Action, After, Goal, Passes, Program, Term, Test, WheelCommand};
+use serde::{Deserialize, Serialize};
+
+use super::program::{Action, After, ExitKind, Goal, Passes, Program, Term, Test, WheelCommand};
 use crate::mission::Ending;
 
 pub use standing::{Live, ReflexStanding, Standing, StepStanding, TermStanding, Wait};
 
 /// What one floor sensor last published, shares of full scale.
-#[derive(Clone, Copy, Debug, PartialEq, Default)]
+#[derive(Clone, Copy, Debug, PartialEq, Default, Serialize, Deserialize)]
 pub struct Reading {
     /// One brightness.
     pub brightness: f64,
@@ -46,7 +49,7 @@ pub struct Readings<'a> {
 }
 
 /// What both motors are told.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Command {
     /// The left wheel's.
     pub left: WheelCommand,
@@ -88,7 +91,7 @@ pub enum Status {
 }
 
 /// Something worth a mark on the time axis.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub enum Event {
     /// A step began.
     Entered {
@@ -113,6 +116,13 @@ pub enum Event {
         /// Which look of the exit held, the first in written order.
         look: usize,
     },
+    /// A behaviour ended by itself, by one of its own exits; the step is then left.
+    Ended {
+        /// Index of the step.
+        step: usize,
+        /// Index of the exit.
+        exit: usize,
+    },
     /// A reflex took the wheels.
     Took {
         /// Its index.
@@ -131,7 +141,7 @@ pub enum Event {
 }
 
 /// What a term remembers between ticks.
-#[derive(Clone, Copy, Debug, Default)]
+#[derive(Clone, Copy, Debug)]
 #[expect(clippy::struct_excessive_bools, reason = "each is a mark of its own")]
 pub(super) struct Memory {
     /// Whether it held at the last look.
@@ -147,6 +157,23 @@ pub(super) struct Memory {
     pub since: u32,
     /// An extreme, an error or a place to compare with.
     pub marks: [f64; 2],
+    /// The least distance from holding since the step began, in SI; infinite before it was evaluated.
+    pub nearest: f64,
+}
+
+impl Default for Memory {
+    fn default() -> Self {
+        Self {
+            holds: false,
+            on: false,
+            entered: false,
+            looked: false,
+            count: 0,
+            since: 0,
+            marks: [0.0; 2],
+            nearest: f64::INFINITY,
+        }
+    }
 }
 
 /// A step that is active.
@@ -161,8 +188,10 @@ pub(super) struct Frame {
     pub heading: f64,
     /// Passes that a group has made; the row of a reaction that is done.
     pub passes: u32,
-    /// How it came to its own end.
+    /// How it ended by itself.
     pub ending: Option<Ending>,
+    /// Which of its own exits made it do so, and by which look.
+    pub ender: Option<(usize, usize)>,
     /// How far off the line it was at the tick before.
     pub off: Option<f64>,
     /// How far off it was when the line was seen last.
@@ -176,7 +205,7 @@ pub(super) struct Frame {
 }
 
 /// What a step did, for the one after it.
-#[derive(Clone, Copy, Debug, Default)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
 struct Last {
     distance: f64,
     turn: f64,
@@ -222,7 +251,7 @@ pub struct Controller {
 }
 
 /// What a controller knows besides the steps that are active.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct Knowledge {
     kept: Vec<(String, f64)>,
     labels: Vec<(String, bool)>,
@@ -230,8 +259,15 @@ pub struct Knowledge {
     heading_at_start: Option<f64>,
 }
 
+/// Somebody who is told about a run while it is made, or made again.
+pub trait Watch {
+    /// A step is about to be left: how its exits stand at that moment.
+    fn leaving(&mut self, step: StepStanding);
+}
+
 /// What everything within a tick goes by.
 pub(super) struct Now<'n> {
+    pub watch: Option<&'n mut (dyn Watch + 'n)>,
     pub program: &'n Program,
     pub readings: &'n Readings<'n>,
     pub events: &'n mut Vec<Event>,
@@ -324,9 +360,24 @@ impl Controller {
     ///
     /// docs/controller.md says in which order. `events` is appended to; it grows only beyond the room it has.
     pub fn tick(&mut self, readings: &Readings<'_>, events: &mut Vec<Event>) -> (Command, Status) {
+        self.tick_watched(readings, events, None)
+    }
+
+    /// The same with somebody who is told how exits stand when their step is left. Nothing else changes by it.
+    pub fn tick_watched(
+        &mut self,
+        readings: &Readings<'_>,
+        events: &mut Vec<Event>,
+        watch: Option<&mut dyn Watch>,
+    ) -> (Command, Status) {
         let program = Arc::clone(&self.program);
         let program = &*program;
-        let now = &mut Now { program, readings, events };
+        // Not passed on as it is: it may live longer than this tick.
+        let watch = match watch {
+            Some(watch) => Some(&mut *watch as &mut dyn Watch),
+            None => None,
+        };
+        let now = &mut Now { watch, program, readings, events };
         let end = if self.started {
             self.tick += 1;
             self.look_around(now)
@@ -417,6 +468,9 @@ impl Controller {
             let frame = self.frames[at];
             // All are looked at even after one holds: the counters of the others must not miss a line.
             for (index, exit) in program.steps[frame.step].exits.iter().enumerate() {
+                if exit.kind == ExitKind::AfterPass {
+                    continue;
+                }
                 let holds = self.holds(&exit.term, &frame, Some(index), now);
                 if holds && fired.is_none() {
                     fired = Some((at, index));
@@ -433,9 +487,45 @@ impl Controller {
     fn fire(&mut self, at: usize, exit: usize, now: &mut Now<'_>) -> Option<End> {
         let program = now.program;
         self.leave_all(at + 1, now);
-        self.left(at, exit, now);
         let step = self.frames[at].step;
-        self.go(program.steps[step].exits[exit].goal, at, now)
+        let fired = &program.steps[step].exits[exit];
+        if fired.kind == ExitKind::Own {
+            self.ended_by(at, exit, now);
+        } else {
+            self.left(at, exit, now);
+        }
+        self.go(fired.goal, at, now)
+    }
+
+    /// Writes down that a behaviour ended by itself, by one of its own exits; its step is left afterwards.
+    fn ended_by(&mut self, at: usize, exit: usize, now: &mut Now<'_>) {
+        let program = now.program;
+        let step = self.frames[at].step;
+        let term = &program.steps[step].exits[exit].term;
+        self.frames[at].ender = Some((exit, self.held_look(term)));
+        self.forget_labels(term);
+        self.keep_labels(term);
+        now.events.push(Event::Ended { step, exit });
+    }
+
+    /// Which look of a term holds, the first in written order.
+    fn held_look(&self, term: &Term) -> usize {
+        let (mut look, mut found) = (0, None);
+        term.each(&mut |one| {
+            if self.memory[one.slot].holds && found.is_none() {
+                found = Some(look);
+            }
+            look += 1;
+        });
+        found.unwrap_or(0)
+    }
+
+    /// Tells whoever watches how the exits of a step stand that is about to be left.
+    fn watched(&self, frame: &Frame, now: &mut Now<'_>) {
+        let readings = now.readings;
+        if let Some(watch) = &mut now.watch {
+            watch.leaving(self.step_standing(frame, readings));
+        }
     }
 
     /// Writes down that a step was left by an exit, and which of its named terms held.
@@ -444,21 +534,15 @@ impl Controller {
         let readings = now.readings;
         let frame = self.frames[at];
         let step = &program.steps[frame.step];
-        for other in &step.exits {
+        self.watched(&frame, now);
+        for other in step.exits.iter().filter(|exit| exit.kind == ExitKind::Written) {
             self.forget_labels(&other.term);
         }
-        let exits = &step.exits[exit];
-        self.keep_labels(&exits.term);
-        let mut look = 0;
-        let mut found = None;
-        exits.term.each(&mut |one| {
-            if self.memory[one.slot].holds && found.is_none() {
-                found = Some(look);
-            }
-            look += 1;
-        });
+        let term = &step.exits[exit].term;
+        self.keep_labels(term);
+        let look = self.held_look(term);
         self.done(&frame, readings);
-        now.events.push(Event::Left { step: frame.step, exit: Some(exit), look: found.unwrap_or(0) });
+        now.events.push(Event::Left { step: frame.step, exit: Some(exit), look });
     }
 
     fn forget_labels(&mut self, term: &Term) {
@@ -505,6 +589,7 @@ impl Controller {
         let readings = now.readings;
         while self.frames.len() > from {
             let Some(frame) = self.frames.pop() else { return };
+            self.watched(&frame, now);
             self.done(&frame, readings);
             now.events.push(Event::Left { step: frame.step, exit: None, look: 0 });
         }
@@ -603,9 +688,14 @@ impl Controller {
                                     f64::from(self.frames[at].passes) + 0.5 > self.value(times, readings)
                                 }
                                 Passes::Forever => false,
-                                Passes::Until(term) => {
+                                Passes::Until(exit) => {
                                     let frame = self.frames[at];
-                                    self.holds(term, &frame, None, now)
+                                    let term = &program.steps[group].exits[*exit].term;
+                                    let over = self.holds(term, &frame, None, now);
+                                    if over {
+                                        self.ended_by(at, *exit, now);
+                                    }
+                                    over
                                 }
                             };
                             let again = if over { Goal::Complete(group, Ending::Finished) } else { Goal::Step(*first) };
@@ -621,6 +711,9 @@ impl Controller {
                     let frame = self.frames[at];
                     let mut exit = None;
                     for (index, one) in program.steps[step].exits.iter().enumerate() {
+                        if one.kind != ExitKind::Written {
+                            continue;
+                        }
                         let mut asks = false;
                         one.term.each(&mut |look| asks |= matches!(look.test, Test::Ended(_)));
                         if asks && exit.is_none() && self.holds(&one.term, &frame, None, now) {
@@ -634,8 +727,10 @@ impl Controller {
                             program.steps[step].exits[exit].goal
                         }
                         None => {
+                            self.watched(&frame, now);
                             self.done(&frame, readings);
-                            now.events.push(Event::Left { step, exit: None, look: 0 });
+                            let (exit, look) = frame.ender.map_or((None, 0), |(exit, look)| (Some(exit), look));
+                            now.events.push(Event::Left { step, exit, look });
                             Goal::Next
                         }
                     };
@@ -764,6 +859,7 @@ impl Frame {
             heading,
             passes: 0,
             ending: None,
+            ender: None,
             off: None,
             seen: 0.0,
             sum: 0.0,

@@ -1,12 +1,14 @@
 //! A checked mission made ready to run: names resolved, units gone, tones turned into limits.
 
+use serde::{Deserialize, Serialize};
+
 use std::ops::Range;
 
 use super::tone::{Limits, Tones};
 use crate::mission::{Ending, Function, Operator, WhenBoth, WhenLost, apply, reckon};
 
 /// What one motor is told.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub enum WheelCommand {
     /// Share of the battery voltage, -1 to 1.
     Duty(f64),
@@ -152,8 +154,8 @@ pub enum Passes {
     Times(Num),
     /// Until an exit ends it.
     Forever,
-    /// Until this holds at the end of a pass.
-    Until(Term),
+    /// Until one of the group's own exits, by its index, holds at the end of a pass.
+    Until(usize),
 }
 
 /// What a step does.
@@ -367,6 +369,36 @@ pub enum Test {
 }
 
 impl Test {
+    /// Whether it goes by what is there at the moment, instead of by what adds up since the step began.
+    pub const fn is_reading(&self) -> bool {
+        match self {
+            Self::Bright { .. }
+            | Self::Reads { .. }
+            | Self::Range { .. }
+            | Self::Battery { .. }
+            | Self::Compare { .. } => true,
+            Self::Colour { .. }
+            | Self::Code { .. }
+            | Self::Changed { .. }
+            | Self::Crossed { .. }
+            | Self::Travelled(_)
+            | Self::Turned(_)
+            | Self::Heading(_)
+            | Self::Rolled { .. }
+            | Self::Passed(_)
+            | Self::Clock(_)
+            | Self::Switch { .. }
+            | Self::Bumped(_)
+            | Self::There(_)
+            | Self::Blocked(_)
+            | Self::Lost
+            | Self::Stalled(_)
+            | Self::Ended(_)
+            | Self::Squared
+            | Self::Label(_) => false,
+        }
+    }
+
     /// The floor sensor that the test reads, if any.
     pub const fn sensor(&self) -> Option<usize> {
         match self {
@@ -465,9 +497,22 @@ pub enum Goal {
     Fail(usize),
 }
 
+/// What an exit is of.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ExitKind {
+    /// It is written as an exit.
+    Written,
+    /// The behaviour ends by itself when it holds.
+    Own,
+    /// The same, evaluated only at the end of each pass.
+    AfterPass,
+}
+
 /// One exit.
 #[derive(Clone, Debug, PartialEq)]
 pub struct ProgramExit {
+    /// What it is of.
+    pub kind: ExitKind,
     /// What it waits for.
     pub term: Term,
     /// Where it leads.

@@ -1,12 +1,14 @@
 //! What is on a field besides its mat: things to push, things that come and go, other robots, zones and rules.
 
+use serde::{Deserialize, Serialize};
+
 use super::{Point, Pose, Shape, SurfaceId};
 
 /// An outline has at most so many corners.
 pub const MOST_CORNERS: usize = 8;
 
 /// The outline of a thing in its own frame: its centre of mass is the origin.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub enum Outline {
     /// A disc of so many metres of radius.
     Disc(f64),

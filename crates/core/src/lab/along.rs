@@ -1,7 +1,8 @@
 //! A sensor's reading along its own track over the mat: what is there to be seen, against when the robot looked.
 
 use crate::field::{Point, Pose};
-use crate::sim::{Run, World};
+use crate::record::Run;
+use crate::sim::World;
 
 /// Between two places of the track lies at most this much, metres.
 const GRAIN: f64 = 0.001;

@@ -2,10 +2,12 @@
 //!
 //! Read off the trace afterwards; the run itself does not know about it.
 
-use crate::controller::{Limits, Num, Program, ProgramExit, Term, Test};
+use std::collections::VecDeque;
+use std::sync::Arc;
+
+use crate::controller::{Limits, Live, Program, ProgramExit, StepStanding, Term, TermStanding, Test, Watch};
 use crate::robot::Robot;
-use crate::sim::{Run, Trace, Visit};
-use crate::units::math::wrap;
+use crate::record::{Run, Trace, Visit};
 
 /// Below so many noise widths a decision is called thin: a spike of noise alone would make it now and then.
 pub const THIN: f64 = 4.0;
@@ -65,15 +67,48 @@ impl StepEvidence {
 }
 
 /// The evidence of a whole run, one entry per visit of a step, those that others stand in before these.
-pub fn evidence(run: &Run, program: &Program, robot: &Robot) -> Vec<StepEvidence> {
+///
+/// The recorded readings are played to the controller once more, which says how each exit stood when its step was left:
+/// the same measure by which it fires.
+pub fn evidence(run: &Run, program: &Arc<Program>, robot: &Robot) -> Vec<StepEvidence> {
     let mut visits: Vec<&Visit> = run.groups.iter().chain(&run.visits).collect();
     visits.sort_by_key(|visit| visit.nth);
+    let mut left = leavings(run, program);
     let of = |visit: &Visit| {
+        let standing = left.get_mut(visit.step).and_then(VecDeque::pop_front);
         let exits = program.steps[visit.step].exits.iter().enumerate();
-        let exits = exits.map(|(index, exit)| one(&run.trace, visit, index, exit, program, robot)).collect();
-        StepEvidence { visit: *visit, exits }
+        let exits = exits.map(|(index, exit)| {
+            let standing = standing.as_ref().map(|step| (&step.exits[index], step.ender == Some(index)));
+            one(&run.trace, visit, index, exit, standing, program, robot)
+        });
+        StepEvidence { visit: *visit, exits: exits.collect() }
     };
     visits.into_iter().map(of).collect()
+}
+
+/// How the exits of each step stood, each time that it was left.
+fn leavings(run: &Run, program: &Arc<Program>) -> Vec<VecDeque<StepStanding>> {
+    struct Watcher(Vec<VecDeque<StepStanding>>);
+    impl Watch for Watcher {
+        fn leaving(&mut self, step: StepStanding) {
+            self.0[step.step].push_back(step);
+        }
+    }
+    let mut watcher = Watcher(vec![VecDeque::new(); program.steps.len()]);
+    let mut controller = run.controller(program);
+    let mut events = Vec::with_capacity(64);
+    let last = run.ended.min(run.trace.ticks.len().saturating_sub(1));
+    for tick in 0..(last + 1).min(run.trace.ticks.len()) {
+        events.clear();
+        controller.tick_watched(&run.trace.knew(tick), &mut events, Some(&mut watcher));
+    }
+    // What the end of the run broke off stands as it did then.
+    if let Some(readings) = run.trace.ticks.get(last).map(|_| run.trace.knew(last)) {
+        for step in controller.standing(&readings).steps {
+            watcher.leaving(step);
+        }
+    }
+    watcher.0
 }
 
 /// Standard deviation of a sensor's reading, its steps included (a uniform step s has s / sqrt 12).
@@ -83,22 +118,31 @@ pub fn noise_width(robot: &Robot, sensor: usize) -> f64 {
     (sensor.noise * sensor.noise + sensor.step * sensor.step / 12.0).sqrt().max(0.001)
 }
 
-fn one(trace: &Trace, visit: &Visit, index: usize, exit: &ProgramExit, program: &Program, robot: &Robot) -> Evidence {
+fn one(
+    trace: &Trace,
+    visit: &Visit,
+    index: usize,
+    exit: &ProgramExit,
+    standing: Option<(&TermStanding, bool)>,
+    program: &Program,
+    robot: &Robot,
+) -> Evidence {
     let looks = exit.term.looks();
-    if visit.exit == Some(index) {
+    if visit.exit == Some(index) || standing.is_some_and(|(_, ended)| ended) {
         let fired = looks.get(visit.look).or(looks.first());
         let armed = matches!(exit.term, Term::For(..) | Term::After(..));
         let at_once = !armed && fired.is_some_and(|look| !from_entry(&look.test)) && visit.left == visit.entered + 1;
-        // What had to be not so is nowhere beyond its limit.
+        // What had to be false is nowhere beyond its limit.
         let asked = fired.filter(|look| !is_denied(&exit.term, look.slot, false));
         let clear = asked.and_then(|look| clearness(trace, visit, &look.test, program, robot));
         return Evidence::Fired { clear, at_once };
     }
-    if visit.left == visit.entered {
+    let Some((standing, _)) = standing.filter(|(standing, _)| standing.looked && visit.left > visit.entered) else {
         return Evidence::Spare(Spare::Unseen);
-    }
+    };
     // Of several terms the first that had something to spare says what was missing.
-    let mut spares = looks.iter().map(|look| spare(trace, visit, &look.test, program, robot));
+    let both = looks.iter().zip(&standing.looks);
+    let mut spares = both.map(|(look, live)| spare(trace, visit, &look.test, live, program, robot));
     let first = spares.next().unwrap_or(Spare::Unseen);
     let missing = |spare: &Spare| !matches!(spare, Spare::Unseen) && *spare != Spare::Noise(0.0);
     Evidence::Spare(if missing(&first) { first } else { spares.find(missing).unwrap_or(first) })
@@ -133,64 +177,35 @@ const fn from_entry(test: &Test) -> bool {
 }
 
 /// How far a test was from holding during a visit.
-fn spare(trace: &Trace, visit: &Visit, test: &Test, program: &Program, robot: &Robot) -> Spare {
-    let (first, last) = (&trace.ticks[visit.entered], &trace.ticks[visit.left]);
-    let rolled = |wheel: usize| last.wheels[wheel] - first.wheels[wheel];
-    let radius = program.wheel_radius;
-    let known = |num: &Num, of: &dyn Fn(f64) -> Spare| num.fixed().map_or(Spare::Unseen, of);
+fn spare(trace: &Trace, visit: &Visit, test: &Test, live: &Live, program: &Program, robot: &Robot) -> Spare {
+    let left = |of: fn(f64) -> Spare| live.away.map_or(Spare::Unseen, of);
+    let nearest = |of: &dyn Fn(f64) -> Spare| live.nearest.map_or(Spare::Unseen, of);
     match test {
-        Test::Travelled(distance) => known(distance, &|distance| {
-            Spare::Length((distance - (f64::midpoint(rolled(0), rolled(1)) * radius).abs()).max(0.0))
-        }),
-        Test::Rolled { wheel, amount } => {
-            known(amount, &|amount| Spare::Length((amount - (rolled(*wheel) * radius).abs()).max(0.0)))
+        Test::Travelled(_) | Test::Rolled { .. } => left(Spare::Length),
+        Test::Turned(_) | Test::There(_) => left(Spare::Angle),
+        Test::Heading(_) => nearest(&Spare::Angle),
+        Test::Passed(_) | Test::Clock(_) | Test::Stalled(_) => left(Spare::Time),
+        Test::Crossed { .. } => left(|lines| Spare::Lines(lines.ceil() as u32)),
+        Test::Bright { sensor, .. } | Test::Reads { sensor, .. } | Test::Changed { sensor, .. } => {
+            nearest(&|share| Spare::Noise(share / noise_width(robot, *sensor)))
         }
-        Test::Turned(angle) => {
-            let turned = if program.has_gyro {
-                last.gyro - first.gyro
-            } else {
-                (rolled(1) - rolled(0)) * radius / program.track_width
-            };
-            known(angle, &|angle| Spare::Angle((angle - turned.abs()).max(0.0)))
-        }
-        Test::Heading(goal) => known(goal, &|goal| {
-            let first = &trace.ticks[0];
-            let off = |tick: usize| {
-                let now = &trace.ticks[tick];
-                let rolled = |wheel: usize| now.wheels[wheel] - first.wheels[wheel];
-                let by_wheels = (rolled(1) - rolled(0)) * radius / program.track_width;
-                let heading = if program.has_gyro { now.gyro - first.gyro } else { by_wheels };
-                wrap(goal - heading).abs()
-            };
-            Spare::Angle((visit.entered..=visit.left).map(off).fold(f64::INFINITY, f64::min))
-        }),
-        Test::Passed(time) => {
-            known(time, &|time| Spare::Time((time - trace.seconds(visit.left - visit.entered)).max(0.0)))
-        }
-        Test::Clock(time) => known(time, &|time| Spare::Time((time - trace.seconds(visit.left)).max(0.0))),
-        Test::Crossed { sensor, limits, count, .. } => known(count, &|count| {
-            let crossed = crossings(trace, visit, *sensor, *limits).len() as u32;
-            Spare::Lines((count as u32).saturating_sub(crossed))
-        }),
-        Test::Bright { sensor, limits } => {
-            Spare::Noise(nearest(trace, visit, *sensor, |b| depth(*limits, b)) / noise_width(robot, *sensor))
-        }
-        Test::Reads { sensor, below, limit } => known(limit, &|limit| {
-            let depth = |b: f64| beyond(*below, limit, b);
-            Spare::Noise(nearest(trace, visit, *sensor, depth) / noise_width(robot, *sensor))
-        }),
-        Test::Range { ranger, below, limit } => known(limit, &|limit| {
-            let past = |tick| beyond(*below, limit, trace.range(tick, *ranger));
-            let nearest = (visit.entered + 1..=visit.left).map(past).fold(f64::NEG_INFINITY, f64::max);
-            Spare::Length((-nearest).clamp(0.0, 20.0))
-        }),
+        Test::Range { .. } => nearest(&|metres| Spare::Length(metres.min(20.0))),
         Test::Colour { sensor, tone } => {
-            let lead = |tick: &usize| program.tones[*sensor].colour_lead(&trace.reading(*tick, *sensor), *tone);
+            let lead = |tick: &usize| test.beyond(&trace.knew(*tick), program).unwrap_or(f64::NEG_INFINITY);
             let nearest = (visit.entered + 1..=visit.left).max_by(|a, b| lead(a).total_cmp(&lead(b)));
             let widths = |tick| (-colour_widths(trace, tick, program, robot, *sensor, *tone)).clamp(0.0, CLEAREST);
             nearest.map_or(Spare::Unseen, |tick| Spare::Noise(widths(tick)))
         }
-        _ => Spare::Unseen,
+        Test::Battery { .. }
+        | Test::Compare { .. }
+        | Test::Code { .. }
+        | Test::Switch { .. }
+        | Test::Bumped(_)
+        | Test::Blocked(_)
+        | Test::Lost
+        | Test::Ended(_)
+        | Test::Squared
+        | Test::Label(_) => Spare::Unseen,
     }
 }
 
@@ -201,51 +216,26 @@ fn colour_widths(trace: &Trace, tick: usize, program: &Program, robot: &Robot, s
     tones.colour_lead(&reading, tone) / noise.max(1e-9)
 }
 
-/// How far a reading lies beyond a limit, negative while it has not reached it.
-fn beyond(below: bool, limit: f64, reading: f64) -> f64 {
-    if below { limit - reading } else { reading - limit }
-}
-
-/// How deep a brightness lies within a tone's limits; negative outside.
-fn depth(limits: Limits, brightness: f64) -> f64 {
-    (brightness - limits.low).min(limits.high - brightness)
-}
-
-/// How far the nearest reading of a visit stayed away, as a share of full scale.
-fn nearest(trace: &Trace, visit: &Visit, sensor: usize, depth: impl Fn(f64) -> f64) -> f64 {
-    let looked = visit.entered + 1..=visit.left;
-    let best = looked.map(|tick| depth(trace.reading(tick, sensor).brightness)).fold(f64::NEG_INFINITY, f64::max);
-    (-best).clamp(0.0, 1.0)
-}
-
+/// How clearly a test held that fired, in noise widths: how far its reading went beyond the limit soon afterwards.
 fn clearness(trace: &Trace, visit: &Visit, test: &Test, program: &Program, robot: &Robot) -> Option<f64> {
+    let sensor = test.sensor()?;
     let look_on = (LOOK_ON * 1000.0 / f64::from(trace.period_ms)) as usize;
     let end = (visit.left + look_on).min(trace.ticks.len() - 1);
-    let deepest = |sensor: usize, depth: &dyn Fn(f64) -> f64| {
-        let depths = (visit.left..=end).map(|tick| depth(trace.reading(tick, sensor).brightness));
-        // As long as it stays beyond the limit: the next mark is another matter.
-        depths.take_while(|depth| *depth > 0.0).fold(0.0, f64::max)
-    };
-    let width = noise_width(robot, test.sensor()?);
-    let share = match test {
-        Test::Bright { sensor, limits } => deepest(*sensor, &|b| depth(*limits, b)),
-        Test::Reads { sensor, below, limit } => {
-            let limit = limit.fixed()?;
-            deepest(*sensor, &|b| beyond(*below, limit, b))
-        }
-        Test::Crossed { sensor, limits, .. } => {
-            crossings(trace, visit, *sensor, *limits).into_iter().fold(f64::INFINITY, f64::min)
-        }
-        Test::Colour { sensor, tone } => {
-            let lead = |tick: &usize| program.tones[*sensor].colour_lead(&trace.reading(*tick, *sensor), *tone);
-            let seen = (visit.left..=end).take_while(|tick| lead(tick) > 0.0);
-            let best = seen.max_by(|a, b| lead(a).total_cmp(&lead(b)))?;
-            return Some(colour_widths(trace, best, program, robot, *sensor, *tone).min(CLEAREST));
-        }
-        // A distance is come up to: how far beyond its limit it gets says how soon the robot stopped, not how surely it was seen.
-        _ => return None,
-    };
-    Some((share / width).min(CLEAREST))
+    if let Test::Crossed { limits, .. } = test {
+        let share = crossings(trace, visit, sensor, *limits).into_iter().fold(f64::INFINITY, f64::min);
+        return Some((share / noise_width(robot, sensor)).min(CLEAREST));
+    }
+    // As long as it stays beyond the limit: the next mark is another matter. A distance is come up to: how far beyond
+    // its limit it gets says how soon the robot stopped, not how surely it was seen, and it has no floor sensor.
+    let beyond = |tick: &usize| test.beyond(&trace.knew(*tick), program);
+    beyond(&visit.left)?;
+    let held = (visit.left..=end).take_while(|tick| beyond(tick).is_some_and(|beyond| beyond > 0.0));
+    if let Test::Colour { tone, .. } = test {
+        let best = held.max_by(|a, b| beyond(a).unwrap_or(0.0).total_cmp(&beyond(b).unwrap_or(0.0)))?;
+        return Some(colour_widths(trace, best, program, robot, sensor, *tone).min(CLEAREST));
+    }
+    let share = held.filter_map(|tick| beyond(&tick)).fold(0.0, f64::max);
+    Some((share / noise_width(robot, sensor)).min(CLEAREST))
 }
 
 /// For each line crossed in a visit, how clearly: the smaller of its depth in the line and beyond it.
@@ -265,8 +255,9 @@ fn crossings(trace: &Trace, visit: &Visit, sensor: usize, limits: Limits) -> Vec
         } else if !now && on && entered {
             found.push(inside);
         }
-        inside = inside.max(depth(limits, brightness));
-        outside = outside.max(-depth(limits, brightness));
+        let depth = (brightness - limits.low).min(limits.high - brightness);
+        inside = inside.max(depth);
+        outside = outside.max(-depth);
         (on, looked) = (now, true);
     }
     found

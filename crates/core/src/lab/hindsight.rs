@@ -7,7 +7,7 @@ use crate::finding::{Edit, Finding, Hint, Hints, Source};
 use crate::mission::exits::exit_on;
 use crate::mission::Parsed;
 use crate::units::Quantity;
-use crate::sim::{Happening, Outcome, Run, Visit};
+use crate::record::{Happening, Outcome, Run, Visit};
 
 /// An exit that fired by less than so many noise widths did so by luck.
 const LUCK: f64 = 2.0;
@@ -124,17 +124,7 @@ fn unlooked(run: &Run, program: &Program, visit: &Visit, term: &Term) -> Option<
         Armed::Length(length) => length.fixed().is_some_and(|length| rolled(tick) < length),
     };
     let test = &term.looks().into_iter().find(|look| look.test.sensor().is_some())?.test;
-    let holds = |tick: usize| {
-        let reading = |sensor: usize| trace.reading(tick, sensor);
-        match test {
-            Test::Bright { sensor, limits } => limits.holds(reading(*sensor).brightness, false),
-            Test::Colour { sensor, tone } => program.tones[*sensor].nearest_colour(&reading(*sensor)) == Some(*tone),
-            Test::Reads { sensor, below, limit } => {
-                limit.fixed().is_some_and(|limit| (reading(*sensor).brightness < limit) == *below)
-            }
-            _ => false,
-        }
-    };
+    let holds = |tick: usize| test.beyond(&trace.knew(tick), program).is_some_and(|beyond| beyond > 0.0);
     let blind = (visit.entered + 1..=visit.left).take_while(|tick| waits(*tick));
     // What is left behind at the beginning of the step is what the arming is for.
     blind.skip_while(|tick| holds(*tick)).find(|tick| holds(*tick))

@@ -14,7 +14,7 @@ use crate::mission::{
     Behaviour, Condition, Exit, Law, LineKind, Names, Parsed, SlotKind, Spanned, Target, Value, check, parse,
 };
 use crate::robot::Robot;
-use crate::sim::Run;
+use crate::record::Run;
 use crate::units::{Dimension, Quantity, Unit};
 
 /// Something that may help, and the text in which it has been done.

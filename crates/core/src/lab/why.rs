@@ -4,8 +4,8 @@
 use std::sync::Arc;
 
 use super::evidence::{Evidence, StepEvidence};
-use crate::controller::{Controller, Program, Readings, Standing, Term, Test};
-use crate::sim::{Run, Trace, Visit};
+use crate::controller::{Controller, Program, Readings, Standing, Term};
+use crate::record::{Run, Trace, Visit};
 
 /// A run played to its controller once more, so that it can be asked at any tick how things stand.
 #[derive(Clone, Debug)]
@@ -20,12 +20,8 @@ pub struct Replay {
 
 impl Replay {
     /// At the start of a run of a program.
-    pub fn new(program: &Arc<Program>) -> Self {
-        Self::of(Controller::new(Arc::clone(program)), program)
-    }
-
-    /// At the start of a run that another controller begins.
-    pub fn of(controller: Controller, program: &Arc<Program>) -> Self {
+    pub fn new(program: &Arc<Program>, run: &Run) -> Self {
+        let controller = run.controller(program);
         let fresh = controller.clone();
         Self { program: Arc::clone(program), controller, fresh, next: 0, events: Vec::new() }
     }
@@ -137,21 +133,6 @@ fn says(term: &Term, readings: &Readings<'_>, program: &Program) -> Option<bool>
         Term::All(terms) => terms.iter().try_fold(true, |all, term| Some(all & says(term, readings, program)?)),
         Term::Not(term) => Some(!says(term, readings, program)?),
         Term::As(term, _) | Term::For(term, ..) | Term::After(term, ..) => says(term, readings, program),
-        Term::Look(look) => {
-            let past = |below: bool, now: f64, limit: f64| if below { now < limit } else { now > limit };
-            Some(match &look.test {
-                Test::Bright { sensor, limits } => limits.holds(readings.sensors[*sensor].brightness, false),
-                Test::Colour { sensor, tone } => {
-                    program.tones[*sensor].nearest_colour(&readings.sensors[*sensor]) == Some(*tone)
-                }
-                Test::Reads { sensor, below, limit } => {
-                    past(*below, readings.sensors[*sensor].brightness, limit.fixed()?)
-                }
-                Test::Range { ranger, below, limit } => past(*below, readings.ranges[*ranger], limit.fixed()?),
-                Test::Battery { below, limit } => past(*below, readings.battery, limit.fixed()?),
-                Test::Switch { switch, pressed } => readings.touches[*switch] == *pressed,
-                _ => return None,
-            })
-        }
+        Term::Look(look) => Some(look.test.beyond(readings, program)? > 0.0),
     }
 }

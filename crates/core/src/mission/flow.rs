@@ -11,6 +11,21 @@ use crate::finding::{Finding, Source, has_errors};
 use crate::units::Quantity;
 
 impl Step {
+    /// Whether it goes on to the next step when its behaviour ends by itself, or when none of its rows is true.
+    pub fn goes_on_by_itself(&self) -> bool {
+        let Some((behaviour, _)) = &self.behaviour else { return false };
+        if matches!(behaviour.node, Behaviour::Choose(_)) {
+            return self.rows.iter().all(|row| row.condition.is_some());
+        }
+        let answered = |ending: &Ending| self.exits.iter().any(|exit| exit.condition.node == Condition::Ended(*ending));
+        // A signal waits for its exits, unless one of them asks for its end.
+        let asks = self.exits.iter().any(|exit| exit.condition.asks(|term| matches!(term, Condition::Ended(_))));
+        if matches!(behaviour.node, Behaviour::Signal(_)) && !self.exits.is_empty() && !asks {
+            return false;
+        }
+        behaviour.node.outcomes().iter().any(|ending| !answered(ending))
+    }
+
     /// Whether it keeps something under a name, itself or in one of its rows.
     pub fn measures(&self, name: &str) -> bool {
         let rows = self.rows.iter().filter_map(|row| match &row.answer {
@@ -222,7 +237,7 @@ fn reach(parsed: &Parsed, broken: bool, findings: &mut Vec<Finding>) {
                 _ => None,
             });
         }
-        if leaves_by_itself(step) {
+        if step.goes_on_by_itself() {
             open.extend(next[index]);
         }
     }
@@ -242,21 +257,6 @@ fn reach(parsed: &Parsed, broken: bool, findings: &mut Vec<Finding>) {
         let hint = "let an exit above it lead here, or take it out";
         findings.push(Finding::warning("M112", Source::Mission, step.name.span.clone(), message).hint(hint));
     }
-}
-
-/// Whether a step goes on to the next one when its behaviour comes to its own end.
-fn leaves_by_itself(step: &Step) -> bool {
-    let Some((behaviour, _)) = &step.behaviour else { return false };
-    if matches!(behaviour.node, Behaviour::Choose(_)) {
-        return step.rows.iter().all(|row| row.condition.is_some());
-    }
-    let asked = step.exits.iter().any(|exit| matches!(exit.condition.node, Condition::Ended(_)));
-    if matches!(behaviour.node, Behaviour::Signal(_)) && !step.exits.is_empty() && !asked {
-        return false;
-    }
-    let answered =
-        |ending: &Ending| step.exits.iter().any(|exit| exit.condition.node == Condition::Ended(*ending));
-    behaviour.node.outcomes().iter().any(|ending| !answered(ending))
 }
 
 /// What has a name and is never referred to.

@@ -5,8 +5,6 @@
 use std::ops::Range;
 
 use super::ast::{Answer, Argument, Comparison, Mission, Side, Spanned, Step, Target, Then, Value};
-use super::behaviours::{Behaviour, Signal};
-use super::conditions::Condition;
 use super::parser::Parsed;
 use super::sentence::either;
 
@@ -93,13 +91,8 @@ impl<'a> Reader<'a> {
         said.extend(step.exits.iter().map(|exit| {
             format!("When {}: {}.", self.condition(&exit.condition), self.target(&exit.target.node))
         }));
-        if let Some((behaviour, _)) = &step.behaviour {
-            let answered = |ending| step.exits.iter().any(|exit| exit.condition.node == Condition::Ended(ending));
-            let open = behaviour.node.outcomes().iter().any(|ending| !answered(*ending));
-            let waits = matches!(behaviour.node, Behaviour::Signal(Signal { .. })) && !step.exits.is_empty();
-            if open && step.rows.is_empty() && !waits {
-                said.push("When finished: next step.".into());
-            }
+        if step.goes_on_by_itself() {
+            said.push(if step.rows.is_empty() { "When finished: next step." } else { "Otherwise: next step." }.into());
         }
         said
     }

@@ -6,7 +6,7 @@ use toml::Spanned;
 use super::Setup;
 use crate::field::{Field, Mark, Point, Pose, Shape, SurfaceId};
 use crate::finding::{Finding, Source, did_you_mean};
-use crate::sim::{Act, Intervention};
+use crate::record::{Act, Intervention};
 use crate::tables::{Item, Tables};
 use crate::units::{Angle, Length, Pair, Positive, Time};
 

@@ -1,64 +1,12 @@
 //! Match rules: watches a run, keeps the score sheet, and says when it is decided and how.
 
 use super::scene::{Fallen, Scene};
-use super::trace::Happening;
 use crate::field::{Decider, Feat, Field, Point};
+use crate::record::{Happening, ScoreLine, Sheet, Verdict};
 use crate::robot::Robot;
 
 /// A robot that has come this far has moved, metres.
 const MOVED: f64 = 0.002;
-
-/// How a match was decided.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Verdict {
-    /// For us.
-    Won,
-    /// Against us.
-    Lost,
-    /// The time was over before anything decided it.
-    Drawn,
-}
-
-impl Verdict {
-    /// The word for it.
-    pub const fn word(self) -> &'static str {
-        match self {
-            Self::Won => "won",
-            Self::Lost => "lost",
-            Self::Drawn => "drawn",
-        }
-    }
-}
-
-/// A line of the score sheet.
-#[derive(Clone, Debug, PartialEq)]
-pub struct ScoreLine {
-    /// What for.
-    pub words: String,
-    /// Points each time.
-    pub each: f64,
-    /// How many times.
-    pub times: u32,
-    /// Tick of the first time; none while there was none.
-    pub first: Option<usize>,
-}
-
-/// The score sheet of a run.
-#[derive(Clone, Debug, PartialEq, Default)]
-pub struct Sheet {
-    /// One line for each line of the field's rules.
-    pub lines: Vec<ScoreLine>,
-    /// How the match was decided, and at which tick; none when the rules decide nothing.
-    pub verdict: Option<(Verdict, usize)>,
-}
-
-impl Sheet {
-    /// The sum of all lines; none when the rules give no points.
-    pub fn total(&self) -> Option<f64> {
-        let sum = || self.lines.iter().map(|line| line.each * f64::from(line.times)).sum();
-        (!self.lines.is_empty()).then(sum)
-    }
-}
 
 /// Whether a place between the feet of a robot is on something.
 fn straddles(feet: [Point; 3], on: impl Fn(Point) -> bool) -> bool {

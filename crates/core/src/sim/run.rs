@@ -5,148 +5,20 @@ use std::sync::atomic::{AtomicBool, Ordering};
 
 use super::STEP;
 use super::drive::Plant;
-use super::referee::{Referee, Sheet, Verdict};
+use super::referee::Referee;
 use super::scene::{Fallen, Marks, Rider, Scene};
 use super::sensor::Senses;
-use super::trace::{Happened, Happening, Prop, PropKind, Stamp, Tick, Trace};
 use super::world::{Levels, Role, World, by_lot};
 use crate::controller::{Action, Command, Controller, End, Event, Program, Status, THERE, WheelCommand};
 use crate::field::{Mark, Outline, Point, Pose};
+use crate::record::{
+    Act, Begun, Happened, Happening, Intervention, Outcome, Prop, PropKind, Run, Stamp, Tick, Trace, Verdict,
+};
 use crate::robot::Robot;
 use crate::units::math;
 
-/// How a run came out.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Outcome {
-    /// As planned.
-    Done,
-    /// An exit led to `fail`.
-    Failed,
-    /// The time limit was reached.
-    Limit,
-    /// It fell off a platform or a table.
-    Fell,
-    /// The simulation itself went wrong; the reason says how.
-    Error,
-}
-
-impl Outcome {
-    /// The word for it, as in `run --json`.
-    pub const fn word(self) -> &'static str {
-        match self {
-            Self::Done => "done",
-            Self::Failed => "failed",
-            Self::Limit => "limit",
-            Self::Fell => "fell",
-            Self::Error => "error",
-        }
-    }
-}
-
-/// One stay in a step.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Visit {
-    /// Index of the step.
-    pub step: usize,
-    /// Tick at which it was entered.
-    pub entered: usize,
-    /// Tick at which it was left.
-    pub left: usize,
-    /// Index of the exit that fired; none when something else ended it.
-    pub exit: Option<usize>,
-    /// Which look of that exit held, the first in written order.
-    pub look: usize,
-    /// Its place in the order in which steps were entered.
-    pub nth: usize,
-}
-
-/// A time during which one step of the text had the wheels.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Leg {
-    /// Index of the step.
-    pub step: usize,
-    /// Its first tick.
-    pub from: usize,
-    /// The tick at which another step has them, or the mission is over.
-    pub to: usize,
-}
-
 /// Seconds for which the world goes on after the mission's end: the robot brakes, and the last mark is crossed or not.
 const RUN_OUT: f64 = 0.5;
-
-/// A finished run.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Run {
-    /// How it came out.
-    pub outcome: Outcome,
-    /// Why, in words; empty when done.
-    pub reason: String,
-    /// Tick at which the mission ended; the trace goes on for half a second, in which the robot comes to rest.
-    pub ended: usize,
-    /// What was recorded.
-    pub trace: Trace,
-    /// The steps in the order they were visited: those of the text that no other steps stand in.
-    pub visits: Vec<Visit>,
-    /// The stays in steps that others stand in, such as a repeat, in the order they were entered.
-    pub groups: Vec<Visit>,
-    /// Who had the wheels when: one step after another, reflexes and all, without a gap.
-    pub legs: Vec<Leg>,
-    /// The step at which steps that take no time led round in a circle, when that ended it.
-    pub circle: Option<usize>,
-    /// What the rules of the field say to it.
-    pub sheet: Sheet,
-    /// What was done by hand meanwhile: with these the run can be made again.
-    pub interventions: Vec<Intervention>,
-}
-
-/// Something done by hand during a run.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Intervention {
-    /// Milliseconds after the start.
-    pub at_ms: u64,
-    /// What.
-    pub act: Act,
-}
-
-/// What a hand can do.
-#[derive(Clone, Debug, PartialEq)]
-pub enum Act {
-    /// Puts an object or an obstacle of the field somewhere.
-    Place {
-        /// Its name.
-        thing: String,
-        /// Where.
-        pose: Pose,
-    },
-    /// Takes an object or an obstacle away.
-    Remove {
-        /// Its name.
-        thing: String,
-    },
-    /// Puts the robot somewhere else; its mission goes on.
-    Carry {
-        /// Where the middle of its axle then is.
-        pose: Pose,
-    },
-    /// Holds a hand before a ranging sensor.
-    Cover {
-        /// The sensor's name.
-        sensor: String,
-        /// How far away, metres.
-        distance: f64,
-        /// For how many milliseconds.
-        for_ms: u64,
-    },
-    /// Holds a touch switch or a button down.
-    Press {
-        /// Its name.
-        switch: String,
-        /// For how many milliseconds.
-        for_ms: u64,
-    },
-    /// Lays a line or a patch on the mat.
-    Lay(Mark),
-}
 
 /// What a run depends on besides its world and program.
 #[derive(Clone, Copy, Debug, Default)]
@@ -173,18 +45,6 @@ pub struct Piece<'a> {
     pub step: usize,
     /// Where the robot is put then, standing; none leaves it where it got to, moving as it did.
     pub pose: Option<Pose>,
-}
-
-impl Run {
-    /// Seconds from the start to the end of the mission.
-    pub fn duration(&self) -> f64 {
-        self.trace.seconds(self.ended)
-    }
-
-    /// Where the robot came to rest.
-    pub fn final_pose(&self) -> Pose {
-        self.trace.ticks.last().map_or_else(Pose::default, |tick| tick.pose)
-    }
 }
 
 /// Runs a program to its end with nothing done by hand. None when `cancel` was set meanwhile.
@@ -250,6 +110,7 @@ struct Match<'w> {
     /// Which obstacles were there at the last look.
     present: Vec<bool>,
     circle: Option<usize>,
+    begun: Option<Begun>,
     step: u64,
     /// What is still to come of a run that begins in the middle, and its program.
     piece: Option<(Piece<'w>, &'w Arc<Program>)>,
@@ -309,6 +170,7 @@ impl<'w> Match<'w> {
             relaid: None,
             trace,
             circle: None,
+            begun: None,
             step: 0,
             piece,
         }
@@ -320,7 +182,9 @@ impl<'w> Match<'w> {
             return;
         };
         let Brain::Mission(before) = &self.seats[0].brain else { return };
-        let after = Controller::starting_at(Arc::clone(program), piece.step, &before.knowledge());
+        let knowledge = before.knowledge();
+        let after = Controller::starting_at(Arc::clone(program), piece.step, &knowledge);
+        self.begun = Some(Begun { step: piece.step, knowledge });
         self.seats[0].brain = Brain::Mission(Box::new(after));
         self.program = program;
         self.trace.begin_again();
@@ -592,48 +456,15 @@ impl<'w> Match<'w> {
     }
 
     fn finish(self, (ended, outcome, reason): (usize, Outcome, String)) -> Run {
-        // What was written down beyond the end is what came of it, not another visit.
-        let (mut visits, mut groups): (Vec<Visit>, Vec<Visit>) = Default::default();
-        let mut nth = 0;
-        for stamp in &self.trace.events {
-            let tick = stamp.tick as usize;
-            let (Event::Entered { step } | Event::Left { step, .. }) = stamp.event else { continue };
-            let of = &self.program.steps[step];
-            if !of.written {
-                continue;
-            }
-            let list = if of.group { &mut groups } else { &mut visits };
-            match stamp.event {
-                Event::Left { exit, look, .. } => {
-                    if let Some(visit) = list.iter_mut().rev().find(|visit| visit.step == step) {
-                        (visit.left, visit.exit, visit.look) = (tick, exit, look);
-                    }
-                }
-                _ => {
-                    list.push(Visit { step, entered: tick, left: ended, exit: None, look: 0, nth });
-                    nth += 1;
-                }
-            }
-        }
+        let recorded = Run::of(self.trace, self.program, ended, outcome, reason);
         let clock = self.world.field.rules.clock.unwrap_or(f64::INFINITY);
         let left = clock.min(f64::from(self.program.limit_ticks) * f64::from(self.program.period_ms) / 1000.0)
-            - self.trace.seconds(ended);
-        let planned = outcome == Outcome::Done;
+            - recorded.trace.seconds(ended);
+        let planned = recorded.outcome == Outcome::Done;
         let left = planned.then(|| left.max(0.0) as u32);
         let sheet = self.referee.close(&self.world.field, &self.world.robot, &self.scene, ended, left);
         let interventions = self.interventions.to_vec();
-        Run {
-            outcome,
-            reason,
-            ended,
-            legs: legs(&self.trace, ended),
-            circle: self.circle,
-            trace: self.trace,
-            visits,
-            groups,
-            sheet,
-            interventions,
-        }
+        Run { circle: self.circle, begun: self.begun, sheet, interventions, ..recorded }
     }
 }
 
@@ -675,29 +506,6 @@ fn props(world: &World) -> Vec<Prop> {
         outline: obstacle.outline.clone(),
     });
     robots.chain(objects).chain(obstacles).collect()
-}
-
-/// Who had the wheels when, up to the end of the mission.
-fn legs(trace: &Trace, ended: usize) -> Vec<Leg> {
-    let mut legs: Vec<Leg> = Vec::new();
-    let mut events = trace.events.iter().peekable();
-    for (tick, at) in trace.ticks.iter().enumerate().take(ended.max(1)) {
-        let step = usize::from(at.step);
-        let mut fresh = false;
-        while let Some(stamp) = events.next_if(|stamp| stamp.tick as usize <= tick) {
-            fresh |= stamp.event == Event::Entered { step };
-        }
-        match legs.last_mut() {
-            Some(leg) if leg.step == step && !fresh => {}
-            _ => {
-                if let Some(leg) = legs.last_mut() {
-                    leg.to = tick;
-                }
-                legs.push(Leg { step, from: tick, to: ended });
-            }
-        }
-    }
-    legs
 }
 
 fn why(program: &Program, end: End) -> (Outcome, String) {

@@ -9,6 +9,7 @@ use super::scene::{Marks, Rider, Scene};
 use super::solve::Solver;
 use super::stage::Stage;
 use super::*;
+use crate::record::Outcome;
 use crate::controller::{Command, Event, Program, WheelCommand};
 use crate::field::{Field, Point, Pose, Wall};
 use crate::project::{Setup, prepare};
@@ -301,7 +302,7 @@ fn the_same_input_gives_the_same_trace_on_any_thread() {
     let setup = setup();
     let program = program(MISSION, &setup);
     let world = setup.world();
-    let hash = |seed| run(&world, &program, world.start(None, seed), seed, None).unwrap().trace.hash();
+    let hash = |seed| run(&world, &program, world.start(None, seed), seed, None).unwrap().fingerprint();
     let alone: Vec<u64> = (0..4).map(hash).collect();
     let threads: Vec<u64> = std::thread::scope(|scope| {
         let handles: Vec<_> = (0..4).map(|seed| scope.spawn(move || hash(seed))).collect();
@@ -318,7 +319,7 @@ fn the_trace_of_the_demo_is_the_one_on_record() {
     let program = program(MISSION, &setup);
     let world = setup.world();
     let run = run(&world, &program, world.start(Some("slipway"), 7), 7, None).unwrap();
-    insta::assert_snapshot!(format!("{:016x} {} ticks", run.trace.hash(), run.trace.ticks.len()));
+    insta::assert_snapshot!(format!("{:016x} {} ticks", run.fingerprint(), run.trace.ticks.len()));
 }
 
 #[test]

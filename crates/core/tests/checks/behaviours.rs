@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use wayodos_core::controller::{Controller, Event};
 use wayodos_core::project::prepare;
-use wayodos_core::sim::{Outcome, Run};
+use wayodos_core::record::{Outcome, Run};
 use wayodos_core::units::math;
 
 use super::bench::Bench;

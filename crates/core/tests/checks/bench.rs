@@ -7,7 +7,8 @@ use wayodos_core::finding::Finding;
 use wayodos_core::lab::evidence::evidence;
 use wayodos_core::lab::hindsight::hindsight;
 use wayodos_core::project::{Setup, prepare};
-use wayodos_core::sim::{Run, run};
+use wayodos_core::record::Run;
+use wayodos_core::sim::run;
 
 const ROBOT: &str = include_str!("../../../../examples/brinewick/robots/curlew.toml");
 const FIELD: &str = include_str!("../../../../examples/brinewick/fields/causeway.toml");

@@ -1,7 +1,7 @@
 //! Effects that belong to the program rather than to the world: they come with the way it is written, and go with it.
 
 use wayodos_core::controller::Event;
-use wayodos_core::sim::{Outcome, Run};
+use wayodos_core::record::{Outcome, Run};
 
 use super::bench::Bench;
 

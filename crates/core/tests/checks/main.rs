@@ -8,7 +8,7 @@ mod effects;
 use bench::Bench;
 use wayodos_core::controller::{Action, Goal, Source, WheelCommand};
 use wayodos_core::finding::Severity;
-use wayodos_core::sim::Outcome;
+use wayodos_core::record::Outcome;
 
 fn bench() -> Bench {
     Bench::default()

@@ -14,7 +14,7 @@ mod things;
 
 use wayodos_core::controller::Event;
 use wayodos_core::lab::evidence::{Evidence, THIN};
-use wayodos_core::sim::{Outcome, Run};
+use wayodos_core::record::{Outcome, Run};
 
 use table::{ROBOT, Table, degrees, gone, pose_at, then_rest};
 

@@ -1,7 +1,7 @@
 //! What comes, walks, plays and counts on a field: timetables, rivals and the score sheet.
 
 use wayodos_core::field::{Mark, Point, Pose, Shape, SurfaceId};
-use wayodos_core::sim::{Act, Happening, Intervention, Outcome, PropKind, Run, Verdict};
+use wayodos_core::record::{Act, Happening, Intervention, Outcome, PropKind, Run, Verdict};
 
 use crate::table::{Table, then_rest};
 
@@ -93,8 +93,8 @@ fn rivals_stand_drift_patrol_and_follow_missions_of_their_own() {
     assert!(at(4.0, 1).x > 0.7 && (at(4.0, 1).y - 0.2).abs() < 0.02, "{:?}", at(4.0, 1));
     let guard: Vec<f64> = (0..1200).map(|tick| run.trace.place(tick, 2).unwrap().x).collect();
     assert!(guard.iter().any(|x| *x > 1.24) && guard[800..].iter().any(|x| *x < 1.0), "there and back");
-    assert_eq!(run.trace.hash(), table.run(WAIT).trace.hash());
-    assert_ne!(run.trace.hash(), table.run_with(WAIT, 2).trace.hash());
+    assert_eq!(run.fingerprint(), table.run(WAIT).fingerprint());
+    assert_ne!(run.fingerprint(), table.run_with(WAIT, 2).fingerprint());
 }
 
 #[test]

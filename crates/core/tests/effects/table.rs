@@ -3,7 +3,8 @@
 use wayodos_core::field::Pose;
 use wayodos_core::lab::evidence::{Evidence, evidence};
 use wayodos_core::project::{Setup, prepare};
-use wayodos_core::sim::{Intervention, Play, Run, play, run};
+use wayodos_core::record::{Intervention, Run};
+use wayodos_core::sim::{Play, play, run};
 
 pub const ROBOT: &str = include_str!("../../../../examples/brinewick/robots/curlew.toml");
 

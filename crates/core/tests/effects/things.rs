@@ -3,7 +3,7 @@
 use wayodos_core::field::{Mark, Point, Pose, Shape, SurfaceId};
 use wayodos_core::project::prepare;
 use wayodos_core::robot::load;
-use wayodos_core::sim::{Act, Happening, Intervention, Outcome, PropKind, Run, Verdict};
+use wayodos_core::record::{Act, Happening, Intervention, Outcome, PropKind, Run, Verdict};
 
 use crate::table::{Table, degrees, gone, then_rest};
 
@@ -258,8 +258,8 @@ fn e50_what_a_hand_changes_acts_at_once_and_replays_exactly() {
     let covered = hand(1500);
     assert_eq!(covered.reason, "something");
     assert!((1.5..1.6).contains(&covered.duration()), "{}", covered.duration());
-    assert_eq!(covered.trace.hash(), hand(1500).trace.hash(), "the same hand, the same run");
-    assert_ne!(covered.trace.hash(), hand(1400).trace.hash());
+    assert_eq!(covered.fingerprint(), hand(1500).fingerprint(), "the same hand, the same run");
+    assert_ne!(covered.fingerprint(), hand(1400).fingerprint());
 }
 
 #[test]

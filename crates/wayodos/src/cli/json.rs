@@ -3,7 +3,7 @@
 use serde::Serialize;
 use wayodos_core::controller::Event;
 use wayodos_core::finding::{Edit, Finding, line_column};
-use wayodos_core::sim::{Happening, Tick};
+use wayodos_core::record::{Happening, Tick};
 use wayodos_report::Story;
 use wayodos_report::words::{goal_words, happening_words};
 use wayodos_report::{Flow, FlowBox};
@@ -208,6 +208,7 @@ pub fn run(project: &Project, all: &[Finding], told: &Told, wall_ms: f64) -> Str
             let (kind, step, exit, count) = match stamp.event {
                 Event::Entered { step } => ("entered", step, None, None),
                 Event::Counted { step, exit, count } => ("counted", step, Some(exit), Some(count)),
+                Event::Ended { step, exit } => ("ended by itself", step, Some(exit), None),
                 Event::Left { step, exit, .. } => ("left", step, exit, None),
                 Event::Took { reflex } => ("reflex took over", program.reflexes[reflex].step, None, None),
                 Event::Gave { reflex } => ("reflex gave back", program.reflexes[reflex].step, None, None),
@@ -275,7 +276,7 @@ pub fn run(project: &Project, all: &[Finding], told: &Told, wall_ms: f64) -> Str
         steps: steps.collect(),
         events,
         findings: list(project, all),
-        trace_hash: Some(format!("{:016x}", trace.hash())),
+        trace_hash: Some(format!("{:016x}", run.fingerprint())),
         wall_ms: Some(rounded(wall_ms, 3)),
     })
 }

@@ -5,9 +5,9 @@ use std::path::Path;
 use std::process::ExitCode;
 use std::time::Instant;
 
-use wayodos_core::controller::Goal;
+use wayodos_core::controller::{ExitKind, Goal};
 use wayodos_core::finding::{Finding, Severity};
-use wayodos_core::sim::Outcome;
+use wayodos_core::record::Outcome;
 use wayodos_report::Story;
 use wayodos_report::words::{
     Weight, exit_words, goal_words, happening_words, outcome_words, rest_words, score_lines, verdict_words,
@@ -60,9 +60,10 @@ fn report(project: &Project, told: &Told) -> String {
         let _ = writeln!(out, "{:>3}  {:<32} {times:>17}", visit.step + 1, of.name);
         for (exit, evidence) in of.exits.iter().zip(&step.exits) {
             let failed = matches!(exit.goal, Goal::Fail(_));
-            let (words, weight) = exit_words(evidence, failed);
+            let (words, weight) = exit_words(evidence, exit.kind, failed);
             let target = match weight {
                 Weight::Spare => String::new(),
+                _ if exit.kind != ExitKind::Written => String::new(),
                 Weight::Fired | Weight::Thin | Weight::Failed => {
                     format!("  -> {}", goal_words(program, visit.step, &exit.goal))
                 }
@@ -87,6 +88,6 @@ fn report(project: &Project, told: &Told) -> String {
         let _ = writeln!(out, "{verdict}");
     }
     let _ = writeln!(out, "{}", rest_words(run));
-    let _ = writeln!(out, "trace {:016x}", trace.hash());
+    let _ = writeln!(out, "trace {:016x}", run.fingerprint());
     out
 }

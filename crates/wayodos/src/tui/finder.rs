@@ -6,7 +6,7 @@ use nucleo_matcher::pattern::{CaseMatching, Normalization, Pattern};
 use nucleo_matcher::{Config, Matcher, Utf32Str};
 use tui_input::Input;
 use wayodos_core::mission::edit::Edit;
-use wayodos_core::sim::Act;
+use wayodos_core::record::Act;
 
 use super::keymap::Action;
 use super::model::Question;

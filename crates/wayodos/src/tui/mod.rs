@@ -34,7 +34,7 @@ use ratatui::crossterm::terminal::{
 use ratatui::crossterm::{cursor, execute};
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 use signal_hook::iterator::Signals;
-use wayodos_core::sim::Intervention;
+use wayodos_core::record::Intervention;
 use wayodos_report::{Parts, to_pdf, to_svg};
 
 use self::cells::Cells;

@@ -12,7 +12,7 @@ use wayodos_core::finding::{Finding, Severity};
 use wayodos_core::lab::why::Replay;
 use wayodos_core::mission::{Block, Line, Slot};
 use wayodos_core::project::{Prepared, Setup, prepare};
-use wayodos_core::sim::Intervention;
+use wayodos_core::record::Intervention;
 
 use super::finder::Finder;
 use super::free::Free;
@@ -566,7 +566,7 @@ impl Model {
     /// Takes other files beside the mission over: robot, field and what goes with them.
     pub fn refit(&mut self, project: Project) {
         self.setup = project.setup.clone().map(Arc::new);
-        if self.hands.iter().any(|hand| matches!(&hand.act, wayodos_core::sim::Act::Place { thing, .. } if thing == wayodos_core::project::BOX))
+        if self.hands.iter().any(|hand| matches!(&hand.act, wayodos_core::record::Act::Place { thing, .. } if thing == wayodos_core::project::BOX))
         {
             self.setup = self.setup.as_ref().map(|setup| Arc::new(setup.with_box()));
         }

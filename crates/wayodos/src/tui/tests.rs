@@ -9,7 +9,8 @@ use std::sync::Arc;
 use ratatui::buffer::Buffer;
 use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
 use ratatui::layout::Rect;
-use wayodos_core::sim::{Outcome, World};
+use wayodos_core::record::Outcome;
+use wayodos_core::sim::World;
 
 use super::cells::Cells;
 use super::model::{Cursor, Mode, Model};
@@ -120,7 +121,7 @@ impl App {
 #[test]
 fn a_nudge_runs_again_and_undo_brings_the_old_run_back() {
     let mut app = App::new();
-    let before = app.model.told.as_ref().unwrap().run.trace.hash();
+    let before = app.model.told.as_ref().unwrap().run.fingerprint();
     assert_eq!((app.slot(), app.outcome()), ("cruise", Outcome::Done));
     app.press("Down Down Down Down Down Right Right +");
     assert_eq!((app.slot(), app.outcome()), ("4", Outcome::Failed));
@@ -128,7 +129,7 @@ fn a_nudge_runs_again_and_undo_brings_the_old_run_back() {
     assert!(app.model.change.starts_with("now failed at"), "{}", app.model.change);
     assert!(matches!(app.asked.last(), Some(Effect::Draft(text)) if text.contains("crossed 4")));
     app.press("u");
-    assert_eq!(app.model.told.as_ref().unwrap().run.trace.hash(), before);
+    assert_eq!(app.model.told.as_ref().unwrap().run.fingerprint(), before);
     assert!(!app.model.unsaved() && matches!(app.asked.last(), Some(Effect::ClearDraft)));
     app.press("r");
     assert_eq!(app.slot(), "4");

@@ -177,7 +177,7 @@ impl Compiler<'_> {
                     let out = phases.wheels(self, "out", pace, pace);
                     let from = self.memory;
                     if let Some(until) = until {
-                        let words = self.units[place.unit].text[until.span.clone()].to_owned();
+                        let words = self.words(place, &until.span);
                         let term = self.term(place, until)?;
                         self.leaves_on(out, term, from, &words, Goal::Next);
                     }

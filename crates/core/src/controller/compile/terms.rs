@@ -17,7 +17,7 @@ impl Compiler<'_> {
     }
 
     pub(super) fn term(&mut self, place: &Place, condition: &Spanned<Condition>) -> Option<Term> {
-        let words = self.units[place.unit].text[condition.span.clone()].to_owned();
+        let words = self.words(place, &condition.span);
         Some(match &condition.node {
             Condition::Any(terms) => {
                 Term::Any(terms.iter().map(|term| self.term(place, term)).collect::<Option<Vec<_>>>()?)
@@ -56,7 +56,8 @@ impl Compiler<'_> {
                         Sight::Bright(limits) => Test::Bright { sensor, limits },
                         Sight::Colour(tone) => Test::Colour { sensor, tone },
                     };
-                    let words = format!("{} sees {}", compiler.robot.sensors[sensor].name, tone.node);
+                    let tone = Self::word(place, &tone.node);
+                    let words = format!("{} sees {tone}", compiler.robot.sensors[sensor].name);
                     terms.push(compiler.look(test, &words));
                 }
                 let any = if terms.len() == 1 { terms.pop()? } else { Term::Any(terms) };
@@ -187,8 +188,8 @@ impl Compiler<'_> {
         let mut terms = Vec::new();
         for name in &sensors.names {
             let num = self.named(place, &name.node)?;
-            let told = if sensors.names.len() == 1 { words } else { &name.node };
-            terms.push(self.look(test(num), told));
+            let one = if sensors.names.len() == 1 { words.to_owned() } else { self.meant(place, &name.node) };
+            terms.push(self.look(test(num), &one));
         }
         Some(joined(sensors.how, terms))
     }

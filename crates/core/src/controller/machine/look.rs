@@ -1,11 +1,10 @@
 //! Looking: what amounts are worth and which terms hold, at one tick.
 
-use super::{Controller, Event, Frame, Now, REACHED, Readings, STALLED, THERE};
+use super::{Controller, Event, Frame, Now, Readings};
 use crate::controller::compile::ticks;
 pub(super) use crate::controller::compile::ticks as ticks_of;
-use crate::controller::program::{Armed, Look, Num, Source, Term, Test, WheelCommand};
+use crate::controller::program::{Armed, Look, Num, Source, Term};
 use crate::mission::{apply, reckon};
-use crate::units::math::wrap;
 
 impl Controller {
     /// What an amount is worth now.
@@ -107,122 +106,16 @@ impl Controller {
     }
 
     fn look(&mut self, look: &Look, frame: &Frame, exit: Option<usize>, now: &mut Now<'_>) -> bool {
-        let holds = self.test(look, frame, exit, now);
-        self.memory[look.slot].holds = holds;
-        holds
-    }
-
-    fn test(&mut self, look: &Look, frame: &Frame, exit: Option<usize>, now: &mut Now<'_>) -> bool {
-        let program = now.program;
         let readings = now.readings;
-        match &look.test {
-            Test::Bright { sensor, limits } => {
-                let memory = &mut self.memory[look.slot];
-                memory.on = limits.holds(readings.sensors[*sensor].brightness, memory.on);
-                memory.on
-            }
-            Test::Colour { sensor, tone } => {
-                program.tones[*sensor].nearest_colour(&readings.sensors[*sensor]) == Some(*tone)
-            }
-            Test::Reads { sensor, below, limit } => {
-                beyond(*below, readings.sensors[*sensor].brightness, self.value(limit, readings))
-            }
-            Test::Range { ranger, below, limit } => {
-                beyond(*below, readings.ranges[*ranger], self.value(limit, readings))
-            }
-            Test::Battery { below, limit } => beyond(*below, readings.battery, self.value(limit, readings)),
-            Test::Compare { left, below, right } => {
-                beyond(*below, self.value(left, readings), self.value(right, readings))
-            }
-            Test::Code { sensor, low, high } => {
-                let code = self.code(*sensor, readings);
-                (self.value(low, readings)..=self.value(high, readings)).contains(&code)
-            }
-            Test::Changed { sensor, down, by } => {
-                let (by, now) = (self.value(by, readings), readings.sensors[*sensor].brightness);
-                let memory = &mut self.memory[look.slot];
-                let extreme = if memory.looked { memory.marks[0] } else { now };
-                memory.looked = true;
-                memory.marks[0] = if *down { extreme.max(now) } else { extreme.min(now) };
-                (memory.marks[0] - now).abs() >= by && by > 0.0
-            }
-            Test::Crossed { sensor, limits, count, met, apart } => {
-                let at = self.travelled(frame, readings);
-                let apart = apart.as_ref().map_or(0.0, |apart| self.value(apart, readings));
-                let count = self.value(count, readings);
-                let memory = &mut self.memory[look.slot];
-                let on = limits.holds(readings.sensors[*sensor].brightness, memory.on);
-                let far = memory.count == 0 || (at - memory.marks[0]).abs() >= apart;
-                let (enters, leaves) = (on && !memory.on && memory.looked, !on && memory.on && memory.entered);
-                if on && !memory.on {
-                    // A line that the step began on was not entered in it, and is not counted.
-                    memory.entered = memory.looked;
-                }
-                if far && if *met { enters } else { leaves } {
-                    memory.count += 1;
-                    memory.marks[0] = at;
-                    if let Some(exit) = exit {
-                        now.events.push(Event::Counted { step: frame.step, exit, count: memory.count });
-                    }
-                }
-                (memory.on, memory.looked) = (on, true);
-                f64::from(memory.count) >= count
-            }
-            Test::Travelled(distance) => self.travelled(frame, readings).abs() >= self.value(distance, readings),
-            Test::Turned(angle) => (self.heading(readings) - frame.heading).abs() >= self.value(angle, readings),
-            Test::Heading(goal) => {
-                let off = wrap(self.value(goal, readings) - (self.heading(readings) - self.heading_at_start));
-                let memory = &mut self.memory[look.slot];
-                // Passed between two looks counts; the jump on the far side of the circle does not.
-                let passed = memory.looked && memory.marks[0] * off < 0.0 && (memory.marks[0] - off).abs() < 1.0;
-                (memory.marks[0], memory.looked) = (off, true);
-                passed || off.abs() < REACHED
-            }
-            Test::Rolled { wheel, amount } => {
-                let rolled = (readings.wheels[*wheel] - frame.wheels[*wheel]) * program.wheel_radius;
-                rolled.abs() >= self.value(amount, readings)
-            }
-            Test::Passed(seconds) => {
-                self.tick - frame.entered >= ticks(self.value(seconds, readings), program.period_ms)
-            }
-            Test::Clock(seconds) => self.tick >= ticks(self.value(seconds, readings), program.period_ms),
-            Test::Switch { switch, pressed } => readings.touches[*switch] == *pressed,
-            Test::Bumped(switch) => {
-                let (memory, now) = (&mut self.memory[look.slot], readings.touches[*switch]);
-                // Pressed already when the step began: that press belongs to what was before.
-                memory.entered |= now && !memory.on && memory.looked;
-                (memory.on, memory.looked) = (now, true);
-                memory.entered && !now
-            }
-            Test::There(actuator) => (readings.actuators[*actuator] - self.wanted[*actuator]).abs() < THERE,
-            Test::Blocked(actuator) => {
-                let ((from, to), at) = (program.stops[*actuator], readings.actuators[*actuator]);
-                let wanted = self.wanted[*actuator];
-                (wanted > to && at >= to) || (wanted < from && at <= from)
-            }
-            Test::Lost => frame.lost > 0,
-            Test::Stalled(seconds) => {
-                let drives = |command: WheelCommand| match command {
-                    WheelCommand::Duty(value) | WheelCommand::Speed(value) => value != 0.0,
-                    WheelCommand::Brake | WheelCommand::Coast | WheelCommand::Keep => false,
-                };
-                let least = ticks(self.value(seconds, readings), program.period_ms);
-                let (tick, told) = (self.tick, [self.told.left, self.told.right]);
-                let memory = &mut self.memory[look.slot];
-                // A wheel that is not told to turn does not stall; one that turned does so from here on.
-                let stands = |wheel: usize, mark: f64| {
-                    drives(told[wheel]) && (readings.wheels[wheel] - mark).abs() * program.wheel_radius < STALLED
-                };
-                let either = stands(0, memory.marks[0]) || stands(1, memory.marks[1]);
-                if !memory.looked || !either {
-                    (memory.looked, memory.since, memory.marks) = (true, tick, readings.wheels);
-                }
-                either && tick - memory.since >= least
-            }
-            Test::Ended(ending) => frame.ending == Some(*ending),
-            Test::Squared => frame.stands == [true, true],
-            Test::Label(label) => self.labels[*label],
+        let counted = self.remember(&look.test, look.slot, frame, readings);
+        let gauge = self.gauge(&look.test, &self.memory[look.slot], frame, readings);
+        let memory = &mut self.memory[look.slot];
+        memory.holds = gauge.holds;
+        memory.nearest = memory.nearest.min(gauge.away);
+        if counted && let Some(exit) = exit {
+            now.events.push(Event::Counted { step: frame.step, exit, count: memory.count });
         }
+        gauge.holds
     }
 
     /// Metres since the step began, ahead positive: the mean of both wheels.
@@ -230,9 +123,4 @@ impl Controller {
         let turned = |wheel: usize| readings.wheels[wheel] - frame.wheels[wheel];
         f64::midpoint(turned(0), turned(1)) * self.program.wheel_radius
     }
-}
-
-/// Whether a value is on the far side of a limit.
-fn beyond(below: bool, value: f64, limit: f64) -> bool {
-    if below { value < limit } else { value > limit }
 }

@@ -1,10 +1,9 @@
 //! How things stand at a tick: who has the wheels, and how far every exit and reflex is from firing. Asked for by
 //! whoever explains a run; nothing here changes what the controller does.
 
-use super::{Controller, Frame, Readings, look::ticks_of};
+use super::{Controller, Frame, Readings};
 use crate::controller::program::{Armed, Look, Term, Test};
 use crate::units::Dimension;
-use crate::units::math::wrap;
 
 /// How one look of an exit or a reflex stands.
 #[derive(Clone, Debug, PartialEq)]
@@ -17,6 +16,9 @@ pub struct Live {
     pub goal: Option<f64>,
     /// How far that is away, in SI; nothing when it is reached.
     pub away: Option<f64>,
+    /// The least distance since the step began, in SI; none before it was evaluated, and when it is no matter of more or
+    /// less.
+    pub nearest: Option<f64>,
     /// What the amounts measure; none for counted lines and for what is no amount.
     pub of: Option<Dimension>,
     /// It is read anew at every look, instead of adding up since the step began.
@@ -62,7 +64,9 @@ pub struct StepStanding {
     pub since: f64,
     /// Passes that it has made, of a repeat.
     pub passes: u32,
-    /// Its exits, in written order.
+    /// The exit of its own by which its behaviour ended by itself.
+    pub ender: Option<usize>,
+    /// Its exits: those that are written first, in written order.
     pub exits: Vec<TermStanding>,
 }
 
@@ -92,15 +96,7 @@ impl Controller {
     /// How things stand after a tick; `readings` are those of that tick.
     pub fn standing(&self, readings: &Readings<'_>) -> Standing {
         let program = &*self.program;
-        let steps = self.frames.iter().map(|frame| {
-            let exits = program.steps[frame.step].exits.iter();
-            StepStanding {
-                step: frame.step,
-                since: self.seconds(frame),
-                passes: frame.passes,
-                exits: exits.map(|exit| self.term_standing(&exit.term, frame, readings)).collect(),
-            }
-        });
+        let steps = self.frames.iter().map(|frame| self.step_standing(frame, readings));
         let top = self.takeovers.first().map_or(self.frames.len(), |takeover| takeover.base);
         let reflexes = program.reflexes.iter().enumerate().map(|(index, reflex)| ReflexStanding {
             watches: reflex.within.is_empty()
@@ -113,6 +109,18 @@ impl Controller {
             steps: steps.collect(),
             reflexes: reflexes.collect(),
             kept: kept.map(|(name, value)| (name.clone(), *value)).collect(),
+        }
+    }
+
+    /// How an active step stands.
+    pub(super) fn step_standing(&self, frame: &Frame, readings: &Readings<'_>) -> StepStanding {
+        let exits = self.program.steps[frame.step].exits.iter();
+        StepStanding {
+            step: frame.step,
+            since: self.seconds(frame),
+            passes: frame.passes,
+            ender: frame.ender.map(|(exit, _)| exit),
+            exits: exits.map(|exit| self.term_standing(&exit.term, frame, readings)).collect(),
         }
     }
 
@@ -165,113 +173,27 @@ impl Controller {
     }
 
     fn live(&self, look: &Look, frame: &Frame, readings: &Readings<'_>) -> Live {
-        let program = &*self.program;
-        let holds = self.memory[look.slot].holds;
-        let mut live = Live {
-            words: look.words.clone(),
-            now: None,
-            goal: None,
-            away: None,
-            of: None,
-            is_reading: false,
-            sees: None,
-            holds,
-        };
-        live.is_reading = matches!(
-            look.test,
-            Test::Bright { .. } | Test::Reads { .. } | Test::Range { .. } | Test::Battery { .. } | Test::Compare { .. }
-        );
-        let mut amount = |now: f64, goal: f64, away: f64, of: Option<Dimension>| {
-            (live.now, live.goal, live.away, live.of) = (Some(now), Some(goal), Some(away.max(0.0)), of);
-        };
-        let past = |below: bool, now: f64, limit: f64| if below { now - limit } else { limit - now };
-        match &look.test {
-            Test::Bright { sensor, limits } => {
-                let now = readings.sensors[*sensor].brightness;
-                let goal = if now < limits.low || !limits.high.is_finite() { limits.low } else { limits.high };
-                let away = (limits.low - now).max(now - limits.high);
-                amount(now, goal, away, Some(Dimension::Percent));
-            }
+        let memory = &self.memory[look.slot];
+        let gauge = self.gauge(&look.test, memory, frame, readings);
+        let amount = |value: f64| Some(value).filter(|value| !value.is_nan());
+        let distance = |value: f64| Some(value.max(0.0)).filter(|value| value.is_finite());
+        let sees = match &look.test {
             Test::Colour { sensor, .. } => {
-                let tones = &program.tones[*sensor];
-                let seen = tones.nearest_colour(&readings.sensors[*sensor]);
-                live.sees = seen.map(|tone| tones.tones[tone].name.clone());
+                let tones = &self.program.tones[*sensor];
+                tones.nearest_colour(&readings.sensors[*sensor]).map(|tone| tones.tones[tone].name.clone())
             }
-            Test::Reads { sensor, below, limit } => {
-                let (now, limit) = (readings.sensors[*sensor].brightness, self.value(limit, readings));
-                amount(now, limit, past(*below, now, limit), Some(Dimension::Percent));
-            }
-            Test::Range { ranger, below, limit } => {
-                let (now, limit) = (readings.ranges[*ranger], self.value(limit, readings));
-                amount(now, limit, past(*below, now, limit), Some(Dimension::Length));
-            }
-            Test::Battery { below, limit } => {
-                let limit = self.value(limit, readings);
-                amount(readings.battery, limit, past(*below, readings.battery, limit), Some(Dimension::Voltage));
-            }
-            Test::Compare { left, below, right } => {
-                let (left, right) = (self.value(left, readings), self.value(right, readings));
-                amount(left, right, past(*below, left, right), None);
-            }
-            Test::Code { sensor, low, .. } => {
-                let (now, low) = (self.code(*sensor, readings), self.value(low, readings));
-                (live.now, live.goal) = (Some(now), Some(low));
-            }
-            Test::Changed { sensor, by, .. } => {
-                let (memory, by) = (&self.memory[look.slot], self.value(by, readings));
-                let now = readings.sensors[*sensor].brightness;
-                let gone = if memory.looked { (memory.marks[0] - now).abs() } else { 0.0 };
-                amount(gone, by, by - gone, Some(Dimension::Percent));
-            }
-            Test::Crossed { count, .. } => {
-                let (now, count) = (f64::from(self.memory[look.slot].count), self.value(count, readings));
-                amount(now, count, count - now, None);
-            }
-            Test::Travelled(distance) => {
-                let (now, goal) = (self.travelled(frame, readings).abs(), self.value(distance, readings));
-                amount(now, goal, goal - now, Some(Dimension::Length));
-            }
-            Test::Turned(angle) => {
-                let (now, goal) = ((self.heading(readings) - frame.heading).abs(), self.value(angle, readings));
-                amount(now, goal, goal - now, Some(Dimension::Angle));
-            }
-            Test::Heading(angle) => {
-                let (now, goal) = (self.heading(readings) - self.heading_at_start, self.value(angle, readings));
-                amount(now, goal, wrap(goal - now).abs(), Some(Dimension::Angle));
-            }
-            Test::Rolled { wheel, amount: goal } => {
-                let rolled = (readings.wheels[*wheel] - frame.wheels[*wheel]) * program.wheel_radius;
-                let goal = self.value(goal, readings);
-                amount(rolled.abs(), goal, goal - rolled.abs(), Some(Dimension::Length));
-            }
-            Test::Passed(seconds) => {
-                let (now, goal) = (self.seconds(frame), self.value(seconds, readings));
-                amount(now, goal, goal - now, Some(Dimension::Time));
-            }
-            Test::Clock(seconds) => {
-                let now = f64::from(self.tick) * f64::from(program.period_ms) / 1e3;
-                let goal = self.value(seconds, readings);
-                amount(now, goal, goal - now, Some(Dimension::Time));
-            }
-            Test::Stalled(seconds) => {
-                let memory = &self.memory[look.slot];
-                let period = f64::from(program.period_ms) / 1e3;
-                let now = if memory.looked { f64::from(self.tick - memory.since) * period } else { 0.0 };
-                let goal = f64::from(ticks_of(self.value(seconds, readings), program.period_ms)) * period;
-                amount(now, goal, goal - now, Some(Dimension::Time));
-            }
-            Test::There(actuator) => {
-                let (now, goal) = (readings.actuators[*actuator], self.wanted[*actuator]);
-                amount(now, goal, (goal - now).abs(), Some(Dimension::Angle));
-            }
-            Test::Switch { .. }
-            | Test::Bumped(_)
-            | Test::Blocked(_)
-            | Test::Lost
-            | Test::Ended(_)
-            | Test::Squared
-            | Test::Label(_) => {}
+            _ => None,
+        };
+        Live {
+            words: look.words.clone(),
+            now: amount(gauge.now),
+            goal: amount(gauge.goal),
+            away: distance(gauge.away),
+            nearest: distance(memory.nearest),
+            of: gauge.of,
+            is_reading: look.test.is_reading(),
+            sees,
+            holds: memory.holds,
         }
-        live
     }
 }

@@ -1,12 +1,18 @@
 //! What is read off a run, on missions short enough to know the answer.
 
 use super::*;
+use crate::controller::Event;
 use crate::project::{Setup, prepare};
 use crate::sim::run;
 
 fn told(steps: &str) -> Vec<StepEvidence> {
+    told_with(steps).2
+}
+
+/// A mission, its run, and what it says.
+fn told_with(steps: &str) -> (Arc<Program>, Run, Vec<StepEvidence>) {
     let (setup, _) = Setup::load(
-        include_str!("../../../../../examples/brinewick/robots/curlew.toml"),
+        &include_str!("../../../../../examples/brinewick/robots/curlew.toml").replacen("[[sensor]]", ARM, 1),
         include_str!("../../../../../examples/brinewick/fields/causeway.toml"),
         Some(include_str!("../../../../../examples/brinewick/calibration.toml")),
     );
@@ -15,8 +21,11 @@ fn told(steps: &str) -> Vec<StepEvidence> {
     let program = prepared.program.unwrap_or_else(|| panic!("{:#?}", prepared.findings));
     let world = setup.world();
     let run = run(&world, &program, world.start(Some("slipway"), 1), 1, None).unwrap();
-    evidence(&run, &program, &setup.robot)
+    let told = evidence(&run, &program, &setup.robot);
+    (program, run, told)
 }
+
+const ARM: &str = "[[actuator]]\nname = \"arm\"\nport = \"MC\"\nspeed = \"120 deg/s\"\nfrom = \"0 deg\"\nto = \"90 deg\"\n\n[[sensor]]";
 
 #[test]
 fn a_decision_over_a_bold_line_is_clear_and_one_at_the_edge_is_thin() {
@@ -150,4 +159,54 @@ fn a_heading_that_was_not_reached_has_an_angle_to_spare() {
         "{:?}",
         told[0].exits
     );
+}
+
+#[test]
+fn a_repeat_that_ran_until_something_says_that_it_did() {
+    for after in ["", ", after each pass"] {
+        let steps = std::format!(
+            "step \"r\"\nrepeat until ahead < 2 m and clock reaches 0.5 s{after}\nstep \"i\"\nhold\nuntil 0.2 s pass\nend\nstep \"z\"\nhold\nuntil 0.1 s pass"
+        );
+        let (program, run, told) = told_with(&steps);
+        let repeat = &told[0];
+        let (exit, evidence) = (&program.steps[0].exits[0], repeat.exits[0]);
+        assert!(matches!(evidence, Evidence::Fired { .. }), "{after}: {evidence:?}");
+        assert_eq!(repeat.visit.exit, Some(0), "{after}");
+        assert_eq!(exit.line, 3, "it stands in the line of the repeat");
+        // It was left once, not twice.
+        let left = run.trace.events.iter().filter(|stamp| matches!(stamp.event, Event::Left { step: 0, .. }));
+        assert_eq!(left.count(), 1, "{after}");
+        let ended = run.trace.events.iter().filter(|stamp| stamp.event == Event::Ended { step: 0, exit: 0 });
+        assert_eq!(ended.count(), 1, "{after}");
+    }
+}
+
+#[test]
+fn an_arm_that_arrived_is_not_said_to_have_missed() {
+    let (program, run, told) = told_with("step \"m\"\nmove arm to 60 deg\nstep \"z\"\nhold\nuntil 0.1 s pass");
+    let words: Vec<&str> = program.steps[0].exits.iter().map(|exit| exit.words.as_str()).collect();
+    assert_eq!(words, ["arm is there", "arm is blocked"]);
+    assert!(matches!(told[0].exits[0], Evidence::Fired { .. }), "{:?}", told[0].exits);
+    let left = run.trace.events.iter().filter(|stamp| matches!(stamp.event, Event::Left { step: 0, .. }));
+    assert_eq!(left.count(), 1);
+}
+
+#[test]
+fn words_of_a_routine_name_what_is_meant_there() {
+    let (program, ..) = told_with(
+        "step \"a\"\ndo r (eye = floor-left, far = 120 mm, side = left) mirrored\nroutine r (eye, far, side)\nstep \"b\"\nspin side at 24 %\nuntil eye sees dark\nor travelled far\nor left wheel rolled far\nend",
+    );
+    let words: Vec<&str> = program.steps[1].exits.iter().map(|exit| exit.words.as_str()).collect();
+    assert_eq!(words, ["floor-right sees dark", "travelled 120 mm", "right wheel rolled 120 mm"]);
+}
+
+#[test]
+fn a_reflex_does_not_count_against_what_it_interrupts() {
+    // The reflex turns away for a while: the step's own time and distance stand still meanwhile.
+    let (_, run, told) = told_with(
+        "reflex \"w\"\nwhen clock reaches 0.5 s\nhold\nuntil 1 s passes\nthen resume\nstep \"a\"\ndrive ahead at 20 %\nuntil 1 s passes\nor 3 s pass -> fail \"no\"",
+    );
+    let step = told.iter().find(|step| step.exits.len() == 2).unwrap();
+    let Evidence::Spare(Spare::Time(spare)) = step.exits[1] else { panic!("{:?}", step.exits) };
+    assert!((spare - 2.0).abs() < 0.011, "{spare} of {} s", run.duration());
 }

@@ -9,7 +9,7 @@ use crate::tui::model::{Row, Side};
 use crate::tui::view::side::{map_rows, why_rows};
 
 fn hash(app: &App) -> u64 {
-    app.model.told.as_ref().unwrap().run.trace.hash()
+    app.model.told.as_ref().unwrap().run.fingerprint()
 }
 
 /// The names of the steps, in written order.
@@ -36,7 +36,7 @@ fn what_is_only_tried_leaves_no_trace() {
     let first = hash(&app);
     app.press("spin");
     assert!(names(&app)[2] == "Spin" && hash(&app) != first, "every marked row is run");
-    assert!(app.model.ghost.as_ref().is_some_and(|ghost| ghost.run.trace.hash() == before), "against what there was");
+    assert!(app.model.ghost.as_ref().is_some_and(|ghost| ghost.run.fingerprint() == before), "against what there was");
     app.press("zzz");
     assert_eq!((&app.model.text, hash(&app)), (&text, before), "nothing is called like that");
     app.press("Esc");
@@ -68,7 +68,7 @@ fn a_choice_is_compared_with_what_there_was_before_the_choosing() {
     assert!(app.model.trial.is_none() && app.model.pending.is_some());
     app.carry_out(typed);
     assert!(app.model.pending.is_none());
-    assert!(app.model.ghost.as_ref().is_some_and(|ghost| ghost.run.trace.hash() == before), "not with one only tried");
+    assert!(app.model.ghost.as_ref().is_some_and(|ghost| ghost.run.fingerprint() == before), "not with one only tried");
     // In a mission without steps there was nothing.
     let mut project = Project::demo(None).unwrap();
     project.mission = "mission \"Bare\"\n  limit 60 s\n  start slipway\n".into();
@@ -196,7 +196,7 @@ fn a_run_from_the_middle_goes_on_as_the_whole_one_did() {
     app.press("Down Down Right Right + ");
     assert!(app.model.told.as_ref().unwrap().piece.is_some(), "edits run from there, too");
     app.press("u J gate Enter p");
-    assert_eq!(hash(&app), whole.run.trace.hash());
+    assert_eq!(hash(&app), whole.run.fingerprint());
     assert!((app.model.time - 48.11).abs() < 0.02, "back at the same moment: {}", app.model.time);
     // At a pose by hand.
     app.press("P");
@@ -246,7 +246,7 @@ fn what_a_hand_does_is_done_again_in_every_run() {
     assert!(told.run.trace.ticks.iter().any(|tick| tick.met), "it drives into the box");
     assert!(told.chart.marks.iter().any(|mark| mark.words == "a hand places box" && (mark.at - 4.0).abs() < 1e-9));
     app.press("Tab + -");
-    assert_eq!(app.model.told.as_ref().unwrap().run.trace.hash(), told.run.trace.hash());
+    assert_eq!(app.model.told.as_ref().unwrap().run.fingerprint(), told.run.fingerprint());
     app.press("h keep Enter");
     assert!(matches!(app.asked.last(), Some(Effect::KeepHands)));
     app.press("h forget Enter");

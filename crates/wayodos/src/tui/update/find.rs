@@ -11,7 +11,7 @@ use wayodos_core::mission::exits::{add_exit as with_exit, exit_at};
 use wayodos_core::mission::offer::{behaviours, conditions, insert_offer, insert_offer_above};
 use wayodos_core::mission::{LineKind, format};
 use wayodos_core::project::{BOX, Setup};
-use wayodos_core::sim::{Act, Intervention};
+use wayodos_core::record::{Act, Intervention};
 
 use super::super::finder::{Finder, Item, Pick};
 use super::super::keymap;

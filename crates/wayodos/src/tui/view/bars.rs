@@ -6,7 +6,7 @@ use ratatui::style::Modifier;
 use wayodos_core::controller::WheelCommand;
 use wayodos_core::mission::edit::source_slot;
 use wayodos_core::mission::{LineKind, SlotKind, either};
-use wayodos_core::sim::{Outcome, Tick};
+use wayodos_core::record::{Outcome, Tick};
 use wayodos_core::units::{Quantity, Unit};
 use wayodos_report::words::{outcome_words, verdict_words};
 

@@ -7,7 +7,7 @@ use ratatui::layout::{Position, Rect};
 use ratatui::style::{Color, Modifier};
 use wayodos_core::field::{Field, Point, Pose};
 use wayodos_core::finding::line_column;
-use wayodos_core::sim::{Leg, PropKind, Trace};
+use wayodos_core::record::{Leg, PropKind, Trace};
 use wayodos_report::ink::{BODY, PAPER, Rgb, tint};
 use wayodos_report::words::signal_words;
 use wayodos_report::{

@@ -88,7 +88,8 @@ fn margins(model: &Model) -> Vec<Option<Margin>> {
         let Some(shown) = visit_at(told, &visits, model.time) else {
             // The same lines may be done in another place.
             if !reached.get(about.line).copied().unwrap_or(true) {
-                set(about.line, Margin { words: "not reached".into(), weight: None });
+                let words = if about.reflex.is_some() { "never fired" } else { "not reached" };
+                set(about.line, Margin { words: words.into(), weight: None });
             }
             continue;
         };
@@ -100,7 +101,7 @@ fn margins(model: &Model) -> Vec<Option<Margin>> {
         set(about.line, Margin { words: format!("{times}{from:.1} - {to:.1} s"), weight: None });
         // What stands in no line of its own has no room either.
         for (exit, evidence) in about.exits.iter().zip(&shown.exits).filter(|(exit, _)| exit.line != about.line) {
-            let (words, weight) = exit_words(evidence, matches!(exit.goal, Goal::Fail(_)));
+            let (words, weight) = exit_words(evidence, exit.kind, matches!(exit.goal, Goal::Fail(_)));
             set(exit.line, Margin { words, weight: Some(weight) });
         }
     }

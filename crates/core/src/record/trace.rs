@@ -1,13 +1,13 @@
 //! What a run recorded: one entry a control tick, with the truth, what the robot knew, and what it did.
 
-use crate::controller::{Command, Event, Reading, Readings, WheelCommand};
+use serde::{Deserialize, Serialize};
+
+use super::stored::{or_nothing, places_or_nothing};
+use crate::controller::{Command, Event, Reading, Readings};
 use crate::field::{Outline, Pose, SurfaceId};
 
-/// Raised whenever the same input may give another trace than before.
-const ENGINE: u64 = 3;
-
 /// One control tick.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 #[expect(clippy::struct_excessive_bools, reason = "each is a mark of its own")]
 pub struct Tick {
     /// True pose of the middle of the axle.
@@ -17,6 +17,7 @@ pub struct Tick {
     /// Encoder angles in rad: left, right.
     pub wheels: [f64; 2],
     /// Heading by the gyro, rad; not a number without one.
+    #[serde(with = "or_nothing")]
     pub gyro: f64,
     /// What the motors were told from this tick on.
     pub command: Command,
@@ -35,7 +36,7 @@ pub struct Tick {
 }
 
 /// An event with the tick it happened on.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Stamp {
     /// Index of the tick.
     pub tick: u32,
@@ -44,7 +45,7 @@ pub struct Stamp {
 }
 
 /// Something on the field besides our robot.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Prop {
     /// Its name.
     pub name: String,
@@ -57,7 +58,7 @@ pub struct Prop {
 }
 
 /// What kind of thing it is.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub enum PropKind {
     /// Another robot.
     Robot,
@@ -68,7 +69,7 @@ pub enum PropKind {
 }
 
 /// What happened in the world, with the tick at which it was so first.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Happened {
     /// Index of the tick.
     pub tick: u32,
@@ -77,7 +78,7 @@ pub struct Happened {
 }
 
 /// What can happen in the world.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub enum Happening {
     /// Our robot fell.
     Fell,
@@ -102,7 +103,7 @@ pub enum Happening {
 }
 
 /// Everything recorded of one run.
-#[derive(Clone, Debug, PartialEq, Default)]
+#[derive(Clone, Debug, PartialEq, Default, Serialize, Deserialize)]
 pub struct Trace {
     /// Milliseconds between two ticks.
     pub period_ms: u32,
@@ -127,6 +128,7 @@ pub struct Trace {
     /// What else is on the field.
     pub props: Vec<Prop>,
     /// Where each prop was, `props.len()` entries a tick; not a number when it was not there.
+    #[serde(with = "places_or_nothing")]
     pub places: Vec<Pose>,
     /// Events of the mission in the order they happened.
     pub events: Vec<Stamp>,
@@ -136,7 +138,7 @@ pub struct Trace {
 
 impl Trace {
     /// Forgets everything, and keeps the memory.
-    pub(super) fn empty(&mut self) {
+    pub(crate) fn empty(&mut self) {
         let Self { ticks, readings, ranges, pressed, angles, props, places, events, happened, .. } = self;
         ticks.clear();
         readings.clear();
@@ -150,7 +152,7 @@ impl Trace {
     }
 
     /// Forgets what happened so far; what is on the field stays on it.
-    pub(super) fn begin_again(&mut self) {
+    pub(crate) fn begin_again(&mut self) {
         let props = std::mem::take(&mut self.props);
         self.empty();
         self.props = props;
@@ -211,77 +213,5 @@ impl Trace {
     /// The ticks at which something begins that was not so the tick before.
     pub fn onsets(&self, of: fn(&Tick) -> bool) -> impl Iterator<Item = usize> {
         (1..self.ticks.len()).filter(move |&tick| of(&self.ticks[tick]) && !of(&self.ticks[tick - 1]))
-    }
-
-    /// A fingerprint of everything in the trace: equal exactly when two runs were the same.
-    pub fn hash(&self) -> u64 {
-        let mut hash = Hash(ENGINE);
-        hash.add(u64::from(self.period_ms));
-        for tick in &self.ticks {
-            let pose = tick.pose;
-            for value in [pose.x, pose.y, pose.heading, tick.rims[0], tick.rims[1], tick.wheels[0], tick.wheels[1]] {
-                hash.float(value);
-            }
-            hash.add(if tick.gyro.is_nan() { 1 } else { (tick.gyro + 0.0).to_bits() });
-            for command in [tick.command.left, tick.command.right] {
-                match command {
-                    WheelCommand::Duty(duty) => hash.float(duty),
-                    WheelCommand::Brake => hash.add(2),
-                    WheelCommand::Coast => hash.add(3),
-                    WheelCommand::Keep => hash.add(4),
-                    WheelCommand::Speed(speed) => {
-                        hash.add(5);
-                        hash.float(speed);
-                    }
-                }
-            }
-            let flags = [tick.hangs, tick.slipped, tick.touched, tick.met];
-            hash.add(flags.into_iter().fold(u64::from(tick.step), |word, flag| word << 1 | u64::from(flag)));
-        }
-        for reading in &self.readings {
-            hash.float(reading.brightness);
-            reading.rgb.iter().for_each(|value| hash.float(*value));
-        }
-        self.ranges.iter().for_each(|range| hash.float(*range));
-        self.angles.iter().for_each(|angle| hash.float(*angle));
-        self.pressed.iter().for_each(|pressed| hash.add(u64::from(*pressed)));
-        for place in self.places.iter().filter(|place| place.x.is_finite()) {
-            for value in [place.x, place.y, place.heading] {
-                hash.float(value);
-            }
-        }
-        for stamp in &self.events {
-            let (kind, step, extra) = match stamp.event {
-                Event::Entered { step } => (1, step, 0),
-                Event::Counted { step, exit, count } => (2, step, (exit as u64) << 32 | u64::from(count)),
-                Event::Left { step, exit, look } => {
-                    (3, step, exit.map_or(0, |exit| exit as u64 + 1) | (look as u64) << 32)
-                }
-                Event::Took { reflex } => (4, reflex, 0),
-                Event::Gave { reflex } => (5, reflex, 0),
-                Event::Kept { name } => (6, name, 0),
-            };
-            for value in [u64::from(stamp.tick), kind, step as u64, extra] {
-                hash.add(value);
-            }
-        }
-        hash.0
-    }
-}
-
-/// Word by word through the finaliser of `SplitMix64` (Steele, Lea, Flood, 2014).
-struct Hash(u64);
-
-impl Hash {
-    fn add(&mut self, word: u64) {
-        let mut z = (self.0 ^ word).wrapping_add(0x9e37_79b9_7f4a_7c15);
-        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
-        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
-        self.0 = z ^ (z >> 31);
-    }
-
-    /// Adding zero turns a negative zero into a positive one.
-    fn float(&mut self, value: f64) {
-        self.add((value + 0.0).to_bits());
     }
 }

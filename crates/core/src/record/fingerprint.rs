@@ -1,0 +1,207 @@
+//! The fingerprint of a record: equal exactly when two runs were the same.
+
+use super::{Act, Happening, Run, Trace, Verdict};
+use crate::controller::{Event, WheelCommand};
+use crate::field::{Outline, Pose, Shape};
+
+/// Raised whenever the same input may give another record than before.
+const ENGINE: u64 = 4;
+
+/// Word by word through the finaliser of `SplitMix64` (Steele, Lea, Flood, 2014).
+struct Hash(u64);
+
+impl Hash {
+    fn add(&mut self, word: u64) {
+        let mut z = (self.0 ^ word).wrapping_add(0x9e37_79b9_7f4a_7c15);
+        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+        self.0 = z ^ (z >> 31);
+    }
+
+    /// Adding zero turns a negative zero into a positive one; what is not a number is always the same.
+    fn float(&mut self, value: f64) {
+        self.add(if value.is_nan() { 1 } else { (value + 0.0).to_bits() });
+    }
+
+    fn text(&mut self, text: &str) {
+        self.add(text.len() as u64);
+        for chunk in text.as_bytes().chunks(8) {
+            let mut word = [0; 8];
+            word[..chunk.len()].copy_from_slice(chunk);
+            self.add(u64::from_le_bytes(word));
+        }
+    }
+
+    fn pose(&mut self, pose: Pose) {
+        for value in [pose.x, pose.y, pose.heading] {
+            self.float(value);
+        }
+    }
+
+    fn outline(&mut self, outline: &Outline) {
+        match outline {
+            Outline::Disc(radius) => self.float(*radius),
+            Outline::Polygon(points) => {
+                for point in points {
+                    self.float(point.x);
+                    self.float(point.y);
+                }
+            }
+        }
+    }
+
+    fn shape(&mut self, shape: &Shape) {
+        let rings: &[Vec<_>] = match shape {
+            Shape::Band { points, width } => {
+                self.float(*width);
+                std::slice::from_ref(points)
+            }
+            Shape::Disc { centre, radius } => {
+                for value in [centre.x, centre.y, *radius] {
+                    self.float(value);
+                }
+                &[]
+            }
+            Shape::Polygon(points) => std::slice::from_ref(points),
+            Shape::Rings(rings) => rings,
+        };
+        for point in rings.iter().flatten() {
+            self.float(point.x);
+            self.float(point.y);
+        }
+    }
+
+    fn command(&mut self, command: WheelCommand) {
+        match command {
+            WheelCommand::Duty(duty) => self.float(duty),
+            WheelCommand::Brake => self.add(2),
+            WheelCommand::Coast => self.add(3),
+            WheelCommand::Keep => self.add(4),
+            WheelCommand::Speed(speed) => {
+                self.add(5);
+                self.float(speed);
+            }
+        }
+    }
+
+    fn event(&mut self, tick: u32, event: Event) {
+        let (kind, step, extra) = match event {
+            Event::Entered { step } => (1, step, 0),
+            Event::Counted { step, exit, count } => (2, step, (exit as u64) << 32 | u64::from(count)),
+            Event::Left { step, exit, look } => {
+                (3, step, exit.map_or(0, |exit| exit as u64 + 1) | (look as u64) << 32)
+            }
+            Event::Took { reflex } => (4, reflex, 0),
+            Event::Gave { reflex } => (5, reflex, 0),
+            Event::Kept { name } => (6, name, 0),
+            Event::Ended { step, exit } => (7, step, exit as u64),
+        };
+        for value in [u64::from(tick), kind, step as u64, extra] {
+            self.add(value);
+        }
+    }
+
+    fn happening(&mut self, tick: u32, what: Happening) {
+        let (kind, first, second) = match what {
+            Happening::Fell => (1, 0, 0),
+            Happening::Gone(index) => (2, index, 0),
+            Happening::Came(index) => (3, index, 0),
+            Happening::Left(index) => (4, index, 0),
+            Happening::Tape(index) => (5, index, 0),
+            Happening::EarlyStart => (6, 0, 0),
+            Happening::ByHand(index) => (7, index, 0),
+            Happening::Signal(signal, step) => (8, signal, step),
+            Happening::Arrived(index) => (9, index, 0),
+            Happening::Blocked(index) => (10, index, 0),
+        };
+        for value in [u64::from(tick), kind, first as u64, second as u64] {
+            self.add(value);
+        }
+    }
+
+    fn act(&mut self, at_ms: u64, act: &Act) {
+        self.add(at_ms);
+        match act {
+            Act::Place { thing, pose } => {
+                self.text(thing);
+                self.pose(*pose);
+            }
+            Act::Remove { thing } => self.text(thing),
+            Act::Carry { pose } => self.pose(*pose),
+            Act::Cover { sensor, distance, for_ms } => {
+                self.text(sensor);
+                self.float(*distance);
+                self.add(*for_ms);
+            }
+            Act::Press { switch, for_ms } => {
+                self.text(switch);
+                self.add(*for_ms);
+            }
+            Act::Lay(mark) => {
+                self.add(u64::from(mark.surface.0));
+                self.shape(&mark.shape);
+            }
+        }
+    }
+
+    fn trace(&mut self, trace: &Trace) {
+        self.add(u64::from(trace.period_ms));
+        for count in [trace.sensors, trace.rangers, trace.touches, trace.actuators, trace.props.len()] {
+            self.add(count as u64);
+        }
+        for tick in &trace.ticks {
+            self.pose(tick.pose);
+            for value in [tick.rims[0], tick.rims[1], tick.wheels[0], tick.wheels[1], tick.gyro, tick.battery] {
+                self.float(value);
+            }
+            self.command(tick.command.left);
+            self.command(tick.command.right);
+            let flags = [tick.hangs, tick.slipped, tick.touched, tick.met];
+            self.add(flags.into_iter().fold(u64::from(tick.step), |word, flag| word << 1 | u64::from(flag)));
+        }
+        for reading in &trace.readings {
+            self.float(reading.brightness);
+            reading.rgb.iter().for_each(|value| self.float(*value));
+        }
+        trace.ranges.iter().for_each(|range| self.float(*range));
+        trace.angles.iter().for_each(|angle| self.float(*angle));
+        trace.pressed.iter().for_each(|pressed| self.add(u64::from(*pressed)));
+        for prop in &trace.props {
+            self.text(&prop.name);
+            self.outline(&prop.outline);
+        }
+        trace.places.iter().for_each(|place| self.pose(*place));
+        trace.events.iter().for_each(|stamp| self.event(stamp.tick, stamp.event));
+        trace.happened.iter().for_each(|happened| self.happening(happened.tick, happened.what));
+    }
+}
+
+impl Run {
+    /// A fingerprint of everything recorded: the same program in the same world with the same seed has the same one, on
+    /// every platform and with any number of threads.
+    pub fn fingerprint(&self) -> u64 {
+        let mut hash = Hash(ENGINE);
+        hash.trace(&self.trace);
+        hash.text(self.outcome.word());
+        hash.text(&self.reason);
+        hash.add(self.ended as u64);
+        hash.add(self.begun.as_ref().map_or(0, |begun| begun.step as u64 + 1));
+        for line in &self.sheet.lines {
+            hash.text(&line.words);
+            hash.float(line.each);
+            hash.add(u64::from(line.times));
+            hash.add(line.first.map_or(0, |first| first as u64 + 1));
+        }
+        if let Some((verdict, tick)) = self.sheet.verdict {
+            let word = match verdict {
+                Verdict::Won => 1,
+                Verdict::Lost => 2,
+                Verdict::Drawn => 3,
+            };
+            hash.add(word);
+            hash.add(tick as u64);
+        }
+        self.interventions.iter().for_each(|hand| hash.act(hand.at_ms, &hand.act));
+        hash.0
+    }
+}
