@@ -21,7 +21,7 @@ use toml::Spanned;
 
 use super::drawing::Drawing;
 use super::{Edge, Field, Mark, Picture, Platform, Point, Pose, Shape, Start, Surface, SurfaceId, Wall, legs};
-use crate::finding::{Finding, Source, did_you_mean};
+use crate::finding::{Finding, Hints, Source, did_you_mean};
 use crate::tables::{Item, LARGEST_FILE, Tables, report_duplicates};
 use crate::units::{Angle, Length, Pair, Percent, Positive, colour};
 
@@ -192,7 +192,9 @@ fn surface_id(tables: &mut Tables<'_>, field: &mut Field, name: &str, span: std:
         return SurfaceId(index as u8);
     }
     let known = field.surfaces.iter().map(|surface| surface.name.as_str());
-    let hint = did_you_mean(&span, name, known).quoted().or(format!("add [surface.{name}] with a colour"));
+    // Whoever makes more mistakes than this reads the first ones first.
+    let hint = if tables.findings.len() < 100 { did_you_mean(&span, name, known).quoted() } else { Hints::default() };
+    let hint = hint.or(format!("add [surface.{name}] with a colour"));
     tables.error("F104", span, format!("unknown surface `{name}`")).help(hint);
     if field.surfaces.len() < 250 {
         field.surfaces.push(Surface { name: name.to_owned(), rgb: [128; 3], gloss: 0.0 });

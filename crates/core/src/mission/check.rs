@@ -672,6 +672,10 @@ impl<'a> Checker<'a> {
         let mission = &self.parsed.mission;
         match &target.node {
             Target::Step(name) if mission.find(name, step).is_none() => {
+                if self.is_enough() {
+                    let message = format!("there is no step \"{name}\" to go to from here");
+                    return self.error("M104", &target.span, message, Hints::default());
+                }
                 let all: Vec<&str> = (mission.steps.iter())
                     .filter(|other| mission.find(&other.name.node, step).is_some())
                     .map(|other| other.name.node.as_str())

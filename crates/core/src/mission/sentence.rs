@@ -15,6 +15,9 @@ use crate::units::{Dimension, LARGEST, Quantity, Unit, parse_number};
 /// Formulas and conditions nested deeper are refused: no person writes them, and every reader would need the room.
 pub(super) const DEEPEST: usize = 12;
 
+/// Longer sums and products are refused: each term more is one level more for everything that works them out.
+const MOST_TERMS: usize = 100;
+
 /// `a`, `b or c`, `a, b or c`
 pub fn either(words: &[String]) -> String {
     match words {
@@ -376,7 +379,9 @@ impl<'t> Sentence<'t> {
 
     fn sum(&mut self) -> Option<Formula> {
         let mut left = self.product()?;
+        let mut terms = 1;
         while let Some(operator) = self.operator(&[("+", Operator::Plus), ("-", Operator::Minus)]) {
+            self.one_more(&mut terms)?;
             left = Formula::Two(operator, Box::new([left, self.product()?]));
         }
         Some(left)
@@ -384,10 +389,24 @@ impl<'t> Sentence<'t> {
 
     fn product(&mut self) -> Option<Formula> {
         let mut left = self.factor()?;
+        let mut terms = 1;
         while let Some(operator) = self.operator(&[("*", Operator::Times), ("/", Operator::Over)]) {
+            self.one_more(&mut terms)?;
             left = Formula::Two(operator, Box::new([left, self.factor()?]));
         }
         Some(left)
+    }
+
+    /// One more term of a sum or a product; none when there are too many.
+    fn one_more(&mut self, terms: &mut usize) -> Option<()> {
+        *terms += 1;
+        if *terms > MOST_TERMS {
+            let span = self.tokens[self.at - 1].span.clone();
+            let hint = "name a part of it with `let`";
+            self.error("M118", span, format!("more than {MOST_TERMS} terms in one formula"), hint);
+            return None;
+        }
+        Some(())
     }
 
     fn operator(&mut self, known: &[(&str, Operator)]) -> Option<Operator> {

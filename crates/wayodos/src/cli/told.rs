@@ -1,7 +1,7 @@
 //! Findings as text, with the lines they are about.
 
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
-use wayodos_core::finding::{Finding, Severity};
+use wayodos_core::finding::{Finding, Severity, line_column};
 
 /// A finding with its place, its lines and its hints, as a compiler would show it.
 ///
@@ -13,7 +13,13 @@ pub fn render(finding: &Finding, path: &str, text: &str, colour: bool) -> String
         Severity::Note => Level::NOTE,
     };
     let span = whole_characters(text, finding.span.start)..whole_characters(text, finding.span.end);
-    let snippet = Snippet::source(text).path(path).annotation(AnnotationKind::Primary.span(span));
+    // Only the lines that it is about: each of many findings would go through the whole text again.
+    let from = text[..span.start].rfind('\n').map_or(0, |at| at + 1);
+    let to = text[span.end..].find('\n').map_or(text.len(), |at| span.end + at);
+    let (line, _) = line_column(text, span.start);
+    let here = span.start - from..span.end.max(span.start) - from;
+    let snippet = Snippet::source(&text[from..to]).line_start(line).path(path);
+    let snippet = snippet.annotation(AnnotationKind::Primary.span(here));
     let mut groups = vec![level.primary_title(&finding.message).id(finding.code).element(snippet)];
     let hints: Vec<Group<'_>> =
         finding.hints.iter().map(|hint| Group::with_title(Level::HELP.secondary_title(&hint.words))).collect();

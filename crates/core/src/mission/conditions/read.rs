@@ -63,7 +63,12 @@ impl Sentence<'_> {
     fn term(&mut self) -> Option<Spanned<Condition>> {
         let start = self.here();
         let mut term = self.denied()?;
+        let open = self.depth;
         loop {
+            // Each is one level around what stands before it, as a bracket is.
+            if matches!(self.word(), Some("for" | "as")) {
+                self.deeper()?;
+            }
             if self.eat("for") {
                 let duration = self.amount(Wanted::Time)?;
                 term = self.spanned(start, Condition::For(Box::new(term), duration));
@@ -71,12 +76,13 @@ impl Sentence<'_> {
                 let name = self.name("a name for what was seen", SlotKind::Name)?;
                 term = self.spanned(start, Condition::As(Box::new(term), name));
             } else {
+                self.depth = open;
                 return Some(term);
             }
         }
     }
 
-    /// One condition, or that it is not so: `not` binds closest.
+    /// One condition, or that it is false: `not` binds closest.
     fn denied(&mut self) -> Option<Spanned<Condition>> {
         let start = self.here();
         if self.eat("not") {
