@@ -32,8 +32,8 @@ pub use ast::{
     Parameter, Part, Reflex, Routine, Row, Side, Slot, SlotKind, Spanned, Step, Target, Then, Value, Wanted,
 };
 pub use behaviours::{
-    Align, Argument, Await, BEHAVIOURS, Behaviour, BehaviourKind, Choose, Do, Drive, Ending, Feeler, Follow, GAIN, Hold,
-    KEEP_GAIN, Keep, Law, Measure, Move, Pivot, Probe, React, Repeat, Rounds, Seek, Shift, Shove, Signal, Spin,
+    Align, Argument, Await, BEHAVIOURS, Behaviour, BehaviourKind, Choose, Do, Drive, Ending, Feeler, Follow, GAIN,
+    Hold, KEEP_GAIN, Keep, Law, Measure, Move, Pivot, Probe, React, Repeat, Rounds, Seek, Shift, Shove, Signal, Spin,
     StopKind, Track, WhenBoth, WhenLost,
 };
 pub use check::{ActuatorName, Checked, Names, ParameterName, RoutineName, SensorName, Use, check, check_all};

@@ -12,8 +12,8 @@ use crate::field::{self, Conduct, Field, Files, Obstacle, Opponent, Outline, Poi
 use crate::finding::{Finding, Hints, Severity, Source, did_you_mean, has_errors, line_column};
 use crate::lab::advice::advice;
 use crate::mission::{self, ActuatorName, Checked, Line, Names, Parsed, RoutineName, SensorName};
-use crate::robot::{self, Code, Robot, SensorKind};
 use crate::record::Intervention;
+use crate::robot::{self, Code, Robot, SensorKind};
 use crate::sim::{Player, Role, World, in_the_way};
 use crate::tables::Tables;
 use crate::units::colour::linear;
@@ -324,7 +324,11 @@ fn calibrate(robot: &Robot, field: &Field, text: Option<&str>, findings: &mut Ve
     for entry in tables.named::<BTreeMap<toml::Spanned<String>, toml::Spanned<String>>>("sensor") {
         let Some(index) = robot.sensor(&entry.name.value) else {
             let message = format!("the robot has no sensor `{}`", entry.name.value);
-            let hint = did_you_mean(&entry.name.span, &entry.name.value, robot.sensors.iter().map(|sensor| sensor.name.as_str()));
+            let hint = did_you_mean(
+                &entry.name.span,
+                &entry.name.value,
+                robot.sensors.iter().map(|sensor| sensor.name.as_str()),
+            );
             tables.error("C101", entry.name.span, message).help(hint);
             continue;
         };

@@ -10,7 +10,6 @@ mod sheet;
 mod stored;
 mod trace;
 
-
 use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};

@@ -64,8 +64,11 @@ impl<'a> Tables<'a> {
                 continue;
             }
             findings.push(
-                Finding::error("T002", source, key.span(), format!("unknown key `{name}`"))
-                    .hint(did_you_mean(&key.span(), name, known.iter().copied())),
+                Finding::error("T002", source, key.span(), format!("unknown key `{name}`")).hint(did_you_mean(
+                    &key.span(),
+                    name,
+                    known.iter().copied(),
+                )),
             );
         }
         let root = kept;
@@ -149,7 +152,10 @@ impl<'a> Tables<'a> {
         match quoted.as_slice() {
             [name, known @ ..] if message.starts_with("unknown field") => {
                 let hint = match nearest(name, known.iter().copied()) {
-                    Some(near) => Hint::edit(format!("did you mean `{near}`?"), Edit { span: span.clone(), text: near.to_owned() }),
+                    Some(near) => Hint::edit(
+                        format!("did you mean `{near}`?"),
+                        Edit { span: span.clone(), text: near.to_owned() },
+                    ),
                     None => format!("the keys here are {}", listed(known)).into(),
                 };
                 Finding::error("T002", self.source, span, format!("unknown key `{name}`")).hint(hint)

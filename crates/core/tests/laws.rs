@@ -21,7 +21,8 @@ const FIELD: &str = include_str!("../../../examples/brinewick/fields/causeway.to
 const GATES: &str = include_str!("../../../examples/brinewick/shared/gates.way");
 
 fn setup() -> Setup {
-    let arm = "[[actuator]]\nname = \"arm\"\nport = \"MC\"\nspeed = \"120 deg/s\"\nfrom = \"0 deg\"\nto = \"90 deg\"\n\n";
+    let arm =
+        "[[actuator]]\nname = \"arm\"\nport = \"MC\"\nspeed = \"120 deg/s\"\nfrom = \"0 deg\"\nto = \"90 deg\"\n\n";
     let robot = ROBOT.replacen("[[sensor]]", &format!("{arm}[[sensor]]"), 1);
     let (setup, findings) = Setup::load(&robot, FIELD, None);
     let mut setup = setup.unwrap_or_else(|| panic!("{findings:?}"));
@@ -122,7 +123,9 @@ fn written(steps: &[StepOf], reflex: Option<&(String, usize, usize, usize)>) -> 
          step \"first of all\"\nmeasure ahead as gap\n",
     );
     if let Some((condition, step, then, to)) = reflex {
-        let then = ["then resume".to_owned(), "then restart".to_owned(), format!("then -> \"s{}\"", to % steps.len())][*then].clone();
+        let then = ["then resume".to_owned(), "then restart".to_owned(), format!("then -> \"s{}\"", to % steps.len())]
+            [*then]
+            .clone();
         text.push_str(&format!(
             "reflex \"r\"\nwhen {condition}\nduring \"s{}\"\ndrive back at 30 %\nuntil travelled 30 mm\n{then}\n",
             step % steps.len()
@@ -130,11 +133,12 @@ fn written(steps: &[StepOf], reflex: Option<&(String, usize, usize, usize)>) -> 
     }
     let mut open = 0;
     // Most targets are some that there are: a mission with an error shows nothing.
-    let fit = |target: &String, open: usize| match target.strip_prefix(" -> \"s").and_then(|rest| rest.strip_suffix('"')) {
-        Some(number) => std::format!(" -> \"s{}\"", number.parse::<usize>().unwrap() % steps.len()),
-        None if open == 0 && (target.ends_with("again") || target.ends_with("out")) => String::new(),
-        None => target.clone(),
-    };
+    let fit =
+        |target: &String, open: usize| match target.strip_prefix(" -> \"s").and_then(|rest| rest.strip_suffix('"')) {
+            Some(number) => std::format!(" -> \"s{}\"", number.parse::<usize>().unwrap() % steps.len()),
+            None if open == 0 && (target.ends_with("again") || target.ends_with("out")) => String::new(),
+            None => target.clone(),
+        };
     for (index, (shape, behaviour, exits, target, closes, comments)) in steps.iter().enumerate() {
         if *comments {
             text.push_str(&format!("# about s{index}\n"));

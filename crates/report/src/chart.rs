@@ -3,8 +3,8 @@
 //! [`Chart`] is the model that the terminal paints in cells; [`chart_scene`] makes scene items of the same model.
 
 use wayodos_core::controller::{Action, Event, Limits, Program, Rail, Sight, Test, Tones, WheelCommand};
-use wayodos_core::robot::Robot;
 use wayodos_core::record::{Happening, Outcome, Run};
+use wayodos_core::robot::Robot;
 
 use crate::field::Story;
 use crate::ink::{self, Rgb, tint};

@@ -4,8 +4,8 @@ use std::sync::Arc;
 
 use wayodos_core::controller::Program;
 use wayodos_core::field::{Edge, Field, Mark, Picture, Point, Pose, Shape as Outline};
-use wayodos_core::robot::Robot;
 use wayodos_core::record::{Happening, Leg, PropKind, Run, Trace};
+use wayodos_core::robot::Robot;
 use wayodos_core::units::math;
 
 use crate::ink::{self, Rgb, tint};

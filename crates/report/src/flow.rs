@@ -4,8 +4,8 @@ use wayodos_core::controller::Program;
 use wayodos_core::mission::{Answer, Block, Parsed, Step, Target, Then};
 
 use crate::ink::{self, Rgb, tint};
-use wayodos_core::mission::readback::Reader;
 use crate::scene::{Anchor, Item, Layer, Scene, Shape, Stroke, rectangle};
+use wayodos_core::mission::readback::Reader;
 
 /// Where an arrow of a chart ends.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -140,7 +140,17 @@ mod tests {
         let holds = away <= 0.0;
         let is_reading = of == Some(Dimension::Percent);
         let away = Some(away.max(0.0));
-        Live { words: String::new(), now: Some(now), goal: Some(goal), away, nearest: away, of, is_reading, sees: None, holds }
+        Live {
+            words: String::new(),
+            now: Some(now),
+            goal: Some(goal),
+            away,
+            nearest: away,
+            of,
+            is_reading,
+            sees: None,
+            holds,
+        }
     }
 
     #[test]

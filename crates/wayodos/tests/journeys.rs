@@ -342,7 +342,7 @@ fn a_turn_is_tuned_with_the_time_and_the_field() {
 fn a_routine_is_made_of_a_step_and_used_again() {
     let terminal = Terminal::start(copied(), LARGE, "brinewick", "");
     terminal.shows("✓ done at").keys(&["J"]).shows("Go to which step").keys(&["greet", "Enter"]).hides("Go to which");
-    terminal.keys(&["B"]).shows("What is the routine called?").keys(&["9", "Enter"]).shows("a routine is made of");
+    terminal.keys(&["B"]).shows("What is the routine called?").keys(&["9", "Enter"]).shows("a name is a letter");
     terminal.keys(&["C-u"]).keys(&["bow", "Enter"]).shows("do bow").shows("here and wherever you write it");
     terminal.shows("✓ done at 60.0 s");
     terminal.keys(&["a"]).shows("A step that").keys(&["bow", "Enter"]).shows("step \"bow\"").shows("✓ done at 61.6 s");
@@ -363,12 +363,7 @@ fn broken_text_keeps_the_last_run_and_findings_lead_back() {
     terminal.keys(&["u"]).hides("cannot run").shows("✓ done at");
     replace(&terminal.path(MISSION), "with floor-left at cruise, gain 0.6", "with flor-left at cruise, gain 0.6");
     terminal.shows("no sensor `flor-left`").keys(&["N"]).shows("what may help");
-    terminal
-        .keys(&["Enter"])
-        .shows("did you mean")
-        .keys(&["write", "Enter"])
-        .hides("cannot run")
-        .shows("✓ done at");
+    terminal.keys(&["Enter"]).shows("did you mean").keys(&["mean", "Enter"]).hides("cannot run").shows("✓ done at");
 }
 
 #[test]

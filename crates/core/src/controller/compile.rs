@@ -8,13 +8,13 @@ use std::cell::{Cell, OnceCell};
 use std::collections::BTreeMap;
 
 use super::program::{
-    Action, After, EdgeSensor, ExitKind, Follow, Goal, Num, Passes, Program, ProgramExit, ProgramReflex, ProgramStep, Rail,
-    Reaction, Sight, Source, Term, Test, WheelCommand,
+    Action, After, EdgeSensor, ExitKind, Follow, Goal, Num, Passes, Program, ProgramExit, ProgramReflex, ProgramStep,
+    Rail, Reaction, Sight, Source, Term, Test, WheelCommand,
 };
 use super::tone::Tones;
 use crate::mission::{
-    self, Amount, Answer, Argument, Behaviour, Block, Comparison, Condition, Ending, Exit, Formula, Law, Mission, Rounds,
-    Row, Side, Spanned, Step, StopKind, Target, Then, Track, Value,
+    self, Amount, Answer, Argument, Behaviour, Block, Comparison, Condition, Ending, Exit, Formula, Law, Mission,
+    Rounds, Row, Side, Spanned, Step, StopKind, Target, Then, Track, Value,
 };
 use crate::robot::{Robot, SensorKind};
 use crate::units::Dimension;
@@ -585,8 +585,7 @@ impl Compiler<'_> {
             }
             Behaviour::Signal(mission::Signal { signal, words }) => {
                 let exits = step.map_or(&[][..], |step| &step.exits);
-                let asks_for_the_end =
-                    |exit: &Exit| exit.condition.asks(|term| matches!(term, Condition::Ended(_)));
+                let asks_for_the_end = |exit: &Exit| exit.condition.asks(|term| matches!(term, Condition::Ended(_)));
                 Action::Signal {
                     signal: self.robot.signal(&Self::word(place, &signal.node))?,
                     words: words.node.clone(),
@@ -706,11 +705,8 @@ impl Compiler<'_> {
         let mut words = String::with_capacity(written.len());
         let mut rest = written;
         while let Some(first) = rest.chars().next() {
-            let end = if first.is_alphabetic() {
-                rest.find(|c| !is_word(c)).unwrap_or(rest.len())
-            } else {
-                first.len_utf8()
-            };
+            let end =
+                if first.is_alphabetic() { rest.find(|c| !is_word(c)).unwrap_or(rest.len()) } else { first.len_utf8() };
             words.push_str(&self.meant(place, &rest[..end]));
             rest = &rest[end..];
         }
@@ -781,9 +777,7 @@ impl Compiler<'_> {
             return Some(sensor);
         }
         let opposite = self.robot.opposite(sensor);
-        opposite.or_else(|| {
-            self.refuse(CompileError::NoOpposite { sensor: self.robot.sensors[sensor].name.clone() })
-        })
+        opposite.or_else(|| self.refuse(CompileError::NoOpposite { sensor: self.robot.sensors[sensor].name.clone() }))
     }
 
     fn ranger(&self, place: &Place, name: &str) -> Option<usize> {
@@ -801,9 +795,9 @@ impl Compiler<'_> {
     /// A tone that a sensor must be calibrated for.
     fn tone(&self, place: &Place, sensor: usize, tone: &str) -> Option<usize> {
         let tone = Self::word(place, tone);
-        self.tones[sensor].index(&tone).or_else(|| {
-            self.refuse(CompileError::NoTone { sensor: self.robot.sensors[sensor].name.clone(), tone })
-        })
+        self.tones[sensor]
+            .index(&tone)
+            .or_else(|| self.refuse(CompileError::NoTone { sensor: self.robot.sensors[sensor].name.clone(), tone }))
     }
 
     /// Two sensors, left and right, and how each sees a tone.

@@ -138,9 +138,7 @@ fn load_size(tables: &mut Tables<'_>, field: &mut Field) {
     if let Some(Item { value, span }) = tables.optional::<Percent>("ambient") {
         field.ambient = value.si().clamp(0.0, 5.0);
         if field.ambient != value.si() {
-            tables
-                .error("F109", span, "such an ambient light is not possible")
-                .help("it must be 0 % to 500 %");
+            tables.error("F109", span, "such an ambient light is not possible").help("it must be 0 % to 500 %");
         }
     }
     if let Some(Item { value: EdgeWord::Drop, .. }) = tables.optional::<EdgeWord>("edge") {

@@ -6,8 +6,8 @@ use std::collections::VecDeque;
 use std::sync::Arc;
 
 use crate::controller::{Limits, Live, Program, ProgramExit, StepStanding, Term, TermStanding, Test, Watch};
-use crate::robot::Robot;
 use crate::record::{Run, Trace, Visit};
+use crate::robot::Robot;
 
 /// Below so many noise widths a decision is called thin: a spike of noise alone would make it now and then.
 pub const THIN: f64 = 4.0;

@@ -4,10 +4,10 @@ use super::evidence::{Evidence, Spare, StepEvidence};
 use crate::controller::{Armed, Goal, Program, Term, Test};
 use crate::field::Field;
 use crate::finding::{Edit, Finding, Hint, Hints, Source};
-use crate::mission::exits::exit_on;
 use crate::mission::Parsed;
-use crate::units::Quantity;
+use crate::mission::exits::exit_on;
 use crate::record::{Happening, Outcome, Run, Visit};
+use crate::units::Quantity;
 
 /// An exit that fired by less than so many noise widths did so by luck.
 const LUCK: f64 = 2.0;
@@ -55,7 +55,8 @@ pub fn hindsight(
                 Evidence::Fired { clear: Some(clear), .. } if *clear < LUCK => {
                     let message =
                         format!("it went {clear:.1} noise widths beyond the limit: luck decides in the next run");
-                    let lasting = behind(exit.line, " for 20 ms").map(|edit| Hint::edit("require it `for 20 ms`", edit));
+                    let lasting =
+                        behind(exit.line, " for 20 ms").map(|edit| Hint::edit("require it `for 20 ms`", edit));
                     let mut hints = Hints::from("move the limit, or drive more slowly over what it looks for");
                     hints.0.extend(lasting);
                     warn("K06", exit.line, message, hints);

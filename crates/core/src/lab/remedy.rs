@@ -13,8 +13,8 @@ use crate::mission::offer::{drive_to_mark, insert_offer_above};
 use crate::mission::{
     Behaviour, Condition, Exit, Law, LineKind, Names, Parsed, SlotKind, Spanned, Target, Value, check, parse,
 };
-use crate::robot::Robot;
 use crate::record::Run;
+use crate::robot::Robot;
 use crate::units::{Dimension, Quantity, Unit};
 
 /// Something that may help, and the text in which it has been done.

@@ -8,8 +8,8 @@ use std::ops::Range;
 
 use super::amounts::{self, misfit};
 use super::ast::{
-    Answer, Behaviour, Block, Comparison, Condition, Device, Exit, Part, Sensors, Side, SlotKind, Spanned, Step, Target,
-    Value, Wanted,
+    Answer, Behaviour, Block, Comparison, Condition, Device, Exit, Part, Sensors, Side, SlotKind, Spanned, Step,
+    Target, Value, Wanted,
 };
 use super::behaviours::{Drive, Measure, Move};
 use super::flow;
@@ -308,12 +308,7 @@ impl<'a> Checker<'a> {
             }
             None if self.names.starts.len() > 1 => {
                 let hint = format!("add a line `start {}`", self.names.starts[0]);
-                self.warning(
-                    "M105",
-                    &top,
-                    "the field has several start poses and the mission names none".into(),
-                    hint,
-                );
+                self.warning("M105", &top, "the field has several start poses and the mission names none".into(), hint);
             }
             _ => {}
         }
@@ -385,7 +380,11 @@ impl<'a> Checker<'a> {
         // One name may be measured from others that stand below it: in a routine, say. Each pass settles at least one.
         loop {
             let before = self.kept.len();
-            for (step, measure) in all.iter().filter(|(_, measure)| !self.kept.contains_key(measure.name.node.as_str())).collect::<Vec<_>>() {
+            for (step, measure) in all
+                .iter()
+                .filter(|(_, measure)| !self.kept.contains_key(measure.name.node.as_str()))
+                .collect::<Vec<_>>()
+            {
                 self.block = step.block;
                 let errors = self.findings.len();
                 let (used, uses) = (self.used.clone(), self.uses.clone());
@@ -690,7 +689,12 @@ impl<'a> Checker<'a> {
                         "one may go to the steps beside this one, and to those around the repeat that it stands in";
                     return self.error("M104", &target.span, message, Some(hint.to_owned()));
                 }
-                self.error("M104", &target.span, format!("there is no step \"{name}\""), did_you_mean(&target.span, name, all).quoted());
+                self.error(
+                    "M104",
+                    &target.span,
+                    format!("there is no step \"{name}\""),
+                    did_you_mean(&target.span, name, all).quoted(),
+                );
             }
             Target::Again if step.inside.is_none() => {
                 let message = "`again` stands in no repeat".to_owned();

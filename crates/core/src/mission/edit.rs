@@ -221,7 +221,9 @@ pub fn set(parsed: &Parsed, text: &str, names: &Names, slot: usize, typed: &str)
             let choices = choices(parsed, names, slot);
             match choices.iter().find(|choice| choice.trim_matches('"') == typed.trim_matches('"')) {
                 Some(choice) => Ok(edit(parsed, text, slot, choice.clone())),
-                None if choices.is_empty() => Err("this word cannot be changed here; press e to edit the line".to_owned()),
+                None if choices.is_empty() => {
+                    Err("this word cannot be changed here; press e to edit the line".to_owned())
+                }
                 None => Err(format!("choose one of {}", choices.join(", "))),
             }
         }
@@ -244,6 +246,14 @@ fn read(text: &str) -> Option<Quantity> {
 fn edit(parsed: &Parsed, text: &str, slot: usize, replacement: String) -> Edit {
     let slot = &parsed.slots[slot];
     let line = &parsed.lines[slot.line];
+    // A word that may be left out comes and goes with the space before it.
+    if slot.span.is_empty() {
+        return Edit::insert(slot.span.start, format!(" {replacement}"));
+    }
+    if replacement.is_empty() {
+        let start = text[..slot.span.start].trim_end().len();
+        return Edit { span: start..slot.span.end, text: replacement };
+    }
     let Some(exit) = exit_on(parsed, slot.line) else { return Edit { span: slot.span.clone(), text: replacement } };
     let within = slot.span.start - line.span.start..slot.span.end - line.span.start;
     let grown = replacement.len() as isize - within.len() as isize;

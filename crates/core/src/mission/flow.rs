@@ -166,7 +166,8 @@ fn reflexes(parsed: &Parsed, findings: &mut Vec<Finding>) {
             let known = || parsed.mission.steps.iter().filter(|step| step.block == Block::Mission);
             if !known().any(|step| step.name.node == name.node || step.name.node.is_empty()) {
                 let message = format!("there is no step \"{}\" to watch", name.node);
-                let hint = crate::finding::did_you_mean(&name.span, &name.node, known().map(|step| step.name.node.as_str()));
+                let hint =
+                    crate::finding::did_you_mean(&name.span, &name.node, known().map(|step| step.name.node.as_str()));
                 findings.push(Finding::error("M104", Source::Mission, name.span.clone(), message).hint(hint.quoted()));
             }
         }

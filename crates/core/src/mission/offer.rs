@@ -43,7 +43,7 @@ impl Offer {
         self.slots = parse(&text)
             .slots
             .into_iter()
-            .filter(|slot| slot.span.start >= from && !matches!(slot.kind, SlotKind::Text))
+            .filter(|slot| slot.span.start >= from && !slot.span.is_empty() && !matches!(slot.kind, SlotKind::Text))
             .map(|slot| slot.span.start - from..slot.span.end - from)
             .collect();
         self

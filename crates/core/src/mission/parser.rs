@@ -127,7 +127,10 @@ fn follow_originals(parsed: &mut Parsed) {
             let others =
                 steps.iter().map(|step| step.name.node.as_str()).filter(|name| *name != steps[index].name.node);
             let others: Vec<&str> = others.collect();
-            refuse(format!("there is no step \"{}\" to follow", like.node), did_you_mean(&like.span, &like.node, others).quoted());
+            refuse(
+                format!("there is no step \"{}\" to follow", like.node),
+                did_you_mean(&like.span, &like.node, others).quoted(),
+            );
             continue;
         };
         let original = &steps[found];
@@ -153,7 +156,9 @@ fn follow_originals(parsed: &mut Parsed) {
         let mut exits: Vec<(Exit, bool)> = inherited.map(|exit| (exit, false)).collect();
         let copy = &mut parsed.mission.steps[index];
         for own in std::mem::take(&mut copy.exits) {
-            let same = |(exit, taken): &&mut (Exit, bool)| !*taken && exit.condition.discriminant() == own.condition.discriminant();
+            let same = |(exit, taken): &&mut (Exit, bool)| {
+                !*taken && exit.condition.discriminant() == own.condition.discriminant()
+            };
             match exits.iter_mut().find(same) {
                 Some(place) => *place = (own, true),
                 None => exits.push((own, true)),

@@ -88,9 +88,11 @@ impl<'a> Reader<'a> {
                 Answer::Does(behaviour) => format!("{when}: {}.", behaviour.node.say(self)),
             });
         }
-        said.extend(step.exits.iter().map(|exit| {
-            format!("When {}: {}.", self.condition(&exit.condition), self.target(&exit.target.node))
-        }));
+        said.extend(
+            step.exits
+                .iter()
+                .map(|exit| format!("When {}: {}.", self.condition(&exit.condition), self.target(&exit.target.node))),
+        );
         if step.goes_on_by_itself() {
             said.push(if step.rows.is_empty() { "When finished: next step." } else { "Otherwise: next step." }.into());
         }

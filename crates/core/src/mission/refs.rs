@@ -196,8 +196,7 @@ impl List<'_> {
             Argument::Side(Side::Named(name))
             | Argument::Comparison(Comparison::Named(name))
             | Argument::Word(name) => self.word(block, step, &named(name)),
-            Argument::Side(Side::Left | Side::Right)
-            | Argument::Comparison(Comparison::Below | Comparison::Above) => {}
+            Argument::Side(Side::Left | Side::Right) | Argument::Comparison(Comparison::Below | Comparison::Above) => {}
         }
     }
 
@@ -253,15 +252,16 @@ impl List<'_> {
     fn called(&self, step: Option<usize>, parameter: &Spanned<String>) -> Option<usize> {
         let mission = &self.parsed.mission;
         let behaviours = self.parsed.behaviours_of(&mission.steps[step?]);
-        let call = behaviours.filter(|behaviour| behaviour.span.contains(&parameter.span.start)).find_map(|behaviour| {
-            let mut routine = None;
-            behaviour.node.parts(&mut |part| {
-                if let Part::Routine(name) = part {
-                    routine = Some(name);
-                }
-            });
-            routine
-        })?;
+        let call =
+            behaviours.filter(|behaviour| behaviour.span.contains(&parameter.span.start)).find_map(|behaviour| {
+                let mut routine = None;
+                behaviour.node.parts(&mut |part| {
+                    if let Part::Routine(name) = part {
+                        routine = Some(name);
+                    }
+                });
+                routine
+            })?;
         mission.routines.iter().position(|routine| routine.name.node == call.node)
     }
 }

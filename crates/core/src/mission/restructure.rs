@@ -352,9 +352,12 @@ fn successor(of: Text<'_>, first: &Step, one: &Reference, next: Option<usize>) -
 
 /// Takes a name off a `during` line; none when it is the only one there.
 fn unwatched(of: Text<'_>, one: &Reference) -> Option<Edit> {
-    let within = of.parsed.mission.reflexes.iter().find_map(|reflex| {
-        reflex.within.iter().any(|name| name.span == one.span).then_some(&reflex.within)
-    })?;
+    let within = of
+        .parsed
+        .mission
+        .reflexes
+        .iter()
+        .find_map(|reflex| reflex.within.iter().any(|name| name.span == one.span).then_some(&reflex.within))?;
     let at = within.iter().position(|name| name.span == one.span)?;
     let span = match (at.checked_sub(1), within.get(at + 1)) {
         (Some(before), _) => within[before].span.end..one.span.end,
@@ -419,8 +422,7 @@ pub fn link(of: Text<'_>, step: usize) -> Result<Change, Refusal> {
 pub fn move_steps(of: Text<'_>, steps: Range<usize>, up: bool) -> Result<Change, Refusal> {
     let steps = of.side_by_side(&steps)?;
     let first = of.step(steps[0]);
-    let beside: Vec<usize> =
-        of.parsed.mission.sequence(first.block, first.inside).map(|(index, _)| index).collect();
+    let beside: Vec<usize> = of.parsed.mission.sequence(first.block, first.inside).map(|(index, _)| index).collect();
     let at = beside.iter().position(|index| *index == steps[0]).unwrap_or_default();
     let other = if up { at.checked_sub(1) } else { Some(at + steps.len()) };
     let other = other.and_then(|other| beside.get(other)).ok_or(Refusal::NoNeighbour { up })?;
@@ -453,7 +455,8 @@ pub fn wrap(of: Text<'_>, steps: Range<usize>) -> Result<Change, Refusal> {
     let inner_name = free_among(&taken_names(of.parsed), &format!("{name}, once"));
     // Within the repeat the first step is called otherwise.
     let all = references(of.parsed, of.text).into_iter();
-    let own = all.filter(|one| one.kind == Kind::Step && one.target == Some(steps[0]) && span.contains(&one.span.start));
+    let own =
+        all.filter(|one| one.kind == Kind::Step && one.target == Some(steps[0]) && span.contains(&one.span.start));
     let edits = own.map(|one| Edit {
         span: one.span.start - span.start..one.span.end - span.start,
         text: format!("\"{inner_name}\""),
@@ -569,9 +572,12 @@ pub fn join(of: Text<'_>, step: usize) -> Result<Change, Refusal> {
             Way::Copies if differs => return Err(Refusal::HasCopies { step: of.name(below), copy: of.from(&one) }),
             Way::During => {
                 // One that watches both watches the one that is left, once.
-                let reflex = of.parsed.mission.reflexes.iter().find(|reflex| {
-                    reflex.within.iter().any(|name| name.span == one.span)
-                });
+                let reflex = of
+                    .parsed
+                    .mission
+                    .reflexes
+                    .iter()
+                    .find(|reflex| reflex.within.iter().any(|name| name.span == one.span));
                 let both = reflex.is_some_and(|reflex| reflex.within.iter().any(|name| name.node == about.name.node));
                 edits.push(match unwatched(of, &one).filter(|_| both) {
                     Some(edit) => edit,

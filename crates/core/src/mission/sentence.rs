@@ -66,7 +66,13 @@ impl<'t> Sentence<'t> {
         self.peek().filter(|token| token.kind == TokenKind::Word).map(|token| self.str(token))
     }
 
-    pub(super) fn error(&mut self, code: &'static str, span: Range<usize>, message: impl Into<String>, hint: impl Into<Hints>) {
+    pub(super) fn error(
+        &mut self,
+        code: &'static str,
+        span: Range<usize>,
+        message: impl Into<String>,
+        hint: impl Into<Hints>,
+    ) {
         self.findings.push(Finding::error(code, Source::Mission, span, message).hint(hint));
     }
 

@@ -88,9 +88,7 @@ impl Hash {
         let (kind, step, extra) = match event {
             Event::Entered { step } => (1, step, 0),
             Event::Counted { step, exit, count } => (2, step, (exit as u64) << 32 | u64::from(count)),
-            Event::Left { step, exit, look } => {
-                (3, step, exit.map_or(0, |exit| exit as u64 + 1) | (look as u64) << 32)
-            }
+            Event::Left { step, exit, look } => (3, step, exit.map_or(0, |exit| exit as u64 + 1) | (look as u64) << 32),
             Event::Took { reflex } => (4, reflex, 0),
             Event::Gave { reflex } => (5, reflex, 0),
             Event::Kept { name } => (6, name, 0),

@@ -7,7 +7,8 @@ pub(super) mod places_or_nothing {
     use crate::field::Pose;
 
     pub fn serialize<S: Serializer>(places: &[Pose], to: S) -> Result<S::Ok, S::Error> {
-        let places: Vec<Option<Pose>> = places.iter().map(|pose| Some(*pose).filter(|pose| pose.x.is_finite())).collect();
+        let places: Vec<Option<Pose>> =
+            places.iter().map(|pose| Some(*pose).filter(|pose| pose.x.is_finite())).collect();
         places.serialize(to)
     }
 

@@ -34,7 +34,7 @@ fn a_record_is_stored_and_read_back_the_same() {
 fn the_fingerprint_covers_every_part() {
     let run = recorded();
     let whole = run.fingerprint();
-    let mut changed = |what: &str, change: &mut dyn FnMut(&mut Run)| {
+    let changed = |what: &str, change: &mut dyn FnMut(&mut Run)| {
         let mut other = run.clone();
         change(&mut other);
         assert_ne!(other.fingerprint(), whole, "{what}");
@@ -48,7 +48,9 @@ fn the_fingerprint_covers_every_part() {
     changed("range", &mut |run| run.trace.ranges[4] += 1e-9);
     changed("place", &mut |run| run.trace.places[2].heading += 1e-9);
     changed("thing", &mut |run| run.trace.props[0].name.push('x'));
-    changed("event", &mut |run| drop(run.trace.events.pop()));
+    changed("event", &mut |run| {
+        run.trace.events.pop();
+    });
     changed("happening", &mut |run| run.trace.happened.push(Happened { tick: 1, what: Happening::Fell }));
     changed("outcome", &mut |run| run.outcome = Outcome::Limit);
     changed("reason", &mut |run| run.reason.push('x'));

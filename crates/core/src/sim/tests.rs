@@ -9,10 +9,10 @@ use super::scene::{Marks, Rider, Scene};
 use super::solve::Solver;
 use super::stage::Stage;
 use super::*;
-use crate::record::Outcome;
 use crate::controller::{Command, Event, Program, WheelCommand};
 use crate::field::{Field, Point, Pose, Wall};
 use crate::project::{Setup, prepare};
+use crate::record::Outcome;
 use crate::robot::Robot;
 use crate::units::math::{self, FRAC_PI_2};
 

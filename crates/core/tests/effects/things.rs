@@ -2,8 +2,8 @@
 
 use wayodos_core::field::{Mark, Point, Pose, Shape, SurfaceId};
 use wayodos_core::project::prepare;
-use wayodos_core::robot::load;
 use wayodos_core::record::{Act, Happening, Intervention, Outcome, PropKind, Run, Verdict};
+use wayodos_core::robot::load;
 
 use crate::table::{Table, degrees, gone, then_rest};
 

@@ -381,7 +381,8 @@ impl Model {
         let slots = &self.prepared.parsed.slots;
         let span = self.lines().get(line).map_or(0..0, |line| line.span.clone());
         let first = slots.partition_point(|slot| slot.span.start < span.start);
-        let last = first + slots[first..].partition_point(|slot| slot.span.start < span.end);
+        // A word that may be left out has its empty place at the end.
+        let last = first + slots[first..].partition_point(|slot| slot.span.start <= span.end);
         slots[first..last].iter().enumerate().map(move |(nth, slot)| (first + nth, slot))
     }
 

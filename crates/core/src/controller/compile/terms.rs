@@ -150,9 +150,7 @@ impl Compiler<'_> {
             Condition::Clock(time) => Test::Clock(self.num(place, &time.node)?),
             Condition::Stalled(duration) => Test::Stalled(self.num(place, &duration.node)?),
             Condition::Lost => Test::Lost,
-            Condition::Ended(ending) => {
-                Test::Ended(if place.mirrored { ending.mirrored() } else { *ending })
-            }
+            Condition::Ended(ending) => Test::Ended(if place.mirrored { ending.mirrored() } else { *ending }),
             Condition::EndedBy(label) => Test::Label(super::position_or_push(&mut self.labels, &label.node)),
             _ => return None,
         })

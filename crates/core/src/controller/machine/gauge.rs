@@ -74,9 +74,7 @@ impl Test {
             }
             Self::Range { ranger, below, limit } => Some(past(*below, readings.ranges[*ranger], limit.fixed()?)),
             Self::Battery { below, limit } => Some(past(*below, readings.battery, limit.fixed()?)),
-            Self::Switch { switch, pressed } => {
-                Some(if readings.touches[*switch] == *pressed { 1.0 } else { -1.0 })
-            }
+            Self::Switch { switch, pressed } => Some(if readings.touches[*switch] == *pressed { 1.0 } else { -1.0 }),
             Self::Compare { .. }
             | Self::Code { .. }
             | Self::Changed { .. }

@@ -386,7 +386,8 @@ fn rules(tables: &mut Tables<'_>, field: &mut Field) {
             };
             let found = field.zones.iter().position(|zone| zone.name == *name.get_ref());
             if found.is_none() {
-                let hint = did_you_mean(&name.span(), name.get_ref(), field.zones.iter().map(|zone| zone.name.as_str()));
+                let hint =
+                    did_you_mean(&name.span(), name.get_ref(), field.zones.iter().map(|zone| zone.name.as_str()));
                 tables
                     .error("F115", name.span(), format!("unknown zone `{}`", name.get_ref()))
                     .help(hint.quoted().or("add a [[zone]] of that name"));

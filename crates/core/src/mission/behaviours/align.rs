@@ -59,9 +59,9 @@ impl Does for Align {
         let lead = lead_in.as_ref().map_or_else(String::new, |lead| {
             format!("drives {} while its sensors are ignored, then ", of.amount(lead))
         });
-        let again = again.as_ref().map_or_else(String::new, |again| {
-            format!("; backs off and does it once more at {}", of.amount(again))
-        });
+        let again = again
+            .as_ref()
+            .map_or_else(String::new, |again| format!("; backs off and does it once more at {}", of.amount(again)));
         format!(
             "{lead}squares up to a {} line at {}: each wheel stops when its own sensor, {} or {}, sees it{again}",
             tone.node,

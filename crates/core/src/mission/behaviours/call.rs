@@ -91,6 +91,10 @@ fn read(line: &mut Sentence<'_>) -> Option<Behaviour> {
     let mirrored = line.word() == Some("mirrored");
     if mirrored {
         line.take_slot(SlotKind::Choice(MIRRORED));
+    } else {
+        // An empty place, so that it can be chosen like any other word.
+        let end = line.tokens[line.at - 1].span.end;
+        line.slots.push(Slot { span: end..end, kind: SlotKind::Choice(MIRRORED), line: line.line });
     }
     Some(Behaviour::Do(Do { routine, arguments, mirrored }))
 }

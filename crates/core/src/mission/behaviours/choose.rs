@@ -52,10 +52,11 @@ impl Does for React {
             let Some((eye, tone)) = kit.eye() else { return };
             let first = format!("when {eye} sees {tone}, drive back at 26 %");
             let what = "Priority list: always does the first row that is true.";
-            offers.push(
-                Offer::new("React", "react".into(), what)
-                    .with(&[&first, "otherwise, drive ahead at 26 %", "until 3 s pass"]),
-            );
+            offers.push(Offer::new("React", "react".into(), what).with(&[
+                &first,
+                "otherwise, drive ahead at 26 %",
+                "until 3 s pass",
+            ]));
         },
     };
 

@@ -47,9 +47,8 @@ impl Does for Drive {
                     .with(&["until travelled 150 mm"]),
             );
             let arc = "drive ahead on a left arc of 300 mm at 25 %";
-            offers.push(
-                Offer::new("Drive an arc", arc.into(), "Drives round a circle.").with(&["until turned 90 deg"]),
-            );
+            offers
+                .push(Offer::new("Drive an arc", arc.into(), "Drives round a circle.").with(&["until turned 90 deg"]));
             if let Some(ranger) = kit.names.rangers.first() {
                 let near = format!("until {ranger} < 100 mm -> next");
                 let what = "Drives until something is near.";

@@ -67,7 +67,8 @@ impl Does for Seek {
 
     fn say(&self, of: &Reader<'_>) -> String {
         let Self { ranger, within, side: turn, speed, turn: angle, relocate, tries, approach } = self;
-        let then = approach.as_ref().map_or_else(String::new, |near| format!(" and comes up to {} of it", of.amount(near)));
+        let then =
+            approach.as_ref().map_or_else(String::new, |near| format!(" and comes up to {} of it", of.amount(near)));
         format!(
             "looks for something within {} of {}: turns to the {} at {} up to {}, moves {} on, {} times in all{then}",
             of.amount(within),

@@ -101,10 +101,7 @@ impl Checker<'_> {
                     used.extend(sensors.names.iter().map(|sensor| sensor.node.as_str()));
                 }
                 Part::Measured(value) => value.node.names(&mut used),
-                Part::Device(
-                    _,
-                    Device::Ranger | Device::Switch | Device::Actuator | Device::Signal,
-                )
+                Part::Device(_, Device::Ranger | Device::Switch | Device::Actuator | Device::Signal)
                 | Part::Amount(..)
                 | Part::Side(_)
                 | Part::Tone(..)

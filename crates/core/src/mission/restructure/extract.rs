@@ -154,4 +154,3 @@ fn label(of: Text<'_>, routine: &str, nth: usize) -> String {
     let names = (nth + 1..).map(|number| format!("{routine}-way-{number}"));
     names.into_iter().find(|name| !taken.contains(&name.as_str())).unwrap_or_default()
 }
-

@@ -273,3 +273,18 @@ fn only_what_makes_sense_is_offered() {
     // Of `during` and `then`: steps of the mission itself.
     assert_eq!((offered("\"a\"", 0), offered("\"a\"", 1)), ("\"a\" \"b\"".to_owned(), "\"a\" \"b\"".to_owned()));
 }
+
+#[test]
+fn whether_a_call_is_mirrored_is_nudged_like_any_word() {
+    use crate::mission::edit::{Stride, nudge};
+    let text = "step \"a\"\n  do r (far = 30 mm)  # there\nroutine r (far)\nstep \"b\"\nspin left at 20 %\nuntil travelled far\nend\n";
+    let at = |text: &str| {
+        let parsed = parse(text);
+        let is_it = |kind: &crate::mission::SlotKind| matches!(kind, crate::mission::SlotKind::Choice(words) if words.contains(&"mirrored"));
+        parsed.slots.iter().position(|slot| is_it(&slot.kind)).unwrap()
+    };
+    let turned = |text: &str| nudge(&parse(text), text, &names(), at(text), true, Stride::Fine).unwrap().apply(text);
+    let mirrored = turned(text);
+    assert!(mirrored.contains("do r (far = 30 mm) mirrored  # there"), "{mirrored}");
+    assert_eq!(turned(&mirrored), text);
+}

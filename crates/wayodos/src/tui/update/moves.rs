@@ -140,7 +140,8 @@ pub(super) fn open(model: &mut Model, effects: &mut Vec<Effect>) {
     let items = choices.into_iter().filter_map(|choice| {
         let new = edit::set(&parsed, &model.text, &setup.names, slot, &choice).ok()?.apply(&model.text);
         let what = about(model, &parsed.slots[slot].kind, &choice);
-        Some(Item::new(choice, "", what, Pick::Text(super::laid_out(model, new))))
+        let title = if choice.is_empty() { "as written".to_owned() } else { choice };
+        Some(Item::new(title, "", what, Pick::Text(super::laid_out(model, new))))
     });
     let finder = Finder::new(what_is_chosen(&parsed.slots[slot].kind), items.collect(), at);
     super::find::open(model, finder, effects);

@@ -9,10 +9,10 @@ use tui_input::{Input, InputRequest};
 use wayodos_core::field::Pose;
 use wayodos_core::finding::{Severity, apply_all};
 use wayodos_core::mission::LineKind;
-use wayodos_core::mission::refs::{Way, references, rename};
 use wayodos_core::mission::amend;
 use wayodos_core::mission::complete::completions;
 use wayodos_core::mission::edit;
+use wayodos_core::mission::refs::{Way, references, rename};
 use wayodos_core::units::{Dimension, Quantity};
 
 use super::super::free::Free;
@@ -33,7 +33,8 @@ pub(super) fn type_value(model: &mut Model, key: KeyEvent, mut entry: Entry, eff
             let typed = entry.input.value();
             let parsed = &model.prepared.parsed;
             let span = &parsed.slots[slot].span;
-            let defines = references(parsed, &model.text).iter().any(|one| one.span == *span && one.way == Way::Defines);
+            let defines =
+                references(parsed, &model.text).iter().any(|one| one.span == *span && one.way == Way::Defines);
             let named = if defines { rename(parsed, &model.text, span, typed) } else { None };
             match named {
                 Some(Ok(edits)) => {
@@ -90,9 +91,7 @@ fn take_answer(model: &mut Model, question: Question, typed: String, effects: &m
             model.hold_cursor();
             Ok(())
         }
-        Question::Routine => {
-            super::steps::to_routine(model, &typed, effects)
-        }
+        Question::Routine => super::steps::to_routine(model, &typed, effects),
         Question::Pose => {
             let pose = read_pose(&typed)?;
             time::from_here(model, Some(pose), effects);

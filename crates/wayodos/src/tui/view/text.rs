@@ -8,7 +8,7 @@ use ratatui::style::{Modifier, Style};
 use wayodos_core::controller::Goal;
 use wayodos_core::finding::{Finding, Severity};
 use wayodos_core::lab::evidence::StepEvidence;
-use wayodos_core::mission::LineKind;
+use wayodos_core::mission::{LineKind, SlotKind};
 use wayodos_report::words::{Weight, exit_words};
 
 use super::{columns, paint_row, pieces, put, put_right};
@@ -248,6 +248,10 @@ fn sentence(
         }
         column += wide;
     }
+    if let Some(word) = left_out(model, slot).filter(|_| entry.is_none() && column >= shift) {
+        let x = left + column - shift + 1;
+        put(buffer, x, y, right.saturating_sub(x), &format!("{word}?"), theme.patch(Role::Accent));
+    }
     if free.is_some() && typed.is_none() {
         typed = Some(((left + column).saturating_sub(shift).min(right), y));
     }
@@ -256,6 +260,15 @@ fn sentence(
         typed = Some(cursor);
     }
     typed
+}
+
+/// The word that may be put into the empty place under the cursor.
+fn left_out(model: &Model, slot: Option<usize>) -> Option<&'static str> {
+    let slot = &model.prepared.parsed.slots[slot?];
+    match slot.kind {
+        SlotKind::Choice(words) if slot.span.is_empty() => words.iter().copied().find(|word| !word.is_empty()),
+        _ => None,
+    }
 }
 
 /// A value being typed, on a patch; the column behind it, and where its cursor is.
