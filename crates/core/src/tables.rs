@@ -10,6 +10,8 @@ use toml::Spanned;
 use toml::de::{DeTable, DeValue, Error, ValueDeserializer};
 
 use crate::finding::{Edit, Finding, Hint, Source, did_you_mean, nearest};
+use crate::keys::{Described, Key, Section};
+use crate::units::{Quantity, Unit};
 
 /// Files beyond this are refused unread: no hand-written project file comes near it.
 pub const LARGEST_FILE: usize = 4 << 20;
@@ -35,6 +37,7 @@ pub struct Named<T> {
 /// One TOML file being read, and what was found wrong with it so far.
 pub struct Tables<'a> {
     source: Source,
+    text: &'a str,
     root: DeTable<'a>,
     whole: Range<usize>,
     /// What was found wrong, in the order it was met.
@@ -49,7 +52,7 @@ impl<'a> Tables<'a> {
         if text.len() > LARGEST_FILE {
             let message = format!("the file holds {} MB; the limit is {} MB", text.len() >> 20, LARGEST_FILE >> 20);
             findings.push(Finding::error("T001", source, whole.clone(), message).hint("is this the right file?"));
-            return Self { source, root: DeTable::new(), whole, findings };
+            return Self { source, text, root: DeTable::new(), whole, findings };
         }
         let (root, errors) = DeTable::parse_recoverable(text);
         for error in errors.into_iter().take(20) {
@@ -63,16 +66,10 @@ impl<'a> Tables<'a> {
                 kept.insert(key, value);
                 continue;
             }
-            findings.push(
-                Finding::error("T002", source, key.span(), format!("unknown key `{name}`")).hint(did_you_mean(
-                    &key.span(),
-                    name,
-                    known.iter().copied(),
-                )),
-            );
+            findings.push(unknown_key(source, name, key.span(), known.iter().copied()));
         }
         let root = kept;
-        Self { source, root, whole, findings }
+        Self { source, text, root, whole, findings }
     }
 
     /// Adds an error about a place in this file.
@@ -97,12 +94,57 @@ impl<'a> Tables<'a> {
         None
     }
 
-    /// The entries of a list of sections, such as `[[line]]`; broken ones are left out.
-    pub fn list<T: DeserializeOwned>(&mut self, key: &str) -> Vec<Item<T>> {
+    /// A section that may be missing.
+    pub fn section<T: Described>(&mut self, key: &str) -> Option<Item<T>> {
+        let value = self.root.remove(key)?;
+        self.described(value)
+    }
+
+    /// A section that must be there; its absence is a finding with what would be written.
+    pub fn needed<T: Described>(&mut self, key: &str) -> Option<Item<T>> {
+        if self.root.contains_key(key) {
+            return self.section(key);
+        }
+        self.missing(key, T::SECTION.title, &T::SECTION);
+        None
+    }
+
+    /// A section for each of these names below a key, such as `[motor.left]`, in the order of the names; what is missing is
+    /// a finding.
+    pub fn needed_named<T: Described, const N: usize>(&mut self, key: &str, names: [&str; N]) -> [Option<T>; N] {
+        let before = self.root.get(key).map(Spanned::get_ref);
+        let has = names.map(|name| matches!(before, Some(DeValue::Table(table)) if table.contains_key(name)));
+        let broken = before.is_some_and(|value| !matches!(value, DeValue::Table(_)));
+        let mut found = names.map(|_| None);
+        for Named { name, value } in self.named_sections(key) {
+            match names.iter().position(|known| *known == name.value) {
+                Some(index) => found[index] = Some(value),
+                None => {
+                    let hint = did_you_mean(&name.span, &name.value, names);
+                    self.error("T002", name.span, format!("unknown section `[{key}.{}]`", name.value)).help(hint);
+                }
+            }
+        }
+        for (name, _) in names.iter().zip(has).filter(|(_, has)| !has && !broken) {
+            self.missing(&format!("{key}.{name}"), &format!("[{key}.{name}]"), &T::SECTION);
+        }
+        found
+    }
+
+    fn missing(&mut self, key: &str, header: &str, section: &Section) {
+        let gap = if self.text.ends_with('\n') { "\n" } else { "\n\n" };
+        let edit = Edit::insert(self.text.len(), format!("{gap}{}\n", section.template(header)));
+        let hint = Hint::edit(format!("add {header}: {}", section.about), edit);
+        let whole = self.whole.clone();
+        self.error("T003", whole, format!("missing section `{key}`")).help(hint);
+    }
+
+    /// The entries of a list of described sections, such as `[[line]]`; broken ones are left out.
+    pub fn sections<T: Described>(&mut self, key: &str) -> Vec<Item<T>> {
         let Some(value) = self.root.remove(key) else { return Vec::new() };
         let span = value.span();
         match value.into_inner() {
-            DeValue::Array(entries) => entries.into_iter().filter_map(|entry| self.read(entry)).collect(),
+            DeValue::Array(entries) => entries.into_iter().filter_map(|entry| self.described(entry)).collect(),
             _ => {
                 self.error("T004", span, format!("`{key}` must be a list")).help(format!("write [[{key}]]"));
                 Vec::new()
@@ -110,8 +152,83 @@ impl<'a> Tables<'a> {
         }
     }
 
-    /// The named sections below a key, such as `[surface.dark]`, in the order of the file.
+    /// The named described sections below a key, such as `[surface.dark]`, in the order of the file.
+    pub fn named_sections<T: Described>(&mut self, key: &str) -> Vec<Named<T>> {
+        self.each_named(key, Self::described)
+    }
+
+    /// Reads a section by its description: all keys that are missing are reported at once, each with a typical value, and
+    /// values out of their range.
+    fn described<T: Described>(&mut self, value: Spanned<DeValue<'a>>) -> Option<Item<T>> {
+        let section = T::SECTION;
+        let span = value.span();
+        let before = self.findings.len();
+        if let DeValue::Table(table) = value.get_ref() {
+            let names = || section.keys.iter().map(|key| key.name);
+            // A key that is only written wrongly is not missing as well.
+            let mut meant = Vec::new();
+            for name in table.keys().filter(|name| !names().any(|known| known == name.get_ref())) {
+                meant.extend(nearest(name.get_ref(), names()));
+                self.findings.push(unknown_key(self.source, name.get_ref(), name.span(), names()));
+            }
+            let needed = section.keys.iter().filter(|key| key.default.is_none());
+            for key in needed.filter(|key| !table.contains_key(key.name) && !meant.contains(&key.name)) {
+                let edit = self.below(&span).map(|at| Edit::insert(at, format!("\n{}", key.line())));
+                let words = format!("add `{}`: {}", key.line(), key.what);
+                let message = format!("missing key `{}` of {}", key.name, section.title);
+                self.error("T003", span.clone(), message).help(Hint { words, edits: edit.into_iter().collect() });
+            }
+            if self.findings.len() > before {
+                return None;
+            }
+            for key in section.keys {
+                if let Some(value) = table.get(key.name) {
+                    self.in_range(key, value);
+                }
+            }
+        }
+        let told = self.findings.len();
+        let read = self.read(value);
+        if read.is_none() && told > before {
+            // What is out of range may be refused by its type as well.
+            self.findings.truncate(told);
+        }
+        read
+    }
+
+    /// Where a line below the header of a section would stand; none for a table that is written in braces.
+    fn below(&self, section: &Range<usize>) -> Option<usize> {
+        let rest = self.text.get(section.start..)?;
+        let header = rest.split('\n').next()?;
+        header.trim_start().starts_with('[').then_some(section.start + header.trim_end().len())
+    }
+
+    fn in_range(&mut self, key: &Key, value: &Spanned<DeValue<'a>>) {
+        let plain = |number: f64| Quantity::from_si(number, Unit::None);
+        let written = match value.get_ref() {
+            DeValue::String(text) => Quantity::parse(text).ok(),
+            DeValue::Integer(whole) => {
+                i64::from_str_radix(whole.as_str(), whole.radix()).ok().map(|whole| plain(whole as f64))
+            }
+            DeValue::Float(number) => number.as_str().parse().ok().map(plain),
+            _ => None,
+        };
+        let Some(written) = written.filter(|written| key.excludes(written)) else { return };
+        let range = key.range_words().unwrap_or_default();
+        let hint = format!("it may be {range}: {}", key.what);
+        self.error("T006", value.span(), format!("`{}` cannot be {written}", key.name)).help(hint);
+    }
+
+    /// The named sections below a key, such as `[for.morning-round]`, in the order of the file.
     pub fn named<T: DeserializeOwned>(&mut self, key: &str) -> Vec<Named<T>> {
+        self.each_named(key, Self::read)
+    }
+
+    fn each_named<T>(
+        &mut self,
+        key: &str,
+        read: fn(&mut Self, Spanned<DeValue<'a>>) -> Option<Item<T>>,
+    ) -> Vec<Named<T>> {
         let Some(value) = self.root.remove(key) else { return Vec::new() };
         let span = value.span();
         let DeValue::Table(table) = value.into_inner() else {
@@ -126,7 +243,7 @@ impl<'a> Tables<'a> {
             .filter_map(|(name, value)| {
                 let span = name.span();
                 let name = Item { value: name.into_inner().into_owned(), span };
-                self.read(value).map(|item| Named { name, value: item.value })
+                read(self, value).map(|item| Named { name, value: item.value })
             })
             .collect()
     }
@@ -151,14 +268,7 @@ impl<'a> Tables<'a> {
         let listed = |names: &[&str]| names.iter().map(|name| format!("`{name}`")).collect::<Vec<_>>().join(", ");
         match quoted.as_slice() {
             [name, known @ ..] if message.starts_with("unknown field") => {
-                let hint = match nearest(name, known.iter().copied()) {
-                    Some(near) => Hint::edit(
-                        format!("did you mean `{near}`?"),
-                        Edit { span: span.clone(), text: near.to_owned() },
-                    ),
-                    None => format!("the keys here are {}", listed(known)).into(),
-                };
-                Finding::error("T002", self.source, span, format!("unknown key `{name}`")).hint(hint)
+                unknown_key(self.source, name, span, known.iter().copied())
             }
             [name, ..] if message.starts_with("missing field") => {
                 Finding::error("T003", self.source, span, format!("missing key `{name}`"))
@@ -173,15 +283,28 @@ impl<'a> Tables<'a> {
     }
 }
 
+fn unknown_key<'k>(
+    source: Source,
+    name: &str,
+    span: Range<usize>,
+    known: impl Iterator<Item = &'k str> + Clone,
+) -> Finding {
+    let all = known.clone().map(|name| format!("`{name}`")).collect::<Vec<_>>().join(", ");
+    let hint = match nearest(name, known.clone()) {
+        Some(_) => did_you_mean(&span, name, known),
+        None => format!("the keys here are {all}").into(),
+    };
+    Finding::error("T002", source, span, format!("unknown key `{name}`")).hint(hint)
+}
+
 /// Reports every name that stands twice; answers nothing, the first of each is kept by whoever looks names up.
 pub fn report_duplicates<'n>(tables: &mut Tables<'_>, what: &str, names: impl Iterator<Item = &'n Item<String>>) {
-    let mut seen: Vec<&str> = Vec::new();
+    let mut seen = std::collections::BTreeSet::new();
     for name in names {
-        if seen.contains(&name.value.as_str()) {
+        if !seen.insert(name.value.as_str()) {
             tables
                 .error("T005", name.span.clone(), format!("there are two {what}s named `{}`", name.value))
                 .help("give one of them another name".to_owned());
         }
-        seen.push(&name.value);
     }
 }

@@ -6,8 +6,9 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// From the ground up: a module may use itself and those on a lower row.
-const ROWS: [&[&str]; 8] = [
+const ROWS: [&[&str]; 9] = [
     &["units", "finding"],
+    &["keys"],
     &["tables"],
     &["field", "robot", "mission"],
     &["controller"],

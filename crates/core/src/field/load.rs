@@ -22,6 +22,7 @@ use toml::Spanned;
 use super::drawing::Drawing;
 use super::{Edge, Field, Mark, Picture, Platform, Point, Pose, Shape, Start, Surface, SurfaceId, Wall, legs};
 use crate::finding::{Finding, Hints, Source, did_you_mean};
+use crate::keys::{REQUIRED, section};
 use crate::tables::{Item, LARGEST_FILE, Tables, report_duplicates};
 use crate::units::{Angle, Length, Pair, Percent, Positive, colour};
 
@@ -30,55 +31,50 @@ const LARGEST_SIDE: f64 = 20.0;
 /// The shortest side, in metres: a robot must fit on it.
 const SMALLEST_SIDE: f64 = 0.1;
 
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct SurfaceTable {
-    colour: Spanned<String>,
-    gloss: Option<Spanned<Percent>>,
+section! {
+    SurfaceTable "[surface.NAME]" "A surface: what the mat, its marks and its things look like."
+        colour: Spanned<String> = "\"#e9e3d2\"", REQUIRED, "Its colour.";
+        gloss: Option<Spanned<Percent>> = "\"20 %\"", Some("0 %"), in 0.0..1.0, "From 0 % (matt) to 100 % (mirror).";
 }
 
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct LineTable {
-    name: Option<Spanned<String>>,
-    surface: Spanned<String>,
-    width: Positive<Length>,
-    #[serde(default)]
-    keep_off: bool,
-    from: Option<Pair>,
-    heading: Option<Angle>,
-    legs: Option<Spanned<Vec<String>>>,
-    points: Option<Spanned<Vec<Pair>>>,
+section! {
+    LineTable "[[line]]" "A line of tape or print."
+        name: Option<Spanned<String>> = "\"causeway\"", Some("none"), "What people call it.";
+        surface: Spanned<String> = "\"dark\"", REQUIRED, "What it looks like: the name of a [surface].";
+        width: Positive<Length> = "\"20 mm\"", REQUIRED, "Its width.";
+        #[serde(default)]
+        keep_off: bool = "true", Some("false"), "Whether it is not to be touched.";
+        from: Option<Pair> = "\"300, 200 mm\"", Some("given by `points`"), "Where the tape begins, for a path of legs.";
+        heading: Option<Angle> = "\"0 deg\"", Some("0 deg"), "The heading in which the tape begins.";
+        legs: Option<Spanned<Vec<String>>> = "[\"ahead 600 mm\", \"bend left 90 deg radius 200 mm\"]", Some("given by `points`"), "Pieces laid like tape: `ahead`, `bend`, `corner`, `to`.";
+        points: Option<Spanned<Vec<Pair>>> = "[\"300, 200 mm\", \"900, 200 mm\"]", Some("given by `legs`"), "The middle line, corner by corner.";
 }
 
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct PatchTable {
-    name: Option<Spanned<String>>,
-    surface: Spanned<String>,
-    at: Option<Pair>,
-    size: Option<Spanned<Pair>>,
-    turned: Option<Angle>,
-    diameter: Option<Positive<Length>>,
-    points: Option<Spanned<Vec<Pair>>>,
+section! {
+    PatchTable "[[patch]] and [[platform]]" "A patch of another surface; a platform stands up from the mat."
+        name: Option<Spanned<String>> = "\"causeway\"", Some("none"), "What people call it.";
+        surface: Spanned<String> = "\"dark\"", REQUIRED, "What it looks like: the name of a [surface].";
+        at: Option<Pair> = "\"300, 200 mm\"", Some("given by `points`"), "The middle of the shape.";
+        size: Option<Spanned<Pair>> = "\"120, 80 mm\"", Some("given by `diameter` or `points`"), "Width and height of a rectangle.";
+        turned: Option<Angle> = "\"30 deg\"", Some("0 deg"), "The rectangle is turned counter-clockwise by this angle.";
+        diameter: Option<Positive<Length>> = "\"80 mm\"", Some("given by `size` or `points`"), "The diameter of a disc.";
+        points: Option<Spanned<Vec<Pair>>> = "[\"100, 100 mm\", \"200, 100 mm\", \"150, 180 mm\"]", Some("given by `at`"), "The corners, in the order in which they go round.";
 }
 
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct WallTable {
-    name: Option<Spanned<String>>,
-    thickness: Positive<Length>,
-    from: Option<Pair>,
-    heading: Option<Angle>,
-    legs: Option<Spanned<Vec<String>>>,
-    points: Option<Spanned<Vec<Pair>>>,
+section! {
+    WallTable "[[wall]]" "A wall that nothing passes."
+        name: Option<Spanned<String>> = "\"causeway\"", Some("none"), "What people call it.";
+        thickness: Positive<Length> = "\"16 mm\"", REQUIRED, "Its whole thickness.";
+        from: Option<Pair> = "\"300, 200 mm\"", Some("given by `points`"), "Where the tape begins, for a path of legs.";
+        heading: Option<Angle> = "\"0 deg\"", Some("0 deg"), "The heading in which the tape begins.";
+        legs: Option<Spanned<Vec<String>>> = "[\"ahead 600 mm\", \"bend left 90 deg radius 200 mm\"]", Some("given by `points`"), "Pieces laid like tape: `ahead`, `bend`, `corner`, `to`.";
+        points: Option<Spanned<Vec<Pair>>> = "[\"300, 200 mm\", \"900, 200 mm\"]", Some("given by `legs`"), "The middle line, corner by corner.";
 }
 
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct StartTable {
-    at: Spanned<Pair>,
-    heading: Spanned<String>,
+section! {
+    StartTable "[start.NAME]" "A pose where a run may start."
+        at: Spanned<Pair> = "\"320, 178 mm\"", REQUIRED, "Where the middle of the axle stands.";
+        heading: Spanned<String> = "\"90 deg\"", REQUIRED, "Where the robot faces, or `\"random\"`: any heading, taken from the seed.";
 }
 
 #[derive(Deserialize)]
@@ -88,14 +84,13 @@ enum EdgeWord {
     Drop,
 }
 
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct PictureTable {
-    file: Spanned<String>,
-    #[serde(default)]
-    at: Pair,
-    size: Option<Spanned<Pair>>,
-    gloss: Option<Spanned<Percent>>,
+section! {
+    PictureTable "[[picture]]" "A picture or a drawing on the mat."
+        file: Spanned<String> = "\"mat.png\"", REQUIRED, "A PNG or SVG beside the field file.";
+        #[serde(default)]
+        at: Pair = "\"0, 0 mm\"", Some("0, 0 mm"), "Its lower left corner.";
+        size: Option<Spanned<Pair>> = "\"600, 400 mm\"", Some("as the SVG says"), "Width and height; a PNG needs them.";
+        gloss: Option<Spanned<Percent>> = "\"10 %\"", Some("0 %"), in 0.0..1.0, "The gloss of a PNG.";
 }
 
 /// At most so many pictures and drawings.
@@ -155,7 +150,7 @@ fn load_size(tables: &mut Tables<'_>, field: &mut Field) {
 fn load_surfaces(tables: &mut Tables<'_>, field: &mut Field) {
     let ground = tables.required::<String>("ground", "`ground = \"pale\"`, the surface of the bare mat");
     let surround = tables.optional::<String>("surround");
-    let named = tables.named::<SurfaceTable>("surface");
+    let named = tables.named_sections::<SurfaceTable>("surface");
     if named.len() > 200 {
         let span = named[200].name.span.clone();
         tables.error("F102", span, "more than 200 surfaces").help("use fewer surfaces".to_owned());
@@ -166,13 +161,7 @@ fn load_surfaces(tables: &mut Tables<'_>, field: &mut Field) {
             tables.error("F103", entry.value.colour.span(), message).help("write it as \"#1d1f22\"".to_owned());
             [128; 3]
         });
-        let gloss = entry.value.gloss.map_or(0.0, |gloss| {
-            let share = gloss.get_ref().si();
-            if !(0.0..=1.0).contains(&share) {
-                tables.error("F103", gloss.span(), "gloss must lie between 0 % and 100 %");
-            }
-            share.clamp(0.0, 1.0)
-        });
+        let gloss = entry.value.gloss.map_or(0.0, |gloss| gloss.get_ref().si());
         field.surfaces.push(Surface { name: entry.name.value, rgb, gloss });
     }
     if let Some(ground) = ground {
@@ -242,7 +231,7 @@ impl PathKeys {
 }
 
 fn load_pictures(tables: &mut Tables<'_>, field: &mut Field, files: Files<'_>) {
-    for (index, Item { value: table, span }) in tables.list::<PictureTable>("picture").into_iter().enumerate() {
+    for (index, Item { value: table, span }) in tables.sections::<PictureTable>("picture").into_iter().enumerate() {
         if index == MOST_PICTURES {
             let message = format!("more than {MOST_PICTURES} pictures");
             tables.error("F119", span, message).help("join some of them in one file".to_owned());
@@ -276,7 +265,7 @@ fn load_pictures(tables: &mut Tables<'_>, field: &mut Field, files: Files<'_>) {
                 refuse("nothing says how large it is".into(), "add `size = \"1200 x 800 mm\"`");
                 continue;
             };
-            let gloss = table.gloss.as_ref().map_or(0.0, |gloss| gloss.get_ref().si().clamp(0.0, 1.0));
+            let gloss = table.gloss.as_ref().map_or(0.0, |gloss| gloss.get_ref().si());
             match Picture::png(path, &bytes, at, size, gloss) {
                 Ok(picture) => field.pictures.push(picture),
                 Err(why) => refuse(why, "save it again as a PNG of less than 10 million pixels"),
@@ -355,7 +344,7 @@ fn load_marks(tables: &mut Tables<'_>, field: &mut Field) {
     // Lines and patches cover each other in the order of the file, whichever list they stand in.
     let mut marks: Vec<(usize, Mark)> = Vec::new();
     let mut names = Vec::new();
-    for Item { value: line, span } in tables.list::<LineTable>("line") {
+    for Item { value: line, span } in tables.sections::<LineTable>("line") {
         let surface = surface_id(tables, field, line.surface.get_ref(), line.surface.span());
         let name = keep_name(&mut names, line.name);
         let keys = PathKeys {
@@ -370,10 +359,10 @@ fn load_marks(tables: &mut Tables<'_>, field: &mut Field) {
             marks.push((span.start, Mark { name, is_line: true, keep_off: line.keep_off, surface, shape }));
         }
     }
-    for Item { value: patch, span } in tables.list::<PatchTable>("patch") {
+    for Item { value: patch, span } in tables.sections::<PatchTable>("patch") {
         marks.extend(load_patch(tables, field, &mut names, patch, &span).map(|mark| (span.start, mark)));
     }
-    for Item { value: patch, span } in tables.list::<PatchTable>("platform") {
+    for Item { value: patch, span } in tables.sections::<PatchTable>("platform") {
         let Some(mark) = load_patch(tables, field, &mut names, patch, &span) else { continue };
         field.platforms.push(Platform { name: mark.name.clone(), shape: mark.shape.clone() });
         marks.push((span.start, mark));
@@ -471,7 +460,7 @@ fn rectangle(at: Point, width: f64, height: f64, turn: f64) -> Vec<Point> {
 
 fn load_walls(tables: &mut Tables<'_>, field: &mut Field) {
     let mut names = Vec::new();
-    for Item { value: wall, span } in tables.list::<WallTable>("wall") {
+    for Item { value: wall, span } in tables.sections::<WallTable>("wall") {
         let name = keep_name(&mut names, wall.name);
         let keys =
             PathKeys { section: span, from: wall.from, heading: wall.heading, legs: wall.legs, points: wall.points };
@@ -483,7 +472,7 @@ fn load_walls(tables: &mut Tables<'_>, field: &mut Field) {
 }
 
 fn load_starts(tables: &mut Tables<'_>, field: &mut Field) {
-    for entry in tables.named::<StartTable>("start") {
+    for entry in tables.named_sections::<StartTable>("start") {
         let place = *entry.value.at.get_ref();
         let name = entry.name.value;
         if place.x < 0.0 || place.y < 0.0 || place.x > field.width || place.y > field.height {

@@ -1,11 +1,11 @@
 //! Files of what is done by hand during a run: a timetable, so that it is done again exactly.
 
-use serde::Deserialize;
 use toml::Spanned;
 
 use super::Setup;
 use crate::field::{Field, Mark, Point, Pose, Shape, SurfaceId};
 use crate::finding::{Finding, Source, did_you_mean};
+use crate::keys::{REQUIRED, section};
 use crate::record::{Act, Intervention};
 use crate::tables::{Item, Tables};
 use crate::units::{Angle, Length, Pair, Positive, Time};
@@ -13,23 +13,22 @@ use crate::units::{Angle, Length, Pair, Positive, Time};
 /// At most so many.
 const MOST: usize = 1000;
 
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct HandTable {
-    at: Spanned<Time>,
-    place: Option<Spanned<String>>,
-    remove: Option<Spanned<String>>,
-    carry: Option<Pair>,
-    cover: Option<Spanned<String>>,
-    press: Option<Spanned<String>>,
-    lay: Option<Spanned<String>>,
-    to: Option<Pair>,
-    #[serde(default)]
-    heading: Angle,
-    distance: Option<Positive<Length>>,
-    lasts: Option<Positive<Time>>,
-    width: Option<Positive<Length>>,
-    points: Option<Vec<Pair>>,
+section! {
+    HandTable "[[hand]]" "Something done by hand during a run."
+        at: Spanned<Time> = "\"12.5 s\"", REQUIRED, in 0.0..3600.0, "When, after the start.";
+        place: Option<Spanned<String>> = "\"box\"", Some("none"), "Puts an object or obstacle down, at `to`.";
+        remove: Option<Spanned<String>> = "\"box\"", Some("none"), "Takes an object or obstacle away.";
+        carry: Option<Pair> = "\"320, 178 mm\"", Some("none"), "Puts the robot somewhere else.";
+        cover: Option<Spanned<String>> = "\"ahead\"", Some("none"), "Holds a hand before a ranging sensor.";
+        press: Option<Spanned<String>> = "\"bumper\"", Some("none"), "Presses a switch or button.";
+        lay: Option<Spanned<String>> = "\"dark\"", Some("none"), "Lays a line of a surface on the mat.";
+        to: Option<Pair> = "\"400, 300 mm\"", Some("none"), "Where something is put down.";
+        #[serde(default)]
+        heading: Angle = "\"0 deg\"", Some("0 deg"), "The heading of what is put down or carried.";
+        distance: Option<Positive<Length>> = "\"50 mm\"", Some("none"), "How far before the sensor the hand is held.";
+        lasts: Option<Positive<Time>> = "\"1 s\"", Some("none"), "How long a hand is held, or a switch pressed.";
+        width: Option<Positive<Length>> = "\"20 mm\"", Some("none"), "The width of a line that is laid.";
+        points: Option<Vec<Pair>> = "[\"300, 300 mm\", \"500, 300 mm\"]", Some("none"), "The middle line of what is laid.";
 }
 
 /// Whether a file of hands puts down the box that [`Setup::with_box`] has.
@@ -80,17 +79,12 @@ pub fn write(hands: &[Intervention], field: &Field) -> String {
 pub fn load(text: &str, setup: &Setup) -> (Vec<Intervention>, Vec<Finding>) {
     let mut tables = Tables::new(Source::Hands, text, &["hand"]);
     let mut hands = Vec::new();
-    for (index, Item { value, span }) in tables.list::<HandTable>("hand").into_iter().enumerate() {
+    for (index, Item { value, span }) in tables.sections::<HandTable>("hand").into_iter().enumerate() {
         if index == MOST {
             tables.error("H101", span, format!("more than {MOST} hands")).help("use fewer".to_owned());
             break;
         }
         let seconds = value.at.get_ref().si();
-        if !(0.0..=3600.0).contains(&seconds) {
-            let message = "a time after the start must be 0 s to 60 min";
-            tables.error("H101", value.at.span(), message).help("for example `at = \"2.5 s\"`".to_owned());
-            continue;
-        }
         if let Some(act) = act(&mut tables, setup, &value, span) {
             hands.push(Intervention { at_ms: (seconds * 1e3).round() as u64, act });
         }
@@ -195,7 +189,7 @@ mod tests {
             format!("{} {} | {}", finding.code, finding.message, finding.hint_words().join(" | "))
         };
         assert!(told("at = \"2 h\"").starts_with("T004"));
-        assert!(told("at = \"-2 s\"\nremove = \"heron\"").starts_with("H101"));
+        assert!(told("at = \"-2 s\"\nremove = \"heron\"").starts_with("T006"));
         assert!(told("at = \"2 s\"\nremove = \"hero\"").contains("did you mean `heron`?"));
         assert!(told("at = \"2 s\"\nplace = \"heron\"").starts_with("H103"));
         assert!(told("at = \"2 s\"\npress = \"go\"\nlasts = \"1 s\"").contains("no touch switch or button `go`"));

@@ -9,6 +9,7 @@ use super::super::play::{Conduct, Decider, Feat, MOST_CORNERS, Object, Obstacle,
 use super::super::{Field, Point, Pose, Shape};
 use super::{Place, keep_name, load_shape, surface_id};
 use crate::finding::did_you_mean;
+use crate::keys::{REQUIRED, holds, section};
 use crate::tables::{Item, Tables, report_duplicates};
 use crate::units::{Angle, Length, Mass, Pair, Percent, Positive, Speed, Time};
 
@@ -17,61 +18,62 @@ const MOST_OPPONENTS: usize = 3;
 /// At most so many objects, and so many obstacles.
 const MOST_THINGS: usize = 60;
 
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct ObjectTable {
-    name: Spanned<String>,
-    surface: Spanned<String>,
-    at: Option<Pair>,
-    size: Option<Spanned<Pair>>,
-    turned: Option<Angle>,
-    diameter: Option<Positive<Length>>,
-    points: Option<Spanned<Vec<Pair>>>,
-    mass: Spanned<Positive<Mass>>,
-    friction: Option<Spanned<f64>>,
-    bounce: Option<Spanned<Percent>>,
+holds!(
+    Vec<DeciderWord>: "a list of deciders",
+    FeatWord: "a feat",
+);
+
+section! {
+    ObjectTable "[[object]]" "A thing that can be pushed."
+        name: Spanned<String> = "\"basket\"", REQUIRED, "Its name.";
+        surface: Spanned<String> = "\"dark\"", REQUIRED, "What it looks like: the name of a [surface].";
+        at: Option<Pair> = "\"300, 200 mm\"", Some("given by `points`"), "The middle of the shape.";
+        size: Option<Spanned<Pair>> = "\"120, 80 mm\"", Some("given by `diameter` or `points`"), "Width and height of a rectangle.";
+        turned: Option<Angle> = "\"30 deg\"", Some("0 deg"), "The rectangle is turned counter-clockwise by this angle.";
+        diameter: Option<Positive<Length>> = "\"80 mm\"", Some("given by `size` or `points`"), "The diameter of a disc.";
+        points: Option<Spanned<Vec<Pair>>> = "[\"100, 100 mm\", \"200, 100 mm\", \"150, 180 mm\"]", Some("given by `at`"), "The corners, in the order in which they go round.";
+        mass: Spanned<Positive<Mass>> = "\"120 g\"", REQUIRED, in 0.001..50.0, "Its mass.";
+        friction: Option<Spanned<f64>> = "0.4", Some("0.4"), in 0.01..3.0, "Its friction coefficient on the mat.";
+        bounce: Option<Spanned<Percent>> = "\"10 %\"", Some("0 %"), in 0.0..1.0, "How much of its speed it keeps when it hits something.";
 }
 
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct ObstacleTable {
-    name: Spanned<String>,
-    surface: Spanned<String>,
-    at: Option<Pair>,
-    size: Option<Spanned<Pair>>,
-    turned: Option<Angle>,
-    diameter: Option<Positive<Length>>,
-    points: Option<Spanned<Vec<Pair>>>,
-    comes: Option<Spanned<Time>>,
-    leaves: Option<Spanned<Time>>,
-    every: Option<Spanned<Time>>,
-    path: Option<Spanned<Vec<Pair>>>,
-    speed: Option<Spanned<Positive<Speed>>>,
-    paces: Option<bool>,
+section! {
+    ObstacleTable "[[obstacle]]" "A thing that nothing pushes, and that may come, leave or walk."
+        name: Spanned<String> = "\"heron\"", REQUIRED, "Its name.";
+        surface: Spanned<String> = "\"dark\"", REQUIRED, "What it looks like: the name of a [surface].";
+        at: Option<Pair> = "\"300, 200 mm\"", Some("given by `points`"), "The middle of the shape.";
+        size: Option<Spanned<Pair>> = "\"120, 80 mm\"", Some("given by `diameter` or `points`"), "Width and height of a rectangle.";
+        turned: Option<Angle> = "\"30 deg\"", Some("0 deg"), "The rectangle is turned counter-clockwise by this angle.";
+        diameter: Option<Positive<Length>> = "\"80 mm\"", Some("given by `size` or `points`"), "The diameter of a disc.";
+        points: Option<Spanned<Vec<Pair>>> = "[\"100, 100 mm\", \"200, 100 mm\", \"150, 180 mm\"]", Some("given by `at`"), "The corners, in the order in which they go round.";
+        comes: Option<Spanned<Time>> = "\"4 s\"", Some("at the start"), "When it comes, after the start.";
+        leaves: Option<Spanned<Time>> = "\"9 s\"", Some("never"), "When it leaves, after the start.";
+        every: Option<Spanned<Time>> = "\"12 s\"", Some("once"), "It comes again after this time, again and again.";
+        path: Option<Spanned<Vec<Pair>>> = "[\"300, 200 mm\", \"700, 200 mm\"]", Some("it stands"), "The places that it walks to.";
+        speed: Option<Spanned<Positive<Speed>>> = "\"100 mm/s\"", Some("none"), "How fast it walks.";
+        paces: Option<bool> = "true", Some("false"), "Whether it walks to and fro instead of once.";
 }
 
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct OpponentTable {
-    name: Spanned<String>,
-    robot: Spanned<String>,
-    at: Spanned<Pair>,
-    heading: Spanned<String>,
-    mission: Option<Spanned<String>>,
-    drifts: Option<Spanned<Vec<Percent>>>,
-    patrols: Option<Spanned<Vec<Pair>>>,
-    duty: Option<Spanned<Percent>>,
+section! {
+    OpponentTable "[[opponent]]" "Another robot, at most three of them."
+        name: Spanned<String> = "\"Dunlin\"", REQUIRED, "Its name.";
+        robot: Spanned<String> = "\"robots/dunlin.toml\"", REQUIRED, "Its robot file, a path in the project.";
+        at: Spanned<Pair> = "\"600, 400 mm\"", REQUIRED, "Where the middle of its axle stands at the start.";
+        heading: Spanned<String> = "\"180 deg\"", REQUIRED, "Where it faces, or `\"random\"`.";
+        mission: Option<Spanned<String>> = "\"rivals/dunlin.way\"", Some("none"), "The mission that it runs.";
+        drifts: Option<Spanned<Vec<Percent>>> = "[\"20 %\", \"25 %\"]", Some("none"), "The duties of its left and right motor, for one that just drives.";
+        patrols: Option<Spanned<Vec<Pair>>> = "[\"300, 300 mm\", \"600, 300 mm\"]", Some("none"), "The places that it drives to, one after another.";
+        duty: Option<Spanned<Percent>> = "\"30 %\"", Some("30 %"), in -1.0..1.0, "The duty at which it patrols.";
 }
 
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct ZoneTable {
-    name: Spanned<String>,
-    at: Option<Pair>,
-    size: Option<Spanned<Pair>>,
-    turned: Option<Angle>,
-    diameter: Option<Positive<Length>>,
-    points: Option<Spanned<Vec<Pair>>>,
+section! {
+    ZoneTable "[[zone]]" "An area that the score sheet speaks of."
+        name: Spanned<String> = "\"goal\"", REQUIRED, "Its name.";
+        at: Option<Pair> = "\"300, 200 mm\"", Some("given by `points`"), "The middle of the shape.";
+        size: Option<Spanned<Pair>> = "\"120, 80 mm\"", Some("given by `diameter` or `points`"), "Width and height of a rectangle.";
+        turned: Option<Angle> = "\"30 deg\"", Some("0 deg"), "The rectangle is turned counter-clockwise by this angle.";
+        diameter: Option<Positive<Length>> = "\"80 mm\"", Some("given by `size` or `points`"), "The diameter of a disc.";
+        points: Option<Spanned<Vec<Pair>>> = "[\"100, 100 mm\", \"200, 100 mm\", \"150, 180 mm\"]", Some("given by `at`"), "The corners, in the order in which they go round.";
 }
 
 #[derive(Deserialize)]
@@ -84,13 +86,12 @@ enum DeciderWord {
     EarlyStart,
 }
 
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct RulesTable {
-    clock: Option<Spanned<Positive<Time>>>,
-    start_delay: Option<Spanned<Time>>,
-    #[serde(default)]
-    decided_by: Vec<DeciderWord>,
+section! {
+    RulesTable "[rules]" "The rules of a match."
+        clock: Option<Spanned<Positive<Time>>> = "\"90 s\"", Some("none"), in 0.0..3600.0, "When the match is over.";
+        start_delay: Option<Spanned<Time>> = "\"5 s\"", Some("0 s"), in 0.0..60.0, "How long nobody may move after the start.";
+        #[serde(default)]
+        decided_by: Vec<DeciderWord> = "[\"last on the ring\"]", Some("none"), "What decides the match: `last on the ring`, `all objects off`, `early start`.";
 }
 
 #[derive(Deserialize)]
@@ -116,32 +117,31 @@ enum FeatWord {
     SecondLeft,
 }
 
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct ScoreTable {
-    r#for: Spanned<FeatWord>,
-    zone: Option<Spanned<String>>,
-    points: Spanned<f64>,
+section! {
+    ScoreTable "[[score]]" "A line of the score sheet."
+        r#for: Spanned<FeatWord> = "\"object in zone\"", REQUIRED, "What the points are given for.";
+        zone: Option<Spanned<String>> = "\"goal\"", Some("none"), "The zone, where the line is about one.";
+        points: Spanned<f64> = "10", REQUIRED, in -1000000.0..1000000.0, "How many points each time.";
 }
 
 /// Reads everything that plays on the mat into the field.
 pub fn load(tables: &mut Tables<'_>, field: &mut Field) {
     let mut names = Vec::new();
-    for (index, Item { value, span }) in tables.list::<ObjectTable>("object").into_iter().enumerate() {
+    for (index, Item { value, span }) in tables.sections::<ObjectTable>("object").into_iter().enumerate() {
         if too_many(tables, index, MOST_THINGS, "objects", &span) {
             break;
         }
         let object = object(tables, field, &mut names, value, &span);
         field.objects.extend(object);
     }
-    for (index, Item { value, span }) in tables.list::<ObstacleTable>("obstacle").into_iter().enumerate() {
+    for (index, Item { value, span }) in tables.sections::<ObstacleTable>("obstacle").into_iter().enumerate() {
         if too_many(tables, index, MOST_THINGS, "obstacles", &span) {
             break;
         }
         let obstacle = obstacle(tables, field, &mut names, value, &span);
         field.obstacles.extend(obstacle);
     }
-    for (index, Item { value, span }) in tables.list::<OpponentTable>("opponent").into_iter().enumerate() {
+    for (index, Item { value, span }) in tables.sections::<OpponentTable>("opponent").into_iter().enumerate() {
         if too_many(tables, index, MOST_OPPONENTS, "opponents", &span) {
             break;
         }
@@ -149,7 +149,7 @@ pub fn load(tables: &mut Tables<'_>, field: &mut Field) {
     }
     report_duplicates(tables, "thing", names.iter());
     let mut zones = Vec::new();
-    for Item { value, span } in tables.list::<ZoneTable>("zone") {
+    for Item { value, span } in tables.sections::<ZoneTable>("zone") {
         let name = keep_name(&mut zones, Some(value.name));
         let place = place!(value);
         if let Some(shape) = load_shape(tables, place, &span) {
@@ -222,28 +222,14 @@ fn object(
     let surface = surface_id(tables, field, table.surface.get_ref(), table.surface.span());
     let place = place!(table);
     let (outline, pose) = solid(tables, place, span)?;
-    let mass = table.mass.get_ref().0.si();
-    if !(0.001..=50.0).contains(&mass) {
-        tables
-            .error("F112", table.mass.span(), format!("an object of {mass} kg is not possible"))
-            .help("the mass must be 1 g to 50 kg".to_owned());
-    }
-    let friction = table.friction.as_ref().map_or(0.4, |friction| *friction.get_ref());
-    if let (Some(given), false) = (&table.friction, (0.01..=3.0).contains(&friction)) {
-        tables.error("F112", given.span(), "friction must be a plain number from 0.01 to 3");
-    }
-    let bounce = table.bounce.as_ref().map_or(0.0, |bounce| bounce.get_ref().si());
-    if let (Some(given), false) = (&table.bounce, (0.0..=1.0).contains(&bounce)) {
-        tables.error("F112", given.span(), "bounce must lie between 0 % and 100 %");
-    }
     Some(Object {
         name,
         surface,
         outline,
         pose,
-        mass: mass.clamp(0.001, 50.0),
-        friction: friction.clamp(0.01, 3.0),
-        bounce: bounce.clamp(0.0, 1.0),
+        mass: table.mass.get_ref().0.si(),
+        friction: table.friction.map_or(0.4, Spanned::into_inner),
+        bounce: table.bounce.map_or(0.0, |bounce| bounce.get_ref().si()),
         span: span.clone(),
     })
 }
@@ -306,9 +292,6 @@ fn opponent(
     let place = *table.at.get_ref();
     let (heading, turned_by_lot) = heading(tables, &table.heading)?;
     let duty = table.duty.as_ref().map_or(0.3, |duty| duty.get_ref().si());
-    if let (Some(given), false) = (&table.duty, (-1.0..=1.0).contains(&duty)) {
-        tables.error("F114", given.span(), "a duty must lie between -100 % and 100 %");
-    }
     let conduct_span = table.mission.as_ref().map_or_else(|| span.clone(), Spanned::span);
     let conduct = match (table.mission, table.drifts, table.patrols) {
         (None, None, None) => Conduct::Stands,
@@ -357,15 +340,9 @@ pub fn heading(tables: &mut Tables<'_>, given: &Spanned<String>) -> Option<(f64,
 }
 
 fn rules(tables: &mut Tables<'_>, field: &mut Field) {
-    if let Some(Item { value, .. }) = tables.optional::<RulesTable>("rules") {
-        let clock = value.clock.as_ref().map(|clock| clock.get_ref().0.si());
-        if let (Some(given), Some(seconds)) = (&value.clock, clock)
-            && seconds > 3600.0
-        {
-            tables.error("F115", given.span(), "a match clock of more than an hour is not possible");
-        }
-        field.rules.clock = clock.map(|clock| clock.min(3600.0));
-        field.rules.start_delay = value.start_delay.map_or(0.0, |delay| delay.get_ref().si().clamp(0.0, 60.0));
+    if let Some(Item { value, .. }) = tables.section::<RulesTable>("rules") {
+        field.rules.clock = value.clock.map(|clock| clock.get_ref().0.si());
+        field.rules.start_delay = value.start_delay.map_or(0.0, |delay| delay.get_ref().si());
         field.rules.deciders = value
             .decided_by
             .into_iter()
@@ -376,7 +353,7 @@ fn rules(tables: &mut Tables<'_>, field: &mut Field) {
             })
             .collect();
     }
-    for Item { value, span } in tables.list::<ScoreTable>("score") {
+    for Item { value, span } in tables.sections::<ScoreTable>("score") {
         let mut zone = || {
             let Some(name) = &value.zone else {
                 tables
@@ -412,11 +389,6 @@ fn rules(tables: &mut Tables<'_>, field: &mut Field) {
             FeatWord::Done => (Feat::Done, "mission done".to_owned()),
             FeatWord::SecondLeft => (Feat::SecondLeft, "second left".to_owned()),
         };
-        let points = *value.points.get_ref();
-        if !(-1e6..=1e6).contains(&points) {
-            tables.error("F115", value.points.span(), "points must be a plain number up to a million");
-            continue;
-        }
-        field.rules.scoring.push(Scoring { feat, points, words });
+        field.rules.scoring.push(Scoring { feat, points: *value.points.get_ref(), words });
     }
 }

@@ -1,0 +1,180 @@
+//! What the keys of each file are: described once, in the table that loads them.
+//!
+//! Loading, findings, help and the tables of docs/world.md all go by these descriptions.
+
+use serde::de::DeserializeOwned;
+
+use crate::units::{Measure, NotNegative, Pair, Percent, Positive, Quantity, Unit};
+
+/// One key of a section.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Key {
+    /// Its name.
+    pub name: &'static str,
+    /// What it holds: `a length`, `two lengths`, `a text`.
+    pub holds: &'static str,
+    /// What holds when it is left out; none when it must be there.
+    pub default: Option<&'static str>,
+    /// A typical value, as it is written in the file.
+    pub typical: &'static str,
+    /// Least and greatest value in SI units, where the loader knows them beforehand.
+    pub range: Option<(f64, f64)>,
+    /// What it means, in one sentence.
+    pub what: &'static str,
+}
+
+impl Key {
+    /// `mass = "860 g"`
+    pub fn line(&self) -> String {
+        format!("{} = {}", self.name, self.typical)
+    }
+
+    /// Whether a value is outside the range of the key; a quantity of another dimension is for the reader to refuse.
+    pub fn excludes(&self, written: &Quantity) -> bool {
+        let Some((least, greatest)) = self.range else { return false };
+        written.unit.dimension() == self.unit().dimension() && !(least..=greatest).contains(&written.si())
+    }
+
+    fn unit(&self) -> Unit {
+        Quantity::parse(self.typical.trim_matches('"')).map_or(Unit::None, |quantity| quantity.unit)
+    }
+
+    /// The range, in the unit of the typical value as far as people would write it in that: `50 g to 50 kg`.
+    pub fn range_words(&self) -> Option<String> {
+        let (least, greatest) = self.range?;
+        let usual = self.unit();
+        let written = |si: f64| {
+            let of_this = Unit::ALL.iter().filter(|unit| unit.dimension() == usual.dimension());
+            let shorter =
+                of_this.map(|unit| Quantity::from_si(si, *unit)).filter(|quantity| quantity.value.abs() < 1e3);
+            let as_usual = Quantity::from_si(si, usual);
+            let long = as_usual.value.abs() >= 1e3;
+            let shorter = shorter.filter(|_| long).min_by_key(|quantity| quantity.to_string().len());
+            shorter.unwrap_or(as_usual)
+        };
+        Some(format!("{} to {}", written(least), written(greatest)))
+    }
+}
+
+/// One section of a file: `[body]`, `[[sensor]]`, or the keys at its top.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Section {
+    /// How it is written: `[body]`, `[[sensor]]`, `[surface.NAME]`.
+    pub title: &'static str,
+    /// What it describes, in one sentence.
+    pub about: &'static str,
+    /// Its keys, in the order in which people write them.
+    pub keys: &'static [Key],
+}
+
+impl Section {
+    /// The section as one would begin to write it below this header: the keys that must be there, with typical values.
+    pub fn template(&self, header: &str) -> String {
+        let needed = self.keys.iter().filter(|key| key.default.is_none()).map(|key| format!("\n{}", key.line()));
+        format!("{header}{}", needed.collect::<String>())
+    }
+}
+
+/// A section of a file that can be read.
+pub trait Described: DeserializeOwned {
+    /// Its description.
+    const SECTION: Section;
+}
+
+/// What a key of a type holds, in words.
+pub trait Holds {
+    /// In words, with an article.
+    const WORDS: &'static str;
+}
+
+impl<T: Measure> Holds for T {
+    const WORDS: &'static str = T::DIMENSION.name();
+}
+
+impl<T: Measure> Holds for Positive<T> {
+    const WORDS: &'static str = T::DIMENSION.name();
+}
+
+impl<T: Measure> Holds for NotNegative<T> {
+    const WORDS: &'static str = T::DIMENSION.name();
+}
+
+macro_rules! holds {
+    ($($type:ty: $words:literal),* $(,)?) => {
+        $(impl $crate::keys::Holds for $type { const WORDS: &'static str = $words; })*
+    };
+}
+
+holds!(
+    Pair: "two lengths",
+    Vec<Pair>: "a list of places",
+    String: "a text",
+    Vec<String>: "a list of texts",
+    Vec<Percent>: "a list of percentages",
+    f64: "a plain number",
+    u32: "a whole number",
+    i32: "a whole number",
+    bool: "true or false",
+);
+pub(crate) use holds;
+
+impl<T: Holds> Holds for Option<T> {
+    const WORDS: &'static str = T::WORDS;
+}
+
+impl<T: Holds> Holds for toml::Spanned<T> {
+    const WORDS: &'static str = T::WORDS;
+}
+
+/// Defines a section of a file: the struct that it is read into, and its description.
+///
+/// Each key has its type, `required` or what holds when it is left out, a typical value as it is written, a range in SI
+/// units if the loader knows one, and a sentence.
+macro_rules! section {
+    (
+        $(#[$meta:meta])* $name:ident $title:literal $about:literal
+        $( $(#[$attr:meta])* $key:ident: $type:ty = $typical:literal, $need:expr $(, in $range:expr)?, $what:literal; )*
+    ) => {
+        $(#[$meta])*
+        #[derive(serde::Deserialize)]
+        #[serde(deny_unknown_fields)]
+        struct $name { $( $(#[$attr])* $key: $type, )* }
+
+        impl $crate::keys::Described for $name {
+            const SECTION: $crate::keys::Section = $crate::keys::Section {
+                title: $title,
+                about: $about,
+                keys: &[$( $crate::keys::Key {
+                    name: $crate::keys::plain_name(stringify!($key)),
+                    holds: <$type as $crate::keys::Holds>::WORDS,
+                    default: $need,
+                    typical: $typical,
+                    range: $crate::keys::range!($($range)?),
+                    what: $what,
+                }, )*],
+            };
+        }
+    };
+}
+pub(crate) use section;
+
+macro_rules! range {
+    () => {
+        None
+    };
+    ($range:expr) => {
+        Some(($range.start, $range.end))
+    };
+}
+pub(crate) use range;
+
+/// A key must be there.
+pub(crate) const REQUIRED: Option<&str> = None;
+
+/// A key without the mark that keeps it from being a word of the programming language.
+pub(crate) const fn plain_name(name: &'static str) -> &'static str {
+    match name.as_bytes() {
+        [b'r', b'#', ..] => name.split_at(2).1,
+        _ => name,
+    }
+}
