@@ -11,7 +11,7 @@ mod outline;
 mod picture;
 mod play;
 
-pub use load::{Files, load, load_with};
+pub use load::{FILE, Files, load, load_with};
 pub use mat::{Blurred, Mat, seen};
 pub use picture::Picture;
 pub use play::{Conduct, Decider, Feat, MOST_CORNERS, Object, Obstacle, Opponent, Outline, Rules, Scoring, Zone};

@@ -24,6 +24,21 @@ pub struct Key {
 }
 
 impl Key {
+    /// A key at the top of a file, that holds a `T`.
+    pub(crate) const fn new<T: Holds>(
+        name: &'static str,
+        typical: &'static str,
+        default: Option<&'static str>,
+        what: &'static str,
+    ) -> Self {
+        Self { name, holds: T::WORDS, default, typical, range: None, what }
+    }
+
+    /// The same with a least and a greatest value, in SI units.
+    pub(crate) const fn within(self, range: std::ops::Range<f64>) -> Self {
+        Self { range: Some((range.start, range.end)), ..self }
+    }
+
     /// `mass = "860 g"`
     pub fn line(&self) -> String {
         format!("{} = {}", self.name, self.typical)
@@ -68,6 +83,18 @@ pub struct Section {
 }
 
 impl Section {
+    /// A section of keys at the top of a file.
+    pub(crate) const fn top(about: &'static str, keys: &'static [Key]) -> Self {
+        Self { title: "", about, keys }
+    }
+
+    /// The names at the top of the file by which its parts are read: `body`, `sensor`, `surface`.
+    pub fn top_names(&self) -> impl Iterator<Item = &'static str> {
+        let in_brackets = self.title.split('[').skip(1).filter_map(|part| part.split([']', '.']).next());
+        let keys = self.keys.iter().filter(|_| self.title.is_empty()).map(|key| key.name);
+        in_brackets.filter(|name| !name.is_empty()).chain(keys)
+    }
+
     /// The section as one would begin to write it below this header: the keys that must be there, with typical values.
     pub fn template(&self, header: &str) -> String {
         let needed = self.keys.iter().filter(|key| key.default.is_none()).map(|key| format!("\n{}", key.line()));
@@ -132,13 +159,14 @@ impl<T: Holds> Holds for toml::Spanned<T> {
 /// units if the loader knows one, and a sentence.
 macro_rules! section {
     (
-        $(#[$meta:meta])* $name:ident $title:literal $about:literal
+        $(#[$meta:meta])* $vis:vis $name:ident $title:literal $about:literal
         $( $(#[$attr:meta])* $key:ident: $type:ty = $typical:literal, $need:expr $(, in $range:expr)?, $what:literal; )*
     ) => {
         $(#[$meta])*
+        #[doc = $about]
         #[derive(serde::Deserialize)]
         #[serde(deny_unknown_fields)]
-        struct $name { $( $(#[$attr])* $key: $type, )* }
+        $vis struct $name { $( #[doc = $what] $(#[$attr])* $vis $key: $type, )* }
 
         impl $crate::keys::Described for $name {
             const SECTION: $crate::keys::Section = $crate::keys::Section {

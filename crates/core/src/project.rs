@@ -5,11 +5,10 @@ pub mod hands;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use serde::Deserialize;
-
 use crate::controller::{CompileError, Program, Reading, Refused, Script, Tone, Tones};
 use crate::field::{self, Conduct, Field, Files, Obstacle, Opponent, Outline, Point, Pose, SurfaceId, seen};
 use crate::finding::{Finding, Hints, Severity, Source, did_you_mean, has_errors, line_column};
+use crate::keys::{Described, Key, REQUIRED, Section, section};
 use crate::lab::advice::advice;
 use crate::mission::{self, ActuatorName, Checked, Line, Names, Parsed, RoutineName, SensorName};
 use crate::record::Intervention;
@@ -40,22 +39,45 @@ pub struct Config {
     pub instead: Vec<(String, Instead)>,
 }
 
-/// What one mission of a project has of its own. A calibration and hands belong to a field: with another field the
-/// project's are not used.
-#[derive(Clone, Debug, PartialEq, Eq, Default, Deserialize)]
-#[serde(deny_unknown_fields)]
-pub struct Instead {
-    /// Path of its robot file.
-    pub robot: Option<String>,
-    /// Path of its field file.
-    pub field: Option<String>,
-    /// Path of its calibration.
-    pub calibration: Option<String>,
-    /// Path of its file of hands.
-    pub hands: Option<String>,
-    /// Its seed.
-    pub seed: Option<u32>,
+section! {
+    #[derive(Clone, Debug, PartialEq, Eq, Default)]
+    pub Instead "[for.MISSION]" "What one mission has of its own. With another field, the calibration and the hands of the project are not used."
+        robot: Option<String> = "\"robots/dunlin.toml\"", Some("as above"), "Path of its robot file.";
+        field: Option<String> = "\"fields/ring.toml\"", Some("as above"), "Path of its field file.";
+        calibration: Option<String> = "\"calibration.toml\"", Some("as above, for the same field"), "Path of its calibration.";
+        hands: Option<String> = "\"hands.toml\"", Some("as above, for the same field"), "Path of its file of hands.";
+        seed: Option<u32> = "7", Some("as above"), "Its seed.";
 }
+
+const NAME: Key = Key::new::<String>("name", "\"Brinewick\"", Some("none"), "What people call the project.");
+const MISSION: Key =
+    Key::new::<String>("mission", "\"missions/morning-round.way\"", REQUIRED, "Path of the mission that is opened.");
+const ROBOT: Key = Key::new::<String>("robot", "\"robots/curlew.toml\"", REQUIRED, "Path of the robot file.");
+const FIELD: Key = Key::new::<String>("field", "\"fields/causeway.toml\"", REQUIRED, "Path of the field file.");
+const CALIBRATION: Key = Key::new::<String>(
+    "calibration",
+    "\"calibration.toml\"",
+    Some("calibrated without error"),
+    "Path of the calibration.",
+);
+const HANDS: Key =
+    Key::new::<String>("hands", "\"hands.toml\"", Some("none"), "Path of the file of what is done by hand.");
+const SEED: Key = Key::new::<u32>("seed", "1", Some("1"), "Where chance begins.");
+
+/// All that `wayodos.toml` may hold.
+pub const FILE: &[Section] =
+    &[Section::top("The project.", &[NAME, MISSION, ROBOT, FIELD, CALIBRATION, HANDS, SEED]), Instead::SECTION];
+
+/// What the calibration may hold: below each section the names of the field's surfaces.
+const CALIBRATION_FILE: &[Section] = &[Section { title: "[sensor.NAME]", about: "What a sensor reads.", keys: &[] }];
+
+/// The files of a project that are written in TOML, each with all that it may hold.
+pub const FILES: &[(&str, &[Section])] = &[
+    ("The project: wayodos.toml", FILE),
+    ("Robots: robots/*.toml", crate::robot::FILE),
+    ("Fields: fields/*.toml", crate::field::FILE),
+    ("Hands: hands.toml", hands::FILE),
+];
 
 impl Config {
     /// Makes a mission, by its name, the one that is opened.
@@ -75,16 +97,16 @@ impl Config {
 
     /// Reads `wayodos.toml`.
     pub fn load(text: &str) -> (Option<Self>, Vec<Finding>) {
-        let known = &["name", "mission", "robot", "field", "calibration", "hands", "seed", "for"];
-        let mut tables = Tables::new(Source::Project, text, known);
-        let name = tables.optional("name");
-        let mission = tables.required("mission", "`mission = \"missions/morning-round.way\"`");
-        let robot = tables.required("robot", "`robot = \"robots/curlew.toml\"`");
-        let field = tables.required("field", "`field = \"fields/causeway.toml\"`");
-        let calibration = tables.optional("calibration");
-        let hands = tables.optional("hands");
-        let seed = tables.optional::<u32>("seed");
-        let instead = tables.named::<Instead>("for").into_iter().map(|entry| (entry.name.value, entry.value)).collect();
+        let mut tables = Tables::new(Source::Project, text, FILE);
+        let name = tables.top(&NAME);
+        let mission = tables.top(&MISSION);
+        let robot = tables.top(&ROBOT);
+        let field = tables.top(&FIELD);
+        let calibration = tables.top(&CALIBRATION);
+        let hands = tables.top(&HANDS);
+        let seed = tables.top::<u32>(&SEED);
+        let instead = tables.named_sections::<Instead>("for").into_iter();
+        let instead = instead.map(|entry| (entry.name.value, entry.value)).collect();
         let config = || {
             Some(Self {
                 name: name.map_or_else(String::new, |item| item.value),
@@ -320,7 +342,7 @@ fn ideal(robot: &Robot, field: &Field) -> Vec<Tones> {
 fn calibrate(robot: &Robot, field: &Field, text: Option<&str>, findings: &mut Vec<Finding>) -> Vec<Tones> {
     let mut result = ideal(robot, field);
     let Some(text) = text else { return result };
-    let mut tables = Tables::new(Source::Calibration, text, &["sensor"]);
+    let mut tables = Tables::new(Source::Calibration, text, CALIBRATION_FILE);
     for entry in tables.named::<BTreeMap<toml::Spanned<String>, toml::Spanned<String>>>("sensor") {
         let Some(index) = robot.sensor(&entry.name.value) else {
             let message = format!("the robot has no sensor `{}`", entry.name.value);

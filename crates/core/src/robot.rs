@@ -4,7 +4,7 @@
 
 mod load;
 
-pub use load::load;
+pub use load::{FILE, load};
 
 use crate::units::colour::linear;
 

@@ -45,8 +45,9 @@ pub struct Tables<'a> {
 }
 
 impl<'a> Tables<'a> {
-    /// Parses the text; top-level keys other than `known` are findings.
-    pub fn new(source: Source, text: &'a str, known: &[&str]) -> Self {
+    /// Parses the text; keys at its top that no section of the file has are findings.
+    pub fn new(source: Source, text: &'a str, file: &[Section]) -> Self {
+        let known: Vec<&str> = file.iter().flat_map(Section::top_names).collect();
         let mut findings = Vec::new();
         let whole = 0..text.lines().next().map_or(0, str::len);
         if text.len() > LARGEST_FILE {
@@ -78,19 +79,18 @@ impl<'a> Tables<'a> {
         self.findings.last_mut().expect("just pushed")
     }
 
-    /// The value of a key that may be missing.
-    pub fn optional<T: DeserializeOwned>(&mut self, key: &str) -> Option<Item<T>> {
-        let value = self.root.remove(key)?;
-        self.read(value)
-    }
-
-    /// The value of a key that must be there; its absence is a finding.
-    pub fn required<T: DeserializeOwned>(&mut self, key: &str, example: &str) -> Option<Item<T>> {
-        if self.root.contains_key(key) {
-            return self.optional(key);
+    /// The value of a key at the top of the file; its absence is a finding when it must be there.
+    pub fn top<T: DeserializeOwned>(&mut self, key: &Key) -> Option<Item<T>> {
+        if let Some(value) = self.root.remove(key.name) {
+            self.in_range(key, &value);
+            return self.read(value);
         }
-        let whole = self.whole.clone();
-        self.error("T003", whole, format!("missing key `{key}`")).help(format!("add {example}"));
+        if key.default.is_none() {
+            let edit = Edit::insert(0, format!("{}\n", key.line()));
+            let hint = Hint::edit(format!("add `{}`: {}", key.line(), key.what), edit);
+            let whole = self.whole.clone();
+            self.error("T003", whole, format!("missing key `{}`", key.name)).help(hint);
+        }
         None
     }
 
@@ -219,7 +219,7 @@ impl<'a> Tables<'a> {
         self.error("T006", value.span(), format!("`{}` cannot be {written}", key.name)).help(hint);
     }
 
-    /// The named sections below a key, such as `[for.morning-round]`, in the order of the file.
+    /// The named sections below a key, such as `[sensor.floor-left]`, whose own keys are names, too.
     pub fn named<T: DeserializeOwned>(&mut self, key: &str) -> Vec<Named<T>> {
         self.each_named(key, Self::read)
     }

@@ -22,7 +22,7 @@ use toml::Spanned;
 use super::drawing::Drawing;
 use super::{Edge, Field, Mark, Picture, Platform, Point, Pose, Shape, Start, Surface, SurfaceId, Wall, legs};
 use crate::finding::{Finding, Hints, Source, did_you_mean};
-use crate::keys::{REQUIRED, section};
+use crate::keys::{Described, Key, REQUIRED, Section, holds, section};
 use crate::tables::{Item, LARGEST_FILE, Tables, report_duplicates};
 use crate::units::{Angle, Length, Pair, Percent, Positive, colour};
 
@@ -30,6 +30,8 @@ use crate::units::{Angle, Length, Pair, Percent, Positive, colour};
 const LARGEST_SIDE: f64 = 20.0;
 /// The shortest side, in metres: a robot must fit on it.
 const SMALLEST_SIDE: f64 = 0.1;
+
+holds!(EdgeWord: "`floor` or `drop`");
 
 section! {
     SurfaceTable "[surface.NAME]" "A surface: what the mat, its marks and its things look like."
@@ -96,9 +98,40 @@ section! {
 /// At most so many pictures and drawings.
 const MOST_PICTURES: usize = 20;
 
-const KEYS: &[&str] = &[
-    "picture", "name", "size", "ground", "surround", "edge", "ambient", "surface", "line", "patch", "platform", "wall",
-    "start", "object", "obstacle", "opponent", "zone", "rules", "score",
+const NAME: Key = Key::new::<String>("name", "\"Causeway\"", Some("none"), "What people call it.");
+const SIZE: Key = Key::new::<Pair>("size", "\"2000 x 1500 mm\"", REQUIRED, "Width and height of the mat.");
+const GROUND: Key = Key::new::<String>("ground", "\"pale\"", REQUIRED, "The surface of the bare mat.");
+const SURROUND: Key =
+    Key::new::<String>("surround", "\"floor\"", Some("as `ground`"), "The surface of what lies beyond the mat.");
+const AMBIENT: Key = Key::new::<Percent>(
+    "ambient",
+    "\"10 %\"",
+    Some("0 %"),
+    "Light of the room on the mat, as a share of the light of a floor sensor.",
+)
+.within(0.0..5.0);
+const EDGE: Key = Key::new::<EdgeWord>(
+    "edge",
+    "\"drop\"",
+    Some("floor"),
+    "What is beyond the mat: the `floor` goes on, or there is a `drop`.",
+);
+
+/// All that a field file may hold.
+pub const FILE: &[Section] = &[
+    Section::top("The mat.", &[NAME, SIZE, GROUND, SURROUND, AMBIENT, EDGE]),
+    SurfaceTable::SECTION,
+    LineTable::SECTION,
+    PatchTable::SECTION,
+    PictureTable::SECTION,
+    WallTable::SECTION,
+    StartTable::SECTION,
+    play::ObjectTable::SECTION,
+    play::ObstacleTable::SECTION,
+    play::OpponentTable::SECTION,
+    play::ZoneTable::SECTION,
+    play::RulesTable::SECTION,
+    play::ScoreTable::SECTION,
 ];
 
 /// Hands out further files of a project by their path in it; or says in a few words why not.
@@ -113,9 +146,8 @@ pub fn load(text: &str) -> (Field, Vec<Finding>) {
 ///
 /// The field is as complete as the text allows; it may be used for a run only when no finding is an error.
 pub fn load_with(text: &str, files: Files<'_>) -> (Field, Vec<Finding>) {
-    let mut tables = Tables::new(Source::Field, text, KEYS);
-    let mut field =
-        Field { name: tables.optional("name").map_or_else(String::new, |item| item.value), ..Field::default() };
+    let mut tables = Tables::new(Source::Field, text, FILE);
+    let mut field = Field { name: tables.top(&NAME).map_or_else(String::new, |item| item.value), ..Field::default() };
     load_size(&mut tables, &mut field);
     load_surfaces(&mut tables, &mut field);
     load_pictures(&mut tables, &mut field, files);
@@ -127,16 +159,11 @@ pub fn load_with(text: &str, files: Files<'_>) -> (Field, Vec<Finding>) {
 }
 
 fn load_size(tables: &mut Tables<'_>, field: &mut Field) {
-    let Some(Item { value, span }) = tables.required::<Pair>("size", "`size = \"2000 x 1500 mm\"`") else { return };
+    let Some(Item { value, span }) = tables.top::<Pair>(&SIZE) else { return };
     (field.width, field.height) = (value.x, value.y);
     let side = SMALLEST_SIDE..=LARGEST_SIDE;
-    if let Some(Item { value, span }) = tables.optional::<Percent>("ambient") {
-        field.ambient = value.si().clamp(0.0, 5.0);
-        if field.ambient != value.si() {
-            tables.error("F109", span, "such an ambient light is not possible").help("it must be 0 % to 500 %");
-        }
-    }
-    if let Some(Item { value: EdgeWord::Drop, .. }) = tables.optional::<EdgeWord>("edge") {
+    field.ambient = tables.top::<Percent>(&AMBIENT).map_or(0.0, |share| share.value.si());
+    if let Some(Item { value: EdgeWord::Drop, .. }) = tables.top::<EdgeWord>(&EDGE) {
         field.edge = Edge::Drop;
     }
     if !side.contains(&value.x) || !side.contains(&value.y) {
@@ -148,8 +175,8 @@ fn load_size(tables: &mut Tables<'_>, field: &mut Field) {
 }
 
 fn load_surfaces(tables: &mut Tables<'_>, field: &mut Field) {
-    let ground = tables.required::<String>("ground", "`ground = \"pale\"`, the surface of the bare mat");
-    let surround = tables.optional::<String>("surround");
+    let ground = tables.top::<String>(&GROUND);
+    let surround = tables.top::<String>(&SURROUND);
     let named = tables.named_sections::<SurfaceTable>("surface");
     if named.len() > 200 {
         let span = named[200].name.span.clone();

@@ -5,7 +5,7 @@ use toml::Spanned;
 use super::Setup;
 use crate::field::{Field, Mark, Point, Pose, Shape, SurfaceId};
 use crate::finding::{Finding, Source, did_you_mean};
-use crate::keys::{REQUIRED, section};
+use crate::keys::{Described, REQUIRED, Section, section};
 use crate::record::{Act, Intervention};
 use crate::tables::{Item, Tables};
 use crate::units::{Angle, Length, Pair, Positive, Time};
@@ -30,6 +30,9 @@ section! {
         width: Option<Positive<Length>> = "\"20 mm\"", Some("none"), "The width of a line that is laid.";
         points: Option<Vec<Pair>> = "[\"300, 300 mm\", \"500, 300 mm\"]", Some("none"), "The middle line of what is laid.";
 }
+
+/// All that a file of hands may hold.
+pub const FILE: &[Section] = &[HandTable::SECTION];
 
 /// Whether a file of hands puts down the box that [`Setup::with_box`] has.
 pub fn asks_for_box(text: &str) -> bool {
@@ -77,7 +80,7 @@ pub fn write(hands: &[Intervention], field: &Field) -> String {
 
 /// Reads a file of hands; what it names must be on this robot and field.
 pub fn load(text: &str, setup: &Setup) -> (Vec<Intervention>, Vec<Finding>) {
-    let mut tables = Tables::new(Source::Hands, text, &["hand"]);
+    let mut tables = Tables::new(Source::Hands, text, FILE);
     let mut hands = Vec::new();
     for (index, Item { value, span }) in tables.sections::<HandTable>("hand").into_iter().enumerate() {
         if index == MOST {

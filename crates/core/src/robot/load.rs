@@ -8,7 +8,7 @@ use super::{
     TouchSensor,
 };
 use crate::finding::{Finding, Source};
-use crate::keys::{REQUIRED, holds, section};
+use crate::keys::{Described, Key, REQUIRED, Section, holds, section};
 use crate::tables::{Item, Tables, report_duplicates};
 use crate::units::{
     Angle, Frequency, Length, Mass, NotNegative, Pair, Percent, Positive, Time, Torque, TurnRate, Voltage, colour, math,
@@ -209,9 +209,27 @@ section! {
 /// Faces flatter than this to the beam send nothing back, unless the file says otherwise.
 const USUAL_SLANT: f64 = 0.8;
 
-const KEYS: &[&str] = &[
-    "name", "team", "body", "drive", "caster", "steering", "motor", "battery", "control", "gyro", "sensor", "ranging",
-    "touch", "button", "actuator", "signal",
+const NAME: Key = Key::new::<String>("name", "\"Curlew\"", REQUIRED, "What people call it.");
+const TEAM: Key = Key::new::<String>("team", "\"Brinewick\"", Some("none"), "Whose robot it is.");
+
+/// All that a robot file may hold.
+pub const FILE: &[Section] = &[
+    Section::top("The robot.", &[NAME, TEAM]),
+    BodyTable::SECTION,
+    DriveTable::SECTION,
+    CasterTable::SECTION,
+    SteeringTable::SECTION,
+    MotorTable::SECTION,
+    BatteryTable::SECTION,
+    ControlTable::SECTION,
+    GyroTable::SECTION,
+    SensorTable::SECTION,
+    CodeTable::SECTION,
+    RangingTable::SECTION,
+    TouchTable::SECTION,
+    ButtonTable::SECTION,
+    ActuatorTable::SECTION,
+    SignalTable::SECTION,
 ];
 
 /// Force in N that presses a touch switch.
@@ -229,14 +247,14 @@ const WHEEL_INERTIA: f64 = 5.5e-5;
 
 /// Reads a robot file; no robot when a section that it needs is missing or broken.
 pub fn load(text: &str) -> (Option<Robot>, Vec<Finding>) {
-    let mut tables = Tables::new(Source::Robot, text, KEYS);
+    let mut tables = Tables::new(Source::Robot, text, FILE);
     let robot = assemble(&mut tables);
     (robot, tables.findings)
 }
 
 fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
-    let name = tables.required::<String>("name", "`name = \"Curlew\"`");
-    let team = tables.optional::<String>("team");
+    let name = tables.top::<String>(&NAME);
+    let team = tables.top::<String>(&TEAM);
     let body = tables.needed::<BodyTable>("body");
     let drive = tables.needed::<DriveTable>("drive");
     let steering = tables.section::<SteeringTable>("steering");

@@ -20,11 +20,11 @@ const MOST_THINGS: usize = 60;
 
 holds!(
     Vec<DeciderWord>: "a list of deciders",
-    FeatWord: "a feat",
+    FeatWord: "`object in zone`, `object off`, `all objects off`, `robot in zone`, `opponent off`, `fell`, `tape touched`, `early start`, `done` or `second left`",
 );
 
 section! {
-    ObjectTable "[[object]]" "A thing that can be pushed."
+    pub(super) ObjectTable "[[object]]" "A thing that can be pushed."
         name: Spanned<String> = "\"basket\"", REQUIRED, "Its name.";
         surface: Spanned<String> = "\"dark\"", REQUIRED, "What it looks like: the name of a [surface].";
         at: Option<Pair> = "\"300, 200 mm\"", Some("given by `points`"), "The middle of the shape.";
@@ -38,7 +38,7 @@ section! {
 }
 
 section! {
-    ObstacleTable "[[obstacle]]" "A thing that nothing pushes, and that may come, leave or walk."
+    pub(super) ObstacleTable "[[obstacle]]" "A thing that nothing pushes, and that may come, leave or walk."
         name: Spanned<String> = "\"heron\"", REQUIRED, "Its name.";
         surface: Spanned<String> = "\"dark\"", REQUIRED, "What it looks like: the name of a [surface].";
         at: Option<Pair> = "\"300, 200 mm\"", Some("given by `points`"), "The middle of the shape.";
@@ -55,7 +55,7 @@ section! {
 }
 
 section! {
-    OpponentTable "[[opponent]]" "Another robot, at most three of them."
+    pub(super) OpponentTable "[[opponent]]" "Another robot, at most three of them."
         name: Spanned<String> = "\"Dunlin\"", REQUIRED, "Its name.";
         robot: Spanned<String> = "\"robots/dunlin.toml\"", REQUIRED, "Its robot file, a path in the project.";
         at: Spanned<Pair> = "\"600, 400 mm\"", REQUIRED, "Where the middle of its axle stands at the start.";
@@ -67,7 +67,7 @@ section! {
 }
 
 section! {
-    ZoneTable "[[zone]]" "An area that the score sheet speaks of."
+    pub(super) ZoneTable "[[zone]]" "An area that the score sheet speaks of."
         name: Spanned<String> = "\"goal\"", REQUIRED, "Its name.";
         at: Option<Pair> = "\"300, 200 mm\"", Some("given by `points`"), "The middle of the shape.";
         size: Option<Spanned<Pair>> = "\"120, 80 mm\"", Some("given by `diameter` or `points`"), "Width and height of a rectangle.";
@@ -77,7 +77,7 @@ section! {
 }
 
 #[derive(Deserialize)]
-enum DeciderWord {
+pub(super) enum DeciderWord {
     #[serde(rename = "last on the ring")]
     LastOnTheRing,
     #[serde(rename = "all objects off")]
@@ -87,7 +87,7 @@ enum DeciderWord {
 }
 
 section! {
-    RulesTable "[rules]" "The rules of a match."
+    pub(super) RulesTable "[rules]" "The rules of a match."
         clock: Option<Spanned<Positive<Time>>> = "\"90 s\"", Some("none"), in 0.0..3600.0, "When the match is over.";
         start_delay: Option<Spanned<Time>> = "\"5 s\"", Some("0 s"), in 0.0..60.0, "How long nobody may move after the start.";
         #[serde(default)]
@@ -96,7 +96,7 @@ section! {
 
 #[derive(Deserialize)]
 #[serde(rename_all = "lowercase")]
-enum FeatWord {
+pub(super) enum FeatWord {
     #[serde(rename = "object in zone")]
     ObjectInZone,
     #[serde(rename = "object off")]
@@ -118,7 +118,7 @@ enum FeatWord {
 }
 
 section! {
-    ScoreTable "[[score]]" "A line of the score sheet."
+    pub(super) ScoreTable "[[score]]" "A line of the score sheet."
         r#for: Spanned<FeatWord> = "\"object in zone\"", REQUIRED, "What the points are given for.";
         zone: Option<Spanned<String>> = "\"goal\"", Some("none"), "The zone, where the line is about one.";
         points: Spanned<f64> = "10", REQUIRED, in -1000000.0..1000000.0, "How many points each time.";

@@ -96,7 +96,7 @@ fn platforms_edges_and_light_are_read_and_checked() {
         let [finding] = findings.as_slice() else { panic!("{findings:#?}") };
         format!("{} {} | {}", finding.code, finding.message, finding.hint_words().join(" | "))
     };
-    assert!(told("\"12 %\"", "\"900 %\"").starts_with("F109"));
+    assert!(told("\"12 %\"", "\"900 %\"").starts_with("T006"));
     assert!(told("\"drop\"", "\"cliff\"").contains("possible are `floor`, `drop`"));
     assert!(told("size = \"200 x 100 mm\"", "").starts_with("F106"));
     assert!(told("name = \"deck\"", "name = \"spot\"").contains("two marks named `spot`"));
