@@ -132,6 +132,32 @@ units! {
 }
 
 impl Unit {
+    /// Words for units that people write, and the unit that is meant; none where no unit here is that large.
+    pub const SPOKEN: &[(&str, Option<Self>)] = &[
+        ("percent", Some(Self::Percent)),
+        ("millimetres", Some(Self::Millimetre)),
+        ("millimeters", Some(Self::Millimetre)),
+        ("centimetres", Some(Self::Centimetre)),
+        ("centimeters", Some(Self::Centimetre)),
+        ("metres", Some(Self::Metre)),
+        ("meters", Some(Self::Metre)),
+        ("inch", None),
+        ("inches", None),
+        ("in", None),
+        ("degree", Some(Self::Degree)),
+        ("degrees", Some(Self::Degree)),
+        ("radians", Some(Self::Radian)),
+        ("turns", Some(Self::Turn)),
+        ("rotations", Some(Self::Turn)),
+        ("sec", Some(Self::Second)),
+        ("second", Some(Self::Second)),
+        ("seconds", Some(Self::Second)),
+        ("milliseconds", Some(Self::Millisecond)),
+        ("minute", Some(Self::Minute)),
+        ("minutes", Some(Self::Minute)),
+        ("volts", Some(Self::Volt)),
+    ];
+
     /// The unit written as `symbol`, exactly.
     pub fn parse(symbol: &str) -> Option<Self> {
         Self::ALL.iter().copied().find(|unit| unit.symbol() == symbol)

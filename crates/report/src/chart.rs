@@ -171,10 +171,10 @@ fn marks(story: Story<'_>) -> Vec<Mark> {
                 (MarkKind::Step, format!("step {} begins", step + 1))
             }
             Event::Took { reflex } => {
-                (MarkKind::World, format!("reflex \"{}\" takes the wheels", program.reflexes[reflex].name))
+                (MarkKind::World, format!("reflex \"{}\" takes over", program.reflexes[reflex].name))
             }
             Event::Gave { reflex } => {
-                (MarkKind::World, format!("reflex \"{}\" gives them back", program.reflexes[reflex].name))
+                (MarkKind::World, format!("reflex \"{}\" has ended", program.reflexes[reflex].name))
             }
             Event::Kept { name } if !program.kept[name].starts_with(' ') => {
                 (MarkKind::World, format!("{} is measured", program.kept[name]))
@@ -399,12 +399,12 @@ fn further_tracks(story: Story<'_>) -> Vec<Track> {
     let off = ticks.iter().zip(&believed).map(|(tick, at)| (tick.pose.x - at[0]).hypot(tick.pose.y - at[1]) * 1e3);
     let turned = ticks.iter().zip(&believed).map(|(tick, at)| (tick.pose.heading - at[2]).to_degrees());
     vec![
-        line("left told", unit, told(0)),
-        line("right told", unit, told(1)),
+        line("left command", unit, told(0)),
+        line("right command", unit, told(1)),
         line("heading", "deg", ticks.iter().map(|tick| tick.pose.heading.to_degrees() as f32).collect()),
         line("way", "mm", believed.iter().map(|at| (at[3] * 1e3) as f32).collect()),
-        line("reckoning off", "mm", off.map(|off| off as f32).collect()),
-        line("heading off", "deg", turned.map(|off| off as f32).collect()),
+        line("position error", "mm", off.map(|off| off as f32).collect()),
+        line("heading error", "deg", turned.map(|off| off as f32).collect()),
         line("battery", "V", ticks.iter().map(|tick| tick.battery as f32).collect()),
     ]
 }

@@ -23,30 +23,27 @@ pub fn amount_words(si: f64, of: Option<Dimension>) -> String {
     }
 }
 
-/// How a look stands, in a few words: `41 %, holds at 60 %`, `80 mm of 320 mm, 240 mm to go`, `sees dark`, `holds`.
+/// How far an exit is from firing, in a few words: `41 %, needs more than 60 %`, `80 mm of 320 mm, 240 mm to go`, `sees dark`, `true`.
 pub fn live_words(live: &Live) -> String {
     if let Some(tone) = &live.sees {
-        return if live.holds { "holds".into() } else { format!("sees {tone}") };
+        return if live.holds { "true".into() } else { format!("sees {tone}") };
     }
     match (live.now, live.goal, live.away) {
         (Some(now), Some(goal), Some(away)) if !live.holds && away > 0.0 => {
             let nothing = amount_words(0.0, live.of);
+            let wanted = if now < goal { "more" } else { "less" };
             let [now, goal, away] = [now, goal, away].map(|si| amount_words(si, live.of));
             if live.is_reading {
-                return format!("{now}, holds at {goal}");
+                return format!("{now}, needs {wanted} than {goal}");
             }
-            if away == nothing {
-                format!("{now} of {goal}, any moment")
-            } else {
-                format!("{now} of {goal}, {away} to go")
-            }
+            if away == nothing { format!("{now} of {goal}, due now") } else { format!("{now} of {goal}, {away} to go") }
         }
         (Some(now), Some(_), _) => {
-            let so = if live.holds { "holds" } else { "not now" };
+            let so = if live.holds { "true" } else { "not true" };
             format!("{}, {so}", amount_words(now, live.of))
         }
-        _ if live.holds => "holds".into(),
-        _ => "does not hold".into(),
+        _ if live.holds => "true".into(),
+        _ => "not true".into(),
     }
 }
 
@@ -67,9 +64,9 @@ pub fn nearness(live: &Live) -> Option<f64> {
 /// What holds a whole term back, in words; nothing when only its looks do.
 pub fn wait_words(term: &TermStanding) -> Option<String> {
     term.waits.first().map(|wait| match wait {
-        Wait::Lasts(so_far, whole) => format!("has held for {:.0} of {:.0} ms", so_far * 1e3, whole * 1e3),
-        Wait::ArmsIn(seconds) => format!("looked at in {seconds:.1} s"),
-        Wait::ArmsAfter(metres) => format!("looked at after {:.0} mm more", metres * 1e3),
+        Wait::Lasts(so_far, whole) => format!("true for {:.0} of {:.0} ms", so_far * 1e3, whole * 1e3),
+        Wait::ArmsIn(seconds) => format!("active in {seconds:.1} s"),
+        Wait::ArmsAfter(metres) => format!("active after {:.0} mm more", metres * 1e3),
         Wait::MustFail => "must be false once first".into(),
     })
 }
@@ -80,40 +77,44 @@ pub fn story_words(story: Story<'_>, exit: &ExitStory, step: usize, nth: usize) 
     let at = |tick: usize| format!("{:.1} s", run.trace.seconds(tick));
     let Some(about) = program.steps.get(step).and_then(|step| step.exits.get(nth)) else { return String::new() };
     let Some((entered, left, evidence)) = exit.visits.last().copied() else {
-        let never = "It was never looked at: its step was not reached.";
+        let never = "It was never active: its step was not reached.";
         return exit.unlooked().map_or_else(
             || never.to_owned(),
             |truth| {
                 let whose = active(run, program, truth.from);
-                format!("{never} It was true at {} all the same, while {whose} was active.", at(truth.from))
+                format!("{never} But it was true at {}, while {whose} was active.", at(truth.from))
             },
         );
     };
     let times = if exit.visits.len() > 1 { format!("{} times, last ", exit.visits.len()) } else { String::new() };
-    let mut sentences = vec![format!("Looked at {times}from {} to {}.", at(entered), at(left))];
+    let mut sentences = vec![format!("Active {times}from {} to {}.", at(entered), at(left))];
     sentences.push(match evidence {
         Evidence::Fired { clear, at_once } => {
             let ended =
                 format!("It ended the step at {} and led to {}", at(left), goal_words(program, step, &about.goal));
             match clear {
-                _ if at_once => format!("{ended}: it was true as the step began."),
+                _ if at_once => format!("{ended}: it was already true when the step began."),
                 Some(clear) if clear < THIN => {
-                    format!("{ended}, but only {clear:.1} noise widths beyond its limit: luck may decide next time.")
+                    format!("{ended}, but only by {clear:.1} times the noise of the sensor: in another run it may not.")
                 }
-                Some(clear) => format!("{ended}, {clear:.0} noise widths beyond its limit."),
+                Some(clear) => {
+                    format!("{ended}: the reading was beyond the limit by {clear:.0} times the noise of the sensor.")
+                }
                 None => format!("{ended}."),
             }
         }
         Evidence::Spare(spare) => match spare {
-            Spare::Length(metres) => format!("It did not fire: {:.0} mm were missing.", metres * 1e3),
-            Spare::Angle(angle) => format!("It did not fire: {:.0} deg were missing.", angle.to_degrees()),
-            Spare::Time(seconds) => format!("It did not fire: {seconds:.1} s were missing."),
-            Spare::Lines(1) => "It did not fire: one line was missing.".to_owned(),
-            Spare::Lines(lines) => format!("It did not fire: {lines} lines were missing."),
+            Spare::Length(metres) => format!("It did not fire: {:.0} mm to go.", metres * 1e3),
+            Spare::Angle(angle) => format!("It did not fire: {:.0} deg to go.", angle.to_degrees()),
+            Spare::Time(seconds) => format!("It did not fire: {seconds:.1} s to go."),
+            Spare::Lines(1) => "It did not fire: 1 line to go.".to_owned(),
+            Spare::Lines(lines) => format!("It did not fire: {lines} lines to go."),
             Spare::Noise(widths) if widths < THIN => {
-                format!("It did not fire, but nearly: the nearest reading was {widths:.1} noise widths off.")
+                format!("It did not fire, but nearly: the closest reading was {widths:.1} times the noise off.")
             }
-            Spare::Noise(widths) => format!("It never came near: {:.0} noise widths off at best.", widths.min(99.0)),
+            Spare::Noise(widths) => {
+                format!("It never came close: {:.0} times the noise off at best.", widths.min(99.0))
+            }
             Spare::Unseen => "It did not fire.".to_owned(),
         },
     });
@@ -121,7 +122,7 @@ pub fn story_words(story: Story<'_>, exit: &ExitStory, step: usize, nth: usize) 
     if let (Evidence::Spare(_), Some(truth)) = (evidence, exit.unlooked()) {
         let whose = active(run, program, truth.from);
         let when = at(truth.from);
-        sentences.push(format!("It was true at {when}, too, while {whose} was active and nobody looked."));
+        sentences.push(format!("It was also true at {when}, while {whose} was active."));
     }
     sentences.join(" ")
 }
@@ -156,12 +157,12 @@ mod tests {
     #[test]
     fn a_look_says_what_is_there_and_what_is_missing() {
         for (live, words, near) in [
-            (live(0.41, 0.6, 0.19, Some(Dimension::Percent)), "41 %, holds at 60 %", Some(0.81)),
+            (live(0.41, 0.6, 0.19, Some(Dimension::Percent)), "41 %, needs more than 60 %", Some(0.81)),
             (live(0.08, 0.32, 0.24, Some(Dimension::Length)), "80 mm of 320 mm, 240 mm to go", Some(0.25)),
             (live(2.0, 3.0, 1.0, None), "2 of 3, 1 to go", Some(2.0 / 3.0)),
-            (live(1.5, 1.5, 0.0, Some(Dimension::Time)), "1.5 s, holds", Some(1.0)),
+            (live(1.5, 1.5, 0.0, Some(Dimension::Time)), "1.5 s, true", Some(1.0)),
             (Live { sees: Some("pale".into()), now: None, away: None, ..live(0.0, 0.0, 1.0, None) }, "sees pale", None),
-            (Live { now: None, goal: None, away: None, ..live(0.0, 0.0, 1.0, None) }, "does not hold", None),
+            (Live { now: None, goal: None, away: None, ..live(0.0, 0.0, 1.0, None) }, "not true", None),
         ] {
             assert_eq!(live_words(&live), words);
             let gap = nearness(&live).zip(near).map(|(a, b)| (a - b).abs());
@@ -172,8 +173,8 @@ mod tests {
     #[test]
     fn what_holds_a_term_back_is_said() {
         let term = |wait| TermStanding { waits: vec![wait], ..TermStanding::default() };
-        assert_eq!(wait_words(&term(Wait::Lasts(0.02, 0.05))).as_deref(), Some("has held for 20 of 50 ms"));
-        assert_eq!(wait_words(&term(Wait::ArmsAfter(0.034))).as_deref(), Some("looked at after 34 mm more"));
+        assert_eq!(wait_words(&term(Wait::Lasts(0.02, 0.05))).as_deref(), Some("true for 20 of 50 ms"));
+        assert_eq!(wait_words(&term(Wait::ArmsAfter(0.034))).as_deref(), Some("active after 34 mm more"));
         assert_eq!(wait_words(&TermStanding::default()), None);
     }
 }

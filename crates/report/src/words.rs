@@ -134,12 +134,12 @@ pub fn happening_words(story: Story<'_>, what: Happening) -> String {
             Some("") | None => "tape is touched".into(),
             Some(name) => format!("{name} is touched"),
         },
-        Happening::EarlyStart => "moves before the start delay is over".into(),
+        Happening::EarlyStart => "moves before the start delay has passed".into(),
         Happening::ByHand(index) => match run.interventions.get(index).map(|hand| &hand.act) {
             Some(Act::Place { thing, .. }) => format!("a hand places {thing}"),
             Some(Act::Remove { thing }) => format!("a hand takes {thing} away"),
             Some(Act::Carry { .. }) => "a hand carries the robot".into(),
-            Some(Act::Cover { sensor, .. }) => format!("a hand is held before {sensor}"),
+            Some(Act::Cover { sensor, .. }) => format!("a hand covers {sensor}"),
             Some(Act::Press { switch, .. }) => format!("a finger presses {switch}"),
             Some(Act::Lay(_)) => "a hand lays tape".into(),
             None => "a hand".into(),
@@ -151,7 +151,7 @@ pub fn happening_words(story: Story<'_>, what: Happening) -> String {
                 _ => name.to_owned(),
             }
         }
-        Happening::Arrived(index) => format!("{} is there", actuator(index)),
+        Happening::Arrived(index) => format!("{} has reached its angle", actuator(index)),
         Happening::Blocked(index) => format!("{} is at its end stop", actuator(index)),
     }
 }
@@ -188,7 +188,7 @@ pub fn change_words(before: Story<'_>, after: Story<'_>) -> String {
         (Outcome::Done, Outcome::Done) => {
             let later = new.duration() - old.duration();
             if later.abs() >= 0.05 {
-                told.push(format!("round {:.1} s {}", later.abs(), if later > 0.0 { "slower" } else { "faster" }));
+                told.push(format!("about {:.1} s {}", later.abs(), if later > 0.0 { "slower" } else { "faster" }));
             }
         }
         (a, b) if a == b && old.reason == new.reason => {}
@@ -214,7 +214,7 @@ pub fn change_words(before: Story<'_>, after: Story<'_>) -> String {
         _ => {}
     }
     if told.is_empty() && old.visits.len() == new.visits.len() && old_program.steps.len() == new_program.steps.len() {
-        return "nothing that matters changed".into();
+        return "no change in the result".into();
     }
     told.join("; ")
 }

@@ -138,7 +138,7 @@ fn the_chart_knows_readings_limits_tones_and_events() {
     let chart = Chart::of(told.story());
     let names: Vec<&str> = chart.tracks.iter().map(|track| track.name.as_str()).collect();
     let usual = ["floor-left", "floor-right", "hue", "ahead", "speed"];
-    assert!(names.starts_with(&usual) && names.contains(&"reckoning off"), "{names:?}");
+    assert!(names.starts_with(&usual) && names.contains(&"position error"), "{names:?}");
     assert!(chart.tracks.iter().all(|track| track.usual == usual.contains(&track.name.as_str())));
     let TrackKind::Line { values, limits, .. } = &chart.tracks[0].kind else { panic!("a line") };
     assert_eq!(values.len(), told.run.trace.ticks.len());
@@ -185,16 +185,16 @@ fn what_an_edit_changed_is_told_in_one_line() {
         change_words(good.story(), after.story())
     };
     let faster = change("at 30 %", "at 45 %");
-    assert!(faster.starts_with("round 0.") && faster.contains(" faster; step 1 \"To the line\" ends 0."), "{faster}");
+    assert!(faster.starts_with("about 0.") && faster.contains(" faster; step 1 \"To the line\" ends 0."), "{faster}");
     let slower = change("until 0.3 s pass", "until 0.9 s pass");
-    assert_eq!(slower, "round 0.6 s slower; step 2 \"Rest\" ends 0.6 s later");
+    assert_eq!(slower, "about 0.6 s slower; step 2 \"Rest\" ends 0.6 s later");
     let lost = change("travelled 300 mm", "travelled 30 mm");
     assert!(lost.starts_with("now failed at 0.") && lost.contains(": no line in step 1 \"To the line\""), "{lost}");
-    assert_eq!(change("limit 10 s", "limit 11 s"), "nothing that matters changed");
+    assert_eq!(change("limit 10 s", "limit 11 s"), "no change in the result");
     let inserted = change("step \"Rest\"", "step \"Wait\"\n  hold, brake\n  until 0.5 s pass\n\nstep \"Rest\"");
-    assert_eq!(inserted, "round 0.5 s slower; step 3 \"Rest\" ends 0.5 s later", "a step is known by its name");
+    assert_eq!(inserted, "about 0.5 s slower; step 3 \"Rest\" ends 0.5 s later", "a step is known by its name");
     let renamed = change("step \"Rest\"\n  hold, brake\n  until 0.3", "step \"Nap\"\n  hold, brake\n  until 0.9");
-    assert_eq!(renamed, "round 0.6 s slower; step 2 \"Nap\" ends 0.6 s later");
+    assert_eq!(renamed, "about 0.6 s slower; step 2 \"Nap\" ends 0.6 s later");
     let bad = Told::new(&MISSION.replace("travelled 300 mm", "travelled 30 mm"));
     let mended = change_words(bad.story(), good.story());
     assert!(mended.starts_with("now it is done"), "{mended}");

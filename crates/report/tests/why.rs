@@ -86,11 +86,11 @@ fn an_exit_that_fired_tells_when_how_clearly_and_where_to() {
         "step \"go\"\ndrive ahead at 26 %\nuntil floor-left sees dark -> \"stand\"\nor 9 s pass -> fail \"slow\"\nstep \"stand\"\nhold\nuntil 0.2 s pass -> done",
     );
     let words = told.of(0, 0);
-    assert!(words.starts_with("Looked at from 0.0 s to ") && words.contains("It ended the step at"), "{words}");
-    assert!(words.contains("led to \"stand\"") && words.contains("noise widths beyond its limit."), "{words}");
-    assert!(!words.contains("nobody looked"), "of one that fired it is no matter: {words}");
+    assert!(words.starts_with("Active from 0.0 s to ") && words.contains("It ended the step at"), "{words}");
+    assert!(words.contains("led to \"stand\"") && words.contains("times the noise of the sensor."), "{words}");
+    assert!(!words.contains("It was also true"), "of one that fired it is no matter: {words}");
     let guard = told.of(0, 1);
-    assert!(guard.contains("It did not fire:") && guard.contains("s were missing."), "{guard}");
+    assert!(guard.contains("It did not fire:") && guard.contains("s to go."), "{guard}");
     assert!(told.of(1, 0).ends_with("and led to done."), "{}", told.of(1, 0));
 }
 
@@ -102,16 +102,16 @@ fn an_exit_that_did_not_tells_what_was_missing_and_what_was_overlooked() {
     );
     assert_eq!(told.run.reason, "no kiln", "{:?} {:?} {}", told.run.outcome, told.run.visits, told.of(1, 0));
     let words = told.of(1, 0);
-    assert!(words.contains("It never came near") || words.contains("nearly"), "{words}");
-    assert!(words.contains("while \"past\" was active and nobody looked."), "{words}");
+    assert!(words.contains("It never came close") || words.contains("nearly"), "{words}");
+    assert!(words.contains("It was also true at") && words.ends_with("while \"past\" was active."), "{words}");
     // One line of two, part of a way, part of a turn.
     let told = Told::new(
         "step \"go\"\ndrive ahead at 26 %\nuntil floor-left has crossed 9 dark lines\nor travelled 900 mm\nor turned 90 deg\nor ahead < 30 mm\nor 4.2 s pass -> fail \"slow\"",
     );
-    assert!(told.of(0, 0).contains("lines were missing"), "{}", told.of(0, 0));
-    assert!(told.of(0, 1).contains("mm were missing"), "{}", told.of(0, 1));
-    assert!(told.of(0, 2).contains("deg were missing"), "{}", told.of(0, 2));
-    assert!(told.of(0, 3).contains("mm were missing"), "{}", told.of(0, 3));
+    assert!(told.of(0, 0).contains("lines to go"), "{}", told.of(0, 0));
+    assert!(told.of(0, 1).contains("mm to go"), "{}", told.of(0, 1));
+    assert!(told.of(0, 2).contains("deg to go"), "{}", told.of(0, 2));
+    assert!(told.of(0, 3).contains("mm to go"), "{}", told.of(0, 3));
 }
 
 #[test]
@@ -120,8 +120,8 @@ fn a_step_that_was_never_come_to_says_so() {
         "step \"go\"\ndrive ahead at 26 %\nuntil travelled 100 mm -> done\nstep \"after\"\ndrive ahead at 26 %\nuntil hue sees kiln-red -> done",
     );
     let words = told.of(1, 0);
-    assert!(words.starts_with("It was never looked at: its step was not reached."), "{words}");
-    assert!(words.contains("It was true at") && words.contains("while \"go\" was active"), "{words}");
+    assert!(words.starts_with("It was never active: its step was not reached."), "{words}");
+    assert!(words.contains("But it was true at") && words.contains("while \"go\" was active"), "{words}");
 }
 
 #[test]
@@ -182,7 +182,7 @@ fn reckoning_is_right_when_the_robot_is_what_it_believes_to_be() {
     }
     let field = FIELD.split("[[score]]").next().expect("a split has a first part");
     let told = told_by(&perfect, field, drive);
-    let off = track(&told, "reckoning off");
+    let off = track(&told, "position error");
     let way = track(&told, "way");
     assert!((way.last().copied().unwrap_or(0.0) - 260.0).abs() < 15.0, "{:?}", way.last());
     // What is left is slip and the encoders' ticks: under three per cent of the way.
@@ -196,7 +196,7 @@ fn reckoning_is_right_when_the_robot_is_what_it_believes_to_be() {
         drive,
     );
     assert!(track(&larger, "way").len() > 10);
-    let told_left = track(&told, "left told");
+    let told_left = track(&told, "left command");
     assert_eq!(told_left[10], 26.0, "the share of the voltage that the motor is told");
 }
 

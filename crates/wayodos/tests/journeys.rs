@@ -170,7 +170,7 @@ fn values_are_typed_chosen_and_refused_with_a_reason() {
     terminal.keys(&["Escape"]).hides("only tried").shows("until floor-right sees dark").shows("✓ done at");
     // Freely: a line that cannot be read, said below while it is typed and in its place afterwards.
     terminal.keys(&["Tab", "Down", "Down", "e", "Enter"]).keys(&["or", "Space", "2", "Space", "s", "Space", "pas"]);
-    terminal.shows("cannot run").shows("the path is of the text before").keys(&["Escape"]);
+    terminal.shows("cannot run").shows("path of the previous version").keys(&["Escape"]);
     terminal.shows("did you mean `pass`?").keys(&["d"]).hides("cannot run").shows("line deleted");
 }
 
@@ -240,7 +240,7 @@ fn a_file_changed_outside_is_taken_over_or_asked_about() {
     terminal.shows("✓ done at");
     // Nothing unsaved here: taken over at once, and one undo away.
     replace(&terminal.path(MISSION), "Greet the kiln", "Greet the stokers");
-    terminal.shows("changed by another program, from line").shows("Greet the stokers").hides("not saved");
+    terminal.shows("changed by another program from line").shows("Greet the stokers").hides("not saved");
     terminal.keys(&["u"]).shows("Greet the kiln").shows("not saved").keys(&["r"]).hides("not saved");
     // Unsaved edits here, another line there: both can be had.
     terminal.keys(&TO_THE_BARS).keys(&["-"]).shows("crossed 2 dark lines").shows("not saved");
@@ -265,11 +265,11 @@ fn a_robot_changed_outside_runs_at_once() {
     terminal.shows("✓ done at").shows("7.9 V");
     let robot = terminal.path("brinewick/robots/curlew.toml");
     replace(&robot, "7.9 V", "7.1 V");
-    terminal.shows("a file of the project was changed, and taken over").shows("7.1 V");
+    terminal.shows("a file of the project was changed; the new version is loaded").shows("7.1 V");
     replace(&robot, "mass = \"860 g\"", "mass = \"860 mm\"");
-    terminal.shows("has errors now").shows("robots/curlew.toml, line 9");
+    terminal.shows("now has errors").shows("robots/curlew.toml, line 9");
     replace(&robot, "mass = \"860 mm\"", "mass = \"860 g\"");
-    terminal.hides("has errors now").shows("✓ done at").keys(&["q"]).shows("left with 0");
+    terminal.hides("now has errors").shows("✓ done at").keys(&["q"]).shows("left with 0");
 }
 
 #[test]
@@ -282,18 +282,18 @@ fn a_working_mission_is_made_from_nothing() {
     let terminal = Terminal::start_command(here, LARGE, &format!("cd saltern; {}", env!("CARGO_BIN_EXE_wayodos")));
     terminal.shows("This mission has no steps yet").shows("no steps yet");
     // One: to the landing. The run that each choice would give is shown while it is marked.
-    terminal.keys(&["a"]).shows("A step that does what?").keys(&["mark"]).shows("Drive to a mark").shows("only tried");
+    terminal.keys(&["a"]).shows("Add a step: type what").keys(&["mark"]).shows("Drive to a mark").shows("only tried");
     terminal.keys(&["Enter"]).hides("only tried").shows("step \"Drive to a mark\"").shows("not saved");
     terminal.shows("fired clear");
     // Two: along the line, counting.
-    terminal.keys(&["a"]).shows("A step that").keys(&["count", "Enter"]).shows("step \"Follow and count\"");
+    terminal.keys(&["a"]).shows("Add a step").keys(&["count", "Enter"]).shows("step \"Follow and count\"");
     terminal.shows("has crossed 1 dark line");
     // Three: wait. Four: turn round, and by how much is typed.
-    terminal.keys(&["a"]).shows("A step that").keys(&["wait", "Enter"]).shows("step \"Wait\"");
-    terminal.keys(&["a"]).shows("A step that").keys(&["spin", "Enter"]).shows("step \"Spin\"");
+    terminal.keys(&["a"]).shows("Add a step").keys(&["wait", "Enter"]).shows("step \"Wait\"");
+    terminal.keys(&["a"]).shows("Add a step").keys(&["spin", "Enter"]).shows("step \"Spin\"");
     terminal.keys(&["Down"]).keys(&["1", "8", "0", "Enter"]).shows("turned 180 deg").shows("✓ done at");
     // One more exit, and a better name; what leads there follows.
-    terminal.keys(&["o"]).shows("What ends \"Spin\"?").keys(&["time", "Enter"]).shows("or    2 s pass");
+    terminal.keys(&["o"]).shows("what should end \"Spin\"").keys(&["time", "Enter"]).shows("or    2 s pass");
     terminal.keys(&["Up", "Up", "Up", "Enter", "C-u"]).keys(&["Round", "Enter"]).shows("step \"Round\"");
     terminal.keys(&["s"]).shows("saved missions/first.way").keys(&["q"]).shows("left with 0").is_restored();
     let text = fs::read_to_string(terminal.path("saltern/missions/first.way")).unwrap();
@@ -314,7 +314,7 @@ fn a_missed_line_is_mended_with_the_why_pane_alone() {
     terminal.shows("✗ failed at").shows("no gate");
     // At the end of the run: what was waited for, what was seen instead.
     terminal.keys(&["y"]).shows("until hue sees kiln-red").shows("or travelled 250 mm").shows("what may help");
-    terminal.shows("until hue sees kiln-red: Looked at from").shows("was active and nobody looked");
+    terminal.shows("until hue sees kiln-red: Active from").shows("It was also true at");
     terminal.keys(&["Enter"]).shows("What may help").shows("look for dark instead of kiln-red");
     terminal.keys(&["dark"]).shows("only tried").hides("no gate at").keys(&["Enter"]).hides("only tried");
     terminal.shows("until hue sees dark").shows("not saved");
@@ -325,7 +325,7 @@ fn a_missed_line_is_mended_with_the_why_pane_alone() {
 fn a_turn_is_tuned_with_the_time_and_the_field() {
     let terminal = Terminal::start(copied(), LARGE, "brinewick", "");
     terminal.shows("✓ done at");
-    terminal.keys(&["J"]).shows("Go to which step").keys(&["turn", "Space", "dock", "Enter"]).hides("Go to which");
+    terminal.keys(&["J"]).shows("Go to step").keys(&["turn", "Space", "dock", "Enter"]).hides("Go to which");
     terminal.keys(&["t"]).shows("at 50.23 s").shows("Turn to the dock  wheels").shows("stops in");
     // Measured: the heading at both ends of the step.
     terminal.keys(&["H"]).shows("What the chart shows").keys(&["heading", "Enter", "Escape"]).shows("heading  ");
@@ -341,11 +341,11 @@ fn a_turn_is_tuned_with_the_time_and_the_field() {
 #[test]
 fn a_routine_is_made_of_a_step_and_used_again() {
     let terminal = Terminal::start(copied(), LARGE, "brinewick", "");
-    terminal.shows("✓ done at").keys(&["J"]).shows("Go to which step").keys(&["greet", "Enter"]).hides("Go to which");
+    terminal.shows("✓ done at").keys(&["J"]).shows("Go to step").keys(&["greet", "Enter"]).hides("Go to which");
     terminal.keys(&["B"]).shows("What is the routine called?").keys(&["9", "Enter"]).shows("a name is a letter");
-    terminal.keys(&["C-u"]).keys(&["bow", "Enter"]).shows("do bow").shows("here and wherever you write it");
+    terminal.keys(&["C-u"]).keys(&["bow", "Enter"]).shows("do bow").shows("wherever you need it");
     terminal.shows("✓ done at 60.0 s");
-    terminal.keys(&["a"]).shows("A step that").keys(&["bow", "Enter"]).shows("step \"bow\"").shows("✓ done at 61.6 s");
+    terminal.keys(&["a"]).shows("Add a step").keys(&["bow", "Enter"]).shows("step \"bow\"").shows("✓ done at 61.6 s");
     // The map knows it, and leads there.
     terminal.keys(&["m", "z"]).shows("routine bow").keys(&["z", "Escape", "s"]).shows("saved missions");
     let text = fs::read_to_string(terminal.path(MISSION)).unwrap();
@@ -359,7 +359,7 @@ fn a_routine_is_made_of_a_step_and_used_again() {
 fn broken_text_keeps_the_last_run_and_findings_lead_back() {
     let terminal = Terminal::start(copied(), LARGE, "brinewick", "");
     terminal.shows("✓ done at").keys(&["Tab", "e", "Down"]).keys(&["C-w", "C-w", "C-w"]).keys(&["flor-left", "Escape"]);
-    terminal.shows("cannot run").shows("the path is of the text before");
+    terminal.shows("cannot run").shows("path of the previous version");
     terminal.keys(&["u"]).hides("cannot run").shows("✓ done at");
     replace(&terminal.path(MISSION), "with floor-left at cruise, gain 0.6", "with flor-left at cruise, gain 0.6");
     terminal.shows("no sensor `flor-left`").keys(&["N"]).shows("what may help");
@@ -369,7 +369,7 @@ fn broken_text_keeps_the_last_run_and_findings_lead_back() {
 #[test]
 fn somebody_puts_a_box_in_the_way_and_takes_it_back() {
     let terminal = Terminal::start(copied(), LARGE, "brinewick", "");
-    terminal.shows("✓ done at").keys(&["Home", "}", "}", "}", "}", "h"]).shows("Do what by hand");
+    terminal.shows("✓ done at").keys(&["Home", "}", "}", "}", "}", "h"]).shows("By hand, at this moment");
     terminal.keys(&["box", "Space", "right", "Enter"]).shows("h 1 hand").shows("✗ ");
     terminal
         .keys(&["h"])
@@ -378,9 +378,9 @@ fn somebody_puts_a_box_in_the_way_and_takes_it_back() {
         .shows("wrote brinewick/hands/morning-round.toml");
     let kept = fs::read_to_string(terminal.path("brinewick/hands/morning-round.toml")).unwrap();
     assert!(kept.contains("place = \"box\"") && kept.contains("at = \"4 s\""), "{kept}");
-    terminal.keys(&["h", "forget", "Enter"]).hides("1 hand").shows("✓ done at 60.0 s");
+    terminal.keys(&["h", "undo every", "Enter"]).hides("1 hand").shows("✓ done at 60.0 s");
     // Playing stops where it is told to.
-    terminal.keys(&["J"]).shows("Go to which step").keys(&["causeway", "Enter", "!"]).shows("playing stops before");
+    terminal.keys(&["J"]).shows("Go to step").keys(&["causeway", "Enter", "!"]).shows("playing stops before");
     terminal.keys(&["Home", "f", "f", "f", "Space"]).shows("stopped before 2").shows("at 1.70 s");
 }
 
@@ -391,7 +391,7 @@ fn the_text_can_be_changed_in_an_editor_of_ones_own() {
     fs::write(&script, "#!/bin/sh\nsed -i 's/cruise = 26 %/cruise = 24 %/' \"$1\"\n").unwrap();
     let env = format!("VISUAL='sh {}'", script.display());
     let terminal = Terminal::start(here, LARGE, "brinewick", &env);
-    terminal.shows("✓ done at").keys(&["E"]).shows("taken over from the editor").shows("let cruise = 24 %");
+    terminal.shows("✓ done at").keys(&["E"]).shows("loaded from the editor").shows("let cruise = 24 %");
     // Keys are ours again, and nothing was saved behind one's back.
     terminal.keys(&["u"]).shows("let cruise = 26 %").hides("not saved").keys(&["q"]).shows("left with 0").is_restored();
     let none = Terminal::start(folder(), LARGE, "demo", "VISUAL= EDITOR=");
@@ -404,7 +404,7 @@ fn plain_signs_are_enough() {
     terminal
         .shows("v done at")
         .keys(&["a"])
-        .shows("A step that does what?")
+        .shows("Add a step: type what")
         .keys(&["Escape", "y", "w"])
         .shows("In words");
     let screen = terminal.screen();
@@ -414,16 +414,16 @@ fn plain_signs_are_enough() {
 #[test]
 fn a_small_terminal_is_enough_to_write_try_and_ask() {
     let terminal = Terminal::start(copied(), (80, 24), "brinewick", "");
-    terminal.shows("✓ done at").shows("? keys").keys(&["Tab", "a"]).shows("A step that does what?");
+    terminal.shows("✓ done at").shows("? help").keys(&["Tab", "a"]).shows("Add a step: type what");
     terminal.keys(&["wait"]).shows("step \"Wait\"").keys(&["Enter"]).shows("✓ done at 61").shows("not saved");
     // The wheel over the text, a click on a slot, the pane with the reasons in the chart's place.
     terminal.tmux(&["send-keys", "-l", "\u{1b}[<64;30;5M\u{1b}[<64;30;5M"]).unwrap();
-    terminal.keys(&["y"]).shows("why").shows("over, 0.5 s").keys(&["y"]).hides(" findings ");
-    terminal.keys(&["?"]).shows("Keys").shows("more").keys(&["End"]).shows("leave").keys(&["Escape"]);
+    terminal.keys(&["y"]).shows("why").shows("ended, 0.5 s").keys(&["y"]).hides(" findings ");
+    terminal.keys(&["?"]).shows("Keys").shows("more").keys(&["End"]).shows("quit").keys(&["Escape"]);
     terminal.keys(&["w"]).shows("In words").keys(&["Home"]).shows("1 Leave the slipway").keys(&["Escape"]);
     terminal
         .keys(&["/"])
-        .shows("Do what?")
+        .shows("Commands")
         .keys(&["mirror"])
         .hides("75 of")
         .keys(&["Escape", "q"])
@@ -434,17 +434,17 @@ fn a_small_terminal_is_enough_to_write_try_and_ask() {
 #[test]
 fn other_missions_are_opened_without_losing_edits() {
     let terminal = Terminal::start(copied(), LARGE, "brinewick", "");
-    terminal.shows("✓ done at").keys(&["+"]).shows("not saved").keys(&["O"]).shows("Open which mission");
+    terminal.shows("✓ done at").keys(&["+"]).shows("not saved").keys(&["O"]).shows("Open mission");
     terminal.keys(&["rim", "Enter"]).shows("Mind the rim").shows("the unsaved edits of morning-round are kept");
-    terminal.keys(&["O"]).shows("Open which mission").keys(&["morning", "Enter"]);
+    terminal.keys(&["O"]).shows("Open mission").keys(&["morning", "Enter"]);
     terminal.shows("edits that were not saved last time are back").shows("cruise = 30 %");
     terminal.keys(&["M"]).shows("What is the new mission called?").keys(&["Evening", "Space", "round", "Enter"]);
     terminal
         .shows("This mission has no steps yet")
         .keys(&["a"])
-        .shows("A step that")
+        .shows("Add a step")
         .keys(&["Enter"])
-        .hides("A step that");
+        .hides("Add a step");
     terminal.keys(&["s"]).shows("saved missions/evening-round.way").keys(&["q"]).shows("left with 0");
     assert!(terminal.path("brinewick/missions/evening-round.way").exists());
 }
@@ -482,9 +482,9 @@ fn leaving_with_unsaved_edits_asks_and_can_keep_them() {
 #[test]
 fn edits_of_one_mission_of_the_demo_never_come_back_in_another() {
     let terminal = Terminal::start(folder(), LARGE, "demo", "");
-    terminal.shows("✓ done at").keys(&["+"]).shows("not saved").keys(&["O"]).shows("Open which mission");
+    terminal.shows("✓ done at").keys(&["+"]).shows("not saved").keys(&["O"]).shows("Open mission");
     terminal.keys(&["ring", "Enter"]).shows("Ring contest").hides("cannot run").shows("won at").hides("not saved");
-    terminal.keys(&["O"]).shows("Open which mission").keys(&["morning", "Enter"]);
+    terminal.keys(&["O"]).shows("Open mission").keys(&["morning", "Enter"]);
     terminal.shows("edits that were not saved last time are back").shows("let cruise = 30 %");
 }
 

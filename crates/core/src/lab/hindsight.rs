@@ -41,28 +41,32 @@ pub fn hindsight(
         let missed = !of.group && fired.is_none_or(|goal| matches!(goal, Goal::Fail(_)));
         for (exit, evidence) in of.exits.iter().zip(&step.exits) {
             if let Some(tick) = unlooked(run, program, &step.visit, &exit.term) {
-                let message = format!("at {:.1} s this was true and not looked at yet", run.trace.seconds(tick));
+                let message = format!(
+                    "at {:.1} s this was already true, but the exit was not active yet",
+                    run.trace.seconds(tick)
+                );
                 warn("K23", exit.line, message, "shorten the `after ...`, or write `after it was false`".into());
             }
             match evidence {
                 Evidence::Fired { at_once: true, .. } if looks_outside(&exit.term) => {
                     let at = run.trace.seconds(step.visit.entered);
-                    let message = format!("at {at:.1} s this was true as the step began");
+                    let message = format!("at {at:.1} s this was already true when the step began");
                     let words = "write `after it was false`, or let the robot leave the mark first".to_owned();
                     let edits = behind(exit.line, " after it was false").into_iter().collect();
                     warn("K13", exit.line, message, Hint { words, edits }.into());
                 }
                 Evidence::Fired { clear: Some(clear), .. } if *clear < LUCK => {
                     let message =
-                        format!("it went {clear:.1} noise widths beyond the limit: luck decides in the next run");
+                        format!("fired by only {clear:.1} times the noise of the sensor: in another run it may not");
                     let lasting =
                         behind(exit.line, " for 20 ms").map(|edit| Hint::edit("require it `for 20 ms`", edit));
-                    let mut hints = Hints::from("move the limit, or drive more slowly over what it looks for");
+                    let mut hints = Hints::from("move the limit, or drive more slowly over the mark");
                     hints.0.extend(lasting);
                     warn("K06", exit.line, message, hints);
                 }
                 Evidence::Spare(Spare::Noise(widths)) if missed && *widths < 1.0 && *widths > 0.0 => {
-                    let message = format!("it came within {widths:.1} noise widths of firing and did not");
+                    let message =
+                        format!("missed by only {widths:.1} times the noise of the sensor: in another run it may fire");
                     warn(
                         "K14",
                         exit.line,
@@ -75,7 +79,8 @@ pub fn hindsight(
         }
     }
     if let Some(step) = run.circle {
-        let message = "steps that take no time lead round in a circle, and this is one of them".to_owned();
+        let message =
+            "endless loop: steps that take no time lead back to each other, and this is one of them".to_owned();
         warn("M135", program.steps[step].line, message, "let one of them do something, or wait for something".into());
     }
     let line_at = |tick: u32| {
@@ -87,7 +92,7 @@ pub fn hindsight(
         if let Happening::Tape(mark) = happened.what {
             let name = field.marks.get(mark).map_or("", |mark| mark.name.as_str());
             let name = if name.is_empty() { "tape" } else { name };
-            let message = format!("at {at:.1} s a wheel is on {name}, which is not to be touched");
+            let message = format!("at {at:.1} s a wheel is on {name}, which must not be touched");
             warn("K56", line_at(happened.tick), message, "end this step earlier, or steer further away".into());
         }
     }
@@ -99,10 +104,13 @@ pub fn hindsight(
         let hint = Hint::edit(format!("drive faster, wait less, or write `limit {more}`"), edit);
         if run.outcome == Outcome::Limit {
             let last = run.visits.last().map_or("", |visit| program.steps[visit.step].name.as_str());
-            let message = format!("the run was still in \"{last}\" when the time was up");
+            let message = format!("the run was still in \"{last}\" when its time was up");
             warn("K55", line, message, hint.clone().into());
         } else if run.outcome == Outcome::Done && seconds > LATE * most && field.rules.deciders.is_empty() {
-            let message = format!("the run takes {seconds:.1} s of {}: a slow battery is late", limit.node);
+            let message = format!(
+                "the run takes {seconds:.1} s of {}: with a weak battery it will not finish in time",
+                limit.node
+            );
             warn("K55", line, message, hint.clone().into());
         }
     }

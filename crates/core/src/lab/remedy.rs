@@ -77,8 +77,8 @@ pub fn remedies(case: Case<'_>, step: usize, exit: usize) -> Vec<Remedy> {
         }
         Some(Evidence::Fired { clear, at_once }) => {
             if at_once {
-                found.append(written.1, " after it was false", "wait until it was false once", AT_ONCE);
-                found.append(written.1, " after 100 mm", "look at it only after 100 mm", AT_ONCE);
+                found.append(written.1, " after it was false", "wait until it has been false once", AT_ONCE);
+                found.append(written.1, " after 100 mm", "ignore it for the first 100 mm", AT_ONCE);
             }
             if clear.is_some_and(|clear| clear < THIN) {
                 found.lasting(written.1);
@@ -92,7 +92,7 @@ pub fn remedies(case: Case<'_>, step: usize, exit: usize) -> Vec<Remedy> {
     found.remedies
 }
 
-const AT_ONCE: &str = "It was true as the step began, so that the step did nothing.";
+const AT_ONCE: &str = "It was already true when the step began, so the step ended at once.";
 
 /// The step and the exit that stand on a line.
 fn written(parsed: &Parsed, line: usize) -> Option<(usize, &Exit)> {
@@ -120,8 +120,8 @@ impl Found<'_> {
         }
     }
 
-    /// An amount of the text, in its own unit, set to so much in SI.
-    fn set(&mut self, value: &Spanned<Value>, si: f64, why: String) {
+    /// Proposes another value, in SI, for an amount of the text; it keeps its own unit.
+    fn set(&mut self, what: &str, value: &Spanned<Value>, si: f64, why: String) {
         let Case { parsed, text, names, .. } = self.case;
         let Some(slot) = parsed.slots.iter().position(|slot| slot.span == value.span) else { return };
         let source = edit::source_slot(parsed, text, slot);
@@ -143,9 +143,8 @@ impl Found<'_> {
             return;
         }
         if let Ok(edit) = edit::set(parsed, text, names, slot, &new) {
-            let named =
-                if source == slot { String::new() } else { format!("{} ", &text[parsed.slots[slot].span.clone()]) };
-            self.push(format!("{named}{old} -> {new}"), why, edit.apply(text));
+            let named = if source == slot { what } else { &text[parsed.slots[slot].span.clone()] };
+            self.push(format!("{named}: {old} -> {new}"), why, edit.apply(text));
         }
     }
 
@@ -158,8 +157,8 @@ impl Found<'_> {
 
     fn lasting(&mut self, exit: &Exit) {
         if matches!(exit.condition.node, Condition::Sees { .. } | Condition::Reads { .. }) {
-            let why = "A single reading decided, and only just: noise alone can do that.";
-            self.append(exit, " for 20 ms", "ask for it for 20 ms", why);
+            let why = "A single reading decided, and only just: noise alone can cause that.";
+            self.append(exit, " for 20 ms", "require it for 20 ms", why);
         }
     }
 
@@ -172,7 +171,7 @@ impl Found<'_> {
         });
         let Some(slot) = speed else { return };
         if let Some(edit) = edit::nudge(parsed, text, names, slot, false, Stride::Coarse) {
-            let why = "A slower sensor takes more readings over the same mark.";
+            let why = "At a lower speed the sensor takes more readings over the mark.";
             self.push("drive more slowly in this step".into(), why, edit.apply(text));
         }
     }
@@ -180,14 +179,14 @@ impl Found<'_> {
     /// A guard that fired: half as much again.
     fn longer(&mut self, exit: &Exit) {
         let (value, what) = match &exit.condition.node {
-            Condition::Travelled(value) => (value, "way"),
-            Condition::Turned(value) => (value, "turn"),
+            Condition::Travelled(value) => (value, "distance"),
+            Condition::Turned(value) => (value, "angle"),
             Condition::Passed(value) | Condition::For(_, value) => (value, "time"),
             _ => return,
         };
         if let Some(amount) = self.case.parsed.mission.evaluate(&value.node) {
-            let why = format!("Half as much {what} again, if it was just not enough.");
-            self.set(value, amount.quantity().si() * 1.5, why);
+            let why = format!("Half as much again, if the {what} was just not enough.");
+            self.set(what, value, amount.quantity().si() * 1.5, why);
         }
     }
 
@@ -213,12 +212,12 @@ impl Found<'_> {
         }
         let amount = |value: &Spanned<Value>| parsed.mission.evaluate(&value.node).map(|amount| amount.quantity().si());
         if let Some(si) = amount(speed) {
-            self.set(speed, si * 0.5, "At half the speed there is twice the time to steer.".into());
+            self.set("speed", speed, si * 0.5, "At half the speed there is twice the time to steer.".into());
         }
         if let Law::Gains { gain, .. } = law
             && let Some(si) = amount(gain)
         {
-            self.set(gain, si * 1.5, "With too small a gain the robot drifts off in a bend.".into());
+            self.set("gain", gain, si * 1.5, "With too small a gain the robot drifts off in a bend.".into());
         }
         let side = parsed
             .slots
@@ -244,8 +243,8 @@ impl Found<'_> {
                     let best =
                         if *below { readings.fold(f64::INFINITY, f64::min) } else { readings.fold(0.0, f64::max) };
                     let room = 3.0 * noise_width(self.case.robot, *sensor);
-                    let why = format!("The nearest reading of this step was {:.0} %.", best * 100.0);
-                    self.set(limit, if *below { best + room } else { (best - room).max(0.0) }, why);
+                    let why = format!("The closest reading in this step was {:.0} %.", best * 100.0);
+                    self.set("limit", limit, if *below { best + room } else { (best - room).max(0.0) }, why);
                 }
             }
             (Test::Range { ranger, below, .. }, _) => {
@@ -253,8 +252,8 @@ impl Found<'_> {
                     let readings = (entered + 1..=left).map(|tick| run.trace.range(tick, *ranger));
                     let best =
                         if *below { readings.fold(f64::INFINITY, f64::min) } else { readings.fold(0.0, f64::max) };
-                    let why = format!("The nearest reading of this step was {:.0} mm.", best * 1e3);
-                    self.set(limit, if *below { best + 0.01 } else { best - 0.01 }, why);
+                    let why = format!("The closest reading in this step was {:.0} mm.", best * 1e3);
+                    self.set("limit", limit, if *below { best + 0.01 } else { best - 0.01 }, why);
                 }
             }
             (Test::Crossed { .. }, Condition::Crossed { count, .. }) => {
@@ -262,7 +261,7 @@ impl Found<'_> {
                     && f64::from(lines) < quantity.value
                 {
                     let seen = quantity.value - f64::from(lines);
-                    self.set(count, seen, format!("{seen:.0} of them were crossed before the step was ended."));
+                    self.set("lines", count, seen, format!("{seen:.0} of them were crossed before the step ended."));
                 }
                 self.other_sensor(written, step, entered, left);
             }
@@ -272,10 +271,14 @@ impl Found<'_> {
             }
             (Test::Colour { sensor, .. }, _) => self.other_tone(*sensor, written, entered, left),
             (Test::Travelled(_), Condition::Travelled(value)) | (Test::Turned(_), Condition::Turned(value)) => {
-                let (Spare::Length(missing) | Spare::Angle(missing)) = spare else { return };
+                let (what, missing) = match spare {
+                    Spare::Length(missing) => ("distance", missing),
+                    Spare::Angle(missing) => ("angle", missing),
+                    _ => return,
+                };
                 if let Some(amount) = self.case.parsed.mission.evaluate(&value.node) {
-                    let why = "That is how far it came before the step was ended.".to_owned();
-                    self.set(value, amount.quantity().si() - missing, why);
+                    let why = "It got this far before the step ended.".to_owned();
+                    self.set(what, value, amount.quantity().si() - missing, why);
                 }
             }
             _ => {}
@@ -335,7 +338,7 @@ impl Found<'_> {
             if !tones.by_colour && count > 1 && count * 2 < left - entered {
                 let text = Edit { span: sensor.span.clone(), text: other.name.clone() }.apply(text);
                 let why = format!("{} did see {} in this step.", other.name, tone.node);
-                self.push(format!("look with {} instead of {}", other.name, sensor.node), why, text);
+                self.push(format!("use {} instead of {}", other.name, sensor.node), why, text);
             }
         }
     }
@@ -364,7 +367,7 @@ impl Found<'_> {
         };
         let words = format!("look for it in \"{}\" too", of.name);
         let seconds = run.trace.seconds(truth.from);
-        let why = format!("It was true at {seconds:.1} s, while that step was active and did not look.");
+        let why = format!("It was true at {seconds:.1} s, while that step was active, which has no such exit.");
         let text = add_exit(parsed, text, at, condition, target.as_deref()).apply(text);
         self.push(words, why, text);
     }

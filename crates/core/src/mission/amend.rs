@@ -56,21 +56,21 @@ pub fn name_amount(parsed: &Parsed, text: &str, names: &Names, slot: usize, name
     let SlotKind::Amount { .. } = parsed.slots[slot].kind else { return Err("only amounts have names".to_owned()) };
     let span = parsed.slots[slot].span.clone();
     if parsed.mission.lets.iter().any(|entry| entry.value.span == span) {
-        return Err("this amount has a name already".to_owned());
+        return Err("this amount already has a name".to_owned());
     }
     if matches!(parsed.lines[parsed.slots[slot].line].kind, LineKind::Header | LineKind::Let) {
-        return Err("here the amount has to be written out".to_owned());
+        return Err("this amount cannot have a name".to_owned());
     }
     if linkable(parsed, slot).iter().any(|(known, _)| known == name) {
         return set(parsed, text, names, slot, name).map(|edit| edit.apply(text));
     }
     if parsed.mission.lets.iter().any(|entry| entry.name.node == name) {
-        return Err(format!("`{name}` is another kind of amount, or out of what may stand here"));
+        return Err(format!("`{name}` has another unit, or is outside the allowed range"));
     }
     if !is_word(name) {
         return Err(BadName::NotOneWord.to_string());
     }
-    let quantity = Quantity::parse(&text[span.clone()]).map_err(|_| "this is a name already".to_owned())?;
+    let quantity = Quantity::parse(&text[span.clone()]).map_err(|_| "this already is a name".to_owned())?;
     let before = |line: &&super::ast::Line| matches!(line.kind, LineKind::Mission | LineKind::Header);
     let last_let = parsed.lines.iter().rfind(|line| line.kind == LineKind::Let);
     let (at, gap) = match (last_let, parsed.lines.iter().rfind(before)) {

@@ -21,7 +21,7 @@ pub fn misfit(quantity: Quantity, kind: &SlotKind) -> Option<(&'static str, Stri
         if si < 0.0 && *dimension == Dimension::Percent {
             return Some((
                 "M008",
-                format!("`{quantity}` is less than nothing"),
+                format!("`{quantity}` is negative"),
                 "for the other direction write `back`, or the other side".into(),
             ));
         }
@@ -30,7 +30,7 @@ pub fn misfit(quantity: Quantity, kind: &SlotKind) -> Option<(&'static str, Stri
         return Some(("M008", format!("`{quantity}` is out of range"), format!("it may be {least} to {most}")));
     }
     (*whole && quantity.value.fract() != 0.0)
-        .then(|| ("M008", format!("`{quantity}` is not a whole number"), "count in whole numbers".into()))
+        .then(|| ("M008", format!("`{quantity}` is not a whole number"), "write a whole number".into()))
 }
 
 /// An amount in SI with what it measures.
@@ -185,7 +185,7 @@ pub fn dimension(
     let Some(measure) = measure(value, named)? else { return Ok(None) };
     match measure.dimension() {
         Some(dimension) => Ok(Some(dimension)),
-        None => Err((value.span.clone(), format!("this comes to {}, which nothing here takes", measure.words()))),
+        None => Err((value.span.clone(), format!("this is {}, which cannot be used here", measure.words()))),
     }
 }
 

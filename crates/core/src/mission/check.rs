@@ -277,9 +277,8 @@ impl<'a> Checker<'a> {
         if before == Use::Any {
             self.uses.insert((routine, name.node.clone()), wanted);
         } else if before != wanted && wanted != Use::Any {
-            let message =
-                format!("`{}` stands for {} here and for {} elsewhere", name.node, wanted.name(), before.name());
-            self.error("M120", &name.span, message, Some("make two parameters of it".to_owned()));
+            let message = format!("`{}` is {} here and {} elsewhere", name.node, wanted.name(), before.name());
+            self.error("M120", &name.span, message, Some("use two parameters".to_owned()));
         }
         true
     }
@@ -342,13 +341,18 @@ impl<'a> Checker<'a> {
                 } else {
                     did_you_mean(&span, &name, above)
                 };
-                self.error("M103", &span, format!("nothing above is named `{name}`"), hint);
+                self.error("M103", &span, format!("there is no `{name}` above this line"), hint);
             }
             match measured {
                 Err((span, why)) => self.error("M005", &span, why, Some("give both the same kind of unit".to_owned())),
                 Ok(Some(_)) if entry.amount.is_none() => {
-                    let message = "this comes to no number: something is divided by nothing".to_owned();
-                    self.error("M008", &entry.value.span, message, Some("divide by something else".to_owned()));
+                    let message = "division by zero".to_owned();
+                    self.error(
+                        "M008",
+                        &entry.value.span,
+                        message,
+                        Some("divide by something that is not zero".to_owned()),
+                    );
                 }
                 Ok(Some(dimension)) => {
                     let safe = entry.safe.iter().flatten();
@@ -407,12 +411,12 @@ impl<'a> Checker<'a> {
             let before = *self.kept.entry(&name.node).or_insert(dimension);
             if before != dimension {
                 let message = format!("`{}` is {} here and {} elsewhere", name.node, dimension.name(), before.name());
-                self.error("M120", &name.span, message, "keep the two under different names");
+                self.error("M120", &name.span, message, "give the two different names");
             }
             if let Some(index) = self.lets.get(name.node.as_str()) {
                 self.used[*index] = true;
                 let message = format!("`{}` is the name of a `let` already", name.node);
-                self.error("M106", &name.span, message, "keep it under another name");
+                self.error("M106", &name.span, message, "choose another name");
             }
         }
     }
@@ -491,7 +495,7 @@ impl<'a> Checker<'a> {
             did_you_mean(&name.span, &name.node, known)
                 .or(format!("write the amount itself, or add a line `let {} = ...`", name.node))
         };
-        self.error("M103", &name.span, format!("nothing is named `{}`", name.node), hint);
+        self.error("M103", &name.span, format!("there is no `{}`", name.node), hint);
         None
     }
 
@@ -525,8 +529,8 @@ impl<'a> Checker<'a> {
         let mut names = std::collections::BTreeSet::new();
         value.node.names(&mut names);
         if let Some(name) = names.into_iter().find(|name| self.kept.contains_key(name)) {
-            let message = format!("`{name}` is only known during the run");
-            let hint = "a speed, a gain or a radius must be known before; write it out, or name it with `let`";
+            let message = format!("`{name}` is measured during the run");
+            let hint = "a speed, a gain or a radius must be fixed before the run: write it out, or name it with `let`";
             self.error("M134", &value.span, message, Some(hint.to_owned()));
         }
     }
@@ -603,8 +607,8 @@ impl<'a> Checker<'a> {
                 if !self.labels.contains(label.node.as_str()) {
                     let known: Vec<&str> = self.labels.iter().copied().collect();
                     let hint = did_you_mean(&label.span, &label.node, known)
-                        .or(format!("write `as {}` after the condition that is meant", label.node));
-                    self.error("M125", &label.span, format!("no condition is kept as `{}`", label.node), hint);
+                        .or(format!("add `as {}` to the condition that is meant", label.node));
+                    self.error("M125", &label.span, format!("no condition is marked `as {}`", label.node), hint);
                 }
             }
             // What is measured has been checked before, and calls are when all routines are known.
@@ -653,16 +657,16 @@ impl<'a> Checker<'a> {
         condition.each(&mut |term| {
             let message = match &term.node {
                 Condition::Ended(ending) if !behaviour.node.outcomes().contains(ending) => {
-                    format!("`{}` never comes out as `{}`", behaviour.node.word(), ending.words())
+                    format!("`{}` never ends with `{}`", behaviour.node.word(), ending.words())
                 }
                 Condition::Lost if !matches!(behaviour.node, Behaviour::Follow(_)) => {
-                    format!("`{}` follows no line that could be lost", behaviour.node.word())
+                    format!("`{}` does not follow a line", behaviour.node.word())
                 }
                 _ => return,
             };
             let endings: Vec<String> =
                 behaviour.node.outcomes().iter().map(|ending| format!("`{}`", ending.words())).collect();
-            let hint = (!endings.is_empty()).then(|| format!("it comes out as {}", super::either(&endings)));
+            let hint = (!endings.is_empty()).then(|| format!("it ends with {}", super::either(&endings)));
             self.findings.push(Finding::error("M124", Source::Mission, term.span.clone(), message).hint(hint));
         });
     }
@@ -684,9 +688,8 @@ impl<'a> Checker<'a> {
                     return;
                 }
                 if mission.steps.iter().any(|other| other.name.node == *name) {
-                    let message = format!("step \"{name}\" cannot be gone to from here");
-                    let hint =
-                        "one may go to the steps beside this one, and to those around the repeat that it stands in";
+                    let message = format!("step \"{name}\" cannot be reached from here");
+                    let hint = "an exit may lead to steps of the same level, or of the level around the repeat";
                     return self.error("M104", &target.span, message, Some(hint.to_owned()));
                 }
                 self.error(
@@ -697,11 +700,11 @@ impl<'a> Checker<'a> {
                 );
             }
             Target::Again if step.inside.is_none() => {
-                let message = "`again` stands in no repeat".to_owned();
+                let message = "`again` is only possible inside a repeat".to_owned();
                 self.error("M104", &target.span, message, Some("name the step to go to".to_owned()));
             }
             Target::Out if step.inside.is_none() && !matches!(step.block, Block::Routine(_)) => {
-                let message = "`out` stands in no repeat and no routine".to_owned();
+                let message = "`out` is only possible inside a repeat or a routine".to_owned();
                 self.error("M104", &target.span, message, Some("write `done`, or name the step to go to".to_owned()));
             }
             _ => {}

@@ -47,7 +47,7 @@ pub fn completions(parsed: &Parsed, text: &str, names: &Names, at: usize) -> Vec
         let steps = parsed.mission.steps.iter().map(|step| &step.name.node).filter(reach);
         targets.extend(steps.map(|name| format!("\"{name}\"")));
         for target in targets {
-            found.add(typed, target, "where to go then");
+            found.add(typed, target, "where to go next");
         }
         return found.all;
     }

@@ -401,7 +401,7 @@ pub(super) fn offers(step: Option<&Step>, kit: &Kit<'_>) -> Vec<Offer> {
         all.push(Offer::new("bumped", format!("{switch} was bumped"), "It was pressed and released in this step."));
     }
     for actuator in &kit.names.actuators {
-        let text = format!("{} is there", actuator.name);
+        let text = format!("{} has reached its angle", actuator.name);
         all.push(Offer::new("there", text, "The actuator has reached its angle."));
     }
     let mut add = |kind: &ConditionKind, text: String| all.push(Offer::new(kind.name, text, kind.what));

@@ -112,7 +112,7 @@ fn duplicates(parsed: &Parsed, names: &Names, findings: &mut Vec<Finding>) {
     told("routine", mission.routines.iter().map(|routine| (Block::Mission, &routine.name)).collect());
     for routine in &mission.routines {
         if names.routines.iter().any(|shared| shared.name == routine.name.node) {
-            let message = format!("a file in use has a routine `{}` too", routine.name.node);
+            let message = format!("a file that the mission uses has a routine `{}`, too", routine.name.node);
             findings.push(error("M106", &routine.name.span, message, "give this one another name"));
         }
     }
@@ -148,7 +148,7 @@ fn circles(parsed: &Parsed, findings: &mut Vec<Finding>) {
                 }
             }
             if seen[routine] {
-                let message = format!("`{}` does itself by way of this", mission.routines[routine].name.node);
+                let message = format!("`{}` calls itself through this line", mission.routines[routine].name.node);
                 findings.push(error("M128", &name.span, message, "write a `repeat` around what is to be done again"));
             }
         }
@@ -159,7 +159,7 @@ fn reflexes(parsed: &Parsed, findings: &mut Vec<Finding>) {
     for reflex in &parsed.mission.reflexes {
         let broken = parsed.mission.steps.iter().any(|step| step.line == reflex.line && step.broken);
         if reflex.trigger.is_none() && !broken {
-            let message = format!("reflex \"{}\" watches for nothing", reflex.name.node);
+            let message = format!("reflex \"{}\" has no condition", reflex.name.node);
             findings.push(error("M129", &reflex.name.span, message, "add a line `when ...` below it"));
         }
         for name in &reflex.within {
@@ -177,13 +177,13 @@ fn reflexes(parsed: &Parsed, findings: &mut Vec<Finding>) {
             match &target.node {
                 Target::Step(name) if !found(name) => {
                     let message = format!("there is no step \"{name}\" outside repeats");
-                    findings.push(error("M104", span, message, "name a step of the mission itself"));
+                    findings.push(error("M104", span, message, "name a step that is not inside a routine or repeat"));
                 }
                 Target::Again | Target::Out | Target::Next => {
                     findings.push(error(
                         "M104",
                         span,
-                        "a reflex stands in no sequence".into(),
+                        "a reflex has no next step".into(),
                         "write `resume`, or name a step",
                     ));
                 }
@@ -255,7 +255,7 @@ fn reach(parsed: &Parsed, broken: bool, findings: &mut Vec<Finding>) {
         } else {
             format!("no exit leads to step \"{}\"", step.name.node)
         };
-        let hint = "let an exit above it lead here, or take it out";
+        let hint = "let an exit above it lead here, or delete it";
         findings.push(Finding::warning("M112", Source::Mission, step.name.span.clone(), message).hint(hint));
     }
 }
@@ -268,19 +268,19 @@ pub fn unused(parsed: &Parsed, lets: &[bool], parameters: &BTreeSet<(usize, Stri
     };
     for (entry, _) in mission.lets.iter().zip(lets).filter(|(_, used)| !**used) {
         let message = format!("`{}` is never used", entry.name.node);
-        told("M113", &entry.name.span, message, "use it in a step, or take it out");
+        told("M113", &entry.name.span, message, "use it in a step, or delete it");
     }
     // A file without steps of its own is there for others to use.
     let is_library = !mission.steps.iter().any(|step| step.block == Block::Mission);
     for (index, routine) in mission.routines.iter().enumerate() {
         if !is_library && !mission.steps.iter().flat_map(calls).any(|name| name.node == routine.name.node) {
-            let message = format!("routine `{}` is never done", routine.name.node);
-            told("M113", &routine.name.span, message, "write `do` and its name in a step, or take it out");
+            let message = format!("routine `{}` is never called", routine.name.node);
+            told("M113", &routine.name.span, message, "write `do` and its name in a step, or delete it");
         }
         for parameter in &routine.parameters {
             if !parameters.contains(&(index, parameter.name.node.clone())) {
-                let message = format!("`{}` uses its parameter `{}` nowhere", routine.name.node, parameter.name.node);
-                told("M130", &parameter.name.span, message, "use it in the routine's steps, or take it out");
+                let message = format!("`{}` never uses its parameter `{}`", routine.name.node, parameter.name.node);
+                told("M130", &parameter.name.span, message, "use it in the routine's steps, or delete it");
             }
         }
     }

@@ -9,9 +9,9 @@ use super::ast::{
     Answer, Argument, Behaviour, Block, Exit, Let, Line, LineKind, Mission, Origin, Parameter, Reflex, Routine, Row,
     Slot, SlotKind, Spanned, Step, Then, Value, amount,
 };
-use super::behaviours::{self, kind_of};
+use super::behaviours::{self, BEHAVIOURS, kind_of};
 use super::lexer::{Token, TokenKind, tokens};
-use super::sentence::{DEEPEST, Sentence, listed};
+use super::sentence::{DEEPEST, Sentence};
 use crate::finding::{Edit, Finding, Hint, Hints, Source, did_you_mean, nearest};
 use crate::units::Dimension;
 
@@ -128,7 +128,7 @@ fn follow_originals(parsed: &mut Parsed) {
                 steps.iter().map(|step| step.name.node.as_str()).filter(|name| *name != steps[index].name.node);
             let others: Vec<&str> = others.collect();
             refuse(
-                format!("there is no step \"{}\" to follow", like.node),
+                format!("there is no step \"{}\"", like.node),
                 did_you_mean(&like.span, &like.node, others).quoted(),
             );
             continue;
@@ -142,8 +142,8 @@ fn follow_originals(parsed: &mut Parsed) {
         }
         let holds = steps.iter().any(|other| other.inside == Some(found));
         if holds || !original.rows.is_empty() {
-            let hint = "copy it as text, or make a routine of it";
-            refuse(format!("\"{}\" cannot be followed: steps or rows stand in it", like.node), hint.into());
+            let hint = "copy it as text, or make it a routine";
+            refuse(format!("\"{}\" cannot have linked copies: it contains steps or rows", like.node), hint.into());
             continue;
         }
         if original.behaviour.is_none() {
@@ -318,15 +318,8 @@ impl Parser<'_> {
             _ if kind_of(word).is_some() => self.behaviour(line, word, &first),
             _ => {
                 let found = &self.text[first.span.clone()];
-                let openers = || OPENERS.iter().copied().chain(behaviours::words());
-                let hint = match nearest(found, openers()) {
-                    Some(near) => {
-                        let edit = Edit { span: first.span.clone(), text: near.to_owned() };
-                        Hint::edit(format!("did you mean `{near}`?"), edit)
-                    }
-                    None => format!("a line starts with {}", listed(&openers().collect::<Vec<_>>())).into(),
-                };
-                line.error("M002", first.span, format!("no sentence starts with `{found}`"), hint);
+                let hint = unknown_opener(found, &first.span);
+                line.error("M002", first.span, format!("unknown first word `{found}`"), hint);
                 None
             }
         }
@@ -401,15 +394,15 @@ impl Parser<'_> {
             line.words(&["to"])?;
             let high = line.quantity(&kind)?;
             if low.node.si() >= high.node.si() {
-                let message = format!("nothing lies from {} to {}", low.node, high.node);
+                let message = format!("the range from {} to {} is empty", low.node, high.node);
                 line.error("M008", low.span.start..high.span.end, message, "write the smaller amount first");
                 return None;
             }
             if let Value::Literal(quantity) = &value.node
                 && !(low.node.si()..=high.node.si()).contains(&quantity.si())
             {
-                let message = format!("{quantity} is not from {} to {}", low.node, high.node);
-                line.error("M008", value.span.clone(), message, "move it there, or widen what is safe");
+                let message = format!("{quantity} is not within {} to {}", low.node, high.node);
+                line.error("M008", value.span.clone(), message, "change the amount, or widen the safe range");
                 return None;
             }
             safe = Some([low, high]);
@@ -465,7 +458,7 @@ impl Parser<'_> {
                 line.slots.pop();
                 let default = if line.eat_sign("=") { Some(line.argument()?) } else { None };
                 if parameters.iter().any(|other| other.name.node == name.node) {
-                    let message = format!("two parameters are named `{}`", name.node);
+                    let message = format!("there are two parameters named `{}`", name.node);
                     line.error("M106", name.span.clone(), message, "give one of them another name");
                     return None;
                 }
@@ -485,8 +478,8 @@ impl Parser<'_> {
     fn step_for(&mut self, line: &mut Sentence<'_>, word: &str, first: &Token) -> Option<usize> {
         if self.current.is_none() {
             let (message, hint) = match self.open.last() {
-                Some(_) => (format!("`{word}` stands outside a step"), "put a line `step \"...\"` above it, or `end`"),
-                None => (format!("`{word}` stands outside a step"), "put a line `step \"...\"` above it"),
+                Some(_) => (format!("`{word}` is outside a step"), "put a line `step \"...\"` above it, or `end`"),
+                None => (format!("`{word}` is outside a step"), "put a line `step \"...\"` above it"),
             };
             line.error("M007", first.span.clone(), message, hint);
         }
@@ -507,7 +500,7 @@ impl Parser<'_> {
             } else {
                 "a behaviour after the exits of its step"
             };
-            line.error("M007", first.span.clone(), message, "start a new step above it, or take one out");
+            line.error("M007", first.span.clone(), message, "start a new step above it, or delete one");
             return None;
         }
         let kind = kind_of(word)?;
@@ -531,7 +524,7 @@ impl Parser<'_> {
         let index = self.step_for(line, "like", first)?;
         let step = &self.parsed.mission.steps[index];
         if step.behaviour.is_some() || step.like.is_some() || !step.exits.is_empty() || step.block != self.block {
-            line.error("M007", first.span.clone(), "`like` stands first in a step", "start a new step above it");
+            line.error("M007", first.span.clone(), "`like` must come first in a step", "start a new step above it");
             return None;
         }
         if matches!(step.block, Block::Reflex(_)) {
@@ -547,8 +540,8 @@ impl Parser<'_> {
     fn but(&mut self, line: &mut Sentence<'_>, first: &Token) -> Option<LineKind> {
         let index = self.step_for(line, "but", first)?;
         if self.parsed.mission.steps[index].like.is_none() {
-            let hint = "it says what is different in a copy: put `like \"...\"` above it";
-            line.error("M007", first.span.clone(), "`but` stands outside a copy", hint);
+            let hint = "it says what is different in a linked copy: put `like \"...\"` above it";
+            line.error("M007", first.span.clone(), "`but` is outside a copy", hint);
             return None;
         }
         let word = line.word().unwrap_or("");
@@ -572,7 +565,7 @@ impl Parser<'_> {
             _ if kind_of(word).is_some() => {
                 line.at += 1;
                 if self.parsed.mission.steps[index].behaviour.is_some() {
-                    line.error("M007", first.span.clone(), "a second behaviour in one step", "take one out");
+                    line.error("M007", first.span.clone(), "a second behaviour in one step", "delete one");
                     return None;
                 }
                 let node = (kind_of(word)?.read)(line)?;
@@ -595,7 +588,7 @@ impl Parser<'_> {
         if self.open.len() >= DEEPEST {
             if self.too_deep == 0 {
                 let message = format!("more than {DEEPEST} repeats within each other");
-                line.error("M118", first.span.clone(), message, "make a routine of the inner ones");
+                line.error("M118", first.span.clone(), message, "move the inner ones into a routine");
             }
             self.too_deep += 1;
             self.parsed.mission.steps[index].broken = true;
@@ -630,7 +623,12 @@ impl Parser<'_> {
             *fresh = Some(Vec::new());
             return Some(LineKind::End);
         }
-        line.error("M007", first.span.clone(), "there is nothing to end here", "take it out, or `repeat` above it");
+        line.error(
+            "M007",
+            first.span.clone(),
+            "there is no `repeat` or routine to end here",
+            "delete it, or write a `repeat` above it",
+        );
         None
     }
 
@@ -652,7 +650,7 @@ impl Parser<'_> {
         let react = matches!(&step.behaviour, Some((behaviour, _)) if matches!(behaviour.node, Behaviour::React(_)));
         if word == "while" || !(choose || react) {
             if !step.broken {
-                let message = format!("`{word}` stands outside a `choose`, a `react` or a reflex");
+                let message = format!("`{word}` is outside a `choose`, a `react` or a reflex");
                 line.error("M007", first.span.clone(), message, "write `until` for what ends a step");
             }
             return None;
@@ -697,7 +695,7 @@ impl Parser<'_> {
             line.error(
                 "M007",
                 first.span.clone(),
-                format!("`{word}` stands outside a reflex"),
+                format!("`{word}` is outside a reflex"),
                 "put a line `reflex \"...\"` above it",
             );
             return None;
@@ -752,7 +750,12 @@ impl Parser<'_> {
             }
         }
         let Some(condition) = line.condition() else {
-            line.as_in("until floor-left sees dark  -> next");
+            line.as_in(match line.first_dimension() {
+                Some(Dimension::Time) => "until 2 s pass",
+                Some(Dimension::Length) => "until travelled 300 mm",
+                Some(Dimension::Angle) => "until turned 90 deg",
+                _ => "until floor-left sees dark  -> next",
+            });
             return None;
         };
         let target = line.target()?;
@@ -823,4 +826,23 @@ fn only_once(line: &mut Sentence<'_>, taken: bool, word: &str, first: &Token) ->
         return None;
     }
     Some(())
+}
+
+/// What may be meant by a first word that no line begins with: an everyday word for a behaviour, or one misspelt.
+fn unknown_opener(found: &str, span: &Range<usize>) -> Hints {
+    let mut meant = BEHAVIOURS.iter().filter(|kind| kind.plain.contains(&found)).take(3).peekable();
+    if meant.peek().is_some() {
+        let hints = meant.map(|kind| Hint::from(format!("write `{}`: {}", kind.example, kind.what)));
+        return Hints(hints.collect());
+    }
+    let openers = OPENERS.iter().copied().chain(behaviours::words());
+    match nearest(found, openers) {
+        Some(near) => {
+            let edit = Edit { span: span.clone(), text: near.to_owned() };
+            Hint::edit(format!("did you mean `{near}`?"), edit).into()
+        }
+        None => "a line begins with `step`, with a behaviour such as `drive`, `spin`, `follow` or `hold`, or with `until` or \
+                 `or` for an exit"
+            .into(),
+    }
 }

@@ -27,10 +27,6 @@ pub fn either(words: &[String]) -> String {
     }
 }
 
-pub(super) fn listed(words: &[&str]) -> String {
-    words.iter().map(|word| format!("`{word}`")).collect::<Vec<_>>().join(", ")
-}
-
 /// One line being read.
 pub(super) struct Sentence<'t> {
     pub(super) text: &'t str,
@@ -99,8 +95,8 @@ impl<'t> Sentence<'t> {
             self.error(
                 "M006",
                 span,
-                format!("the sentence was complete before `{rest}`"),
-                "take it out, or put it into a comment after `#`",
+                format!("unexpected `{rest}`: the sentence ended before it"),
+                "delete it, or make it a comment with `#`",
             );
         }
         false
@@ -129,6 +125,13 @@ impl<'t> Sentence<'t> {
         if let Some(finding) = self.findings.last_mut().filter(|finding| finding.hints.is_empty()) {
             finding.help(format!("write it as in `{example}`"));
         }
+    }
+
+    /// What the first number with a unit measures.
+    pub(super) fn first_dimension(&self) -> Option<Dimension> {
+        (0..self.tokens.len())
+            .filter(|at| self.tokens[*at].kind == TokenKind::Number)
+            .find_map(|at| self.unit_at(at + 1).map(|(_, unit)| unit.dimension()))
     }
 
     /// Adds a did-you-mean to the last finding when the next word is nearly one of these.
@@ -499,17 +502,25 @@ impl<'t> Sentence<'t> {
         match misfit(quantity, kind) {
             None => Some(()),
             Some((code, message, hint)) => {
-                // The word behind a number without unit is what was meant as its unit.
+                // The word after a number without unit is what was meant as its unit.
                 let odd = self.peek().filter(|token| token.kind == TokenKind::Word);
                 let odd = odd.filter(|_| quantity.unit == Unit::None && code == "M004");
-                let near = odd.and_then(|token| {
-                    let near = nearest(self.str(token), Unit::ALL.iter().map(|unit| unit.symbol()))?;
-                    let text = format!("{} {near}", quantity.value);
-                    let words = format!("did you mean `{text}`?");
-                    Some(Hint::edit(words, Edit { span: span.start..token.span.end, text }))
+                let unit = odd.and_then(|token| {
+                    let word = self.str(token);
+                    let spoken = Unit::SPOKEN.iter().find(|(spoken, _)| *spoken == word).map(|(_, unit)| *unit);
+                    let unit = spoken.or_else(|| {
+                        let near = nearest(word, Unit::ALL.iter().map(|unit| unit.symbol()))?;
+                        Some(Unit::parse(near))
+                    })?;
+                    let whole = span.start..token.span.end;
+                    let hint = unit.map(|unit| {
+                        let text = Quantity { value: quantity.value, unit }.to_string();
+                        Hint::edit(format!("write `{text}`"), Edit { span: whole.clone(), text })
+                    });
+                    Some((format!("unknown unit `{word}`"), whole, hint))
                 });
-                let hint = near.unwrap_or_else(|| hint.into());
-                self.error(code, span.clone(), message, hint);
+                let (message, span, near) = unit.unwrap_or((message, span.clone(), None));
+                self.error(code, span, message, near.unwrap_or_else(|| hint.into()));
                 None
             }
         }

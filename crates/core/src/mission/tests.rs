@@ -207,7 +207,7 @@ fn mistakes_about_devices_are_told() {
         ("creep = 80 mm/s", "creep = 80 mm", "M005", "does not fit here"),
         ("arc of 250 mm", "arc of 2 mm", "M008", "out of range"),
         ("bumper is pressed", "battery < 40 %", "M114", "`battery` measures volts"),
-        ("bumper is pressed", "front < 7 V", "M114", "`front` measures no voltage"),
+        ("bumper is pressed", "front < 7 V", "M114", "`front` does not measure a voltage"),
         ("keep position", "keep still", "M003", "`brake`, `coast` or `keep position`"),
     ];
     for (old, new, code, says) in cases {

@@ -250,7 +250,7 @@ fn routines_of_other_files_are_used_and_their_mistakes_told() {
         bench.findings(text).into_iter().find(|finding| finding.code.starts_with("M13")).map(|finding| finding.message)
     };
     let broken = shared(&good.replace("travelled far", "travelled fra"));
-    assert_eq!(told(&broken, mission).as_deref(), Some("`shared/ways.way`, line 5: nothing is named `fra`"));
+    assert_eq!(told(&broken, mission).as_deref(), Some("`shared/ways.way`, line 5: there is no `fra`"));
     assert_eq!(
         told(&shared(good), &mission.replace("ways.way", "wasy.way")).as_deref(),
         Some("there is no file `shared/wasy.way`")

@@ -238,7 +238,7 @@ fn k23_for_how_far_nothing_is_looked_at() {
     // And in the run: the landing was passed while nobody looked.
     let far = "step \"a\"\ndrive ahead at 24 %\nuntil floor-right sees dark after 260 mm\nor travelled 300 mm";
     let told = bench().findings(far);
-    let seen = told.iter().find(|finding| finding.message.contains("was true and not looked at yet"));
+    let seen = told.iter().find(|finding| finding.message.contains("the exit was not active yet"));
     assert_eq!(seen.map(|finding| (finding.code, finding.severity)), Some(("K23", Severity::Warning)), "{told:?}");
 }
 

@@ -173,7 +173,7 @@ fn check(shared: &Shared, path: &Path) -> ExitCode {
     if shared.json {
         answer(&json::findings(&project, &findings));
     } else if findings.is_empty() {
-        say(shared, &format!("{}: nothing to mend", project.name()));
+        say(shared, &format!("{}: no problems found", project.name()));
     } else {
         answer(&readable(&project, &findings));
     }

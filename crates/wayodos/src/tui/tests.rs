@@ -172,12 +172,12 @@ fn a_broken_line_keeps_the_last_run_and_says_where() {
     assert!(app.model.stale() && app.model.told.is_some());
     let frame = app.frame(Depth::True, Cells::Quadrant);
     for told in
-        ["cannot run: 1 finding", "no sentence starts with `drve`", "did you mean `drive`?", "of the text before"]
+        ["cannot run: 1 finding", "unknown first word `drve`", "did you mean `drive`?", "path of the previous version"]
     {
         assert!(frame.contains(told), "{told}\n{frame}");
     }
     app.press("x");
-    assert!(app.notice().contains("mend the findings first"));
+    assert!(app.notice().contains("fix its errors first"));
     app.press("Home n");
     assert_eq!(app.model.line_text(app.model.cursor.line).trim(), "drve ahead");
     app.press("u");
@@ -447,8 +447,8 @@ fn the_line_of_hints_says_what_the_slot_takes() {
     for (keys, told) in [
         ("Left", "ahead or back"),
         ("Down", "a sensor"),
-        ("Right", "a tone that floor-right tells apart"),
-        ("Right", "where to go then"),
+        ("Right", "a tone that floor-right can see"),
+        ("Right", "where to go next"),
         ("Down Left", "0 mm or more"),
         ("Tab", "a text"),
         ("Down Down Right Right", "1 to 1000"),
@@ -528,7 +528,7 @@ fn rivals_and_the_verdict_are_on_the_screen() {
     app.press("Home PgDn PgDn");
     let frame = app.frame(Depth::True, Cells::Half);
     assert!(frame.contains("1  Contest") && frame.contains("active, 0."), "{frame}");
-    assert_eq!(frame.matches("has the wheels").count(), 1, "{frame}");
+    assert_eq!(frame.matches("driving").count(), 1, "{frame}");
 }
 
 #[test]

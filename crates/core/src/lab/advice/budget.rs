@@ -55,12 +55,12 @@ impl Adviser<'_> {
                 of(**a).total_cmp(&of(**b))
             });
             let pace = fast.map_or_else(String::new, |leaf| pace_words(&self.of(*leaf).action));
-            let until = if seconds > 0.0 { "while it must go on seeing it" } else { "between two readings" };
+            let until = if seconds > 0.0 { "during the time that it must see it" } else { "between two readings" };
             let message =
                 format!("at {pace} `{}` moves {} {until}; {name} is {} wide", about.name, mm(moved), mm(width));
             let slow = width / (period + seconds) / self.robot.top_speed();
             let hint = format!("drive at {} or less", percent((slow * 20.0).floor() / 20.0));
-            self.warn("K24", line, message, if slow < 0.05 { "let it hold for a shorter time" } else { &hint });
+            self.warn("K24", line, message, if slow < 0.05 { "shorten the `for`" } else { &hint });
         }
     }
 
@@ -88,17 +88,16 @@ impl Adviser<'_> {
         let holds = |b: f64| if *below { b < limit } else { b > limit };
         let yes = surfaces.iter().filter(|(_, b)| holds(*b)).count();
         if (yes == 0 || yes == surfaces.len()) && !surfaces.is_empty() {
-            let always = if yes == 0 { "never" } else { "always" };
+            let truth = if yes == 0 { "can be true only by chance" } else { "is always true" };
             let (low, high) = range(&surfaces);
-            let message =
-                format!("this {always} holds: the surfaces read {} to {} by `{name}`", percent(low), percent(high));
+            let message = format!("this {truth}: `{name}` reads {} to {} here", percent(low), percent(high));
             self.warn("K06", line, message, "put the limit between what two surfaces read");
             return;
         }
         let ground = &self.program.tones[*sensor].ground;
         if let Some((_, ground)) = surfaces.iter().find(|(known, b)| known == ground && holds(*b)) {
             let sign = if *below { '>' } else { '<' };
-            let message = format!("this holds over the bare ground, which reads {} by `{name}`", percent(*ground));
+            let message = format!("this is true over the bare mat, where `{name}` reads {}", percent(*ground));
             self.note("K05", line, message, &format!("if a mark is meant to end the step, write `{name} {sign} ...`"));
         }
         let noise = noise_width(self.robot, *sensor);
@@ -106,14 +105,14 @@ impl Adviser<'_> {
         let Some((near, reads)) = surfaces.iter().min_by(|a, b| off(a.1).total_cmp(&off(b.1))) else { return };
         let widths = off(*reads);
         let told = format!(
-            "{near} reads {} by `{name}`, {widths:.1} noise widths from the limit of {}",
+            "`{name}` reads {} over {near}: only {widths:.1} times its noise from the limit of {}",
             percent(*reads),
             percent(limit)
         );
         if widths < NEAR {
             self.warn("K06", line, told, "put the limit half way between the two surfaces");
         } else if widths < THIN && seconds == 0.0 {
-            self.warn("K17", line, told, "let it hold `for 30 ms`, or move the limit");
+            self.warn("K17", line, told, "add `for 30 ms`, or move the limit");
         }
     }
 
@@ -136,8 +135,8 @@ impl Adviser<'_> {
                 Test::Travelled(_) => mm(step),
                 _ => format!("{:.1} deg", step.to_degrees()),
             };
-            let message = format!("between two looks the robot does {moved}; {told} cannot be hit");
-            self.warn("K42", line, message, "drive more slowly, or take the amount together with the step before");
+            let message = format!("the robot moves {moved} per control tick: it will overshoot {told}");
+            self.warn("K42", line, message, "drive more slowly, or join this step with the one before");
         }
     }
 
@@ -148,23 +147,25 @@ impl Adviser<'_> {
         let spins = !stands && (left + right).abs() < 1e-9;
         let (alone, line) = (step.exits.len() == 1, exit.line);
         let told = match &look.test {
-            Test::Travelled(_) if stands => "the robot stands still, so it never has travelled",
-            Test::Travelled(_) if spins => "on the spot both wheels roll against each other: nothing is travelled",
-            Test::Turned(_) | Test::Heading(_) if stands => "the robot stands still, so it never has turned",
+            Test::Travelled(_) if stands => "the robot stands still, so it covers no distance",
+            Test::Travelled(_) if spins => "turning on the spot covers no distance, so `travelled` is never reached",
+            Test::Turned(_) | Test::Heading(_) if stands => "the robot stands still, so it never turns",
             Test::Rolled { .. } if stands => "the robot stands still, so no wheel rolls",
             Test::Turned(_) if matches!(step.action, Action::HoldHeading { .. }) => {
-                "the heading is held, so the robot never has turned"
+                "the heading is held, so the robot never turns"
             }
             Test::Crossed { .. } if stands => "the robot stands still, so it crosses nothing",
-            Test::Crossed { .. } if spins && alone => "on the spot the robot meets the same line again and again",
+            Test::Crossed { .. } if spins && alone => {
+                "turning on the spot, the robot meets the same line again and again"
+            }
             _ => {
                 if let (Test::Rolled { amount, .. }, true) = (&look.test, spins)
                     && look.words.contains("deg")
                     && let Some(rolled) = amount.fixed()
                 {
                     let body = (2.0 * rolled / self.robot.track_width).to_degrees();
-                    let message = format!("so much of a wheel turns the robot by {body:.0} deg");
-                    self.warn("K41", line, message, "if the robot is to turn by so much, write `turned ...`");
+                    let message = format!("that much wheel rotation turns the robot by {body:.0} deg");
+                    self.warn("K41", line, message, "if an angle of the robot is meant, write `turned ...`");
                 }
                 return;
             }
@@ -217,8 +218,9 @@ impl Adviser<'_> {
             return;
         };
         if blind > width {
-            let message = format!("for {} this is not looked at; {name} is {} wide", mm(blind), mm(width));
-            self.note("K23", exit.line, message, "`after it was false` misses nothing");
+            let message =
+                format!("this exit is ignored for the first {}; {name} is only {} wide", mm(blind), mm(width));
+            self.note("K23", exit.line, message, "write `after it was false` instead");
         }
     }
 
@@ -236,7 +238,7 @@ impl Adviser<'_> {
             let room = across - self.robot.length;
             if let Some(back) = back.filter(|back| *back > room) {
                 let message = format!(
-                    "{} back; what it stands on is {} across, the robot {} long",
+                    "it drives {} back: the platform is only {} across and the robot {} long",
                     mm(back),
                     mm(across),
                     mm(self.robot.length)
@@ -268,7 +270,7 @@ impl Adviser<'_> {
         let room = rim + furthest.ahead - self.robot.com_ahead;
         if stop > room {
             let message = format!(
-                "at {} it takes {} to stop; from when `{}` sees the rim to when it falls there are {}",
+                "braking from {} takes {}; after `{}` sees the rim only {} are left before the robot falls",
                 pace_words(&step.action),
                 mm(stop),
                 furthest.name,

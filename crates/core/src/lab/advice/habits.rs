@@ -65,7 +65,7 @@ impl Adviser<'_> {
         if !idle.is_empty() {
             let message = format!("on the robot, and not used here: {}", idle.join(", "));
             let top = self.parsed.lines.iter().position(|line| line.kind == crate::mission::LineKind::Mission);
-            self.note("K02", top.unwrap_or(0), message, "is one of them what was meant somewhere?");
+            self.note("K02", top.unwrap_or(0), message, "if one of them was meant somewhere, name it there");
         }
         for ranger in &robot.rangers {
             let place = |along: f64| {
@@ -74,9 +74,9 @@ impl Adviser<'_> {
             };
             let covered = (1..200).take_while(|mm| within(&robot.outline, place(f64::from(*mm) / 1e3))).count();
             if covered > 60 {
-                let message = format!("`{}` looks through {covered} mm of its own robot", ranger.name);
+                let message = format!("{covered} mm of the robot's own body are in the beam of `{}`", ranger.name);
                 let finding = Finding::warning("K04", Source::Robot, 0..0, message);
-                self.findings.push(finding.hint("move it to the edge that it looks over"));
+                self.findings.push(finding.hint("move it to the edge of the body"));
             }
         }
     }
@@ -89,8 +89,8 @@ impl Adviser<'_> {
         if mission.name.is_none() && count > 1 {
             self.note("K58", top, "the mission has no name".into(), "add a line `mission \"...\"` at the top");
         } else if count > WANTS_NOTES && comments == 0 {
-            let message = format!("{count} steps and not one word about why");
-            self.note("K58", top, message, "say behind `#` what next week will have been forgotten");
+            let message = format!("{count} steps and no comment");
+            self.note("K58", top, message, "explain the choices in comments (`# ...`)");
         }
         let rules = &self.field.rules;
         let waits = mission.delay.as_ref().map_or(0.0, |delay| delay.node.si())
@@ -112,11 +112,8 @@ impl Adviser<'_> {
         }
         let shortest = self.shortest();
         if shortest > limit.node.si() {
-            let message = format!(
-                "what the steps wait for and drive takes {shortest:.0} s at least, the limit is {}",
-                limit.node
-            );
-            self.warn("K55", line, message, "drive faster, wait less, or leave something out");
+            let message = format!("waiting and driving take at least {shortest:.0} s; the limit is {}", limit.node);
+            self.warn("K55", line, message, "drive faster, wait less, or shorten the mission");
         }
     }
 
@@ -173,8 +170,8 @@ impl Adviser<'_> {
             };
             for (line, numbers) in of.iter().filter(|(_, numbers)| numbers.as_slice() != usual) {
                 if let Some((own, other)) = numbers.iter().zip(usual).find(|(own, other)| own != other) {
-                    let message = format!("{own} here, {other} in {count} other steps that say the same");
-                    self.note("K53", *line, message, "name the amount with `let`, and all change together");
+                    let message = format!("{own} here, but {other} in {count} otherwise equal steps");
+                    self.note("K53", *line, message, "name the amount with `let`, so that all change together");
                 }
             }
         }
@@ -200,7 +197,7 @@ impl Adviser<'_> {
                 && first.exits[0].condition.node != second.exits[0].condition.node
             {
                 let line = second.exits[0].line;
-                let message = format!("this is only looked at after \"{}\" has ended", first.name.node);
+                let message = format!("this exit is only active after \"{}\" has ended", first.name.node);
                 self.note("K28", line, message, "if either may come first, write both as exits of one step");
             }
         }
@@ -218,8 +215,11 @@ impl Adviser<'_> {
         for (index, reflex) in program.reflexes.iter().enumerate() {
             let above = program.reflexes[..index].iter().find(|other| far(&other.term) && !floor(&other.term));
             if let Some(above) = above.filter(|_| floor(&reflex.term)) {
-                let message = format!("\"{}\" goes before this, and the floor is not looked at meanwhile", above.name);
-                self.warn("K29", reflex.line, message, "put what keeps the robot on the floor first");
+                let message = format!(
+                    "\"{}\" has priority over this reflex; while it drives, the floor sensors are ignored",
+                    above.name
+                );
+                self.warn("K29", reflex.line, message, "move this reflex above it");
             }
         }
         for (_, step) in self.steps() {
@@ -231,8 +231,9 @@ impl Adviser<'_> {
                 if far_above {
                     let line = self.of(row.step).line;
                     let words = term.looks().first().map_or_else(String::new, |look| look.words.clone());
-                    let message = format!("a row above goes before `{words}`, which keeps the robot on the floor");
-                    self.warn("K29", line, message, "put this row first");
+                    let message =
+                        format!("a row above has priority over `{words}`, which keeps the robot from falling off");
+                    self.warn("K29", line, message, "move this row to the top");
                 }
             }
         }
@@ -248,7 +249,7 @@ impl Adviser<'_> {
                 _ => false,
             };
             if at_once {
-                let message = "this is done again at every tick for as long as the condition holds".into();
+                let message = "this is done again at every tick for as long as the condition is true".into();
                 self.warn("K32", reflex.line, message, "write `when` instead of `while`");
             }
         }
@@ -261,7 +262,7 @@ impl Adviser<'_> {
             return;
         }
         if rows.iter().all(|(term, _)| term.is_some()) {
-            let message = "nothing is said for when no row holds".into();
+            let message = "what happens when no row is true is not written".into();
             self.warn(
                 "K33",
                 self.says(step),
@@ -273,7 +274,7 @@ impl Adviser<'_> {
         for (index, (term, _)) in rows.iter().enumerate() {
             let Some(term) = term else { continue };
             if rows[..index].iter().any(|(other, _)| other.as_ref().is_some_and(|other| words(other) == words(term))) {
-                let message = format!("two rows for `{}`: the second is never taken", words(term).join(" "));
+                let message = format!("two rows for `{}`: the second is never used", words(term).join(" "));
                 self.warn("K33", self.says(step), message, "take one of them out");
             }
         }
@@ -313,16 +314,11 @@ impl Adviser<'_> {
                 if within {
                     let name = &self.robot.sensors[sensor].name;
                     let message = format!(
-                        "`{name}` steers by what it reads from {:.0} % to {:.0} %, and {what} lies within",
+                        "`{name}` reads {:.0} % to {:.0} % while it follows the line, and {what} lies in that range",
                         low * 100.0,
                         high * 100.0
                     );
-                    self.warn(
-                        "K07",
-                        exit.line,
-                        message,
-                        "look with another sensor, or let it hold `for` half a second",
-                    );
+                    self.warn("K07", exit.line, message, "use another sensor, or add `for 500 ms`");
                 }
             }
         }
@@ -346,7 +342,7 @@ impl Adviser<'_> {
                 around = self.of(at).parent;
             }
             if !any && !own && self.field.rules.deciders.is_empty() {
-                let message = "nothing ends this repeat but the mission's limit".into();
+                let message = "only the time limit of the mission ends this repeat".into();
                 self.warn("K22", self.says(step), message, "add an exit below its `end`");
             }
             return;
@@ -449,7 +445,7 @@ impl Adviser<'_> {
         {
             let line = self.of(inner[inner.len() - 1]).line;
             let message = "each pass ends with a turn and the next begins with one to the same side".into();
-            self.note("K43", line, message, "make one turn of the two");
+            self.note("K43", line, message, "combine the two turns");
         }
         let all = self.steps().filter(|(at, _)| self.is_within(*at, index));
         let looks: Vec<_> = all.flat_map(|(_, step)| &step.exits).flat_map(|exit| exit.term.looks()).collect();
@@ -457,7 +453,7 @@ impl Adviser<'_> {
             |test: &Test| matches!(test, Test::Travelled(_) | Test::Turned(_) | Test::Rolled { .. } | Test::Passed(_));
         let moves = looks.iter().any(|look| matches!(look.test, Test::Travelled(_) | Test::Rolled { .. }));
         if many && moves && looks.iter().all(|look| blind(&look.test)) {
-            let message = "nothing is looked at in any pass: what each is off by adds up".into();
+            let message = "no step of this repeat uses a sensor, so the errors of all passes add up".into();
             self.note("K57", self.says(step), message, "let one step of the pass end on a mark, or `align` to a line");
         }
     }
@@ -477,9 +473,8 @@ impl Adviser<'_> {
             for _ in 0..6 {
                 let Some(next) = at else { break };
                 if next == index {
-                    let message =
-                        "this leads back here without the robot having moved: it is true at once again".into();
-                    self.warn("K60", exit.line, message, "write `after it was false` behind it");
+                    let message = "this leads back here without any movement, so it is true again at once".into();
+                    self.warn("K60", exit.line, message, "add `after it was false`");
                     break;
                 }
                 let moves = self.motion(next) != (0.0, 0.0);
@@ -528,10 +523,15 @@ impl Adviser<'_> {
                 .find(|(other, same, before)| other != sensor && same == tone && before.goal != exit.goal);
             if let Some((first, ..)) = other {
                 let message = format!(
-                    "when both see {tone} at once, `{}` decides because it stands first",
+                    "when both see {tone} at once, `{}` wins because its exit is written first",
                     self.robot.sensors[*first].name
                 );
-                self.note("K62", exit.line, message, "if both at once is a case of its own, write it above with `and`");
+                self.note(
+                    "K62",
+                    exit.line,
+                    message,
+                    "if both at once needs its own reaction, write that exit above with `and`",
+                );
             }
         }
     }
@@ -546,19 +546,19 @@ impl Adviser<'_> {
                     self.warn(
                         "K21",
                         *line,
-                        "a repeat of one pass repeats nothing".into(),
-                        "take the `repeat` out, or write how often",
+                        "`repeat 1 time` does its steps once".into(),
+                        "delete the `repeat`, or write how often",
                     );
                 }
             }
             Behaviour::Keep(crate::mission::Keep { both: None, .. }) => {
-                let message = "nothing is said for when both borders are seen at once: the robot stops then".into();
+                let message = "when both sensors see a border at once, the robot stops; this is not written".into();
                 self.warn("K62", *line, message, "write `, both stop`, `, both ahead` or `, both back`");
             }
             Behaviour::Await(_) => {
                 let answered = step.exits.iter().any(|exit| exit.condition.node == Condition::Ended(Ending::GivenUp));
                 if !answered {
-                    let message = "nothing is said for when it stays in the way".into();
+                    let message = "what happens when the obstacle stays is not written".into();
                     self.warn("K31", *line, message, "add an exit `or given up -> ...`");
                 }
             }
@@ -568,7 +568,7 @@ impl Adviser<'_> {
                     if sensors.names.iter().all(|name| self.robot.ranger(&name.node).is_some()))
                 });
                 if waits && !step.exits.is_empty() {
-                    let message = "the robot stands here for as long as something is in the way".into();
+                    let message = "the robot waits here for as long as something is in the way".into();
                     self.warn("K31", *line, message, "write `await clear ...` with a number of tries");
                 }
             }
@@ -591,7 +591,7 @@ impl Adviser<'_> {
                             "K12",
                             Source::Mission,
                             span,
-                            format!("this also holds over {}", others.join(", ")),
+                            format!("this is also true over {}", others.join(", ")),
                         )
                     };
                     self.findings.push(finding.hint("name what is meant: `sees any of ...`"));

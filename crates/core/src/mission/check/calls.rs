@@ -156,7 +156,12 @@ impl Checker<'_> {
                         let known = self.names.sensors.iter().flat_map(|sensor| &sensor.tones);
                         if !known.clone().any(|tone| *tone == word.node) {
                             let hint = did_you_mean(&word.span, &word.node, known.map(String::as_str));
-                            self.error("M102", &word.span, format!("no sensor knows a tone `{}`", word.node), hint);
+                            self.error(
+                                "M102",
+                                &word.span,
+                                format!("no sensor is calibrated for `{}`", word.node),
+                                hint,
+                            );
                         }
                     }
                     Use::Device => {

@@ -12,7 +12,7 @@ impl Checker<'_> {
         for (index, sensor) in sensors.names.iter().enumerate() {
             if sensors.how != Quantifier::One && sensors.names[..index].iter().any(|other| other.node == sensor.node) {
                 let message = format!("`{}` is named twice", sensor.node);
-                self.warning("M126", &sensor.span, message, "name the other sensor, or take it out");
+                self.warning("M126", &sensor.span, message, "name the other sensor, or delete it");
             }
         }
     }
@@ -21,7 +21,7 @@ impl Checker<'_> {
     pub(super) fn code(&mut self, sensor: &Spanned<String>, low: &Spanned<Value>, high: Option<&Spanned<Value>>) {
         let Some(known) = self.names.sensor(&sensor.node) else { return };
         if known.codes.is_empty() {
-            let message = format!("`{}` tells no codes", sensor.node);
+            let message = format!("`{}` does not read codes", sensor.node);
             let hint = format!("write `{} sees ...` or compare its brightness", sensor.node);
             return self.error("M114", &sensor.span, message, Some(hint));
         }
@@ -34,7 +34,7 @@ impl Checker<'_> {
             }
         }
         if high.is_some() && !known.codes.is_sorted() {
-            let message = format!("the codes of `{}` are in no order", sensor.node);
+            let message = format!("the codes of `{}` have no order", sensor.node);
             let span = low.span.start..high.map_or(low.span.end, |high| high.span.end);
             self.warning("M127", &span, message, "name the codes one by one with `or`");
         }
@@ -99,7 +99,7 @@ impl Checker<'_> {
         let (what, example) = match (dimension, ranger, floor) {
             (Dimension::Voltage, ..) => {
                 let hint = "compare the battery with a voltage, such as `battery < 7.2 V`".to_owned();
-                self.error("M114", &limit.span, format!("`{}` measures no voltage", sensor.node), Some(hint));
+                self.error("M114", &limit.span, format!("`{}` does not measure a voltage", sensor.node), Some(hint));
                 return false;
             }
             (Dimension::Length, true, _) | (Dimension::Percent, _, true) => return true,
@@ -136,11 +136,11 @@ impl Checker<'_> {
         let (code, message, first) = match kind {
             Device::Floor if names.has(name, Device::Ranger) => (
                 "M114",
-                format!("`{name}` sees no tones: it measures distances"),
+                format!("`{name}` measures distances and sees no tones"),
                 Some(format!("name a floor sensor, or write `{name} < 280 mm`")),
             ),
             Device::Ranger if names.has(name, Device::Floor) => {
-                ("M114", format!("`{name}` looks at the floor and measures no distances"), None)
+                ("M114", format!("`{name}` reads the floor and measures no distances"), None)
             }
             Device::Floor => ("M101", format!("the robot has no sensor `{name}`"), None),
             Device::Ranger => ("M101", format!("the robot has no ranging sensor `{name}`"), None),
@@ -167,7 +167,7 @@ impl Checker<'_> {
         for sensor in sensors {
             let Some(known) = self.names.sensor(&sensor.node) else { continue };
             if !is_parameter && !known.tones.contains(&tone.node) {
-                let message = format!("`{}` knows no tone `{}`", sensor.node, tone.node);
+                let message = format!("`{}` is not calibrated for `{}`", sensor.node, tone.node);
                 let hint = did_you_mean(&tone.span, &tone.node, known.tones.iter().map(String::as_str));
                 self.error("M102", &tone.span, message, hint);
             }
@@ -201,7 +201,7 @@ impl Checker<'_> {
         if wanted.si() < from - 1e-9 || wanted.si() > to + 1e-9 {
             let stop = if wanted.si() < from { from } else { to };
             let stop = Quantity::from_si(stop, Unit::Degree);
-            let message = format!("`{}` cannot get to {wanted}: its end stop is at {stop}", actuator.node);
+            let message = format!("`{}` cannot reach {wanted}: its end stop is at {stop}", actuator.node);
             let edit = Edit { span: angle.span.clone(), text: stop.to_string() };
             let mut hints = Hints::from("stay within its end stops, or wait until it `is blocked`");
             if matches!(angle.node, Value::Literal(_)) {

@@ -350,6 +350,7 @@ impl Sentence<'_> {
         self.at += 1;
         self.expected("`sees`, `has crossed`, `is`, `<` or `>` after the name of a sensor");
         self.suggest(&["sees", "has", "between", "reads"]);
+        self.as_in("floor-left sees dark`, `ahead < 100 mm` or `the line is lost");
         None
     }
 

@@ -112,7 +112,7 @@ fn leave(model: &mut Model, _effects: &mut Vec<Effect>) {
 fn take(model: &mut Model, finder: &Finder, effects: &mut Vec<Effect>) {
     let Some(item) = finder.item() else {
         model.drop_trial();
-        return model.say(Role::Quiet, "nothing is called like that");
+        return model.say(Role::Quiet, "no match: try another word");
     };
     match item.pick.clone() {
         Pick::Text(_) | Pick::Edit(_) => {
@@ -127,7 +127,7 @@ fn take(model: &mut Model, finder: &Finder, effects: &mut Vec<Effect>) {
         Pick::Hand(hand) => by_hand(model, hand, effects),
         Pick::NoHands => {
             model.hands.clear();
-            model.say(Role::Quiet, "nothing is done by hand any more");
+            model.say(Role::Quiet, "nothing is done by hand now");
             run_again(model, effects);
         }
         Pick::KeepHands => effects.push(Effect::KeepHands),
@@ -171,7 +171,7 @@ pub(super) fn add_step(model: &mut Model, above: bool) {
             Item { title: offer.name, text: offer.text, what: offer.what, slots: offer.slots, pick }
         })
         .collect();
-    let finder = Finder::new("A step that does what? Type what you mean", items, 0);
+    let finder = Finder::new("Add a step: type what it should do", items, 0);
     show(model, Finder { lays_out: is_laid_out(model), ..finder });
 }
 
@@ -179,7 +179,7 @@ pub(super) fn add_step(model: &mut Model, above: bool) {
 pub(super) fn add_exit(model: &mut Model) {
     let Some(setup) = model.setup.clone() else { return };
     let Some(step) = model.written_step(model.cursor.line) else {
-        return model.say(Role::Quiet, "the cursor stands in no step; a adds one");
+        return model.say(Role::Quiet, "the cursor is not in a step; a adds one");
     };
     let parsed = &model.prepared.parsed;
     let about = &parsed.mission.steps[step];
@@ -192,7 +192,7 @@ pub(super) fn add_exit(model: &mut Model) {
             Item { title: offer.name, text: offer.text, what: offer.what, slots: offer.slots, pick }
         })
         .collect();
-    let finder = Finder::new(format!("What ends \"{}\"? Type what you mean", about.name.node), items, 0);
+    let finder = Finder::new(format!("Add an exit: type what should end \"{}\"", about.name.node), items, 0);
     show(model, Finder { lays_out: is_laid_out(model), ..finder });
 }
 
@@ -217,7 +217,7 @@ pub(super) fn differences(model: &mut Model, step: usize) {
             add(
                 "what it does",
                 model.text[behaviour.span.clone()].to_owned(),
-                "It then does this instead, whatever becomes of the original.",
+                "It then does this instead, whatever the original does.",
             );
         }
         for exit in &original.exits {
@@ -226,11 +226,11 @@ pub(super) fn differences(model: &mut Model, step: usize) {
                 let line = model.text[parsed.lines[exit.line].span.clone()].trim();
                 let line = line.strip_prefix("until").or(line.strip_prefix("or")).unwrap_or(line).trim_start();
                 let line = line.split('#').next().unwrap_or(line).trim_end();
-                add("what ends it", format!("until {line}"), "This exit is then the copy's own, to be changed.");
+                add("what ends it", format!("until {line}"), "This exit then belongs to the copy, and can be changed.");
             }
         }
     }
-    items.push(Item::new("follow another step", &like.node, "Type its name.", Pick::Slot));
+    items.push(Item::new("copy another step", &like.node, "Type its name.", Pick::Slot));
     let finder = Finder::new(format!("What is different in \"{}\"", copy.name.node), items, 0);
     show(model, Finder { lays_out: is_laid_out(model), ..finder });
 }
@@ -243,7 +243,7 @@ pub(super) fn steps(model: &mut Model) {
         Item::new(&step.name.node, does, "", Pick::Line(step.line))
     });
     let here = model.written_step(model.cursor.line).unwrap_or(0);
-    let finder = Finder::new("Go to which step", items.collect(), here);
+    let finder = Finder::new("Go to step", items.collect(), here);
     show(model, finder);
 }
 
@@ -252,7 +252,7 @@ pub(super) fn palette(model: &mut Model) {
     let items = keymap::GROUPS.iter().flat_map(|group| {
         group.rows.iter().map(|row| Item::new(row.what, row.label, group.title, Pick::Do(row.action)))
     });
-    show(model, Finder::new("Do what? Type a few letters of it", items.collect(), 0));
+    show(model, Finder::new("Commands: type to search", items.collect(), 0));
 }
 
 /// The missions of the project.
@@ -263,7 +263,7 @@ pub(super) fn missions(model: &mut Model) {
         let text = if open { "open now" } else { "" };
         Item::new(name.clone(), text, "", Pick::Mission(name))
     });
-    show(model, Finder::new("Open which mission", items.collect(), 0));
+    show(model, Finder::new("Open mission", items.collect(), 0));
 }
 
 /// The tracks of the chart.
@@ -284,7 +284,7 @@ pub(super) fn hands(model: &mut Model) {
     let trace = &told.run.trace;
     let Some(pose) = trace.ticks.get(trace.tick_at(model.time + 1e-9)).map(|tick| tick.pose) else { return };
     if model.time >= told.run.duration() {
-        return model.say(Role::Thin, "put the time into the run first: a hand does something at that moment");
+        return model.say(Role::Thin, "move the time cursor into the run first: that is when it will happen");
     }
     let seconds = format!("at {:.2} s", model.time);
     let at = |ahead: f64, left: f64, turn: f64| {
@@ -296,7 +296,7 @@ pub(super) fn hands(model: &mut Model) {
         let what = match &act {
             Act::Place { .. } => "It stands there from then on, until it is taken away.",
             Act::Remove { .. } => "It is gone from then on.",
-            Act::Carry { .. } => "The mission goes on and knows nothing of it.",
+            Act::Carry { .. } => "The mission continues and does not know about it.",
             Act::Cover { .. } | Act::Press { .. } | Act::Lay(_) => "The mission sees it like anything else.",
         };
         items.push(Item::new(title, seconds.clone(), what, Pick::Hand(act)));
@@ -326,17 +326,17 @@ pub(super) fn hands(model: &mut Model) {
     }
     for ranger in &setup.robot.rangers {
         let act = Act::Cover { sensor: ranger.name.clone(), distance: 0.05, for_ms: 1000 };
-        add(format!("hold a hand before {} for 1 s", ranger.name), act);
+        add(format!("cover {} with a hand for 1 s", ranger.name), act);
     }
     for switch in &setup.robot.touches {
         add(format!("press {} for 0.3 s", switch.name), Act::Press { switch: switch.name.clone(), for_ms: 300 });
     }
     if !model.hands.is_empty() {
         let so_far = format!("{} so far", model.hands.len());
-        items.push(Item::new("forget all that was done by hand", so_far.clone(), "", Pick::NoHands));
+        items.push(Item::new("undo everything done by hand", so_far.clone(), "", Pick::NoHands));
         items.push(Item::new("keep it in a file", so_far, "It can then be done in every run.", Pick::KeepHands));
     }
-    show(model, Finder::new("Do what by hand", items, 0));
+    show(model, Finder::new("By hand, at this moment", items, 0));
 }
 
 fn by_hand(model: &mut Model, hand: Act, effects: &mut Vec<Effect>) {
@@ -349,7 +349,7 @@ fn by_hand(model: &mut Model, hand: Act, effects: &mut Vec<Effect>) {
     let at_ms = ((model.time + before) * 1e3).round().max(0.0) as u64;
     model.hands.push(Intervention { at_ms, act: hand });
     model.hands.sort_by_key(|hand| hand.at_ms);
-    let told = format!("done by hand at {:.2} s, and again in every run until h forgets it", model.time);
+    let told = format!("done by hand at {:.2} s, in every run until you undo it with h", model.time);
     model.say(Role::Accent, told);
     run_again(model, effects);
 }
@@ -371,7 +371,7 @@ fn remedies_of(model: &Model, setup: &Setup, told: &Told, step: usize, exit: usi
 /// What may be done about the exit that is marked in the why pane.
 pub(super) fn remedies(model: &mut Model) {
     let Some(told) = model.told.clone().filter(|told| Arc::ptr_eq(&told.text, &model.text)) else {
-        return model.say(Role::Thin, "there is no run of this text to learn from: mend the findings first");
+        return model.say(Role::Thin, "this text cannot run yet: fix its errors first");
     };
     let row = why_rows(model).into_iter().filter(WhyRow::marks).nth(model.side_row);
     let Some((step, exit)) = row.and_then(|row| row.exit) else {
@@ -409,7 +409,7 @@ fn offer(model: &mut Model, found: Vec<Remedy>, line: usize, title: &str) {
         model.cursor = Cursor { line, nth: 0 };
         let header = model.lines().get(line).is_some_and(|line| line.kind == LineKind::Step);
         time::to_line(model, line, header);
-        return model.say(Role::Quiet, "nothing that could be done at a stroke: change it here");
+        return model.say(Role::Quiet, "no automatic fix: change it here");
     }
     let finder = Finder::new(title, items, 0);
     show(model, Finder { lays_out: is_laid_out(model), ..finder });

@@ -24,7 +24,8 @@ pub(super) fn on_saved(model: &mut Model, result: Result<Saved, String>, text: &
     match result {
         Ok(Saved::ChangedOutside) => {
             model.overwrite = true;
-            let told = "the file was changed by another program: s again overwrites it and keeps theirs as *.before";
+            let told =
+                "the file was changed by another program: s again overwrites it and keeps that version as *.before";
             return model.say(Role::Thin, told);
         }
         Err(error) => return model.say(Role::Wrong, format!("the text is still here, but {error}")),
@@ -77,7 +78,8 @@ pub(super) fn on_outside(model: &mut Model, theirs: String, effects: &mut Vec<Ef
         model.mode = Mode::Browse;
         changed(model, effects);
         let line = model.cursor.line + 1;
-        return model.say(Role::Accent, format!("changed by another program, from line {line} on, and taken over"));
+        return model
+            .say(Role::Accent, format!("changed by another program from line {line} on; the new version is loaded"));
     }
     let both = diffy::merge(&model.saved, &model.text, &theirs).ok();
     let rows = difference(&model.text, &theirs);
@@ -89,12 +91,12 @@ pub(super) fn outside(model: &mut Model, key: KeyEvent, mut outside: Outside, ef
     match key.code {
         KeyCode::Char('o') => {
             model.keeps_ours = true;
-            model.say(Role::Quiet, "ours stays; saving keeps theirs beside it as *.before");
+            model.say(Role::Quiet, "your version stays; on saving, the other one is kept as *.before");
         }
         KeyCode::Char('t') => {
             model.take_over(outside.theirs);
             changed(model, effects);
-            model.say(Role::Quiet, "theirs is taken over; u brings ours back");
+            model.say(Role::Quiet, "the file's version is loaded; u brings yours back");
         }
         KeyCode::Char('b') if outside.both.is_some() => {
             model.saved = outside.theirs;
@@ -102,7 +104,7 @@ pub(super) fn outside(model: &mut Model, key: KeyEvent, mut outside: Outside, ef
                 model.write(both);
                 changed(model, effects);
             }
-            model.say(Role::Quiet, "both changes are in the text now; u takes theirs out");
+            model.say(Role::Quiet, "both changes are in the text now; u removes the other one");
         }
         _ => {
             if let Some(scroll) = scrolled(model, key, outside.rows.len(), outside.scroll) {
@@ -119,9 +121,9 @@ pub(super) fn on_refit(model: &mut Model, project: Project, effects: &mut Vec<Ef
     model.refit(project);
     run_again(model, effects);
     let told = if broken {
-        "a file of the project was changed, and has errors now"
+        "a file of the project was changed, and now has errors"
     } else {
-        "a file of the project was changed, and taken over"
+        "a file of the project was changed; the new version is loaded"
     };
     model.say(if broken { Role::Wrong } else { Role::Accent }, told);
 }
@@ -155,7 +157,7 @@ pub(super) fn on_edited(model: &mut Model, result: Result<String, String>, effec
             model.write(text);
             moves::to_change(model, &old);
             changed(model, effects);
-            model.say(Role::Quiet, "taken over from the editor; u takes it back");
+            model.say(Role::Quiet, "loaded from the editor; u undoes it");
         }
         Err(error) => model.say(Role::Wrong, error),
     }

@@ -485,7 +485,7 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
         Action::Save => keep::save(model, effects),
         Action::Export => match model.told.clone() {
             Some(told) if !model.stale() => effects.push(Effect::Export(told)),
-            _ => model.say(Role::Thin, "there is no run of this text to draw: mend the findings first"),
+            _ => model.say(Role::Thin, "this text cannot run yet: fix its errors first"),
         },
         Action::OpenMission => find::missions(model),
         Action::NewMission => typing::ask(model, super::model::Question::Mission, ""),

@@ -15,7 +15,7 @@ use super::{Effect, change, changed, moves, typing};
 fn here(model: &mut Model) -> Option<usize> {
     let step = model.written_step(model.cursor.line);
     if step.is_none() {
-        model.say(Role::Quiet, "the cursor stands in no step; Tab goes to the next one");
+        model.say(Role::Quiet, "the cursor is not in a step; Tab goes to the next one");
     }
     step
 }
@@ -164,19 +164,19 @@ pub(super) fn extract(model: &mut Model) {
 /// Why it cannot be one.
 pub(super) fn to_routine(model: &mut Model, name: &str, effects: &mut Vec<Effect>) -> Result<(), String> {
     let Some((step, setup)) = here(model).zip(model.setup.clone()) else {
-        return Err("the cursor stands in no step".into());
+        return Err("the cursor is not in a step".into());
     };
     let of = Text { parsed: &model.prepared.parsed, text: &model.text, names: &setup.names };
     let change = restructure::extract(of, step..step + 1, name).map_err(|why| why.to_string())?;
     restructured(model, Ok(change), effects);
     model.cursor.line += 1;
-    model.say(Role::Good, format!("`do {name}` does it now, here and wherever you write it"));
+    model.say(Role::Good, format!("the steps are now the routine `{name}`; write `do {name}` wherever you need it"));
     Ok(())
 }
 
 pub(super) fn mirror(model: &mut Model, effects: &mut Vec<Effect>) {
     let cursor = model.cursor;
-    let done = "left and right have changed places in this step";
+    let done = "left and right are swapped in this step";
     if noted(model, effects, done, |of, step| restructure::mirror(of, step..step + 1)) {
         model.cursor = cursor;
         model.hold_cursor();
@@ -223,8 +223,7 @@ pub(super) fn split(model: &mut Model, effects: &mut Vec<Effect>) {
     let tick = told.run.trace.tick_at(model.time + 1e-9);
     let visit = told.run.visits.iter().find(|v| Some(v.step) == in_run && v.entered < tick && tick < v.left);
     let Some(visit) = visit else {
-        return model
-            .say(Role::Thin, "put the time into this step first (t, then ]): it is cut where the robot is then");
+        return model.say(Role::Thin, "move the time cursor into this step first (t, then ]): it is split there");
     };
     let ticks = &told.run.trace.ticks;
     let rolled = |wheel: usize| ticks[tick].wheels[wheel] - ticks[visit.entered].wheels[wheel];
@@ -240,7 +239,7 @@ pub(super) fn split(model: &mut Model, effects: &mut Vec<Effect>) {
         format!("{:.1} s pass", told.run.trace.seconds(tick - visit.entered))
     };
     if on_step(model, effects, |of, step| restructure::split(of, step, &condition)) {
-        model.say(Role::Quiet, format!("cut where it had {condition}"));
+        model.say(Role::Quiet, format!("split where it had {condition}"));
     }
 }
 

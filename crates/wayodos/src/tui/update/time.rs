@@ -200,7 +200,7 @@ fn step_here(model: &mut Model) -> Option<String> {
     let step = model.written_step(model.cursor.line);
     let name = step.map(|step| model.prepared.parsed.mission.steps[step].name.node.clone());
     if name.is_none() {
-        model.say(Role::Quiet, "the cursor stands in no step; Tab goes to the next one");
+        model.say(Role::Quiet, "the cursor is not in a step; Tab goes to the next one");
     }
     name
 }

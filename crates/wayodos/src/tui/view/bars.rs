@@ -203,9 +203,9 @@ fn slot_words(model: &Model) -> Option<String> {
         SlotKind::Switch => "a touch switch or a button".into(),
         SlotKind::Actuator => "an actuator".into(),
         SlotKind::Signal => "a signal".into(),
-        SlotKind::Tone { sensor } => format!("a tone that {sensor} tells apart"),
-        SlotKind::Start => "a start of the field".into(),
-        SlotKind::Target => "where to go then".into(),
+        SlotKind::Tone { sensor } => format!("a tone that {sensor} can see"),
+        SlotKind::Start => "a start pose of the field".into(),
+        SlotKind::Target => "where to go next".into(),
         SlotKind::Text => "a text".into(),
     })
 }
@@ -216,9 +216,9 @@ pub fn hints(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     paint_row(buffer, area, y, theme.on(theme.role(Role::Quiet), theme.raised()));
     let fixed: &[(&str, &str)] = match &model.mode {
         Mode::Browse => &[],
-        Mode::Typing(_) | Mode::Asking(..) => &[("Enter", "take it"), ("Esc", "leave it as it was")],
+        Mode::Typing(_) | Mode::Asking(..) => &[("Enter", "accept"), ("Esc", "cancel")],
         Mode::Free(free) if !free.offers.is_empty() => {
-            &[("Tab", "take what is offered"), ("Shift Tab", "the next one"), ("Esc", "done"), ("Ctrl z", "undo")]
+            &[("Tab", "accept the suggestion"), ("Shift Tab", "next suggestion"), ("Esc", "done"), ("Ctrl z", "undo")]
         }
         Mode::Free(_) => &[
             ("Esc", "done"),
@@ -228,11 +228,13 @@ pub fn hints(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
             ("Ctrl k", "to the end"),
             ("Ctrl s", "save"),
         ],
-        Mode::Finding(_) => &[("type", "to find"), ("Up Down", "choose"), ("Enter", "take it"), ("Esc", "leave it")],
-        Mode::Help(_) => &[("Up Down PgUp PgDn", "read on"), ("any other key", "back")],
-        Mode::Reading { .. } => &[("Up Down PgUp PgDn", "read on"), ("any other key", "back")],
-        Mode::Leaving => &[("s", "save and leave"), ("k", "leave, keep for next time"), ("d", "drop"), ("Esc", "stay")],
-        Mode::Outside(_) => &[("o", "keep ours"), ("t", "take theirs"), ("b", "take both"), ("Up Down", "read on")],
+        Mode::Finding(_) => &[("type", "to find"), ("Up Down", "choose"), ("Enter", "choose it"), ("Esc", "cancel")],
+        Mode::Help(_) => &[("Up Down PgUp PgDn", "scroll"), ("any other key", "back")],
+        Mode::Reading { .. } => &[("Up Down PgUp PgDn", "scroll"), ("any other key", "back")],
+        Mode::Leaving => {
+            &[("s", "save and quit"), ("k", "quit, keep for next time"), ("d", "discard"), ("Esc", "stay")]
+        }
+        Mode::Outside(_) => &[("o", "keep yours"), ("t", "take the file's"), ("b", "take both"), ("Up Down", "scroll")],
     };
     let mut all: Vec<(&str, &str)> = Vec::new();
     if fixed.is_empty() {
@@ -269,10 +271,10 @@ fn focus_hints(model: &Model) -> &'static [(&'static str, &'static str)] {
     match (model.focus, model.side) {
         (Pane::Text, _) => &[],
         (Pane::Field, _) => {
-            &[("arrows", "pan"), ("+ -", "zoom"), ("0", "all of it"), ("Enter", "follow the robot"), ("Esc", "text")]
+            &[("arrows", "pan"), ("+ -", "zoom"), ("0", "zoom to fit"), ("Enter", "follow the robot"), ("Esc", "text")]
         }
         (Pane::Chart, _) => {
-            &[("Left Right", "time"), ("Up Down", "zoom"), ("0", "all of it"), ("Enter", "pin"), ("Esc", "text")]
+            &[("Left Right", "time"), ("Up Down", "zoom"), ("0", "zoom to fit"), ("Enter", "pin"), ("Esc", "text")]
         }
         (Pane::Side, Side::Why) => &[
             ("Up Down", "which exit"),

@@ -329,7 +329,7 @@ fn labels(model: &Model, view: &View, theme: Theme, area: Rect, buffer: &mut Buf
     }
     legend(model, view, field, theme, area, buffer);
     if model.stale() {
-        let words = " the path is of the text before ";
+        let words = " path of the previous version ";
         put(buffer, area.x + 1, area.bottom() - 1, area.width - 1, words, theme.patch(Role::Thin));
     }
 }
@@ -661,7 +661,7 @@ fn not_drawn(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
             }
         }
     };
-    line("The field cannot be drawn. Mend these files, then open the project again:", Role::Accent);
+    line("The field cannot be drawn. Fix these files, then open the project again:", Role::Accent);
     for finding in &model.project.findings {
         let (path, text) = model.project.source(finding.source, &model.text);
         let (row, column) = line_column(text, finding.span.start);

@@ -203,7 +203,7 @@ pub fn list(finder: &Finder, theme: Theme, area: Rect, buffer: &mut Buffer) -> (
     let cursor = (x + finder.input.visual_cursor().saturating_sub(scroll) as u16, inside.y);
     let (rows, first) = list_rows(finder, area);
     if finder.shown.is_empty() {
-        put(buffer, rows.x + 1, rows.y, rows.width - 1, "nothing is called like that", theme.role(Role::Quiet));
+        put(buffer, rows.x + 1, rows.y, rows.width - 1, "no match: try another word", theme.role(Role::Quiet));
     }
     let items = || finder.shown.iter().map(|index| &finder.items[*index]);
     let title = items().map(|item| columns(&item.title)).max().unwrap_or(0).clamp(8, rows.width / 3) + 2;

@@ -186,13 +186,13 @@ pub fn why_rows(model: &Model) -> Vec<WhyRow> {
         let about = &program.steps[stands.step];
         let ended = ended(stands.step);
         let what = match (&owner, about.reflex) {
-            _ if ended.is_some() => "over",
-            (Some(_), Some(_)) => "the reflex has the wheels",
-            (Some(_), None) => "waits for the reflex",
+            _ if ended.is_some() => "ended",
+            (Some(_), Some(_)) => "interrupted by a reflex",
+            (Some(_), None) => "waiting for the reflex",
             _ if about.group => &format!("pass {}", stands.passes + 1),
             // One that does its own work by way of others.
             _ if depth + 1 < written.len() => "active",
-            _ => "has the wheels",
+            _ => "driving",
         };
         let state = format!("{what}, {:.1} s", stands.since);
         rows.push(WhyRow { words: about.name.clone(), state, step: Some(stands.step), ..WhyRow::default() });
@@ -201,7 +201,7 @@ pub fn why_rows(model: &Model) -> Vec<WhyRow> {
             let state = match (fired, term.looked) {
                 (true, _) => "fired".to_owned(),
                 (false, true) => state_words(term),
-                (false, false) => "not looked at yet".to_owned(),
+                (false, false) => "not active yet".to_owned(),
             };
             // Of several looks the one furthest away says how far the whole is.
             let near = term.looks.iter().filter_map(nearness).reduce(f64::min);
@@ -221,7 +221,7 @@ pub fn why_rows(model: &Model) -> Vec<WhyRow> {
     }
     for (index, (reflex, stands)) in program.reflexes.iter().zip(&standing.reflexes).enumerate() {
         let state = match (stands.has, stands.watches) {
-            (true, _) => "has the wheels".to_owned(),
+            (true, _) => "driving".to_owned(),
             (false, false) => "does not watch this step".to_owned(),
             _ => state_words(&stands.term),
         };
@@ -252,7 +252,7 @@ fn state_words(term: &TermStanding) -> String {
     }
     match term.looks.as_slice() {
         [live] => live_words(live),
-        many => format!("{} of {} hold", many.iter().filter(|live| live.holds).count(), many.len()),
+        many => format!("{} of {} are true", many.iter().filter(|live| live.holds).count(), many.len()),
     }
 }
 
@@ -272,7 +272,7 @@ fn why(model: &Model, theme: Theme, area: Rect, open: bool, buffer: &mut Buffer)
     let rows = why_rows(model);
     let Some(told) = model.told.as_ref().filter(|_| !rows.is_empty()) else {
         let words = if model.told.is_none() {
-            "how every exit stands, and why, once there is a run"
+            "how far each exit is from firing, once there is a run"
         } else {
             "nothing is active at this moment"
         };
@@ -310,9 +310,9 @@ fn why(model: &Model, theme: Theme, area: Rect, open: bool, buffer: &mut Buffer)
                 .collect();
             let name = &told.program.reflexes[reflex].name;
             match times.as_slice() {
-                [] => format!("\"{name}\" never took the wheels in this run."),
-                [one] => format!("\"{name}\" took the wheels once, at {one}."),
-                many => format!("\"{name}\" took the wheels {} times: {}.", many.len(), many.join(", ")),
+                [] => format!("\"{name}\" never took over in this run."),
+                [one] => format!("\"{name}\" took over once, at {one}."),
+                many => format!("\"{name}\" took over {} times: {}.", many.len(), many.join(", ")),
             }
         }
         _ => return,
@@ -451,7 +451,7 @@ fn track(model: &Model, theme: Theme, kept: &mut Kept, area: Rect, buffer: &mut 
         }
         nth += 1.0;
     }
-    let hint = "line: what is there  dots: where it looked  | counted";
+    let hint = "line: what is there  dots: readings  | counted";
     put(buffer, area.x + 1, plot.bottom() + 1, area.width - 1, hint, quiet);
 }
 
@@ -703,7 +703,7 @@ pub fn all_findings(model: &Model) -> Vec<Finding> {
 fn findings(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let all = all_findings(model);
     if all.is_empty() {
-        put(buffer, area.x + 1, area.y, area.width - 1, "✓ nothing to mend", theme.role(Role::Good));
+        put(buffer, area.x + 1, area.y, area.width - 1, "✓ no problems found", theme.role(Role::Good));
         return;
     }
     let list = Rect { height: area.height.saturating_sub(MORE + 1), ..area };
