@@ -1,16 +1,19 @@
-//! What developers of Wayodos run: `cargo xtask test`, `cargo xtask screenshots`, `cargo xtask bench`, `cargo xtask measure`.
+//! What developers of Wayodos run: `cargo xtask test`, `cargo xtask screenshots`, `cargo xtask bench`, `cargo xtask measure`,
+//! `cargo xtask laws`.
 
 mod measure;
 mod screenshots;
 
 use std::path::Path;
 use std::process::{Command, ExitCode};
+use std::time::{Duration, Instant};
 
 const USAGE: &str = "\
 cargo xtask test           format check, lints as errors, all tests
 cargo xtask screenshots    draws docs/screenshots/*.png anew
 cargo xtask bench          runs the benches
-cargo xtask measure        starts the demo and times what a person waits for";
+cargo xtask measure        starts the demo and times what a person waits for
+cargo xtask laws [MINUTES] tests the laws of the language with new missions for so long (60), ten thousand at a time";
 
 fn main() -> ExitCode {
     let task = std::env::args().nth(1).unwrap_or_default();
@@ -19,6 +22,7 @@ fn main() -> ExitCode {
         "screenshots" => screenshots::all(root()),
         "bench" => bench(),
         "measure" => measure::all(root()),
+        "laws" => laws(std::env::args().nth(2)),
         _ => Err(USAGE.to_owned()),
     };
     match result {
@@ -39,6 +43,24 @@ fn test() -> Result<(), String> {
     cargo(&["fmt", "--all", "--check"])?;
     cargo(&["clippy", "--workspace", "--all-targets", "--locked", "--", "-D", "warnings"])?;
     cargo(&["test", "--workspace", "--locked", "--", "--quiet"])
+}
+
+/// Each round makes up other missions; what breaks a law is printed, shrunk, and kept beside the test.
+fn laws(minutes: Option<String>) -> Result<(), String> {
+    let minutes = minutes.unwrap_or_else(|| "60".into());
+    let minutes: u64 = minutes.parse().map_err(|_| format!("`{minutes}` is not a number of minutes\n{USAGE}"))?;
+    let until = Instant::now() + Duration::from_secs(60 * minutes);
+    let cargo = std::env::var_os("CARGO").unwrap_or_else(|| "cargo".into());
+    let args = ["test", "--release", "--package", "wayodos-core", "--test", "laws", "--locked"];
+    for round in 1.. {
+        println!("round {round}");
+        let mut command = Command::new(&cargo);
+        run(command.args(args).env("PROPTEST_CASES", "10000").current_dir(root()), "the laws")?;
+        if Instant::now() >= until {
+            break;
+        }
+    }
+    Ok(())
 }
 
 fn bench() -> Result<(), String> {

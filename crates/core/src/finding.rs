@@ -228,7 +228,7 @@ pub fn did_you_mean<'a>(
     let mut hints: Vec<Hint> = first.iter().map(|name| Hint::edit(format!("write `{name}`"), write(name))).collect();
     let more = all.count();
     if let (Some(last), 1..) = (hints.last_mut(), more) {
-        last.words.push_str(&format!(", or one of {more} more"));
+        last.words = format!("{}, or one of {more} more", last.words);
     }
     Hints(hints)
 }

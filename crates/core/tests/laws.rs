@@ -4,6 +4,7 @@
 //!
 //! `PROPTEST_CASES` says how many missions are made up; `cargo xtask laws` runs them for as long as one likes.
 
+#![expect(clippy::format_push_string, reason = "texts are put together line by line")]
 #![allow(clippy::unwrap_used, reason = "helpers of tests are tests")]
 
 use proptest::prelude::*;
@@ -188,7 +189,7 @@ fn change(of: Text<'_>, what: usize, first: usize, count: usize) -> Result<Chang
         0 => delete(of, steps),
         1 => duplicate(of, steps),
         2 => link(of, first),
-        3 => move_steps(of, steps, first % 2 == 0),
+        3 => move_steps(of, steps, first.is_multiple_of(2)),
         4 => wrap(of, steps),
         5 => extract(of, steps, "own-part"),
         6 => split(of, first, "travelled 20 mm"),
@@ -210,13 +211,11 @@ fn comments(parsed: &Parsed, text: &str) -> Vec<String> {
 /// Does one change of a mission that runs, and holds the outcome against the law. What was refused, if it was.
 fn hold_to_the_law(setup: &Setup, text: &str, what: usize, first: usize, count: usize) -> Option<Refusal> {
     let prepared = prepare(text, Some(setup));
-    if prepared.program.is_none() {
-        return None;
-    }
+    prepared.program.as_ref()?;
     let parsed = &prepared.parsed;
     let first = first % parsed.mission.steps.len();
     let mut names = setup.names.clone();
-    names.routines = prepared.routines.clone();
+    names.routines.clone_from(&prepared.routines);
     let of = Text { parsed, text, names: &names };
     let change = match change(of, what, first, count) {
         Ok(change) => change,

@@ -88,9 +88,11 @@ fn everything(sections: &[Section], wanted: fn(&&Key) -> bool) -> String {
     let mut text = String::new();
     for section in sections.iter().filter(|section| section.title.is_empty() || section.title.starts_with('[')) {
         for header in section.title.split(" and ") {
-            text += &format!("{header}\n");
+            text.push_str(header);
+            text.push('\n');
             for key in section.keys.iter().filter(wanted) {
-                text += &format!("{}\n", key.line());
+                text.push_str(&key.line());
+                text.push('\n');
             }
         }
     }

@@ -373,10 +373,7 @@ impl Controller {
         let program = Arc::clone(&self.program);
         let program = &*program;
         // Not passed on as it is: it may live longer than this tick.
-        let watch = match watch {
-            Some(watch) => Some(&mut *watch as &mut dyn Watch),
-            None => None,
-        };
+        let watch = watch.map(|watch| &mut *watch as &mut dyn Watch);
         let now = &mut Now { watch, program, readings, events };
         let end = if self.started {
             self.tick += 1;

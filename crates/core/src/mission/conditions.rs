@@ -183,7 +183,9 @@ impl Condition {
             Self::As(_, name) => each(Part::Label(name)),
             Self::Sees { sensors, tones, .. } => {
                 each(Part::Sensors(sensors));
-                tones.iter().for_each(|tone| each(Part::Tone(tone, &sensors.names)));
+                for tone in tones {
+                    each(Part::Tone(tone, &sensors.names));
+                }
             }
             Self::Reads { sensors, than, limit } => each(Part::Compared(sensors, Some(than), limit)),
             Self::Between { sensors, low, high } => {

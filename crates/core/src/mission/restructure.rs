@@ -236,7 +236,7 @@ impl<'a> Text<'a> {
     }
 
     /// The references to steps that stand outside of some steps and mean one of them or one within.
-    fn from_outside(self, steps: &[usize]) -> Vec<Reference> {
+    fn outside_of(self, steps: &[usize]) -> Vec<Reference> {
         let all = references(self.parsed, self.text).into_iter().filter(|one| one.kind == Kind::Step);
         let outside = |one: &Reference| one.step.is_none_or(|from| !self.is_among(steps, from));
         all.filter(|one| outside(one) && one.target.is_some_and(|to| self.is_among(steps, to))).collect()
@@ -308,7 +308,7 @@ pub fn delete(of: Text<'_>, steps: Range<usize>) -> Result<Change, Refusal> {
     }
     let next = of.after(&steps);
     let mut edits = Vec::new();
-    for one in of.from_outside(&steps) {
+    for one in of.outside_of(&steps) {
         let step = of.name(one.target.unwrap_or_default());
         match one.way {
             Way::Copies => return Err(Refusal::HasCopies { step, copy: of.from(&one) }),
@@ -441,7 +441,7 @@ pub fn move_steps(of: Text<'_>, steps: Range<usize>, up: bool) -> Result<Change,
 pub fn wrap(of: Text<'_>, steps: Range<usize>) -> Result<Change, Refusal> {
     let steps = of.side_by_side(&steps)?;
     leads_around(of, &steps)?;
-    for one in of.from_outside(&steps) {
+    for one in of.outside_of(&steps) {
         let (step, from) = (of.name(one.target.unwrap_or_default()), of.from(&one));
         match one.way {
             Way::Copies => return Err(Refusal::HasCopies { step, copy: from }),
@@ -524,7 +524,7 @@ pub fn split(of: Text<'_>, step: usize, condition: &str) -> Result<Change, Refus
     let (_, line) = about.behaviour.as_ref().ok_or_else(|| Refusal::Broken { step: of.name(step) })?;
     let name = free_among(&taken_names(of.parsed), &format!("{}, on", about.name.node));
     let mut edits = Vec::new();
-    for one in of.from_outside(&[step]) {
+    for one in of.outside_of(&[step]) {
         match one.way {
             Way::Copies => return Err(Refusal::HasCopies { step: of.name(step), copy: of.from(&one) }),
             Way::During => edits.push(Edit::insert(one.span.end, format!(", \"{name}\""))),
@@ -564,7 +564,7 @@ pub fn join(of: Text<'_>, step: usize) -> Result<Change, Refusal> {
     let differs = said(about) != said(next);
     let (behaviour, line) = about.behaviour.as_ref().ok_or_else(|| Refusal::Broken { step: of.name(step) })?;
     let mut edits = Vec::new();
-    for one in of.from_outside(&[step, below]) {
+    for one in of.outside_of(&[step, below]) {
         if one.target != Some(below) {
             continue;
         }

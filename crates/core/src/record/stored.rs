@@ -22,6 +22,7 @@ pub(super) mod places_or_nothing {
 pub(super) mod or_nothing {
     use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
+    #[expect(clippy::trivially_copy_pass_by_ref, reason = "serde hands the field over by reference")]
     pub fn serialize<S: Serializer>(value: &f64, to: S) -> Result<S::Ok, S::Error> {
         Some(*value).filter(|value| value.is_finite()).serialize(to)
     }

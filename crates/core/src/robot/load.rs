@@ -39,7 +39,7 @@ section! {
         right_wheel: Option<Spanned<Positive<Length>>> = "\"56 mm\"", Some("as `wheel_diameter`"), in 0.005..0.5, "What the right wheel really measures.";
         track_width: Positive<Length> = "\"118 mm\"", REQUIRED, "From the middle of one driven tyre to the middle of the other.";
         grip: Spanned<f64> = "0.9", REQUIRED, in 0.0..3.0, "The friction coefficient of a tyre on the mat.";
-        encoder_ticks: Spanned<u32> = "360", REQUIRED, in 1.0..100000.0, "How many ticks the encoder counts in a turn of the wheel.";
+        encoder_ticks: Spanned<u32> = "360", REQUIRED, in 1.0..1e5, "How many ticks the encoder counts in a turn of the wheel.";
 }
 
 section! {

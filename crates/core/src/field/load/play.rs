@@ -121,7 +121,7 @@ section! {
     pub(super) ScoreTable "[[score]]" "A line of the score sheet."
         r#for: Spanned<FeatWord> = "\"object in zone\"", REQUIRED, "What the points are given for.";
         zone: Option<Spanned<String>> = "\"goal\"", Some("none"), "The zone, where the line is about one.";
-        points: Spanned<f64> = "10", REQUIRED, in -1000000.0..1000000.0, "How many points each time.";
+        points: Spanned<f64> = "10", REQUIRED, in -1e6..1e6, "How many points each time.";
 }
 
 /// Reads everything that plays on the mat into the field.

@@ -77,7 +77,7 @@ fn free_name(of: Text<'_>, routine: &str) -> Result<(), BadName> {
 
 /// Refuses steps that others name in a way that a routine cannot keep up.
 fn outside(of: Text<'_>, steps: &[usize]) -> Result<(), Refusal> {
-    for one in of.from_outside(steps) {
+    for one in of.outside_of(steps) {
         let (step, from) = (of.name(one.target.unwrap_or_default()), of.from(&one));
         let is_first = one.target == Some(steps[0]);
         match one.way {
