@@ -39,16 +39,16 @@ struct Typed {
 /// What all commands understand.
 #[derive(Args, Clone, Debug)]
 struct Shared {
-    /// Another mission of the project, by its file name.
+    /// Use this mission of the project (file name without .way).
     #[arg(long, global = true, value_name = "NAME")]
     mission: Option<String>,
-    /// Another seed: the same seed gives the same run.
+    /// Seed of the random noise; the same seed gives the same run.
     #[arg(long, global = true, value_name = "N")]
     seed: Option<u32>,
     /// Answer with one JSON object.
     #[arg(long, global = true)]
     json: bool,
-    /// Say nothing beside the answer.
+    /// Print only the result.
     #[arg(long, global = true)]
     quiet: bool,
 }
@@ -60,7 +60,7 @@ enum Command {
         #[command(flatten)]
         look: Look,
     },
-    /// Begin a project: a folder with a robot, a field, and a mission that has no steps yet.
+    /// Create a project folder with a robot, a field and an empty mission.
     New {
         /// Folder to make.
         folder: PathBuf,
@@ -83,7 +83,7 @@ enum Command {
         #[arg(default_value = ".")]
         project: PathBuf,
     },
-    /// Lay missions out in the one way.
+    /// Format mission files.
     Fmt {
         /// Project folder, or a mission file.
         #[arg(default_value = ".")]

@@ -98,7 +98,20 @@ impl Compiler<'_> {
                 let tie = Self::turn(place, tie)?;
                 self.probe(&mut phases, &angle, pace, feeler, tie)?;
             }
-            _ => return None,
+            // These are one step each.
+            Behaviour::Drive(_)
+            | Behaviour::Spin(_)
+            | Behaviour::Pivot(_)
+            | Behaviour::Follow(_)
+            | Behaviour::Keep(_)
+            | Behaviour::Hold(_)
+            | Behaviour::Move(_)
+            | Behaviour::Signal(_)
+            | Behaviour::Measure(_)
+            | Behaviour::Choose(_)
+            | Behaviour::React(_)
+            | Behaviour::Do(_)
+            | Behaviour::Repeat(_) => return None,
         }
         let first = phases.close(self)?;
         Some(Action::Group { first, passes: Passes::Once })

@@ -152,7 +152,19 @@ impl Compiler<'_> {
             Condition::Lost => Test::Lost,
             Condition::Ended(ending) => Test::Ended(if place.mirrored { ending.mirrored() } else { *ending }),
             Condition::EndedBy(label) => Test::Label(super::position_or_push(&mut self.labels, &label.node)),
-            _ => return None,
+            // These are terms of several tests.
+            Condition::Any(_)
+            | Condition::All(_)
+            | Condition::Not(_)
+            | Condition::For(..)
+            | Condition::After(..)
+            | Condition::As(..)
+            | Condition::Sees { .. }
+            | Condition::Reads { .. }
+            | Condition::Between { .. }
+            | Condition::Code { .. }
+            | Condition::Changed { .. }
+            | Condition::Crossed { .. } => return None,
         })
     }
 

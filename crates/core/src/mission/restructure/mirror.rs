@@ -168,7 +168,29 @@ impl Mirror<'_> {
                 };
                 self.put(&condition.span, other);
             }
-            _ => {}
+            // The same on both sides, but for sides and devices, which are changed as parts.
+            Condition::Any(_)
+            | Condition::All(_)
+            | Condition::Not(_)
+            | Condition::For(..)
+            | Condition::After(..)
+            | Condition::As(..)
+            | Condition::Sees { .. }
+            | Condition::Reads { .. }
+            | Condition::Between { .. }
+            | Condition::Code { .. }
+            | Condition::Changed { .. }
+            | Condition::Crossed { .. }
+            | Condition::Is { .. }
+            | Condition::Travelled(_)
+            | Condition::Turned(_)
+            | Condition::Rolled { .. }
+            | Condition::Passed(_)
+            | Condition::Clock(_)
+            | Condition::Stalled(_)
+            | Condition::Lost
+            | Condition::Ended(_)
+            | Condition::EndedBy(_) => {}
         }
     }
 
