@@ -111,7 +111,9 @@ impl Controller {
         let gauge = self.gauge(&look.test, &self.memory[look.slot], frame, readings);
         let memory = &mut self.memory[look.slot];
         memory.holds = gauge.holds;
-        memory.nearest = memory.nearest.min(gauge.away);
+        if gauge.away < memory.nearest {
+            memory.nearest = gauge.away;
+        }
         if counted && let Some(exit) = exit {
             now.events.push(Event::Counted { step: frame.step, exit, count: memory.count });
         }
