@@ -98,11 +98,7 @@ impl Test {
 }
 
 impl Controller {
-    /// How a test stands, given what it remembers.
-    #[expect(
-        clippy::inline_always,
-        reason = "within a tick most of what it says is not used: inlined, that costs nothing"
-    )]
+    /// How a test stands, given what it remembers. Inlined, a tick does not pay for what it does not use of it.
     #[inline(always)]
     pub(super) fn gauge(&self, test: &Test, memory: &Memory, frame: &Frame, readings: &Readings<'_>) -> Gauge {
         use Dimension::{Angle, Length, Percent, Time, Voltage};

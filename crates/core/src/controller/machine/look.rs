@@ -8,6 +8,7 @@ use crate::mission::{apply, reckon};
 
 impl Controller {
     /// What an amount is worth now.
+    #[inline]
     pub(super) fn value(&self, num: &Num, readings: &Readings<'_>) -> f64 {
         match num {
             Num::Is(value) => *value,
