@@ -61,7 +61,7 @@ const SHOTS: &[Shot] = &[
         size: LARGE,
         args: &["demo"],
         env: &[],
-        keys: &["wait:done at", "J", "wait:Go to which", "gate", "Enter", "t", "}", "y", "Down"],
+        keys: &["wait:done at", "J", "wait:Go to step", "gate", "Enter", "t", "}", "y", "Down"],
     },
     Shot {
         name: "piece",
@@ -71,7 +71,7 @@ const SHOTS: &[Shot] = &[
         keys: &[
             "wait:done at",
             "J",
-            "wait:Go to which",
+            "wait:Go to step",
             "gate",
             "Enter",
             "p",
