@@ -4,11 +4,12 @@ use std::fs;
 use std::path::Path;
 
 use wayodos_core::field;
-use wayodos_core::finding::{Edit, apply_all};
+use wayodos_core::finding::{Edit, Finding, apply_all};
 use wayodos_core::keys::{Key, Section};
 use wayodos_core::mission::{BEHAVIOURS, CONDITIONS};
 use wayodos_core::project::{Config, FILES, Setup, hands};
 use wayodos_core::robot;
+use wayodos_core::units::{Quantity, Unit};
 
 /// Where a table begins in a page, and where it ends.
 const BEGIN: &str = "<!-- written by the test `pages`: ";
@@ -129,4 +130,62 @@ fn all_missing_keys_are_told_at_once_and_their_edits_mend_the_file() {
     let edits: Vec<Edit> = told.iter().flat_map(|finding| &finding.hints).flat_map(|hint| hint.edits.clone()).collect();
     let mended = apply_all(&bare, edits);
     assert_eq!(missing(&mended), [], "{mended}");
+}
+
+/// A number just outside a bound, written in the unit of the key's typical value.
+fn written(key: &Key, si: f64) -> String {
+    let typical = key.typical.trim_matches('"');
+    let unit = Quantity::parse(typical).unwrap().unit;
+    let quantity = Quantity::from_si(si, unit);
+    match unit {
+        Unit::None => quantity.to_string(),
+        _ => format!("\"{quantity}\""),
+    }
+}
+
+#[test]
+fn what_is_out_of_range_is_told_for_every_key_that_has_one() {
+    let mut tried = 0;
+    for (file, load) in [
+        (robot::FILE, (|text| robot::load(text).1) as fn(&str) -> Vec<Finding>),
+        (field::FILE, |text| field::load(text).1),
+    ] {
+        let whole = everything(file, |_| true);
+        for section in file.iter().filter(|section| section.title.is_empty() || section.title.starts_with('[')) {
+            for key in section.keys {
+                let Some((least, greatest)) = key.range else { continue };
+                let span = greatest - least;
+                let count = |value: f64| {
+                    let header = section.title.split(" and ").next().unwrap();
+                    let at = whole.find(header).unwrap();
+                    let (before, after) = whole.split_at(at);
+                    let text = format!(
+                        "{before}{}",
+                        after.replacen(&key.line(), &format!("{} = {}", key.name, written(key, value)), 1)
+                    );
+                    assert_ne!(text, whole, "{} of {}", key.name, section.title);
+                    load(&text).iter().filter(|finding| finding.code == "T006").count()
+                };
+                assert_eq!(count(least - 0.1 * span), 1, "too little: {} of {}", key.name, section.title);
+                assert_eq!(count(greatest + 0.1 * span), 1, "too much: {} of {}", key.name, section.title);
+                assert_eq!(count(least + 0.4 * span), 0, "{} of {}", key.name, section.title);
+                tried += 1;
+            }
+        }
+    }
+    assert!(tried >= 15, "only {tried} keys have a range");
+}
+
+#[test]
+fn a_range_is_written_as_people_write_it() {
+    let key = |name: &str| {
+        let all = robot::FILE.iter().chain(field::FILE).flat_map(|section| section.keys);
+        all.filter(|key| key.range.is_some()).find(|key| key.name == name).unwrap().range_words().unwrap()
+    };
+    assert_eq!(key("wheel_diameter"), "5 mm to 500 mm");
+    assert_eq!(key("grip"), "0 to 3");
+    assert_eq!(key("encoder_ticks"), "1 to 100000");
+    assert_eq!(key("limit"), "0 deg to 68 deg");
+    assert_eq!(key("clock"), "0 s to 60 min");
+    assert_eq!(key("duty"), "-100 % to 100 %");
 }

@@ -23,7 +23,7 @@ pub fn amount_words(si: f64, of: Option<Dimension>) -> String {
     }
 }
 
-/// How far an exit is from firing, in a few words: `41 %, needs more than 60 %`, `80 mm of 320 mm, 240 mm to go`, `sees dark`, `true`.
+/// How far an exit is from firing, in a few words: `41 %, needs > 60 %`, `80 mm of 320 mm, 240 mm to go`, `sees dark`, `true`.
 pub fn live_words(live: &Live) -> String {
     if let Some(tone) = &live.sees {
         return if live.holds { "true".into() } else { format!("sees {tone}") };
@@ -31,10 +31,10 @@ pub fn live_words(live: &Live) -> String {
     match (live.now, live.goal, live.away) {
         (Some(now), Some(goal), Some(away)) if !live.holds && away > 0.0 => {
             let nothing = amount_words(0.0, live.of);
-            let wanted = if now < goal { "more" } else { "less" };
+            let wanted = if now < goal { ">" } else { "<" };
             let [now, goal, away] = [now, goal, away].map(|si| amount_words(si, live.of));
             if live.is_reading {
-                return format!("{now}, needs {wanted} than {goal}");
+                return format!("{now}, needs {wanted} {goal}");
             }
             if away == nothing { format!("{now} of {goal}, due now") } else { format!("{now} of {goal}, {away} to go") }
         }
@@ -157,7 +157,7 @@ mod tests {
     #[test]
     fn a_look_says_what_is_there_and_what_is_missing() {
         for (live, words, near) in [
-            (live(0.41, 0.6, 0.19, Some(Dimension::Percent)), "41 %, needs more than 60 %", Some(0.81)),
+            (live(0.41, 0.6, 0.19, Some(Dimension::Percent)), "41 %, needs > 60 %", Some(0.81)),
             (live(0.08, 0.32, 0.24, Some(Dimension::Length)), "80 mm of 320 mm, 240 mm to go", Some(0.25)),
             (live(2.0, 3.0, 1.0, None), "2 of 3, 1 to go", Some(2.0 / 3.0)),
             (live(1.5, 1.5, 0.0, Some(Dimension::Time)), "1.5 s, true", Some(1.0)),

@@ -37,7 +37,7 @@ pub(in crate::mission) const MIRRORED: &[&str] = &["", "mirrored"];
 impl Does for Do {
     const KIND: BehaviourKind = BehaviourKind {
         word: "do",
-        plain: &["call", "routine", "subroutine", "function", "reuse", "my block", "procedure"],
+        plain: &["call", "routine", "subroutine", "function", "reuse", "procedure"],
         what: "Does the steps of a routine.",
         grammar: &["do ROUTINE [(NAME = VALUE, ...)] [mirrored]"],
         example: "do back-away (far = 120 mm)",

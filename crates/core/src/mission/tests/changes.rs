@@ -8,6 +8,7 @@ use crate::mission::check::{Names, SensorName, check};
 use crate::mission::exits::{add_exit, exit_at, move_exit, remove_exit};
 use crate::mission::restructure::{Change, Note, Refusal, Text, join, link, mirror, split};
 use crate::mission::{SlotKind, Target, format, parse};
+use crate::units::{Dimension, Unit};
 
 const TEXT: &str = "mission \"m\"\n  limit 9 s\n\nlet pace = 20 %\n\nstep \"Out\"\n  drive ahead at pace\n  until travelled 90 mm        -> \"Back\"\n  or    floor-left sees dark   -> next  # the bar\n  or    4 s pass               -> fail \"stuck\"\n\nstep \"Turn\"\n  spin left at 22 %\n  until turned 90 deg\n\nstep \"Back\"\n  drive back at pace\n  until travelled 0.25 m\n";
 
@@ -267,5 +268,79 @@ proptest! {
             }
             text = new;
         }
+    }
+}
+
+#[test]
+fn everyday_words_lead_to_the_behaviour_that_is_meant() {
+    for (typed, meant) in [
+        ("stop", "hold"),
+        ("wait", "hold"),
+        ("go", "drive"),
+        ("forward", "drive"),
+        ("reverse", "drive"),
+        ("turn", "spin"),
+        ("rotate", "pivot"),
+        ("beep", "signal"),
+        ("loop", "repeat"),
+        ("if", "choose"),
+        ("search", "seek"),
+        ("push", "shove"),
+        ("servo", "move"),
+    ] {
+        let text = format!("mission \"m\"\n  limit 9 s\nstep \"a\"\n  {typed} at 30 %\n");
+        let findings = parse(&text).findings;
+        let finding = findings.iter().find(|finding| finding.code == "M002").unwrap_or_else(|| panic!("{typed}"));
+        assert_eq!(finding.message, format!("unknown first word `{typed}`"));
+        let words: Vec<&str> = finding.hint_words();
+        assert!(words.iter().any(|words| words.starts_with(&format!("write `{meant}"))), "{typed}: {words:?}");
+    }
+    // What is only misspelt is corrected, and what is neither is told what a line begins with.
+    for (typed, hint) in [("drvie", "did you mean `drive`?"), ("xyzzy", "a line begins with `step`")] {
+        let findings = parse(&format!("step \"a\"\n  {typed} ahead\n")).findings;
+        assert!(findings.iter().any(|finding| finding.hint_words().iter().any(|words| words.starts_with(hint))));
+    }
+}
+
+#[test]
+fn spoken_units_are_told_with_the_unit_that_is_meant() {
+    for (spoken, unit) in Unit::SPOKEN {
+        let dimension = unit.map_or(Dimension::Length, Unit::dimension);
+        let (before, after) = match dimension {
+            Dimension::Length => ("travelled 9 ", ""),
+            Dimension::Angle => ("turned 9 ", ""),
+            Dimension::Time => ("stalled for 9 ", ""),
+            Dimension::Percent => ("floor-left has dropped by 9 ", ""),
+            Dimension::Voltage => ("battery < 9 ", ""),
+            other => panic!("no sentence about {other:?} here"),
+        };
+        let text = format!("step \"a\"\n  drive ahead at 20 %\n  until {before}{spoken}{after}\n");
+        let findings = parse(&text).findings;
+        let [finding] = findings.as_slice() else { panic!("{spoken}: {findings:#?}") };
+        assert_eq!(finding.message, format!("unknown unit `{spoken}`"));
+        match unit {
+            // The edit makes a sentence of it, with the same number.
+            Some(unit) => {
+                let mended = finding.hints[0].edits[0].apply(&text);
+                assert!(mended.contains(&format!("9 {}", unit.symbol())), "{mended}");
+                assert!(parse(&mended).findings.is_empty(), "{mended}: {:?}", parse(&mended).findings);
+            }
+            // 4 inches are not 4 mm: nothing is written in its place.
+            None => assert!(finding.hints.iter().all(|hint| hint.edits.is_empty()), "{finding:#?}"),
+        }
+    }
+}
+
+#[test]
+fn the_example_of_an_exit_is_about_what_was_typed() {
+    for (typed, example) in [
+        ("until = 2 s", "until 2 s pass"),
+        ("until = 300 mm", "until travelled 300 mm"),
+        ("until = 90 deg", "until turned 90 deg"),
+        ("until =", "until floor-left sees dark"),
+    ] {
+        let findings = parse(&format!("step \"a\"\n  drive ahead at 20 %\n  {typed}\n")).findings;
+        let told: Vec<String> = findings.iter().flat_map(|finding| finding.hint_words()).map(str::to_owned).collect();
+        assert!(told.iter().any(|words| words.contains(example)), "{typed}: {told:?}");
     }
 }
