@@ -135,7 +135,7 @@ fn all_missing_keys_are_told_at_once_and_their_edits_mend_the_file() {
 /// A number just outside a bound, written in the unit of the key's typical value.
 fn written(key: &Key, si: f64) -> String {
     let typical = key.typical.trim_matches('"');
-    let unit = Quantity::parse(typical).unwrap().unit;
+    let unit = Quantity::parse(typical).expect("a typical value is a quantity").unit;
     let quantity = Quantity::from_si(si, unit);
     match unit {
         Unit::None => quantity.to_string(),
