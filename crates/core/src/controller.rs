@@ -4,6 +4,9 @@
 //! simulation, a replayed trace or a robot. A tick allocates nothing. What happens within a tick, in which order,
 //! is written down in docs/controller.md; change both together.
 
+// A new behaviour, condition or ending must be looked at wherever its kind is: no arm says "all others".
+#![cfg_attr(not(test), warn(clippy::wildcard_enum_match_arm))]
+
 mod act;
 mod compile;
 mod machine;

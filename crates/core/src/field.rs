@@ -4,6 +4,7 @@
 //! counter-clockwise from +x. Loading is pure: text in, field and findings out.
 
 mod drawing;
+mod errors;
 mod legs;
 mod load;
 mod mat;
@@ -11,6 +12,7 @@ mod outline;
 mod picture;
 mod play;
 
+pub use errors::{BadDrawing, BadLeg, BadPicture, Unreadable};
 pub use load::{FILE, Files, load, load_with};
 pub use mat::{Blurred, Mat, seen};
 pub use picture::Picture;

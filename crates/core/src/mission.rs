@@ -5,6 +5,9 @@
 //! screens edit by replacing spans ([`edit`]) and never print a model back. `check` needs only [`Names`]:
 //! what a robot and a field offer, not the robot or the field.
 
+// A new behaviour, condition or ending must be looked at wherever its kind is: no arm says "all others".
+#![cfg_attr(not(test), warn(clippy::wildcard_enum_match_arm))]
+
 pub mod amend;
 mod amounts;
 mod ast;

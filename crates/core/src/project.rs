@@ -6,7 +6,9 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use crate::controller::{CompileError, Program, Reading, Refused, Script, Tone, Tones};
-use crate::field::{self, Conduct, Field, Files, Obstacle, Opponent, Outline, Point, Pose, SurfaceId, seen};
+use crate::field::{
+    self, Conduct, Field, Files, Obstacle, Opponent, Outline, Point, Pose, SurfaceId, Unreadable, seen,
+};
 use crate::finding::{Finding, Hints, Severity, Source, did_you_mean, has_errors, line_column};
 use crate::keys::{Described, Key, REQUIRED, Section, section};
 use crate::lab::advice::advice;
@@ -150,7 +152,7 @@ const BOX_SIDE: f64 = 0.1;
 impl Setup {
     /// Reads the files beside the mission, for a field that names no further files. No setup when one has errors.
     pub fn load(robot: &str, field: &str, calibration: Option<&str>) -> (Option<Self>, Vec<Finding>) {
-        Self::load_with(robot, field, calibration, &|_| Err("there are no further files here".to_owned()))
+        Self::load_with(robot, field, calibration, &|_| Err(Unreadable::NoFiles))
     }
 
     /// Reads the files beside the mission, and those that the field names. No setup when one of them has errors.
@@ -242,10 +244,9 @@ fn player(opponent: &Opponent, field: &Field, files: Files<'_>, findings: &mut V
         let message = format!("`{}` cannot play: {path}: {why}", opponent.name);
         findings.push(Finding::error("F117", Source::Field, span.clone(), message).hint("fix that file"));
     };
-    let read =
-        |path: &str| files(path).and_then(|bytes| String::from_utf8(bytes).map_err(|_| "it is not text".to_owned()));
+    let read = |path: &str| files(path).and_then(|bytes| String::from_utf8(bytes).map_err(|_| Unreadable::NotText));
     let at = &opponent.robot_span;
-    let text = read(&opponent.robot).map_err(|why| refuse(at, &opponent.robot, why)).ok()?;
+    let text = read(&opponent.robot).map_err(|why| refuse(at, &opponent.robot, why.to_string())).ok()?;
     let (robot, found) = robot::load(&text);
     let first = |found: &[Finding], text: &str| {
         let worst = found.iter().find(|finding| finding.severity == Severity::Error)?;
@@ -262,7 +263,7 @@ fn player(opponent: &Opponent, field: &Field, files: Files<'_>, findings: &mut V
         Conduct::Patrols(places, duty) => Role::Patrols(places.clone(), *duty),
         Conduct::Mission(path) => {
             let at = &opponent.conduct_span;
-            let text = read(path).map_err(|why| refuse(at, path, why)).ok()?;
+            let text = read(path).map_err(|why| refuse(at, path, why.to_string())).ok()?;
             // The files with routines that it uses lie in the same project.
             let uses = mission::parse(&text).mission.uses;
             let shared: Vec<(String, String)> =

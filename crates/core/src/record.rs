@@ -199,7 +199,12 @@ fn visits(trace: &Trace, program: &Program, ended: usize) -> (Vec<Visit>, Vec<Vi
                     (visit.left, visit.exit, visit.look) = (tick, exit, look);
                 }
             }
-            _ => {
+            Event::Entered { .. }
+            | Event::Counted { .. }
+            | Event::Ended { .. }
+            | Event::Took { .. }
+            | Event::Gave { .. }
+            | Event::Kept { .. } => {
                 list.push(Visit { step, entered: tick, left: ended, exit: None, look: 0, nth });
                 nth += 1;
             }

@@ -78,7 +78,7 @@ impl Dimension {
 }
 
 macro_rules! units {
-    ($($variant:ident $symbol:literal $dimension:ident $times:tt / $by:literal;)*) => {
+    ($($variant:ident $symbol:literal $dimension:ident $times:tt / $by:literal, $fine:literal, $coarse:literal;)*) => {
         /// A unit that may be written behind a number.
         #[derive(Clone, Copy, Debug, PartialEq, Eq)]
         #[allow(missing_docs, reason = "each is named after itself and listed in docs/language.md")]
@@ -102,33 +102,38 @@ macro_rules! units {
             const fn scale(self) -> (f64, f64) {
                 match self { $(Self::$variant => ($times, $by)),* }
             }
+
+            /// By how much people change such a number, in the unit itself: finely, and coarsely.
+            pub const fn steps(self) -> (f64, f64) {
+                match self { $(Self::$variant => ($fine, $coarse)),* }
+            }
         }
     };
 }
 
 units! {
-    None "" Number 1.0 / 1.0;
-    Percent "%" Percent 1.0 / 100.0;
-    Millimetre "mm" Length 1.0 / 1000.0;
-    Centimetre "cm" Length 1.0 / 100.0;
-    Metre "m" Length 1.0 / 1.0;
-    Degree "deg" Angle PI / 180.0;
-    Radian "rad" Angle 1.0 / 1.0;
-    Turn "turn" Angle TAU / 1.0;
-    Second "s" Time 1.0 / 1.0;
-    Millisecond "ms" Time 1.0 / 1000.0;
-    Minute "min" Time 60.0 / 1.0;
-    MillimetrePerSecond "mm/s" Speed 1.0 / 1000.0;
-    CentimetrePerSecond "cm/s" Speed 1.0 / 100.0;
-    MetrePerSecond "m/s" Speed 1.0 / 1.0;
-    DegreePerSecond "deg/s" TurnRate PI / 180.0;
-    TurnPerMinute "rpm" TurnRate TAU / 60.0;
-    Gram "g" Mass 1.0 / 1000.0;
-    Kilogram "kg" Mass 1.0 / 1.0;
-    Volt "V" Voltage 1.0 / 1.0;
-    NewtonMetre "N m" Torque 1.0 / 1.0;
-    NewtonMillimetre "N mm" Torque 1.0 / 1000.0;
-    Hertz "Hz" Frequency 1.0 / 1.0;
+    None "" Number 1.0 / 1.0, 0.05, 0.25;
+    Percent "%" Percent 1.0 / 100.0, 1.0, 5.0;
+    Millimetre "mm" Length 1.0 / 1000.0, 1.0, 10.0;
+    Centimetre "cm" Length 1.0 / 100.0, 0.1, 1.0;
+    Metre "m" Length 1.0 / 1.0, 0.01, 0.1;
+    Degree "deg" Angle PI / 180.0, 1.0, 5.0;
+    Radian "rad" Angle 1.0 / 1.0, 0.05, 0.25;
+    Turn "turn" Angle TAU / 1.0, 0.05, 0.25;
+    Second "s" Time 1.0 / 1.0, 0.1, 0.5;
+    Millisecond "ms" Time 1.0 / 1000.0, 10.0, 50.0;
+    Minute "min" Time 60.0 / 1.0, 0.05, 0.25;
+    MillimetrePerSecond "mm/s" Speed 1.0 / 1000.0, 10.0, 50.0;
+    CentimetrePerSecond "cm/s" Speed 1.0 / 100.0, 0.05, 0.25;
+    MetrePerSecond "m/s" Speed 1.0 / 1.0, 0.05, 0.25;
+    DegreePerSecond "deg/s" TurnRate PI / 180.0, 0.05, 0.25;
+    TurnPerMinute "rpm" TurnRate TAU / 60.0, 0.05, 0.25;
+    Gram "g" Mass 1.0 / 1000.0, 0.05, 0.25;
+    Kilogram "kg" Mass 1.0 / 1.0, 0.05, 0.25;
+    Volt "V" Voltage 1.0 / 1.0, 0.05, 0.25;
+    NewtonMetre "N m" Torque 1.0 / 1.0, 0.05, 0.25;
+    NewtonMillimetre "N mm" Torque 1.0 / 1000.0, 0.05, 0.25;
+    Hertz "Hz" Frequency 1.0 / 1.0, 0.05, 0.25;
 }
 
 impl Unit {
@@ -199,20 +204,39 @@ impl Quantity {
     /// Reads a text such as `40 mm`; spaces around and between are free.
     ///
     /// # Errors
-    /// A message that says what is wrong: no number, no unit, an unknown unit, too large.
-    pub fn parse(text: &str) -> Result<Self, String> {
+    /// No number, no unit, an unknown unit, too large.
+    pub fn parse(text: &str) -> Result<Self, NotAQuantity> {
         let text = text.trim();
         let end = text.find(|c: char| !(c.is_ascii_digit() || matches!(c, '.' | '-' | '+'))).unwrap_or(text.len());
         let (number, symbol) = text.split_at(end);
         let symbol = symbol.trim();
-        let value = parse_number(number).ok_or_else(|| format!("expected a number with its unit, found `{text}`"))?;
-        let unit = Unit::parse(symbol).ok_or_else(|| format!("unknown unit `{symbol}`"))?;
+        let value = parse_number(number).ok_or_else(|| NotAQuantity::NoNumber(text.to_owned()))?;
+        let unit = Unit::parse(symbol).ok_or_else(|| NotAQuantity::Unit(symbol.to_owned()))?;
         if value.abs() > LARGEST {
-            return Err(format!("{number} is larger than {LARGEST}"));
+            return Err(NotAQuantity::TooLarge(number.to_owned()));
         }
         Ok(Self { value, unit })
     }
 }
+
+/// Why a text is no quantity.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum NotAQuantity {
+    /// It does not begin with a number.
+    #[error("expected a number with its unit, found `{0}`")]
+    NoNumber(String),
+    /// There is no unit of that symbol.
+    #[error("unknown unit `{0}`")]
+    Unit(String),
+    /// Beyond [`LARGEST`].
+    #[error("{0} is larger than {LARGEST}")]
+    TooLarge(String),
+}
+
+/// A text that is not two lengths.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("expected two lengths such as \"300, 200 mm\", found `{0}`")]
+pub struct NotAPair(pub String);
 
 impl fmt::Display for Quantity {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
@@ -373,9 +397,9 @@ impl Pair {
     /// Reads `"300, 200 mm"`, `"300 mm, 20 cm"` or `"2000 x 1500 mm"`.
     ///
     /// # Errors
-    /// A message that says what was expected.
-    pub fn parse(text: &str) -> Result<Self, String> {
-        let expected = || format!("expected two lengths such as \"300, 200 mm\", found `{text}`");
+    /// The text is neither.
+    pub fn parse(text: &str) -> Result<Self, NotAPair> {
+        let expected = || NotAPair(text.to_owned());
         let (first, second) = text.split_once(',').or_else(|| text.split_once(" x ")).ok_or_else(expected)?;
         let y = Quantity::parse(second).map_err(|_| expected())?;
         let x = match parse_number(first.trim()) {

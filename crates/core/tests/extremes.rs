@@ -3,6 +3,7 @@
 
 use std::ops::Range;
 
+use wayodos_core::field::Unreadable;
 use wayodos_core::finding::has_errors;
 use wayodos_core::project::{Setup, prepare};
 use wayodos_core::record::Outcome;
@@ -188,10 +189,10 @@ fn nobody_starts_in_something_else() {
     assert!(told(&basket).iter().any(|told| told.starts_with("F118")), "{:?}", told(&basket));
     // An obstacle that is there from the start waits until its place is free: no mistake.
     assert_eq!(told(&PLAY.replace("800, 300 mm", "300, 400 mm")), [] as [String; 0]);
-    let lost = |path: &str| -> Result<Vec<u8>, String> { Err(format!("{path} is nowhere")) };
+    let lost = |_: &str| Err(Unreadable::Missing);
     let (_, findings) = Setup::load_with(ROBOT, PLAY, None, &lost);
-    assert!(findings.iter().any(|finding| finding.code == "F117" && finding.message.contains("nowhere")));
-    let broken = |_: &str| -> Result<Vec<u8>, String> { Ok(b"name = 1".to_vec()) };
+    assert!(findings.iter().any(|finding| finding.code == "F117" && finding.message.contains("no such file")));
+    let broken = |_: &str| Ok(b"name = 1".to_vec());
     assert!(Setup::load_with(ROBOT, PLAY, None, &broken).1.iter().any(|finding| finding.message.contains("line 1")));
 }
 
@@ -270,7 +271,7 @@ mod any_bytes {
             let noise = String::from_utf8_lossy(&bytes).into_owned();
             // In the middle of a good file as well as alone.
             let cut = (0..=at.min(PLAY.len())).rev().find(|&cut| PLAY.is_char_boundary(cut)).unwrap_or(0);
-            load_with(&format!("{}{noise}{}", &PLAY[..cut], &PLAY[cut..]), &|_| Err("nothing".into()));
+            load_with(&format!("{}{noise}{}", &PLAY[..cut], &PLAY[cut..]), &|_| Err(wayodos_core::field::Unreadable::Missing));
             Config::load(&noise);
             let (setup, _) = Setup::load(ROBOT, HEAD, None);
             let (done, findings) = hands::load(&noise, &setup.unwrap());

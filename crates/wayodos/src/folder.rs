@@ -7,6 +7,7 @@ use std::fs;
 use std::io::{self, Write as _};
 use std::path::{Component, Path, PathBuf};
 
+use wayodos_core::field::Unreadable;
 use wayodos_core::finding::{Finding, Source};
 use wayodos_core::project::{Config, Setup, hands};
 use wayodos_core::record::Intervention;
@@ -143,10 +144,10 @@ impl Project {
         let (robot, field) = (read(&config.robot)?, read(&config.field)?);
         let calibration = config.calibration.as_deref().map(&read).transpose()?;
         // What the field names further: within the project only.
-        let files = |path: &str| match bytes(inside(path).ok_or("it lies outside the project folder")?) {
+        let files = |path: &str| match bytes(inside(path).ok_or(Unreadable::Outside)?) {
             Ok(bytes) => Ok(bytes),
-            Err(OpenError::Unreadable(_, error)) => Err(plain(error).to_string()),
-            Err(other) => Err(other.to_string()),
+            Err(OpenError::Unreadable(_, error)) => Err(Unreadable::System(plain(error).to_string())),
+            Err(other) => Err(Unreadable::System(other.to_string())),
         };
         let (mut setup, more) = Setup::load_with(&robot, &field, calibration.as_deref(), &files);
         findings.extend(more);

@@ -276,7 +276,7 @@ impl Compiler<'_> {
         let most: usize = self.reflexes.iter().map(|reflex| self.depth_below(reflex.step)).sum();
         let codes = self.robot.sensors.iter().map(|sensor| match sensor.kind {
             SensorKind::Code => sensor.codes.iter().map(|code| code.number).collect(),
-            _ => Vec::new(),
+            SensorKind::Reflectance | SensorKind::Colour => Vec::new(),
         });
         Some(Program {
             written: self.steps.iter().filter(|step| step.written).count(),
@@ -369,7 +369,14 @@ impl Compiler<'_> {
                 Action::Group { first, .. } => *first = now[*first],
                 Action::Choose(rows) => rows.iter_mut().for_each(|(_, to)| goal(to)),
                 Action::React(rows) => rows.iter_mut().for_each(|row| row.step = now[row.step]),
-                _ => {}
+                Action::Constant { .. }
+                | Action::HoldHeading { .. }
+                | Action::Follow(_)
+                | Action::Keep { .. }
+                | Action::Square { .. }
+                | Action::Move { .. }
+                | Action::Signal { .. }
+                | Action::Measure { .. } => {}
             }
         }
         for index in 0..steps.len() {
@@ -441,45 +448,38 @@ impl Compiler<'_> {
             let line = place.line.unwrap_or(exit.line);
             self.steps[index].exits.push(ProgramExit { kind: ExitKind::Written, term, goal, line, words });
         }
-        let action = match &behaviour.node {
-            Behaviour::Choose(_) => {
-                let mut rows = Vec::new();
-                for row in &step.rows {
-                    let term = self.row_term(place, row)?;
-                    let Answer::Go(target) = &row.answer else { return None };
-                    rows.push((term, self.goal(place, index, &target.node)?));
-                }
-                Action::Choose(rows)
+        if let Behaviour::Choose(_) = &behaviour.node {
+            let mut rows = Vec::new();
+            for row in &step.rows {
+                let term = self.row_term(place, row)?;
+                let Answer::Go(target) = &row.answer else { return None };
+                rows.push((term, self.goal(place, index, &target.node)?));
             }
-            Behaviour::React(_) => {
-                let mut terms = Vec::new();
-                for row in &step.rows {
-                    terms.push(self.row_term(place, row)?);
-                }
-                self.steps[index].memory = start..self.memory;
-                let mut rows = Vec::new();
-                for (row, term) in step.rows.iter().zip(terms) {
-                    let Answer::Does(behaviour) = &row.answer else { return None };
-                    let name = self.units[place.unit].text[behaviour.span.clone()].to_owned();
-                    let child = self.add(place, Some(index), &name, row.line, false);
-                    let from = self.memory;
-                    let action = self.action(place, child, &behaviour.node, None)?;
-                    self.steps[child].action = action;
-                    self.steps[child].memory = from..self.memory;
-                    rows.push(Reaction { term, step: child, whole: !behaviour.node.outcomes().is_empty() });
-                }
-                self.steps[index].action = Action::React(rows);
-                return Some(());
+            self.steps[index].memory = start..self.memory;
+            self.steps[index].action = Action::Choose(rows);
+        } else if let Behaviour::React(_) = &behaviour.node {
+            let mut terms = Vec::new();
+            for row in &step.rows {
+                terms.push(self.row_term(place, row)?);
             }
-            other => {
-                self.steps[index].memory = start..self.memory;
-                let action = self.action(place, index, other, Some(step))?;
-                self.steps[index].action = action;
-                return Some(());
+            self.steps[index].memory = start..self.memory;
+            let mut rows = Vec::new();
+            for (row, term) in step.rows.iter().zip(terms) {
+                let Answer::Does(behaviour) = &row.answer else { return None };
+                let name = self.units[place.unit].text[behaviour.span.clone()].to_owned();
+                let child = self.add(place, Some(index), &name, row.line, false);
+                let from = self.memory;
+                let action = self.action(place, child, &behaviour.node, None)?;
+                self.steps[child].action = action;
+                self.steps[child].memory = from..self.memory;
+                rows.push(Reaction { term, step: child, whole: !behaviour.node.outcomes().is_empty() });
             }
-        };
-        self.steps[index].action = action;
-        self.steps[index].memory = start..self.memory;
+            self.steps[index].action = Action::React(rows);
+        } else {
+            self.steps[index].memory = start..self.memory;
+            let action = self.action(place, index, &behaviour.node, Some(step))?;
+            self.steps[index].action = action;
+        }
         Some(())
     }
 
@@ -627,7 +627,12 @@ impl Compiler<'_> {
                 Action::Group { first, passes }
             }
             Behaviour::Choose(_) | Behaviour::React(_) => return None,
-            other => return self.composite(place, index, other),
+            other @ (Behaviour::Align(_)
+            | Behaviour::Shift(_)
+            | Behaviour::Seek(_)
+            | Behaviour::Probe(_)
+            | Behaviour::Await(_)
+            | Behaviour::Shove(_)) => return self.composite(place, index, other),
         })
     }
 
@@ -752,7 +757,7 @@ impl Compiler<'_> {
             Side::Right => Turn::Right,
             Side::Named(name) => match place.bound.get(name)? {
                 Bound::Side(turn) => *turn,
-                _ => return None,
+                Bound::Amount(..) | Bound::Below(_) | Bound::Word(_) => return None,
             },
         };
         Some(if place.mirrored { turn.other() } else { turn })
@@ -764,7 +769,7 @@ impl Compiler<'_> {
             Comparison::Above => Some(false),
             Comparison::Named(name) => match place.bound.get(name)? {
                 Bound::Below(below) => Some(*below),
-                _ => None,
+                Bound::Amount(..) | Bound::Side(_) | Bound::Word(_) => None,
             },
         }
     }
@@ -842,13 +847,15 @@ impl Compiler<'_> {
     fn dimension(&self, place: &Place, value: &Value) -> Option<Dimension> {
         match value {
             Value::Named(name) if self.kept.iter().any(|known| known == name) => Some(Dimension::Number),
-            other => crate::mission::evaluate(other, &|name| match place.bound.get(name) {
-                Some(Bound::Amount(_, dimension)) => Some(Amount { si: 1.0, dimension: *dimension }),
-                Some(_) => None,
-                None => self.units[place.unit].mission.worth(name),
-            })
-            .map(|amount| amount.dimension)
-            .or(Some(Dimension::Number)),
+            other @ (Value::Literal(_) | Value::Named(_) | Value::Formula(_)) => {
+                crate::mission::evaluate(other, &|name| match place.bound.get(name) {
+                    Some(Bound::Amount(_, dimension)) => Some(Amount { si: 1.0, dimension: *dimension }),
+                    Some(_) => None,
+                    None => self.units[place.unit].mission.worth(name),
+                })
+                .map(|amount| amount.dimension)
+                .or(Some(Dimension::Number))
+            }
         }
     }
 
@@ -883,7 +890,7 @@ impl Compiler<'_> {
                     let word = word.clone();
                     self.plain(place, &word)
                 }
-                _ => None,
+                Bound::Side(_) | Bound::Below(_) => None,
             };
         }
         self.plain(place, name)

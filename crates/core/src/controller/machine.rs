@@ -699,7 +699,16 @@ impl Controller {
                             (again, at + 1)
                         }
                         // The row has come to its end: which one is next?
-                        _ => self.pick(at, now)?,
+                        Action::Constant { .. }
+                        | Action::HoldHeading { .. }
+                        | Action::Follow(_)
+                        | Action::Keep { .. }
+                        | Action::Square { .. }
+                        | Action::Move { .. }
+                        | Action::Signal { .. }
+                        | Action::Measure { .. }
+                        | Action::Choose(_)
+                        | Action::React(_) => self.pick(at, now)?,
                     };
                 }
                 Goal::Complete(step, ending) => {
@@ -786,7 +795,12 @@ impl Controller {
                 if *alongside { complete } else { None }
             }
             Action::Signal { waits: false, .. } => complete,
-            _ => None,
+            Action::Constant { .. }
+            | Action::HoldHeading { .. }
+            | Action::Follow(_)
+            | Action::Keep { .. }
+            | Action::Square { .. }
+            | Action::Signal { .. } => None,
         }
     }
 

@@ -35,7 +35,7 @@ impl WheelCommand {
         match self {
             Self::Duty(duty) => Self::Duty((duty * factor + more).clamp(-1.0, 1.0)),
             Self::Speed(speed) => Self::Speed(speed * factor + more),
-            other => other,
+            other @ (Self::Brake | Self::Coast | Self::Keep) => other,
         }
     }
 }
@@ -408,7 +408,24 @@ impl Test {
             | Self::Code { sensor, .. }
             | Self::Changed { sensor, .. }
             | Self::Crossed { sensor, .. } => Some(*sensor),
-            _ => None,
+            Self::Travelled(_)
+            | Self::Turned(_)
+            | Self::Heading(_)
+            | Self::Rolled { .. }
+            | Self::Range { .. }
+            | Self::Compare { .. }
+            | Self::Passed(_)
+            | Self::Clock(_)
+            | Self::Battery { .. }
+            | Self::Switch { .. }
+            | Self::Bumped(_)
+            | Self::There(_)
+            | Self::Blocked(_)
+            | Self::Lost
+            | Self::Stalled(_)
+            | Self::Ended(_)
+            | Self::Squared
+            | Self::Label(_) => None,
         }
     }
 }
@@ -475,7 +492,7 @@ impl Term {
     pub const fn plain(&self) -> Option<&Look> {
         match self {
             Self::Look(look) => Some(look),
-            _ => None,
+            Self::Any(_) | Self::All(_) | Self::Not(_) | Self::For(..) | Self::After(..) | Self::As(..) => None,
         }
     }
 }

@@ -9,7 +9,7 @@ use std::collections::BTreeMap;
 use roxmltree::{Document, Node, ParsingOptions};
 use svgtypes::{Color, Length, LengthUnit, PointsParser, SimplePathSegment, SimplifyingPathParser, Transform, ViewBox};
 
-use super::{Point, Shape};
+use super::{BadDrawing, Point, Shape};
 use crate::units::math;
 
 /// A drawing has at most so many elements, groups within groups so deep, and so many corners in all.
@@ -74,16 +74,16 @@ impl Drawing {
     /// - `size`: width and height in metres, instead of what the drawing says itself
     ///
     /// # Errors
-    /// In words, when it is no SVG, is damaged or is too large.
-    pub fn read(text: &str, at: Point, size: Option<(f64, f64)>) -> Result<Self, String> {
+    /// It is no SVG, is damaged or is too large.
+    pub fn read(text: &str, at: Point, size: Option<(f64, f64)>) -> Result<Self, BadDrawing> {
         let options = ParsingOptions { nodes_limit: MOST_NODES, ..ParsingOptions::default() };
         let document = Document::parse_with_options(text, options).map_err(|error| match error {
-            roxmltree::Error::NodesLimitReached => format!("more than {MOST_NODES} elements are too many"),
-            other => format!("it is damaged: {other}"),
+            roxmltree::Error::NodesLimitReached => BadDrawing::Elements(MOST_NODES),
+            other => BadDrawing::Damaged(other.to_string()),
         })?;
         let root = document.root_element();
         if root.tag_name().name() != "svg" {
-            return Err(format!("it is no drawing: its first element is `{}`", root.tag_name().name()));
+            return Err(BadDrawing::NotSvg(root.tag_name().name().to_owned()));
         }
         let length = |name: &str| root.attribute(name).and_then(|text| text.parse::<Length>().ok()).and_then(metres);
         let view = root.attribute("viewBox").and_then(|text| text.parse::<ViewBox>().ok());
@@ -93,11 +93,11 @@ impl Drawing {
             _ => None,
         };
         let Some((width, height)) = size.or(own) else {
-            return Err("it does not say how large it is; give `size`".to_owned());
+            return Err(BadDrawing::NoSize);
         };
         let usual = |metres: f64| metres.is_finite() && metres > 0.0 && metres <= 100.0;
         if !usual(width) || !usual(height) {
-            return Err("such a size is not possible".to_owned());
+            return Err(BadDrawing::Size);
         }
         let view = view.unwrap_or_else(|| {
             let (width, height) = own.unwrap_or((width, height));
@@ -142,9 +142,9 @@ struct Reader {
 }
 
 impl Reader {
-    fn children(&mut self, node: Node<'_, '_>, style: &Style, depth: usize) -> Result<(), String> {
+    fn children(&mut self, node: Node<'_, '_>, style: &Style, depth: usize) -> Result<(), BadDrawing> {
         if depth > DEEPEST {
-            return Err(format!("groups within groups go deeper than {DEEPEST}"));
+            return Err(BadDrawing::Deep(DEEPEST));
         }
         for child in node.children().filter(Node::is_element) {
             self.element(child, style, depth)?;
@@ -152,7 +152,7 @@ impl Reader {
         Ok(())
     }
 
-    fn element(&mut self, node: Node<'_, '_>, outer: &Style, depth: usize) -> Result<(), String> {
+    fn element(&mut self, node: Node<'_, '_>, outer: &Style, depth: usize) -> Result<(), BadDrawing> {
         let style = self.styled(node, outer);
         if style.hidden {
             return Ok(());
@@ -243,7 +243,7 @@ impl Reader {
         }
     }
 
-    fn round(&mut self, node: Node<'_, '_>, style: &Style, rx: f64, ry: f64) -> Result<(), String> {
+    fn round(&mut self, node: Node<'_, '_>, style: &Style, rx: f64, ry: f64) -> Result<(), BadDrawing> {
         let number = |name: &str| node.attribute(name).and_then(|text| text.parse().ok()).unwrap_or(0.0);
         let (cx, cy): (f64, f64) = (number("cx"), number("cy"));
         let turn = |side: u32| f64::from(side) / f64::from(ROUND) * math::TAU;
@@ -290,14 +290,19 @@ impl Reader {
     }
 
     /// Puts a shape where it lies on the field, as what its style makes of it.
-    fn add(&mut self, node: Node<'_, '_>, style: &Style, rings: Vec<(Vec<(f64, f64)>, bool)>) -> Result<(), String> {
+    fn add(
+        &mut self,
+        node: Node<'_, '_>,
+        style: &Style,
+        rings: Vec<(Vec<(f64, f64)>, bool)>,
+    ) -> Result<(), BadDrawing> {
         let t = style.transform;
         let place = |&(x, y): &(f64, f64)| Point::new(t.a * x + t.c * y + t.e, t.b * x + t.d * y + t.f);
         let rings: Vec<(Vec<Point>, bool)> =
             rings.into_iter().map(|(points, closed)| (points.iter().map(place).collect(), closed)).collect();
         self.corners += rings.iter().map(|(points, _)| points.len()).sum::<usize>();
         if self.corners > MOST_CORNERS {
-            return Err(format!("more than {MOST_CORNERS} corners are too many"));
+            return Err(BadDrawing::Corners(MOST_CORNERS));
         }
         let usual = |p: &Point| p.x.abs() <= 1000.0 && p.y.abs() <= 1000.0;
         if !rings.iter().all(|(points, _)| points.iter().all(usual)) {
@@ -412,7 +417,7 @@ mod tests {
         let drawing = read("<text>salt</text><text>works</text><image/><rect width='9' height='9' fill='url(#g)'/>");
         assert_eq!(drawing.skipped.get("text"), Some(&2));
         assert_eq!(drawing.skipped.len(), 3, "{:?}", drawing.skipped);
-        let no = |text: &str| Drawing::read(text, Point::default(), None).unwrap_err();
+        let no = |text: &str| Drawing::read(text, Point::default(), None).unwrap_err().to_string();
         assert!(no("<html/>").contains("no drawing"));
         assert!(no("<svg xmlns='x'>").contains("damaged"));
         assert!(no("<svg/>").contains("how large"));

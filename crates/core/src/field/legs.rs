@@ -1,7 +1,7 @@
 //! Paths written the way tape is laid: `ahead 600 mm`, `bend left 90 deg radius 200 mm`, `corner right 90 deg`,
 //! `to 900, 300 mm`. Bends become short chords, since everything after this works on polylines.
 
-use super::Point;
+use super::{BadLeg, Point};
 use crate::units::{Dimension, Pair, Quantity, math};
 
 /// Chords leave a bend by at most this many metres.
@@ -13,7 +13,7 @@ const LARGEST_TURN: f64 = 10.0 * math::TAU;
 ///
 /// # Errors
 /// The index of the leg that cannot be laid, and why.
-pub fn lay(from: Point, heading: f64, legs: &[String]) -> Result<Vec<Point>, (usize, String)> {
+pub fn lay(from: Point, heading: f64, legs: &[String]) -> Result<Vec<Point>, (usize, BadLeg)> {
     let mut points = vec![from];
     let mut heading = heading;
     for (index, leg) in legs.iter().enumerate() {
@@ -22,7 +22,7 @@ pub fn lay(from: Point, heading: f64, legs: &[String]) -> Result<Vec<Point>, (us
     Ok(points)
 }
 
-fn lay_one(points: &mut Vec<Point>, heading: &mut f64, leg: &str) -> Result<(), String> {
+fn lay_one(points: &mut Vec<Point>, heading: &mut f64, leg: &str) -> Result<(), BadLeg> {
     let at = *points.last().expect("a path has its first point");
     let (word, rest) = leg.trim().split_once(' ').unwrap_or((leg.trim(), ""));
     match word {
@@ -41,16 +41,11 @@ fn lay_one(points: &mut Vec<Point>, heading: &mut f64, leg: &str) -> Result<(), 
         }
         "bend" => {
             let (side, rest) = side(rest)?;
-            let (angle, radius) =
-                rest.split_once("radius").ok_or("a bend needs its radius: `bend left 90 deg radius 200 mm`")?;
+            let (angle, radius) = rest.split_once("radius").ok_or(BadLeg::NoRadius)?;
             let (angle, radius) = (amount(angle, Dimension::Angle)?, amount(radius, Dimension::Length)?);
             bend(points, heading, side, angle, radius);
         }
-        _ => {
-            return Err(format!(
-                "expected `ahead`, `bend left`, `bend right`, `corner left`, `corner right` or `to`, found `{leg}`"
-            ));
-        }
+        _ => return Err(BadLeg::Word(leg.to_owned())),
     }
     Ok(())
 }
@@ -69,18 +64,17 @@ fn bend(points: &mut Vec<Point>, heading: &mut f64, side: f64, angle: f64, radiu
     *heading += side * angle;
 }
 
-fn side(text: &str) -> Result<(f64, &str), String> {
+fn side(text: &str) -> Result<(f64, &str), BadLeg> {
     let text = text.trim_start();
     match text.split_once(' ') {
         Some(("left", rest)) => Ok((1.0, rest)),
         Some(("right", rest)) => Ok((-1.0, rest)),
-        _ => Err(format!("expected `left` or `right` and an angle, found `{text}`")),
+        _ => Err(BadLeg::Side(text.to_owned())),
     }
 }
 
-fn amount(text: &str, dimension: Dimension) -> Result<f64, String> {
-    let expected =
-        || format!("expected {} such as `{}`, found `{}`", dimension.name(), dimension.example(), text.trim());
+fn amount(text: &str, dimension: Dimension) -> Result<f64, BadLeg> {
+    let expected = || BadLeg::Amount { dimension, found: text.trim().to_owned() };
     let quantity = Quantity::parse(text).map_err(|_| expected())?;
     let si = quantity.si();
     let possible = si > 0.0 && (dimension != Dimension::Angle || si <= LARGEST_TURN);
@@ -134,6 +128,7 @@ mod tests {
         ] {
             let (index, why) = lay(Point::default(), 0.0, &["ahead 1 mm".to_owned(), leg.to_owned()]).unwrap_err();
             assert_eq!(index, 1);
+            let why = why.to_string();
             assert!(why.contains("expected") || why.contains("needs"), "{why}");
         }
     }

@@ -20,7 +20,10 @@ use serde::Deserialize;
 use toml::Spanned;
 
 use super::drawing::Drawing;
-use super::{Edge, Field, Mark, Picture, Platform, Point, Pose, Shape, Start, Surface, SurfaceId, Wall, legs};
+use super::{
+    BadDrawing, Edge, Field, Mark, Picture, Platform, Point, Pose, Shape, Start, Surface, SurfaceId, Unreadable, Wall,
+    legs,
+};
 use crate::finding::{Finding, Hints, Source, did_you_mean};
 use crate::keys::{Described, Key, REQUIRED, Section, holds, section};
 use crate::tables::{Item, LARGEST_FILE, Tables, report_duplicates};
@@ -134,12 +137,12 @@ pub const FILE: &[Section] = &[
     play::ScoreTable::SECTION,
 ];
 
-/// Hands out further files of a project by their path in it; or says in a few words why not.
-pub type Files<'a> = &'a dyn Fn(&str) -> Result<Vec<u8>, String>;
+/// Hands out further files of a project by their path in it; or says why not.
+pub type Files<'a> = &'a dyn Fn(&str) -> Result<Vec<u8>, Unreadable>;
 
 /// Reads a field file that names no pictures.
 pub fn load(text: &str) -> (Field, Vec<Finding>) {
-    load_with(text, &|_| Err("there are no further files here".to_owned()))
+    load_with(text, &|_| Err(Unreadable::NoFiles))
 }
 
 /// Reads a field file, and the pictures and drawings that it names.
@@ -283,7 +286,7 @@ fn load_pictures(tables: &mut Tables<'_>, field: &mut Field, files: Files<'_>) {
         let bytes = match files(path) {
             Ok(bytes) => bytes,
             Err(why) => {
-                refuse(why, "paths count from the project folder, such as `fields/mat.png`");
+                refuse(why.to_string(), "paths count from the project folder, such as `fields/mat.png`");
                 continue;
             }
         };
@@ -295,18 +298,18 @@ fn load_pictures(tables: &mut Tables<'_>, field: &mut Field, files: Files<'_>) {
             let gloss = table.gloss.as_ref().map_or(0.0, |gloss| gloss.get_ref().si());
             match Picture::png(path, &bytes, at, size, gloss) {
                 Ok(picture) => field.pictures.push(picture),
-                Err(why) => refuse(why, "save it again as a PNG of less than 10 million pixels"),
+                Err(why) => refuse(why.to_string(), "save it again as a PNG of less than 10 million pixels"),
             }
             continue;
         }
-        let drawing = match std::str::from_utf8(&bytes) {
-            _ if bytes.len() > LARGEST_FILE => Err(format!("it holds more than {} MB", LARGEST_FILE >> 20)),
+        let drawing: Result<Drawing, BadDrawing> = match std::str::from_utf8(&bytes) {
+            _ if bytes.len() > LARGEST_FILE => Err(Unreadable::TooLarge { megabytes: LARGEST_FILE >> 20 }.into()),
             Ok(text) => Drawing::read(text, at, size),
-            Err(_) => Err("it is not text".to_owned()),
+            Err(_) => Err(Unreadable::NotText.into()),
         };
         match drawing {
             Ok(drawing) => take_over(tables, field, drawing, &table.file),
-            Err(why) => refuse(why, "save it again as a plain SVG"),
+            Err(why) => refuse(why.to_string(), "save it again as a plain SVG"),
         }
     }
 }

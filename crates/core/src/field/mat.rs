@@ -182,7 +182,7 @@ impl Canvas {
     fn paint(&mut self, mark: &Mark, colour: Texel) {
         match &mark.shape {
             Shape::Band { points, width } => self.paint_band(points, width / 2.0, colour),
-            shape => {
+            shape @ (Shape::Disc { .. } | Shape::Polygon(_) | Shape::Rings(_)) => {
                 let (low, high) = shape.bounds();
                 self.cover(low.x, low.y, high.x, high.y, colour, |p| shape.depth(p));
             }

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use super::Point;
+use super::{BadPicture, Point};
 use crate::units::colour::linear;
 
 /// A picture has at most so many pixels: a sheet of 600 x 420 mm at 150 to the inch has 8.8 million.
@@ -37,20 +37,17 @@ impl Picture {
     /// Reads a PNG.
     ///
     /// # Errors
-    /// In words, when it is damaged, cut off or too large.
-    pub fn png(file: &str, bytes: &[u8], at: Point, size: (f64, f64), gloss: f64) -> Result<Self, String> {
+    /// It is damaged, cut off or too large.
+    pub fn png(file: &str, bytes: &[u8], at: Point, size: (f64, f64), gloss: f64) -> Result<Self, BadPicture> {
         let mut decoder =
             png::Decoder::new_with_limits(std::io::Cursor::new(bytes), png::Limits { bytes: MOST_PIXELS as usize * 8 });
         decoder.set_transformations(png::Transformations::normalize_to_color8() | png::Transformations::ALPHA);
         let mut reader = decoder.read_info().map_err(|error| damaged(&error))?;
         let (columns, rows) = (reader.info().width as usize, reader.info().height as usize);
         if columns as u64 * rows as u64 > MOST_PIXELS {
-            return Err(format!(
-                "{columns} x {rows} pixels are too many; {} million are possible",
-                MOST_PIXELS / 1_000_000
-            ));
+            return Err(BadPicture::Pixels { columns, rows });
         }
-        let room = reader.output_buffer_size().ok_or_else(|| "it is too large".to_owned())?;
+        let room = reader.output_buffer_size().ok_or(BadPicture::TooLarge)?;
         let mut pixels = vec![0; room];
         let info = reader.next_frame(&mut pixels).map_err(|error| damaged(&error))?;
         let channels = info.color_type.samples();
@@ -91,11 +88,11 @@ impl Picture {
     }
 }
 
-fn damaged(error: &png::DecodingError) -> String {
+fn damaged(error: &png::DecodingError) -> BadPicture {
     match error {
-        png::DecodingError::LimitsExceeded => "it is too large".to_owned(),
-        png::DecodingError::IoError(_) => "it is cut off, or no PNG at all".to_owned(),
-        other => format!("it is damaged: {}", other.to_string().trim_end_matches('.')),
+        png::DecodingError::LimitsExceeded => BadPicture::TooLarge,
+        png::DecodingError::IoError(_) => BadPicture::CutOff,
+        other => BadPicture::Damaged(other.to_string().trim_end_matches('.').to_owned()),
     }
 }
 
@@ -154,7 +151,7 @@ mod tests {
         let mut huge = whole.clone();
         huge[16..20].copy_from_slice(&2_000_000_000u32.to_be_bytes());
         assert!(read(&huge).is_err());
-        assert!(read(&encoded(4000, 2600, |_, _| [0; 4])).unwrap_err().contains("10 million"));
+        assert!(read(&encoded(4000, 2600, |_, _| [0; 4])).unwrap_err().to_string().contains("10 million"));
         for at in 0..whole.len().min(120) {
             let mut turned = whole.clone();
             turned[at] ^= 0x5a;

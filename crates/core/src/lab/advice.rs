@@ -95,7 +95,7 @@ impl<'a> Adviser<'a> {
             }
             Action::Follow(follow) => Some([speed(follow.pace); 2]),
             Action::Move { .. } | Action::Signal { .. } => Some([0.0; 2]),
-            _ => None,
+            Action::Measure { .. } | Action::Choose(_) | Action::React(_) | Action::Group { .. } => None,
         }
     }
 
@@ -134,7 +134,7 @@ impl<'a> Adviser<'a> {
         let mut at = match goal {
             Goal::Step(target) => *target,
             Goal::Next => self.of(step).next?,
-            _ => return None,
+            Goal::Pass(_) | Goal::Complete(..) | Goal::Done | Goal::Fail(_) => return None,
         };
         while let Action::Group { first, .. } = self.of(at).action {
             at = first;
@@ -150,7 +150,27 @@ impl<'a> Adviser<'a> {
                 (*sensor, (0..tones.tones.len()).find(|&tone| tones.limits(tone) == *limits)?)
             }
             Test::Colour { sensor, tone } => (*sensor, *tone),
-            _ => return None,
+            Test::Reads { .. }
+            | Test::Code { .. }
+            | Test::Changed { .. }
+            | Test::Travelled(_)
+            | Test::Turned(_)
+            | Test::Heading(_)
+            | Test::Rolled { .. }
+            | Test::Range { .. }
+            | Test::Compare { .. }
+            | Test::Passed(_)
+            | Test::Clock(_)
+            | Test::Battery { .. }
+            | Test::Switch { .. }
+            | Test::Bumped(_)
+            | Test::There(_)
+            | Test::Blocked(_)
+            | Test::Lost
+            | Test::Stalled(_)
+            | Test::Ended(_)
+            | Test::Squared
+            | Test::Label(_) => return None,
         };
         Some((sensor, self.program.tones[sensor].tones[tone].name.as_str()))
     }
@@ -195,7 +215,15 @@ impl<'a> Adviser<'a> {
                 Rail::Under(pair) | Rail::Between(pair) => pair.iter().map(|edge| edge.sensor).collect(),
             },
             Action::Keep { sensors, .. } => sensors.iter().map(|(sensor, _)| *sensor).collect(),
-            _ => Vec::new(),
+            Action::Constant { .. }
+            | Action::HoldHeading { .. }
+            | Action::Square { .. }
+            | Action::Move { .. }
+            | Action::Signal { .. }
+            | Action::Measure { .. }
+            | Action::Choose(_)
+            | Action::React(_)
+            | Action::Group { .. } => Vec::new(),
         }
     }
 }
@@ -246,11 +274,16 @@ fn pace_words(action: &Action) -> String {
         },
         Action::HoldHeading { pace, .. } | Action::Keep { pace, .. } | Action::Square { pace, .. } => *pace,
         Action::Follow(follow) => follow.pace,
-        _ => WheelCommand::Brake,
+        Action::Move { .. }
+        | Action::Signal { .. }
+        | Action::Measure { .. }
+        | Action::Choose(_)
+        | Action::React(_)
+        | Action::Group { .. } => WheelCommand::Brake,
     };
     match pace {
         WheelCommand::Duty(duty) => percent(duty.abs()),
         WheelCommand::Speed(speed) => format!("{:.0} mm/s", speed.abs() * 1e3),
-        _ => "rest".to_owned(),
+        WheelCommand::Brake | WheelCommand::Coast | WheelCommand::Keep => "rest".to_owned(),
     }
 }

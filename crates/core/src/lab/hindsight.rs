@@ -74,7 +74,7 @@ pub fn hindsight(
                         "if it should fire, bring the limit nearer; if not, move it further away".into(),
                     );
                 }
-                _ => {}
+                Evidence::Fired { .. } | Evidence::Spare(_) => {}
             }
         }
     }

@@ -15,7 +15,7 @@ use crate::mission::{
 };
 use crate::record::Run;
 use crate::robot::Robot;
-use crate::units::{Dimension, Quantity, Unit};
+use crate::units::{Dimension, Quantity};
 
 /// Something that may help, and the text in which it has been done.
 #[derive(Clone, Debug, PartialEq)]
@@ -59,7 +59,7 @@ pub fn remedies(case: Case<'_>, step: usize, exit: usize) -> Vec<Remedy> {
     let last = story.visits.last().map(|(_, _, evidence)| *evidence);
     match last {
         Some(Evidence::Fired { .. }) if guards => {
-            if let (Some(Condition::Lost), Some((entered, left, _))) =
+            if let (Condition::Lost, Some((entered, left, _))) =
                 (reads(&written.1.condition), story.visits.last().copied())
             {
                 found.line_lost(written.0, entered, left);
@@ -128,14 +128,8 @@ impl Found<'_> {
         let old = &text[parsed.slots[source].span.clone()];
         let Ok(quantity) = Quantity::parse(old) else { return };
         // To the usual step of its unit, so that it looks like something a person wrote.
-        let grain = match quantity.unit {
-            Unit::None if !matches!(parsed.slots[slot].kind, SlotKind::Amount { whole: true, .. }) => 0.1,
-            Unit::Percent | Unit::Millimetre | Unit::Degree | Unit::None => 1.0,
-            Unit::Millisecond => 10.0,
-            Unit::Second => 0.1,
-            Unit::Centimetre => 0.1,
-            _ => 0.01,
-        };
+        let whole = matches!(parsed.slots[slot].kind, SlotKind::Amount { whole: true, .. });
+        let grain = if whole { 1.0 } else { quantity.unit.steps().0 };
         let raw = Quantity::from_si(si, quantity.unit).value / grain;
         let value = if si > quantity.si() { (raw - 1e-9).ceil() } else { (raw + 1e-9).floor() } * grain;
         let new = Quantity { value: crate::units::tidy(value), unit: quantity.unit }.to_string();
@@ -178,11 +172,14 @@ impl Found<'_> {
 
     /// A guard that fired: half as much again.
     fn longer(&mut self, exit: &Exit) {
-        let (value, what) = match &exit.condition.node {
-            Condition::Travelled(value) => (value, "distance"),
-            Condition::Turned(value) => (value, "angle"),
-            Condition::Passed(value) | Condition::For(_, value) => (value, "time"),
-            _ => return,
+        let (value, what) = if let Condition::Travelled(value) = &exit.condition.node {
+            (value, "distance")
+        } else if let Condition::Turned(value) = &exit.condition.node {
+            (value, "angle")
+        } else if let Condition::Passed(value) | Condition::For(_, value) = &exit.condition.node {
+            (value, "time")
+        } else {
+            return;
         };
         if let Some(amount) = self.case.parsed.mission.evaluate(&value.node) {
             let why = format!("Half as much again, if the {what} was just not enough.");
@@ -238,7 +235,7 @@ impl Found<'_> {
         let Some(look) = looks.first() else { return };
         match (&look.test, &written.condition.node) {
             (Test::Reads { sensor, below, .. }, _) => {
-                if let Some(Condition::Reads { limit, .. }) = reads(&written.condition) {
+                if let Condition::Reads { limit, .. } = reads(&written.condition) {
                     let readings = (entered + 1..=left).map(|tick| run.trace.reading(tick, *sensor).brightness);
                     let best =
                         if *below { readings.fold(f64::INFINITY, f64::min) } else { readings.fold(0.0, f64::max) };
@@ -248,7 +245,7 @@ impl Found<'_> {
                 }
             }
             (Test::Range { ranger, below, .. }, _) => {
-                if let Some(Condition::Reads { limit, .. }) = reads(&written.condition) {
+                if let Condition::Reads { limit, .. } = reads(&written.condition) {
                     let readings = (entered + 1..=left).map(|tick| run.trace.range(tick, *ranger));
                     let best =
                         if *below { readings.fold(f64::INFINITY, f64::min) } else { readings.fold(0.0, f64::max) };
@@ -274,7 +271,7 @@ impl Found<'_> {
                 let (what, missing) = match spare {
                     Spare::Length(missing) => ("distance", missing),
                     Spare::Angle(missing) => ("angle", missing),
-                    _ => return,
+                    Spare::Time(_) | Spare::Lines(_) | Spare::Noise(_) | Spare::Unseen => return,
                 };
                 if let Some(amount) = self.case.parsed.mission.evaluate(&value.node) {
                     let why = "It got this far before the step ended.".to_owned();
@@ -296,7 +293,7 @@ impl Found<'_> {
     /// The tones that a sensor did see in a visit, instead of the one that it was asked for.
     fn other_tone(&mut self, sensor: usize, exit: &Exit, entered: usize, left: usize) {
         let Case { program, run, text, .. } = self.case;
-        let Some(Condition::Sees { tones: asked, .. }) = reads(&exit.condition) else { return };
+        let Condition::Sees { tones: asked, .. } = reads(&exit.condition) else { return };
         let [asked] = asked.as_slice() else { return };
         let tones = &program.tones[sensor];
         let seen = |index: usize, tick: usize| {
@@ -321,13 +318,14 @@ impl Found<'_> {
     /// Other floor sensors that did see it in the visit.
     fn other_sensor(&mut self, exit: &Exit, _step: usize, entered: usize, left: usize) {
         let Case { program, run, text, robot, .. } = self.case;
-        let (sensor, tone) = match reads(&exit.condition) {
-            Some(Condition::Sees { sensors, tones, .. }) => match (sensors.names.as_slice(), tones.as_slice()) {
-                ([sensor], [tone]) => (sensor, tone),
-                _ => return,
-            },
-            Some(Condition::Crossed { sensor, tone, .. }) => (sensor, tone),
-            _ => return,
+        let (sensor, tone) = if let Condition::Sees { sensors, tones, .. } = reads(&exit.condition)
+            && let ([sensor], [tone]) = (sensors.names.as_slice(), tones.as_slice())
+        {
+            (sensor, tone)
+        } else if let Condition::Crossed { sensor, tone, .. } = reads(&exit.condition) {
+            (sensor, tone)
+        } else {
+            return;
         };
         for (index, other) in robot.sensors.iter().enumerate().filter(|(_, other)| other.name != sensor.node) {
             let tones = &program.tones[index];
@@ -374,11 +372,12 @@ impl Found<'_> {
 }
 
 /// The condition within what is said of how long and from when on.
-fn reads(condition: &Spanned<Condition>) -> Option<&Condition> {
-    match &condition.node {
-        Condition::For(inner, _) | Condition::After(inner, _) | Condition::As(inner, _) => reads(inner),
-        other => Some(other),
+fn reads(condition: &Spanned<Condition>) -> &Condition {
+    let mut within = condition;
+    while let Condition::For(inner, _) | Condition::After(inner, _) | Condition::As(inner, _) = &within.node {
+        within = inner;
     }
+    &within.node
 }
 
 /// The automatic fixes of a finding: those that its hints carry, and those that end a step or delete a line.

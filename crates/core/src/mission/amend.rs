@@ -4,7 +4,7 @@ use std::ops::Range;
 
 use super::ast::{LineKind, SlotKind};
 use super::check::Names;
-use super::edit::{Edit, set, source_slot};
+use super::edit::{Edit, NotTaken, set, source_slot};
 use super::parser::Parsed;
 use super::refs::{BadName, is_word};
 use crate::units::{Quantity, Unit, tidy};
@@ -48,29 +48,55 @@ pub fn linkable(parsed: &Parsed, slot: usize) -> Vec<(String, String)> {
     .collect()
 }
 
+/// Why an amount is not given a name.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum NotNamed {
+    /// It is a word or a text.
+    #[error("only amounts have names")]
+    NoAmount,
+    /// It stands in a `let`.
+    #[error("this amount already has a name")]
+    Named,
+    /// It stands in a place where no name can.
+    #[error("this amount cannot have a name")]
+    Place,
+    /// What has that name does not fit here.
+    #[error("`{0}` has another unit, or is outside the allowed range")]
+    OtherKind(String),
+    /// A name stands there.
+    #[error("this already is a name")]
+    IsName,
+    /// What cannot be a name.
+    #[error(transparent)]
+    Word(#[from] BadName),
+    /// What may not stand in the slot.
+    #[error(transparent)]
+    NotTaken(#[from] NotTaken),
+}
+
 /// Gives the amount in a slot a name: a new `let` holds it, or an old one of that name takes its place.
 ///
 /// # Errors
 /// Why it cannot have that name.
-pub fn name_amount(parsed: &Parsed, text: &str, names: &Names, slot: usize, name: &str) -> Result<String, String> {
-    let SlotKind::Amount { .. } = parsed.slots[slot].kind else { return Err("only amounts have names".to_owned()) };
+pub fn name_amount(parsed: &Parsed, text: &str, names: &Names, slot: usize, name: &str) -> Result<String, NotNamed> {
+    let SlotKind::Amount { .. } = parsed.slots[slot].kind else { return Err(NotNamed::NoAmount) };
     let span = parsed.slots[slot].span.clone();
     if parsed.mission.lets.iter().any(|entry| entry.value.span == span) {
-        return Err("this amount already has a name".to_owned());
+        return Err(NotNamed::Named);
     }
     if matches!(parsed.lines[parsed.slots[slot].line].kind, LineKind::Header | LineKind::Let) {
-        return Err("this amount cannot have a name".to_owned());
+        return Err(NotNamed::Place);
     }
     if linkable(parsed, slot).iter().any(|(known, _)| known == name) {
-        return set(parsed, text, names, slot, name).map(|edit| edit.apply(text));
+        return Ok(set(parsed, text, names, slot, name)?.apply(text));
     }
     if parsed.mission.lets.iter().any(|entry| entry.name.node == name) {
-        return Err(format!("`{name}` has another unit, or is outside the allowed range"));
+        return Err(NotNamed::OtherKind(name.to_owned()));
     }
     if !is_word(name) {
-        return Err(BadName::NotOneWord.to_string());
+        return Err(BadName::NotOneWord.into());
     }
-    let quantity = Quantity::parse(&text[span.clone()]).map_err(|_| "this already is a name".to_owned())?;
+    let quantity = Quantity::parse(&text[span.clone()]).map_err(|_| NotNamed::IsName)?;
     let before = |line: &&super::ast::Line| matches!(line.kind, LineKind::Mission | LineKind::Header);
     let last_let = parsed.lines.iter().rfind(|line| line.kind == LineKind::Let);
     let (at, gap) = match (last_let, parsed.lines.iter().rfind(before)) {

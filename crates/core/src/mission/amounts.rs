@@ -58,7 +58,9 @@ impl Amount {
             Dimension::Time => Unit::Second,
             Dimension::Speed => Unit::MillimetrePerSecond,
             Dimension::Voltage => Unit::Volt,
-            _ => Unit::None,
+            Dimension::Number | Dimension::TurnRate | Dimension::Mass | Dimension::Torque | Dimension::Frequency => {
+                Unit::None
+            }
         };
         let exact = Quantity::from_si(self.si, unit);
         // As fine as anybody would write it: a gain of 0.05 is not 0.1.

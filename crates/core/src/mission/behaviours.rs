@@ -37,7 +37,7 @@ pub use shift::Shift;
 pub use shove::Shove;
 pub use turn::{Pivot, Spin};
 
-use super::ast::Part;
+use super::ast::{Condition, Part};
 use super::offer::{Kit, Offer};
 use super::readback::Reader;
 use super::sentence::Sentence;
@@ -185,9 +185,36 @@ impl Behaviour {
 
     /// How it ends by itself; empty when only an exit ends it.
     pub const fn outcomes(&self) -> &'static [Ending] {
-        match self {
-            Self::Repeat(Repeat(Rounds::Forever)) => &[],
-            other => other.kind().ends,
+        if let Self::Repeat(Repeat(Rounds::Forever)) = self { &[] } else { self.kind().ends }
+    }
+
+    /// Whether an exit of this behaviour can ask for this: only what follows a line loses it, and only what ends by
+    /// itself has ended.
+    pub fn may_ask(&self, term: &Condition) -> bool {
+        match term {
+            Condition::Ended(ending) => self.outcomes().contains(ending),
+            Condition::Lost => matches!(self, Self::Follow(_)),
+            Condition::Any(_)
+            | Condition::All(_)
+            | Condition::Not(_)
+            | Condition::For(..)
+            | Condition::After(..)
+            | Condition::As(..)
+            | Condition::Sees { .. }
+            | Condition::Reads { .. }
+            | Condition::Between { .. }
+            | Condition::Code { .. }
+            | Condition::Changed { .. }
+            | Condition::Crossed { .. }
+            | Condition::Is { .. }
+            | Condition::Travelled(_)
+            | Condition::Turned(_)
+            | Condition::Heading(_)
+            | Condition::Rolled { .. }
+            | Condition::Passed(_)
+            | Condition::Clock(_)
+            | Condition::Stalled(_)
+            | Condition::EndedBy(_) => true,
         }
     }
 }

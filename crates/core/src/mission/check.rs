@@ -376,9 +376,9 @@ impl<'a> Checker<'a> {
         let parsed = self.parsed;
         let all: Vec<(&'a Step, &'a Measure)> = (parsed.mission.steps.iter())
             .flat_map(|step| parsed.behaviours_of(step).map(move |behaviour| (step, &behaviour.node)))
-            .filter_map(|(step, behaviour)| match behaviour {
-                Behaviour::Measure(measure) => Some((step, measure)),
-                _ => None,
+            .filter_map(|(step, behaviour)| {
+                let Behaviour::Measure(measure) = behaviour else { return None };
+                Some((step, measure))
             })
             .collect();
         // One name may be measured from others that stand below it: in a routine, say. Each pass settles at least one.
@@ -459,7 +459,7 @@ impl<'a> Checker<'a> {
         if self.parameter(name, wanted) {
             return match wanted {
                 Use::Amount(dimension) => Some(dimension),
-                _ => None,
+                Use::Side | Use::Comparison | Use::Sensor | Use::Ranger | Use::Tone | Use::Device | Use::Any => None,
             };
         }
         if let Some(index) = self.lets.get(name.node.as_str()) {
@@ -578,14 +578,15 @@ impl<'a> Checker<'a> {
             self.error("M115", span, message, "write an arc, such as `drive ahead on a left arc of 300 mm at 30 %`");
         }
         behaviour.node.parts(&mut |part| self.part(part, span));
-        match &behaviour.node {
-            Behaviour::Drive(Drive { hold_heading: true, speed, .. }) if !self.names.has_gyro => {
-                let message = "the robot has no gyro to hold the heading with".into();
-                let rest = Edit { span: speed.span.end..span.end, text: String::new() };
-                self.error("M111", &speed.span, message, Hint::edit("delete `holding the heading`", rest));
-            }
-            Behaviour::Move(Move { actuator, angle, .. }) => self.moves(actuator, angle),
-            _ => {}
+        if let Behaviour::Drive(Drive { hold_heading: true, speed, .. }) = &behaviour.node
+            && !self.names.has_gyro
+        {
+            let message = "the robot has no gyro to hold the heading with".into();
+            let rest = Edit { span: speed.span.end..span.end, text: String::new() };
+            self.error("M111", &speed.span, message, Hint::edit("delete `holding the heading`", rest));
+        }
+        if let Behaviour::Move(Move { actuator, angle, .. }) = &behaviour.node {
+            self.moves(actuator, angle);
         }
     }
 
@@ -655,14 +656,14 @@ impl<'a> Checker<'a> {
     fn endings(&mut self, condition: &Spanned<Condition>, step: &Step) {
         let Some((behaviour, _)) = &step.behaviour else { return };
         condition.each(&mut |term| {
-            let message = match &term.node {
-                Condition::Ended(ending) if !behaviour.node.outcomes().contains(ending) => {
-                    format!("`{}` never ends with `{}`", behaviour.node.word(), ending.words())
-                }
-                Condition::Lost if !matches!(behaviour.node, Behaviour::Follow(_)) => {
-                    format!("`{}` does not follow a line", behaviour.node.word())
-                }
-                _ => return,
+            if behaviour.node.may_ask(&term.node) {
+                return;
+            }
+            let word = behaviour.node.word();
+            let message = if let Condition::Ended(ending) = &term.node {
+                format!("`{word}` never ends with `{}`", ending.words())
+            } else {
+                format!("`{word}` does not follow a line")
             };
             let endings: Vec<String> =
                 behaviour.node.outcomes().iter().map(|ending| format!("`{}`", ending.words())).collect();
@@ -707,24 +708,22 @@ impl<'a> Checker<'a> {
                 let message = "`out` is only possible inside a repeat or a routine".to_owned();
                 self.error("M104", &target.span, message, Some("write `done`, or name the step to go to".to_owned()));
             }
-            _ => {}
+            Target::Next | Target::Step(_) | Target::Again | Target::Out | Target::Done | Target::Fail(_) => {}
         }
     }
 
     fn condition(&mut self, condition: &Spanned<Condition>) {
         condition.node.parts(&mut |part| self.part(part, &condition.span));
-        match &condition.node {
-            Condition::Between { low, high, .. } => {
-                if let (Some(least), Some(most)) = (self.amount(low), self.amount(high))
-                    && least.si() >= most.si()
-                {
-                    let message = format!("the range from {least} to {most} is empty");
-                    let span = low.span.start..high.span.end;
-                    self.error("M008", &span, message, "write the smaller one first");
-                }
-            }
-            Condition::Code { sensor, low, high } => self.code(sensor, low, high.as_ref()),
-            _ => {}
+        if let Condition::Between { low, high, .. } = &condition.node
+            && let (Some(least), Some(most)) = (self.amount(low), self.amount(high))
+            && least.si() >= most.si()
+        {
+            let message = format!("the range from {least} to {most} is empty");
+            let span = low.span.start..high.span.end;
+            self.error("M008", &span, message, "write the smaller one first");
+        }
+        if let Condition::Code { sensor, low, high } = &condition.node {
+            self.code(sensor, low, high.as_ref());
         }
     }
 }

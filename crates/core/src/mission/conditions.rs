@@ -264,9 +264,9 @@ impl Reader<'_> {
     /// What an exit waits for, in words.
     pub fn condition(&self, condition: &Spanned<Condition>) -> String {
         let of = |value| self.amount(value);
-        let bracketed = |term: &Spanned<Condition>| match term.node {
-            Condition::Any(_) | Condition::All(_) => format!("({})", self.condition(term)),
-            _ => self.condition(term),
+        let bracketed = |term: &Spanned<Condition>| {
+            let words = self.condition(term);
+            if matches!(term.node, Condition::Any(_) | Condition::All(_)) { format!("({words})") } else { words }
         };
         let joined =
             |terms: &[Spanned<Condition>], word: &str| terms.iter().map(bracketed).collect::<Vec<_>>().join(word);

@@ -6,7 +6,7 @@ use super::check::{BATTERY, Names};
 use super::exits::exit_on;
 use super::format::agreement;
 use super::parser::Parsed;
-use crate::units::{Dimension, LARGEST, Quantity, Unit, parse_number, tidy};
+use crate::units::{Dimension, LARGEST, NotAQuantity, Quantity, parse_number, tidy};
 
 pub use crate::finding::Edit;
 
@@ -21,17 +21,7 @@ pub enum Stride {
 
 /// What one nudge adds, in the unit itself.
 fn stride(quantity: Quantity, whole: bool, stride: Stride) -> f64 {
-    let (fine, coarse) = match quantity.unit {
-        _ if whole => (1.0, 1.0),
-        Unit::Percent => (1.0, 5.0),
-        Unit::Millimetre => (1.0, 10.0),
-        Unit::Centimetre => (0.1, 1.0),
-        Unit::Metre => (0.01, 0.1),
-        Unit::Degree => (1.0, 5.0),
-        Unit::Millisecond | Unit::MillimetrePerSecond => (10.0, 50.0),
-        Unit::Second => (0.1, 0.5),
-        _ => (0.05, 0.25),
-    };
+    let (fine, coarse) = if whole { (1.0, 1.0) } else { quantity.unit.steps() };
     if stride == Stride::Fine { fine } else { coarse }
 }
 
@@ -194,13 +184,46 @@ fn compared(parsed: &Parsed, slot: &Slot) -> Option<Dimension> {
     found
 }
 
+/// Why what was typed does not go into a slot.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum NotTaken {
+    /// It cannot be read as an amount.
+    #[error("{why}: try `{}`", dimension.example())]
+    Quantity {
+        /// What is wrong with it.
+        why: NotAQuantity,
+        /// What the slot measures.
+        dimension: Dimension,
+    },
+    /// An amount of another kind, or outside the allowed range: as a finding would say it.
+    #[error("{message}: {hint}")]
+    Misfit {
+        /// What is wrong.
+        message: String,
+        /// What to do.
+        hint: String,
+    },
+    /// More than any amount is.
+    #[error("`{0}` is too large")]
+    TooLarge(String),
+    /// Quotes end a text.
+    #[error("a text cannot hold quotes")]
+    Quotes,
+    /// Nothing else may stand there.
+    #[error("this word cannot be changed here; press e to edit the line")]
+    Fixed,
+    /// It is none of the words that may stand there.
+    #[error("choose one of {}", .0.join(", "))]
+    NoChoice(Vec<String>),
+}
+
 /// Puts typed text into a slot.
 ///
 /// A number without unit keeps the unit that stands there; text gets its quotes.
 ///
 /// # Errors
-/// Why it may not stand there, in words for the person who typed it.
-pub fn set(parsed: &Parsed, text: &str, names: &Names, slot: usize, typed: &str) -> Result<Edit, String> {
+/// Why it may not stand there.
+pub fn set(parsed: &Parsed, text: &str, names: &Names, slot: usize, typed: &str) -> Result<Edit, NotTaken> {
     let used = &parsed.slots[slot];
     let typed = typed.trim();
     match &used.kind {
@@ -211,31 +234,39 @@ pub fn set(parsed: &Parsed, text: &str, names: &Names, slot: usize, typed: &str)
             let source = source_slot(parsed, text, slot);
             let quantity = typed_quantity(typed, read(&text[parsed.slots[source].span.clone()]), *dimension)?;
             match misfit(quantity, &used.kind) {
-                Some((_, message, hint)) => Err(format!("{message}: {hint}")),
+                Some((_, message, hint)) => Err(NotTaken::Misfit { message, hint }),
                 None => Ok(edit(parsed, text, source, quantity.to_string())),
             }
         }
-        SlotKind::Text if typed.contains(['"', '\n']) => Err("a text cannot hold quotes".to_owned()),
+        SlotKind::Text if typed.contains(['"', '\n']) => Err(NotTaken::Quotes),
         SlotKind::Text => Ok(edit(parsed, text, slot, format!("\"{typed}\""))),
-        _ => {
+        SlotKind::Choice(_)
+        | SlotKind::Sensor
+        | SlotKind::Switch
+        | SlotKind::Actuator
+        | SlotKind::Signal
+        | SlotKind::Tone { .. }
+        | SlotKind::Ranger
+        | SlotKind::Start
+        | SlotKind::Routine
+        | SlotKind::Name
+        | SlotKind::Target => {
             let choices = choices(parsed, names, slot);
             match choices.iter().find(|choice| choice.trim_matches('"') == typed.trim_matches('"')) {
                 Some(choice) => Ok(edit(parsed, text, slot, choice.clone())),
-                None if choices.is_empty() => {
-                    Err("this word cannot be changed here; press e to edit the line".to_owned())
-                }
-                None => Err(format!("choose one of {}", choices.join(", "))),
+                None if choices.is_empty() => Err(NotTaken::Fixed),
+                None => Err(NotTaken::NoChoice(choices)),
             }
         }
     }
 }
 
-fn typed_quantity(typed: &str, current: Option<Quantity>, dimension: Dimension) -> Result<Quantity, String> {
+fn typed_quantity(typed: &str, current: Option<Quantity>, dimension: Dimension) -> Result<Quantity, NotTaken> {
     let quantity = match (parse_number(typed), current) {
         (Some(value), Some(current)) => Quantity { value, unit: current.unit },
-        _ => Quantity::parse(typed).map_err(|why| format!("{why}: try `{}`", dimension.example()))?,
+        _ => Quantity::parse(typed).map_err(|why| NotTaken::Quantity { why, dimension })?,
     };
-    if quantity.value.abs() > LARGEST { Err(format!("`{typed}` is too large")) } else { Ok(quantity) }
+    if quantity.value.abs() > LARGEST { Err(NotTaken::TooLarge(typed.to_owned())) } else { Ok(quantity) }
 }
 
 fn read(text: &str) -> Option<Quantity> {

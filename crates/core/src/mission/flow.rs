@@ -61,7 +61,7 @@ impl Mission {
         let entry = self.lets.iter().find(|entry| entry.name.node == name)?;
         match &entry.value.node {
             Value::Literal(quantity) => Some(*quantity),
-            _ => self.worth(name).map(Amount::quantity),
+            Value::Named(_) | Value::Formula(_) => self.worth(name).map(Amount::quantity),
         }
     }
 
@@ -187,7 +187,7 @@ fn reflexes(parsed: &Parsed, findings: &mut Vec<Finding>) {
                         "write `resume`, or name a step",
                     ));
                 }
-                _ => {}
+                Target::Step(_) | Target::Done | Target::Fail(_) => {}
             }
         }
     }
@@ -218,7 +218,7 @@ fn reach(parsed: &Parsed, broken: bool, findings: &mut Vec<Finding>) {
         Then::Go(Spanned { node: Target::Step(name), .. }) => {
             mission.find(name, steps.iter().find(|step| step.line == reflex.line)?)
         }
-        _ => None,
+        Then::Resume | Then::Restart | Then::Go(_) => None,
     }));
     let mut reached = vec![false; steps.len()];
     while let Some(index) = open.pop() {
@@ -235,7 +235,7 @@ fn reach(parsed: &Parsed, broken: bool, findings: &mut Vec<Finding>) {
             open.extend(match target {
                 Target::Next => next[index],
                 Target::Step(name) => mission.find(name, step),
-                _ => None,
+                Target::Again | Target::Out | Target::Done | Target::Fail(_) => None,
             });
         }
         if step.goes_on_by_itself() {

@@ -58,7 +58,13 @@ fn lay(text: &str, line: &Line) -> Laid {
         LineKind::Row => 2 * line.depth + 4,
         // Like the `repeat` that it ends; the one of a routine stands in nothing.
         LineKind::End => (2 * line.depth).saturating_sub(2),
-        _ => 2 * line.depth,
+        LineKind::Blank
+        | LineKind::Mission
+        | LineKind::Let
+        | LineKind::Step
+        | LineKind::Routine
+        | LineKind::Reflex
+        | LineKind::Broken => 2 * line.depth,
     };
     let arrow = (split < tokens.len()).then(|| join(text, &tokens[split..]));
     Laid { indent, head, arrow, comment: comment.to_owned() }
@@ -112,7 +118,18 @@ fn indent_comments(lines: &mut [Laid], kinds: &[Line]) {
     for (line, kind) in lines.iter_mut().zip(kinds).rev() {
         match kind.kind {
             LineKind::Blank => line.indent = below.unwrap_or(0),
-            _ => below = Some(line.indent),
+            LineKind::Mission
+            | LineKind::Header
+            | LineKind::Let
+            | LineKind::Step
+            | LineKind::Routine
+            | LineKind::Reflex
+            | LineKind::Watch
+            | LineKind::Behaviour
+            | LineKind::Row
+            | LineKind::Exit
+            | LineKind::End
+            | LineKind::Broken => below = Some(line.indent),
         }
     }
 }

@@ -187,7 +187,7 @@ impl Mission {
             return match &parameter.default.as_ref()?.node {
                 Argument::Amount(value) => of(value),
                 Argument::Word(word) if word != name => self.measures(word, Block::Mission, depth + 1),
-                _ => None,
+                Argument::Side(_) | Argument::Comparison(_) | Argument::Word(_) => None,
             };
         }
         Some(self.lets.iter().find(|entry| entry.name.node == name)?.amount?.dimension)
@@ -387,7 +387,7 @@ impl Parser<'_> {
             line.words(&["from"])?;
             let dimension = match &value.node {
                 Value::Literal(quantity) => quantity.unit.dimension(),
-                _ => Dimension::Number,
+                Value::Named(_) | Value::Formula(_) => Dimension::Number,
             };
             let kind = amount(dimension, -crate::units::LARGEST, crate::units::LARGEST);
             let low = line.quantity(&kind)?;
@@ -790,7 +790,7 @@ impl Parser<'_> {
         let name = &step.name.node;
         let reflex = match step.block {
             Block::Reflex(index) => Some(&self.parsed.mission.reflexes[index]),
-            _ => None,
+            Block::Mission | Block::Routine(_) => None,
         };
         let what = if reflex.is_some() { "reflex" } else { "step" };
         if step.broken || step.like.is_some() {

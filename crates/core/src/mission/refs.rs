@@ -215,10 +215,11 @@ impl List<'_> {
                 }
                 self.value(block, step, limit);
             }
-            Part::Tone(tone, _) => match self.kind_of(block, &tone.node) {
-                Kind::Parameter(routine) => self.add(Kind::Parameter(routine), tone, Way::Uses, step, None),
-                _ => self.add(Kind::Tone, tone, Way::Uses, step, None),
-            },
+            Part::Tone(tone, _) => {
+                let kind = self.kind_of(block, &tone.node);
+                let kind = if let Kind::Parameter(_) = kind { kind } else { Kind::Tone };
+                self.add(kind, tone, Way::Uses, step, None);
+            }
             Part::Routine(name) => self.add(Kind::Routine, name, Way::Uses, step, None),
             Part::Argument(name, argument) => {
                 if let Some(routine) = self.called(step, name) {

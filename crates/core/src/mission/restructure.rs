@@ -591,13 +591,7 @@ pub fn join(of: Text<'_>, step: usize) -> Result<Change, Refusal> {
         }
     }
     // The exits of the second one, those that its own text leads to itself included.
-    let fits = |condition: &super::ast::Spanned<Condition>| {
-        !condition.asks(|term| match term {
-            Condition::Lost => !matches!(behaviour.node, super::ast::Behaviour::Follow(_)),
-            Condition::Ended(ending) => !behaviour.node.outcomes().contains(ending),
-            _ => false,
-        })
-    };
+    let fits = |condition: &super::ast::Spanned<Condition>| !condition.asks(|term| !behaviour.node.may_ask(term));
     let dropped = next.exits.iter().filter(|exit| !fits(&exit.condition)).count();
     if dropped == next.exits.len() && behaviour.node.outcomes().is_empty() {
         return Err(Refusal::NoExitFits { step: of.name(below) });
@@ -632,7 +626,9 @@ pub fn join(of: Text<'_>, step: usize) -> Result<Change, Refusal> {
                 let (head, tail) = (&written[cut..at], &written[at + exit.target.span.len()..]);
                 format!("{head}\"{}\"{tail}", about.name.node)
             }
-            _ => rest.to_owned(),
+            Target::Next | Target::Step(_) | Target::Again | Target::Out | Target::Done | Target::Fail(_) => {
+                rest.to_owned()
+            }
         };
         let word = if std::mem::take(&mut first) { "until" } else { "or   " };
         tail = format!("{tail}\n{indent}  {word} {rest}");

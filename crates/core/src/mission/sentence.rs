@@ -379,7 +379,7 @@ impl<'t> Sentence<'t> {
     fn as_value(&self, formula: Formula, start: usize) -> Spanned<Value> {
         match formula {
             Formula::Amount(value) => value,
-            other => {
+            other @ (Formula::Two(..) | Formula::Of(..)) => {
                 let end = self.tokens[self.at - 1].span.end;
                 Spanned { node: Value::Formula(Box::new(other)), span: start..end }
             }

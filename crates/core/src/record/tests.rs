@@ -9,7 +9,7 @@ fn recorded() -> Run {
         include_str!("../../../../examples/brinewick/robots/curlew.toml"),
         include_str!("../../../../examples/brinewick/fields/herons.toml"),
         None,
-        &|path| Err(path.to_owned()),
+        &|_| Err(crate::field::Unreadable::Missing),
     );
     let setup = setup.unwrap_or_else(|| panic!("{findings:?}"));
     let text = "limit 20 s\nstep \"a\"\ndrive ahead at 20 %\nuntil 1 s passes\nor floor-left sees dark\n";

@@ -136,7 +136,7 @@ impl Senses {
         self.battery = robot.voltage([duty(command.left), duty(command.right)], rims);
         let weaker = |one| match one {
             WheelCommand::Duty(duty) => WheelCommand::Duty(duty * self.battery / robot.battery),
-            other => other,
+            other @ (WheelCommand::Brake | WheelCommand::Coast | WheelCommand::Speed(_) | WheelCommand::Keep) => other,
         };
         Command { left: weaker(command.left), right: weaker(command.right) }
     }

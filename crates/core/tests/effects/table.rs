@@ -1,6 +1,6 @@
 //! A table to try effects on.
 
-use wayodos_core::field::Pose;
+use wayodos_core::field::{Pose, Unreadable};
 use wayodos_core::lab::evidence::{Evidence, evidence};
 use wayodos_core::project::{Setup, prepare};
 use wayodos_core::record::{Intervention, Run};
@@ -77,7 +77,7 @@ impl Table {
         let calibration = Some(self.calibration.as_str()).filter(|text| !text.is_empty());
         let file = |path: &str| {
             let found = self.files.iter().find(|(known, _)| *known == path);
-            found.map(|(_, text)| text.clone().into_bytes()).ok_or_else(|| "there is no such file".to_owned())
+            found.map(|(_, text)| text.clone().into_bytes()).ok_or(Unreadable::Missing)
         };
         let (setup, findings) = Setup::load_with(&self.robot, &field, calibration, &file);
         setup.unwrap_or_else(|| panic!("{findings:#?}"))

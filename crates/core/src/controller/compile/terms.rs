@@ -37,10 +37,8 @@ impl Compiler<'_> {
                     Arming::False => Armed::False,
                     Arming::Amount(amount) => {
                         let num = self.num(place, &amount.node)?;
-                        match self.dimension(place, &amount.node)? {
-                            Dimension::Time => Armed::Time(num),
-                            _ => Armed::Length(num),
-                        }
+                        let time = self.dimension(place, &amount.node)? == Dimension::Time;
+                        if time { Armed::Time(num) } else { Armed::Length(num) }
                     }
                 };
                 Term::After(Box::new(term), armed, self.place_in_memory())
@@ -70,7 +68,9 @@ impl Compiler<'_> {
                     Num::Source(Source::Sensor(sensor)) => Test::Reads { sensor, below, limit: limit.clone() },
                     Num::Source(Source::Ranger(ranger)) => Test::Range { ranger, below, limit: limit.clone() },
                     Num::Source(Source::Battery) => Test::Battery { below, limit: limit.clone() },
-                    left => Test::Compare { left, below, right: limit.clone() },
+                    left @ (Num::Is(_) | Num::Kept(_) | Num::Source(_) | Num::Two(..) | Num::Of(..)) => {
+                        Test::Compare { left, below, right: limit.clone() }
+                    }
                 })?
             }
             Condition::Between { sensors, low, high } => {
@@ -80,7 +80,9 @@ impl Compiler<'_> {
                     sides.push(self.each_read(place, sensors, &words, |source| match source {
                         Num::Source(Source::Sensor(sensor)) => Test::Reads { sensor, below, limit: limit.clone() },
                         Num::Source(Source::Ranger(ranger)) => Test::Range { ranger, below, limit: limit.clone() },
-                        left => Test::Compare { left, below, right: limit.clone() },
+                        left @ (Num::Is(_) | Num::Kept(_) | Num::Source(_) | Num::Two(..) | Num::Of(..)) => {
+                            Test::Compare { left, below, right: limit.clone() }
+                        }
                     })?);
                 }
                 Term::All(sides)
@@ -110,7 +112,17 @@ impl Compiler<'_> {
                 };
                 self.look(Test::Crossed { sensor, limits, count, met: *met, apart }, &words)
             }
-            other => {
+            other @ (Condition::Is { .. }
+            | Condition::Travelled(_)
+            | Condition::Turned(_)
+            | Condition::Heading(_)
+            | Condition::Rolled { .. }
+            | Condition::Passed(_)
+            | Condition::Clock(_)
+            | Condition::Lost
+            | Condition::Stalled(_)
+            | Condition::Ended(_)
+            | Condition::EndedBy(_)) => {
                 let test = self.test(place, other)?;
                 self.look(test, &words)
             }

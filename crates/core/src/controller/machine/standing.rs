@@ -177,12 +177,11 @@ impl Controller {
         let gauge = self.gauge(&look.test, memory, frame, readings);
         let amount = |value: f64| Some(value).filter(|value| !value.is_nan());
         let distance = |value: f64| Some(value.max(0.0)).filter(|value| value.is_finite());
-        let sees = match &look.test {
-            Test::Colour { sensor, .. } => {
-                let tones = &self.program.tones[*sensor];
-                tones.nearest_colour(&readings.sensors[*sensor]).map(|tone| tones.tones[tone].name.clone())
-            }
-            _ => None,
+        let sees = if let Test::Colour { sensor, .. } = &look.test {
+            let tones = &self.program.tones[*sensor];
+            tones.nearest_colour(&readings.sensors[*sensor]).map(|tone| tones.tones[tone].name.clone())
+        } else {
+            None
         };
         Live {
             words: look.words.clone(),

@@ -220,7 +220,7 @@ fn with_picture(section: &str) -> (Field, Vec<Finding>) {
     let files = |path: &str| match path {
         "mat.svg" => Ok(SVG.as_bytes().to_vec()),
         "broken.png" => Ok(b"\x89PNG\r\n\x1a\n\0\0".to_vec()),
-        _ => Err("there is no such file".to_owned()),
+        _ => Err(Unreadable::Missing),
     };
     load_with(&format!("{GOOD}[[picture]]\n{section}\n"), &files)
 }

@@ -123,19 +123,18 @@ impl Adviser<'_> {
         let fastest = |of: fn((f64, f64)) -> f64| {
             leaves.iter().map(|leaf| of(self.motion(*leaf)).abs()).fold(0.0, f64::max) * period
         };
-        let (step, amount, told) = match &look.test {
-            Test::Travelled(Num::Is(amount)) => (fastest(|motion| motion.0), *amount, mm(*amount)),
-            Test::Turned(Num::Is(amount)) => {
-                (fastest(|motion| motion.1), *amount, format!("{:.1} deg", amount.to_degrees()))
-            }
-            _ => return,
-        };
-        if step > amount && amount > 0.0 {
-            let moved = match &look.test {
-                Test::Travelled(_) => mm(step),
-                _ => format!("{:.1} deg", step.to_degrees()),
+        let deg = |angle: f64| format!("{:.1} deg", angle.to_degrees());
+        let (step, amount, shown): (f64, f64, &dyn Fn(f64) -> String) =
+            if let Test::Travelled(Num::Is(amount)) = look.test {
+                (fastest(|motion| motion.0), amount, &mm)
+            } else if let Test::Turned(Num::Is(amount)) = look.test {
+                (fastest(|motion| motion.1), amount, &deg)
+            } else {
+                return;
             };
-            let message = format!("the robot moves {moved} per control tick: it will overshoot {told}");
+        if step > amount && amount > 0.0 {
+            let (moved, amount) = (shown(step), shown(amount));
+            let message = format!("the robot moves {moved} per control tick: it will overshoot {amount}");
             self.warn("K42", line, message, "drive more slowly, or join this step with the one before");
         }
     }
@@ -146,31 +145,34 @@ impl Adviser<'_> {
         let stands = left == 0.0 && right == 0.0;
         let spins = !stands && (left + right).abs() < 1e-9;
         let (alone, line) = (step.exits.len() == 1, exit.line);
-        let told = match &look.test {
-            Test::Travelled(_) if stands => "the robot stands still, so it covers no distance",
-            Test::Travelled(_) if spins => "turning on the spot covers no distance, so `travelled` is never reached",
-            Test::Turned(_) | Test::Heading(_) if stands => "the robot stands still, so it never turns",
-            Test::Rolled { .. } if stands => "the robot stands still, so no wheel rolls",
-            Test::Turned(_) if matches!(step.action, Action::HoldHeading { .. }) => {
-                "the heading is held, so the robot never turns"
-            }
-            Test::Crossed { .. } if stands => "the robot stands still, so it crosses nothing",
-            Test::Crossed { .. } if spins && alone => {
-                "turning on the spot, the robot meets the same line again and again"
-            }
-            _ => {
-                if let (Test::Rolled { amount, .. }, true) = (&look.test, spins)
-                    && look.words.contains("deg")
-                    && let Some(rolled) = amount.fixed()
-                {
-                    let body = (2.0 * rolled / self.robot.track_width).to_degrees();
-                    let message = format!("that much wheel rotation turns the robot by {body:.0} deg");
-                    self.warn("K41", line, message, "if an angle of the robot is meant, write `turned ...`");
-                }
-                return;
-            }
+        if let (Test::Rolled { amount, .. }, true) = (&look.test, spins)
+            && look.words.contains("deg")
+            && let Some(rolled) = amount.fixed()
+        {
+            let body = (2.0 * rolled / self.robot.track_width).to_degrees();
+            let message = format!("that much wheel rotation turns the robot by {body:.0} deg");
+            self.warn("K41", line, message, "if an angle of the robot is meant, write `turned ...`");
+        }
+        let (distance, turn) = (matches!(look.test, Test::Travelled(_)), matches!(look.test, Test::Turned(_)));
+        let (heading, crossed) = (matches!(look.test, Test::Heading(_)), matches!(look.test, Test::Crossed { .. }));
+        let message = if stands && distance {
+            "the robot stands still, so it covers no distance"
+        } else if stands && (turn || heading) {
+            "the robot stands still, so it never turns"
+        } else if stands && matches!(look.test, Test::Rolled { .. }) {
+            "the robot stands still, so no wheel rolls"
+        } else if stands && crossed {
+            "the robot stands still, so it crosses nothing"
+        } else if spins && distance {
+            "turning on the spot covers no distance, so `travelled` is never reached"
+        } else if spins && crossed && alone {
+            "turning on the spot, the robot meets the same line again and again"
+        } else if turn && matches!(step.action, Action::HoldHeading { .. }) {
+            "the heading is held, so the robot never turns"
+        } else {
+            return;
         };
-        self.warn("K14", line, told.to_owned(), "write what ends this step, or another behaviour");
+        self.warn("K14", line, message.to_owned(), "write what ends this step, or another behaviour");
     }
 
     /// Whether somebody else may move the robot.
@@ -231,9 +233,9 @@ impl Adviser<'_> {
         let Some((rim, across)) = self.rim() else { return };
         let line = step.exits.first().map_or(step.line, |exit| exit.line);
         if speed < -1e-9 {
-            let back = step.exits.iter().flat_map(|exit| exit.term.looks()).find_map(|look| match &look.test {
-                Test::Travelled(amount) => amount.fixed(),
-                _ => None,
+            let back = step.exits.iter().flat_map(|exit| exit.term.looks()).find_map(|look| {
+                let Test::Travelled(amount) = &look.test else { return None };
+                amount.fixed()
             });
             let room = across - self.robot.length;
             if let Some(back) = back.filter(|back| *back > room) {
@@ -348,7 +350,7 @@ impl Adviser<'_> {
         if let Action::Group { first, passes } = &step.action {
             let rounds = match passes {
                 Passes::Times(times) => times.fixed().unwrap_or(1.0),
-                _ => 1.0,
+                Passes::Once | Passes::Forever | Passes::Until(_) => 1.0,
             };
             let (mut total, mut at) = (0.0, Some(*first));
             while let Some(inner) = at {
@@ -358,11 +360,18 @@ impl Adviser<'_> {
             return total * rounds;
         }
         let (speed, turn) = if self.rims(index).is_some() { self.motion(index) } else { (0.0, 0.0) };
-        let of = |look: &Look| match &look.test {
-            Test::Passed(seconds) => seconds.fixed().unwrap_or(0.0),
-            Test::Travelled(length) if speed != 0.0 => length.fixed().unwrap_or(0.0) / speed.abs(),
-            Test::Turned(angle) if turn != 0.0 => angle.fixed().unwrap_or(0.0) / turn.abs(),
-            _ => 0.0,
+        let over =
+            |amount: &Num, rate: f64| amount.fixed().filter(|_| rate != 0.0).map_or(0.0, |amount| amount / rate.abs());
+        let of = |look: &Look| {
+            if let Test::Passed(seconds) = &look.test {
+                over(seconds, 1.0)
+            } else if let Test::Travelled(length) = &look.test {
+                over(length, speed)
+            } else if let Test::Turned(angle) = &look.test {
+                over(angle, turn)
+            } else {
+                0.0
+            }
         };
         let exits = step.exits.iter().map(|exit| exit.term.looks().into_iter().map(of).fold(f64::INFINITY, f64::min));
         let least = exits.fold(f64::INFINITY, f64::min);

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::{Adviser, held};
 use crate::controller::{Action, Goal, Passes, ProgramExit, ProgramStep, Term, Test};
 use crate::finding::{Finding, Severity, Source};
-use crate::mission::{Behaviour, Block, Condition, Ending, Origin, Slot, SlotKind, Step};
+use crate::mission::{Behaviour, Block, Condition, Ending, Exit, Origin, Slot, SlotKind, Step};
 use crate::units::{Quantity, Unit};
 
 /// A mission of more steps than this wants a word about why it does what it does.
@@ -120,9 +120,9 @@ impl Adviser<'_> {
     /// How long the first step stands still, seconds.
     fn first_wait(&self) -> f64 {
         let step = &self.program.steps[self.program.first];
-        let waits = step.exits.iter().flat_map(|exit| exit.term.looks()).filter_map(|look| match &look.test {
-            Test::Passed(seconds) | Test::Clock(seconds) => seconds.fixed(),
-            _ => None,
+        let waits = step.exits.iter().flat_map(|exit| exit.term.looks()).filter_map(|look| {
+            let (Test::Passed(seconds) | Test::Clock(seconds)) = &look.test else { return None };
+            seconds.fixed()
         });
         waits.fold(f64::INFINITY, f64::min).min(3600.0)
     }
@@ -246,7 +246,14 @@ impl Adviser<'_> {
                 Action::Signal { waits, .. } => !waits,
                 Action::Move { alongside, .. } => *alongside,
                 Action::Measure { .. } => true,
-                _ => false,
+                Action::Constant { .. }
+                | Action::HoldHeading { .. }
+                | Action::Follow(_)
+                | Action::Keep { .. }
+                | Action::Square { .. }
+                | Action::Choose(_)
+                | Action::React(_)
+                | Action::Group { .. } => false,
             };
             if at_once {
                 let message = "this is done again at every tick for as long as the condition is true".into();
@@ -295,23 +302,31 @@ impl Adviser<'_> {
                 let line = match &step.action {
                     Action::Follow(follow) => match &follow.rail {
                         crate::controller::Rail::Edge(edge, _) => Some((edge.middle, edge.half)),
-                        _ => None,
+                        crate::controller::Rail::Under(_) | crate::controller::Rail::Between(_) => None,
                     },
-                    _ => None,
+                    Action::Constant { .. }
+                    | Action::HoldHeading { .. }
+                    | Action::Keep { .. }
+                    | Action::Square { .. }
+                    | Action::Move { .. }
+                    | Action::Signal { .. }
+                    | Action::Measure { .. }
+                    | Action::Choose(_)
+                    | Action::React(_)
+                    | Action::Group { .. } => None,
                 };
                 let Some((middle, half)) = line else { continue };
                 let (low, high) = (middle - half.abs(), middle + half.abs());
                 let inside = |b: f64| b > low - 1e-6 && b < high + 1e-6;
-                let (within, what) = match &look.test {
-                    Test::Bright { limits, .. } => {
-                        let tone = (0..tones.tones.len()).find(|&tone| tones.limits(tone) == *limits);
-                        let reads = tone.map_or(f64::NAN, |tone| tones.tones[tone].brightness);
-                        (inside(reads) && seconds < 0.2, "this tone")
-                    }
-                    Test::Reads { limit, .. } => (limit.fixed().is_some_and(inside) && seconds < 0.2, "this limit"),
-                    _ => continue,
+                let (within, what) = if let Test::Bright { limits, .. } = &look.test {
+                    let tone = (0..tones.tones.len()).find(|&tone| tones.limits(tone) == *limits);
+                    (tone.is_some_and(|tone| inside(tones.tones[tone].brightness)), "this tone")
+                } else if let Test::Reads { limit, .. } = &look.test {
+                    (limit.fixed().is_some_and(inside), "this limit")
+                } else {
+                    continue;
                 };
-                if within {
+                if within && seconds < 0.2 {
                     let name = &self.robot.sensors[sensor].name;
                     let message = format!(
                         "`{name}` reads {:.0} % to {:.0} % while it follows the line, and {what} lies in that range",
@@ -331,7 +346,7 @@ impl Adviser<'_> {
                 Goal::Done | Goal::Fail(_) => true,
                 Goal::Complete(group, _) => group == index,
                 Goal::Step(target) => !self.is_within(target, index),
-                _ => false,
+                Goal::Next | Goal::Pass(_) => false,
             };
             let inner = self.steps().filter(|(at, _)| self.is_within(*at, index));
             let any = inner.flat_map(|(_, step)| &step.exits).any(leads_out);
@@ -539,40 +554,29 @@ impl Adviser<'_> {
     /// What the sentences themselves show: K12, K21, K31 and K62 of `keep`.
     fn written(&mut self, step: &Step) {
         let Some((behaviour, line)) = &step.behaviour else { return };
-        match &behaviour.node {
-            Behaviour::Repeat(crate::mission::Repeat(crate::mission::Rounds::Times(times))) => {
-                let once = Quantity { value: 1.0, unit: Unit::None };
-                if times.node == crate::mission::Value::Literal(once) {
-                    self.warn(
-                        "K21",
-                        *line,
-                        "`repeat 1 time` does its steps once".into(),
-                        "delete the `repeat`, or write how often",
-                    );
-                }
+        if let Behaviour::Repeat(crate::mission::Repeat(crate::mission::Rounds::Times(times))) = &behaviour.node {
+            let once = Quantity { value: 1.0, unit: Unit::None };
+            if times.node == crate::mission::Value::Literal(once) {
+                let message = "`repeat 1 time` does its steps once".into();
+                self.warn("K21", *line, message, "delete the `repeat`, or write how often");
             }
-            Behaviour::Keep(crate::mission::Keep { both: None, .. }) => {
-                let message = "when both sensors see a border at once, the robot stops; this is not written".into();
-                self.warn("K62", *line, message, "write `, both stop`, `, both ahead` or `, both back`");
-            }
-            Behaviour::Await(_) => {
-                let answered = step.exits.iter().any(|exit| exit.condition.node == Condition::Ended(Ending::GivenUp));
-                if !answered {
-                    let message = "what happens when the obstacle stays is not written".into();
-                    self.warn("K31", *line, message, "add an exit `or given up -> ...`");
-                }
-            }
-            Behaviour::Hold(_) => {
-                let waits = step.exits.iter().all(|exit| {
-                    matches!(&exit.condition.node, Condition::Reads { sensors, .. }
-                    if sensors.names.iter().all(|name| self.robot.ranger(&name.node).is_some()))
-                });
-                if waits && !step.exits.is_empty() {
-                    let message = "the robot waits here for as long as something is in the way".into();
-                    self.warn("K31", *line, message, "write `await clear ...` with a number of tries");
-                }
-            }
-            _ => {}
+        }
+        if let Behaviour::Keep(crate::mission::Keep { both: None, .. }) = &behaviour.node {
+            let message = "when both sensors see a border at once, the robot stops; this is not written".into();
+            self.warn("K62", *line, message, "write `, both stop`, `, both ahead` or `, both back`");
+        }
+        let given_up = |exit: &Exit| exit.condition.node == Condition::Ended(Ending::GivenUp);
+        if matches!(behaviour.node, Behaviour::Await(_)) && !step.exits.iter().any(given_up) {
+            let message = "what happens when the obstacle stays is not written".into();
+            self.warn("K31", *line, message, "add an exit `or given up -> ...`");
+        }
+        let waits = |exit: &Exit| {
+            let Condition::Reads { sensors, .. } = &exit.condition.node else { return false };
+            sensors.names.iter().all(|name| self.robot.ranger(&name.node).is_some())
+        };
+        if matches!(behaviour.node, Behaviour::Hold(_)) && !step.exits.is_empty() && step.exits.iter().all(waits) {
+            let message = "the robot waits here for as long as something is in the way".into();
+            self.warn("K31", *line, message, "write `await clear ...` with a number of tries");
         }
         for exit in &step.exits {
             exit.condition.each(&mut |term| {

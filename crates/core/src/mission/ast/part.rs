@@ -71,9 +71,8 @@ impl Wanted {
 
     /// What it may measure.
     pub fn dimensions(self) -> Vec<Dimension> {
-        let of = |slot: &SlotKind| match slot {
-            SlotKind::Amount { dimension, .. } => Some(*dimension),
-            _ => None,
+        let of = |slot: &SlotKind| {
+            if let SlotKind::Amount { dimension, .. } = slot { Some(*dimension) } else { None }
         };
         self.slots().iter().filter_map(of).collect()
     }

@@ -65,7 +65,15 @@ impl Checker<'_> {
         let of_parameter = match dimension {
             Dimension::Percent => Use::Sensor,
             Dimension::Length => Use::Ranger,
-            other => Use::Amount(other),
+            Dimension::Number
+            | Dimension::Angle
+            | Dimension::Time
+            | Dimension::Speed
+            | Dimension::TurnRate
+            | Dimension::Mass
+            | Dimension::Voltage
+            | Dimension::Torque
+            | Dimension::Frequency => Use::Amount(dimension),
         };
         if self.parameter(sensor, of_parameter) {
             return true;
@@ -189,7 +197,9 @@ impl Checker<'_> {
     pub(super) fn amount(&self, value: &Spanned<Value>) -> Option<Quantity> {
         match &value.node {
             Value::Literal(quantity) => Some(*quantity),
-            other => self.parsed.mission.evaluate(other).map(amounts::Amount::quantity),
+            other @ (Value::Named(_) | Value::Formula(_)) => {
+                self.parsed.mission.evaluate(other).map(amounts::Amount::quantity)
+            }
         }
     }
 

@@ -44,7 +44,7 @@ pub(super) fn type_value(model: &mut Model, key: KeyEvent, mut entry: Entry, eff
                 Some(Err(why)) => entry.error = Some(why.to_string()),
                 None => match edit::set(parsed, &model.text, &setup.names, slot, typed) {
                     Ok(edit) => return change(model, &edit, effects),
-                    Err(error) => entry.error = Some(error),
+                    Err(error) => entry.error = Some(error.to_string()),
                 },
             }
         }
@@ -82,7 +82,8 @@ fn take_answer(model: &mut Model, question: Question, typed: String, effects: &m
         Question::Amount => {
             let (slot, setup) = model.slot().zip(model.setup.clone()).ok_or("there is no amount here any more")?;
             let old = model.lines().len();
-            let text = amend::name_amount(&model.prepared.parsed, &model.text, &setup.names, slot, &typed)?;
+            let text = amend::name_amount(&model.prepared.parsed, &model.text, &setup.names, slot, &typed)
+                .map_err(|why| why.to_string())?;
             let laid = super::laid_anew(model, text);
             let Cursor { line, nth } = model.cursor;
             put_text(model, laid, effects);
