@@ -1,6 +1,7 @@
 //! What developers of Wayodos run: `cargo xtask test`, `cargo xtask screenshots`, `cargo xtask bench`, `cargo xtask measure`,
-//! `cargo xtask laws`.
+//! `cargo xtask laws`, `cargo xtask fuzz`.
 
+mod fuzz;
 mod measure;
 mod screenshots;
 
@@ -13,7 +14,9 @@ cargo xtask test           format check, lints as errors, all tests
 cargo xtask screenshots    draws docs/screenshots/*.png anew
 cargo xtask bench          runs the benches
 cargo xtask measure        starts the demo and times what a person waits for
-cargo xtask laws [MINUTES] tests the laws of the language with new missions for so long (60), ten thousand at a time";
+cargo xtask laws [MINUTES] tests the laws of the language with new missions for so long (60), ten thousand at a time
+cargo xtask fuzz [READER] [MINUTES]
+                           searches for bytes that break a reader of files (all of them) for so long each (10)";
 
 fn main() -> ExitCode {
     let task = std::env::args().nth(1).unwrap_or_default();
@@ -23,6 +26,7 @@ fn main() -> ExitCode {
         "bench" => bench(),
         "measure" => measure::all(root()),
         "laws" => laws(std::env::args().nth(2)),
+        "fuzz" => fuzz::search(root(), std::env::args().nth(2).as_deref(), std::env::args().nth(3).as_deref()),
         _ => Err(USAGE.to_owned()),
     };
     match result {
@@ -50,12 +54,10 @@ fn laws(minutes: Option<String>) -> Result<(), String> {
     let minutes = minutes.unwrap_or_else(|| "60".into());
     let minutes: u64 = minutes.parse().map_err(|_| format!("`{minutes}` is not a number of minutes\n{USAGE}"))?;
     let until = Instant::now() + Duration::from_secs(60 * minutes);
-    let cargo = std::env::var_os("CARGO").unwrap_or_else(|| "cargo".into());
     let args = ["test", "--release", "--package", "wayodos-core", "--test", "laws", "--locked"];
     for round in 1.. {
         println!("round {round}");
-        let mut command = Command::new(&cargo);
-        run(command.args(args).env("PROPTEST_CASES", "10000").current_dir(root()), "the laws")?;
+        run(cargo_command(root()).args(args).env("PROPTEST_CASES", "10000"), "the laws")?;
         if Instant::now() >= until {
             break;
         }
@@ -70,8 +72,14 @@ fn bench() -> Result<(), String> {
 }
 
 fn cargo(args: &[&str]) -> Result<(), String> {
-    let cargo = std::env::var_os("CARGO").unwrap_or_else(|| "cargo".into());
-    run(Command::new(cargo).args(args).current_dir(root()), &format!("cargo {}", args.join(" ")))
+    run(cargo_command(root()).args(args), &format!("cargo {}", args.join(" ")))
+}
+
+/// The cargo that runs this, in the folder of the workspace.
+fn cargo_command(root: &Path) -> Command {
+    let mut command = Command::new(std::env::var_os("CARGO").unwrap_or_else(|| "cargo".into()));
+    command.current_dir(root);
+    command
 }
 
 /// Runs a command to its end.

@@ -74,3 +74,38 @@ fn nothing_in_the_core_reads_files_clocks_or_the_environment() {
         }
     }
 }
+
+/// The error of each `Result<..., ERROR>` that a text names.
+fn errors_of(code: &str) -> Vec<&str> {
+    let of = |at: usize| {
+        let (mut depth, mut comma) = (0usize, None);
+        for (index, letter) in code[at..].char_indices() {
+            match letter {
+                '<' | '(' | '[' => depth += 1,
+                '>' if code[..at + index].ends_with('-') => {}
+                '>' | ')' | ']' if depth == 1 => return comma.map(|comma| code[comma..at + index].trim()),
+                '>' | ')' | ']' => depth -= 1,
+                ',' if depth == 1 => comma = Some(at + index + 1),
+                _ => {}
+            }
+        }
+        None
+    };
+    code.match_indices("Result<").filter_map(|(at, word)| of(at + word.len() - 1)).collect()
+}
+
+#[test]
+fn what_goes_wrong_is_an_enum_with_data_and_no_sentence() {
+    assert_eq!(
+        errors_of("fn a() -> Result<Vec<u8>, String> { b::<Result<(), (usize, Bad)>>() }"),
+        ["String", "(usize, Bad)"]
+    );
+    let mut seen = 0;
+    for (name, _, code) in sources() {
+        for error in errors_of(&code) {
+            seen += 1;
+            assert!(!error.contains("String") && !error.contains("str"), "{name}: an error that is {error}");
+        }
+    }
+    assert!(seen > 40, "this test sees the results: {seen}");
+}

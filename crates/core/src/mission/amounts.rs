@@ -177,24 +177,42 @@ pub fn apply(function: Function, values: impl Iterator<Item = f64>) -> f64 {
     }
 }
 
+/// Why a formula measures nothing that can be used.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum NoSense {
+    /// Its parts make something that no sentence takes.
+    #[error("this is {0}, which cannot be used here")]
+    Useless(String),
+    /// Two of its parts do not go together.
+    #[error("{first} cannot be {word} {second}")]
+    Joined {
+        /// What one measures.
+        first: String,
+        /// What was to be done with it.
+        word: &'static str,
+        /// What the other measures.
+        second: String,
+    },
+}
+
 /// What a formula measures, with the place and the reason when its parts do not go together.
 ///
 /// `named` returns what a name measures; none when it has reported that there is no such name.
 pub fn dimension(
     value: &Spanned<Value>,
     named: &mut dyn FnMut(&str, &Range<usize>) -> Option<Dimension>,
-) -> Result<Option<Dimension>, (Range<usize>, String)> {
+) -> Result<Option<Dimension>, Spanned<NoSense>> {
     let Some(measure) = measure(value, named)? else { return Ok(None) };
     match measure.dimension() {
         Some(dimension) => Ok(Some(dimension)),
-        None => Err((value.span.clone(), format!("this is {}, which cannot be used here", measure.words()))),
+        None => Err(Spanned { node: NoSense::Useless(measure.words()), span: value.span.clone() }),
     }
 }
 
 fn measure(
     value: &Spanned<Value>,
     named: &mut dyn FnMut(&str, &Range<usize>) -> Option<Dimension>,
-) -> Result<Option<Measure>, (Range<usize>, String)> {
+) -> Result<Option<Measure>, Spanned<NoSense>> {
     match &value.node {
         Value::Literal(quantity) => Ok(Some(Measure::of(quantity.unit.dimension()))),
         Value::Named(name) => Ok(named(name, &value.span).map(Measure::of)),
@@ -206,7 +224,7 @@ fn of_formula(
     formula: &Formula,
     span: &Range<usize>,
     named: &mut dyn FnMut(&str, &Range<usize>) -> Option<Dimension>,
-) -> Result<Option<Measure>, (Range<usize>, String)> {
+) -> Result<Option<Measure>, Spanned<NoSense>> {
     match formula {
         Formula::Amount(value) => measure(value, named),
         Formula::Two(operator, pair) => {
@@ -219,16 +237,18 @@ fn of_formula(
                 Operator::Over => "divided by",
             };
             let (first, second) = if *operator == Operator::Minus { (right, left) } else { (left, right) };
-            joined(*operator, left, right)
-                .map(Some)
-                .ok_or_else(|| (span.clone(), format!("{} cannot be {word} {}", first.words(), second.words())))
+            joined(*operator, left, right).map(Some).ok_or_else(|| {
+                let node = NoSense::Joined { first: first.words(), word, second: second.words() };
+                Spanned { node, span: span.clone() }
+            })
         }
         Formula::Of(_, parts) => {
             let mut all: Option<Measure> = None;
             for part in parts {
                 let Some(one) = of_formula(part, span, named)? else { return Ok(None) };
                 if let Some(all) = all.filter(|all| *all != one) {
-                    return Err((span.clone(), format!("{} cannot be compared with {}", all.words(), one.words())));
+                    let node = NoSense::Joined { first: all.words(), word: "compared with", second: one.words() };
+                    return Err(Spanned { node, span: span.clone() });
                 }
                 all = Some(one);
             }

@@ -344,7 +344,12 @@ impl<'a> Checker<'a> {
                 self.error("M103", &span, format!("there is no `{name}` above this line"), hint);
             }
             match measured {
-                Err((span, why)) => self.error("M005", &span, why, Some("give both the same kind of unit".to_owned())),
+                Err(why) => self.error(
+                    "M005",
+                    &why.span,
+                    why.node.to_string(),
+                    Some("give both the same kind of unit".to_owned()),
+                ),
                 Ok(Some(_)) if entry.amount.is_none() => {
                     let message = "division by zero".to_owned();
                     self.error(
@@ -438,7 +443,8 @@ impl<'a> Checker<'a> {
             .collect();
         match amounts::dimension(value, &mut |name, _| known.get(name).copied().flatten()) {
             Ok(dimension) => dimension,
-            Err((span, why)) => {
+            Err(Spanned { node: why, span }) => {
+                let why = why.to_string();
                 self.error("M005", &span, why, Some("give both the same kind of unit".to_owned()));
                 None
             }
