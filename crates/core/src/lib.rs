@@ -8,6 +8,7 @@
 pub mod controller;
 pub mod field;
 pub mod finding;
+pub mod ids;
 pub mod keys;
 pub mod lab;
 pub mod mission;

@@ -2,6 +2,7 @@
 
 pub mod hands;
 
+use crate::ids::DeviceId;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -12,9 +13,9 @@ use crate::field::{
 use crate::finding::{Finding, Hints, Severity, Source, did_you_mean, has_errors, line_column};
 use crate::keys::{Described, Key, REQUIRED, Section, section};
 use crate::lab::advice::advice;
-use crate::mission::{self, ActuatorName, Checked, Line, Names, Parsed, RoutineName, SensorName};
+use crate::mission::{self, Checked, DeviceName, Line, Names, Parsed, RoutineName};
 use crate::record::Intervention;
-use crate::robot::{self, Code, Robot, SensorKind};
+use crate::robot::{self, Code, Device, Robot, SensorKind};
 use crate::sim::{Player, Role, World, in_the_way};
 use crate::tables::Tables;
 use crate::units::colour::linear;
@@ -286,30 +287,40 @@ fn player(opponent: &Opponent, field: &Field, files: Files<'_>, findings: &mut V
 /// What a mission for a robot on a field may refer to.
 fn names(robot: &Robot, field: &Field, tones: &[Tones]) -> Names {
     Names {
-        sensors: robot
-            .sensors
-            .iter()
-            .zip(tones)
-            .enumerate()
-            .map(|(index, (sensor, tones))| SensorName {
-                name: sensor.name.clone(),
-                tones: tones.tones.iter().map(|tone| tone.name.clone()).collect(),
-                mirror: robot.opposite(index).map(|other| robot.sensors[other].name.clone()),
-                codes: sensor.codes.iter().map(|code| code.number).collect(),
-            })
-            .collect(),
-        rangers: robot.rangers.iter().map(|sensor| sensor.name.clone()).collect(),
+        devices: robot.devices().map(|device| device_name(robot, &device, tones)).collect(),
         starts: field.starts.iter().map(|start| start.name.clone()).collect(),
         has_gyro: robot.gyro.is_some(),
-        switches: robot.touches.iter().map(|switch| switch.name.clone()).collect(),
-        actuators: (robot.actuators.iter())
-            .map(|actuator| ActuatorName { name: actuator.name.clone(), stops: actuator.stops })
-            .collect(),
-        signals: robot.signals.iter().map(|signal| signal.name.clone()).collect(),
         steers: robot.steering.is_some(),
         top_speed: robot.top_speed(),
         routines: Vec::new(),
     }
+}
+
+/// A device of a robot as missions know it.
+fn device_name(robot: &Robot, device: &Device<'_>, tones: &[Tones]) -> DeviceName {
+    let mut known = DeviceName::new(device.name, device.id.kind());
+    known.place = device.place.map_or_else(String::new, place_words);
+    if let DeviceId::Floor(id) = device.id {
+        let sensor = &robot.sensors[id];
+        known.mirror = robot.opposite(id).map(|other| robot.sensors[other].name.clone());
+        known.codes = sensor.codes.iter().map(|code| code.number).collect();
+        known.tones = tones[id].tones.iter().map(|tone| tone.name.clone()).collect();
+        known.reads = tones[id].tones.iter().map(|tone| tone.brightness).collect();
+    }
+    if let DeviceId::Actuator(id) = device.id {
+        known.stops = robot.actuators[id].stops;
+    }
+    known
+}
+
+/// Where something sits on a robot, in words.
+fn place_words((ahead, left): (f64, f64)) -> String {
+    let side = match left {
+        left if left > 1e-4 => format!("{:.0} mm left", left * 1e3),
+        left if left < -1e-4 => format!("{:.0} mm right", -left * 1e3),
+        _ => "in the middle".to_owned(),
+    };
+    format!("{:.0} mm ahead of the axle, {side}", ahead * 1e3)
 }
 
 /// The tones of every sensor as the field's surfaces would read without any error.

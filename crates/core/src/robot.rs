@@ -6,6 +6,7 @@ mod load;
 
 pub use load::{FILE, load};
 
+use crate::ids::{ActuatorId, DeviceId, RangerId, SensorId, SignalId, SwitchId};
 use crate::units::colour::linear;
 
 /// What kind of light a floor sensor tells apart.
@@ -289,41 +290,90 @@ pub struct Robot {
     pub control_ms: u32,
 }
 
+/// A device of a robot that missions can name.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Device<'a> {
+    /// Which one.
+    pub id: DeviceId,
+    /// Its name.
+    pub name: &'a str,
+    /// The socket that it is plugged into, if any.
+    pub port: Option<&'a str>,
+    /// Metres ahead of the axle and left of the middle, where that is known.
+    pub place: Option<(f64, f64)>,
+}
+
 impl Robot {
-    /// The index of the sensor of that name.
-    pub fn sensor(&self, name: &str) -> Option<usize> {
-        self.sensors.iter().position(|sensor| sensor.name == name)
+    /// Every device that missions can name, kind by kind, in the order of the file.
+    pub fn devices(&self) -> impl Iterator<Item = Device<'_>> {
+        let floor = SensorId::all(self.sensors.len()).zip(&self.sensors).map(|(id, sensor)| Device {
+            id: DeviceId::Floor(id),
+            name: &sensor.name,
+            port: Some(&sensor.port),
+            place: Some((sensor.ahead, sensor.left)),
+        });
+        let rangers = RangerId::all(self.rangers.len()).zip(&self.rangers).map(|(id, ranger)| Device {
+            id: DeviceId::Ranger(id),
+            name: &ranger.name,
+            port: Some(&ranger.port),
+            place: Some((ranger.ahead, ranger.left)),
+        });
+        let switches = SwitchId::all(self.touches.len()).zip(&self.touches).map(|(id, touch)| Device {
+            id: DeviceId::Switch(id),
+            name: &touch.name,
+            port: Some(&touch.port),
+            place: None,
+        });
+        let actuators = ActuatorId::all(self.actuators.len()).zip(&self.actuators).map(|(id, actuator)| Device {
+            id: DeviceId::Actuator(id),
+            name: &actuator.name,
+            port: Some(&actuator.port),
+            place: Some(actuator.at),
+        });
+        let signals = SignalId::all(self.signals.len()).zip(&self.signals).map(|(id, signal)| Device {
+            id: DeviceId::Signal(id),
+            name: &signal.name,
+            port: signal.port.as_deref(),
+            place: None,
+        });
+        floor.chain(rangers).chain(switches).chain(actuators).chain(signals)
+    }
+
+    /// The sensor of that name.
+    pub fn sensor(&self, name: &str) -> Option<SensorId> {
+        self.sensors.iter().position(|sensor| sensor.name == name).map(SensorId)
     }
 
     /// The floor sensor of the same kind that sits where this one would with left and right swapped: itself in the
     /// middle.
-    pub fn opposite(&self, sensor: usize) -> Option<usize> {
+    pub fn opposite(&self, sensor: SensorId) -> Option<SensorId> {
         /// Two sensors within this, metres, sit as well as opposite each other.
         const NEAR: f64 = 0.003;
         let one = &self.sensors[sensor];
-        self.sensors.iter().position(|other| {
+        let beside = |other: &FloorSensor| {
             other.kind == one.kind && (other.ahead - one.ahead).abs() < NEAR && (other.left + one.left).abs() < NEAR
-        })
+        };
+        self.sensors.iter().position(beside).map(SensorId)
     }
 
-    /// The index of the ranging sensor of that name.
-    pub fn ranger(&self, name: &str) -> Option<usize> {
-        self.rangers.iter().position(|sensor| sensor.name == name)
+    /// The ranging sensor of that name.
+    pub fn ranger(&self, name: &str) -> Option<RangerId> {
+        self.rangers.iter().position(|sensor| sensor.name == name).map(RangerId)
     }
 
-    /// The index of the touch switch of that name.
-    pub fn touch(&self, name: &str) -> Option<usize> {
-        self.touches.iter().position(|sensor| sensor.name == name)
+    /// The touch switch of that name.
+    pub fn touch(&self, name: &str) -> Option<SwitchId> {
+        self.touches.iter().position(|sensor| sensor.name == name).map(SwitchId)
     }
 
-    /// The index of the actuator of that name.
-    pub fn actuator(&self, name: &str) -> Option<usize> {
-        self.actuators.iter().position(|actuator| actuator.name == name)
+    /// The actuator of that name.
+    pub fn actuator(&self, name: &str) -> Option<ActuatorId> {
+        self.actuators.iter().position(|actuator| actuator.name == name).map(ActuatorId)
     }
 
-    /// The index of the signal of that name.
-    pub fn signal(&self, name: &str) -> Option<usize> {
-        self.signals.iter().position(|signal| signal.name == name)
+    /// The signal of that name.
+    pub fn signal(&self, name: &str) -> Option<SignalId> {
+        self.signals.iter().position(|signal| signal.name == name).map(SignalId)
     }
 
     /// Rim speed in m/s that the slower motor reaches without load on the battery that is in.

@@ -3,6 +3,7 @@
 //! [`Chart`] is the model that the terminal paints in cells; [`chart_scene`] makes scene items of the same model.
 
 use wayodos_core::controller::{Action, Event, Limits, Program, Rail, Sight, Test, Tones, WheelCommand};
+use wayodos_core::ids::{ActuatorId, RangerId, SensorId, SwitchId};
 use wayodos_core::record::{Happening, Outcome, Run};
 use wayodos_core::robot::Robot;
 
@@ -135,15 +136,18 @@ impl Chart {
             from: trace.seconds(leg.from),
             to: trace.seconds(leg.to),
         });
-        let mut tracks: Vec<Track> = (0..robot.sensors.len()).map(|sensor| sensor_track(story, sensor)).collect();
-        tracks.extend((0..robot.rangers.len()).map(|ranger| range_track(story, ranger)));
+        let mut tracks: Vec<Track> =
+            SensorId::all(robot.sensors.len()).map(|sensor| sensor_track(story, sensor)).collect();
+        tracks.extend(RangerId::all(robot.rangers.len()).map(|ranger| range_track(story, ranger)));
         // What never moves, and is never pressed, needs no room.
-        let pressed = |switch: &usize| (0..trace.ticks.len()).any(|tick| trace.is_pressed(tick, *switch));
-        tracks.extend((0..robot.touches.len()).filter(pressed).map(|switch| switch_track(story, switch)));
-        let moves = |actuator: &usize| {
+        let pressed = |switch: &SwitchId| (0..trace.ticks.len()).any(|tick| trace.is_pressed(tick, *switch));
+        tracks.extend(SwitchId::all(robot.touches.len()).filter(pressed).map(|switch| switch_track(story, switch)));
+        let moves = |actuator: &ActuatorId| {
             (1..trace.ticks.len()).any(|tick| trace.angle(tick, *actuator) != trace.angle(0, *actuator))
         };
-        tracks.extend((0..robot.actuators.len()).filter(moves).map(|actuator| actuator_track(story, actuator)));
+        tracks.extend(
+            ActuatorId::all(robot.actuators.len()).filter(moves).map(|actuator| actuator_track(story, actuator)),
+        );
         tracks.push(speed_track(run, robot, program));
         tracks.extend(reflex_track(story));
         tracks.extend(further_tracks(story));
@@ -205,7 +209,7 @@ fn marks(story: Story<'_>) -> Vec<Mark> {
     marks
 }
 
-fn sensor_track(story: Story<'_>, index: usize) -> Track {
+fn sensor_track(story: Story<'_>, index: SensorId) -> Track {
     let Story { run, program, robot, .. } = story;
     let name = robot.sensors[index].name.clone();
     let tones = &program.tones[index];
@@ -261,7 +265,7 @@ fn sensor_track(story: Story<'_>, index: usize) -> Track {
 }
 
 /// What a ranging sensor read, with the distances that it was compared with.
-fn range_track(story: Story<'_>, ranger: usize) -> Track {
+fn range_track(story: Story<'_>, ranger: RangerId) -> Track {
     let Story { run, program, robot, .. } = story;
     let (trace, about) = (&run.trace, &robot.rangers[ranger]);
     let values = (0..trace.ticks.len()).map(|tick| (trace.range(tick, ranger) * 1000.0) as f32).collect();
@@ -281,7 +285,7 @@ fn range_track(story: Story<'_>, ranger: usize) -> Track {
 }
 
 /// When a touch switch or a button was pressed.
-fn switch_track(story: Story<'_>, switch: usize) -> Track {
+fn switch_track(story: Story<'_>, switch: SwitchId) -> Track {
     let trace = &story.run.trace;
     let mut ribbons: Vec<Ribbon> = Vec::new();
     for tick in 0..trace.ticks.len() {
@@ -299,7 +303,7 @@ fn switch_track(story: Story<'_>, switch: usize) -> Track {
 }
 
 /// The angle of an actuator.
-fn actuator_track(story: Story<'_>, actuator: usize) -> Track {
+fn actuator_track(story: Story<'_>, actuator: ActuatorId) -> Track {
     let trace = &story.run.trace;
     let values: Vec<f32> = (0..trace.ticks.len()).map(|tick| trace.angle(tick, actuator).to_degrees() as f32).collect();
     let least = f64::from(values.iter().fold(0.0f32, |least, value| least.min(*value)));
@@ -317,7 +321,7 @@ fn ends(limits: &Limits) -> impl Iterator<Item = (f64, f64)> {
 }
 
 /// Which tone a colour sensor saw, as the robot itself would say.
-fn ribbons(story: Story<'_>, sensor: usize, tones: &Tones) -> Vec<Ribbon> {
+fn ribbons(story: Story<'_>, sensor: SensorId, tones: &Tones) -> Vec<Ribbon> {
     let trace = &story.run.trace;
     let mut ribbons: Vec<Ribbon> = Vec::new();
     for tick in 0..trace.ticks.len() {

@@ -1,6 +1,7 @@
 //! The field with a run on it, as scene items.
 
 use std::sync::Arc;
+use wayodos_core::ids::ActuatorId;
 
 use wayodos_core::controller::Program;
 use wayodos_core::field::{Edge, Field, Mark, Picture, Point, Pose, Shape as Outline};
@@ -242,7 +243,8 @@ pub fn happened_items(run: &Run, placement: &Placement, width: f64) -> Vec<Item>
 pub fn arm_items(robot: &Robot, trace: &Trace, tick: usize, placement: &Placement) -> Vec<Item> {
     let Some(pose) = trace.ticks.get(tick).map(|tick| tick.pose) else { return Vec::new() };
     let mut items = Vec::new();
-    for (index, arm) in robot.actuators.iter().enumerate().filter(|(_, arm)| arm.length > 0.0) {
+    let all = ActuatorId::all(robot.actuators.len()).zip(&robot.actuators);
+    for (index, arm) in all.filter(|(_, arm)| arm.length > 0.0) {
         let angle = trace.angle(tick, index);
         let (ahead, left) = arm.at;
         let end = (ahead + arm.length * math::cos(angle), left + arm.length * math::sin(angle));

@@ -1,6 +1,7 @@
 //! What the evidence of a run says, in the few words that fit beside a sentence.
 
 use std::collections::{HashMap, VecDeque};
+use wayodos_core::ids::{ActuatorId, SignalId};
 
 use wayodos_core::controller::{Action, ExitKind, Goal, Program};
 use wayodos_core::field::Point;
@@ -124,7 +125,7 @@ pub fn verdict_words(run: &Run) -> Option<String> {
 pub fn happening_words(story: Story<'_>, what: Happening) -> String {
     let Story { field, robot, program, run } = story;
     let prop = |index: usize| run.trace.props.get(index).map_or("something", |prop| prop.name.as_str());
-    let actuator = |index: usize| robot.actuators.get(index).map_or("an actuator", |actuator| actuator.name.as_str());
+    let actuator = |id: ActuatorId| robot.actuators.get(id.0).map_or("an actuator", |actuator| actuator.name.as_str());
     match what {
         Happening::Fell => "the robot falls".into(),
         Happening::Gone(index) => format!("{} falls", prop(index)),
@@ -145,7 +146,7 @@ pub fn happening_words(story: Story<'_>, what: Happening) -> String {
             None => "a hand".into(),
         },
         Happening::Signal(signal, step) => {
-            let name = robot.signals.get(signal).map_or("a signal", |signal| signal.name.as_str());
+            let name = robot.signals.get(signal.0).map_or("a signal", |signal| signal.name.as_str());
             match program.steps.get(step).map(|step| &step.action) {
                 Some(Action::Signal { words, .. }) => format!("{name} \"{words}\""),
                 _ => name.to_owned(),
@@ -158,11 +159,11 @@ pub fn happening_words(story: Story<'_>, what: Happening) -> String {
 
 /// What each signal of the robot says at a tick; nothing of those that have not been given yet.
 pub fn signal_words(story: Story<'_>, tick: usize) -> Vec<String> {
-    let given = |signal: usize| {
+    let given = |signal: SignalId| {
         let before = story.run.trace.happened.iter().rev().filter(|happened| happened.tick as usize <= tick);
         before.map(|happened| happened.what).find(|what| matches!(what, Happening::Signal(of, _) if *of == signal))
     };
-    (0..story.robot.signals.len()).filter_map(given).map(|what| happening_words(story, what)).collect()
+    SignalId::all(story.robot.signals.len()).filter_map(given).map(|what| happening_words(story, what)).collect()
 }
 
 /// Where the robot is in the end, in one line: `at rest at 1094, 1237 mm, heading 183 deg`.

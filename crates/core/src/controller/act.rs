@@ -2,6 +2,7 @@
 
 use super::machine::{Command, Controller, Frame, Readings};
 use super::program::{Action, EdgeSensor, Follow, Program, Rail, Sight, WheelCommand};
+use crate::ids::SensorId;
 use crate::mission::{WhenBoth, WhenLost};
 use crate::units::math::wrap;
 
@@ -68,7 +69,7 @@ impl Controller {
 }
 
 /// Whether each of two sensors sees its tone.
-fn seen(program: &Program, sensors: &[(usize, Sight); 2], readings: &Readings<'_>) -> [bool; 2] {
+fn seen(program: &Program, sensors: &[(SensorId, Sight); 2], readings: &Readings<'_>) -> [bool; 2] {
     sensors.map(|(sensor, sight)| match sight {
         Sight::Bright(limits) => limits.holds(readings.sensors[sensor].brightness, false),
         Sight::Colour(tone) => program.tones[sensor].nearest_colour(&readings.sensors[sensor]) == Some(tone),

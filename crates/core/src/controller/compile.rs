@@ -4,6 +4,7 @@
 mod composite;
 mod terms;
 
+use crate::ids::{RangerId, SensorId};
 use std::cell::{Cell, OnceCell};
 use std::collections::BTreeMap;
 
@@ -775,7 +776,7 @@ impl Compiler<'_> {
     }
 
     /// A floor sensor; the one opposite in what is mirrored.
-    fn sensor(&self, place: &Place, name: &str) -> Option<usize> {
+    fn sensor(&self, place: &Place, name: &str) -> Option<SensorId> {
         let word = Self::word(place, name);
         let sensor = self.robot.sensor(&word).or_else(|| self.refuse(CompileError::Unknown { name: word }))?;
         if !place.mirrored {
@@ -785,20 +786,20 @@ impl Compiler<'_> {
         opposite.or_else(|| self.refuse(CompileError::NoOpposite { sensor: self.robot.sensors[sensor].name.clone() }))
     }
 
-    fn ranger(&self, place: &Place, name: &str) -> Option<usize> {
+    fn ranger(&self, place: &Place, name: &str) -> Option<RangerId> {
         let word = Self::word(place, name);
         self.robot.ranger(&word).or_else(|| self.refuse(CompileError::Unknown { name: word }))
     }
 
     /// How a sensor sees a tone.
-    fn sight(&self, place: &Place, sensor: usize, tone: &str) -> Option<Sight> {
+    fn sight(&self, place: &Place, sensor: SensorId, tone: &str) -> Option<Sight> {
         let tones = &self.tones[sensor];
         let tone = self.tone(place, sensor, tone)?;
         Some(if tones.by_colour { Sight::Colour(tone) } else { Sight::Bright(tones.limits(tone)) })
     }
 
     /// A tone that a sensor must be calibrated for.
-    fn tone(&self, place: &Place, sensor: usize, tone: &str) -> Option<usize> {
+    fn tone(&self, place: &Place, sensor: SensorId, tone: &str) -> Option<usize> {
         let tone = Self::word(place, tone);
         self.tones[sensor]
             .index(&tone)
@@ -806,7 +807,7 @@ impl Compiler<'_> {
     }
 
     /// Two sensors, left and right, and how each sees a tone.
-    fn pair(&self, place: &Place, names: &[Spanned<String>; 2], tone: &str) -> Option<[(usize, Sight); 2]> {
+    fn pair(&self, place: &Place, names: &[Spanned<String>; 2], tone: &str) -> Option<[(SensorId, Sight); 2]> {
         let one = |name: &Spanned<String>| {
             let sensor = self.sensor(place, &name.node)?;
             Some((sensor, self.sight(place, sensor, tone)?))

@@ -1,5 +1,6 @@
 //! A checked mission made ready to run: names resolved, units gone, tones turned into limits.
 
+use crate::ids::{ActuatorId, RangerId, SensorId, SignalId, SwitchId};
 use serde::{Deserialize, Serialize};
 
 use std::ops::Range;
@@ -74,11 +75,11 @@ impl Num {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Source {
     /// The brightness by a floor sensor.
-    Sensor(usize),
+    Sensor(SensorId),
     /// The number that a code sensor tells, -1 for none.
-    Code(usize),
+    Code(SensorId),
     /// The distance by a ranging sensor.
-    Ranger(usize),
+    Ranger(RangerId),
     /// The battery's voltage.
     Battery,
     /// How far the robot has turned since the start, rad.
@@ -108,7 +109,7 @@ pub enum Sight {
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct EdgeSensor {
     /// Index of the sensor.
-    pub sensor: usize,
+    pub sensor: SensorId,
     /// Reading right on the edge.
     pub middle: f64,
     /// From there to the reading of the ground; negative when the ground is darker.
@@ -180,7 +181,7 @@ pub enum Action {
     /// Between two borders, away from the one that is seen.
     Keep {
         /// The sensors left and right, and how each sees the border.
-        sensors: [(usize, Sight); 2],
+        sensors: [(SensorId, Sight); 2],
         /// What both wheels are told while none is seen.
         pace: WheelCommand,
         /// Share of it that is shifted while one is.
@@ -191,14 +192,14 @@ pub enum Action {
     /// Each wheel drives until its own sensor sees the line.
     Square {
         /// The sensors left and right, and how each sees the line.
-        sensors: [(usize, Sight); 2],
+        sensors: [(SensorId, Sight); 2],
         /// What a wheel is told until then.
         pace: WheelCommand,
     },
     /// An actuator goes to an angle while the wheels brake.
     Move {
         /// Its index.
-        actuator: usize,
+        actuator: ActuatorId,
         /// The angle, rad.
         angle: Num,
         /// The mission goes on at once.
@@ -207,7 +208,7 @@ pub enum Action {
     /// A signal is given, and the mission goes on at once or waits for an exit while the wheels brake.
     Signal {
         /// Its index.
-        signal: usize,
+        signal: SignalId,
         /// What it shows, says or plays.
         words: String,
         /// It waits for an exit.
@@ -250,21 +251,21 @@ pub enum Test {
     /// Brightness within the limits of a tone.
     Bright {
         /// Index of the sensor.
-        sensor: usize,
+        sensor: SensorId,
         /// The tone's limits.
         limits: Limits,
     },
     /// Nearest calibrated colour.
     Colour {
         /// Index of the sensor.
-        sensor: usize,
+        sensor: SensorId,
         /// Index of the tone among the sensor's.
         tone: usize,
     },
     /// Brightness against one limit.
     Reads {
         /// Index of the sensor.
-        sensor: usize,
+        sensor: SensorId,
         /// Less than, instead of more than.
         below: bool,
         /// Share of full scale.
@@ -273,7 +274,7 @@ pub enum Test {
     /// The code that a sensor tells is from one number to another.
     Code {
         /// Index of the sensor.
-        sensor: usize,
+        sensor: SensorId,
         /// From.
         low: Num,
         /// To.
@@ -282,7 +283,7 @@ pub enum Test {
     /// Brightness has gone so far down from its highest, or up from its lowest, since the step began.
     Changed {
         /// Index of the sensor.
-        sensor: usize,
+        sensor: SensorId,
         /// Down instead of up.
         down: bool,
         /// Share of full scale.
@@ -291,7 +292,7 @@ pub enum Test {
     /// Lines crossed: entered and left again; or only entered.
     Crossed {
         /// Index of the sensor.
-        sensor: usize,
+        sensor: SensorId,
         /// The tone's limits.
         limits: Limits,
         /// Lines to cross.
@@ -317,7 +318,7 @@ pub enum Test {
     /// A ranging sensor's reading is below, or above, a limit in metres.
     Range {
         /// Index of the ranging sensor.
-        ranger: usize,
+        ranger: RangerId,
         /// Below instead of above.
         below: bool,
         /// The limit in metres.
@@ -346,16 +347,16 @@ pub enum Test {
     /// A touch switch or a button is pressed, or is not.
     Switch {
         /// Its index.
-        switch: usize,
+        switch: SwitchId,
         /// Pressed instead of released.
         pressed: bool,
     },
     /// A switch was pressed and let go again since the step began.
-    Bumped(usize),
+    Bumped(SwitchId),
     /// An actuator is at the angle it was sent to.
-    There(usize),
+    There(ActuatorId),
     /// An actuator stands at an end stop and its angle lies beyond.
-    Blocked(usize),
+    Blocked(ActuatorId),
     /// The line that the step follows is out of sight.
     Lost,
     /// A wheel that is told to turn has not for so many seconds.
@@ -400,7 +401,7 @@ impl Test {
     }
 
     /// The floor sensor that the test reads, if any.
-    pub const fn sensor(&self) -> Option<usize> {
+    pub const fn sensor(&self) -> Option<SensorId> {
         match self {
             Self::Bright { sensor, .. }
             | Self::Colour { sensor, .. }

@@ -6,6 +6,7 @@
 mod budget;
 mod habits;
 
+use crate::ids::SensorId;
 use std::collections::BTreeSet;
 
 use crate::controller::{Action, Goal, Look, Program, ProgramStep, Rail, Term, Test, WheelCommand};
@@ -143,7 +144,7 @@ impl<'a> Adviser<'a> {
     }
 
     /// The name of the tone that a look is for.
-    fn tone(&self, test: &Test) -> Option<(usize, &'a str)> {
+    fn tone(&self, test: &Test) -> Option<(SensorId, &'a str)> {
         let (sensor, tone) = match test {
             Test::Bright { sensor, limits } | Test::Crossed { sensor, limits, .. } => {
                 let tones = &self.program.tones[*sensor];
@@ -177,7 +178,7 @@ impl<'a> Adviser<'a> {
 
     /// What a sensor reads over each surface: as calibrated, and as it would without any error where nobody has been
     /// with it.
-    fn reads(&self, sensor: usize) -> Vec<(&'a str, f64)> {
+    fn reads(&self, sensor: SensorId) -> Vec<(&'a str, f64)> {
         let (tones, about) = (&self.program.tones[sensor].tones, &self.robot.sensors[sensor]);
         let mut all: Vec<(&str, f64)> = tones.iter().map(|tone| (tone.name.as_str(), tone.brightness)).collect();
         if about.codes.is_empty() {
@@ -208,7 +209,7 @@ impl<'a> Adviser<'a> {
     }
 
     /// The sensors that steer in a step.
-    fn steers(&self, step: usize) -> Vec<usize> {
+    fn steers(&self, step: usize) -> Vec<SensorId> {
         match &self.of(step).action {
             Action::Follow(follow) => match &follow.rail {
                 Rail::Edge(edge, _) => vec![edge.sensor],

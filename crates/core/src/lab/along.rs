@@ -1,6 +1,7 @@
 //! A sensor's reading along its own track over the mat: what is there to be seen, against when the robot looked.
 
 use crate::field::{Point, Pose};
+use crate::ids::SensorId;
 use crate::record::Run;
 use crate::sim::World;
 
@@ -31,7 +32,7 @@ pub struct Along {
 
 impl Along {
     /// The track of one of our floor sensors in a run.
-    pub fn of(world: &World, run: &Run, sensor: usize) -> Self {
+    pub fn of(world: &World, run: &Run, sensor: SensorId) -> Self {
         let about = &world.robot.sensors[sensor];
         let spot = |pose: Pose| pose.place(about.ahead, about.left);
         let mut along = Self::default();

@@ -2,6 +2,7 @@
 //!
 //! Read off the trace afterwards; the run itself does not know about it.
 
+use crate::ids::SensorId;
 use std::collections::VecDeque;
 use std::sync::Arc;
 
@@ -112,7 +113,7 @@ fn leavings(run: &Run, program: &Arc<Program>) -> Vec<VecDeque<StepStanding>> {
 }
 
 /// Standard deviation of a sensor's reading, its steps included (a uniform step s has s / sqrt 12).
-pub fn noise_width(robot: &Robot, sensor: usize) -> f64 {
+pub fn noise_width(robot: &Robot, sensor: SensorId) -> f64 {
     let sensor = &robot.sensors[sensor];
     // A sensor without any noise still cannot be trusted beyond a thousandth.
     (sensor.noise * sensor.noise + sensor.step * sensor.step / 12.0).sqrt().max(0.001)
@@ -210,7 +211,7 @@ fn spare(trace: &Trace, visit: &Visit, test: &Test, live: &Live, program: &Progr
 }
 
 /// How far a colour reading is from being taken for another tone, in noise widths; negative when it is.
-fn colour_widths(trace: &Trace, tick: usize, program: &Program, robot: &Robot, sensor: usize, tone: usize) -> f64 {
+fn colour_widths(trace: &Trace, tick: usize, program: &Program, robot: &Robot, sensor: SensorId, tone: usize) -> f64 {
     let (tones, reading) = (&program.tones[sensor], trace.reading(tick, sensor));
     let noise = tones.colour_lead_noise(&reading, tone, noise_width(robot, sensor));
     tones.colour_lead(&reading, tone) / noise.max(1e-9)
@@ -239,7 +240,7 @@ fn clearness(trace: &Trace, visit: &Visit, test: &Test, program: &Program, robot
 }
 
 /// For each line crossed in a visit, how clearly: the smaller of its depth in the line and beyond it.
-fn crossings(trace: &Trace, visit: &Visit, sensor: usize, limits: Limits) -> Vec<f64> {
+fn crossings(trace: &Trace, visit: &Visit, sensor: SensorId, limits: Limits) -> Vec<f64> {
     let mut found: Vec<f64> = Vec::new();
     let (mut on, mut entered, mut looked) = (false, false, false);
     let (mut inside, mut outside) = (0.0f64, 0.0f64);

@@ -6,6 +6,7 @@ use super::evidence::{Evidence, Spare, StepEvidence, THIN, noise_width};
 use super::why::{ExitStory, exit_story};
 use crate::controller::{Program, Test};
 use crate::finding::{Finding, Severity};
+use crate::ids::SensorId;
 use crate::mission::amend::apply_all;
 use crate::mission::edit::{self, Edit, Stride};
 use crate::mission::exits::add_exit;
@@ -193,7 +194,7 @@ impl Found<'_> {
         let Some((behaviour, line)) = &parsed.mission.steps[step].behaviour else { return };
         let Behaviour::Follow(crate::mission::Follow { track, tone, speed, law, .. }) = &behaviour.node else { return };
         let met = |sensor: &Spanned<String>| {
-            let Some(index) = robot.sensors.iter().position(|known| known.name == sensor.node) else { return false };
+            let Some(index) = robot.sensor(&sensor.node) else { return false };
             let tones = &program.tones[index];
             let limits = tones.index(&tone.node).map(|at| tones.limits(at));
             limits.is_some_and(|limits| {
@@ -291,7 +292,7 @@ impl Found<'_> {
     }
 
     /// The tones that a sensor did see in a visit, instead of the one that it was asked for.
-    fn other_tone(&mut self, sensor: usize, exit: &Exit, entered: usize, left: usize) {
+    fn other_tone(&mut self, sensor: SensorId, exit: &Exit, entered: usize, left: usize) {
         let Case { program, run, text, .. } = self.case;
         let Condition::Sees { tones: asked, .. } = reads(&exit.condition) else { return };
         let [asked] = asked.as_slice() else { return };
@@ -327,7 +328,8 @@ impl Found<'_> {
         } else {
             return;
         };
-        for (index, other) in robot.sensors.iter().enumerate().filter(|(_, other)| other.name != sensor.node) {
+        let all = SensorId::all(robot.sensors.len()).zip(&robot.sensors);
+        for (index, other) in all.filter(|(_, other)| other.name != sensor.node) {
             let tones = &program.tones[index];
             let Some(limits) = tones.index(&tone.node).map(|at| tones.limits(at)) else { continue };
             let saw =

@@ -2,9 +2,10 @@
 
 mod part;
 
+use crate::ids::DeviceKind;
 use std::ops::Range;
 
-pub use part::{Device, Part, Wanted};
+pub use part::{Part, Wanted};
 
 use super::amounts::Amount;
 pub use super::behaviours::{Argument, Behaviour};
@@ -295,21 +296,13 @@ pub enum SlotKind {
     },
     /// One of a few words.
     Choice(&'static [&'static str]),
-    /// The name of a sensor.
-    Sensor,
-    /// The name of a touch switch or a button.
-    Switch,
-    /// The name of an actuator.
-    Actuator,
-    /// The name of a signal.
-    Signal,
+    /// The name of a device.
+    Device(DeviceKind),
     /// A tone that the named sensor tells apart.
     Tone {
         /// The sensor it belongs to.
         sensor: String,
     },
-    /// The name of a ranging sensor.
-    Ranger,
     /// The name of a start pose.
     Start,
     /// The name of a routine.

@@ -3,13 +3,14 @@
 mod calls;
 mod words;
 
+use crate::ids::DeviceKind;
 use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
 
 use super::amounts::{self, misfit};
 use super::ast::{
-    Answer, Behaviour, Block, Comparison, Condition, Device, Exit, Part, Sensors, Side, SlotKind, Spanned, Step,
-    Target, Value, Wanted,
+    Answer, Behaviour, Block, Comparison, Condition, Exit, Part, Sensors, Side, SlotKind, Spanned, Step, Target, Value,
+    Wanted,
 };
 use super::behaviours::{Drive, Measure, Move};
 use super::flow;
@@ -17,36 +18,52 @@ use super::parser::{MOST_FINDINGS, Parsed};
 use crate::finding::{Edit, Finding, Hint, Hints, Source, did_you_mean, has_errors};
 use crate::units::Dimension;
 
-/// A sensor as missions know it.
-#[derive(Clone, Debug, PartialEq, Default)]
-pub struct SensorName {
+/// A device as missions know it. What does not go with its kind is empty.
+#[derive(Clone, Debug, PartialEq)]
+pub struct DeviceName {
     /// Its name.
     pub name: String,
-    /// The tones it has been calibrated to.
+    /// What it is.
+    pub kind: DeviceKind,
+    /// Where it sits, in words for lists.
+    pub place: String,
+    /// The tones that a floor sensor has been calibrated to.
     pub tones: Vec<String>,
-    /// The sensor that sits where this one would when left and right are swapped.
+    /// What it reads of each of these tones, 0 to 1.
+    pub reads: Vec<f64>,
+    /// The floor sensor that sits where this one would when left and right are swapped.
     pub mirror: Option<String>,
-    /// The numbers it tells, when it tells numbers.
+    /// The numbers that a floor sensor tells, when it tells numbers.
     pub codes: Vec<i32>,
+    /// The end stops of an actuator, rad; infinite where it has none.
+    pub stops: (f64, f64),
+}
+
+impl DeviceName {
+    /// A device of which no more is known.
+    pub fn new(name: impl Into<String>, kind: DeviceKind) -> Self {
+        Self {
+            name: name.into(),
+            kind,
+            place: String::new(),
+            tones: Vec::new(),
+            reads: Vec::new(),
+            mirror: None,
+            codes: Vec::new(),
+            stops: (f64::NEG_INFINITY, f64::INFINITY),
+        }
+    }
 }
 
 /// What a robot and a field offer to a mission.
 #[derive(Clone, Debug, PartialEq, Default)]
 pub struct Names {
-    /// Sensors, in the order of the robot file.
-    pub sensors: Vec<SensorName>,
-    /// Ranging sensors, in the order of the robot file.
-    pub rangers: Vec<String>,
+    /// What the robot carries, kind by kind, in the order of the robot file.
+    pub devices: Vec<DeviceName>,
     /// Start poses, in the order of the field file.
     pub starts: Vec<String>,
     /// Whether the robot can hold a heading.
     pub has_gyro: bool,
-    /// Touch switches and buttons, in the order of the robot file.
-    pub switches: Vec<String>,
-    /// Actuators, in the order of the robot file.
-    pub actuators: Vec<ActuatorName>,
-    /// Signals, in the order of the robot file.
-    pub signals: Vec<String>,
     /// Whether the robot steers like a car and so cannot turn on the spot.
     pub steers: bool,
     /// The speed in m/s that its motors reach without load; 0 when unknown.
@@ -75,41 +92,35 @@ pub struct ParameterName {
     pub stands_for: Use,
 }
 
-/// An actuator as missions know it.
-#[derive(Clone, Debug, PartialEq, Default)]
-pub struct ActuatorName {
-    /// Its name.
-    pub name: String,
-    /// Its end stops, rad; infinite where it has none.
-    pub stops: (f64, f64),
-}
-
 impl Names {
+    /// The devices of a kind, in the order of the robot file.
+    pub fn of(&self, kind: DeviceKind) -> impl Iterator<Item = &DeviceName> + Clone {
+        self.devices.iter().filter(move |known| known.kind == kind)
+    }
+
+    /// The name of the first device of a kind.
+    pub fn first(&self, kind: DeviceKind) -> Option<&str> {
+        self.of(kind).next().map(|known| known.name.as_str())
+    }
+
+    /// A device of a kind by its name.
+    pub fn device(&self, name: &str, kind: DeviceKind) -> Option<&DeviceName> {
+        self.of(kind).find(|known| known.name == name)
+    }
+
     /// A floor sensor by its name.
-    pub fn sensor(&self, name: &str) -> Option<&SensorName> {
-        self.sensors.iter().find(|known| known.name == name)
+    pub fn sensor(&self, name: &str) -> Option<&DeviceName> {
+        self.device(name, DeviceKind::Floor)
     }
 
     /// Whether there is a device of a kind by a name.
-    pub fn has(&self, name: &str, kind: Device) -> bool {
-        match kind {
-            Device::Floor => self.sensor(name).is_some(),
-            Device::Ranger => self.rangers.iter().any(|known| known == name),
-            Device::Switch => self.switches.iter().any(|known| known == name),
-            Device::Actuator => self.actuators.iter().any(|known| known.name == name),
-            Device::Signal => self.signals.iter().any(|known| known == name),
-        }
+    pub fn has(&self, name: &str, kind: DeviceKind) -> bool {
+        self.device(name, kind).is_some()
     }
 
     /// The names of all devices of a kind, in the order of the robot file.
-    pub fn of_kind(&self, kind: Device) -> Vec<&str> {
-        match kind {
-            Device::Floor => self.sensors.iter().map(|known| known.name.as_str()).collect(),
-            Device::Ranger => self.rangers.iter().map(String::as_str).collect(),
-            Device::Switch => self.switches.iter().map(String::as_str).collect(),
-            Device::Actuator => self.actuators.iter().map(|known| known.name.as_str()).collect(),
-            Device::Signal => self.signals.iter().map(String::as_str).collect(),
-        }
+    pub fn of_kind(&self, kind: DeviceKind) -> impl Iterator<Item = &str> + Clone {
+        self.of(kind).map(|known| known.name.as_str())
     }
 
     /// The tones of a sensor; none when there is no such sensor.
@@ -160,8 +171,8 @@ impl Use {
             Self::Amount(dimension) => dimension.name(),
             Self::Side => "a side, `left` or `right`",
             Self::Comparison => "`<` or `>`",
-            Self::Sensor => "the name of a floor sensor",
-            Self::Ranger => "the name of a ranging sensor",
+            Self::Sensor => DeviceKind::Floor.name_of(),
+            Self::Ranger => DeviceKind::Ranger.name_of(),
             Self::Tone => "the name of a tone",
             Self::Device => "the name of a device",
             Self::Any => "anything",
@@ -298,7 +309,7 @@ impl<'a> Checker<'a> {
             );
         }
         if let Some(button) = &mission.button {
-            self.device(button, Device::Switch);
+            self.device(button, DeviceKind::Switch);
         }
         match &mission.start {
             Some(start) if !self.names.starts.contains(&start.node) => {
@@ -479,7 +490,7 @@ impl<'a> Checker<'a> {
             if let Some((_, dimension)) = SOURCES.iter().find(|(source, _)| *source == name.node) {
                 return Some(*dimension);
             }
-            if self.names.rangers.contains(&name.node) {
+            if self.names.has(&name.node, DeviceKind::Ranger) {
                 return Some(Dimension::Length);
             }
             if let Some(sensor) = self.names.sensor(&name.node) {
@@ -492,9 +503,8 @@ impl<'a> Checker<'a> {
             Hints::default()
         } else if in_measure {
             let sources = SOURCES.iter().map(|(source, _)| *source);
-            let sensors = self.names.sensors.iter().map(|sensor| sensor.name.as_str());
-            let all: Vec<&str> =
-                known.chain(sources).chain(sensors).chain(self.names.rangers.iter().map(String::as_str)).collect();
+            let (sensors, rangers) = (self.names.of_kind(DeviceKind::Floor), self.names.of_kind(DeviceKind::Ranger));
+            let all: Vec<&str> = known.chain(sources).chain(sensors).chain(rangers).collect();
             did_you_mean(&name.span, &name.node, all)
         } else {
             let known: Vec<&str> = known.collect();
@@ -602,10 +612,10 @@ impl<'a> Checker<'a> {
             Part::Amount(value, wanted) => self.amount_for(value, wanted),
             Part::Side(side) => self.side(side, span),
             Part::Device(name, kind) => self.device(name, kind),
-            Part::Pair(pair) => pair.iter().for_each(|sensor| self.device(sensor, Device::Floor)),
+            Part::Pair(pair) => pair.iter().for_each(|sensor| self.device(sensor, DeviceKind::Floor)),
             Part::Tone(tone, sensors) => self.tone_of(sensors, tone),
             Part::Sensors(sensors) => {
-                sensors.names.iter().for_each(|sensor| self.device(sensor, Device::Floor));
+                sensors.names.iter().for_each(|sensor| self.device(sensor, DeviceKind::Floor));
                 self.twice(sensors);
             }
             Part::Compared(sensors, than, limit) => self.comparison(sensors, than, limit, span),

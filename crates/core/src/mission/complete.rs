@@ -83,25 +83,14 @@ pub fn completions(parsed: &Parsed, text: &str, names: &Names, at: usize) -> Vec
     if word.is_empty() {
         return found.all;
     }
-    for sensor in &names.sensors {
-        found.add(word, sensor.name.clone(), "a floor sensor");
-        for tone in &sensor.tones {
+    for device in &names.devices {
+        found.add(word, device.name.clone(), device.kind.one());
+        for tone in &device.tones {
             found.add(word, tone.clone(), "a tone");
         }
     }
-    let lists: [(&[String], &str); 4] = [
-        (&names.rangers, "a ranging sensor"),
-        (&names.switches, "a switch"),
-        (&names.signals, "a signal"),
-        (&names.starts, "a start"),
-    ];
-    for (list, what) in lists {
-        for name in list {
-            found.add(word, name.clone(), what);
-        }
-    }
-    for actuator in &names.actuators {
-        found.add(word, actuator.name.clone(), "an actuator");
+    for start in &names.starts {
+        found.add(word, start.clone(), "a start");
     }
     for entry in &parsed.mission.lets {
         let worth = parsed.mission.shown(&entry.name.node).map_or_else(String::new, |worth| worth.to_string());

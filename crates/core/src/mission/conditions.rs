@@ -8,11 +8,12 @@ mod read;
 
 pub use model::{Arming, Condition, DeviceState, Quantifier, Sensors};
 
-use super::ast::{Comparison, Device, Part, Spanned, Step, Wanted};
+use super::ast::{Comparison, Part, Spanned, Step, Wanted};
 use super::behaviours::{Behaviour, Ending};
 use super::offer::{Kit, Offer};
 use super::readback::{Reader, side};
 use super::sentence::either;
+use crate::ids::DeviceKind;
 
 /// What there is to know about a kind of condition besides one of it.
 pub struct ConditionKind {
@@ -193,18 +194,18 @@ impl Condition {
                 each(Part::Compared(sensors, None, high));
             }
             Self::Code { sensor, low, high } => {
-                each(Part::Device(sensor, Device::Floor));
+                each(Part::Device(sensor, DeviceKind::Floor));
                 each(Part::Amount(low, Wanted::Code));
                 if let Some(high) = high {
                     each(Part::Amount(high, Wanted::Code));
                 }
             }
             Self::Changed { sensor, by, .. } => {
-                each(Part::Device(sensor, Device::Floor));
+                each(Part::Device(sensor, DeviceKind::Floor));
                 each(Part::Amount(by, Wanted::Share));
             }
             Self::Crossed { sensor, count, tone, apart, .. } => {
-                each(Part::Device(sensor, Device::Floor));
+                each(Part::Device(sensor, DeviceKind::Floor));
                 each(Part::Amount(count, Wanted::Count));
                 each(Part::Tone(tone, std::slice::from_ref(sensor)));
                 if let Some(apart) = apart {
@@ -212,7 +213,10 @@ impl Condition {
                 }
             }
             Self::Is { device, state } => {
-                each(Part::Device(device, if state.is_of_switches() { Device::Switch } else { Device::Actuator }));
+                each(Part::Device(
+                    device,
+                    if state.is_of_switches() { DeviceKind::Switch } else { DeviceKind::Actuator },
+                ));
             }
             Self::Travelled(length) => each(Part::Amount(length, Wanted::Length)),
             Self::Turned(angle) => each(Part::Amount(angle, Wanted::Angle)),
@@ -385,7 +389,7 @@ pub(super) fn offers(step: Option<&Step>, kit: &Kit<'_>) -> Vec<Offer> {
         let what = "The brightness has gone down by this in this step.";
         all.push(Offer::new("dropped", format!("{eye} has dropped by 20 %"), what));
     }
-    for ranger in kit.names.rangers.iter().take(2) {
+    for ranger in kit.names.of_kind(DeviceKind::Ranger).take(2) {
         all.push(Offer::new("near", format!("{ranger} < 100 mm"), "Something is nearer than this distance."));
         all.push(Offer::new("far", format!("{ranger} > 300 mm"), "The way is clear up to this distance."));
     }
@@ -395,15 +399,15 @@ pub(super) fn offers(step: Option<&Step>, kit: &Kit<'_>) -> Vec<Offer> {
     if matches!(does, Some(Behaviour::Follow(_))) {
         add(&LOST, LOST.example.into());
     }
-    if let Some(sensor) = kit.names.sensors.iter().find(|sensor| !sensor.codes.is_empty()) {
+    if let Some(sensor) = kit.names.of(DeviceKind::Floor).find(|sensor| !sensor.codes.is_empty()) {
         add(&CODE, format!("{} reads code {}", sensor.name, sensor.codes[0]));
     }
-    for switch in &kit.names.switches {
+    for switch in kit.names.of_kind(DeviceKind::Switch) {
         all.push(Offer::new("pressed", format!("{switch} is pressed"), "The switch or button is held down."));
         all.push(Offer::new("bumped", format!("{switch} was bumped"), "It was pressed and released in this step."));
     }
-    for actuator in &kit.names.actuators {
-        let text = format!("{} has reached its angle", actuator.name);
+    for actuator in kit.names.of_kind(DeviceKind::Actuator) {
+        let text = format!("{actuator} has reached its angle");
         all.push(Offer::new("there", text, "The actuator has reached its angle."));
     }
     let mut add = |kind: &ConditionKind, text: String| all.push(Offer::new(kind.name, text, kind.what));

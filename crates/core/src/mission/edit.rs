@@ -6,6 +6,7 @@ use super::check::{BATTERY, Names};
 use super::exits::exit_on;
 use super::format::agreement;
 use super::parser::Parsed;
+use crate::ids::DeviceKind;
 use crate::units::{Dimension, LARGEST, NotAQuantity, Quantity, parse_number, tidy};
 
 pub use crate::finding::Edit;
@@ -92,20 +93,18 @@ fn clamp(quantity: Quantity, kind: &SlotKind) -> Option<Quantity> {
 
 /// What may stand in a slot that takes words; empty for amounts and free text.
 pub fn choices(parsed: &Parsed, names: &Names, slot: usize) -> Vec<String> {
+    let named = |kind: DeviceKind| names.of_kind(kind).map(str::to_owned).collect();
     match &parsed.slots[slot].kind {
         SlotKind::Choice(words) => words.iter().map(|&word| word.to_owned()).collect(),
-        SlotKind::Sensor => match compared(parsed, &parsed.slots[slot]) {
+        SlotKind::Device(DeviceKind::Floor) => match compared(parsed, &parsed.slots[slot]) {
             Some(Dimension::Voltage) => vec![BATTERY.to_owned()],
-            Some(Dimension::Length) => names.rangers.clone(),
-            None | Some(Dimension::Percent) => names.sensors.iter().map(|sensor| sensor.name.clone()).collect(),
+            Some(Dimension::Length) => named(DeviceKind::Ranger),
+            None | Some(Dimension::Percent) => named(DeviceKind::Floor),
             // A named value: which others would do, only the checker knows.
             Some(_) => Vec::new(),
         },
-        SlotKind::Ranger => names.rangers.clone(),
+        SlotKind::Device(kind) => named(*kind),
         SlotKind::Routine => routines(parsed, names),
-        SlotKind::Switch => names.switches.clone(),
-        SlotKind::Actuator => names.actuators.iter().map(|known| known.name.clone()).collect(),
-        SlotKind::Signal => names.signals.clone(),
         SlotKind::Tone { sensor } => names.tones(sensor).to_vec(),
         SlotKind::Start => names.starts.clone(),
         SlotKind::Target => targets(parsed, &parsed.slots[slot]),
@@ -241,12 +240,8 @@ pub fn set(parsed: &Parsed, text: &str, names: &Names, slot: usize, typed: &str)
         SlotKind::Text if typed.contains(['"', '\n']) => Err(NotTaken::Quotes),
         SlotKind::Text => Ok(edit(parsed, text, slot, format!("\"{typed}\""))),
         SlotKind::Choice(_)
-        | SlotKind::Sensor
-        | SlotKind::Switch
-        | SlotKind::Actuator
-        | SlotKind::Signal
+        | SlotKind::Device(_)
         | SlotKind::Tone { .. }
-        | SlotKind::Ranger
         | SlotKind::Start
         | SlotKind::Routine
         | SlotKind::Name

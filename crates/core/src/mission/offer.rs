@@ -2,11 +2,12 @@
 //!
 //! Everything offered parses, and is free of errors for the names it was made of.
 
+use crate::ids::DeviceKind;
 use std::ops::Range;
 
 use super::ast::{Block, SlotKind, Step};
 use super::behaviours::BEHAVIOURS;
-use super::check::{Names, SensorName};
+use super::check::{DeviceName, Names};
 use super::edit::Edit;
 use super::parser::{Parsed, parse};
 use super::steps::{free_name, step_span, with_comment};
@@ -54,7 +55,7 @@ impl Offer {
 pub(super) struct Kit<'a> {
     pub names: &'a Names,
     /// Floor sensors that tell tones apart, and a tone to look for with the first of them.
-    pub floor: Vec<&'a SensorName>,
+    pub floor: Vec<&'a DeviceName>,
     pub mark: Option<&'a str>,
     /// Two floor sensors that sit opposite to each other, left and right.
     pub pair: Option<[&'a str; 2]>,
@@ -64,8 +65,8 @@ pub(super) struct Kit<'a> {
 
 impl<'a> Kit<'a> {
     pub fn new(names: &'a Names) -> Self {
-        let floor: Vec<&SensorName> =
-            names.sensors.iter().filter(|s| !s.tones.is_empty() && s.codes.is_empty()).collect();
+        let floor: Vec<&DeviceName> =
+            names.of(DeviceKind::Floor).filter(|s| !s.tones.is_empty() && s.codes.is_empty()).collect();
         // Lines are dark more often than not.
         let mark = floor.first().and_then(|sensor| {
             let dark = sensor.tones.iter().find(|tone| *tone == "dark");
@@ -198,7 +199,7 @@ fn format_line(parsed: &Parsed, indent: &str, line: &str) -> String {
 /// A reflex to begin with, before the first step; none on a robot without anything to watch.
 pub fn insert_reflex(parsed: &Parsed, text: &str, names: &Names) -> Option<Edit> {
     let kit = Kit::new(names);
-    let watch = match (kit.pair, kit.eye(), names.rangers.first()) {
+    let watch = match (kit.pair, kit.eye(), names.first(DeviceKind::Ranger)) {
         (Some([left, right]), Some((_, tone)), _) => format!("any of {left}, {right} sees {tone}"),
         (None, Some((eye, tone)), _) => format!("{eye} sees {tone}"),
         (_, None, Some(ranger)) => format!("{ranger} < 80 mm"),

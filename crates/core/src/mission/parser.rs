@@ -2,6 +2,7 @@
 //!
 //! [`super::sentence`] reads within a line; what a line means to the lines around it is decided here.
 
+use crate::ids::DeviceKind;
 use std::ops::Range;
 
 use super::amounts;
@@ -349,7 +350,7 @@ impl Parser<'_> {
                 mission.uses.push(path);
             }
             _ if line.eat("on") => {
-                let button = line.name("the name of a button", SlotKind::Switch)?;
+                let button = line.device(DeviceKind::Switch)?;
                 only_once(line, mission.button.is_some(), "begin on", first)?;
                 mission.button = Some(button);
             }

@@ -3,6 +3,7 @@
 //! A function that reads a part of a sentence answers `None` after it has said what is wrong; the rest of the
 //! line is then skipped, so one mistake is one finding.
 
+use crate::ids::DeviceKind;
 use std::ops::Range;
 
 use super::amounts::misfit;
@@ -312,12 +313,17 @@ impl<'t> Sentence<'t> {
         Spanned { node: Value::Literal(Quantity { value, unit: Unit::None }), span: self.end..self.end }
     }
 
+    /// The name of a device.
+    pub(super) fn device(&mut self, kind: DeviceKind) -> Option<Spanned<String>> {
+        self.name(kind.name_of(), SlotKind::Device(kind))
+    }
+
     pub(super) fn sensor(&mut self) -> Option<Spanned<String>> {
-        self.name("the name of a floor sensor", SlotKind::Sensor)
+        self.device(DeviceKind::Floor)
     }
 
     pub(super) fn ranger(&mut self) -> Option<Spanned<String>> {
-        self.name("the name of a ranging sensor", SlotKind::Ranger)
+        self.device(DeviceKind::Ranger)
     }
 
     /// The left and the right sensor.

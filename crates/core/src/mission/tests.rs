@@ -1,5 +1,6 @@
 //! The language as a whole: findings with their places, formatting, slots and edits, and the laws they keep.
 
+use crate::ids::DeviceKind;
 use proptest::prelude::*;
 
 pub(super) mod changes;
@@ -13,23 +14,22 @@ use crate::finding::line_column;
 const DEMO: &str = include_str!("../../../../examples/brinewick/missions/morning-round.way");
 
 fn names() -> Names {
-    let sensor = |name: &str, tones: &[&str]| SensorName {
-        name: name.to_owned(),
+    let sensor = |name: &str, tones: &[&str]| DeviceName {
         tones: tones.iter().map(|&tone| tone.to_owned()).collect(),
-        ..SensorName::default()
+        ..DeviceName::new(name, DeviceKind::Floor)
     };
     Names {
-        sensors: vec![
+        devices: vec![
             sensor("floor-left", &["dark", "pale"]),
             sensor("floor-right", &["dark", "pale"]),
             sensor("hue", &["pale", "red"]),
+            DeviceName::new("front", DeviceKind::Ranger),
+            DeviceName::new("bumper", DeviceKind::Switch),
+            DeviceName { stops: (0.0, 1.5), ..DeviceName::new("arm", DeviceKind::Actuator) },
+            DeviceName::new("lamp", DeviceKind::Signal),
         ],
-        rangers: vec!["front".to_owned()],
         starts: vec!["slipway".to_owned()],
         has_gyro: true,
-        switches: vec!["bumper".to_owned()],
-        actuators: vec![ActuatorName { name: "arm".to_owned(), stops: (0.0, 1.5) }],
-        signals: vec!["lamp".to_owned()],
         steers: false,
         top_speed: 0.5,
         routines: Vec::new(),

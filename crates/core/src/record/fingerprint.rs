@@ -108,9 +108,9 @@ impl Hash {
             Happening::Tape(index) => (5, index, 0),
             Happening::EarlyStart => (6, 0, 0),
             Happening::ByHand(index) => (7, index, 0),
-            Happening::Signal(signal, step) => (8, signal, step),
-            Happening::Arrived(index) => (9, index, 0),
-            Happening::Blocked(index) => (10, index, 0),
+            Happening::Signal(signal, step) => (8, signal.0, step),
+            Happening::Arrived(index) => (9, index.0, 0),
+            Happening::Blocked(index) => (10, index.0, 0),
         };
         for value in [u64::from(tick), kind, first as u64, second as u64] {
             self.add(value);

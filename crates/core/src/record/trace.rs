@@ -1,5 +1,6 @@
 //! What a run recorded: one entry a control tick, with the truth, what the robot knew, and what it did.
 
+use crate::ids::{ActuatorId, RangerId, SensorId, SignalId, SwitchId};
 use serde::{Deserialize, Serialize};
 
 use super::stored::{or_nothing, places_or_nothing};
@@ -94,12 +95,12 @@ pub enum Happening {
     EarlyStart,
     /// Something was done by hand: its index among the run's interventions.
     ByHand(usize),
-    /// Our robot gave a signal: the index of the signal, and of the step that says what.
-    Signal(usize, usize),
+    /// Our robot gave a signal; and the index of the step that says what.
+    Signal(SignalId, usize),
     /// An actuator of ours got to where it was sent.
-    Arrived(usize),
+    Arrived(ActuatorId),
     /// An actuator of ours came up against its end stop.
-    Blocked(usize),
+    Blocked(ActuatorId),
 }
 
 /// Everything recorded of one run.
@@ -170,13 +171,13 @@ impl Trace {
     }
 
     /// A sensor's reading at a tick.
-    pub fn reading(&self, tick: usize, sensor: usize) -> Reading {
-        self.readings[tick * self.sensors + sensor]
+    pub fn reading(&self, tick: usize, sensor: SensorId) -> Reading {
+        self.readings[tick * self.sensors + sensor.0]
     }
 
     /// A ranging sensor's reading at a tick, metres.
-    pub fn range(&self, tick: usize, ranger: usize) -> f64 {
-        self.ranges[tick * self.rangers + ranger]
+    pub fn range(&self, tick: usize, ranger: RangerId) -> f64 {
+        self.ranges[tick * self.rangers + ranger.0]
     }
 
     /// Everything that the robot knew at a tick, as its controller was told it.
@@ -201,13 +202,13 @@ impl Trace {
     }
 
     /// An actuator's angle at a tick, rad.
-    pub fn angle(&self, tick: usize, actuator: usize) -> f64 {
-        self.angles[tick * self.actuators + actuator]
+    pub fn angle(&self, tick: usize, actuator: ActuatorId) -> f64 {
+        self.angles[tick * self.actuators + actuator.0]
     }
 
     /// Whether a touch switch was pressed at a tick.
-    pub fn is_pressed(&self, tick: usize, switch: usize) -> bool {
-        self.pressed[tick * self.touches + switch]
+    pub fn is_pressed(&self, tick: usize, switch: SwitchId) -> bool {
+        self.pressed[tick * self.touches + switch.0]
     }
 
     /// The ticks at which something begins that was not so the tick before.

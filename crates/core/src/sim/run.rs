@@ -1,5 +1,6 @@
 //! One run: a program on a robot on a field, from a start pose to its end.
 
+use crate::ids::ActuatorId;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
@@ -333,7 +334,9 @@ impl<'w> Match<'w> {
     /// Which actuators came to a stand at this tick, and why.
     fn actuators(&mut self, tick: usize) {
         let Brain::Mission(controller) = &self.seats[0].brain else { return };
-        for (index, (wanted, actuator)) in controller.wanted().iter().zip(&self.world.robot.actuators).enumerate() {
+        let actuators = &self.world.robot.actuators;
+        let all = ActuatorId::all(actuators.len()).zip(actuators).zip(controller.wanted());
+        for ((index, actuator), wanted) in all {
             let now = self.trace.angle(tick, index);
             let before = if tick == 0 { now } else { self.trace.angle(tick - 1, index) };
             let what = if now == before {

@@ -1,5 +1,6 @@
 //! Floor sensors, encoders and gyro: from the true state of the world to what the robot gets to know.
 
+use crate::ids::{RangerId, SwitchId};
 use std::collections::VecDeque;
 use std::sync::Arc;
 
@@ -118,12 +119,12 @@ impl Senses {
     }
 
     /// Holds a hand so many metres before a ranging sensor until a step.
-    pub fn cover(&mut self, ranger: usize, until: u64, distance: f64) {
+    pub fn cover(&mut self, ranger: RangerId, until: u64, distance: f64) {
         self.hands[ranger] = (until, distance);
     }
 
     /// Holds a touch switch or a button down until a step.
-    pub fn press(&mut self, switch: usize, until: u64) {
+    pub fn press(&mut self, switch: SwitchId, until: u64) {
         self.fingers[switch] = until;
     }
 

@@ -1,5 +1,6 @@
 //! Everything about a run that does not change while it runs; built once and shared by all runs.
 
+use crate::ids::SensorId;
 use std::sync::Arc;
 
 use super::STEP;
@@ -85,7 +86,7 @@ impl World {
 
     /// What a floor sensor of ours would read with the robot at a pose, without noise and without the steps of its
     /// converter.
-    pub fn ideal_reading(&self, sensor: usize, pose: Pose) -> Reading {
+    pub fn ideal_reading(&self, sensor: SensorId, pose: Pose) -> Reading {
         let about = &self.robot.sensors[sensor];
         let level = self.field.platform_at(Point::new(pose.x, pose.y)).map_or(0, |index| index + 1);
         let mat = &self.mats[0][level][sensor];

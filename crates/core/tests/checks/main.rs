@@ -8,6 +8,7 @@ mod effects;
 use bench::Bench;
 use wayodos_core::controller::{Action, Goal, Source, WheelCommand};
 use wayodos_core::finding::Severity;
+use wayodos_core::ids::ActuatorId;
 use wayodos_core::record::Outcome;
 
 fn bench() -> Bench {
@@ -510,7 +511,7 @@ fn k46_beyond_the_end_stop() {
     shows(&arm, "M117", &[&to(120)], &[&to(60)]);
     // Moved twice to the same place it stays there: nothing adds up.
     let run = arm.run("step \"a\"\nmove arm to 60 deg\nstep \"b\"\nmove arm to 60 deg");
-    assert!((run.trace.angle(run.ended, 0).to_degrees() - 60.0).abs() < 1.0);
+    assert!((run.trace.angle(run.ended, ActuatorId(0)).to_degrees() - 60.0).abs() < 1.0);
 }
 
 #[test]

@@ -13,6 +13,7 @@ mod table;
 mod things;
 
 use wayodos_core::controller::Event;
+use wayodos_core::ids::{RangerId, SensorId};
 use wayodos_core::lab::evidence::{Evidence, THIN};
 use wayodos_core::record::{Outcome, Run};
 
@@ -83,7 +84,7 @@ fn e06_a_spot_on_an_edge_reads_in_between() {
             .robot("spot = \"8 mm\"", &format!("spot = \"{spot}\""))
             .robot("noise = \"1.2 %\"", "noise = \"0 %\"");
         let table = table.line("dark", 200.0, "\"700, 0 mm\", \"700, 1000 mm\"").start(x - 92.0, 500.0, 0.0);
-        table.run("step \"look\"\nhold\nuntil 0.2 s pass -> done").trace.reading(10, 0).brightness
+        table.run("step \"look\"\nhold\nuntil 0.2 s pass -> done").trace.reading(10, SensorId(0)).brightness
     };
     let (pale, dark) = (read("8 mm", 560.0), read("8 mm", 700.0));
     let edge = read("8 mm", 600.0);
@@ -108,7 +109,7 @@ fn e07_two_colours_blend_into_a_third_at_their_edge() {
         let run = table.run("step \"go\"\ndrive ahead at 20 %\nuntil travelled 300 mm -> done");
         let purple = setup.tones[2].index("purple").unwrap();
         (0..run.trace.ticks.len())
-            .filter(|&tick| setup.tones[2].nearest_colour(&run.trace.reading(tick, 2)) == Some(purple))
+            .filter(|&tick| setup.tones[2].nearest_colour(&run.trace.reading(tick, SensorId(2))) == Some(purple))
             .count()
     };
     let (wide, narrow) = (ticks("14 mm"), ticks("1 mm"));
@@ -145,7 +146,7 @@ fn e08_another_light_makes_yesterdays_limit_wrong() {
         let run = table.run(
             "step \"go\"\ndrive ahead at 20 %\nuntil floor-left > 55 % -> fail \"white\"\nor travelled 300 mm -> done",
         );
-        (run.outcome, run.trace.reading(20, 0).brightness)
+        (run.outcome, run.trace.reading(20, SensorId(0)).brightness)
     };
     let (dim, lit) = (outcome("0 %"), outcome("50 %"));
     assert_eq!((dim.0, lit.0), (Outcome::Done, Outcome::Failed), "{dim:?} {lit:?}");
@@ -191,7 +192,7 @@ fn e09_noise_makes_one_surface_read_differently() {
     let spread = |noise: &str| {
         let table = Table::new().robot("noise = \"1.2 %\"", &format!("noise = \"{noise}\""));
         let run = table.run("step \"look\"\nhold\nuntil 4 s pass -> done");
-        let values = (0..400).map(|tick| run.trace.reading(tick, 0).brightness);
+        let values = (0..400).map(|tick| run.trace.reading(tick, SensorId(0)).brightness);
         values.clone().fold(0.0, f64::max) - values.fold(1.0, f64::min)
     };
     assert!(spread("4 %") > 0.15 && spread("0 %") < 1e-9, "{} {}", spread("4 %"), spread("0 %"));
@@ -226,7 +227,7 @@ fn e10_bright_and_shiny_lie_close_together() {
 fn e12_a_thick_line_is_many_dark_samples_and_one_line() {
     let table = Table::new().bar(800.0, 60.0);
     let run = table.run("step \"go\"\ndrive ahead at 20 %\nuntil floor-left has crossed 2 dark lines -> fail \"two\"\nor travelled 800 mm -> done");
-    let dark = (0..run.trace.ticks.len()).filter(|&tick| run.trace.reading(tick, 0).brightness < 0.2).count();
+    let dark = (0..run.trace.ticks.len()).filter(|&tick| run.trace.reading(tick, SensorId(0)).brightness < 0.2).count();
     let counted = run.trace.events.iter().filter(|stamp| matches!(stamp.event, Event::Counted { .. })).count();
     assert!(dark > 30 && counted == 1 && run.outcome == Outcome::Done, "{dark} samples, {counted} lines");
     // Whoever waits for dark three times in a row has "three lines" within one.
@@ -304,7 +305,7 @@ fn range(table: &Table) -> f64 {
         .clone()
         .robot("noise = \"3 mm\"", "noise = \"0 mm\"")
         .run("step \"look\"\nhold\nuntil 0.5 s pass -> done");
-    run.trace.range(40, 0) * 1e3
+    run.trace.range(40, RangerId(0)) * 1e3
 }
 
 #[test]
@@ -332,8 +333,8 @@ fn e16_a_sensor_that_is_blind_when_turning_sees_when_it_stands() {
     let nearest = |speed: u32| {
         let run = table.run(&then_rest(&format!("spin left at {speed} %"), "turned 90 deg"));
         let turning = run.visits[0].entered..run.visits[0].left;
-        let while_turning = turning.map(|tick| run.trace.range(tick, 0)).fold(9.0, f64::min);
-        (while_turning, run.trace.range(run.ended, 0))
+        let while_turning = turning.map(|tick| run.trace.range(tick, RangerId(0))).fold(9.0, f64::min);
+        (while_turning, run.trace.range(run.ended, RangerId(0)))
     };
     let (fast, slow) = (nearest(60), nearest(15));
     assert!(fast.0 > 1.19 && fast.1 < 0.4, "{fast:?}");
@@ -573,7 +574,7 @@ fn e31_two_sensors_see_a_thick_line_together_and_a_thin_one_not_at_all() {
     let both = |width: f64| {
         let table = Table::new().line("dark", width, "\"0, 500 mm\", \"2000, 500 mm\"");
         let run = table.run("step \"go\"\ndrive ahead at 20 %\nuntil travelled 200 mm -> done");
-        let dark = |sensor: usize| run.trace.reading(50, sensor).brightness < 0.2;
+        let dark = |sensor: usize| run.trace.reading(50, SensorId(sensor)).brightness < 0.2;
         (dark(0), dark(1))
     };
     // They are 64 mm apart.
@@ -618,7 +619,7 @@ fn e45_arriving_at_an_angle_the_sensors_see_the_line_one_after_the_other() {
         let table = Table::new().bar(900.0, 20.0).start(600.0, 500.0, heading);
         let run = table.run("step \"go\"\ndrive ahead at 20 %\nuntil travelled 450 mm -> done");
         let first = |sensor: usize| {
-            (0..run.trace.ticks.len()).find(|&tick| run.trace.reading(tick, sensor).brightness < 0.3).unwrap()
+            (0..run.trace.ticks.len()).find(|&tick| run.trace.reading(tick, SensorId(sensor)).brightness < 0.3).unwrap()
         };
         (run.trace.seconds(first(0)) - run.trace.seconds(first(1))).abs()
     };

@@ -1,6 +1,7 @@
 //! What comes, walks, plays and counts on a field: timetables, rivals and the score sheet.
 
 use wayodos_core::field::{Mark, Point, Pose, Shape, SurfaceId};
+use wayodos_core::ids::SensorId;
 use wayodos_core::record::{Act, Happening, Intervention, Outcome, PropKind, Run, Verdict};
 
 use crate::table::{Table, then_rest};
@@ -194,7 +195,7 @@ fn hands_at_the_same_time_are_done_in_order_and_those_that_find_nothing_do_nothi
     assert!((place(&run, 1.2).unwrap().x - 0.7).abs() < 1e-12, "the later one counts");
     assert_eq!(times(&run, Happening::ByHand(2)), [] as [f64; 0]);
     assert_eq!(times(&run, Happening::ByHand(3)), [2.0]);
-    let reads = |seconds: f64| run.trace.reading(run.trace.tick_at(seconds), 0).brightness;
+    let reads = |seconds: f64| run.trace.reading(run.trace.tick_at(seconds), SensorId(0)).brightness;
     assert!(reads(1.9) > 0.7 && reads(2.1) < 0.1, "{} {}", reads(1.9), reads(2.1));
     assert_eq!(run.interventions, hands);
 }

@@ -1,6 +1,7 @@
 //! Effects of what is on a table besides lines and walls: things, rivals, hands, actuators and rules.
 
 use wayodos_core::field::{Mark, Point, Pose, Shape, SurfaceId};
+use wayodos_core::ids::{ActuatorId, SensorId, SignalId, SwitchId};
 use wayodos_core::project::prepare;
 use wayodos_core::record::{Act, Happening, Intervention, Outcome, PropKind, Run, Verdict};
 use wayodos_core::robot::load;
@@ -124,7 +125,7 @@ fn e42_a_text_that_is_replaced_at_once_is_not_read_and_a_sample_is_as_old_as_its
         let run = table.run(&format!(
             "step \"a\"\nsignal panel \"one\"\nuntil {pause} s pass\nstep \"b\"\nsignal panel \"two\"\nuntil 1 s passes -> done"
         ));
-        when(&run, Happening::Signal(0, 1)).unwrap() - when(&run, Happening::Signal(0, 0)).unwrap()
+        when(&run, Happening::Signal(SignalId(0), 1)).unwrap() - when(&run, Happening::Signal(SignalId(0), 0)).unwrap()
     };
     assert!(shown("0") < 0.02 && shown("1.5") >= 1.5, "{} {}", shown("0"), shown("1.5"));
 
@@ -132,7 +133,7 @@ fn e42_a_text_that_is_replaced_at_once_is_not_read_and_a_sample_is_as_old_as_its
         let run = Table::new()
             .robot("rate = \"500 Hz\"", &format!("rate = \"{rate}\""))
             .run("step \"a\"\nhold\nuntil 2 s pass -> done");
-        let all: Vec<f64> = (0..200).map(|tick| run.trace.reading(tick, 0).brightness).collect();
+        let all: Vec<f64> = (0..200).map(|tick| run.trace.reading(tick, SensorId(0)).brightness).collect();
         all.windows(2).filter(|pair| pair[0] != pair[1]).count()
     };
     assert!(different("2 Hz") <= 4 && different("500 Hz") > 40, "{} {}", different("2 Hz"), different("500 Hz"));
@@ -151,9 +152,12 @@ fn e43_an_arm_takes_its_time_and_ends_at_its_stop() {
     assert_eq!((half.outcome, whole.outcome), (Outcome::Done, Outcome::Done));
     assert!((half.duration() - 0.5).abs() < 0.03 && (whole.duration() - 1.0).abs() < 0.03, "{}", whole.duration());
     assert_eq!(beyond.reason, "blocked");
-    let at = beyond.trace.angle(beyond.trace.ticks.len() - 1, 0).to_degrees();
+    let at = beyond.trace.angle(beyond.trace.ticks.len() - 1, ActuatorId(0)).to_degrees();
     assert!((at - 95.0).abs() < 1e-6, "{at}");
-    assert!(when(&beyond, Happening::Blocked(0)).is_some() && when(&whole, Happening::Arrived(0)).is_some());
+    assert!(
+        when(&beyond, Happening::Blocked(ActuatorId(0))).is_some()
+            && when(&whole, Happening::Arrived(ActuatorId(0))).is_some()
+    );
     // A motor without stops goes round as far as it is told.
     let mill = Table::new().robot("[gyro]", &ARM.replace("from = \"0 deg\"\nto = \"95 deg\"\n", ""));
     let round = mill.run("step \"a\"\nmove arm to 2 turn\nuntil arm is there -> done");
@@ -291,7 +295,7 @@ fn a_switch_is_pressed_by_a_wall_or_a_finger_and_bumped_when_let_go() {
     assert!((0.9..0.92).contains(&run.trace.seconds(run.visits[1].entered)), "when it is let go");
     let nose = run.trace.ticks[run.visits[2].entered].pose.x + 0.112;
     assert!((nose - 0.79).abs() < 0.003, "{nose}");
-    assert!(run.trace.is_pressed(run.visits[2].entered, 0));
+    assert!(run.trace.is_pressed(run.visits[2].entered, SwitchId(0)));
     let untouched = table.run_by_hand(steps, &[]);
     assert_eq!(untouched.outcome, Outcome::Limit, "nobody pressed the button");
 }
@@ -308,7 +312,7 @@ fn a_code_sensor_tells_one_of_its_numbers_and_a_third_one_on_an_edge() {
         table.run("step \"go\"\ndrive ahead at 15 %\nuntil hue sees blue -> done\nor hue sees white -> fail \"white\"");
     assert_eq!(run.outcome, Outcome::Done, "{}", run.reason);
     let sensor = &load(&table.robot).0.unwrap().sensors[2];
-    let told = |tick: usize| sensor.code(run.trace.reading(tick, 2).rgb).unwrap().number;
+    let told = |tick: usize| sensor.code(run.trace.reading(tick, SensorId(2)).rgb).unwrap().number;
     assert!((0..run.ended).all(|tick| [5, 7, 2].contains(&told(tick))));
     assert!((0..run.ended).any(|tick| told(tick) == 7), "a mauve that is not there");
 }
@@ -338,7 +342,7 @@ fn e29_a_gyro_must_settle_before_its_heading_is_good() {
 fn e08_a_sensor_mounted_higher_sees_a_larger_and_darker_spot() {
     let reads = |mount: &str| {
         let table = Table::new().robot("spot = \"8 mm\"", mount).robot("noise = \"1.2 %\"", "noise = \"0 %\"");
-        table.run("step \"a\"\nhold\nuntil 0.1 s pass -> done").trace.reading(5, 0).brightness
+        table.run("step \"a\"\nhold\nuntil 0.1 s pass -> done").trace.reading(5, SensorId(0)).brightness
     };
     let low = reads("height = \"8 mm\"\nmade_for = \"8 mm\"\nopening = \"50 deg\"");
     let high = reads("height = \"12 mm\"\nmade_for = \"8 mm\"\nopening = \"50 deg\"");

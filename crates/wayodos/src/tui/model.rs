@@ -3,6 +3,7 @@
 use std::cell::RefCell;
 use std::collections::BTreeSet;
 use std::sync::Arc;
+use wayodos_core::ids::SensorId;
 
 use ratatui::layout::{Position, Rect};
 use tui_input::Input;
@@ -240,7 +241,7 @@ pub struct Model {
     /// Headings of the map that are folded, by their name.
     pub folded: BTreeSet<String>,
     /// The sensor whose track is shown.
-    pub track: usize,
+    pub track: SensorId,
     /// What part of the field is shown.
     pub camera: Camera,
     /// The seconds that the chart shows, when not all.
@@ -325,7 +326,7 @@ impl Model {
             side_row: 0,
             side_scroll: 0,
             folded: BTreeSet::new(),
-            track: 0,
+            track: SensorId(0),
             camera: Camera::FIT,
             span: None,
             pin: None,

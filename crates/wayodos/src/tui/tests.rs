@@ -446,7 +446,7 @@ fn the_line_of_hints_says_what_the_slot_takes() {
     assert!(status(&app).ends_with("cruise = 26 %, used in 4 places; 0 to 100 %"), "{}", status(&app));
     for (keys, told) in [
         ("Left", "ahead or back"),
-        ("Down", "a sensor"),
+        ("Down", "a floor sensor"),
         ("Right", "a tone that floor-right can see"),
         ("Right", "where to go next"),
         ("Down Left", "0 mm or more"),

@@ -3,6 +3,7 @@
 use super::terms::{negative, sum, to_side};
 use super::{Compiler, Place, Turn};
 use crate::controller::program::{Action, Goal, Num, Passes, Sight, Source, Term, Test, WheelCommand};
+use crate::ids::SensorId;
 use crate::mission::{Align, Await, Behaviour, Ending, Feeler, Probe, Seek, Shift, Shove, Spanned, Value};
 
 /// How long both wheels brake after a phase that must end at a standstill, seconds. Tried on the demo robot: from 60 %
@@ -117,7 +118,7 @@ impl Compiler<'_> {
         Some(Action::Group { first, passes: Passes::Once })
     }
 
-    fn seen(sensor: usize, sight: Sight) -> Test {
+    fn seen(sensor: SensorId, sight: Sight) -> Test {
         match sight {
             Sight::Bright(limits) => Test::Bright { sensor, limits },
             Sight::Colour(tone) => Test::Colour { sensor, tone },
@@ -273,7 +274,7 @@ impl Phases<'_> {
         compiler.leaves(step, Test::Passed(Num::Is(seconds)), "it stands", Goal::Next);
     }
 
-    fn square(&mut self, compiler: &mut Compiler<'_>, sensors: [(usize, Sight); 2], pace: WheelCommand) {
+    fn square(&mut self, compiler: &mut Compiler<'_>, sensors: [(SensorId, Sight); 2], pace: WheelCommand) {
         let step = self.add(compiler, "square");
         compiler.steps[step].action = Action::Square { sensors, pace };
         compiler.leaves(step, Test::Squared, "both sensors saw the line", Goal::Next);

@@ -2,6 +2,7 @@
 
 use super::{Compiler, Place, Turn};
 use crate::controller::program::{Armed, Look, Num, Sight, Source, Term, Test};
+use crate::ids::SensorId;
 use crate::mission::{Arming, Condition, DeviceState, Quantifier, Sensors, Spanned};
 use crate::units::Dimension;
 
@@ -186,7 +187,7 @@ impl Compiler<'_> {
         place: &Place,
         sensors: &Sensors,
         words: &str,
-        mut one: impl FnMut(&mut Self, usize) -> Option<Term>,
+        mut one: impl FnMut(&mut Self, SensorId) -> Option<Term>,
     ) -> Option<Term> {
         let mut terms = Vec::new();
         for name in &sensors.names {

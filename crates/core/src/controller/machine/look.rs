@@ -4,6 +4,7 @@ use super::{Controller, Event, Frame, Now, Readings};
 use crate::controller::compile::ticks;
 pub(super) use crate::controller::compile::ticks as ticks_of;
 use crate::controller::program::{Armed, Look, Num, Source, Term};
+use crate::ids::SensorId;
 use crate::mission::{apply, reckon};
 
 impl Controller {
@@ -37,7 +38,7 @@ impl Controller {
     }
 
     /// The number that a code sensor tells; -1 for one that tells none.
-    pub(super) fn code(&self, sensor: usize, readings: &Readings<'_>) -> f64 {
+    pub(super) fn code(&self, sensor: SensorId, readings: &Readings<'_>) -> f64 {
         let seen = self.program.tones[sensor].nearest_colour(&readings.sensors[sensor]);
         seen.and_then(|tone| self.program.codes[sensor].get(tone)).map_or(-1.0, |code| f64::from(*code))
     }

@@ -1,5 +1,6 @@
 //! Habits: patterns of steps that teams write and regret.
 
+use crate::ids::{DeviceKind, SensorId};
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::{Adviser, held};
@@ -42,12 +43,7 @@ impl Adviser<'_> {
 
     /// K2: what is on the robot and never used. K4: a beam that has to leave its own robot first.
     fn devices(&mut self) {
-        let kinds = |slot: &&Slot| {
-            matches!(
-                slot.kind,
-                SlotKind::Sensor | SlotKind::Ranger | SlotKind::Switch | SlotKind::Actuator | SlotKind::Name
-            )
-        };
+        let kinds = |slot: &&Slot| matches!(slot.kind, SlotKind::Device(_) | SlotKind::Name);
         let slots = self.parsed.slots.iter().filter(kinds).map(|slot| &self.text[slot.span.clone()]);
         let mut words: BTreeSet<&str> = slots.collect();
         for (behaviour, _) in self.parsed.mission.steps.iter().filter_map(|step| step.behaviour.as_ref()) {
@@ -57,10 +53,8 @@ impl Adviser<'_> {
         }
         let named = |name: &str| words.contains(name);
         let robot = self.robot;
-        let sensors = robot.sensors.iter().map(|sensor| &sensor.name);
-        let others =
-            robot.rangers.iter().map(|ranger| &ranger.name).chain(robot.touches.iter().map(|touch| &touch.name));
-        let all = sensors.chain(others).chain(robot.actuators.iter().map(|actuator| &actuator.name));
+        // A signal that is not given does no harm.
+        let all = robot.devices().filter(|device| device.id.kind() != DeviceKind::Signal).map(|device| device.name);
         let idle: Vec<String> = all.filter(|name| !named(name)).map(|name| format!("`{name}`")).collect();
         if !idle.is_empty() {
             let message = format!("on the robot, and not used here: {}", idle.join(", "));
@@ -523,7 +517,7 @@ impl Adviser<'_> {
 
     /// K62: two sensors, two ways to go, and no word about both at once.
     fn both_at_once(&mut self, step: &ProgramStep) {
-        let plain: Vec<(usize, &str, &ProgramExit)> = step
+        let plain: Vec<(SensorId, &str, &ProgramExit)> = step
             .exits
             .iter()
             .filter_map(|exit| {

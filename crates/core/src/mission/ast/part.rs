@@ -4,6 +4,7 @@
 //! "what is used" all go over these lists, so that none of them can forget a part.
 
 use super::{Argument, Comparison, Condition, Sensors, Side, SlotKind, Spanned, Value, amount};
+use crate::ids::DeviceKind;
 use crate::units::{Dimension, LARGEST};
 
 /// What an amount is for: what it may measure, and within which range.
@@ -83,21 +84,6 @@ impl Wanted {
     }
 }
 
-/// What kind of device a name stands for.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Device {
-    /// A floor sensor.
-    Floor,
-    /// A ranging sensor.
-    Ranger,
-    /// A touch switch or a button.
-    Switch,
-    /// An actuator.
-    Actuator,
-    /// A signal.
-    Signal,
-}
-
 /// A part of a behaviour or a condition.
 #[derive(Clone, Copy, Debug)]
 pub enum Part<'a> {
@@ -106,7 +92,7 @@ pub enum Part<'a> {
     /// Left or right.
     Side(&'a Side),
     /// A device.
-    Device(&'a Spanned<String>, Device),
+    Device(&'a Spanned<String>, DeviceKind),
     /// Two floor sensors: the left one and the right one.
     Pair(&'a [Spanned<String>; 2]),
     /// A tone, and the floor sensors that look for it.

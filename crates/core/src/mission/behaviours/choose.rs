@@ -1,6 +1,7 @@
 //! `choose` and `react`, whose rows stand below them.
 
 use super::{Behaviour, BehaviourKind, Does, Ending};
+use crate::ids::DeviceKind;
 use crate::mission::ast::Part;
 use crate::mission::offer::Offer;
 use crate::mission::readback::Reader;
@@ -20,7 +21,7 @@ impl Does for Choose {
         on_the_spot: false,
         read: |_| Some(Behaviour::Choose(Choose)),
         offers: |kit, offers| {
-            let Some(ranger) = kit.names.rangers.first() else { return };
+            let Some(ranger) = kit.names.first(DeviceKind::Ranger) else { return };
             let near = format!("when {ranger} < 300 mm -> next");
             let what = "Decides where to go: the first row that is true says where.";
             offers.push(Offer::new("Choose", "choose".into(), what).with(&[&near, "otherwise -> done"]));

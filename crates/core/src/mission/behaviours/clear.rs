@@ -1,7 +1,8 @@
 //! `await clear with ahead beyond 300 mm, 3 tries of 2 s`
 
 use super::{Behaviour, BehaviourKind, Does, Ending};
-use crate::mission::ast::{Device, Part, Spanned, Value, Wanted};
+use crate::ids::DeviceKind;
+use crate::mission::ast::{Part, Spanned, Value, Wanted};
 use crate::mission::offer::Offer;
 use crate::mission::readback::Reader;
 use crate::mission::sentence::Sentence;
@@ -30,7 +31,7 @@ impl Does for Await {
         on_the_spot: false,
         read,
         offers: |kit, offers| {
-            let Some(ranger) = kit.names.rangers.first() else { return };
+            let Some(ranger) = kit.names.first(DeviceKind::Ranger) else { return };
             let text = format!("await clear with {ranger} beyond 300 mm, 3 tries of 2 s");
             offers.push(
                 Offer::new("Await clear", text, "Stands until the way ahead is clear.")
@@ -40,7 +41,7 @@ impl Does for Await {
     };
 
     fn parts<'a>(&'a self, each: &mut dyn FnMut(Part<'a>)) {
-        each(Part::Device(&self.ranger, Device::Ranger));
+        each(Part::Device(&self.ranger, DeviceKind::Ranger));
         each(Part::Amount(&self.beyond, Wanted::Length));
         each(Part::Amount(&self.tries, Wanted::Count));
         each(Part::Amount(&self.pause, Wanted::Time));

@@ -1,7 +1,8 @@
 //! `move arm to 60 deg`, `signal lamp "red"`
 
 use super::{Behaviour, BehaviourKind, Does, Ending};
-use crate::mission::ast::{Device, Part, SlotKind, Spanned, Value, Wanted};
+use crate::ids::DeviceKind;
+use crate::mission::ast::{Part, Spanned, Value, Wanted};
 use crate::mission::offer::Offer;
 use crate::mission::readback::Reader;
 
@@ -26,13 +27,13 @@ impl Does for Move {
         ends: &[Ending::Finished],
         on_the_spot: false,
         read: |line| {
-            let actuator = line.name("the name of an actuator", SlotKind::Actuator)?;
+            let actuator = line.device(DeviceKind::Actuator)?;
             line.words(&["to"])?;
             let angle = line.amount(Wanted::SignedAngle)?;
             Some(Behaviour::Move(Move { actuator, angle, alongside: line.eat("alongside") }))
         },
         offers: |kit, offers| {
-            for actuator in &kit.names.actuators {
+            for actuator in kit.names.of(DeviceKind::Actuator) {
                 let (low, high) = actuator.stops;
                 let bounded = low.is_finite() && high.is_finite();
                 let to = if bounded { f64::midpoint(low, high).to_degrees().round() } else { 30.0 };
@@ -44,7 +45,7 @@ impl Does for Move {
     };
 
     fn parts<'a>(&'a self, each: &mut dyn FnMut(Part<'a>)) {
-        each(Part::Device(&self.actuator, Device::Actuator));
+        each(Part::Device(&self.actuator, DeviceKind::Actuator));
         each(Part::Amount(&self.angle, Wanted::SignedAngle));
     }
 
@@ -73,12 +74,12 @@ impl Does for Signal {
         ends: &[Ending::Finished],
         on_the_spot: false,
         read: |line| {
-            let signal = line.name("the name of a signal", SlotKind::Signal)?;
+            let signal = line.device(DeviceKind::Signal)?;
             let words = line.quoted("what it shows, says or plays in quotes, such as `signal lamp \"red\"`")?;
             Some(Behaviour::Signal(Signal { signal, words }))
         },
         offers: |kit, offers| {
-            for signal in &kit.names.signals {
+            for signal in kit.names.of_kind(DeviceKind::Signal) {
                 let what = "Shows, says or plays something, and goes on at once.";
                 offers.push(Offer::new(format!("Signal {signal}"), format!("signal {signal} \"here\""), what));
             }
@@ -86,7 +87,7 @@ impl Does for Signal {
     };
 
     fn parts<'a>(&'a self, each: &mut dyn FnMut(Part<'a>)) {
-        each(Part::Device(&self.signal, Device::Signal));
+        each(Part::Device(&self.signal, DeviceKind::Signal));
     }
 
     fn say(&self, _: &Reader<'_>) -> String {

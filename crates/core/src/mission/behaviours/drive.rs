@@ -1,6 +1,7 @@
 //! `drive ahead at 45 % holding the heading`
 
 use super::{Behaviour, BehaviourKind, Does};
+use crate::ids::DeviceKind;
 use crate::mission::ast::{Part, Side, Spanned, Value, Wanted};
 use crate::mission::offer::{Offer, drive_to_mark};
 use crate::mission::readback::{Reader, side};
@@ -49,7 +50,7 @@ impl Does for Drive {
             let arc = "drive ahead on a left arc of 300 mm at 25 %";
             offers
                 .push(Offer::new("Drive an arc", arc.into(), "Drives round a circle.").with(&["until turned 90 deg"]));
-            if let Some(ranger) = kit.names.rangers.first() {
+            if let Some(ranger) = kit.names.first(DeviceKind::Ranger) {
                 let near = format!("until {ranger} < 100 mm -> next");
                 let what = "Drives until something is near.";
                 offers.push(

@@ -1,7 +1,8 @@
 //! `follow the left edge of a dark line with floor-left at 40 %, gain 0.6`
 
 use super::{Behaviour, BehaviourKind, Does};
-use crate::mission::ast::{Device, Part, Side, Spanned, Value, Wanted};
+use crate::ids::DeviceKind;
+use crate::mission::ast::{Part, Side, Spanned, Value, Wanted};
 use crate::mission::offer::{Kit, Offer};
 use crate::mission::readback::{Reader, side};
 use crate::mission::sentence::Sentence;
@@ -101,7 +102,7 @@ impl Does for Follow {
         match &self.track {
             Track::Edge { side, sensor } => {
                 each(Part::Side(side));
-                each(Part::Device(sensor, Device::Floor));
+                each(Part::Device(sensor, DeviceKind::Floor));
             }
             Track::Under(pair) | Track::Between(pair) => each(Part::Pair(pair)),
         }

@@ -1,6 +1,7 @@
 //! `measure ahead as gap`
 
 use super::{Behaviour, BehaviourKind, Does, Ending};
+use crate::ids::DeviceKind;
 use crate::mission::ast::{Part, SlotKind, Spanned, Value};
 use crate::mission::offer::Offer;
 use crate::mission::readback::Reader;
@@ -30,7 +31,7 @@ impl Does for Measure {
             Some(Behaviour::Measure(Measure { value, name }))
         },
         offers: |kit, offers| {
-            let Some(ranger) = kit.names.rangers.first() else { return };
+            let Some(ranger) = kit.names.first(DeviceKind::Ranger) else { return };
             let what = "Keeps what a sensor reads under a name, for later steps.";
             offers.push(Offer::new("Measure", format!("measure {ranger} as gap"), what));
         },

@@ -1,7 +1,8 @@
 //! `probe 90 deg to each side at 30 %, up to 400 mm, tie left`
 
 use super::{Behaviour, BehaviourKind, Does, Ending};
-use crate::mission::ast::{Condition, Device, Part, Side, Spanned, Value, Wanted};
+use crate::ids::DeviceKind;
+use crate::mission::ast::{Condition, Part, Side, Spanned, Value, Wanted};
 use crate::mission::offer::Offer;
 use crate::mission::readback::{Reader, side};
 use crate::mission::sentence::Sentence;
@@ -47,7 +48,7 @@ impl Does for Probe {
         on_the_spot: true,
         read,
         offers: |kit, offers| {
-            let Some(ranger) = kit.names.rangers.first().filter(|_| !kit.names.steers) else { return };
+            let Some(ranger) = kit.names.first(DeviceKind::Ranger).filter(|_| !kit.names.steers) else { return };
             let text = format!("probe 60 deg to each side at 22 %, with {ranger}, tie left");
             offers.push(
                 Offer::new("Probe both sides", text, "Finds out which side has more room.")
@@ -60,7 +61,7 @@ impl Does for Probe {
         each(Part::Amount(&self.angle, Wanted::Angle));
         each(Part::Amount(&self.speed, Wanted::Speed));
         match &self.feeler {
-            Feeler::Ranger(ranger) => each(Part::Device(ranger, Device::Ranger)),
+            Feeler::Ranger(ranger) => each(Part::Device(ranger, DeviceKind::Ranger)),
             Feeler::Wheels { most, until } => {
                 each(Part::Amount(most, Wanted::Length));
                 if let Some(until) = until {

@@ -1,7 +1,8 @@
 //! `seek with ahead within 400 mm, spinning left at 20 % up to 360 deg, moving 150 mm, 4 tries, closing in to 80 mm`
 
 use super::{Behaviour, BehaviourKind, Does, Ending};
-use crate::mission::ast::{Device, Part, Side, Spanned, Value, Wanted};
+use crate::ids::DeviceKind;
+use crate::mission::ast::{Part, Side, Spanned, Value, Wanted};
 use crate::mission::offer::Offer;
 use crate::mission::readback::{Reader, side};
 use crate::mission::sentence::Sentence;
@@ -41,7 +42,7 @@ impl Does for Seek {
         on_the_spot: true,
         read,
         offers: |kit, offers| {
-            let Some(ranger) = kit.names.rangers.first().filter(|_| !kit.names.steers) else { return };
+            let Some(ranger) = kit.names.first(DeviceKind::Ranger).filter(|_| !kit.names.steers) else { return };
             let text = format!(
                 "seek with {ranger} within 400 mm, spinning left at 20 % up to 360 deg, moving 150 mm, 3 tries"
             );
@@ -53,7 +54,7 @@ impl Does for Seek {
     };
 
     fn parts<'a>(&'a self, each: &mut dyn FnMut(Part<'a>)) {
-        each(Part::Device(&self.ranger, Device::Ranger));
+        each(Part::Device(&self.ranger, DeviceKind::Ranger));
         each(Part::Amount(&self.within, Wanted::Length));
         each(Part::Side(&self.side));
         each(Part::Amount(&self.speed, Wanted::Speed));

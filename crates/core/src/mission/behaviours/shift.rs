@@ -1,7 +1,8 @@
 //! `shift right to a dark line with floor-left at 20 %`
 
 use super::{Behaviour, BehaviourKind, Does, Ending};
-use crate::mission::ast::{Device, Part, Side, Spanned, Value, Wanted};
+use crate::ids::DeviceKind;
+use crate::mission::ast::{Part, Side, Spanned, Value, Wanted};
 use crate::mission::offer::Offer;
 use crate::mission::readback::{Reader, side};
 use crate::mission::sentence::Sentence;
@@ -42,7 +43,7 @@ impl Does for Shift {
 
     fn parts<'a>(&'a self, each: &mut dyn FnMut(Part<'a>)) {
         each(Part::Side(&self.side));
-        each(Part::Device(&self.sensor, Device::Floor));
+        each(Part::Device(&self.sensor, DeviceKind::Floor));
         each(Part::Tone(&self.tone, std::slice::from_ref(&self.sensor)));
         each(Part::Amount(&self.speed, Wanted::Speed));
     }

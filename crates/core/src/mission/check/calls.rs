@@ -1,10 +1,11 @@
 //! What a `do` gives to the parameters of its routine.
 
+use crate::ids::DeviceKind;
 use std::collections::BTreeSet;
 
 use super::{Checker, ParameterName, RoutineName, Use};
 use crate::finding::{Hints, did_you_mean};
-use crate::mission::ast::{Argument, Behaviour, Block, Device, Part, Spanned};
+use crate::mission::ast::{Argument, Behaviour, Block, Part, Spanned};
 use crate::mission::behaviours::Do;
 
 impl Checker<'_> {
@@ -93,7 +94,7 @@ impl Checker<'_> {
                 return;
             }
             match part {
-                Part::Device(sensor, Device::Floor) => {
+                Part::Device(sensor, DeviceKind::Floor) => {
                     used.insert(sensor.node.as_str());
                 }
                 Part::Pair(pair) => used.extend(pair.iter().map(|sensor| sensor.node.as_str())),
@@ -101,7 +102,10 @@ impl Checker<'_> {
                     used.extend(sensors.names.iter().map(|sensor| sensor.node.as_str()));
                 }
                 Part::Measured(value) => value.node.names(&mut used),
-                Part::Device(_, Device::Ranger | Device::Switch | Device::Actuator | Device::Signal)
+                Part::Device(
+                    _,
+                    DeviceKind::Ranger | DeviceKind::Switch | DeviceKind::Actuator | DeviceKind::Signal,
+                )
                 | Part::Amount(..)
                 | Part::Side(_)
                 | Part::Tone(..)
@@ -114,7 +118,7 @@ impl Checker<'_> {
             }
         });
         let names = self.names;
-        for sensor in names.sensors.iter().filter(|sensor| sensor.mirror.is_none()) {
+        for sensor in names.of(DeviceKind::Floor).filter(|sensor| sensor.mirror.is_none()) {
             if used.contains(sensor.name.as_str()) {
                 let message = format!("`{}` cannot be mirrored: `{}` has no sensor opposite", name.node, sensor.name);
                 self.error("M123", &name.span, message, "make the sensor a parameter of the routine");
@@ -143,8 +147,8 @@ impl Checker<'_> {
                     return;
                 }
                 match wanted {
-                    Use::Sensor => self.device(&word, Device::Floor),
-                    Use::Ranger => self.device(&word, Device::Ranger),
+                    Use::Sensor => self.device(&word, DeviceKind::Floor),
+                    Use::Ranger => self.device(&word, DeviceKind::Ranger),
                     Use::Amount(dimension) => {
                         let found = self.named(&word, false);
                         if found.is_some_and(|found| found != dimension) {
@@ -153,7 +157,7 @@ impl Checker<'_> {
                         }
                     }
                     Use::Tone => {
-                        let known = self.names.sensors.iter().flat_map(|sensor| &sensor.tones);
+                        let known = self.names.of(DeviceKind::Floor).flat_map(|sensor| &sensor.tones);
                         if !known.clone().any(|tone| *tone == word.node) {
                             let hint = did_you_mean(&word.span, &word.node, known.map(String::as_str));
                             self.error(
@@ -165,7 +169,7 @@ impl Checker<'_> {
                         }
                     }
                     Use::Device => {
-                        let kinds = [Device::Switch, Device::Actuator, Device::Signal];
+                        let kinds = [DeviceKind::Switch, DeviceKind::Actuator, DeviceKind::Signal];
                         let known: Vec<&str> = kinds.iter().flat_map(|kind| self.names.of_kind(*kind)).collect();
                         if !known.contains(&word.node.as_str()) {
                             let hint = did_you_mean(&word.span, &word.node, known);

@@ -2,8 +2,9 @@
 
 use super::{BATTERY, Checker, SOURCES, Use};
 use crate::finding::{Edit, Hint, Hints, did_you_mean};
+use crate::ids::DeviceKind;
 use crate::mission::amounts;
-use crate::mission::ast::{Block, Device, Quantifier, Sensors, SlotKind, Spanned, Value};
+use crate::mission::ast::{Block, Quantifier, Sensors, SlotKind, Spanned, Value};
 use crate::units::{Dimension, Quantity, Unit};
 
 impl Checker<'_> {
@@ -103,7 +104,8 @@ impl Checker<'_> {
             self.error("M114", &limit.span, message, Some(hint));
             return false;
         }
-        let (ranger, floor) = (self.names.rangers.contains(&sensor.node), self.names.sensor(&sensor.node).is_some());
+        let has = |kind| self.names.has(&sensor.node, kind);
+        let (ranger, floor) = (has(DeviceKind::Ranger), has(DeviceKind::Floor));
         let (what, example) = match (dimension, ranger, floor) {
             (Dimension::Voltage, ..) => {
                 let hint = "compare the battery with a voltage, such as `battery < 7.2 V`".to_owned();
@@ -120,7 +122,7 @@ impl Checker<'_> {
             (_, true, _) => ("distances", "280 mm"),
             (_, _, true) => ("brightness", "40 %"),
             (_, false, false) => {
-                self.device(sensor, Device::Floor);
+                self.device(sensor, DeviceKind::Floor);
                 return true;
             }
         };
@@ -130,11 +132,11 @@ impl Checker<'_> {
     }
 
     /// A device of some kind.
-    pub(super) fn device(&mut self, device: &Spanned<String>, kind: Device) {
+    pub(super) fn device(&mut self, device: &Spanned<String>, kind: DeviceKind) {
         let stands_for = match kind {
-            Device::Floor => Use::Sensor,
-            Device::Ranger => Use::Ranger,
-            Device::Switch | Device::Actuator | Device::Signal => Use::Device,
+            DeviceKind::Floor => Use::Sensor,
+            DeviceKind::Ranger => Use::Ranger,
+            DeviceKind::Switch | DeviceKind::Actuator | DeviceKind::Signal => Use::Device,
         };
         let names = self.names;
         if names.has(&device.node, kind) || self.parameter(device, stands_for) {
@@ -142,28 +144,27 @@ impl Checker<'_> {
         }
         let name = &device.node;
         let (code, message, first) = match kind {
-            Device::Floor if names.has(name, Device::Ranger) => (
+            DeviceKind::Floor if names.has(name, DeviceKind::Ranger) => (
                 "M114",
                 format!("`{name}` measures distances and sees no tones"),
                 Some(format!("name a floor sensor, or write `{name} < 280 mm`")),
             ),
-            Device::Ranger if names.has(name, Device::Floor) => {
+            DeviceKind::Ranger if names.has(name, DeviceKind::Floor) => {
                 ("M114", format!("`{name}` reads the floor and measures no distances"), None)
             }
-            Device::Floor => ("M101", format!("the robot has no sensor `{name}`"), None),
-            Device::Ranger => ("M101", format!("the robot has no ranging sensor `{name}`"), None),
-            Device::Switch => ("M101", format!("the robot has no switch `{name}`"), None),
-            Device::Actuator => ("M101", format!("the robot has no actuator `{name}`"), None),
-            Device::Signal => ("M101", format!("the robot has no signal `{name}`"), None),
+            // It may be a ranging sensor that is meant.
+            DeviceKind::Floor => ("M101", format!("the robot has no sensor `{name}`"), None),
+            DeviceKind::Ranger | DeviceKind::Switch | DeviceKind::Actuator | DeviceKind::Signal => {
+                ("M101", format!("the robot has no {} `{name}`", kind.words()), None)
+            }
         };
         let hints = match first {
             Some(first) => first.into(),
             None if self.is_enough() => Hints::default(),
             // Whoever compares an unknown name may mean a ranging sensor as well.
             None => {
-                let more = if kind == Device::Floor { names.of_kind(Device::Ranger) } else { Vec::new() };
-                let known: Vec<&str> = names.of_kind(kind).into_iter().chain(more).collect();
-                did_you_mean(&device.span, name, known)
+                let more = (kind == DeviceKind::Floor).then(|| names.of_kind(DeviceKind::Ranger));
+                did_you_mean(&device.span, name, names.of_kind(kind).chain(more.into_iter().flatten()))
             }
         };
         self.error(code, &device.span, message, hints);
@@ -205,7 +206,7 @@ impl Checker<'_> {
 
     /// Whether an actuator can reach an angle.
     pub(super) fn moves(&mut self, actuator: &Spanned<String>, angle: &Spanned<Value>) {
-        let Some(known) = self.names.actuators.iter().find(|known| known.name == actuator.node) else { return };
+        let Some(known) = self.names.device(&actuator.node, DeviceKind::Actuator) else { return };
         let (from, to) = known.stops;
         let Some(wanted) = self.amount(angle).filter(|it| it.unit.dimension() == Dimension::Angle) else { return };
         if wanted.si() < from - 1e-9 || wanted.si() > to + 1e-9 {

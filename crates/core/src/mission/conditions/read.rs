@@ -2,6 +2,7 @@
 
 use super::{Arming, Condition, DeviceState, Quantifier, Sensors};
 use crate::finding::nearest;
+use crate::ids::DeviceKind;
 use crate::mission::ast::{SlotKind, Spanned, Target, Wanted};
 use crate::mission::behaviours::Ending;
 use crate::mission::lexer::TokenKind;
@@ -184,7 +185,7 @@ impl Sentence<'_> {
         if !compares {
             return self.not_a_condition();
         }
-        let sensor = self.name("the name of a sensor", SlotKind::Sensor)?;
+        let sensor = self.device(DeviceKind::Floor)?;
         if self.eat("has") {
             return self.history(sensor);
         }
@@ -241,9 +242,9 @@ impl Sentence<'_> {
         };
         self.choice(&["any", "all", "none"])?;
         self.words(&["of"])?;
-        let mut names = vec![self.name("the name of a sensor", SlotKind::Sensor)?];
+        let mut names = vec![self.device(DeviceKind::Floor)?];
         while self.eat_sign(",") {
-            names.push(self.name("the name of a sensor", SlotKind::Sensor)?);
+            names.push(self.device(DeviceKind::Floor)?);
         }
         self.reading(Sensors { how, names })
     }
@@ -319,14 +320,14 @@ impl Sentence<'_> {
 
     /// `bumper is pressed`, `arm is there`, `bumper was bumped`
     fn device_state(&mut self) -> Option<Condition> {
-        let device = self.name("the name of a device", SlotKind::Switch)?;
+        let device = self.device(DeviceKind::Switch)?;
         if self.eat("was") {
             self.words(&["bumped"])?;
             return Some(Condition::Is { device, state: DeviceState::Bumped });
         }
         self.words(&["is"])?;
         if let Some(word @ ("there" | "blocked")) = self.word() {
-            self.slots.last_mut()?.kind = SlotKind::Actuator;
+            self.slots.last_mut()?.kind = SlotKind::Device(DeviceKind::Actuator);
             let state = if word == "there" { DeviceState::There } else { DeviceState::Blocked };
             self.choice(&["there", "blocked"])?;
             return Some(Condition::Is { device, state });

@@ -1,11 +1,12 @@
 //! Swapping left and right in steps.
 
+use crate::ids::DeviceKind;
 use std::ops::Range;
 
 use super::{Change, Note, Refusal, Text};
 use crate::finding::Edit;
 use crate::mission::ast::{
-    Argument, Behaviour, Comparison, Condition, Device, Formula, Operator, Part, SlotKind, Spanned, Value,
+    Argument, Behaviour, Comparison, Condition, Formula, Operator, Part, SlotKind, Spanned, Value,
 };
 use crate::mission::behaviours::{Do, Ending};
 use crate::units::Quantity;
@@ -81,7 +82,7 @@ impl Mirror<'_> {
 
     fn part(&mut self, part: Part<'_>) {
         match part {
-            Part::Device(name, Device::Floor) => self.sensor(name),
+            Part::Device(name, DeviceKind::Floor) => self.sensor(name),
             // The left one of a pair is the opposite of the right one.
             Part::Pair([left, right]) => {
                 let (new_left, new_right) = (self.opposite(&right.node), self.opposite(&left.node));
@@ -91,7 +92,7 @@ impl Mirror<'_> {
             Part::Sensors(sensors) => sensors.names.iter().for_each(|name| self.sensor(name)),
             Part::Compared(sensors, ..) => sensors.names.iter().for_each(|name| self.sensor(name)),
             Part::Measured(value) => self.measured(value),
-            Part::Device(_, Device::Ranger | Device::Switch | Device::Actuator | Device::Signal)
+            Part::Device(_, DeviceKind::Ranger | DeviceKind::Switch | DeviceKind::Actuator | DeviceKind::Signal)
             | Part::Amount(..)
             | Part::Side(_)
             | Part::Tone(..)

@@ -1,10 +1,11 @@
 //! What becomes of a text when exits, amounts, comments, sides and copies are changed, letter for letter.
 
+use crate::ids::DeviceKind;
 use proptest::prelude::*;
 
 use crate::finding::Severity;
 use crate::mission::amend::{convert, linkable, name_amount, toggle_comment, write_out};
-use crate::mission::check::{Names, SensorName, check};
+use crate::mission::check::{DeviceName, Names, check};
 use crate::mission::exits::{add_exit, exit_at, move_exit, remove_exit};
 use crate::mission::restructure::{Change, Note, Refusal, Text, join, link, mirror, split};
 use crate::mission::{SlotKind, Target, format, parse};
@@ -13,14 +14,13 @@ use crate::units::{Dimension, Unit};
 const TEXT: &str = "mission \"m\"\n  limit 9 s\n\nlet pace = 20 %\n\nstep \"Out\"\n  drive ahead at pace\n  until travelled 90 mm        -> \"Back\"\n  or    floor-left sees dark   -> next  # the bar\n  or    4 s pass               -> fail \"stuck\"\n\nstep \"Turn\"\n  spin left at 22 %\n  until turned 90 deg\n\nstep \"Back\"\n  drive back at pace\n  until travelled 0.25 m\n";
 
 pub(in crate::mission) fn names() -> Names {
-    let sensor = |name: &str, mirror: &str| SensorName {
-        name: name.into(),
+    let sensor = |name: &str, mirror: &str| DeviceName {
         tones: vec!["dark".into(), "pale".into()],
         mirror: Some(mirror.into()),
-        codes: Vec::new(),
+        ..DeviceName::new(name, DeviceKind::Floor)
     };
-    let sensors = vec![sensor("floor-left", "floor-right"), sensor("floor-right", "floor-left")];
-    Names { sensors, has_gyro: true, top_speed: 0.5, ..Names::default() }
+    let devices = vec![sensor("floor-left", "floor-right"), sensor("floor-right", "floor-left")];
+    Names { devices, has_gyro: true, top_speed: 0.5, ..Names::default() }
 }
 
 /// A change of a text, with the names of the bench.

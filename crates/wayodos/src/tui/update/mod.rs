@@ -317,7 +317,7 @@ fn turn_side(model: &mut Model, by: usize) {
 fn turn_track(model: &mut Model, right: bool) {
     let count = model.setup.as_ref().map_or(0, |setup| setup.robot.sensors.len());
     if count > 0 {
-        model.track = (model.track + if right { 1 } else { count - 1 }) % count;
+        model.track.0 = (model.track.0 + if right { 1 } else { count - 1 }) % count;
     }
 }
 

@@ -3,6 +3,7 @@
 use std::sync::Arc;
 
 use tui_input::Input;
+use wayodos_core::mission::about;
 use wayodos_core::mission::amend::{convert as other_unit, linkable, name_amount as name_or, write_out as written_out};
 use wayodos_core::mission::edit::{self, Stride};
 use wayodos_core::mission::{LineKind, SlotKind};
@@ -139,11 +140,11 @@ pub(super) fn open(model: &mut Model, effects: &mut Vec<Effect>) {
     let at = choices.iter().position(|choice| *choice == current).unwrap_or(0);
     let items = choices.into_iter().filter_map(|choice| {
         let new = edit::set(&parsed, &model.text, &setup.names, slot, &choice).ok()?.apply(&model.text);
-        let what = about(model, &parsed.slots[slot].kind, &choice);
+        let what = about::choice(&parsed, &model.text, &setup.names, &parsed.slots[slot].kind, &choice);
         let title = if choice.is_empty() { "as written".to_owned() } else { choice };
         Some(Item::new(title, "", what, Pick::Text(super::laid_out(model, new))))
     });
-    let finder = Finder::new(what_is_chosen(&parsed.slots[slot].kind), items.collect(), at);
+    let finder = Finder::new(about::question(&parsed.slots[slot].kind), items.collect(), at);
     super::find::open(model, finder, effects);
 }
 
@@ -153,53 +154,6 @@ pub(super) fn type_into(model: &mut Model) {
     let current = &model.text[model.prepared.parsed.slots[slot].span.clone()];
     let input = Input::new(current.trim_matches('"').to_owned());
     model.mode = Mode::Typing(Entry { input, error: None });
-}
-
-fn what_is_chosen(kind: &SlotKind) -> &'static str {
-    match kind {
-        SlotKind::Sensor => "Which sensor",
-        SlotKind::Tone { .. } => "Which tone",
-        SlotKind::Target => "Where to go then",
-        SlotKind::Start => "Where it starts",
-        SlotKind::Routine => "Which routine",
-        SlotKind::Ranger => "Which ranging sensor",
-        _ => "Which word",
-    }
-}
-
-/// What is worth knowing about a word that may be chosen.
-fn about(model: &Model, kind: &SlotKind, choice: &str) -> String {
-    let Some(setup) = &model.setup else { return String::new() };
-    match kind {
-        SlotKind::Sensor => {
-            setup.robot.sensors.iter().find(|sensor| sensor.name == choice).map_or_else(String::new, |sensor| {
-                let side = match sensor.left {
-                    left if left > 1e-4 => format!("{:.0} mm left", left * 1e3),
-                    left if left < -1e-4 => format!("{:.0} mm right", -left * 1e3),
-                    _ => "in the middle".to_owned(),
-                };
-                format!("{:.0} mm ahead of the axle, {side}", sensor.ahead * 1e3)
-            })
-        }
-        SlotKind::Tone { sensor } => {
-            let tones = setup.robot.sensor(sensor).and_then(|index| setup.tones.get(index));
-            let tone = tones.and_then(|tones| tones.tones.iter().find(|tone| tone.name == choice));
-            tone.map_or_else(String::new, |tone| format!("{sensor} reads {:.0} % there", tone.brightness * 100.0))
-        }
-        SlotKind::Target => match choice {
-            "next" => "the step below".into(),
-            "done" => "the mission is over, as planned".into(),
-            "again" => "the next pass of the repeat".into(),
-            "out" => "the end of the repeat or routine".into(),
-            name => {
-                let steps = &model.prepared.parsed.mission.steps;
-                let step = steps.iter().find(|step| step.name.node == name.trim_matches('"'));
-                let does = step.and_then(|step| step.behaviour.as_ref());
-                does.map_or_else(String::new, |(does, _)| model.text[does.span.clone()].to_owned())
-            }
-        },
-        _ => String::new(),
-    }
 }
 
 /// Names that the amount under the cursor may have: those that there are, or a new one.

@@ -4,10 +4,9 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 use wayodos_core::controller::WheelCommand;
-use wayodos_core::mission::edit::source_slot;
-use wayodos_core::mission::{LineKind, SlotKind, either};
+use wayodos_core::mission::about;
+use wayodos_core::mission::{LineKind, SlotKind};
 use wayodos_core::record::{Outcome, Tick};
-use wayodos_core::units::{Quantity, Unit};
 use wayodos_report::words::{outcome_words, verdict_words};
 
 use super::{columns, paint_row, put, put_right};
@@ -170,44 +169,7 @@ fn command_words(command: WheelCommand) -> String {
 
 /// What may stand in the slot under the cursor.
 fn slot_words(model: &Model) -> Option<String> {
-    let parsed = &model.prepared.parsed;
-    let slot = model.slot()?;
-    Some(match &parsed.slots[slot].kind {
-        SlotKind::Amount { range, .. } => {
-            let source = source_slot(parsed, &model.text, slot);
-            let written = &model.text[parsed.slots[source].span.clone()];
-            let unit = Quantity::parse(written).map_or(Unit::None, |quantity| quantity.unit);
-            let (least, most) = (Quantity::from_si(range.0, unit).value, Quantity::from_si(range.1, unit).value);
-            let symbol = unit.symbol();
-            let allowed = match most {
-                // The ends of a `let` are those of its uses, which the checker looks at.
-                _ if range.1 >= 1e6 => format!("in {}", if symbol.is_empty() { "plain numbers" } else { symbol }),
-                // An end that nobody will reach is not worth naming.
-                10_000.0.. => format!("{least} {symbol} or more"),
-                _ => format!("{least} to {most} {symbol}").trim_end().to_owned(),
-            };
-            if source == slot {
-                allowed
-            } else {
-                let name = &model.text[parsed.slots[slot].span.clone()];
-                let uses = parsed.slots.iter().filter(|other| model.text[other.span.clone()] == *name).count();
-                let times = if uses == 1 { "here only".into() } else { format!("in {uses} places") };
-                format!("{name} = {written}, used {times}; {allowed}")
-            }
-        }
-        SlotKind::Choice(words) => either(&words.iter().map(|word| (*word).to_owned()).collect::<Vec<_>>()),
-        SlotKind::Sensor => "a sensor".into(),
-        SlotKind::Ranger => "a ranging sensor".into(),
-        SlotKind::Routine => "a routine".into(),
-        SlotKind::Name => "a name".into(),
-        SlotKind::Switch => "a touch switch or a button".into(),
-        SlotKind::Actuator => "an actuator".into(),
-        SlotKind::Signal => "a signal".into(),
-        SlotKind::Tone { sensor } => format!("a tone that {sensor} can see"),
-        SlotKind::Start => "a start pose of the field".into(),
-        SlotKind::Target => "where to go next".into(),
-        SlotKind::Text => "a text".into(),
-    })
+    Some(about::slot(&model.prepared.parsed, &model.text, model.slot()?))
 }
 
 /// The keys that help just now.

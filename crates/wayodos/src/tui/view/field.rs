@@ -1,6 +1,7 @@
 //! The field pane: the mat drawn solid, the path over it in dots, the robot where the time cursor is.
 
 use std::sync::Arc;
+use wayodos_core::ids::{ActuatorId, RangerId};
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Position, Rect};
@@ -341,7 +342,9 @@ fn others(trace: &Trace, time: f64) -> Vec<u64> {
         Some(pose) => [pose.x, pose.y, pose.heading].map(f64::to_bits),
         None => [0; 3],
     });
-    let angles = (0..trace.actuators).filter(|_| !trace.angles.is_empty()).map(|arm| trace.angle(tick, arm).to_bits());
+    let angles = ActuatorId::all(trace.actuators)
+        .filter(|_| !trace.angles.is_empty())
+        .map(|arm| trace.angle(tick, arm).to_bits());
     places.chain(angles).collect()
 }
 
@@ -473,7 +476,7 @@ fn beams(model: &Model, place: &Placement, area: Rect, grid: Grid) -> Dots {
         let [x, y] = place.at(p);
         (x * across as f64, y / 2.0 * down as f64)
     };
-    for (index, ranger) in setup.robot.rangers.iter().enumerate().filter(|(index, _)| *index < trace.rangers) {
+    for (index, ranger) in RangerId::all(trace.rangers).zip(&setup.robot.rangers) {
         let read = trace.range(tick, index);
         let met = read < ranger.greatest - 1e-6;
         // With nothing in it, the beginning of the beam says which way it looks.

@@ -1,6 +1,7 @@
 //! The pane beside the chart: why things are as they are, what a sensor meets on its track, the map, the findings.
 
 use std::sync::Arc;
+use wayodos_core::ids::SensorId;
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Position, Rect};
@@ -23,7 +24,7 @@ use crate::work::Told;
 /// What drawing keeps between two frames: the newest track.
 #[derive(Default)]
 pub struct Kept {
-    key: Option<(usize, usize)>,
+    key: Option<(usize, SensorId)>,
     along: Along,
 }
 
@@ -400,7 +401,7 @@ fn track(model: &Model, theme: Theme, kept: &mut Kept, area: Rect, buffer: &mut 
         put(buffer, area.x + 1, area.y, area.width - 1, "no run yet", quiet);
         return;
     };
-    let Some(sensor) = setup.robot.sensors.get(model.track).filter(|_| told.run.trace.sensors > model.track) else {
+    let Some(sensor) = setup.robot.sensors.get(model.track.0).filter(|_| told.run.trace.sensors > model.track.0) else {
         put(buffer, area.x + 1, area.y, area.width - 1, "this robot has no floor sensor", quiet);
         return;
     };
@@ -471,7 +472,7 @@ fn plot_track(
     let (wide, high) = (f64::from(2 * plot.width - 1), f64::from(4 * plot.height - 1));
     let x = |at: f64| ((at - from) / (to - from) * wide).round() as i32;
     let y = |share: f64| ((1.0 - share.clamp(0.0, 1.0)) * (high - 3.0)).round() as i32;
-    let name = told.world.robot.sensors.get(model.track).map_or("", |sensor| sensor.name.as_str());
+    let name = told.world.robot.sensors.get(model.track.0).map_or("", |sensor| sensor.name.as_str());
     let limits = told.chart.tracks.iter().find(|track| track.name == name).map(|track| &track.kind);
     if let Some(TrackKind::Line { limits, .. }) = limits {
         for limit in limits {
