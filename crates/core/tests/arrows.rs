@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 
 /// From the ground up: a module may use itself and those on a lower row.
 const ROWS: [&[&str]; 9] = [
-    &["units", "finding"],
+    &["units", "ids", "finding"],
     &["keys"],
     &["tables"],
     &["field", "robot", "mission"],
