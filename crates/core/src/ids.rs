@@ -4,7 +4,8 @@
 //! An id is the place of its thing in one list, from 0. Lists that run in step with that one (readings beside sensors)
 //! are indexed by the same id.
 
-use std::ops::{Index, IndexMut};
+use std::fmt;
+use std::ops::{Index, IndexMut, Range};
 
 use serde::{Deserialize, Serialize};
 
@@ -19,6 +20,29 @@ macro_rules! ids {
             /// The ids of a list of so many things, in its order.
             pub fn all(count: usize) -> impl DoubleEndedIterator<Item = Self> + ExactSizeIterator + Clone {
                 (0..count).map(Self)
+            }
+        }
+
+        impl $name {
+            /// How people count it: from 1.
+            pub const fn number(self) -> usize {
+                self.0 + 1
+            }
+
+            /// This one alone, as a range.
+            pub const fn alone(self) -> Range<Self> {
+                self..Self(self.0 + 1)
+            }
+
+            /// The one before it in its list.
+            pub fn before(self) -> Option<Self> {
+                self.0.checked_sub(1).map(Self)
+            }
+        }
+
+        impl fmt::Display for $name {
+            fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
+                self.0.fmt(out)
             }
         }
 

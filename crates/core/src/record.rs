@@ -10,6 +10,7 @@ mod sheet;
 mod stored;
 mod trace;
 
+use crate::ids::StepId;
 use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
@@ -56,7 +57,7 @@ impl Outcome {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Visit {
     /// Index of the step.
-    pub step: usize,
+    pub step: StepId,
     /// Tick at which it was entered.
     pub entered: usize,
     /// Tick at which it was left.
@@ -73,7 +74,7 @@ pub struct Visit {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Leg {
     /// Index of the step.
-    pub step: usize,
+    pub step: StepId,
     /// Its first tick.
     pub from: usize,
     /// The tick at which another step has them, or the mission is over.
@@ -100,7 +101,7 @@ pub struct Run {
     /// Who had the wheels when: one step after another, reflexes and all, without a gap.
     pub legs: Vec<Leg>,
     /// The step at which steps that take no time led round in a circle, when that ended it.
-    pub circle: Option<usize>,
+    pub circle: Option<StepId>,
     /// What the rules of the field say to it.
     pub sheet: Sheet,
     /// What was done by hand meanwhile: with these the run can be made again.
@@ -113,7 +114,7 @@ pub struct Run {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Begun {
     /// The step that it began with.
-    pub step: usize,
+    pub step: StepId,
     /// What the controller knew then.
     pub knowledge: Knowledge,
 }
@@ -162,7 +163,7 @@ fn legs(trace: &Trace, ended: usize) -> Vec<Leg> {
     let mut legs: Vec<Leg> = Vec::new();
     let mut events = trace.events.iter().peekable();
     for (tick, at) in trace.ticks.iter().enumerate().take(ended.max(1)) {
-        let step = usize::from(at.step);
+        let step = at.step();
         let mut fresh = false;
         while let Some(stamp) = events.next_if(|stamp| stamp.tick as usize <= tick) {
             fresh |= stamp.event == Event::Entered { step };

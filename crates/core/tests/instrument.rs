@@ -1,6 +1,7 @@
 //! What the mission screen is made of: what may be written, how things stood, what may help, and runs of a piece.
 
 use std::sync::Arc;
+use wayodos_core::ids::{StepId, TextStep};
 
 use proptest::prelude::*;
 use wayodos_core::controller::{Event, Program};
@@ -57,7 +58,7 @@ fn told(setup: &Setup, text: &str) -> Told {
     told_with(setup, &setup.world(), text, &[], None)
 }
 
-fn remedies_of(setup: &Setup, told: &Told, step: usize, exit: usize) -> Vec<Remedy> {
+fn remedies_of(setup: &Setup, told: &Told, step: StepId, exit: usize) -> Vec<Remedy> {
     let case = Case {
         text: &told.text,
         parsed: &told.prepared.parsed,
@@ -90,7 +91,7 @@ fn every_behaviour_on_offer_can_be_taken_laid_out_and_run() {
                 continue;
             }
             let parsed = parse(&new);
-            let twice = insert_offer(&parsed, &new, Some(parsed.mission.steps.len() - 1), offer).apply(&new);
+            let twice = insert_offer(&parsed, &new, Some(TextStep(parsed.mission.steps.len() - 1)), offer).apply(&new);
             assert!(wrong(&prepare(&twice, Some(&setup)).findings).is_empty(), "{twice}");
         }
         let long = offers.iter().find(|offer| offer.name == "Drive to a mark").map(|offer| offer.slots.len());
@@ -106,7 +107,7 @@ fn every_condition_on_offer_can_end_a_step() {
     let offers = conditions(parsed.mission.steps.first(), &setup.names);
     assert!(offers.len() >= 18, "{}", offers.len());
     for offer in &offers {
-        let new = add_exit(&parsed, base, 0, &offer.text, Some("next")).apply(base);
+        let new = add_exit(&parsed, base, TextStep(0), &offer.text, Some("next")).apply(base);
         let findings = prepare(&new, Some(&setup)).findings;
         assert!(wrong(&findings).is_empty(), "{new}\n{findings:#?}");
         assert!(!offer.slots.is_empty() || offer.name == "lost", "{offer:?}");
@@ -153,10 +154,10 @@ fn the_story_of_an_exit_knows_when_it_was_true_and_nobody_looked() {
     let told = told(&setup, &text);
     assert_eq!(told.run.reason, "no kiln");
     let step = told.program.steps.iter().position(|step| step.name == "Greet the kiln").unwrap();
-    let story = exit_story(&told.run, &told.program, &told.evidence, step, 0);
+    let story = exit_story(&told.run, &told.program, &told.evidence, StepId(step), 0);
     assert_eq!(story.visits.len(), 1);
     assert!(story.truths.iter().any(|truth| !truth.looked), "{story:?}");
-    let found = remedies_of(&setup, &told, step, 0);
+    let found = remedies_of(&setup, &told, StepId(step), 0);
     let there = found.iter().find(|remedy| remedy.words == "look for it in \"Up to the kiln\" too");
     let mended = there.unwrap_or_else(|| panic!("{found:#?}"));
     assert!(mended.text.contains("until 7 s pass\n  or    hue sees kiln-red  -> next"), "{}", mended.text);
@@ -260,8 +261,8 @@ fn a_piece_within_a_repeat_goes_on_round_it() {
     let text = "limit 9 s\nstart slipway\nstep \"r\"\nrepeat 3 times\nstep \"a\"\nhold, brake\nuntil 0.1 s pass\nstep \"b\"\nhold, brake\nuntil 0.2 s pass\nend\nstep \"c\"\nhold, brake\nuntil 0.1 s pass\n";
     let whole = told(&setup, text);
     let b = whole.program.steps.iter().position(|step| step.name == "b").unwrap();
-    let visit = whole.run.visits.iter().find(|visit| visit.step == b).unwrap();
-    let piece = Piece { before: &whole.program, tick: visit.entered, step: b, pose: None };
+    let visit = whole.run.visits.iter().find(|visit| visit.step == StepId(b)).unwrap();
+    let piece = Piece { before: &whole.program, tick: visit.entered, step: StepId(b), pose: None };
     let part = told_with(&setup, &setup.world(), text, &[], Some(piece));
     let names: Vec<&str> = part.run.visits.iter().map(|visit| part.program.steps[visit.step].name.as_str()).collect();
     assert_eq!(names, ["b", "a", "b", "a", "b", "c"]);
@@ -393,19 +394,19 @@ proptest! {
         let inside = |edit: &Edit| text.get(edit.span.clone()).is_some();
         for step in 0..parsed.mission.steps.len() {
             let about = &parsed.mission.steps[step];
-            prop_assert!(inside(&add_exit(parsed, &text, step, "1 s passes", None)));
+            prop_assert!(inside(&add_exit(parsed, &text, TextStep(step), "1 s passes", None)));
             let of = Text { parsed, text: &text, names };
             let changes = [
-                restructure::delete(of, step..step + 1),
-                restructure::duplicate(of, step..step + 2),
-                restructure::link(of, step),
-                restructure::move_steps(of, step..step + 1, true),
-                restructure::wrap(of, step..step + 3),
-                restructure::split(of, step, "travelled 40 mm"),
-                restructure::join(of, step),
-                restructure::mirror(of, step..step + 1),
-                restructure::extract(of, step..step + 2, "part"),
-                restructure::comment(of, step..step + 2),
+                restructure::delete(of, TextStep(step)..TextStep(step + 1)),
+                restructure::duplicate(of, TextStep(step)..TextStep(step + 2)),
+                restructure::link(of, TextStep(step)),
+                restructure::move_steps(of, TextStep(step)..TextStep(step + 1), true),
+                restructure::wrap(of, TextStep(step)..TextStep(step + 3)),
+                restructure::split(of, TextStep(step), "travelled 40 mm"),
+                restructure::join(of, TextStep(step)),
+                restructure::mirror(of, TextStep(step)..TextStep(step + 1)),
+                restructure::extract(of, TextStep(step)..TextStep(step + 2), "part"),
+                restructure::comment(of, TextStep(step)..TextStep(step + 2)),
             ];
             for change in changes.into_iter().flatten() {
                 prop_assert!(change.edits.iter().all(inside));
@@ -448,7 +449,7 @@ fn every_mission_of_the_demo_can_be_asked_why_at_any_moment() {
         let mut looked = 0;
         for tick in (0..told.run.ended).step_by(97) {
             let standing = replay.at(&told.run, tick);
-            let active = usize::from(told.run.trace.ticks[tick].step);
+            let active = told.run.trace.ticks[tick].step();
             let innermost = standing.steps.last().map(|step| program.shown(step.step));
             assert_eq!(innermost, Some(active), "tick {tick}");
             for term in standing.steps.iter().flat_map(|step| &step.exits) {

@@ -9,6 +9,7 @@
 
 use proptest::prelude::*;
 use wayodos_core::finding::{Severity, has_errors};
+use wayodos_core::ids::{StepId, TextStep};
 use wayodos_core::mission::refs::{references, rename};
 use wayodos_core::mission::restructure::{
     Change, Refusal, Text, comment, delete, duplicate, extract, join, link, mirror, move_steps, split, wrap,
@@ -184,16 +185,17 @@ fn written(steps: &[StepOf], reflex: Option<&(String, usize, usize, usize)>) -> 
 
 /// A change of the structure by its number.
 fn change(of: Text<'_>, what: usize, first: usize, count: usize) -> Result<Change, Refusal> {
-    let steps = first..(first + count).min(of.parsed.mission.steps.len());
+    let steps = TextStep(first)..TextStep((first + count).min(of.parsed.mission.steps.len()));
+    let step = steps.start;
     match what {
         0 => delete(of, steps),
         1 => duplicate(of, steps),
-        2 => link(of, first),
+        2 => link(of, step),
         3 => move_steps(of, steps, first.is_multiple_of(2)),
         4 => wrap(of, steps),
         5 => extract(of, steps, "own-part"),
-        6 => split(of, first, "travelled 20 mm"),
-        7 => join(of, first),
+        6 => split(of, step, "travelled 20 mm"),
+        7 => join(of, step),
         8 => mirror(of, steps),
         _ => comment(of, steps),
     }
@@ -423,7 +425,7 @@ const THERE: &str = "routine there (side = left)\nstep \"t\"\nspin side at 24 %\
                      step \"u\"\ndrive ahead on a left arc of 250 mm at 30 %\nuntil travelled 50 mm\nor floor-left sees dark -> out\nend\n";
 
 /// Where a mission ends, and by which steps and exits it got there.
-fn course(field: &str, text: &str) -> (Vec<(usize, Option<usize>)>, f64, f64, f64) {
+fn course(field: &str, text: &str) -> (Vec<(StepId, Option<usize>)>, f64, f64, f64) {
     let (setup, findings) = Setup::load(&even_robot(), field, None);
     let setup = setup.unwrap_or_else(|| panic!("{findings:?}"));
     let prepared = prepare(text, Some(&setup));
@@ -449,9 +451,9 @@ proptest! {
         let parsed = parse(&text);
         prop_assert_eq!(&parsed.findings, &[]);
         let own = parsed.mission.sequence(wayodos_core::mission::Block::Mission, None).map(|(index, _)| index);
-        let own: Vec<usize> = own.collect();
+        let own: Vec<TextStep> = own.collect();
         let of = Text { parsed: &parsed, text: &text, names: &setup.names };
-        let mirrored = mirror(of, own[0]..own[own.len() - 1] + 1).unwrap().apply(&text);
+        let mirrored = mirror(of, own[0]..own[own.len() - 1].alone().end).unwrap().apply(&text);
         let one = course(&bars(&places, false), &text);
         let other = course(&bars(&places, true), &mirrored);
         prop_assert_eq!(&one.0, &other.0, "{}\n=>\n{}", text, mirrored);

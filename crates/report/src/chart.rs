@@ -3,7 +3,7 @@
 //! [`Chart`] is the model that the terminal paints in cells; [`chart_scene`] makes scene items of the same model.
 
 use wayodos_core::controller::{Action, Event, Limits, Program, Rail, Sight, Test, Tones, WheelCommand};
-use wayodos_core::ids::{ActuatorId, RangerId, SensorId, SwitchId};
+use wayodos_core::ids::{ActuatorId, RangerId, SensorId, StepId, SwitchId};
 use wayodos_core::record::{Happening, Outcome, Run};
 use wayodos_core::robot::Robot;
 
@@ -16,7 +16,7 @@ use crate::words::happening_words;
 #[derive(Clone, Debug, PartialEq)]
 pub struct Band {
     /// Index of the step.
-    pub step: usize,
+    pub step: StepId,
     /// Its name.
     pub name: String,
     /// Seconds at its start.
@@ -172,7 +172,7 @@ fn marks(story: Story<'_>) -> Vec<Mark> {
     let stamped = trace.events.iter().filter_map(|stamp| {
         let (kind, words) = match stamp.event {
             Event::Entered { step } if program.steps[step].written => {
-                (MarkKind::Step, format!("step {} begins", step + 1))
+                (MarkKind::Step, format!("step {} begins", step.number()))
             }
             Event::Took { reflex } => {
                 (MarkKind::World, format!("reflex \"{}\" takes over", program.reflexes[reflex].name))
@@ -508,7 +508,7 @@ impl Plot {
             // A digit of this size is about 2 mm wide.
             if x1 - x0 > 4.0 {
                 let at = [f64::midpoint(x0, x1), top + BANDS - 1.7];
-                items.push(Item::words(at, 3.2, Anchor::Middle, ink::PAPER, (band.step + 1).to_string()).bold());
+                items.push(Item::words(at, 3.2, Anchor::Middle, ink::PAPER, band.step.number().to_string()).bold());
             }
         }
     }

@@ -1,6 +1,7 @@
 //! The flow chart of a mission: one box a step, its exits as labelled arrows. One model, painted as a scene and as text.
 
 use wayodos_core::controller::Program;
+use wayodos_core::ids::{StepId, TextStep};
 use wayodos_core::mission::{Answer, Block, Parsed, Step, Target, Then};
 
 use crate::ink::{self, Rgb, tint};
@@ -67,7 +68,7 @@ impl Flow {
         // Where the box of each step is: headings stand in between.
         let mut at = vec![0; mission.steps.len()];
         let mut block = Block::Mission;
-        for (index, step) in mission.steps.iter().enumerate() {
+        for (index, step) in mission.numbered() {
             if step.block != block {
                 block = step.block;
                 if let Block::Routine(routine) = block {
@@ -83,7 +84,7 @@ impl Flow {
             }
             let mut says = vec![reader.behaviour(step)];
             let written =
-                mission.steps[..index].iter().filter(|other| !matches!(other.block, Block::Reflex(_))).count();
+                mission.steps[..index.0].iter().filter(|other| !matches!(other.block, Block::Reflex(_))).count();
             let run =
                 program.and_then(|program| program.steps[..program.written].iter().position(|it| it.line == step.line));
             let mut number = Some(run.unwrap_or(written) + 1);
@@ -102,7 +103,7 @@ impl Flow {
                 arrows: Vec::new(),
             });
         }
-        for (index, step) in mission.steps.iter().enumerate() {
+        for (index, step) in mission.numbered() {
             flow.boxes[at[index]].arrows = arrows(text, parsed, &at, index, step);
         }
         flow
@@ -154,13 +155,11 @@ fn heading(name: &str, line: usize) -> FlowBox {
     FlowBox { number: None, name: name.to_owned(), says: Vec::new(), depth: 0, line, arrows: Vec::new() }
 }
 
-fn arrows(text: &str, parsed: &Parsed, at: &[usize], index: usize, step: &Step) -> Vec<Arrow> {
+fn arrows(text: &str, parsed: &Parsed, at: &[usize], index: TextStep, step: &Step) -> Vec<Arrow> {
     let mission = &parsed.mission;
     let next = mission
-        .steps
-        .iter()
-        .enumerate()
-        .skip(index + 1)
+        .numbered()
+        .skip(index.number())
         .find(|(_, other)| other.block == step.block && other.inside == step.inside);
     let end = match (step.block, step.inside) {
         (_, Some(_)) => Way::Out("the next pass"),
@@ -276,7 +275,7 @@ fn right(one: &FlowBox) -> f64 {
 }
 
 fn hue(one: &FlowBox) -> Rgb {
-    one.number.map_or(ink::QUIET, |number| tint(number - 1))
+    one.number.map_or(ink::QUIET, |number| tint(StepId(number - 1)))
 }
 
 /// Characters of 3.1 mm type that fit into a box.

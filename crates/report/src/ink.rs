@@ -1,5 +1,7 @@
 //! The colours of Wayodos' own drawings.
 
+use wayodos_core::ids::StepId;
+
 /// An sRGB colour.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Rgb(pub u8, pub u8, pub u8);
@@ -64,8 +66,8 @@ const TINTS: [Rgb; 8] = [
 ];
 
 /// The tint of the step with this index.
-pub const fn tint(step: usize) -> Rgb {
-    TINTS[step % TINTS.len()]
+pub const fn tint(step: StepId) -> Rgb {
+    TINTS[step.0 % TINTS.len()]
 }
 
 #[cfg(test)]
@@ -75,7 +77,7 @@ mod tests {
     #[test]
     fn neighbouring_tints_differ_in_lightness_and_stand_out_from_the_mat() {
         for step in 0..16 {
-            let (a, b) = (tint(step).luminance(), tint(step + 1).luminance());
+            let (a, b) = (tint(StepId(step)).luminance(), tint(StepId(step + 1)).luminance());
             let contrast = (a.max(b) + 0.05) / (a.min(b) + 0.05);
             assert!(contrast > 1.15, "{step}: {contrast}");
             let pale = Rgb(233, 227, 210).luminance();

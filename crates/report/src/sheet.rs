@@ -174,7 +174,7 @@ fn steps(scene: &mut Scene, story: Story<'_>, x: f64, top: f64, height: f64) {
         let program = &story.program.steps[visit.step];
         let dot = Shape::Disc { at: [x + 2.2, y - 1.0], radius: (0.47 * row).min(2.2) };
         scene.items.push(Item::filled(Layer::Note, dot, tint(visit.step)));
-        let number = (visit.step + 1).to_string();
+        let number = visit.step.number().to_string();
         scene.items.push(Item::words([x + 2.2, y - 0.1], 2.6, Anchor::Middle, ink::PAPER, number).bold());
         scene.items.push(Item::words([x + 6.0, y], 2.9, Anchor::Start, ink::TEXT, shortened(&program.name, 30)));
         let trace = &story.run.trace;

@@ -1,6 +1,7 @@
 //! Why, in words: how far a look is from holding, and the story of an exit.
 
 use wayodos_core::controller::{Live, TermStanding, Wait};
+use wayodos_core::ids::StepId;
 use wayodos_core::lab::evidence::{Evidence, Spare, THIN};
 use wayodos_core::lab::why::ExitStory;
 use wayodos_core::record::Run;
@@ -72,10 +73,10 @@ pub fn wait_words(term: &TermStanding) -> Option<String> {
 }
 
 /// The story of an exit in a sentence or three: when it was looked at, when it was true, what came nearest.
-pub fn story_words(story: Story<'_>, exit: &ExitStory, step: usize, nth: usize) -> String {
+pub fn story_words(story: Story<'_>, exit: &ExitStory, step: StepId, nth: usize) -> String {
     let Story { run, program, .. } = story;
     let at = |tick: usize| format!("{:.1} s", run.trace.seconds(tick));
-    let Some(about) = program.steps.get(step).and_then(|step| step.exits.get(nth)) else { return String::new() };
+    let Some(about) = program.steps.get(step.0).and_then(|step| step.exits.get(nth)) else { return String::new() };
     let Some((entered, left, evidence)) = exit.visits.last().copied() else {
         let never = "It was never active: its step was not reached.";
         return exit.unlooked().map_or_else(

@@ -1,7 +1,7 @@
 //! What the evidence of a run says, in the few words that fit beside a sentence.
 
 use std::collections::{HashMap, VecDeque};
-use wayodos_core::ids::{ActuatorId, SignalId};
+use wayodos_core::ids::{ActuatorId, SignalId, StepId};
 
 use wayodos_core::controller::{Action, ExitKind, Goal, Program};
 use wayodos_core::field::Point;
@@ -55,8 +55,8 @@ fn spare_words(spare: Spare) -> String {
 }
 
 /// Where an exit of a step leads, as it would be written.
-pub fn goal_words(program: &Program, step: usize, goal: &Goal) -> String {
-    let name = |step: usize| format!("\"{}\"", program.steps[step].name);
+pub fn goal_words(program: &Program, step: StepId, goal: &Goal) -> String {
+    let name = |step: StepId| format!("\"{}\"", program.steps[step].name);
     match goal {
         Goal::Step(step) => name(*step),
         Goal::Next => {
@@ -147,7 +147,7 @@ pub fn happening_words(story: Story<'_>, what: Happening) -> String {
         },
         Happening::Signal(signal, step) => {
             let name = robot.signals.get(signal.0).map_or("a signal", |signal| signal.name.as_str());
-            match program.steps.get(step).map(|step| &step.action) {
+            match program.steps.get(step.0).map(|step| &step.action) {
                 Some(Action::Signal { words, .. }) => format!("{name} \"{words}\""),
                 _ => name.to_owned(),
             }
@@ -180,7 +180,7 @@ pub fn change_words(before: Story<'_>, after: Story<'_>) -> String {
     let (Story { run: old, program: old_program, .. }, Story { run: new, program: new_program, field, .. }) =
         (before, after);
     let mut told = Vec::new();
-    let name = |program: &Program, step: usize| format!("{} \"{}\"", step + 1, program.steps[step].name);
+    let name = |program: &Program, step: StepId| format!("{} \"{}\"", step.number(), program.steps[step].name);
     let place = |visit: &Visit| {
         let pose = new.trace.ticks.get(visit.left)?.pose;
         field.named_near(Point::new(pose.x, pose.y), 0.12).map(|name| format!(", by the {name}"))
@@ -224,12 +224,12 @@ pub fn change_words(before: Story<'_>, after: Story<'_>) -> String {
 /// it came; one whose name is only in one of the texts was called otherwise, when it stands where the other's lonely one does.
 fn same_visits<'a>(before: Story<'a>, after: Story<'a>) -> Vec<(&'a Visit, &'a Visit)> {
     let has = |program: &Program, name: &str| program.steps.iter().any(|step| step.name == name);
-    let called = |step: usize| -> Option<&str> {
+    let called = |step: StepId| -> Option<&str> {
         let name = after.program.steps[step].name.as_str();
         if has(before.program, name) {
             return Some(name);
         }
-        let there = before.program.steps.get(step)?.name.as_str();
+        let there = before.program.steps.get(step.0)?.name.as_str();
         let alike = before.program.steps.len() == after.program.steps.len();
         (alike && !has(after.program, there)).then_some(there)
     };

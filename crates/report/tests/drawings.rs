@@ -1,6 +1,7 @@
 //! Drawings of a short run: the same run gives the same bytes, in every format.
 
 use std::sync::Arc;
+use wayodos_core::ids::StepId;
 
 use wayodos_core::project::{Setup, prepare};
 use wayodos_core::record::{Outcome, Run};
@@ -154,7 +155,7 @@ fn the_chart_knows_readings_limits_tones_and_events() {
     let words: Vec<&str> = chart.marks.iter().map(|mark| mark.words.as_str()).collect();
     assert_eq!(words[..2], ["step 1 begins", "step 2 begins"]);
     assert!(words[2].starts_with("done at") && chart.marks.iter().all(|mark| mark.kind != MarkKind::Wrong));
-    assert_eq!(chart.band_at(0.05).unwrap().step, 0);
+    assert_eq!(chart.band_at(0.05).unwrap().step, StepId(0));
 }
 
 #[test]

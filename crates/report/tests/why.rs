@@ -1,6 +1,7 @@
 //! What is told about a run beside its drawings: the story of an exit, what an edit changed and where, further tracks.
 
 use std::sync::Arc;
+use wayodos_core::ids::StepId;
 
 use wayodos_core::controller::Program;
 use wayodos_core::lab::evidence::{StepEvidence, evidence};
@@ -75,8 +76,8 @@ impl Told {
     }
 
     fn of(&self, step: usize, exit: usize) -> String {
-        let story = exit_story(&self.run, &self.program, &self.evidence, step, exit);
-        story_words(self.story(), &story, step, exit)
+        let story = exit_story(&self.run, &self.program, &self.evidence, StepId(step), exit);
+        story_words(self.story(), &story, StepId(step), exit)
     }
 }
 

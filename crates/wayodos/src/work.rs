@@ -3,6 +3,7 @@
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Condvar, Mutex, PoisonError};
 use std::thread;
+use wayodos_core::ids::StepId;
 
 use wayodos_core::controller::{Program, ProgramStep};
 use wayodos_core::field::Pose;
@@ -33,7 +34,7 @@ pub struct Told {
     /// The strip chart.
     pub chart: Chart,
     /// Where it began, when not at the start: the step in its own program, and what was asked for.
-    pub piece: Option<(usize, From)>,
+    pub piece: Option<(StepId, From)>,
 }
 
 /// A place in the middle of a whole run, to begin another run at.
@@ -95,7 +96,7 @@ pub fn tell(job: &Job, world: &Arc<World>, cancel: Option<&AtomicBool>) -> Optio
     // A piece whose step is gone is the whole again.
     let piece = job.from.as_ref().and_then(|from| {
         let here = |step: &ProgramStep| step.name == from.step && step.reflex.is_none() && !step.foreign;
-        let step = program.steps[..program.written].iter().position(here)?;
+        let step = program.steps[..program.written].iter().position(here).map(StepId)?;
         Some((step, from.clone()))
     });
     let asked = piece.as_ref().map(|(step, from)| Piece {

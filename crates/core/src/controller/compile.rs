@@ -4,7 +4,7 @@
 mod composite;
 mod terms;
 
-use crate::ids::{RangerId, SensorId};
+use crate::ids::{RangerId, SensorId, StepId, TextStep};
 use std::cell::{Cell, OnceCell};
 use std::collections::BTreeMap;
 
@@ -177,7 +177,7 @@ impl Turn {
 }
 
 /// The steps of a sequence by their names, with their indices.
-type Sequence = Vec<(String, usize)>;
+type Sequence = Vec<(String, StepId)>;
 
 /// Where a step is compiled: what names mean there, and where its exits may lead.
 #[derive(Clone, Debug)]
@@ -226,7 +226,7 @@ impl Compiler<'_> {
             around: Vec::new(),
         };
         let first = self.sequence(&place, None, None)?;
-        let names: Vec<(String, usize)> = {
+        let names: Vec<(String, StepId)> = {
             let top = mission.sequence(Block::Mission, None).map(|(_, step)| step.name.node.clone());
             let mut at = Some(first);
             let indices = std::iter::from_fn(|| {
@@ -248,7 +248,7 @@ impl Compiler<'_> {
             let term = self.term(&place, condition)?;
             let within = reflex.within.iter().filter_map(|name| {
                 let named = |step: &ProgramStep| step.written && step.reflex.is_none() && step.name == name.node;
-                self.steps.iter().position(named)
+                self.steps.iter().position(named).map(StepId)
             });
             let within = within.collect();
             let after = match reflex.then.as_ref().map(|then| &then.node) {
@@ -273,7 +273,7 @@ impl Compiler<'_> {
         }
         let first = self.in_order(begin);
         let limit = mission.limit.as_ref().map_or(LIMIT_WITHOUT_LINE, |limit| limit.node.si());
-        let depth = (0..self.steps.len()).map(|step| self.depth(step)).max().unwrap_or(0);
+        let depth = StepId::all(self.steps.len()).map(|step| self.depth(step)).max().unwrap_or(0);
         let most: usize = self.reflexes.iter().map(|reflex| self.depth_below(reflex.step)).sum();
         let codes = self.robot.sensors.iter().map(|sensor| match sensor.kind {
             SensorKind::Code => sensor.codes.iter().map(|code| code.number).collect(),
@@ -302,7 +302,7 @@ impl Compiler<'_> {
     }
 
     /// What comes before the first step: the settling, the button, the delay.
-    fn prelude(&mut self, place: &Place, first: usize) -> Option<usize> {
+    fn prelude(&mut self, place: &Place, first: StepId) -> Option<StepId> {
         let mission = self.units[0].mission;
         let mut tests = Vec::new();
         if let Some(button) = &mission.button {
@@ -322,25 +322,25 @@ impl Compiler<'_> {
         Some(next)
     }
 
-    fn depth(&self, step: usize) -> usize {
+    fn depth(&self, step: StepId) -> usize {
         1 + self.steps[step].parent.map_or(0, |parent| self.depth(parent))
     }
 
     /// How many steps are active at most within a reflex.
-    fn depth_below(&self, root: usize) -> usize {
+    fn depth_below(&self, root: StepId) -> usize {
         let reflex = self.steps[root].reflex;
         let of = self.steps.iter().enumerate().filter(|(_, step)| step.reflex == reflex);
-        of.map(|(index, _)| self.depth(index)).max().unwrap_or(1)
+        of.map(|(index, _)| self.depth(StepId(index))).max().unwrap_or(1)
     }
 
     /// Brings the steps of the text to the front, in written order, and those that they are made of behind them. Answers
     /// where the step now is that everything begins with.
-    fn in_order(&mut self, begin: usize) -> usize {
+    fn in_order(&mut self, begin: StepId) -> StepId {
         let count = self.steps.len();
         let mut order = Vec::with_capacity(count);
-        let mut roots: Vec<usize> = (0..count).filter(|&step| self.steps[step].parent.is_none()).collect();
-        let mut children: Vec<Vec<usize>> = vec![Vec::new(); count];
-        for (index, step) in self.steps.iter().enumerate() {
+        let mut roots: Vec<StepId> = StepId::all(count).filter(|&step| self.steps[step].parent.is_none()).collect();
+        let mut children: Vec<Vec<StepId>> = vec![Vec::new(); count];
+        for (index, step) in StepId::all(count).zip(&self.steps) {
             if let Some(parent) = step.parent {
                 children[parent].push(index);
             }
@@ -351,8 +351,8 @@ impl Compiler<'_> {
             roots.extend(children[step].iter().rev());
         }
         order.sort_by_key(|&step| !self.steps[step].written);
-        let mut now = vec![0; count];
-        for (to, from) in order.iter().enumerate() {
+        let mut now = vec![StepId(0); count];
+        for (to, from) in StepId::all(count).zip(&order) {
             now[*from] = to;
         }
         let mut old: Vec<Option<ProgramStep>> = std::mem::take(&mut self.steps).into_iter().map(Some).collect();
@@ -398,7 +398,7 @@ impl Compiler<'_> {
     }
 
     /// A step that does nothing yet.
-    fn add(&mut self, place: &Place, parent: Option<usize>, name: &str, line: usize, written: bool) -> usize {
+    fn add(&mut self, place: &Place, parent: Option<StepId>, name: &str, line: usize, written: bool) -> StepId {
         self.steps.push(ProgramStep {
             name: name.to_owned(),
             line: place.line.unwrap_or(line),
@@ -412,17 +412,17 @@ impl Compiler<'_> {
             reflex: place.reflex,
             memory: self.memory..self.memory,
         });
-        self.steps.len() - 1
+        StepId(self.steps.len() - 1)
     }
 
     /// Compiles a sequence of the text; answers its first step.
-    fn sequence(&mut self, place: &Place, inside: Option<usize>, parent: Option<usize>) -> Option<usize> {
+    fn sequence(&mut self, place: &Place, inside: Option<TextStep>, parent: Option<StepId>) -> Option<StepId> {
         let mission = self.units[place.unit].mission;
         let steps: Vec<&Step> = mission.sequence(place.block, inside).map(|(_, step)| step).collect();
         if self.steps.len() > MOST_STEPS {
             return self.refuse(CompileError::TooLarge);
         }
-        let indices: Vec<usize> =
+        let indices: Vec<StepId> =
             steps.iter().map(|step| self.add(place, parent, &step.name.node, step.line, true)).collect();
         for pair in indices.windows(2) {
             self.steps[pair[0]].next = Some(pair[1]);
@@ -436,7 +436,7 @@ impl Compiler<'_> {
         indices.first().copied()
     }
 
-    fn step(&mut self, place: &Place, index: usize, step: &Step) -> Option<()> {
+    fn step(&mut self, place: &Place, index: StepId, step: &Step) -> Option<()> {
         let start = self.memory;
         self.line.set(place.line.unwrap_or(step.line));
         self.name.set(step.name.node.clone());
@@ -494,7 +494,7 @@ impl Compiler<'_> {
     }
 
     /// What a behaviour does; its phases become steps within the step.
-    fn action(&mut self, place: &Place, index: usize, behaviour: &Behaviour, step: Option<&Step>) -> Option<Action> {
+    fn action(&mut self, place: &Place, index: StepId, behaviour: &Behaviour, step: Option<&Step>) -> Option<Action> {
         let both = |pace: WheelCommand, left: f64, right: f64| Action::Constant {
             left: pace.times(left),
             right: pace.times(right),
@@ -602,11 +602,8 @@ impl Compiler<'_> {
                 Action::Group { first, passes: Passes::Once }
             }
             Behaviour::Repeat(mission::Repeat(rounds)) => {
-                let inside = self.units[place.unit]
-                    .mission
-                    .steps
-                    .iter()
-                    .position(|other| step.is_some_and(|step| std::ptr::eq(other, step)));
+                let mission = self.units[place.unit].mission;
+                let inside = mission.position(|other| step.is_some_and(|step| std::ptr::eq(other, step)));
                 let passes = match rounds {
                     Rounds::Times(times) => Passes::Times(self.num(place, &times.node)?),
                     Rounds::Forever => Passes::Forever,
@@ -641,11 +638,11 @@ impl Compiler<'_> {
     fn routine(
         &mut self,
         place: &Place,
-        index: usize,
+        index: StepId,
         name: &str,
         arguments: &[(Spanned<String>, Spanned<Argument>)],
         mirrored: bool,
-    ) -> Option<usize> {
+    ) -> Option<StepId> {
         let named = |mission: &Mission| mission.routines.iter().position(|routine| routine.name.node == name);
         let own = named(self.units[place.unit].mission).map(|routine| (place.unit, routine));
         let found = own
@@ -971,7 +968,7 @@ impl Compiler<'_> {
     }
 
     /// Where an exit leads.
-    fn goal(&mut self, place: &Place, index: usize, target: &Target) -> Option<Goal> {
+    fn goal(&mut self, place: &Place, index: StepId, target: &Target) -> Option<Goal> {
         Some(match target {
             Target::Next => Goal::Next,
             Target::Done => Goal::Done,
@@ -986,14 +983,14 @@ impl Compiler<'_> {
     }
 
     /// Gives a step one more exit that stands in no text.
-    fn leaves(&mut self, step: usize, test: Test, words: &str, goal: Goal) {
+    fn leaves(&mut self, step: StepId, test: Test, words: &str, goal: Goal) {
         let from = self.memory;
         let term = self.look(test, words);
         self.leaves_on(step, term, from, words, goal);
     }
 
     /// The same for a term whose places in the memory begin at `from`. Nothing else may have been given places since.
-    fn leaves_on(&mut self, step: usize, term: Term, from: usize, words: &str, goal: Goal) {
+    fn leaves_on(&mut self, step: StepId, term: Term, from: usize, words: &str, goal: Goal) {
         let memory = &mut self.steps[step].memory;
         if memory.start == memory.end {
             memory.start = from;

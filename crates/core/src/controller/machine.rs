@@ -4,6 +4,7 @@ mod gauge;
 mod look;
 mod standing;
 
+use crate::ids::StepId;
 use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
@@ -75,7 +76,7 @@ pub enum End {
     /// Steps that take no time led round in a circle.
     Circle {
         /// Index of one of them.
-        step: usize,
+        step: StepId,
     },
     /// The time limit was reached.
     Limit,
@@ -96,12 +97,12 @@ pub enum Event {
     /// A step began.
     Entered {
         /// Index of the step.
-        step: usize,
+        step: StepId,
     },
     /// A line was crossed, and counted.
     Counted {
         /// Index of the step.
-        step: usize,
+        step: StepId,
         /// Index of the exit that counts.
         exit: usize,
         /// Lines so far.
@@ -110,7 +111,7 @@ pub enum Event {
     /// A step ended.
     Left {
         /// Index of the step.
-        step: usize,
+        step: StepId,
         /// Index of the exit that fired; none when something else ended it.
         exit: Option<usize>,
         /// Which look of the exit held, the first in written order.
@@ -119,7 +120,7 @@ pub enum Event {
     /// A behaviour ended by itself, by one of its own exits; the step is then left.
     Ended {
         /// Index of the step.
-        step: usize,
+        step: StepId,
         /// Index of the exit.
         exit: usize,
     },
@@ -179,7 +180,7 @@ impl Default for Memory {
 /// A step that is active.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Frame {
-    pub step: usize,
+    pub step: StepId,
     /// Tick at which it began.
     pub entered: u32,
     /// Encoder angles at entry.
@@ -245,9 +246,9 @@ pub struct Controller {
     /// What the motors were last told.
     told: Command,
     /// The step that was active last, for whoever asks after the end.
-    step: usize,
+    step: StepId,
     /// The step that it begins with.
-    first: usize,
+    first: StepId,
 }
 
 /// What a controller knows besides the steps that are active.
@@ -285,7 +286,7 @@ const MOST_HOPS: usize = 200;
 impl Controller {
     /// A controller before its first tick.
     pub fn new(program: Arc<Program>) -> Self {
-        let still = Frame::new(0, 0, [0.0; 2], 0.0);
+        let still = Frame::new(StepId(0), 0, [0.0; 2], 0.0);
         Self {
             frames: Vec::with_capacity(program.depth + 1),
             takeovers: Vec::with_capacity(program.reflexes.len()),
@@ -308,7 +309,7 @@ impl Controller {
     /// A controller that begins at another step, as if it had been come to, with what another controller knew then.
     ///
     /// The repeats and routines around the step are in their first pass. `step` must not be a part of a reflex.
-    pub fn starting_at(program: Arc<Program>, step: usize, known: &Knowledge) -> Self {
+    pub fn starting_at(program: Arc<Program>, step: StepId, known: &Knowledge) -> Self {
         let mut new = Self { first: step, step, ..Self::new(program) };
         let program = Arc::clone(&new.program);
         for (name, value) in &known.kept {
@@ -337,7 +338,7 @@ impl Controller {
     }
 
     /// The step of the text that is active, the innermost one.
-    pub fn step(&self) -> usize {
+    pub fn step(&self) -> StepId {
         self.program.shown(self.step)
     }
 
@@ -407,7 +408,7 @@ impl Controller {
     /// Enters the first step, and before it those that it stands in.
     fn begin(&mut self, now: &mut Now<'_>) -> Option<End> {
         let program = now.program;
-        let mut around: Vec<usize> =
+        let mut around: Vec<StepId> =
             std::iter::successors(program.steps[self.first].parent, |step| program.steps[*step].parent).collect();
         while let Some(step) = around.pop() {
             let frame = self.here(step, now.readings);
@@ -601,7 +602,7 @@ impl Controller {
         let of = &program.reflexes[reflex];
         self.memory[of.memory.clone()].fill(Memory::default());
         self.watches[reflex].0 = self.here(of.step, readings);
-        let here = self.here(0, readings);
+        let here = self.here(StepId(0), readings);
         let from = self.takeovers.last().map_or(0, |takeover| takeover.base);
         match &of.after {
             After::Go(goal) => {
@@ -750,7 +751,7 @@ impl Controller {
     }
 
     /// Leaves what is within a step, which stays; answers where it is.
-    fn up_to(&mut self, step: usize, from: usize, now: &mut Now<'_>) -> Option<usize> {
+    fn up_to(&mut self, step: StepId, from: usize, now: &mut Now<'_>) -> Option<usize> {
         let at = self.frames.iter().rposition(|frame| frame.step == step)?;
         self.frames.truncate(from.max(at + 1));
         self.leave_all(at + 1, now);
@@ -758,7 +759,7 @@ impl Controller {
     }
 
     /// Begins a step. Answers where to go at once when it takes no time.
-    fn enter(&mut self, step: usize, now: &mut Now<'_>) -> Option<(Goal, usize)> {
+    fn enter(&mut self, step: StepId, now: &mut Now<'_>) -> Option<(Goal, usize)> {
         let program = now.program;
         let readings = now.readings;
         let at = self.frames.len();
@@ -850,7 +851,7 @@ impl Controller {
     }
 
     /// A step that begins now.
-    fn here(&self, step: usize, readings: &Readings<'_>) -> Frame {
+    fn here(&self, step: StepId, readings: &Readings<'_>) -> Frame {
         Frame::new(step, self.tick, readings.wheels, self.heading(readings))
     }
 
@@ -862,7 +863,7 @@ impl Controller {
 }
 
 impl Frame {
-    const fn new(step: usize, entered: u32, wheels: [f64; 2], heading: f64) -> Self {
+    const fn new(step: StepId, entered: u32, wheels: [f64; 2], heading: f64) -> Self {
         Self {
             step,
             entered,

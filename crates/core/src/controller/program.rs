@@ -1,6 +1,6 @@
 //! A checked mission made ready to run: names resolved, units gone, tones turned into limits.
 
-use crate::ids::{ActuatorId, RangerId, SensorId, SignalId, SwitchId};
+use crate::ids::{ActuatorId, RangerId, SensorId, SignalId, StepId, SwitchId};
 use serde::{Deserialize, Serialize};
 
 use std::ops::Range;
@@ -228,7 +228,7 @@ pub enum Action {
     /// Steps within a step.
     Group {
         /// The first of them.
-        first: usize,
+        first: StepId,
         /// How often.
         passes: Passes,
     },
@@ -240,7 +240,7 @@ pub struct Reaction {
     /// When it is done; always without one.
     pub term: Option<Term>,
     /// The step that does it.
-    pub step: usize,
+    pub step: StepId,
     /// It is not broken off for a row below it: it comes to its own end.
     pub whole: bool,
 }
@@ -504,11 +504,11 @@ pub enum Goal {
     /// The step below; the end of the sequence below the last.
     Next,
     /// A step by its index.
-    Step(usize),
+    Step(StepId),
     /// The end of this pass of a group.
-    Pass(usize),
+    Pass(StepId),
     /// The end of a step that has come to its own end.
-    Complete(usize, Ending),
+    Complete(StepId, Ending),
     /// The planned end.
     Done,
     /// An unplanned end, with the index of its reason.
@@ -553,9 +553,9 @@ pub struct ProgramStep {
     /// What ends it, in written order.
     pub exits: Vec<ProgramExit>,
     /// The step that it is a part of.
-    pub parent: Option<usize>,
+    pub parent: Option<StepId>,
     /// The step below it in its sequence.
-    pub next: Option<usize>,
+    pub next: Option<StepId>,
     /// It stands in the text, and is no part of another's sentence.
     pub written: bool,
     /// Other steps of the text stand in it.
@@ -591,9 +591,9 @@ pub struct ProgramReflex {
     /// It lasts as long as that holds, instead of beginning when that becomes true.
     pub lasting: bool,
     /// The steps it watches; all without any.
-    pub within: Vec<usize>,
+    pub within: Vec<StepId>,
     /// The step that says what it does.
-    pub step: usize,
+    pub step: StepId,
     /// What happens afterwards.
     pub after: After,
     /// Its places in the controller's memory.
@@ -610,7 +610,7 @@ pub struct Program {
     /// How many of them stand in the text.
     pub written: usize,
     /// The step that it begins with.
-    pub first: usize,
+    pub first: StepId,
     /// The reflexes: the first goes before all others.
     pub reflexes: Vec<ProgramReflex>,
     /// The names that steps keep something under.
@@ -644,18 +644,23 @@ pub struct Program {
 }
 
 impl Program {
+    /// Every step with its id.
+    pub fn numbered(&self) -> impl DoubleEndedIterator<Item = (StepId, &ProgramStep)> + ExactSizeIterator + Clone {
+        StepId::all(self.steps.len()).zip(&self.steps)
+    }
+
     /// The step in the text that a step stands for: itself, or the sentence that it is a part of.
-    pub fn shown(&self, mut step: usize) -> usize {
+    pub fn shown(&self, mut step: StepId) -> StepId {
         while !self.steps[step].written {
             // What comes before the first step belongs to it.
-            let Some(parent) = self.steps[step].parent else { return 0 };
+            let Some(parent) = self.steps[step].parent else { return StepId(0) };
             step = parent;
         }
         step
     }
 
     /// The reflex that owns the wheels while a step is active; none while the mission does.
-    pub fn owner(&self, step: usize) -> Option<&ProgramReflex> {
+    pub fn owner(&self, step: StepId) -> Option<&ProgramReflex> {
         self.steps[step].reflex.map(|reflex| &self.reflexes[reflex])
     }
 }

@@ -4,6 +4,7 @@ mod flow;
 mod standing;
 mod wheels;
 
+use crate::ids::StepId;
 use std::sync::Arc;
 
 use super::*;
@@ -74,7 +75,7 @@ fn the_first_exit_in_written_order_wins() {
     script.still(0.9);
     assert_eq!(script.still(0.9).1, Status::Running);
     assert_eq!(script.still(0.1).1, Status::Ended(End::Done));
-    assert_eq!(script.events.last(), Some(&Event::Left { step: 0, exit: Some(0), look: 0 }));
+    assert_eq!(script.events.last(), Some(&Event::Left { step: StepId(0), exit: Some(0), look: 0 }));
 }
 
 #[test]
@@ -122,11 +123,11 @@ fn travelled_turned_and_passed_count_from_the_entry_of_the_step() {
     script.tick(0.9, [3.0, 3.0], 1.0);
     assert_eq!(script.tick(0.9, [3.01 - angle, 3.01 - angle], 1.0).1, Status::Running);
     script.tick(0.9, [2.99 - angle, 2.99 - angle], 1.0);
-    assert_eq!(script.controller.step(), 1);
+    assert_eq!(script.controller.step(), StepId(1));
     script.tick(0.9, [0.0; 2], 0.99 + FRAC_PI_2);
-    assert_eq!(script.controller.step(), 1);
+    assert_eq!(script.controller.step(), StepId(1));
     script.tick(0.9, [0.0; 2], 1.01 + FRAC_PI_2);
-    assert_eq!(script.controller.step(), 2);
+    assert_eq!(script.controller.step(), StepId(2));
     assert_eq!(script.still(0.9).1, Status::Running);
     assert_eq!(script.still(0.9).1, Status::Running);
     assert_eq!(script.still(0.9).1, Status::Ended(End::Done), "0.03 s are three ticks of 10 ms");

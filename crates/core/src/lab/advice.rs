@@ -6,7 +6,7 @@
 mod budget;
 mod habits;
 
-use crate::ids::SensorId;
+use crate::ids::{SensorId, StepId};
 use std::collections::BTreeSet;
 
 use crate::controller::{Action, Goal, Look, Program, ProgramStep, Rail, Term, Test, WheelCommand};
@@ -17,8 +17,8 @@ use crate::robot::Robot;
 
 /// What a mission, compiled for a robot on a field, may be told. In order of the text.
 pub fn advice(text: &str, parsed: &Parsed, program: &Program, robot: &Robot, field: &Field) -> Vec<Finding> {
-    let mut within: Vec<Vec<usize>> = vec![Vec::new(); program.steps.len()];
-    for (index, step) in program.steps.iter().enumerate() {
+    let mut within: Vec<Vec<StepId>> = vec![Vec::new(); program.steps.len()];
+    for (index, step) in program.numbered() {
         if let Some(parent) = step.parent {
             within[parent].push(index);
         }
@@ -39,7 +39,7 @@ struct Adviser<'a> {
     /// What has been said of which line: a routine that is done twice is told once.
     said: BTreeSet<(&'static str, usize)>,
     /// For each step, the steps that it is made of.
-    within: Vec<Vec<usize>>,
+    within: Vec<Vec<StepId>>,
     findings: Vec<Finding>,
 }
 
@@ -67,11 +67,11 @@ impl<'a> Adviser<'a> {
     }
 
     /// The steps of the program that have the wheels, with their indices.
-    fn steps(&self) -> impl Iterator<Item = (usize, &'a ProgramStep)> + use<'a> {
-        self.program.steps.iter().enumerate()
+    fn steps(&self) -> impl Iterator<Item = (StepId, &'a ProgramStep)> + use<'a> {
+        self.program.numbered()
     }
 
-    fn of(&self, step: usize) -> &'a ProgramStep {
+    fn of(&self, step: StepId) -> &'a ProgramStep {
         &self.program.steps[step]
     }
 
@@ -83,7 +83,7 @@ impl<'a> Adviser<'a> {
     }
 
     /// Rim speeds in m/s that a step tells its wheels when all is well: left, right.
-    fn rims(&self, step: usize) -> Option<[f64; 2]> {
+    fn rims(&self, step: StepId) -> Option<[f64; 2]> {
         let speed = |command: WheelCommand| match command {
             WheelCommand::Duty(duty) => duty * self.robot.top_speed(),
             WheelCommand::Speed(speed) => speed,
@@ -101,7 +101,7 @@ impl<'a> Adviser<'a> {
     }
 
     /// The steps that have the wheels while a step is active: itself, or those within it.
-    fn leaves(&self, step: usize) -> Vec<usize> {
+    fn leaves(&self, step: StepId) -> Vec<StepId> {
         let (mut open, mut leaves) = (vec![step], Vec::new());
         while let Some(at) = open.pop() {
             if self.rims(at).is_some() {
@@ -115,8 +115,8 @@ impl<'a> Adviser<'a> {
     }
 
     /// The fastest that a place of the robot (ahead, left of the axle's middle, metres) moves during a step, m/s.
-    fn fastest(&self, step: usize, place: (f64, f64)) -> f64 {
-        let of = |leaf: usize| {
+    fn fastest(&self, step: StepId, place: (f64, f64)) -> f64 {
+        let of = |leaf: StepId| {
             let [left, right] = self.rims(leaf).unwrap_or_default();
             let (ahead, turn) = (f64::midpoint(left, right), (right - left) / self.robot.track_width);
             crate::units::math::length(ahead - turn * place.1, turn * place.0)
@@ -125,13 +125,13 @@ impl<'a> Adviser<'a> {
     }
 
     /// How fast a step drives and turns: m/s ahead, rad/s to the left.
-    fn motion(&self, step: usize) -> (f64, f64) {
+    fn motion(&self, step: StepId) -> (f64, f64) {
         let [left, right] = self.rims(step).unwrap_or_default();
         (f64::midpoint(left, right), (right - left) / self.robot.track_width)
     }
 
     /// Where an exit of a step leads: the first step there that has the wheels or takes a decision.
-    fn target(&self, step: usize, goal: &Goal) -> Option<usize> {
+    fn target(&self, step: StepId, goal: &Goal) -> Option<StepId> {
         let mut at = match goal {
             Goal::Step(target) => *target,
             Goal::Next => self.of(step).next?,
@@ -209,7 +209,7 @@ impl<'a> Adviser<'a> {
     }
 
     /// The sensors that steer in a step.
-    fn steers(&self, step: usize) -> Vec<SensorId> {
+    fn steers(&self, step: StepId) -> Vec<SensorId> {
         match &self.of(step).action {
             Action::Follow(follow) => match &follow.rail {
                 Rail::Edge(edge, _) => vec![edge.sensor],

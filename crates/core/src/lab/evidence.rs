@@ -76,7 +76,7 @@ pub fn evidence(run: &Run, program: &Arc<Program>, robot: &Robot) -> Vec<StepEvi
     visits.sort_by_key(|visit| visit.nth);
     let mut left = leavings(run, program);
     let of = |visit: &Visit| {
-        let standing = left.get_mut(visit.step).and_then(VecDeque::pop_front);
+        let standing = left.get_mut(visit.step.0).and_then(VecDeque::pop_front);
         let exits = program.steps[visit.step].exits.iter().enumerate();
         let exits = exits.map(|(index, exit)| {
             let standing = standing.as_ref().map(|step| (&step.exits[index], step.ender == Some(index)));

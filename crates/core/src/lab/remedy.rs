@@ -6,7 +6,7 @@ use super::evidence::{Evidence, Spare, StepEvidence, THIN, noise_width};
 use super::why::{ExitStory, exit_story};
 use crate::controller::{Program, Test};
 use crate::finding::{Finding, Severity};
-use crate::ids::SensorId;
+use crate::ids::{SensorId, StepId, TextStep};
 use crate::mission::amend::apply_all;
 use crate::mission::edit::{self, Edit, Stride};
 use crate::mission::exits::add_exit;
@@ -49,7 +49,7 @@ pub struct Case<'a> {
 }
 
 /// What may be done about an exit, by its step in the program and its place in it. The likeliest first.
-pub fn remedies(case: Case<'_>, step: usize, exit: usize) -> Vec<Remedy> {
+pub fn remedies(case: Case<'_>, step: StepId, exit: usize) -> Vec<Remedy> {
     let about = &case.program.steps[step];
     let Some(written) = about.exits.get(exit).and_then(|exit| written(case.parsed, exit.line)) else {
         return Vec::new();
@@ -96,7 +96,7 @@ pub fn remedies(case: Case<'_>, step: usize, exit: usize) -> Vec<Remedy> {
 const AT_ONCE: &str = "It was already true when the step began, so the step ended at once.";
 
 /// The step and the exit that stand on a line.
-fn written(parsed: &Parsed, line: usize) -> Option<(usize, &Exit)> {
+fn written(parsed: &Parsed, line: usize) -> Option<(TextStep, &Exit)> {
     let (step, nth) = crate::mission::exits::exit_at(parsed, line)?;
     Some((step, &parsed.mission.steps[step].exits[nth]))
 }
@@ -158,7 +158,7 @@ impl Found<'_> {
     }
 
     /// The step's speed, a usual step less.
-    fn slower(&mut self, step: usize) {
+    fn slower(&mut self, step: TextStep) {
         let Case { parsed, text, names, .. } = self.case;
         let Some((_, line)) = &parsed.mission.steps[step].behaviour else { return };
         let speed = parsed.slots.iter().position(|slot| {
@@ -189,7 +189,7 @@ impl Found<'_> {
     }
 
     /// A line that was lost: one that was never met is driven to first, one that was is held on to better.
-    fn line_lost(&mut self, step: usize, entered: usize, left: usize) {
+    fn line_lost(&mut self, step: TextStep, entered: usize, left: usize) {
         let Case { parsed, text, names, robot, program, run, .. } = self.case;
         let Some((behaviour, line)) = &parsed.mission.steps[step].behaviour else { return };
         let Behaviour::Follow(crate::mission::Follow { track, tone, speed, law, .. }) = &behaviour.node else { return };
@@ -228,7 +228,7 @@ impl Found<'_> {
     }
 
     /// An exit that was to fire and did not.
-    fn missed(&mut self, step: usize, exit: usize, written: &Exit, story: &ExitStory) {
+    fn missed(&mut self, step: StepId, exit: usize, written: &Exit, story: &ExitStory) {
         let Some((entered, left, Evidence::Spare(spare))) = story.visits.last().copied() else { return };
         let run = self.case.run;
         let Some(term) = self.case.program.steps[step].exits.get(exit).map(|exit| &exit.term) else { return };
@@ -261,11 +261,11 @@ impl Found<'_> {
                     let seen = quantity.value - f64::from(lines);
                     self.set("lines", count, seen, format!("{seen:.0} of them were crossed before the step ended."));
                 }
-                self.other_sensor(written, step, entered, left);
+                self.other_sensor(written, entered, left);
             }
             (Test::Bright { sensor, .. }, _) => {
                 self.other_tone(*sensor, written, entered, left);
-                self.other_sensor(written, step, entered, left);
+                self.other_sensor(written, entered, left);
             }
             (Test::Colour { sensor, .. }, _) => self.other_tone(*sensor, written, entered, left),
             (Test::Travelled(_), Condition::Travelled(value)) | (Test::Turned(_), Condition::Turned(value)) => {
@@ -317,7 +317,7 @@ impl Found<'_> {
     }
 
     /// Other floor sensors that did see it in the visit.
-    fn other_sensor(&mut self, exit: &Exit, _step: usize, entered: usize, left: usize) {
+    fn other_sensor(&mut self, exit: &Exit, entered: usize, left: usize) {
         let Case { program, run, text, robot, .. } = self.case;
         let (sensor, tone) = if let Condition::Sees { sensors, tones, .. } = reads(&exit.condition)
             && let ([sensor], [tone]) = (sensors.names.as_slice(), tones.as_slice())
@@ -350,7 +350,7 @@ impl Found<'_> {
         let active = run.legs.iter().find(|leg| (leg.from..leg.to).contains(&truth.from)).map(|leg| leg.step);
         let Some(active) = active else { return };
         let of = &program.steps[active];
-        let at = parsed.mission.steps.iter().position(|step| step.line == of.line);
+        let at = parsed.mission.position(|step| step.line == of.line);
         let Some(at) = at.filter(|_| !of.foreign && of.reflex.is_none()) else { return };
         // In another routine its parameters, and the steps it leads to, mean nothing.
         let own = written(parsed, exit.line).map(|(own, _)| parsed.mission.steps[own].block);
@@ -395,12 +395,12 @@ pub fn fixes(finding: &Finding, parsed: &Parsed, text: &str, names: &Names) -> V
         push(hint.words.clone(), apply_all(text, hint.edits.clone()));
     }
     let line = parsed.lines.partition_point(|line| line.span.start <= span.start).saturating_sub(1);
-    let about = parsed.mission.steps.iter().position(|step| step.line == line);
+    let about = parsed.mission.position(|step| step.line == line);
     if let Some(step) = about.filter(|step| {
         let step = &parsed.mission.steps[*step];
         step.exits.is_empty() && matches!(&step.behaviour, Some((behaviour, _)) if never_ends(&behaviour.node))
     }) {
-        for offer in crate::mission::offer::conditions(parsed.mission.steps.get(step), names).into_iter().take(3) {
+        for offer in crate::mission::offer::conditions(Some(&parsed.mission.steps[step]), names).into_iter().take(3) {
             push(format!("until {}", offer.text), add_exit(parsed, text, step, &offer.text, None).apply(text));
         }
     }

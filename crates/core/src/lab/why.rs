@@ -1,6 +1,7 @@
 //! Why: how things stood at any moment of a run, and the story of one exit: when it was looked at, when it was true, what
 //! came nearest.
 
+use crate::ids::StepId;
 use std::sync::Arc;
 
 use super::evidence::{Evidence, StepEvidence};
@@ -98,14 +99,14 @@ impl ExitStory {
 }
 
 /// The story of an exit, by its step and its place in it.
-pub fn exit_story(run: &Run, program: &Program, evidence: &[StepEvidence], step: usize, exit: usize) -> ExitStory {
+pub fn exit_story(run: &Run, program: &Program, evidence: &[StepEvidence], step: StepId, exit: usize) -> ExitStory {
     let mut story = ExitStory::default();
     for one in evidence.iter().filter(|one| one.visit.step == step) {
         if let Some(evidence) = one.exits.get(exit) {
             story.visits.push((one.visit.entered, one.visit.left, *evidence));
         }
     }
-    let Some(about) = program.steps.get(step).and_then(|step| step.exits.get(exit)) else { return story };
+    let Some(about) = program.steps.get(step.0).and_then(|step| step.exits.get(exit)) else { return story };
     let trace = &run.trace;
     let stays: Vec<&Visit> = run.groups.iter().chain(&run.visits).filter(|visit| visit.step == step).collect();
     let active = |tick: usize| stays.iter().any(|visit| (visit.entered + 1..=visit.left).contains(&tick));

@@ -2,7 +2,7 @@
 
 mod part;
 
-use crate::ids::DeviceKind;
+use crate::ids::{DeviceKind, TextStep};
 use std::ops::Range;
 
 pub use part::{Part, Wanted};
@@ -168,7 +168,7 @@ pub struct Step {
     /// What it belongs to.
     pub block: Block,
     /// Index of the step with the `repeat` that it stands in.
-    pub inside: Option<usize>,
+    pub inside: Option<TextStep>,
     /// Index of its last line, its steps and its `end` included.
     pub last: usize,
 }
@@ -275,10 +275,20 @@ pub struct Mission {
 }
 
 impl Mission {
+    /// Every step with its id, in written order.
+    pub fn numbered(&self) -> impl DoubleEndedIterator<Item = (TextStep, &Step)> + ExactSizeIterator + Clone {
+        TextStep::all(self.steps.len()).zip(&self.steps)
+    }
+
+    /// The first step that something holds for.
+    pub fn position(&self, holds: impl FnMut(&Step) -> bool) -> Option<TextStep> {
+        self.steps.iter().position(holds).map(TextStep)
+    }
+
     /// The steps of a sequence: of a block, or within a repeat; each with its index.
-    pub fn sequence(&self, block: Block, inside: Option<usize>) -> impl Iterator<Item = (usize, &Step)> {
+    pub fn sequence(&self, block: Block, inside: Option<TextStep>) -> impl Iterator<Item = (TextStep, &Step)> {
         let of = move |step: &Step| step.block == block && step.inside == inside;
-        self.steps.iter().enumerate().filter(move |(_, step)| of(step))
+        self.numbered().filter(move |(_, step)| of(step))
     }
 }
 

@@ -3,10 +3,11 @@
 use super::ast::{Behaviour, Exit, Step};
 use super::edit::{Edit, delete_line};
 use super::parser::Parsed;
+use crate::ids::TextStep;
 
 /// The step that an exit on a line belongs to, and which of its exits it is.
-pub fn exit_at(parsed: &Parsed, line: usize) -> Option<(usize, usize)> {
-    parsed.mission.steps.iter().enumerate().find_map(|(index, step)| {
+pub fn exit_at(parsed: &Parsed, line: usize) -> Option<(TextStep, usize)> {
+    parsed.mission.numbered().find_map(|(index, step)| {
         // What a copy has from its original stands elsewhere.
         let here = |exit: &Exit| exit.line == line && parsed.lines[line].span.contains(&exit.condition.span.start);
         let nth = step.exits.iter().position(here)?;
@@ -33,7 +34,7 @@ fn last_line(step: &Step) -> usize {
 }
 
 /// One more exit for a step, below those it has. `target`: what stands behind its arrow, if anything.
-pub fn add_exit(parsed: &Parsed, text: &str, step: usize, condition: &str, target: Option<&str>) -> Edit {
+pub fn add_exit(parsed: &Parsed, text: &str, step: TextStep, condition: &str, target: Option<&str>) -> Edit {
     let about = &parsed.mission.steps[step];
     let header = &text[parsed.lines[about.line].span.clone()];
     let indent = &header[..header.len() - header.trim_start().len()];

@@ -1,5 +1,6 @@
 //! Flow: where exits and rows lead, what is never reached, what is never used.
 
+use crate::ids::TextStep;
 use std::collections::BTreeSet;
 
 use super::amounts::{Amount, evaluate};
@@ -40,7 +41,7 @@ impl Step {
 impl Mission {
     /// The step that a name means when it is said in another step: one beside it, or around the repeat it stands in.
     /// A reflex may name any step of the mission that stands in no repeat.
-    pub fn find(&self, name: &str, from: &Step) -> Option<usize> {
+    pub fn find(&self, name: &str, from: &Step) -> Option<TextStep> {
         let mut inside = from.inside;
         loop {
             let block = if matches!(from.block, Block::Reflex(_)) { Block::Mission } else { from.block };
@@ -201,11 +202,11 @@ fn reach(parsed: &Parsed, broken: bool, findings: &mut Vec<Finding>) {
     if steps.is_empty() || broken || steps.iter().any(|step| step.broken) {
         return;
     }
-    let mut next: Vec<Option<usize>> = vec![None; steps.len()];
-    let mut last: std::collections::BTreeMap<(Block, Option<usize>), usize> = std::collections::BTreeMap::new();
-    let mut open: Vec<usize> = Vec::new();
-    let mut inner: Vec<Option<usize>> = vec![None; steps.len()];
-    for (index, step) in steps.iter().enumerate() {
+    let mut next: Vec<Option<TextStep>> = vec![None; steps.len()];
+    let mut last: std::collections::BTreeMap<(Block, Option<TextStep>), TextStep> = std::collections::BTreeMap::new();
+    let mut open: Vec<TextStep> = Vec::new();
+    let mut inner: Vec<Option<TextStep>> = vec![None; steps.len()];
+    for (index, step) in mission.numbered() {
         match last.insert((step.block, step.inside), index) {
             Some(before) => next[before] = Some(index),
             None => match step.inside {
@@ -242,7 +243,7 @@ fn reach(parsed: &Parsed, broken: bool, findings: &mut Vec<Finding>) {
             open.extend(next[index]);
         }
     }
-    for (index, step) in steps.iter().enumerate().filter(|(index, _)| !reached[*index]) {
+    for (index, step) in mission.numbered().filter(|(index, _)| !reached[*index]) {
         // What stands in a repeat that is not reached has been said with the repeat.
         if step.inside.is_some_and(|repeat| !reached[repeat]) {
             continue;

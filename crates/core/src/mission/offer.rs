@@ -2,7 +2,7 @@
 //!
 //! Everything offered parses, and is free of errors for the names it was made of.
 
-use crate::ids::DeviceKind;
+use crate::ids::{DeviceKind, TextStep};
 use std::ops::Range;
 
 use super::ast::{Block, SlotKind, Step};
@@ -125,7 +125,7 @@ pub fn conditions(step: Option<&Step>, names: &Names) -> Vec<Offer> {
 }
 
 /// Blank lines, and how far a new step is set in.
-fn place<'t>(parsed: &Parsed, text: &'t str, below: Option<usize>) -> (usize, &'t str, &'static str) {
+fn place<'t>(parsed: &Parsed, text: &'t str, below: Option<TextStep>) -> (usize, &'t str, &'static str) {
     match below {
         Some(step) => {
             let line = &text[parsed.lines[parsed.mission.steps[step].line].span.clone()];
@@ -144,7 +144,7 @@ fn place<'t>(parsed: &Parsed, text: &'t str, below: Option<usize>) -> (usize, &'
 }
 
 /// A new step that does what was chosen: below another one, or below the header when there is none.
-pub fn insert_offer(parsed: &Parsed, text: &str, below: Option<usize>, offer: &Offer) -> Edit {
+pub fn insert_offer(parsed: &Parsed, text: &str, below: Option<TextStep>, offer: &Offer) -> Edit {
     let (at, indent, gap) = below_place(parsed, text, below);
     let mut new = format!("{gap}{}", written(parsed, indent, offer));
     // What stands right below keeps a blank line above it.
@@ -156,7 +156,7 @@ pub fn insert_offer(parsed: &Parsed, text: &str, below: Option<usize>, offer: &O
 }
 
 /// The same above a step, and above the comment that belongs to it.
-pub fn insert_offer_above(parsed: &Parsed, text: &str, above: usize, offer: &Offer) -> Edit {
+pub fn insert_offer_above(parsed: &Parsed, text: &str, above: TextStep, offer: &Offer) -> Edit {
     let step = &parsed.mission.steps[above];
     if matches!(step.block, Block::Reflex(_)) {
         return insert_offer(parsed, text, None, offer);
@@ -168,7 +168,7 @@ pub fn insert_offer_above(parsed: &Parsed, text: &str, above: usize, offer: &Off
 }
 
 /// Where a new step stands: its byte, how far it is set in, and the blank line above it.
-fn below_place<'t>(parsed: &Parsed, text: &'t str, below: Option<usize>) -> (usize, &'t str, &'static str) {
+fn below_place<'t>(parsed: &Parsed, text: &'t str, below: Option<TextStep>) -> (usize, &'t str, &'static str) {
     // A reflex holds one thing to do; a step cannot stand in it.
     let below = below.filter(|step| !matches!(parsed.mission.steps[*step].block, Block::Reflex(_)));
     let below = below.or_else(|| parsed.mission.sequence(Block::Mission, None).last().map(|(index, _)| index));

@@ -2,7 +2,7 @@
 //!
 //! [`super::sentence`] reads within a line; what a line means to the lines around it is decided here.
 
-use crate::ids::DeviceKind;
+use crate::ids::{DeviceKind, TextStep};
 use std::ops::Range;
 
 use super::amounts;
@@ -116,7 +116,7 @@ fn settle_amounts(text: &str, parsed: &mut Parsed, open: Vec<(Block, Range<usize
 
 /// Gives copies what they do not say themselves: what their original does, and the exits of its that they do not replace.
 fn follow_originals(parsed: &mut Parsed) {
-    for index in 0..parsed.mission.steps.len() {
+    for index in TextStep::all(parsed.mission.steps.len()) {
         let steps = &parsed.mission.steps;
         let Some(like) = steps[index].like.clone() else { continue };
         let mut refuse = |message: String, hint: Hints| {
@@ -201,9 +201,9 @@ struct Parser<'t> {
     /// What steps now belong to.
     block: Block,
     /// The step that behaviours and exits now belong to.
-    current: Option<usize>,
+    current: Option<TextStep>,
     /// The repeats that are open, outermost first.
-    open: Vec<usize>,
+    open: Vec<TextStep>,
     /// How many more were opened beyond what is allowed.
     too_deep: usize,
     /// The parameters of the routine that is open.
@@ -426,7 +426,7 @@ impl Parser<'_> {
     }
 
     fn begin_step(&mut self, name: Spanned<String>, line: usize, broken: bool) {
-        self.current = Some(self.parsed.mission.steps.len());
+        self.current = Some(TextStep(self.parsed.mission.steps.len()));
         self.parsed.mission.steps.push(Step {
             name,
             line,
@@ -476,7 +476,7 @@ impl Parser<'_> {
     }
 
     /// The step that a line belongs to; none, with a finding, when there is none.
-    fn step_for(&mut self, line: &mut Sentence<'_>, word: &str, first: &Token) -> Option<usize> {
+    fn step_for(&mut self, line: &mut Sentence<'_>, word: &str, first: &Token) -> Option<TextStep> {
         if self.current.is_none() {
             let (message, hint) = match self.open.last() {
                 Some(_) => (format!("`{word}` is outside a step"), "put a line `step \"...\"` above it, or `end`"),
@@ -585,7 +585,7 @@ impl Parser<'_> {
         }
     }
 
-    fn open_repeat(&mut self, index: usize, line: &mut Sentence<'_>, first: &Token) {
+    fn open_repeat(&mut self, index: TextStep, line: &mut Sentence<'_>, first: &Token) {
         if self.open.len() >= DEEPEST {
             if self.too_deep == 0 {
                 let message = format!("more than {DEEPEST} repeats within each other");

@@ -2,6 +2,7 @@
 //!
 //! Every change of the structure of a mission is built on this one list: rename, delete, copy, join, extract, mirror.
 
+use crate::ids::TextStep;
 use std::collections::BTreeSet;
 use std::ops::Range;
 
@@ -57,9 +58,9 @@ pub struct Reference {
     /// How.
     pub way: Way,
     /// The step that it stands in; none in a header, a `let` or a reflex's own lines.
-    pub step: Option<usize>,
+    pub step: Option<TextStep>,
     /// For a step: which one is meant, where there is one.
-    pub target: Option<usize>,
+    pub target: Option<TextStep>,
 }
 
 /// Every place of a text that names something, in order of the text.
@@ -87,7 +88,7 @@ struct List<'a> {
 }
 
 impl List<'_> {
-    fn add(&mut self, kind: Kind, name: &Spanned<String>, way: Way, step: Option<usize>, target: Option<usize>) {
+    fn add(&mut self, kind: Kind, name: &Spanned<String>, way: Way, step: Option<TextStep>, target: Option<TextStep>) {
         let (name, span) = (name.node.clone(), name.span.clone());
         self.all.push(Reference { kind, name, span, way, step, target });
     }
@@ -95,7 +96,7 @@ impl List<'_> {
     /// Everything that names a step.
     fn steps(&mut self) {
         let mission = &self.parsed.mission;
-        for (index, step) in mission.steps.iter().enumerate() {
+        for (index, step) in mission.numbered() {
             let at = Some(index);
             if !matches!(step.block, Block::Reflex(_)) {
                 self.add(Kind::Step, &step.name, Way::Defines, at, at);
@@ -125,7 +126,7 @@ impl List<'_> {
         for reflex in &mission.reflexes {
             for name in &reflex.within {
                 let meant = |step: &super::ast::Step| step.block == Block::Mission && step.name.node == name.node;
-                self.add(Kind::Step, name, Way::During, None, mission.steps.iter().position(meant));
+                self.add(Kind::Step, name, Way::During, None, mission.position(meant));
             }
             if let Some(Spanned { node: Then::Go(target), .. }) = &reflex.then
                 && let Target::Step(name) = &target.node
@@ -169,11 +170,11 @@ impl List<'_> {
         if self.kept.contains(name) { Kind::Kept } else { Kind::Device }
     }
 
-    fn word(&mut self, block: Block, step: Option<usize>, name: &Spanned<String>) {
+    fn word(&mut self, block: Block, step: Option<TextStep>, name: &Spanned<String>) {
         self.add(self.kind_of(block, &name.node), name, Way::Uses, step, None);
     }
 
-    fn value(&mut self, block: Block, step: Option<usize>, value: &Spanned<Value>) {
+    fn value(&mut self, block: Block, step: Option<TextStep>, value: &Spanned<Value>) {
         match &value.node {
             Value::Literal(_) => {}
             Value::Named(name) => self.word(block, step, &Spanned { node: name.clone(), span: value.span.clone() }),
@@ -181,7 +182,7 @@ impl List<'_> {
         }
     }
 
-    fn formula(&mut self, block: Block, step: Option<usize>, formula: &Formula) {
+    fn formula(&mut self, block: Block, step: Option<TextStep>, formula: &Formula) {
         match formula {
             Formula::Amount(value) => self.value(block, step, value),
             Formula::Two(_, pair) => pair.iter().for_each(|part| self.formula(block, step, part)),
@@ -189,7 +190,7 @@ impl List<'_> {
         }
     }
 
-    fn argument(&mut self, block: Block, step: Option<usize>, argument: &Spanned<Argument>) {
+    fn argument(&mut self, block: Block, step: Option<TextStep>, argument: &Spanned<Argument>) {
         let named = |name: &String| Spanned { node: name.clone(), span: argument.span.clone() };
         match &argument.node {
             Argument::Amount(value) => self.value(block, step, value),
@@ -200,7 +201,7 @@ impl List<'_> {
         }
     }
 
-    fn part(&mut self, block: Block, step: Option<usize>, part: Part<'_>) {
+    fn part(&mut self, block: Block, step: Option<TextStep>, part: Part<'_>) {
         match part {
             Part::Amount(value, _) | Part::Measured(value) => self.value(block, step, value),
             Part::Device(name, _) => self.word(block, step, name),
@@ -240,7 +241,7 @@ impl List<'_> {
         let parsed = self.parsed;
         for slot in parsed.slots.iter().filter(|slot| matches!(slot.kind, SlotKind::Choice(_))) {
             let name = &text[slot.span.clone()];
-            let at = parsed.mission.steps.iter().rposition(|step| step.line <= slot.line);
+            let at = parsed.mission.steps.iter().rposition(|step| step.line <= slot.line).map(TextStep);
             let Some(step) = at.filter(|_| !name.is_empty()) else { continue };
             if let Kind::Parameter(routine) = self.kind_of(parsed.mission.steps[step].block, name) {
                 let named = Spanned { node: name.to_owned(), span: slot.span.clone() };
@@ -250,7 +251,7 @@ impl List<'_> {
     }
 
     /// The routine of this text whose call gives a value to a parameter.
-    fn called(&self, step: Option<usize>, parameter: &Spanned<String>) -> Option<usize> {
+    fn called(&self, step: Option<TextStep>, parameter: &Spanned<String>) -> Option<usize> {
         let mission = &self.parsed.mission;
         let behaviours = self.parsed.behaviours_of(&mission.steps[step?]);
         let call =

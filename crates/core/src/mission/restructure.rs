@@ -8,6 +8,7 @@
 mod extract;
 mod mirror;
 
+use crate::ids::TextStep;
 use std::collections::BTreeSet;
 use std::ops::Range;
 
@@ -175,11 +176,11 @@ pub struct Text<'a> {
 }
 
 impl<'a> Text<'a> {
-    fn step(self, step: usize) -> &'a Step {
+    fn step(self, step: TextStep) -> &'a Step {
         &self.parsed.mission.steps[step]
     }
 
-    fn name(self, step: usize) -> String {
+    fn name(self, step: TextStep) -> String {
         self.step(step).name.node.clone()
     }
 
@@ -203,16 +204,16 @@ impl<'a> Text<'a> {
     }
 
     /// The steps from one to another that stand side by side, in written order; both may be the same.
-    fn side_by_side(self, steps: &Range<usize>) -> Result<Vec<usize>, Refusal> {
-        let known = self.parsed.mission.steps.len();
-        let last = steps.end.checked_sub(1).filter(|last| *last >= steps.start && *last < known);
+    fn side_by_side(self, steps: &Range<TextStep>) -> Result<Vec<TextStep>, Refusal> {
+        let known = TextStep(self.parsed.mission.steps.len());
+        let last = steps.end.before().filter(|last| *last >= steps.start && *last < known);
         let last = last.ok_or(Refusal::NotSideBySide)?;
         let (first, last) = (self.step(steps.start), self.step(last));
         if matches!(first.block, Block::Reflex(_)) {
             return Err(Refusal::Reflex);
         }
         let same = (first.block, first.inside);
-        let all: Vec<usize> = (self.parsed.mission.sequence(same.0, same.1).map(|(index, _)| index))
+        let all: Vec<TextStep> = (self.parsed.mission.sequence(same.0, same.1).map(|(index, _)| index))
             .filter(|index| steps.contains(index))
             .collect();
         // The last one that is marked may stand within the last of the sequence.
@@ -224,26 +225,26 @@ impl<'a> Text<'a> {
     }
 
     /// Whether nothing but blank lines and comments stands between two steps of a sequence.
-    fn adjoin(self, first: usize, second: usize) -> bool {
+    fn adjoin(self, first: TextStep, second: TextStep) -> bool {
         let between = self.step(first).last + 1..self.step(second).line;
         self.parsed.lines[between].iter().all(|line| line.kind == LineKind::Blank)
     }
 
     /// Whether a step is one of some that stand side by side, or stands within one of them.
-    fn is_among(self, steps: &[usize], step: usize) -> bool {
+    fn is_among(self, steps: &[TextStep], step: TextStep) -> bool {
         let line = self.step(step).line;
         steps.iter().any(|at| (self.step(*at).line..=self.step(*at).last).contains(&line))
     }
 
     /// The references to steps that stand outside of some steps and mean one of them or one within.
-    fn outside_of(self, steps: &[usize]) -> Vec<Reference> {
+    fn outside_of(self, steps: &[TextStep]) -> Vec<Reference> {
         let all = references(self.parsed, self.text).into_iter().filter(|one| one.kind == Kind::Step);
         let outside = |one: &Reference| one.step.is_none_or(|from| !self.is_among(steps, from));
         all.filter(|one| outside(one) && one.target.is_some_and(|to| self.is_among(steps, to))).collect()
     }
 
     /// The bytes from the first to the last of some steps that stand side by side.
-    fn span(self, steps: &[usize]) -> Range<usize> {
+    fn span(self, steps: &[TextStep]) -> Range<usize> {
         let (first, last) = (steps[0], steps[steps.len() - 1]);
         step_span(self.parsed, first).start..step_span(self.parsed, last).end
     }
@@ -271,7 +272,7 @@ impl<'a> Text<'a> {
     }
 
     /// The steps that stand below some others in their sequence.
-    fn after(self, steps: &[usize]) -> Option<usize> {
+    fn after(self, steps: &[TextStep]) -> Option<TextStep> {
         let (first, last) = (self.step(steps[0]), steps[steps.len() - 1]);
         self.parsed.mission.sequence(first.block, first.inside).map(|(index, _)| index).find(|index| *index > last)
     }
@@ -300,7 +301,7 @@ pub(super) fn taken_names(parsed: &Parsed) -> BTreeSet<String> {
 ///
 /// # Errors
 /// Why they cannot go.
-pub fn delete(of: Text<'_>, steps: Range<usize>) -> Result<Change, Refusal> {
+pub fn delete(of: Text<'_>, steps: Range<TextStep>) -> Result<Change, Refusal> {
     let steps = of.side_by_side(&steps)?;
     let first = of.step(steps[0]);
     if of.parsed.mission.sequence(first.block, first.inside).count() == steps.len() {
@@ -331,12 +332,12 @@ pub fn delete(of: Text<'_>, steps: Range<usize>) -> Result<Change, Refusal> {
         span.end += at + 1;
     }
     edits.push(Edit { span, text: String::new() });
-    let look = next.or_else(|| steps[0].checked_sub(1)).map_or_else(String::new, |step| of.name(step));
+    let look = next.or_else(|| steps[0].before()).map_or_else(String::new, |step| of.name(step));
     of.sound(Change::new(edits, look))
 }
 
 /// What something that led to deleted steps leads to instead.
-fn successor(of: Text<'_>, first: &Step, one: &Reference, next: Option<usize>) -> Option<String> {
+fn successor(of: Text<'_>, first: &Step, one: &Reference, next: Option<TextStep>) -> Option<String> {
     if let Some(next) = next {
         return Some(format!("\"{}\"", of.name(next)));
     }
@@ -372,19 +373,19 @@ fn unwatched(of: Text<'_>, one: &Reference) -> Option<Edit> {
 ///
 /// # Errors
 /// Why they cannot be copied.
-pub fn duplicate(of: Text<'_>, steps: Range<usize>) -> Result<Change, Refusal> {
+pub fn duplicate(of: Text<'_>, steps: Range<TextStep>) -> Result<Change, Refusal> {
     let steps = of.side_by_side(&steps)?;
     let span = of.span(&steps);
     let mut taken = taken_names(of.parsed);
     let mut new = Vec::new();
-    for (index, step) in of.parsed.mission.steps.iter().enumerate() {
+    for (index, step) in of.parsed.mission.numbered() {
         if of.is_among(&steps, index) {
             let name = free_among(&taken, &step.name.node);
             taken.insert(name.clone());
             new.push((index, name));
         }
     }
-    let named = |step: usize| new.iter().find(|(index, _)| *index == step).map(|(_, name)| name);
+    let named = |step: TextStep| new.iter().find(|(index, _)| *index == step).map(|(_, name)| name);
     let all = references(of.parsed, of.text).into_iter().filter(|one| one.kind == Kind::Step);
     let edits = all.filter(|one| span.contains(&one.span.start)).filter_map(|one| {
         let name = named(one.target?)?;
@@ -399,7 +400,7 @@ pub fn duplicate(of: Text<'_>, steps: Range<usize>) -> Result<Change, Refusal> {
 ///
 /// # Errors
 /// Why it cannot have one.
-pub fn link(of: Text<'_>, step: usize) -> Result<Change, Refusal> {
+pub fn link(of: Text<'_>, step: TextStep) -> Result<Change, Refusal> {
     let about = of.step(step);
     if matches!(about.block, Block::Reflex(_)) {
         return Err(Refusal::Reflex);
@@ -419,10 +420,10 @@ pub fn link(of: Text<'_>, step: usize) -> Result<Change, Refusal> {
 ///
 /// # Errors
 /// Why they stay.
-pub fn move_steps(of: Text<'_>, steps: Range<usize>, up: bool) -> Result<Change, Refusal> {
+pub fn move_steps(of: Text<'_>, steps: Range<TextStep>, up: bool) -> Result<Change, Refusal> {
     let steps = of.side_by_side(&steps)?;
     let first = of.step(steps[0]);
-    let beside: Vec<usize> = of.parsed.mission.sequence(first.block, first.inside).map(|(index, _)| index).collect();
+    let beside: Vec<TextStep> = of.parsed.mission.sequence(first.block, first.inside).map(|(index, _)| index).collect();
     let at = beside.iter().position(|index| *index == steps[0]).unwrap_or_default();
     let other = if up { at.checked_sub(1) } else { Some(at + steps.len()) };
     let other = other.and_then(|other| beside.get(other)).ok_or(Refusal::NoNeighbour { up })?;
@@ -438,7 +439,7 @@ pub fn move_steps(of: Text<'_>, steps: Range<usize>, up: bool) -> Result<Change,
 ///
 /// # Errors
 /// Why they cannot be repeated.
-pub fn wrap(of: Text<'_>, steps: Range<usize>) -> Result<Change, Refusal> {
+pub fn wrap(of: Text<'_>, steps: Range<TextStep>) -> Result<Change, Refusal> {
     let steps = of.side_by_side(&steps)?;
     leads_around(of, &steps)?;
     for one in of.outside_of(&steps) {
@@ -469,7 +470,7 @@ pub fn wrap(of: Text<'_>, steps: Range<usize>) -> Result<Change, Refusal> {
 }
 
 /// Refuses steps one of which leads `again` or `out` of what is around them, since that would become something else.
-fn leads_around(of: Text<'_>, steps: &[usize]) -> Result<(), Refusal> {
+fn leads_around(of: Text<'_>, steps: &[TextStep]) -> Result<(), Refusal> {
     for step in steps {
         for (target, _) in targets(of.step(*step)) {
             let target = match target {
@@ -493,12 +494,12 @@ fn targets(step: &Step) -> impl Iterator<Item = (&Target, &Range<usize>)> {
 }
 
 /// Whether other steps stand in a step.
-pub(super) fn holds_steps(parsed: &Parsed, step: usize) -> bool {
+pub(super) fn holds_steps(parsed: &Parsed, step: TextStep) -> bool {
     parsed.mission.steps.iter().any(|other| other.inside == Some(step))
 }
 
 /// A step that could be cut in two or joined: one of its own text, without steps or rows within it.
-fn plain(of: Text<'_>, step: usize) -> Result<&Step, Refusal> {
+fn plain(of: Text<'_>, step: TextStep) -> Result<&Step, Refusal> {
     let about = of.step(step);
     let name = || of.name(step);
     if matches!(about.block, Block::Reflex(_)) {
@@ -519,7 +520,7 @@ fn plain(of: Text<'_>, step: usize) -> Result<&Step, Refusal> {
 ///
 /// # Errors
 /// Why it cannot be cut.
-pub fn split(of: Text<'_>, step: usize, condition: &str) -> Result<Change, Refusal> {
+pub fn split(of: Text<'_>, step: TextStep, condition: &str) -> Result<Change, Refusal> {
     let about = plain(of, step)?;
     let (_, line) = about.behaviour.as_ref().ok_or_else(|| Refusal::Broken { step: of.name(step) })?;
     let name = free_among(&taken_names(of.parsed), &format!("{}, on", about.name.node));
@@ -551,7 +552,7 @@ pub fn split(of: Text<'_>, step: usize, condition: &str) -> Result<Change, Refus
 ///
 /// # Errors
 /// Why they cannot be joined.
-pub fn join(of: Text<'_>, step: usize) -> Result<Change, Refusal> {
+pub fn join(of: Text<'_>, step: TextStep) -> Result<Change, Refusal> {
     let about = plain(of, step)?;
     let below = of.after(&[step]).ok_or(Refusal::NoNeighbour { up: false })?;
     if !of.adjoin(step, below) {
@@ -645,7 +646,7 @@ pub fn join(of: Text<'_>, step: usize) -> Result<Change, Refusal> {
 ///
 /// # Errors
 /// Why they cannot be commented.
-pub fn comment(of: Text<'_>, steps: Range<usize>) -> Result<Change, Refusal> {
+pub fn comment(of: Text<'_>, steps: Range<TextStep>) -> Result<Change, Refusal> {
     let steps = of.side_by_side(&steps)?;
     let (first, last) = (of.step(steps[0]), of.step(steps[steps.len() - 1]));
     let indent = indent_of(&of.text[of.parsed.lines[first.line].span.clone()]);

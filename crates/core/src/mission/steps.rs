@@ -1,6 +1,7 @@
 //! Where steps stand in the text: a step is what stands from its `step` line to its last exit, with all that stands
 //! within it.
 
+use crate::ids::TextStep;
 use std::ops::Range;
 
 use super::ast::{LineKind, Step};
@@ -9,7 +10,7 @@ use super::parser::Parsed;
 use super::restructure::{free_among, taken_names};
 
 /// The bytes of a step: whole lines, the last line's end not included.
-pub fn step_span(parsed: &Parsed, step: usize) -> Range<usize> {
+pub fn step_span(parsed: &Parsed, step: TextStep) -> Range<usize> {
     let step = &parsed.mission.steps[step];
     parsed.lines[step.line].span.start..parsed.lines[step.last].span.end
 }
@@ -27,7 +28,7 @@ pub fn with_comment(parsed: &Parsed, mut line: usize) -> usize {
 }
 
 /// The bytes of a step with the comment right above it, which is about it.
-pub(super) fn told_span(parsed: &Parsed, step: usize) -> Range<usize> {
+pub(super) fn told_span(parsed: &Parsed, step: TextStep) -> Range<usize> {
     let first = with_comment(parsed, parsed.mission.steps[step].line);
     parsed.lines[first].span.start..step_span(parsed, step).end
 }
@@ -48,7 +49,7 @@ pub fn free_name(parsed: &Parsed, wanted: &str) -> String {
 }
 
 /// A new step below another one: it stands for a second, to be made into something else.
-pub fn insert_step(parsed: &Parsed, text: &str, below: usize, name: &str) -> Edit {
+pub fn insert_step(parsed: &Parsed, text: &str, below: TextStep, name: &str) -> Edit {
     let end = step_span(parsed, below).end;
     let indent = indent(parsed, text, &parsed.mission.steps[below]);
     let name = free_name(parsed, name);

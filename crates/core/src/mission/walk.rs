@@ -2,6 +2,7 @@
 //!
 //! What a copy has from its original stands in the original, and is gone over there only.
 
+use crate::ids::TextStep;
 use std::ops::Range;
 
 use super::ast::{Answer, Behaviour, Block, Condition, Part, Spanned, Step};
@@ -13,7 +14,7 @@ pub struct At<'a> {
     /// What it belongs to.
     pub block: Block,
     /// Index of its step; none for what a reflex watches for.
-    pub step: Option<usize>,
+    pub step: Option<TextStep>,
     /// The bytes of its sentence: the whole behaviour or condition.
     pub sentence: &'a Range<usize>,
 }
@@ -48,9 +49,9 @@ impl Parsed {
     }
 
     /// Every condition that is evaluated, with its step and what evaluates it; conditions within it are not listed.
-    pub fn conditions(&self) -> Vec<(Option<usize>, Watch, &Spanned<Condition>)> {
+    pub fn conditions(&self) -> Vec<(Option<TextStep>, Watch, &Spanned<Condition>)> {
         let mut all = Vec::new();
-        for (index, step) in self.mission.steps.iter().enumerate() {
+        for (index, step) in self.mission.numbered() {
             for behaviour in self.behaviours_of(step) {
                 behaviour.node.parts(&mut |part| {
                     if let Part::Condition(condition) = part {
@@ -86,7 +87,7 @@ impl Parsed {
 
     /// Calls for every part of every behaviour and condition, those within other conditions included.
     pub fn parts<'a>(&'a self, each: &mut dyn FnMut(&At<'a>, Part<'a>)) {
-        for (index, step) in self.mission.steps.iter().enumerate() {
+        for (index, step) in self.mission.numbered() {
             for behaviour in self.behaviours_of(step) {
                 let at = At { block: step.block, step: Some(index), sentence: &behaviour.span };
                 behaviour.node.parts(&mut |part| each(&at, part));

@@ -86,13 +86,15 @@ impl Hash {
 
     fn event(&mut self, tick: u32, event: Event) {
         let (kind, step, extra) = match event {
-            Event::Entered { step } => (1, step, 0),
-            Event::Counted { step, exit, count } => (2, step, (exit as u64) << 32 | u64::from(count)),
-            Event::Left { step, exit, look } => (3, step, exit.map_or(0, |exit| exit as u64 + 1) | (look as u64) << 32),
+            Event::Entered { step } => (1, step.0, 0),
+            Event::Counted { step, exit, count } => (2, step.0, (exit as u64) << 32 | u64::from(count)),
+            Event::Left { step, exit, look } => {
+                (3, step.0, exit.map_or(0, |exit| exit as u64 + 1) | (look as u64) << 32)
+            }
             Event::Took { reflex } => (4, reflex, 0),
             Event::Gave { reflex } => (5, reflex, 0),
             Event::Kept { name } => (6, name, 0),
-            Event::Ended { step, exit } => (7, step, exit as u64),
+            Event::Ended { step, exit } => (7, step.0, exit as u64),
         };
         for value in [u64::from(tick), kind, step as u64, extra] {
             self.add(value);
@@ -108,7 +110,7 @@ impl Hash {
             Happening::Tape(index) => (5, index, 0),
             Happening::EarlyStart => (6, 0, 0),
             Happening::ByHand(index) => (7, index, 0),
-            Happening::Signal(signal, step) => (8, signal.0, step),
+            Happening::Signal(signal, step) => (8, signal.0, step.0),
             Happening::Arrived(index) => (9, index.0, 0),
             Happening::Blocked(index) => (10, index.0, 0),
         };
@@ -183,7 +185,7 @@ impl Run {
         hash.text(self.outcome.word());
         hash.text(&self.reason);
         hash.add(self.ended as u64);
-        hash.add(self.begun.as_ref().map_or(0, |begun| begun.step as u64 + 1));
+        hash.add(self.begun.as_ref().map_or(0, |begun| begun.step.0 as u64 + 1));
         for line in &self.sheet.lines {
             hash.text(&line.words);
             hash.float(line.each);

@@ -1,6 +1,6 @@
 //! What a run recorded: one entry a control tick, with the truth, what the robot knew, and what it did.
 
-use crate::ids::{ActuatorId, RangerId, SensorId, SignalId, SwitchId};
+use crate::ids::{ActuatorId, RangerId, SensorId, SignalId, StepId, SwitchId};
 use serde::{Deserialize, Serialize};
 
 use super::stored::{or_nothing, places_or_nothing};
@@ -34,6 +34,13 @@ pub struct Tick {
     pub met: bool,
     /// A wheel had no floor under it since the tick before.
     pub hangs: bool,
+}
+
+impl Tick {
+    /// The step that had the wheels.
+    pub const fn step(&self) -> StepId {
+        StepId(self.step as usize)
+    }
 }
 
 /// An event with the tick it happened on.
@@ -96,7 +103,7 @@ pub enum Happening {
     /// Something was done by hand: its index among the run's interventions.
     ByHand(usize),
     /// Our robot gave a signal; and the index of the step that says what.
-    Signal(SignalId, usize),
+    Signal(SignalId, StepId),
     /// An actuator of ours got to where it was sent.
     Arrived(ActuatorId),
     /// An actuator of ours came up against its end stop.

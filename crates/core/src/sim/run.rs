@@ -1,6 +1,6 @@
 //! One run: a program on a robot on a field, from a start pose to its end.
 
-use crate::ids::ActuatorId;
+use crate::ids::{ActuatorId, StepId};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
@@ -43,7 +43,7 @@ pub struct Piece<'a> {
     /// Tick of that run at which the other one begins.
     pub tick: usize,
     /// The step that it begins with; no part of a reflex.
-    pub step: usize,
+    pub step: StepId,
     /// Where the robot is put then, standing; none leaves it where it got to, moving as it did.
     pub pose: Option<Pose>,
 }
@@ -110,7 +110,7 @@ struct Match<'w> {
     trace: Trace,
     /// Which obstacles were there at the last look.
     present: Vec<bool>,
-    circle: Option<usize>,
+    circle: Option<StepId>,
     begun: Option<Begun>,
     step: u64,
     /// What is still to come of a run that begins in the middle, and its program.
@@ -243,7 +243,7 @@ impl<'w> Match<'w> {
                     over = rung
                         .map(|(seconds, _)| (tick, Outcome::Limit, format!("the match clock of {seconds} s ran out")));
                     if over.is_some() {
-                        let step = self.trace.ticks[tick].step as usize;
+                        let step = self.trace.ticks[tick].step();
                         self.trace
                             .events
                             .push(Stamp { tick: tick as u32, event: Event::Left { step, exit: None, look: 0 } });
@@ -317,7 +317,7 @@ impl<'w> Match<'w> {
             gyro: readings.gyro.unwrap_or(f64::NAN),
             command: rider.command,
             battery: readings.battery,
-            step: controller.step() as u16,
+            step: controller.step().0 as u16,
             slipped,
             touched,
             met,

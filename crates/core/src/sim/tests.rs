@@ -2,6 +2,7 @@
 
 mod bodies;
 
+use crate::ids::StepId;
 use std::sync::Arc;
 
 use super::drive::{Body, Plant};
@@ -374,7 +375,7 @@ fn turning_by_gyro_ends_near_the_angle_and_past_it_by_what_braking_takes() {
     let run = run(&world, &program, start, 3, None).unwrap();
     let turned = run.final_pose().heading - start.heading;
     assert!(turned > FRAC_PI_2 && turned < FRAC_PI_2 + 0.2, "{turned}");
-    assert!(run.trace.events.iter().any(|stamp| stamp.event == Event::Entered { step: 1 }));
+    assert!(run.trace.events.iter().any(|stamp| stamp.event == Event::Entered { step: StepId(1) }));
 }
 
 #[test]

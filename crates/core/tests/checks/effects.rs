@@ -1,6 +1,7 @@
 //! Effects that belong to the program rather than to the world: they come with the way it is written, and go with it.
 
 use wayodos_core::controller::Event;
+use wayodos_core::ids::StepId;
 use wayodos_core::record::{Outcome, Run};
 
 use super::bench::Bench;
@@ -90,7 +91,8 @@ fn e35_one_owner_and_a_hand_back_that_is_said() {
     assert!(owners.windows(2).all(|pair| pair[0] != pair[1]), "they take turns: {owners:?}");
     let (bench, restart) = near("when", "then restart");
     let again = bench.run(&restart);
-    let entered = |run: &Run| run.trace.events.iter().filter(|stamp| stamp.event == Event::Entered { step: 0 }).count();
+    let entered =
+        |run: &Run| run.trace.events.iter().filter(|stamp| stamp.event == Event::Entered { step: StepId(0) }).count();
     assert_eq!(entered(&run), 1, "resumed, the step goes on");
     assert!(entered(&again) > 1, "restarted, it begins anew");
     assert_eq!(again.outcome, Outcome::Limit, "and its three seconds with it");
@@ -144,7 +146,7 @@ fn e47_the_same_mark_again_after_a_reaction() {
              step \"greet\"\nhold, brake\nuntil 0.2 s pass -> \"a\""
         )
     };
-    let times = |run: &Run| run.visits.iter().filter(|visit| visit.step == 1).count();
+    let times = |run: &Run| run.visits.iter().filter(|visit| visit.step == StepId(1)).count();
     let again = Bench::default().run(&greet(""));
     assert!(times(&again) > 5, "it never gets away: {}", times(&again));
     let once = Bench::default().run(&greet(" after it was false"));

@@ -1,6 +1,7 @@
 //! A table to try effects on.
 
 use wayodos_core::field::{Pose, Unreadable};
+use wayodos_core::ids::StepId;
 use wayodos_core::lab::evidence::{Evidence, evidence};
 use wayodos_core::project::{Setup, prepare};
 use wayodos_core::record::{Intervention, Run};
@@ -131,6 +132,6 @@ pub fn degrees(pose: Pose) -> f64 {
 
 /// The pose at which a step was entered.
 pub fn pose_at(run: &Run, step: usize) -> Pose {
-    let visit = run.visits.iter().find(|visit| visit.step == step).unwrap();
+    let visit = run.visits.iter().find(|visit| visit.step == StepId(step)).unwrap();
     run.trace.ticks[visit.entered].pose
 }

@@ -1,7 +1,7 @@
 //! Effects of what is on a table besides lines and walls: things, rivals, hands, actuators and rules.
 
 use wayodos_core::field::{Mark, Point, Pose, Shape, SurfaceId};
-use wayodos_core::ids::{ActuatorId, SensorId, SignalId, SwitchId};
+use wayodos_core::ids::{ActuatorId, SensorId, SignalId, StepId, SwitchId};
 use wayodos_core::project::prepare;
 use wayodos_core::record::{Act, Happening, Intervention, Outcome, PropKind, Run, Verdict};
 use wayodos_core::robot::load;
@@ -125,7 +125,8 @@ fn e42_a_text_that_is_replaced_at_once_is_not_read_and_a_sample_is_as_old_as_its
         let run = table.run(&format!(
             "step \"a\"\nsignal panel \"one\"\nuntil {pause} s pass\nstep \"b\"\nsignal panel \"two\"\nuntil 1 s passes -> done"
         ));
-        when(&run, Happening::Signal(SignalId(0), 1)).unwrap() - when(&run, Happening::Signal(SignalId(0), 0)).unwrap()
+        when(&run, Happening::Signal(SignalId(0), StepId(1))).unwrap()
+            - when(&run, Happening::Signal(SignalId(0), StepId(0))).unwrap()
     };
     assert!(shown("0") < 0.02 && shown("1.5") >= 1.5, "{} {}", shown("0"), shown("1.5"));
 

@@ -57,7 +57,7 @@ fn report(project: &Project, told: &Told) -> String {
         let visit = step.visit;
         let of = &program.steps[visit.step];
         let times = format!("{:.2} - {:.2} s", trace.seconds(visit.entered), trace.seconds(visit.left));
-        let _ = writeln!(out, "{:>3}  {:<32} {times:>17}", visit.step + 1, of.name);
+        let _ = writeln!(out, "{:>3}  {:<32} {times:>17}", visit.step.number(), of.name);
         for (exit, evidence) in of.exits.iter().zip(&step.exits) {
             let failed = matches!(exit.goal, Goal::Fail(_));
             let (words, weight) = exit_words(evidence, exit.kind, failed);

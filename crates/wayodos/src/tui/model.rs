@@ -3,7 +3,7 @@
 use std::cell::RefCell;
 use std::collections::BTreeSet;
 use std::sync::Arc;
-use wayodos_core::ids::SensorId;
+use wayodos_core::ids::{SensorId, StepId, TextStep};
 
 use ratatui::layout::{Position, Rect};
 use tui_input::Input;
@@ -394,25 +394,26 @@ impl Model {
 
     /// The step that a line belongs to, as the run counts them: of a routine that is done several times the one that
     /// is active, or else the first.
-    pub fn step_of_line(&self, line: usize) -> Option<usize> {
+    pub fn step_of_line(&self, line: usize) -> Option<StepId> {
         let steps = &self.prepared.parsed.mission.steps;
         // Comments and blank lines below a step belong to the next one.
         let index = steps.iter().rposition(|step| step.line <= line && line <= step.last)?;
         let program = self.prepared.program.as_ref().or(self.told.as_ref().map(|told| &told.program));
-        let Some(program) = program else { return Some(index) };
-        let here = |step: usize| program.steps[step].line == steps[index].line && !program.steps[step].foreign;
-        let active = self.active_step().filter(|&step| step < program.written && here(step));
-        active.or_else(|| (0..program.written).find(|&step| here(step))).or(Some(index))
+        // Without a program its steps are counted as the text has them.
+        let Some(program) = program else { return Some(StepId(index)) };
+        let here = |step: StepId| program.steps[step].line == steps[index].line && !program.steps[step].foreign;
+        let active = self.active_step().filter(|&step| step.0 < program.written && here(step));
+        active.or_else(|| StepId::all(program.written).find(|&step| here(step))).or(Some(StepId(index)))
     }
 
     /// The line of the text that names a step of the run.
-    pub fn line_of_step(&self, step: usize) -> Option<usize> {
+    pub fn line_of_step(&self, step: StepId) -> Option<usize> {
         let program = self.told.as_ref().map(|told| &told.program).or(self.prepared.program.as_ref())?;
-        program.steps.get(step).map(|step| step.line)
+        program.steps.get(step.0).map(|step| step.line)
     }
 
     /// The step that is active at the time cursor.
-    pub fn active_step(&self) -> Option<usize> {
+    pub fn active_step(&self) -> Option<StepId> {
         self.told.as_ref()?.chart.band_at(self.time).map(|band| band.step)
     }
 
@@ -454,8 +455,8 @@ impl Model {
     }
 
     /// Index of the step of the text that a line belongs to.
-    pub fn written_step(&self, line: usize) -> Option<usize> {
-        self.prepared.parsed.mission.steps.iter().rposition(|step| step.line <= line && line <= step.last)
+    pub fn written_step(&self, line: usize) -> Option<TextStep> {
+        self.prepared.parsed.mission.steps.iter().rposition(|step| step.line <= line && line <= step.last).map(TextStep)
     }
 
     /// The rows of the mission pane.

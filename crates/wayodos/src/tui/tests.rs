@@ -5,6 +5,7 @@ mod seen;
 
 use std::path::PathBuf;
 use std::sync::Arc;
+use wayodos_core::ids::StepId;
 
 use ratatui::buffer::Buffer;
 use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
@@ -240,9 +241,9 @@ fn the_time_cursor_plays_scrubs_and_jumps() {
     app.press("]");
     assert!(!app.model.playing && (app.model.time - 2.6).abs() < 1e-9);
     app.press("Home PgDn");
-    assert_eq!(app.model.active_step(), Some(1));
+    assert_eq!(app.model.active_step(), Some(StepId(1)));
     app.press("Tab Tab Tab t");
-    assert_eq!(app.model.active_step(), Some(3), "{}", app.model.time);
+    assert_eq!(app.model.active_step(), Some(StepId(3)), "{}", app.model.time);
     app.press("Home g");
     assert_eq!(app.slot(), "\"Leave the slipway\"");
     app.press("End +");

@@ -2,6 +2,7 @@
 
 use clap::ValueEnum;
 use ratatui::style::{Color, Modifier, Style};
+use wayodos_core::ids::StepId;
 use wayodos_report::ink::{Rgb, tint};
 
 /// Dark or light.
@@ -159,12 +160,12 @@ impl Theme {
     }
 
     /// Text on a patch of a step's tint.
-    pub fn step_patch(&self, step: usize) -> Style {
+    pub fn step_patch(&self, step: StepId) -> Style {
         self.on_patch(tint(step)).add_modifier(Modifier::BOLD)
     }
 
     /// Text or lines in a step's tint.
-    pub fn step_text(&self, step: usize) -> Style {
+    pub fn step_text(&self, step: StepId) -> Style {
         if self.depth == Depth::Mono {
             return Style::new();
         }

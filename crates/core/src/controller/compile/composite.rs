@@ -3,7 +3,7 @@
 use super::terms::{negative, sum, to_side};
 use super::{Compiler, Place, Turn};
 use crate::controller::program::{Action, Goal, Num, Passes, Sight, Source, Term, Test, WheelCommand};
-use crate::ids::SensorId;
+use crate::ids::{SensorId, StepId};
 use crate::mission::{Align, Await, Behaviour, Ending, Feeler, Probe, Seek, Shift, Shove, Spanned, Value};
 
 /// How long both wheels brake after a phase that must end at a standstill, seconds. Tried on the demo robot: from 60 %
@@ -17,7 +17,7 @@ const BELIEVED: f64 = 0.2;
 const AS_FAR: f64 = 0.01;
 
 impl Compiler<'_> {
-    pub(super) fn composite(&mut self, place: &Place, index: usize, behaviour: &Behaviour) -> Option<Action> {
+    pub(super) fn composite(&mut self, place: &Place, index: StepId, behaviour: &Behaviour) -> Option<Action> {
         let mut phases = Phases { place, index, all: Vec::new() };
         match behaviour {
             Behaviour::Align(Align { sensors, tone, speed, lead_in, again }) => {
@@ -234,26 +234,26 @@ impl Compiler<'_> {
 struct Phases<'p> {
     place: &'p Place,
     /// The step that they are within.
-    index: usize,
-    all: Vec<usize>,
+    index: StepId,
+    all: Vec<StepId>,
 }
 
 impl Phases<'_> {
-    fn add(&mut self, compiler: &mut Compiler<'_>, name: &str) -> usize {
+    fn add(&mut self, compiler: &mut Compiler<'_>, name: &str) -> StepId {
         let line = compiler.steps[self.index].line;
         let step = compiler.add(self.place, Some(self.index), name, line, false);
         self.all.push(step);
         step
     }
 
-    fn wheels(&mut self, compiler: &mut Compiler<'_>, name: &str, left: WheelCommand, right: WheelCommand) -> usize {
+    fn wheels(&mut self, compiler: &mut Compiler<'_>, name: &str, left: WheelCommand, right: WheelCommand) -> StepId {
         let step = self.add(compiler, name);
         compiler.steps[step].action = Action::Constant { left, right };
         step
     }
 
     /// One wheel drives, the other brakes.
-    fn wheel(&mut self, compiler: &mut Compiler<'_>, name: &str, wheel: usize, pace: WheelCommand) -> usize {
+    fn wheel(&mut self, compiler: &mut Compiler<'_>, name: &str, wheel: usize, pace: WheelCommand) -> StepId {
         let (left, right) = if wheel == 0 { (pace, WheelCommand::Brake) } else { (WheelCommand::Brake, pace) };
         self.wheels(compiler, name, left, right)
     }
@@ -285,21 +285,21 @@ impl Phases<'_> {
         compiler.steps[step].action = Action::Measure { value, into };
     }
 
-    fn group(&mut self, compiler: &mut Compiler<'_>, name: &str, passes: Passes) -> usize {
+    fn group(&mut self, compiler: &mut Compiler<'_>, name: &str, passes: Passes) -> StepId {
         let step = self.add(compiler, name);
         compiler.steps[step].action = Action::Group { first: step, passes };
         step
     }
 
     /// A phase at which the whole sentence has come to an end.
-    fn end(&mut self, compiler: &mut Compiler<'_>, ending: Ending) -> usize {
+    fn end(&mut self, compiler: &mut Compiler<'_>, ending: Ending) -> StepId {
         let step = self.add(compiler, "end");
         compiler.steps[step].action = Action::Choose(vec![(None, Goal::Complete(self.index, ending))]);
         step
     }
 
     /// Links the phases; answers the first.
-    fn close(self, compiler: &mut Compiler<'_>) -> Option<usize> {
+    fn close(self, compiler: &mut Compiler<'_>) -> Option<StepId> {
         for pair in self.all.windows(2) {
             compiler.steps[pair[0]].next = Some(pair[1]);
         }

@@ -3,6 +3,7 @@
 
 use super::{Controller, Frame, Readings};
 use crate::controller::program::{Armed, Look, Term, Test};
+use crate::ids::StepId;
 use crate::units::Dimension;
 
 /// How one look of an exit or a reflex stands.
@@ -59,7 +60,7 @@ pub struct TermStanding {
 #[derive(Clone, Debug, PartialEq)]
 pub struct StepStanding {
     /// Its index.
-    pub step: usize,
+    pub step: StepId,
     /// Seconds since it began.
     pub since: f64,
     /// Passes that it has made, of a repeat.

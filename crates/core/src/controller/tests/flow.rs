@@ -2,6 +2,7 @@
 
 use super::{Script, duties};
 use crate::controller::{Command, End, Event, Status};
+use crate::ids::StepId;
 
 /// Ticks with one brightness; the step that is active after each.
 fn steps(script: &mut Script, readings: &[f64]) -> Vec<usize> {
@@ -9,7 +10,7 @@ fn steps(script: &mut Script, readings: &[f64]) -> Vec<usize> {
         .iter()
         .map(|reading| {
             script.still(*reading);
-            script.controller.step()
+            script.controller.step().0
         })
         .collect()
 }
@@ -28,8 +29,8 @@ fn a_repeat_goes_round_so_many_times() {
          step \"c\"\nhold, brake\nuntil 0.01 s passes -> done",
     );
     assert_eq!(ends(&mut script, 50), (10, Status::Ended(End::Done)));
-    let entered = |step: usize| script.events.iter().filter(|event| **event == Event::Entered { step }).count();
-    assert_eq!((entered(0), entered(1), entered(2), entered(3)), (1, 3, 3, 1));
+    let entered = |step: StepId| script.events.iter().filter(|event| **event == Event::Entered { step }).count();
+    assert_eq!((entered(StepId(0)), entered(StepId(1)), entered(StepId(2)), entered(StepId(3))), (1, 3, 3, 1));
 }
 
 #[test]
@@ -44,13 +45,14 @@ fn a_mission_begun_in_the_middle_knows_what_another_one_knew() {
     let program = std::sync::Arc::clone(whole.controller.program());
     let begun = |step: usize, known: &crate::controller::Knowledge| {
         let mut script = Script::new(text);
-        script.controller = crate::controller::Controller::starting_at(std::sync::Arc::clone(&program), step, known);
+        script.controller =
+            crate::controller::Controller::starting_at(std::sync::Arc::clone(&program), StepId(step), known);
         (script.still(0.5).1, script.still(0.5).1, script.controller.step())
     };
     assert_eq!(begun(2, &known).1, Status::Ended(End::Done), "90 % was measured before");
     assert_eq!(begun(2, &crate::controller::Knowledge::default()).1, Status::Running, "nothing was");
     assert_eq!(begun(3, &known).0, Status::Ended(End::Done), "the step before was ended by it");
-    assert_eq!(begun(3, &crate::controller::Knowledge::default()).2, 4);
+    assert_eq!(begun(3, &crate::controller::Knowledge::default()).2, StepId(4));
 }
 
 #[test]
@@ -60,12 +62,12 @@ fn an_exit_of_a_repeat_ends_what_is_within_it() {
     );
     steps(&mut script, &[0.9, 0.9]);
     assert_eq!(script.still(0.1), (Command::BRAKE, Status::Ended(End::Done)));
-    let left: Vec<usize> = script
+    let left: Vec<StepId> = script
         .events
         .iter()
         .filter_map(|event| if let Event::Left { step, .. } = event { Some(*step) } else { None })
         .collect();
-    assert_eq!(left, [1, 0], "from within outwards");
+    assert_eq!(left, [StepId(1), StepId(0)], "from within outwards");
 }
 
 #[test]
@@ -183,8 +185,8 @@ fn what_held_when_an_exit_fired_is_kept() {
     assert_eq!(script.still(0.1).1, Status::Ended(End::Done));
     let mut script = Script::new(text);
     assert_eq!(ends(&mut script, 9).1, Status::Ended(End::Failed { reason: 0 }));
-    let left = script.events.iter().find(|event| matches!(event, Event::Left { step: 0, .. }));
-    assert_eq!(left, Some(&Event::Left { step: 0, exit: Some(0), look: 1 }), "its second term");
+    let left = script.events.iter().find(|event| matches!(event, Event::Left { step: StepId(0), .. }));
+    assert_eq!(left, Some(&Event::Left { step: StepId(0), exit: Some(0), look: 1 }), "its second term");
 }
 
 #[test]

@@ -2,6 +2,7 @@
 
 use super::{Reading, Readings, Script, robot};
 use crate::controller::{Live, Standing, TermStanding, Wait};
+use crate::ids::StepId;
 use crate::units::Dimension;
 
 impl Script {
@@ -114,8 +115,8 @@ fn steps_within_steps_and_reflexes_stand_in_their_order() {
         script.still(0.9);
     }
     let standing = script.standing(0.9, [0.0; 2], 0.0);
-    let steps: Vec<(usize, u32)> = standing.steps.iter().map(|step| (step.step, step.passes)).collect();
-    let names = |script: &Script, steps: &[(usize, u32)]| -> Vec<String> {
+    let steps: Vec<(StepId, u32)> = standing.steps.iter().map(|step| (step.step, step.passes)).collect();
+    let names = |script: &Script, steps: &[(StepId, u32)]| -> Vec<String> {
         steps.iter().map(|(step, _)| script.controller.program().steps[*step].name.clone()).collect()
     };
     assert_eq!(names(&script, &steps), ["r", "a"]);
@@ -126,7 +127,7 @@ fn steps_within_steps_and_reflexes_stand_in_their_order() {
     script.still(0.1);
     let standing = script.standing(0.1, [0.0; 2], 0.0);
     assert_eq!(watches(&standing), [(true, true), (false, false)]);
-    let steps: Vec<(usize, u32)> = standing.steps.iter().map(|step| (step.step, step.passes)).collect();
+    let steps: Vec<(StepId, u32)> = standing.steps.iter().map(|step| (step.step, step.passes)).collect();
     assert_eq!(names(&script, &steps), ["r", "a", "Line"], "what it broke into waits below it");
     assert!(standing.steps[2].since == 0.0 && !standing.steps[2].exits[0].looked);
 }

@@ -3,6 +3,7 @@
 use super::{Adviser, held, mm, pace_words, percent};
 use crate::controller::{Action, Armed, Look, Num, Passes, ProgramExit, ProgramStep, Source, Term, Test};
 use crate::field::{Point, Shape};
+use crate::ids::StepId;
 use crate::lab::evidence::{THIN, noise_width};
 use crate::units::math;
 
@@ -41,7 +42,7 @@ impl Adviser<'_> {
     }
 
     /// K24: the sensor is past the mark before it is looked at again.
-    fn passes_by(&mut self, index: usize, look: &Look, seconds: f64, line: usize) {
+    fn passes_by(&mut self, index: StepId, look: &Look, seconds: f64, line: usize) {
         let Some((sensor, surface)) = self.tone(&look.test) else { return };
         let about = &self.robot.sensors[sensor];
         let period = f64::from(about.period_ms.max(self.robot.control_ms)) / 1e3;
@@ -51,7 +52,7 @@ impl Adviser<'_> {
         if moved > width {
             let leaves = self.leaves(index);
             let fast = leaves.iter().max_by(|a, b| {
-                let of = |leaf: usize| self.fastest(leaf, (about.ahead, about.left));
+                let of = |leaf: StepId| self.fastest(leaf, (about.ahead, about.left));
                 of(**a).total_cmp(&of(**b))
             });
             let pace = fast.map_or_else(String::new, |leaf| pace_words(&self.of(*leaf).action));
@@ -117,7 +118,7 @@ impl Adviser<'_> {
     }
 
     /// K42: an amount smaller than what the robot does between two looks.
-    fn resolution(&mut self, index: usize, look: &Look, line: usize) {
+    fn resolution(&mut self, index: StepId, look: &Look, line: usize) {
         let period = f64::from(self.robot.control_ms) / 1e3;
         let leaves = self.leaves(index);
         let fastest = |of: fn((f64, f64)) -> f64| {
@@ -140,7 +141,7 @@ impl Adviser<'_> {
     }
 
     /// K14: what cannot come about by what the step does. K41: an angle of a wheel where one of the body is meant.
-    fn never(&mut self, index: usize, step: &ProgramStep, look: &Look, exit: &ProgramExit) {
+    fn never(&mut self, index: StepId, step: &ProgramStep, look: &Look, exit: &ProgramExit) {
         let Some([left, right]) = self.rims(index).filter(|_| !self.robot_pushed()) else { return };
         let stands = left == 0.0 && right == 0.0;
         let spins = !stands && (left + right).abs() < 1e-9;
@@ -181,7 +182,7 @@ impl Adviser<'_> {
     }
 
     /// K44: turning faster than a ranging sensor can look.
-    fn scan(&mut self, index: usize, look: &Look, line: usize) {
+    fn scan(&mut self, index: StepId, look: &Look, line: usize) {
         let Test::Range { ranger, .. } = look.test else { return };
         let about = &self.robot.rangers[ranger];
         let turns = self.leaves(index).into_iter().map(|leaf| self.motion(leaf));
@@ -206,7 +207,7 @@ impl Adviser<'_> {
     }
 
     /// K23: for how far an exit is not looked at.
-    fn waits(&mut self, index: usize, exit: &ProgramExit) {
+    fn waits(&mut self, index: StepId, exit: &ProgramExit) {
         let Term::After(term, armed, _) = &exit.term else { return };
         let floor = term.looks().into_iter().find(|look| look.test.sensor().is_some());
         let Some((look, sensor)) = floor.and_then(|look| Some((look, look.test.sensor()?))) else { return };
@@ -227,7 +228,7 @@ impl Adviser<'_> {
     }
 
     /// K25, K36: room at the edge of what the robot stands on.
-    fn room(&mut self, index: usize, step: &ProgramStep) {
+    fn room(&mut self, index: StepId, step: &ProgramStep) {
         let Some([left, right]) = self.rims(index) else { return };
         let speed = f64::midpoint(left, right);
         let Some((rim, across)) = self.rim() else { return };
@@ -345,7 +346,7 @@ impl Adviser<'_> {
     }
 
     /// How long a step lasts at least, seconds.
-    fn least(&self, index: usize) -> f64 {
+    fn least(&self, index: StepId) -> f64 {
         let step = self.of(index);
         if let Action::Group { first, passes } = &step.action {
             let rounds = match passes {

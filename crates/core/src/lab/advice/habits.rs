@@ -1,6 +1,6 @@
 //! Habits: patterns of steps that teams write and regret.
 
-use crate::ids::{DeviceKind, SensorId};
+use crate::ids::{DeviceKind, SensorId, StepId};
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::{Adviser, held};
@@ -89,7 +89,7 @@ impl Adviser<'_> {
         let rules = &self.field.rules;
         let waits = mission.delay.as_ref().map_or(0.0, |delay| delay.node.si())
             + mission.settle.as_ref().map_or(0.0, |settle| settle.node.si());
-        let first = self.program.steps.get(self.program.first).filter(|_| waits == 0.0);
+        let first = self.program.steps.get(self.program.first.0).filter(|_| waits == 0.0);
         let stands = first.is_some_and(|_| self.rims(self.program.first) == Some([0.0, 0.0]));
         let waits = if stands { self.first_wait() } else { waits };
         if waits < rules.start_delay {
@@ -257,7 +257,7 @@ impl Adviser<'_> {
     }
 
     /// K33: a choice without a way for everything else, or with a row twice.
-    fn choice(&mut self, _: usize, step: &ProgramStep) {
+    fn choice(&mut self, _: StepId, step: &ProgramStep) {
         let Action::Choose(rows) = &step.action else { return };
         if !step.written {
             return;
@@ -282,7 +282,7 @@ impl Adviser<'_> {
     }
 
     /// K7: the sensor that steers also decides, within what steering makes it read.
-    fn steering(&mut self, index: usize, step: &ProgramStep) {
+    fn steering(&mut self, index: StepId, step: &ProgramStep) {
         let steers = self.steers(index);
         if steers.is_empty() {
             return;
@@ -334,7 +334,7 @@ impl Adviser<'_> {
     }
 
     /// K22: a repeat that nothing ends. K30: a step that ends only when something is seen.
-    fn no_way_out(&mut self, index: usize, step: &ProgramStep) {
+    fn no_way_out(&mut self, index: StepId, step: &ProgramStep) {
         if let Action::Group { passes: Passes::Forever, .. } = step.action {
             let leads_out = |of: &ProgramExit| match of.goal {
                 Goal::Done | Goal::Fail(_) => true,
@@ -384,7 +384,7 @@ impl Adviser<'_> {
         }
     }
 
-    fn is_within(&self, mut step: usize, group: usize) -> bool {
+    fn is_within(&self, mut step: StepId, group: StepId) -> bool {
         while let Some(parent) = self.of(step).parent {
             if parent == group {
                 return true;
@@ -395,7 +395,7 @@ impl Adviser<'_> {
     }
 
     /// K34: towards a border instead of away from it. K35: a turn at the rim without backing off first.
-    fn borders(&mut self, index: usize, step: &ProgramStep) {
+    fn borders(&mut self, index: StepId, step: &ProgramStep) {
         let raised = self.rim().is_some();
         for exit in &step.exits {
             let Some(target) = self.target(index, &exit.goal) else { continue };
@@ -429,7 +429,7 @@ impl Adviser<'_> {
     }
 
     /// K43: the same turn at both ends of a repeat. K57: many passes and nothing seen.
-    fn repeats(&mut self, index: usize, step: &ProgramStep) {
+    fn repeats(&mut self, index: StepId, step: &ProgramStep) {
         let Action::Group { first, passes } = &step.action else { return };
         let many = match passes {
             Passes::Times(times) => times.fixed().is_none_or(|times| times >= MANY),
@@ -440,7 +440,7 @@ impl Adviser<'_> {
         while let Some(next) = inner.last().and_then(|last| self.of(*last).next) {
             inner.push(next);
         }
-        let turn = |at: usize| {
+        let turn = |at: StepId| {
             let (ahead, turn) = self.motion(at);
             let by = self
                 .of(at)
@@ -468,7 +468,7 @@ impl Adviser<'_> {
     }
 
     /// K60: back to a step whose mark has not been left in the meantime.
-    fn same_mark(&mut self, index: usize, step: &ProgramStep) {
+    fn same_mark(&mut self, index: StepId, step: &ProgramStep) {
         for exit in &step.exits {
             let armed = matches!(exit.term, Term::After(..));
             let sees = |look: &&crate::controller::Look| {
@@ -497,7 +497,7 @@ impl Adviser<'_> {
     }
 
     /// K61: measured while the robot still moves.
-    fn still_moving(&mut self, index: usize, step: &ProgramStep) {
+    fn still_moving(&mut self, index: StepId, step: &ProgramStep) {
         let Action::Measure { value, .. } = &step.action else { return };
         if !Self::reads_live(value) {
             return;

@@ -2,6 +2,7 @@
 
 use super::*;
 use crate::controller::Event;
+use crate::ids::StepId;
 use crate::project::{Setup, prepare};
 use crate::sim::run;
 
@@ -135,7 +136,7 @@ fn a_repeat_stands_before_its_steps_and_says_what_ended_it() {
     let told = told(
         "step \"r\"\nrepeat forever\nstep \"a\"\ndrive ahead at 24 %\nuntil travelled 40 mm\nstep \"b\"\ndrive back at 24 %\nuntil travelled 20 mm\nend\nuntil 3 s pass -> done",
     );
-    let order: Vec<usize> = told.iter().map(|one| one.visit.step).collect();
+    let order: Vec<usize> = told.iter().map(|one| one.visit.step.0).collect();
     assert_eq!(order[..4], [0, 1, 2, 1]);
     assert!(matches!(told[0].exits[0], Evidence::Fired { clear: None, at_once: false }));
     let last = told.last().unwrap();
@@ -174,9 +175,9 @@ fn a_repeat_that_ran_until_something_says_that_it_did() {
         assert_eq!(repeat.visit.exit, Some(0), "{after}");
         assert_eq!(exit.line, 3, "it stands in the line of the repeat");
         // It was left once, not twice.
-        let left = run.trace.events.iter().filter(|stamp| matches!(stamp.event, Event::Left { step: 0, .. }));
+        let left = run.trace.events.iter().filter(|stamp| matches!(stamp.event, Event::Left { step: StepId(0), .. }));
         assert_eq!(left.count(), 1, "{after}");
-        let ended = run.trace.events.iter().filter(|stamp| stamp.event == Event::Ended { step: 0, exit: 0 });
+        let ended = run.trace.events.iter().filter(|stamp| stamp.event == Event::Ended { step: StepId(0), exit: 0 });
         assert_eq!(ended.count(), 1, "{after}");
     }
 }
@@ -187,7 +188,7 @@ fn an_arm_that_arrived_is_not_said_to_have_missed() {
     let words: Vec<&str> = program.steps[0].exits.iter().map(|exit| exit.words.as_str()).collect();
     assert_eq!(words, ["arm is there", "arm is blocked"]);
     assert!(matches!(told[0].exits[0], Evidence::Fired { .. }), "{:?}", told[0].exits);
-    let left = run.trace.events.iter().filter(|stamp| matches!(stamp.event, Event::Left { step: 0, .. }));
+    let left = run.trace.events.iter().filter(|stamp| matches!(stamp.event, Event::Left { step: StepId(0), .. }));
     assert_eq!(left.count(), 1);
 }
 

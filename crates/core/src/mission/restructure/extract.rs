@@ -1,5 +1,6 @@
 //! Making a routine of steps.
 
+use crate::ids::TextStep;
 use std::ops::Range;
 
 use super::{Change, Refusal, Text, targets};
@@ -15,7 +16,7 @@ use crate::mission::steps::indent;
 ///
 /// # Errors
 /// Why it cannot be done.
-pub fn extract(of: Text<'_>, steps: Range<usize>, routine: &str) -> Result<Change, Refusal> {
+pub fn extract(of: Text<'_>, steps: Range<TextStep>, routine: &str) -> Result<Change, Refusal> {
     let steps = of.side_by_side(&steps)?;
     let first = of.step(steps[0]);
     if first.block != Block::Mission {
@@ -76,7 +77,7 @@ fn free_name(of: Text<'_>, routine: &str) -> Result<(), BadName> {
 }
 
 /// Refuses steps that others name in a way that a routine cannot keep up.
-fn outside(of: Text<'_>, steps: &[usize]) -> Result<(), Refusal> {
+fn outside(of: Text<'_>, steps: &[TextStep]) -> Result<(), Refusal> {
     for one in of.outside_of(steps) {
         let (step, from) = (of.name(one.target.unwrap_or_default()), of.from(&one));
         let is_first = one.target == Some(steps[0]);
@@ -98,9 +99,9 @@ fn outside(of: Text<'_>, steps: &[usize]) -> Result<(), Refusal> {
 }
 
 /// The exits that lead out of the steps, with where they lead, as it is written outside.
-fn leaving<'a>(of: Text<'a>, steps: &[usize]) -> Result<Vec<(&'a Exit, String)>, Refusal> {
+fn leaving<'a>(of: Text<'a>, steps: &[TextStep]) -> Result<Vec<(&'a Exit, String)>, Refusal> {
     let mut all = Vec::new();
-    for (index, step) in of.parsed.mission.steps.iter().enumerate().filter(|(index, _)| of.is_among(steps, *index)) {
+    for (index, step) in of.parsed.mission.numbered().filter(|(index, _)| of.is_among(steps, *index)) {
         let beside = steps.contains(&index);
         for row in &step.rows {
             if let Answer::Go(target) = &row.answer
@@ -122,7 +123,7 @@ fn leaving<'a>(of: Text<'a>, steps: &[usize]) -> Result<Vec<(&'a Exit, String)>,
 }
 
 /// A target as it is written outside; none when it stays within, or ends the mission.
-fn outward(of: Text<'_>, steps: &[usize], step: &Step, beside: bool, target: &Target) -> Option<String> {
+fn outward(of: Text<'_>, steps: &[TextStep], step: &Step, beside: bool, target: &Target) -> Option<String> {
     match target {
         Target::Step(name) => {
             let meant = of.parsed.mission.find(name, step);

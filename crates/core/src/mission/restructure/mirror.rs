@@ -1,6 +1,6 @@
 //! Swapping left and right in steps.
 
-use crate::ids::DeviceKind;
+use crate::ids::{DeviceKind, TextStep};
 use std::ops::Range;
 
 use super::{Change, Note, Refusal, Text};
@@ -16,7 +16,7 @@ use crate::units::Quantity;
 ///
 /// # Errors
 /// Nothing in them has a side. A sensor without a counterpart stays, and the note says so.
-pub fn mirror(of: Text<'_>, steps: Range<usize>) -> Result<Change, Refusal> {
+pub fn mirror(of: Text<'_>, steps: Range<TextStep>) -> Result<Change, Refusal> {
     let steps = of.side_by_side(&steps)?;
     let mut mirror = Mirror { of, edits: Vec::new(), alone: None };
     let lines = of.step(steps[0]).line..=of.step(steps[steps.len() - 1]).last;
@@ -27,7 +27,7 @@ pub fn mirror(of: Text<'_>, steps: Range<usize>) -> Result<Change, Refusal> {
             mirror.word(&slot.span, &[("left", "right"), ("right", "left")]);
         }
     }
-    for (index, step) in of.parsed.mission.steps.iter().enumerate().filter(|(index, _)| of.is_among(&steps, *index)) {
+    for (index, step) in of.parsed.mission.numbered().filter(|(index, _)| of.is_among(&steps, *index)) {
         for behaviour in of.parsed.behaviours_of(step) {
             if let Behaviour::Do(call) = &behaviour.node {
                 mirror.call(behaviour, call);

@@ -1,6 +1,6 @@
 //! What becomes of a text when exits, amounts, comments, sides and copies are changed, letter for letter.
 
-use crate::ids::DeviceKind;
+use crate::ids::{DeviceKind, TextStep};
 use proptest::prelude::*;
 
 use crate::finding::Severity;
@@ -44,15 +44,15 @@ fn slot(text: &str, at: &str) -> usize {
 
 #[test]
 fn an_exit_comes_below_the_others_and_the_first_one_starts_with_until() {
-    let added = add_exit(&parse(TEXT), TEXT, 0, "turned 5 deg", Some("done")).apply(TEXT);
+    let added = add_exit(&parse(TEXT), TEXT, TextStep(0), "turned 5 deg", Some("done")).apply(TEXT);
     assert!(added.contains("-> fail \"stuck\"\n  or    turned 5 deg  -> done\n\nstep \"Turn\""), "{added}");
     let bare = "step \"a\"\n  hold\n";
     assert_eq!(
-        add_exit(&parse(bare), bare, 0, "1 s passes", None).apply(bare),
+        add_exit(&parse(bare), bare, TextStep(0), "1 s passes", None).apply(bare),
         "step \"a\"\n  hold\n  until 1 s passes\n"
     );
     let repeat = "step \"r\"\n  repeat forever\n    step \"a\"\n      hold\n      until 1 s passes\n  end\n";
-    let ended = add_exit(&parse(repeat), repeat, 0, "9 s pass", None).apply(repeat);
+    let ended = add_exit(&parse(repeat), repeat, TextStep(0), "9 s pass", None).apply(repeat);
     assert!(ended.ends_with("  end\n  until 9 s pass\n"), "below its end: {ended}");
 }
 
@@ -81,7 +81,7 @@ fn exits_change_places_but_keep_their_words() {
         "{laid}"
     );
     assert!(move_exit(&parse(TEXT), TEXT, line(TEXT, "travelled 90"), true).is_none());
-    assert_eq!(exit_at(&parse(TEXT), at), Some((0, 1)));
+    assert_eq!(exit_at(&parse(TEXT), at), Some((TextStep(0), 1)));
 }
 
 #[test]
@@ -144,34 +144,38 @@ fn a_step_becomes_a_comment_and_comes_back() {
 #[test]
 fn a_mirrored_step_is_the_same_seen_in_a_mirror() {
     let text = "step \"a\"\n  follow the left edge of a dark line with floor-left at 20 %\n  until floor-right sees dark  -> next\n  or    heading reaches 90 deg\n  or    left wheel rolled 90 mm\n";
-    let once = changed(text, |of| mirror(of, 0..1)).unwrap();
+    let once = changed(text, |of| mirror(of, TextStep(0)..TextStep(1))).unwrap();
     assert!(once.contains("the right edge of a dark line with floor-right"), "{once}");
     assert!(once.contains("floor-left sees dark") && once.contains("reaches -90 deg") && once.contains("right wheel"));
-    assert_eq!(changed(&once, |of| mirror(of, 0..1)).unwrap(), text, "twice is never");
-    assert_eq!(changed(TEXT, |of| mirror(of, 2..3)), Err(Refusal::NoSide), "straight back has no side");
+    assert_eq!(changed(&once, |of| mirror(of, TextStep(0)..TextStep(1))).unwrap(), text, "twice is never");
+    assert_eq!(
+        changed(TEXT, |of| mirror(of, TextStep(2)..TextStep(3))),
+        Err(Refusal::NoSide),
+        "straight back has no side"
+    );
 }
 
 #[test]
 fn a_step_is_cut_in_two_and_joined_again() {
-    let two = changed(TEXT, |of| split(of, 0, "travelled 40 mm")).unwrap();
+    let two = changed(TEXT, |of| split(of, TextStep(0), "travelled 40 mm")).unwrap();
     assert!(two.contains("step \"Out\"\n  drive ahead at pace\n  until travelled 40 mm  -> next\n  or    4 s pass               -> fail \"stuck\"\n\nstep \"Out, on\"\n  drive ahead at pace\n  until travelled 90 mm"), "{two}");
-    assert_eq!(changed(&two, |of| join(of, 0)).unwrap(), TEXT);
+    assert_eq!(changed(&two, |of| join(of, TextStep(0))).unwrap(), TEXT);
     // What led to the second leads to the one that is left.
     let jump = TEXT.replace("until turned 90 deg", "until turned 90 deg  -> \"Back\"");
     let joined = changed(&jump, |of| {
-        let change = join(of, 1)?;
+        let change = join(of, TextStep(1))?;
         assert_eq!(change.note, Some(Note::OtherBehaviour));
         Ok(change)
     });
     let joined = joined.unwrap();
     assert!(joined.contains("-> \"Turn\"") && !joined.contains("\"Back\""), "{joined}");
     assert!(joined.ends_with("step \"Turn\"\n  spin left at 22 %\n  until travelled 0.25 m\n"), "{joined}");
-    assert_eq!(changed(TEXT, |of| join(of, 2)), Err(Refusal::NoNeighbour { up: false }));
+    assert_eq!(changed(TEXT, |of| join(of, TextStep(2))), Err(Refusal::NoNeighbour { up: false }));
 }
 
 #[test]
 fn a_copy_follows_its_original_and_stores_only_what_is_different() {
-    let linked = changed(TEXT, |of| link(of, 0)).unwrap();
+    let linked = changed(TEXT, |of| link(of, TextStep(0))).unwrap();
     assert!(linked.contains("\n\nstep \"Out 2\"\n  like \"Out\"\n\nstep \"Turn\""), "{linked}");
     let parsed = parse(&linked);
     let (original, copy) = (&parsed.mission.steps[0], &parsed.mission.steps[1]);
@@ -194,7 +198,7 @@ fn a_copy_follows_its_original_and_stores_only_what_is_different() {
     // It follows the original through every change, and a copy of a copy follows that, too.
     let slower = but.replace("or    4 s pass ", "or    7 s pass ");
     assert!(check(&parse(&slower), &names()).iter().all(|finding| finding.severity != Severity::Error));
-    let twice = changed(&linked, |of| link(of, 1)).unwrap();
+    let twice = changed(&linked, |of| link(of, TextStep(1))).unwrap();
     assert!(twice.contains("step \"Out 3\"\n  like \"Out\""), "{twice}");
 }
 
@@ -248,13 +252,13 @@ proptest! {
             let lines = parsed.lines.len();
             let step = at % steps;
             let new = match what {
-                0 => Some(add_exit(&parsed, &text, step, "turned 5 deg", Some("next")).apply(&text)),
+                0 => Some(add_exit(&parsed, &text, TextStep(step), "turned 5 deg", Some("next")).apply(&text)),
                 1 => remove_exit(&parsed, &text, at % lines).map(|edit| edit.apply(&text)),
                 2 => move_exit(&parsed, &text, at % lines, at % 2 == 0).map(|edit| edit.apply(&text)),
-                3 => changed(&text, |of| mirror(of, step..step + 1)).ok(),
-                4 => changed(&text, |of| split(of, step, "travelled 40 mm")).ok(),
-                5 => changed(&text, |of| join(of, step)).ok(),
-                6 => changed(&text, |of| link(of, step)).ok(),
+                3 => changed(&text, |of| mirror(of, TextStep(step)..TextStep(step + 1))).ok(),
+                4 => changed(&text, |of| split(of, TextStep(step), "travelled 40 mm")).ok(),
+                5 => changed(&text, |of| join(of, TextStep(step))).ok(),
+                6 => changed(&text, |of| link(of, TextStep(step))).ok(),
                 7 => convert(&parsed, &text, at % parsed.slots.len()).map(|edit| edit.apply(&text)),
                 _ => {
                     let amount = |slot: &usize| matches!(parsed.slots[*slot].kind, SlotKind::Amount { .. });

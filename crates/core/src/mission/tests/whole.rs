@@ -1,5 +1,6 @@
 //! The whole language: missions made up from its grammar, and texts that are none.
 
+use crate::ids::TextStep;
 use proptest::prelude::*;
 
 use super::changes::changed;
@@ -151,12 +152,12 @@ proptest! {
         let parsed = parse(&text);
         let step = nth.index(parsed.mission.steps.len());
         let edited = match what {
-            0 => Some(steps::insert_step(&parsed, &text, step, "new").apply(&text)),
-            1 => changed(&text, |of| delete(of, step..step + 1)).ok(),
-            2 => changed(&text, |of| duplicate(of, step..step + 1)).ok(),
-            3 => changed(&text, |of| move_steps(of, step..step + 1, step % 2 == 0)).ok(),
-            4 => changed(&text, |of| wrap(of, step..step + 1)).ok(),
-            _ => changed(&text, |of| extract(of, step..step + 1, "own-part")).ok(),
+            0 => Some(steps::insert_step(&parsed, &text, TextStep(step), "new").apply(&text)),
+            1 => changed(&text, |of| delete(of, TextStep(step)..TextStep(step + 1))).ok(),
+            2 => changed(&text, |of| duplicate(of, TextStep(step)..TextStep(step + 1))).ok(),
+            3 => changed(&text, |of| move_steps(of, TextStep(step)..TextStep(step + 1), step % 2 == 0)).ok(),
+            4 => changed(&text, |of| wrap(of, TextStep(step)..TextStep(step + 1))).ok(),
+            _ => changed(&text, |of| extract(of, TextStep(step)..TextStep(step + 1), "own-part")).ok(),
         };
         let Some(edited) = edited else { return Ok(()) };
         let again = parse(&edited);

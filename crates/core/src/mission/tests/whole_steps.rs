@@ -1,6 +1,7 @@
 //! What becomes of a text when whole steps are changed, letter for letter.
 
 use super::changes::changed;
+use crate::ids::TextStep;
 use crate::mission::refs::BadName;
 use crate::mission::restructure::{Refusal, delete, duplicate, extract, move_steps, wrap};
 use crate::mission::steps::{free_name, insert_step};
@@ -10,27 +11,27 @@ const TEXT: &str = "mission \"m\"\n  limit 9 s\n\n# first of all\nstep \"Out\"\n
 
 #[test]
 fn a_new_step_stands_below_and_is_laid_out() {
-    let new = insert_step(&parse(TEXT), TEXT, 0, "Stand").apply(TEXT);
+    let new = insert_step(&parse(TEXT), TEXT, TextStep(0), "Stand").apply(TEXT);
     assert!(
         new.contains("-> \"Back\"\n\nstep \"Stand 2\"\n  hold, brake\n  until 1 s passes\n\nstep \"Stand\"\n"),
         "{new}"
     );
     assert_eq!(format(&new), new);
-    let inner = insert_step(&parse(TEXT), TEXT, 3, "More").apply(TEXT);
+    let inner = insert_step(&parse(TEXT), TEXT, TextStep(3), "More").apply(TEXT);
     assert!(inner.contains("until travelled 20 mm\n\n    step \"More\"\n      hold, brake\n"), "{inner}");
     assert_eq!(format(&inner), inner);
 }
 
 #[test]
 fn a_step_goes_with_its_blank_line_and_the_last_one_stays() {
-    let gone = changed(TEXT, |of| delete(of, 1..2)).unwrap();
+    let gone = changed(TEXT, |of| delete(of, TextStep(1)..TextStep(2))).unwrap();
     assert_eq!(gone, TEXT.replace("step \"Stand\"\n  hold, brake\n  until 1 s passes\n\n", ""));
-    assert_eq!(changed(TEXT, |of| delete(of, 3..4)), Err(Refusal::OnlyStep), "a repeat of nothing");
+    assert_eq!(changed(TEXT, |of| delete(of, TextStep(3)..TextStep(4))), Err(Refusal::OnlyStep), "a repeat of nothing");
 }
 
 #[test]
 fn a_copy_has_a_name_of_its_own_and_keeps_comments() {
-    let twice = changed(TEXT, |of| duplicate(of, 0..1)).unwrap();
+    let twice = changed(TEXT, |of| duplicate(of, TextStep(0)..TextStep(1))).unwrap();
     assert!(twice.contains("\n\nstep \"Out 2\"\n  drive ahead at 20 %  # slowly\n"), "{twice}");
     assert_eq!(free_name(&parse(&twice), "Out"), "Out 3");
     assert_eq!(free_name(&parse(TEXT), "say \"hi\""), "say hi");
@@ -38,19 +39,22 @@ fn a_copy_has_a_name_of_its_own_and_keeps_comments() {
 
 #[test]
 fn steps_change_places_with_all_that_is_within_them() {
-    let moved = changed(TEXT, |of| move_steps(of, 2..3, true)).unwrap();
+    let moved = changed(TEXT, |of| move_steps(of, TextStep(2)..TextStep(3), true)).unwrap();
     let order: Vec<usize> =
         ["\"Out\"", "\"Back\"\n", "\"A little\"", "step \"Stand\""].map(|name| moved.find(name).unwrap()).into();
     assert!(order.is_sorted(), "{moved}");
-    assert_eq!(changed(&moved, |of| move_steps(of, 1..2, false)).unwrap(), TEXT, "and back again");
+    assert_eq!(changed(&moved, |of| move_steps(of, TextStep(1)..TextStep(2), false)).unwrap(), TEXT, "and back again");
     for (steps, up) in [(0..1, true), (2..3, false), (3..4, false)] {
-        assert_eq!(changed(TEXT, |of| move_steps(of, steps, up)), Err(Refusal::NoNeighbour { up }));
+        assert_eq!(
+            changed(TEXT, |of| move_steps(of, TextStep(steps.start)..TextStep(steps.end), up)),
+            Err(Refusal::NoNeighbour { up })
+        );
     }
 }
 
 #[test]
 fn a_wrapped_step_keeps_its_name_outside() {
-    let wrapped = changed(TEXT, |of| wrap(of, 0..1)).unwrap();
+    let wrapped = changed(TEXT, |of| wrap(of, TextStep(0)..TextStep(1))).unwrap();
     assert!(
         wrapped.contains("step \"Out\"\n  repeat 2 times\n    step \"Out, once\"\n      drive ahead at 20 %  # slowly\n      until travelled 90 mm  -> \"Back\"\n  end\n"),
         "{wrapped}"
@@ -60,7 +64,7 @@ fn a_wrapped_step_keeps_its_name_outside() {
 
 #[test]
 fn an_extracted_step_becomes_a_routine_at_the_end() {
-    let out = changed(TEXT, |of| extract(of, 1..2, "stand-still")).unwrap();
+    let out = changed(TEXT, |of| extract(of, TextStep(1)..TextStep(2), "stand-still")).unwrap();
     assert!(out.contains("step \"Stand\"\n  do stand-still\n\nstep \"Back\""), "{out}");
     assert!(
         out.ends_with("routine stand-still\n  step \"Stand\"\n    hold, brake\n    until 1 s passes\nend\n"),
@@ -68,8 +72,12 @@ fn an_extracted_step_becomes_a_routine_at_the_end() {
     );
     assert_eq!(format(&out), out);
     for name in ["", "two words", "9th", "ends-"] {
-        assert_eq!(changed(TEXT, |of| extract(of, 1..2, name)), Err(BadName::NotOneWord.into()), "{name}");
+        assert_eq!(
+            changed(TEXT, |of| extract(of, TextStep(1)..TextStep(2), name)),
+            Err(BadName::NotOneWord.into()),
+            "{name}"
+        );
     }
-    let taken = changed(&out, |of| extract(of, 0..1, "stand-still"));
+    let taken = changed(&out, |of| extract(of, TextStep(0)..TextStep(1), "stand-still"));
     assert!(matches!(taken, Err(Refusal::Name(BadName::Taken { .. }))), "{taken:?}");
 }

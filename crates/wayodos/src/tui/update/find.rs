@@ -1,6 +1,7 @@
 //! Choosing from lists: what each offers, and what choosing does.
 
 use std::sync::Arc;
+use wayodos_core::ids::{StepId, TextStep};
 
 use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers};
 use tui_input::backend::crossterm::EventHandler as _;
@@ -197,7 +198,7 @@ pub(super) fn add_exit(model: &mut Model) {
 }
 
 /// What may be different in a copy: each line of its original, or another original.
-pub(super) fn differences(model: &mut Model, step: usize) {
+pub(super) fn differences(model: &mut Model, step: TextStep) {
     let parsed = &model.prepared.parsed;
     let copy = &parsed.mission.steps[step];
     let Some(like) = &copy.like else { return };
@@ -242,7 +243,7 @@ pub(super) fn steps(model: &mut Model) {
         let does = step.behaviour.as_ref().map_or("", |(behaviour, _)| &model.text[behaviour.span.clone()]);
         Item::new(&step.name.node, does, "", Pick::Line(step.line))
     });
-    let here = model.written_step(model.cursor.line).unwrap_or(0);
+    let here = model.written_step(model.cursor.line).map_or(0, |step| step.0);
     let finder = Finder::new("Go to step", items.collect(), here);
     show(model, finder);
 }
@@ -355,7 +356,7 @@ fn by_hand(model: &mut Model, hand: Act, effects: &mut Vec<Effect>) {
 }
 
 /// What a run of the text as it stands says may be done about an exit.
-fn remedies_of(model: &Model, setup: &Setup, told: &Told, step: usize, exit: usize) -> Vec<Remedy> {
+fn remedies_of(model: &Model, setup: &Setup, told: &Told, step: StepId, exit: usize) -> Vec<Remedy> {
     let case = Case {
         text: &model.text,
         parsed: &model.prepared.parsed,

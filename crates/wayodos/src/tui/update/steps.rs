@@ -1,5 +1,6 @@
 //! Changes of whole steps and exits, each one edit of the text and one point of history.
 
+use wayodos_core::ids::{StepId, TextStep};
 use wayodos_core::mission::LineKind;
 use wayodos_core::mission::amend::toggle_comment;
 use wayodos_core::mission::edit::{self, Edit};
@@ -12,7 +13,7 @@ use super::super::theme::Role;
 use super::{Effect, change, changed, moves, typing};
 
 /// The step under the cursor, or a word about there being none.
-fn here(model: &mut Model) -> Option<usize> {
+fn here(model: &mut Model) -> Option<TextStep> {
     let step = model.written_step(model.cursor.line);
     if step.is_none() {
         model.say(Role::Quiet, "the cursor is not in a step; Tab goes to the next one");
@@ -81,7 +82,7 @@ fn restructured(model: &mut Model, change: Result<Change, Refusal>, effects: &mu
 fn on_step(
     model: &mut Model,
     effects: &mut Vec<Effect>,
-    change: impl FnOnce(Text<'_>, usize) -> Result<Change, Refusal>,
+    change: impl FnOnce(Text<'_>, TextStep) -> Result<Change, Refusal>,
 ) -> bool {
     let Some((step, setup)) = here(model).zip(model.setup.clone()) else { return false };
     let of = Text { parsed: &model.prepared.parsed, text: &model.text, names: &setup.names };
@@ -90,7 +91,7 @@ fn on_step(
 }
 
 pub(super) fn copy(model: &mut Model, effects: &mut Vec<Effect>) {
-    on_step(model, effects, |of, step| duplicate(of, step..step + 1));
+    on_step(model, effects, |of, step| duplicate(of, step.alone()));
 }
 
 pub(super) fn link(model: &mut Model, effects: &mut Vec<Effect>) {
@@ -107,7 +108,7 @@ pub(super) fn delete(model: &mut Model, effects: &mut Vec<Effect>) {
     let parsed = &model.prepared.parsed;
     let (edit, what) = match parsed.lines[line].kind {
         LineKind::Step => {
-            if on_step(model, effects, |of, step| restructure::delete(of, step..step + 1)) {
+            if on_step(model, effects, |of, step| restructure::delete(of, step.alone())) {
                 model.cursor = Cursor { line, nth: 0 };
                 model.hold_cursor();
                 model.say(Role::Quiet, "step deleted; u brings it back");
@@ -138,7 +139,7 @@ pub(super) fn shift(model: &mut Model, up: bool, effects: &mut Vec<Effect>) {
     let Some(step) = here(model) else { return };
     let about = &model.prepared.parsed.mission.steps[step];
     let (name, within, nth) = (about.name.node.clone(), line - about.line, model.cursor.nth);
-    if on_step(model, effects, |of, step| move_steps(of, step..step + 1, up)) {
+    if on_step(model, effects, |of, step| move_steps(of, step.alone(), up)) {
         to_step(model, &name);
         model.cursor = Cursor { line: model.cursor.line + within, nth };
         model.hold_cursor();
@@ -146,7 +147,7 @@ pub(super) fn shift(model: &mut Model, up: bool, effects: &mut Vec<Effect>) {
 }
 
 pub(super) fn wrap(model: &mut Model, effects: &mut Vec<Effect>) {
-    if on_step(model, effects, |of, step| restructure::wrap(of, step..step + 1)) {
+    if on_step(model, effects, |of, step| restructure::wrap(of, step.alone())) {
         // How often: the amount of the line below.
         moves::go_to_amount(model, model.cursor.line + 1);
     }
@@ -167,7 +168,7 @@ pub(super) fn to_routine(model: &mut Model, name: &str, effects: &mut Vec<Effect
         return Err("the cursor is not in a step".into());
     };
     let of = Text { parsed: &model.prepared.parsed, text: &model.text, names: &setup.names };
-    let change = restructure::extract(of, step..step + 1, name).map_err(|why| why.to_string())?;
+    let change = restructure::extract(of, step.alone(), name).map_err(|why| why.to_string())?;
     restructured(model, Ok(change), effects);
     model.cursor.line += 1;
     model.say(Role::Good, format!("the steps are now the routine `{name}`; write `do {name}` wherever you need it"));
@@ -177,7 +178,7 @@ pub(super) fn to_routine(model: &mut Model, name: &str, effects: &mut Vec<Effect
 pub(super) fn mirror(model: &mut Model, effects: &mut Vec<Effect>) {
     let cursor = model.cursor;
     let done = "left and right are swapped in this step";
-    if noted(model, effects, done, |of, step| restructure::mirror(of, step..step + 1)) {
+    if noted(model, effects, done, |of, step| restructure::mirror(of, step.alone())) {
         model.cursor = cursor;
         model.hold_cursor();
     }
@@ -188,7 +189,7 @@ fn noted(
     model: &mut Model,
     effects: &mut Vec<Effect>,
     done: &str,
-    change: impl FnOnce(Text<'_>, usize) -> Result<Change, Refusal>,
+    change: impl FnOnce(Text<'_>, TextStep) -> Result<Change, Refusal>,
 ) -> bool {
     let mut note = None;
     let is_done = on_step(model, effects, |of, step| {
@@ -219,7 +220,8 @@ pub(super) fn split(model: &mut Model, effects: &mut Vec<Effect>) {
     let Some(step) = here(model) else { return };
     let about = &model.prepared.parsed.mission.steps[step];
     let Some(told) = model.told.clone().filter(|_| !model.stale()) else { return };
-    let in_run = told.program.steps[..told.program.written].iter().position(|known| known.line == about.line);
+    let in_run =
+        told.program.steps[..told.program.written].iter().position(|known| known.line == about.line).map(StepId);
     let tick = told.run.trace.tick_at(model.time + 1e-9);
     let visit = told.run.visits.iter().find(|v| Some(v.step) == in_run && v.entered < tick && tick < v.left);
     let Some(visit) = visit else {

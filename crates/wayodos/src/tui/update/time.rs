@@ -114,7 +114,7 @@ pub(super) fn on_tick(model: &mut Model, seconds: f64) {
         if let Some(band) = stop {
             after = band.from;
             model.playing = false;
-            let told = format!("stopped before {} \"{}\"", band.step + 1, band.name);
+            let told = format!("stopped before {} \"{}\"", band.step.number(), band.name);
             model.say(Role::Accent, told);
         }
     }

@@ -122,7 +122,7 @@ pub fn status(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let time = theme.role(Role::Accent).add_modifier(Modifier::BOLD);
     x = put(buffer, x, y, room(x), &format!("{:.2} s", model.time), time) + 2;
     if let Some(band) = told.chart.band_at(model.time) {
-        let number = format!(" {} ", band.step + 1);
+        let number = format!(" {} ", band.step.number());
         x = put(buffer, x, y, room(x), &number, theme.step_patch(band.step)) + 1;
         if area.width >= 120 {
             x = put(buffer, x, y, room(x), &band.name, text) + 2;

@@ -137,7 +137,7 @@ fn bands(chart: &Chart, axis: &Axis, theme: Theme, y: u16, buffer: &mut Buffer) 
         for x in from..(to - gap).max(from + 1) {
             buffer[(x, y)].set_char(' ').set_style(style);
         }
-        let number = (band.step + 1).to_string();
+        let number = band.step.number().to_string();
         let room = to.saturating_sub(from);
         if columns(&number) < room || (columns(&number) == room && room > 0) {
             let x = put(buffer, from + u16::from(room > columns(&number)), y, room, &number, style);

@@ -1,7 +1,7 @@
 //! The field pane: the mat drawn solid, the path over it in dots, the robot where the time cursor is.
 
 use std::sync::Arc;
-use wayodos_core::ids::{ActuatorId, RangerId};
+use wayodos_core::ids::{ActuatorId, RangerId, StepId};
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Position, Rect};
@@ -436,7 +436,7 @@ fn shade(mean: Rgb) -> char {
 
 /// Ink and ground of a cell that a path runs through: the tint stays what it is, the ground makes room for it.
 fn path_cell(ink: u16, cell: Cell, cells: Cells, mask: u8) -> (Rgb, Rgb) {
-    let wanted = tint(usize::from(ink));
+    let wanted = tint(StepId(usize::from(ink)));
     let beside = cell.beside(cells, mask);
     let contrast = |ground: Rgb| {
         let (a, b) = (wanted.luminance(), ground.luminance());
@@ -458,7 +458,7 @@ fn paths(model: &Model, place: &Placement, area: Rect, grid: Grid) -> Dots {
     if let Some(told) = &model.told {
         let end = told.run.trace.tick_at(model.end() + 1e-9);
         for leg in legs_to(told, end) {
-            trail(&mut dots, &told.run.trace, leg.from, leg.to, leg.step as u16, place, grid);
+            trail(&mut dots, &told.run.trace, leg.from, leg.to, leg.step.0 as u16, place, grid);
         }
     }
     dots
@@ -607,7 +607,7 @@ fn trail(dots: &mut Dots, trace: &Trace, from: usize, to: usize, ink: u16, place
 }
 
 /// The number of each step, beside the place where it begins.
-fn step_patches(told: &Told, only: Option<usize>, view: &View, theme: Theme, area: Rect, buffer: &mut Buffer) {
+fn step_patches(told: &Told, only: Option<StepId>, view: &View, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let place = &view.place;
     let mut taken: Vec<(u16, u16, u16)> = Vec::new();
     for leg in told.run.legs.iter().filter(|leg| only.is_none_or(|step| step == leg.step)) {
@@ -616,7 +616,7 @@ fn step_patches(told: &Told, only: Option<usize>, view: &View, theme: Theme, are
         if view.zoom > 1.0 && on_screen(Point::new(tick.pose.x, tick.pose.y), place, area).is_none() {
             continue;
         }
-        let label = (leg.step + 1).to_string();
+        let label = leg.step.number().to_string();
         let wide = label.len() as u16;
         // To the robot's right: what it looks at stays free.
         let at = |gap: f64| {

@@ -1,7 +1,7 @@
 //! The pane beside the chart: why things are as they are, what a sensor meets on its track, the map, the findings.
 
 use std::sync::Arc;
-use wayodos_core::ids::SensorId;
+use wayodos_core::ids::{SensorId, StepId};
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Position, Rect};
@@ -150,7 +150,7 @@ pub fn row_at(model: &Model, area: Rect, at: Position) -> Option<usize> {
 #[derive(Clone, Debug, Default)]
 pub struct WhyRow {
     /// The exit it is about: its step in the program, and its place in that.
-    pub exit: Option<(usize, usize)>,
+    pub exit: Option<(StepId, usize)>,
     /// The reflex it is about.
     reflex: Option<usize>,
     words: String,
@@ -159,7 +159,7 @@ pub struct WhyRow {
     near: Option<f64>,
     role: Option<Role>,
     /// The step whose tint it has.
-    step: Option<usize>,
+    step: Option<StepId>,
 }
 
 impl WhyRow {
@@ -178,7 +178,7 @@ pub fn why_rows(model: &Model) -> Vec<WhyRow> {
     // After the last look of a run things stay as they were just before it: what it decided is told instead.
     let tick = told.run.trace.tick_at(model.time + 1e-9);
     let last = told.run.visits.iter().map(|visit| visit.left).max().unwrap_or_default();
-    let ended = |step: usize| {
+    let ended = |step: StepId| {
         let mut visits = told.run.visits.iter().rev();
         visits.find(|visit| tick >= last && visit.left == last && visit.step == step)
     };
@@ -340,7 +340,7 @@ fn why_row(row: &WhyRow, here: bool, focused: bool, theme: Theme, area: Rect, bu
         (None, None) => theme.role(Role::Text),
     };
     if let Some(step) = row.step {
-        let number = format!(" {} ", step + 1);
+        let number = format!(" {} ", step.number());
         let x = put(buffer, x, y, 4, &number, theme.step_patch(step)) + 1;
         let end = put_right(buffer, right, y, area.width / 2, &row.state, theme.role(Role::Quiet));
         put(buffer, x, y, end.saturating_sub(x + 1), &row.words, style);
@@ -545,7 +545,7 @@ pub struct MapRow {
     pub line: usize,
     depth: usize,
     /// The number of its step in the run.
-    step: Option<usize>,
+    step: Option<StepId>,
     words: String,
     /// Where it leads, in short.
     leads: String,
@@ -619,7 +619,8 @@ fn way(model: &Model, step: &wayodos_core::mission::Step, target: &Target) -> St
         Target::Step(name) => {
             let found = model.prepared.parsed.mission.find(name, step);
             let line = found.map(|found| model.prepared.parsed.mission.steps[found].line);
-            line.and_then(|line| model.step_of_line(line)).map_or_else(|| "→?".into(), |step| format!("→{}", step + 1))
+            line.and_then(|line| model.step_of_line(line))
+                .map_or_else(|| "→?".into(), |step| format!("→{}", step.number()))
         }
         Target::Again => "↻".into(),
         Target::Out => "↱".into(),
@@ -670,7 +671,7 @@ fn map(model: &Model, theme: Theme, area: Rect, open: bool, buffer: &mut Buffer)
         }
         let mut x = list.x + 1 + 2 * row.depth as u16;
         if let Some(step) = row.step {
-            x = put(buffer, x, y, 4, &format!("{:>2} ", step + 1), theme.step_patch(step)) + 1;
+            x = put(buffer, x, y, 4, &format!("{:>2} ", step.number()), theme.step_patch(step)) + 1;
         }
         let role = theme.role(if row.fails { Role::Wrong } else { Role::Quiet });
         let end = put_right(buffer, list.right().saturating_sub(2), y, list.width / 3, &row.leads, role);

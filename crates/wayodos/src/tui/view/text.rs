@@ -1,6 +1,7 @@
 //! The mission pane: sentences with their slots, the evidence of the run in the margin, findings under their lines.
 
 use std::sync::Arc;
+use wayodos_core::ids::StepId;
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Position, Rect};
@@ -82,7 +83,7 @@ fn margins(model: &Model) -> Vec<Option<Margin>> {
         }
     };
     let mut reached = vec![false; model.lines().len()];
-    let written = told.program.steps.iter().enumerate().take(told.program.written);
+    let written = told.program.numbered().take(told.program.written);
     for (step, about) in written.filter(|(_, about)| !about.foreign) {
         let visits: Vec<&StepEvidence> = told.evidence.iter().filter(|one| one.visit.step == step).collect();
         let Some(shown) = visit_at(told, &visits, model.time) else {
@@ -148,7 +149,7 @@ fn scroll_marks(model: &Model, theme: Theme, area: Rect, rows: usize, buffer: &m
     }
 }
 
-fn gutter(model: &Model, theme: Theme, area: Rect, y: u16, line: usize, active: Option<usize>, buffer: &mut Buffer) {
+fn gutter(model: &Model, theme: Theme, area: Rect, y: u16, line: usize, active: Option<StepId>, buffer: &mut Buffer) {
     let Some(step) = model.step_of_line(line) else { return };
     let header = matches!(model.lines()[line].kind, LineKind::Step | LineKind::Reflex);
     let name = model.written_step(line).map(|step| &model.prepared.parsed.mission.steps[step].name.node);
@@ -166,7 +167,7 @@ fn gutter(model: &Model, theme: Theme, area: Rect, y: u16, line: usize, active: 
         put(buffer, area.x, y, 1, sign, theme.role(role));
     }
     if header {
-        let number = format!("{:>2} ", step + 1);
+        let number = format!("{:>2} ", step.number());
         put(buffer, area.x + 1, y, 3, &number, theme.step_patch(step));
     } else {
         let bar = if active == Some(step) { "█" } else { "▏" };
