@@ -2,7 +2,8 @@
 //! floor sensor for a ranging sensor. And the kinds of devices that a mission can name.
 //!
 //! An id is the place of its thing in one list, from 0. Lists that run in step with that one (readings beside sensors)
-//! are indexed by the same id.
+//! are indexed by the same id. Lines of a text stay plain numbers: they are a measure, with ranges, sums and differences,
+//! and with everything else typed nothing else is left to take them for.
 
 use std::fmt;
 use std::ops::{Index, IndexMut, Range};
@@ -91,8 +92,6 @@ ids! {
     TextStep;
     /// A step of a compiled program: one of the text, or a phase of its behaviour.
     StepId;
-    /// A line of a mission's text.
-    LineId;
     /// A slot of a mission's text.
     SlotId;
 }

@@ -1,7 +1,7 @@
 //! What the mission screen is made of: what may be written, how things stood, what may help, and runs of a piece.
 
 use std::sync::Arc;
-use wayodos_core::ids::{StepId, TextStep};
+use wayodos_core::ids::{SlotId, StepId, TextStep};
 
 use proptest::prelude::*;
 use wayodos_core::controller::{Event, Program};
@@ -419,10 +419,10 @@ proptest! {
             prop_assert!(edits.iter().flatten().all(inside));
         }
         for slot in 0..parsed.slots.len() {
-            let edits = [amend::convert(parsed, &text, slot), amend::write_out(parsed, &text, slot)];
+            let edits = [amend::convert(parsed, &text, SlotId(slot)), amend::write_out(parsed, &text, SlotId(slot))];
             prop_assert!(edits.iter().flatten().all(inside));
             // It has a name then, or says why not.
-            let _ = amend::name_amount(parsed, &text, names, slot, "fresh");
+            let _ = amend::name_amount(parsed, &text, names, SlotId(slot), "fresh");
         }
         for finding in &prepared.findings {
             fixes(finding, parsed, &text, names);

@@ -124,7 +124,7 @@ impl Found<'_> {
     /// Proposes another value, in SI, for an amount of the text; it keeps its own unit.
     fn set(&mut self, what: &str, value: &Spanned<Value>, si: f64, why: String) {
         let Case { parsed, text, names, .. } = self.case;
-        let Some(slot) = parsed.slots.iter().position(|slot| slot.span == value.span) else { return };
+        let Some(slot) = parsed.slot_where(|slot| slot.span == value.span) else { return };
         let source = edit::source_slot(parsed, text, slot);
         let old = &text[parsed.slots[source].span.clone()];
         let Ok(quantity) = Quantity::parse(old) else { return };
@@ -161,7 +161,7 @@ impl Found<'_> {
     fn slower(&mut self, step: TextStep) {
         let Case { parsed, text, names, .. } = self.case;
         let Some((_, line)) = &parsed.mission.steps[step].behaviour else { return };
-        let speed = parsed.slots.iter().position(|slot| {
+        let speed = parsed.slot_where(|slot| {
             slot.line == *line && matches!(&slot.kind, SlotKind::Amount { dimension, .. } if matches!(dimension, Dimension::Percent | Dimension::Speed))
         });
         let Some(slot) = speed else { return };
@@ -217,10 +217,7 @@ impl Found<'_> {
         {
             self.set("gain", gain, si * 1.5, "With too small a gain the robot drifts off in a bend.".into());
         }
-        let side = parsed
-            .slots
-            .iter()
-            .position(|slot| slot.line == *line && matches!(&text[slot.span.clone()], "left" | "right"));
+        let side = parsed.slot_where(|slot| slot.line == *line && matches!(&text[slot.span.clone()], "left" | "right"));
         if let Some(edit) = side.and_then(|slot| edit::nudge(parsed, text, names, slot, true, Stride::Coarse)) {
             let why = "On the wrong edge the robot steers away from the line.";
             self.push("follow the other edge".into(), why, edit.apply(text));

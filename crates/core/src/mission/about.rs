@@ -5,7 +5,7 @@ use super::check::Names;
 use super::edit::source_slot;
 use super::parser::Parsed;
 use super::sentence::either;
-use crate::ids::DeviceKind;
+use crate::ids::{DeviceKind, SlotId};
 use crate::units::{LARGEST, Quantity, Unit};
 
 /// The heading of a list of what may stand in a slot.
@@ -56,7 +56,7 @@ pub fn choice(parsed: &Parsed, text: &str, names: &Names, kind: &SlotKind, word:
 }
 
 /// What may stand in a slot, in words.
-pub fn slot(parsed: &Parsed, text: &str, slot: usize) -> String {
+pub fn slot(parsed: &Parsed, text: &str, slot: SlotId) -> String {
     match &parsed.slots[slot].kind {
         SlotKind::Amount { range, .. } => amount(parsed, text, slot, *range),
         SlotKind::Choice(words) => either(&words.iter().map(|word| (*word).to_owned()).collect::<Vec<_>>()),
@@ -71,7 +71,7 @@ pub fn slot(parsed: &Parsed, text: &str, slot: usize) -> String {
 }
 
 /// The range of an amount, in the unit that stands there; and where else its name is used.
-fn amount(parsed: &Parsed, text: &str, slot: usize, (least, most): (f64, f64)) -> String {
+fn amount(parsed: &Parsed, text: &str, slot: SlotId, (least, most): (f64, f64)) -> String {
     let source = source_slot(parsed, text, slot);
     let written = &text[parsed.slots[source].span.clone()];
     let unit = Quantity::parse(written).map_or(Unit::None, |quantity| quantity.unit);

@@ -1,5 +1,6 @@
 //! Further changes of amounts and lines: other units, named amounts, comments.
 
+use crate::ids::SlotId;
 use std::ops::Range;
 
 use super::ast::{LineKind, SlotKind};
@@ -15,7 +16,7 @@ pub use crate::finding::apply_all;
 
 /// The amount in a slot, or that of the `let` it names, in the next unit that measures the same. None when there is no
 /// other, or none in which it stays exactly what it is.
-pub fn convert(parsed: &Parsed, text: &str, slot: usize) -> Option<Edit> {
+pub fn convert(parsed: &Parsed, text: &str, slot: SlotId) -> Option<Edit> {
     let span = parsed.slots[source_slot(parsed, text, slot)].span.clone();
     let quantity = Quantity::parse(&text[span.clone()]).ok()?;
     let units: Vec<Unit> =
@@ -34,7 +35,7 @@ pub fn convert(parsed: &Parsed, text: &str, slot: usize) -> Option<Edit> {
 }
 
 /// The named amounts that may stand in a slot, each with what it is worth.
-pub fn linkable(parsed: &Parsed, slot: usize) -> Vec<(String, String)> {
+pub fn linkable(parsed: &Parsed, slot: SlotId) -> Vec<(String, String)> {
     let SlotKind::Amount { dimension, range, .. } = &parsed.slots[slot].kind else { return Vec::new() };
     if matches!(parsed.lines[parsed.slots[slot].line].kind, LineKind::Header | LineKind::Let) {
         return Vec::new();
@@ -78,7 +79,7 @@ pub enum NotNamed {
 ///
 /// # Errors
 /// Why it cannot have that name.
-pub fn name_amount(parsed: &Parsed, text: &str, names: &Names, slot: usize, name: &str) -> Result<String, NotNamed> {
+pub fn name_amount(parsed: &Parsed, text: &str, names: &Names, slot: SlotId, name: &str) -> Result<String, NotNamed> {
     let SlotKind::Amount { .. } = parsed.slots[slot].kind else { return Err(NotNamed::NoAmount) };
     let span = parsed.slots[slot].span.clone();
     if parsed.mission.lets.iter().any(|entry| entry.value.span == span) {
@@ -110,7 +111,7 @@ pub fn name_amount(parsed: &Parsed, text: &str, names: &Names, slot: usize, name
 }
 
 /// Puts what a named amount is worth in its place.
-pub fn write_out(parsed: &Parsed, text: &str, slot: usize) -> Option<Edit> {
+pub fn write_out(parsed: &Parsed, text: &str, slot: SlotId) -> Option<Edit> {
     let span = parsed.slots[slot].span.clone();
     let SlotKind::Amount { .. } = parsed.slots[slot].kind else { return None };
     let quantity = parsed.mission.shown(&text[span.clone()])?;

@@ -6,7 +6,7 @@ use super::check::{BATTERY, Names};
 use super::exits::exit_on;
 use super::format::agreement;
 use super::parser::Parsed;
-use crate::ids::DeviceKind;
+use crate::ids::{DeviceKind, SlotId};
 use crate::units::{Dimension, LARGEST, NotAQuantity, Quantity, parse_number, tidy};
 
 pub use crate::finding::Edit;
@@ -27,7 +27,7 @@ fn stride(quantity: Quantity, whole: bool, stride: Stride) -> f64 {
 }
 
 /// The slot in whose place a change belongs: the amount of a `let` when the slot only names it.
-pub fn source_slot(parsed: &Parsed, text: &str, slot: usize) -> usize {
+pub fn source_slot(parsed: &Parsed, text: &str, slot: SlotId) -> SlotId {
     let span = &parsed.slots[slot].span;
     let name = &text[span.clone()];
     let lets = &parsed.mission.lets;
@@ -36,14 +36,14 @@ pub fn source_slot(parsed: &Parsed, text: &str, slot: usize) -> usize {
     }
     lets.iter()
         .find(|entry| entry.name.node == name)
-        .and_then(|entry| parsed.slots.iter().position(|other| other.span == entry.value.span))
+        .and_then(|entry| parsed.slot_where(|other| other.span == entry.value.span))
         .unwrap_or(slot)
 }
 
 /// Moves a slot one step up or down: a number by its stride, a word to its neighbour in the list.
 /// None when there is nowhere to go.
-pub fn nudge(parsed: &Parsed, text: &str, names: &Names, slot: usize, up: bool, by: Stride) -> Option<Edit> {
-    let used = parsed.slots.get(slot)?;
+pub fn nudge(parsed: &Parsed, text: &str, names: &Names, slot: SlotId, up: bool, by: Stride) -> Option<Edit> {
+    let used = parsed.slots.get(slot.0)?;
     let source = source_slot(parsed, text, slot);
     let target = &parsed.slots[source];
     let current = &text[target.span.clone()];
@@ -75,7 +75,7 @@ pub fn nudge(parsed: &Parsed, text: &str, names: &Names, slot: usize, up: bool, 
 }
 
 /// The nearest amount that is safe, for a `let` that says what is.
-fn within_safe(parsed: &Parsed, slot: usize, quantity: Quantity) -> Quantity {
+fn within_safe(parsed: &Parsed, slot: SlotId, quantity: Quantity) -> Quantity {
     let of = |entry: &&Let| entry.value.span == parsed.slots[slot].span;
     let Some([low, high]) = parsed.mission.lets.iter().find(of).and_then(|entry| entry.safe.as_ref()) else {
         return quantity;
@@ -92,7 +92,7 @@ fn clamp(quantity: Quantity, kind: &SlotKind) -> Option<Quantity> {
 }
 
 /// What may stand in a slot that takes words; empty for amounts and free text.
-pub fn choices(parsed: &Parsed, names: &Names, slot: usize) -> Vec<String> {
+pub fn choices(parsed: &Parsed, names: &Names, slot: SlotId) -> Vec<String> {
     let named = |kind: DeviceKind| names.of_kind(kind).map(str::to_owned).collect();
     match &parsed.slots[slot].kind {
         SlotKind::Choice(words) => words.iter().map(|&word| word.to_owned()).collect(),
@@ -222,7 +222,7 @@ pub enum NotTaken {
 ///
 /// # Errors
 /// Why it may not stand there.
-pub fn set(parsed: &Parsed, text: &str, names: &Names, slot: usize, typed: &str) -> Result<Edit, NotTaken> {
+pub fn set(parsed: &Parsed, text: &str, names: &Names, slot: SlotId, typed: &str) -> Result<Edit, NotTaken> {
     let used = &parsed.slots[slot];
     let typed = typed.trim();
     match &used.kind {
@@ -269,7 +269,7 @@ fn read(text: &str) -> Option<Quantity> {
 }
 
 /// Replaces a slot, and the last word of its condition when that no longer agrees with the number.
-fn edit(parsed: &Parsed, text: &str, slot: usize, replacement: String) -> Edit {
+fn edit(parsed: &Parsed, text: &str, slot: SlotId, replacement: String) -> Edit {
     let slot = &parsed.slots[slot];
     let line = &parsed.lines[slot.line];
     // A word that may be left out comes and goes with the space before it.

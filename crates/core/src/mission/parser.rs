@@ -2,7 +2,7 @@
 //!
 //! [`super::sentence`] reads within a line; what a line means to the lines around it is decided here.
 
-use crate::ids::{DeviceKind, TextStep};
+use crate::ids::{DeviceKind, SlotId, TextStep};
 use std::ops::Range;
 
 use super::amounts;
@@ -35,6 +35,11 @@ pub struct Parsed {
 }
 
 impl Parsed {
+    /// The first slot that something holds for.
+    pub fn slot_where(&self, holds: impl FnMut(&Slot) -> bool) -> Option<SlotId> {
+        self.slots.iter().position(holds).map(SlotId)
+    }
+
     /// The slot at exactly this place.
     pub fn slot_at(&self, span: &Range<usize>) -> Option<&Slot> {
         let first = self.slots.partition_point(|slot| slot.span.start < span.start);

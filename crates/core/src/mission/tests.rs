@@ -1,6 +1,6 @@
 //! The language as a whole: findings with their places, formatting, slots and edits, and the laws they keep.
 
-use crate::ids::DeviceKind;
+use crate::ids::{DeviceKind, SlotId};
 use proptest::prelude::*;
 
 pub(super) mod changes;
@@ -257,10 +257,10 @@ fn the_demo_mission_is_formatted() {
 }
 
 /// The slot that holds `word`, counted from 0.
-fn slot(text: &str, word: &str, nth: usize) -> usize {
+fn slot(text: &str, word: &str, nth: usize) -> SlotId {
     let parsed = parse(text);
     let mut found = parsed.slots.iter().enumerate().filter(|(_, slot)| &text[slot.span.clone()] == word);
-    found.nth(nth).unwrap_or_else(|| panic!("no slot holds `{word}`")).0
+    SlotId(found.nth(nth).unwrap_or_else(|| panic!("no slot holds `{word}`")).0)
 }
 
 fn nudged(word: &str, nth: usize, up: bool, by: edit::Stride) -> Option<String> {
@@ -466,7 +466,7 @@ proptest! {
         let parsed = parse(DEMO);
         let slot = nth % parsed.slots.len();
         let by = if coarse { edit::Stride::Coarse } else { edit::Stride::Fine };
-        if let Some(edit) = edit::nudge(&parsed, DEMO, &names(), slot, up, by) {
+        if let Some(edit) = edit::nudge(&parsed, DEMO, &names(), SlotId(slot), up, by) {
             let text = edit.apply(DEMO);
             let again = parse(&text);
             prop_assert_eq!(again.slots.len(), parsed.slots.len());

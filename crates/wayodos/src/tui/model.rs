@@ -3,7 +3,7 @@
 use std::cell::RefCell;
 use std::collections::BTreeSet;
 use std::sync::Arc;
-use wayodos_core::ids::{SensorId, StepId, TextStep};
+use wayodos_core::ids::{SensorId, SlotId, StepId, TextStep};
 
 use ratatui::layout::{Position, Rect};
 use tui_input::Input;
@@ -377,18 +377,18 @@ impl Model {
     }
 
     /// The slots of a line, with their indices.
-    pub fn slots_on(&self, line: usize) -> impl DoubleEndedIterator<Item = (usize, &Slot)> {
+    pub fn slots_on(&self, line: usize) -> impl DoubleEndedIterator<Item = (SlotId, &Slot)> {
         // They stand in the order of the text.
         let slots = &self.prepared.parsed.slots;
         let span = self.lines().get(line).map_or(0..0, |line| line.span.clone());
         let first = slots.partition_point(|slot| slot.span.start < span.start);
         // A word that may be left out has its empty place at the end.
         let last = first + slots[first..].partition_point(|slot| slot.span.start <= span.end);
-        slots[first..last].iter().enumerate().map(move |(nth, slot)| (first + nth, slot))
+        slots[first..last].iter().enumerate().map(move |(nth, slot)| (SlotId(first + nth), slot))
     }
 
     /// Index of the slot under the cursor.
-    pub fn slot(&self) -> Option<usize> {
+    pub fn slot(&self) -> Option<SlotId> {
         self.slots_on(self.cursor.line).nth(self.cursor.nth).map(|(index, _)| index)
     }
 

@@ -1,6 +1,6 @@
 //! What becomes of a text when exits, amounts, comments, sides and copies are changed, letter for letter.
 
-use crate::ids::{DeviceKind, TextStep};
+use crate::ids::{DeviceKind, SlotId, TextStep};
 use proptest::prelude::*;
 
 use crate::finding::Severity;
@@ -36,10 +36,10 @@ fn line(text: &str, has: &str) -> usize {
     text.lines().position(|line| line.contains(has)).unwrap_or_else(|| panic!("no {has} in {text}"))
 }
 
-fn slot(text: &str, at: &str) -> usize {
+fn slot(text: &str, at: &str) -> SlotId {
     let start = text.find(at).expect("it is there");
     let parsed = parse(text);
-    parsed.slots.iter().position(|slot| slot.span.start == start).unwrap_or_else(|| panic!("no slot at {at}"))
+    parsed.slot_where(|slot| slot.span.start == start).unwrap_or_else(|| panic!("no slot at {at}"))
 }
 
 #[test]
@@ -259,11 +259,11 @@ proptest! {
                 4 => changed(&text, |of| split(of, TextStep(step), "travelled 40 mm")).ok(),
                 5 => changed(&text, |of| join(of, TextStep(step))).ok(),
                 6 => changed(&text, |of| link(of, TextStep(step))).ok(),
-                7 => convert(&parsed, &text, at % parsed.slots.len()).map(|edit| edit.apply(&text)),
+                7 => convert(&parsed, &text, SlotId(at % parsed.slots.len())).map(|edit| edit.apply(&text)),
                 _ => {
                     let amount = |slot: &usize| matches!(parsed.slots[*slot].kind, SlotKind::Amount { .. });
                     let slot = (0..parsed.slots.len()).filter(amount).nth(at % 5);
-                    slot.and_then(|slot| name_amount(&parsed, &text, &names, slot, &format!("n{}", text.len())).ok())
+                    slot.and_then(|slot| name_amount(&parsed, &text, &names, SlotId(slot), &format!("n{}", text.len())).ok())
                 }
             };
             let Some(new) = new else { continue };

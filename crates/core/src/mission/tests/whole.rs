@@ -1,6 +1,6 @@
 //! The whole language: missions made up from its grammar, and texts that are none.
 
-use crate::ids::TextStep;
+use crate::ids::{SlotId, TextStep};
 use proptest::prelude::*;
 
 use super::changes::changed;
@@ -240,7 +240,7 @@ fn nudging_stays_within_what_is_safe() {
     let mut now = text.to_owned();
     for _ in 0..4 {
         let parsed = parse(&now);
-        let Some(edit) = nudge(&parsed, &now, &names(), 0, true, Stride::Coarse) else { break };
+        let Some(edit) = nudge(&parsed, &now, &names(), SlotId(0), true, Stride::Coarse) else { break };
         now = edit.apply(&now);
     }
     assert!(now.starts_with("let cruise = 32 %, safe"), "{now}");
@@ -257,7 +257,7 @@ fn only_what_makes_sense_is_offered() {
     let offered = |word: &str, nth: usize| {
         let slot =
             parsed.slots.iter().enumerate().filter(|(_, slot)| &text[slot.span.clone()] == word).nth(nth).unwrap().0;
-        choices(&parsed, &names(), slot).join(" ")
+        choices(&parsed, &names(), SlotId(slot)).join(" ")
     };
     assert_eq!(offered("front", 0), "front");
     assert_eq!(offered("floor-left", 0), "floor-left floor-right hue");
@@ -282,7 +282,7 @@ fn whether_a_call_is_mirrored_is_nudged_like_any_word() {
     let at = |text: &str| {
         let parsed = parse(text);
         let is_it = |kind: &crate::mission::SlotKind| matches!(kind, crate::mission::SlotKind::Choice(words) if words.contains(&"mirrored"));
-        parsed.slots.iter().position(|slot| is_it(&slot.kind)).unwrap()
+        parsed.slot_where(|slot| is_it(&slot.kind)).unwrap()
     };
     let turned = |text: &str| nudge(&parse(text), text, &names(), at(text), true, Stride::Fine).unwrap().apply(text);
     let mirrored = turned(text);

@@ -1,6 +1,7 @@
 //! Moving through the mission, and changing what stands in its slots.
 
 use std::sync::Arc;
+use wayodos_core::ids::SlotId;
 
 use tui_input::Input;
 use wayodos_core::mission::about;
@@ -50,7 +51,7 @@ pub(super) fn move_line(model: &mut Model, down: bool) {
 
 /// Puts the cursor on a line, on the slot nearest to the column where it was.
 pub(super) fn go_to_line(model: &mut Model, line: usize) {
-    let column = |slot: usize| {
+    let column = |slot: SlotId| {
         let slot = &model.prepared.parsed.slots[slot];
         slot.span.start - model.lines()[slot.line].span.start
     };
@@ -200,7 +201,7 @@ pub(super) fn first_changed(old: &str, new: &str) -> usize {
 pub(super) fn to_change(model: &mut Model, old: &str) {
     let first = first_changed(old, &model.text);
     let of = |line: &usize| {
-        let amount = |(_, slot): (usize, &wayodos_core::mission::Slot)| matches!(slot.kind, SlotKind::Amount { .. });
+        let amount = |(_, slot): (SlotId, &wayodos_core::mission::Slot)| matches!(slot.kind, SlotKind::Amount { .. });
         matches!(model.lines()[*line].kind, LineKind::Behaviour | LineKind::Exit | LineKind::Row | LineKind::Watch)
             && model.slots_on(*line).any(amount)
     };

@@ -1,7 +1,7 @@
 //! The mission pane: sentences with their slots, the evidence of the run in the margin, findings under their lines.
 
 use std::sync::Arc;
-use wayodos_core::ids::StepId;
+use wayodos_core::ids::{SlotId, StepId};
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Position, Rect};
@@ -264,7 +264,7 @@ fn sentence(
 }
 
 /// The word that may be put into the empty place under the cursor.
-fn left_out(model: &Model, slot: Option<usize>) -> Option<&'static str> {
+fn left_out(model: &Model, slot: Option<SlotId>) -> Option<&'static str> {
     let slot = &model.prepared.parsed.slots[slot?];
     match slot.kind {
         SlotKind::Choice(words) if slot.span.is_empty() => words.iter().copied().find(|word| !word.is_empty()),
@@ -305,7 +305,7 @@ fn begin_here(theme: Theme, area: Rect, rows: usize, buffer: &mut Buffer) {
 }
 
 /// How a byte of the text looks.
-fn style_at(model: &Model, theme: Theme, line: usize, at: usize, slot: Option<usize>) -> Style {
+fn style_at(model: &Model, theme: Theme, line: usize, at: usize, slot: Option<SlotId>) -> Style {
     let parsed = &model.prepared.parsed;
     let about = &parsed.lines[line];
     if about.comment.as_ref().is_some_and(|comment| comment.contains(&at)) {
