@@ -156,8 +156,43 @@ impl<T: Holds> Holds for toml::Spanned<T> {
 /// Defines a section of a file: the struct that it is read into, and its description.
 ///
 /// Each key has its type, `required` or what holds when it is left out, a typical value as it is written, a range in SI
-/// units if the loader knows one, and a sentence.
+/// units if the loader knows one, and a sentence. `..SHAPE` and `..PATH` stand for the keys that several sections share.
 macro_rules! section {
+    // Where something lies and what shape it has: keys that many sections of a field share.
+    (
+        $(#[$meta:meta])* $vis:vis $name:ident $title:literal $about:literal
+        $( $(#[$attr:meta])* $key:ident: $type:ty = $typical:literal, $need:expr $(, in $range:expr)?, $what:literal; )*
+        ..SHAPE;
+        $($rest:tt)*
+    ) => {
+        $crate::keys::section! {
+            $(#[$meta])* $vis $name $title $about
+            $( $(#[$attr])* $key: $type = $typical, $need $(, in $range)?, $what; )*
+            at: Option<Pair> = "\"300, 200 mm\"", Some("given by `points`"), "The middle of the shape.";
+            size: Option<Spanned<Pair>> = "\"120, 80 mm\"", Some("given by `diameter` or `points`"), "Width and height of a rectangle.";
+            turned: Option<Angle> = "\"30 deg\"", Some("0 deg"), "The rectangle is turned counter-clockwise by this angle.";
+            diameter: Option<Positive<Length>> = "\"80 mm\"", Some("given by `size` or `points`"), "The diameter of a disc.";
+            points: Option<Spanned<Vec<Pair>>> = "[\"100, 100 mm\", \"200, 100 mm\", \"150, 180 mm\"]", Some("given by `at`"), "The corners, in the order in which they go round.";
+            $($rest)*
+        }
+    };
+    // A line that is laid: keys that tape and walls share.
+    (
+        $(#[$meta:meta])* $vis:vis $name:ident $title:literal $about:literal
+        $( $(#[$attr:meta])* $key:ident: $type:ty = $typical:literal, $need:expr $(, in $range:expr)?, $what:literal; )*
+        ..PATH;
+        $($rest:tt)*
+    ) => {
+        $crate::keys::section! {
+            $(#[$meta])* $vis $name $title $about
+            $( $(#[$attr])* $key: $type = $typical, $need $(, in $range)?, $what; )*
+            from: Option<Pair> = "\"300, 200 mm\"", Some("given by `points`"), "Where the tape begins, for a path of legs.";
+            heading: Option<Angle> = "\"0 deg\"", Some("0 deg"), "The heading in which the tape begins.";
+            legs: Option<Spanned<Vec<String>>> = "[\"ahead 600 mm\", \"bend left 90 deg radius 200 mm\"]", Some("given by `points`"), "Pieces laid like tape: `ahead`, `bend`, `corner`, `to`.";
+            points: Option<Spanned<Vec<Pair>>> = "[\"300, 200 mm\", \"900, 200 mm\"]", Some("given by `legs`"), "The middle line, corner by corner.";
+            $($rest)*
+        }
+    };
     (
         $(#[$meta:meta])* $vis:vis $name:ident $title:literal $about:literal
         $( $(#[$attr:meta])* $key:ident: $type:ty = $typical:literal, $need:expr $(, in $range:expr)?, $what:literal; )*

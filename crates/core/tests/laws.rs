@@ -458,7 +458,8 @@ proptest! {
         let other = course(&bars(&places, true), &mirrored);
         prop_assert_eq!(&one.0, &other.0, "{}\n=>\n{}", text, mirrored);
         let off = ((one.1 - other.1).abs(), (one.2 + other.2 - 0.8).abs(), (one.3 + other.3).abs());
-        prop_assert!(off.0 < 1e-3 && off.1 < 1e-3 && off.2 < 1e-2, "{:?}\n{}\n=>\n{}", off, text, mirrored);
+        // On the very edge of a limit a row may hold one tick sooner in one of the two: that tick's way and turn.
+        prop_assert!(off.0 < 2e-3 && off.1 < 2e-3 && off.2 < 3e-2, "{:?}\n{}\n=>\n{}", off, text, mirrored);
 
         // And so does a routine that is called mirrored.
         let whole = |call: &str| std::format!("mission \"m\"\nlimit 20 s\nstart home\nstep \"all\"\ndo all{call}\nroutine all\nstep \"zero\"\nmeasure heading as bearing\n{steps}end\n{THERE}");

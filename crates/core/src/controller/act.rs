@@ -16,7 +16,7 @@ const LOST_FOR: f64 = 0.1;
 impl Controller {
     /// What the innermost active step tells the wheels; it may remember something for the next tick.
     pub(super) fn command(&mut self, program: &Program, readings: &Readings<'_>) -> Command {
-        let Some(frame) = self.frames.last().copied() else { return Command::BRAKE };
+        let Some(frame) = self.frames.last() else { return Command::BRAKE };
         let steer =
             |pace: WheelCommand, shift: f64| Command { left: pace.plus(-shift, 1.0), right: pace.plus(shift, 1.0) };
         match &program.steps[frame.step].action {
@@ -26,7 +26,7 @@ impl Controller {
                 steer(*pace, gain * wrap(frame.heading - self.heading(readings)))
             }
             Action::Follow(follow) => {
-                let (command, frame) = followed(program, follow, frame, readings);
+                let (command, frame) = followed(program, follow, *frame, readings);
                 self.keep_frame(frame);
                 command
             }
@@ -48,7 +48,8 @@ impl Controller {
             Action::Square { sensors, pace } => {
                 let seen = seen(program, sensors, readings);
                 let stands = [frame.stands[0] || seen[0], frame.stands[1] || seen[1]];
-                self.keep_frame(Frame { stands, ..frame });
+                let frame = Frame { stands, ..*frame };
+                self.keep_frame(frame);
                 let wheel = |stands: bool| if stands { WheelCommand::Brake } else { *pace };
                 Command { left: wheel(stands[0]), right: wheel(stands[1]) }
             }

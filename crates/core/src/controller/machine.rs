@@ -191,8 +191,8 @@ pub(super) struct Frame {
     pub passes: u32,
     /// How it ended by itself.
     pub ending: Option<Ending>,
-    /// Which of its own exits made it do so, and by which look.
-    pub ender: Option<(usize, usize)>,
+    /// Which of its own exits made it do so, and by which look: small numbers, since a frame is copied at every tick.
+    pub ender: Option<(u32, u32)>,
     /// How far off the line it was at the tick before.
     pub off: Option<f64>,
     /// How far off it was when the line was seen last.
@@ -500,7 +500,7 @@ impl Controller {
         let program = now.program;
         let step = self.frames[at].step;
         let term = &program.steps[step].exits[exit].term;
-        self.frames[at].ender = Some((exit, self.held_look(term)));
+        self.frames[at].ender = Some((exit as u32, self.held_look(term) as u32));
         self.forget_labels(term);
         self.keep_labels(term);
         now.events.push(Event::Ended { step, exit });
@@ -736,7 +736,8 @@ impl Controller {
                         None => {
                             self.watched(&frame, now);
                             self.done(&frame, readings);
-                            let (exit, look) = frame.ender.map_or((None, 0), |(exit, look)| (Some(exit), look));
+                            let (exit, look) =
+                                frame.ender.map_or((None, 0), |(exit, look)| (Some(exit as usize), look as usize));
                             now.events.push(Event::Left { step, exit, look });
                             Goal::Next
                         }

@@ -1,7 +1,7 @@
 //! Field files: TOML text to a [`Field`] and findings.
 
-/// The keys of a table that say where something lies. The tables repeat them because serde cannot flatten one into
-/// another and still refuse unknown keys.
+/// The keys of a table that say where something lies, as one value: serde cannot flatten one table into another and
+/// still refuse unknown keys.
 macro_rules! place {
     ($table:expr) => {
         Place {
@@ -49,31 +49,21 @@ section! {
         width: Positive<Length> = "\"20 mm\"", REQUIRED, "Its width.";
         #[serde(default)]
         keep_off: bool = "true", Some("false"), "Whether it is not to be touched.";
-        from: Option<Pair> = "\"300, 200 mm\"", Some("given by `points`"), "Where the tape begins, for a path of legs.";
-        heading: Option<Angle> = "\"0 deg\"", Some("0 deg"), "The heading in which the tape begins.";
-        legs: Option<Spanned<Vec<String>>> = "[\"ahead 600 mm\", \"bend left 90 deg radius 200 mm\"]", Some("given by `points`"), "Pieces laid like tape: `ahead`, `bend`, `corner`, `to`.";
-        points: Option<Spanned<Vec<Pair>>> = "[\"300, 200 mm\", \"900, 200 mm\"]", Some("given by `legs`"), "The middle line, corner by corner.";
+        ..PATH;
 }
 
 section! {
     PatchTable "[[patch]] and [[platform]]" "A patch of another surface; a platform stands up from the mat."
         name: Option<Spanned<String>> = "\"causeway\"", Some("none"), "What people call it.";
         surface: Spanned<String> = "\"dark\"", REQUIRED, "What it looks like: the name of a [surface].";
-        at: Option<Pair> = "\"300, 200 mm\"", Some("given by `points`"), "The middle of the shape.";
-        size: Option<Spanned<Pair>> = "\"120, 80 mm\"", Some("given by `diameter` or `points`"), "Width and height of a rectangle.";
-        turned: Option<Angle> = "\"30 deg\"", Some("0 deg"), "The rectangle is turned counter-clockwise by this angle.";
-        diameter: Option<Positive<Length>> = "\"80 mm\"", Some("given by `size` or `points`"), "The diameter of a disc.";
-        points: Option<Spanned<Vec<Pair>>> = "[\"100, 100 mm\", \"200, 100 mm\", \"150, 180 mm\"]", Some("given by `at`"), "The corners, in the order in which they go round.";
+        ..SHAPE;
 }
 
 section! {
     WallTable "[[wall]]" "A wall that nothing passes."
         name: Option<Spanned<String>> = "\"causeway\"", Some("none"), "What people call it.";
         thickness: Positive<Length> = "\"16 mm\"", REQUIRED, "Its whole thickness.";
-        from: Option<Pair> = "\"300, 200 mm\"", Some("given by `points`"), "Where the tape begins, for a path of legs.";
-        heading: Option<Angle> = "\"0 deg\"", Some("0 deg"), "The heading in which the tape begins.";
-        legs: Option<Spanned<Vec<String>>> = "[\"ahead 600 mm\", \"bend left 90 deg radius 200 mm\"]", Some("given by `points`"), "Pieces laid like tape: `ahead`, `bend`, `corner`, `to`.";
-        points: Option<Spanned<Vec<Pair>>> = "[\"300, 200 mm\", \"900, 200 mm\"]", Some("given by `legs`"), "The middle line, corner by corner.";
+        ..PATH;
 }
 
 section! {

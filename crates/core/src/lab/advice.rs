@@ -102,6 +102,9 @@ impl<'a> Adviser<'a> {
 
     /// The steps that have the wheels while a step is active: itself, or those within it.
     fn leaves(&self, step: StepId) -> Vec<StepId> {
+        if self.rims(step).is_some() {
+            return vec![step];
+        }
         let (mut open, mut leaves) = (vec![step], Vec::new());
         while let Some(at) = open.pop() {
             if self.rims(at).is_some() {

@@ -37,6 +37,10 @@ pub fn tokens(text: &str, line: Range<usize>) -> (Vec<Token>, Option<Range<usize
     let mut found = Vec::new();
     let mut at = line.start;
     while at < line.end {
+        if text.as_bytes()[at] == b' ' {
+            at += 1;
+            continue;
+        }
         let rest = &text[at..line.end];
         let first = rest.chars().next().expect("not at the end of the line");
         let (kind, length) = match first {
@@ -80,14 +84,22 @@ fn number_length(rest: &str) -> usize {
 }
 
 fn word_length(rest: &str) -> usize {
-    let mut chars = rest.char_indices().peekable();
-    while let Some((at, c)) = chars.next() {
-        let inside_hyphen = c == '-' && chars.peek().is_some_and(|(_, next)| next.is_alphanumeric());
-        if !(c.is_alphanumeric() || c == '_' || inside_hyphen) {
-            return at;
-        }
+    let bytes = rest.as_bytes();
+    let mut at = 0;
+    loop {
+        // Nearly all letters are ASCII, and need no decoding.
+        at += bytes[at..].iter().take_while(|byte| byte.is_ascii_alphanumeric() || **byte == b'_').count();
+        let next = match bytes.get(at) {
+            // A hyphen belongs to a word only within it.
+            Some(b'-') => rest[at + 1..].starts_with(char::is_alphanumeric).then_some(1),
+            Some(byte) if !byte.is_ascii() => {
+                rest[at..].chars().next().filter(|letter| letter.is_alphanumeric()).map(char::len_utf8)
+            }
+            _ => None,
+        };
+        let Some(length) = next else { return at };
+        at += length;
     }
-    rest.len()
 }
 
 #[cfg(test)]

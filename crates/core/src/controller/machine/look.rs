@@ -8,9 +8,14 @@ use crate::ids::SensorId;
 use crate::mission::{apply, reckon};
 
 impl Controller {
-    /// What an amount is worth now.
+    /// What an amount is worth now. Nearly all are known before the run, and cost a comparison.
     #[inline]
     pub(super) fn value(&self, num: &Num, readings: &Readings<'_>) -> f64 {
+        if let Num::Is(value) = num { *value } else { self.worked_out(num, readings) }
+    }
+
+    #[inline(never)]
+    fn worked_out(&self, num: &Num, readings: &Readings<'_>) -> f64 {
         match num {
             Num::Is(value) => *value,
             Num::Kept(name) => self.kept[*name],

@@ -120,7 +120,7 @@ impl Controller {
             step: frame.step,
             since: self.seconds(frame),
             passes: frame.passes,
-            ender: frame.ender.map(|(exit, _)| exit),
+            ender: frame.ender.map(|(exit, _)| exit as usize),
             exits: exits.map(|exit| self.term_standing(&exit.term, frame, readings)).collect(),
         }
     }

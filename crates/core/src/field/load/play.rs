@@ -27,11 +27,7 @@ section! {
     pub(super) ObjectTable "[[object]]" "A thing that can be pushed."
         name: Spanned<String> = "\"basket\"", REQUIRED, "Its name.";
         surface: Spanned<String> = "\"dark\"", REQUIRED, "What it looks like: the name of a [surface].";
-        at: Option<Pair> = "\"300, 200 mm\"", Some("given by `points`"), "The middle of the shape.";
-        size: Option<Spanned<Pair>> = "\"120, 80 mm\"", Some("given by `diameter` or `points`"), "Width and height of a rectangle.";
-        turned: Option<Angle> = "\"30 deg\"", Some("0 deg"), "The rectangle is turned counter-clockwise by this angle.";
-        diameter: Option<Positive<Length>> = "\"80 mm\"", Some("given by `size` or `points`"), "The diameter of a disc.";
-        points: Option<Spanned<Vec<Pair>>> = "[\"100, 100 mm\", \"200, 100 mm\", \"150, 180 mm\"]", Some("given by `at`"), "The corners, in the order in which they go round.";
+        ..SHAPE;
         mass: Spanned<Positive<Mass>> = "\"120 g\"", REQUIRED, in 0.001..50.0, "Its mass.";
         friction: Option<Spanned<f64>> = "0.4", Some("0.4"), in 0.01..3.0, "Its friction coefficient on the mat.";
         bounce: Option<Spanned<Percent>> = "\"10 %\"", Some("0 %"), in 0.0..1.0, "How much of its speed it keeps when it hits something.";
@@ -41,11 +37,7 @@ section! {
     pub(super) ObstacleTable "[[obstacle]]" "A thing that nothing pushes, and that may come, leave or walk."
         name: Spanned<String> = "\"heron\"", REQUIRED, "Its name.";
         surface: Spanned<String> = "\"dark\"", REQUIRED, "What it looks like: the name of a [surface].";
-        at: Option<Pair> = "\"300, 200 mm\"", Some("given by `points`"), "The middle of the shape.";
-        size: Option<Spanned<Pair>> = "\"120, 80 mm\"", Some("given by `diameter` or `points`"), "Width and height of a rectangle.";
-        turned: Option<Angle> = "\"30 deg\"", Some("0 deg"), "The rectangle is turned counter-clockwise by this angle.";
-        diameter: Option<Positive<Length>> = "\"80 mm\"", Some("given by `size` or `points`"), "The diameter of a disc.";
-        points: Option<Spanned<Vec<Pair>>> = "[\"100, 100 mm\", \"200, 100 mm\", \"150, 180 mm\"]", Some("given by `at`"), "The corners, in the order in which they go round.";
+        ..SHAPE;
         comes: Option<Spanned<Time>> = "\"4 s\"", Some("at the start"), "When it comes, after the start.";
         leaves: Option<Spanned<Time>> = "\"9 s\"", Some("never"), "When it leaves, after the start.";
         every: Option<Spanned<Time>> = "\"12 s\"", Some("once"), "It comes again after this time, again and again.";
@@ -69,11 +61,7 @@ section! {
 section! {
     pub(super) ZoneTable "[[zone]]" "An area that the score sheet speaks of."
         name: Spanned<String> = "\"goal\"", REQUIRED, "Its name.";
-        at: Option<Pair> = "\"300, 200 mm\"", Some("given by `points`"), "The middle of the shape.";
-        size: Option<Spanned<Pair>> = "\"120, 80 mm\"", Some("given by `diameter` or `points`"), "Width and height of a rectangle.";
-        turned: Option<Angle> = "\"30 deg\"", Some("0 deg"), "The rectangle is turned counter-clockwise by this angle.";
-        diameter: Option<Positive<Length>> = "\"80 mm\"", Some("given by `size` or `points`"), "The diameter of a disc.";
-        points: Option<Spanned<Vec<Pair>>> = "[\"100, 100 mm\", \"200, 100 mm\", \"150, 180 mm\"]", Some("given by `at`"), "The corners, in the order in which they go round.";
+        ..SHAPE;
 }
 
 #[derive(Deserialize)]

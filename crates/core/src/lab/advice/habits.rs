@@ -133,15 +133,17 @@ impl Adviser<'_> {
 
     /// K53: one of several like sentences that differs in one number.
     fn copies(&mut self) {
-        let mut alike: BTreeMap<String, Vec<(usize, Vec<String>)>> = BTreeMap::new();
+        let text = self.text;
+        let mut alike: BTreeMap<String, Vec<(usize, Vec<&str>)>> = BTreeMap::new();
         for step in &self.parsed.mission.steps {
             let Some((behaviour, line)) = &step.behaviour else { continue };
-            let mut words = String::new();
+            let sentence = &text[behaviour.span.clone()];
+            let mut words = String::with_capacity(sentence.len() + 1);
             let mut numbers = Vec::new();
-            for part in self.text[behaviour.span.clone()].split_whitespace() {
+            for part in sentence.split_whitespace() {
                 let number = part.trim_end_matches(',');
-                if number.parse::<f64>().is_ok() {
-                    numbers.push(number.to_owned());
+                if !number.starts_with(char::is_alphabetic) && number.parse::<f64>().is_ok() {
+                    numbers.push(number);
                     words.push('#');
                 } else {
                     words.push_str(part);
@@ -153,7 +155,7 @@ impl Adviser<'_> {
             }
         }
         for of in alike.into_values().filter(|of| of.len() >= 4) {
-            let mut counts: BTreeMap<&[String], usize> = BTreeMap::new();
+            let mut counts: BTreeMap<&[&str], usize> = BTreeMap::new();
             for (_, numbers) in &of {
                 *counts.entry(numbers).or_default() += 1;
             }
@@ -176,18 +178,16 @@ impl Adviser<'_> {
         let mission = &self.parsed.mission;
         for pair in mission.steps.windows(2) {
             let (first, second) = (&pair[0], &pair[1]);
-            let said = |step: &Step| {
-                step.behaviour.as_ref().map(|(behaviour, _)| self.text[behaviour.span.clone()].to_owned())
-            };
+            let said = |step: &Step| step.behaviour.as_ref().map(|(behaviour, _)| &self.text[behaviour.span.clone()]);
             let one_look = |step: &Step| match step.exits.as_slice() {
                 [exit] => matches!(exit.condition.node, Condition::Sees { .. } | Condition::Reads { .. }),
                 _ => false,
             };
             if first.block == second.block
-                && said(first).is_some()
-                && said(first) == said(second)
                 && one_look(first)
                 && one_look(second)
+                && said(first).is_some()
+                && said(first) == said(second)
                 && first.exits[0].condition.node != second.exits[0].condition.node
             {
                 let line = second.exits[0].line;
