@@ -473,7 +473,7 @@ pub enum Armed {
 }
 
 impl Term {
-    /// Calls for every look, in written order.
+    /// Calls for every look, in written order. Nothing is allocated: the controller does this within a tick.
     pub fn each<'a>(&'a self, call: &mut dyn FnMut(&'a Look)) {
         match self {
             Self::Look(look) => call(look),
@@ -483,10 +483,8 @@ impl Term {
     }
 
     /// Every look, in written order.
-    pub fn looks(&self) -> Vec<&Look> {
-        let mut looks = Vec::new();
-        self.each(&mut |look| looks.push(look));
-        looks
+    pub const fn looks(&self) -> Looks<'_> {
+        Looks { next: Some(self), open: Vec::new() }
     }
 
     /// The one look, when there is just one and nothing around it.
@@ -494,6 +492,29 @@ impl Term {
         match self {
             Self::Look(look) => Some(look),
             Self::Any(_) | Self::All(_) | Self::Not(_) | Self::For(..) | Self::After(..) | Self::As(..) => None,
+        }
+    }
+}
+
+/// The looks of a term. Nearly all terms are one look, and need no room for more.
+#[derive(Clone, Debug)]
+pub struct Looks<'a> {
+    next: Option<&'a Term>,
+    open: Vec<&'a Term>,
+}
+
+impl<'a> Iterator for Looks<'a> {
+    type Item = &'a Look;
+
+    fn next(&mut self) -> Option<&'a Look> {
+        loop {
+            match self.next.take().or_else(|| self.open.pop())? {
+                Term::Look(look) => return Some(look),
+                Term::Any(terms) | Term::All(terms) => self.open.extend(terms.iter().rev()),
+                Term::Not(term) | Term::For(term, ..) | Term::After(term, ..) | Term::As(term, _) => {
+                    self.next = Some(term);
+                }
+            }
         }
     }
 }

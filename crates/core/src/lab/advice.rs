@@ -101,20 +101,17 @@ impl<'a> Adviser<'a> {
     }
 
     /// The steps that have the wheels while a step is active: itself, or those within it.
-    fn leaves(&self, step: StepId) -> Vec<StepId> {
-        if self.rims(step).is_some() {
-            return vec![step];
-        }
-        let (mut open, mut leaves) = (vec![step], Vec::new());
-        while let Some(at) = open.pop() {
-            if self.rims(at).is_some() {
-                leaves.push(at);
-            } else {
-                open.extend(&self.within[at]);
+    fn leaves(&self, step: StepId) -> impl Iterator<Item = StepId> {
+        let (mut next, mut open) = (Some(step), Vec::new());
+        std::iter::from_fn(move || {
+            loop {
+                let at = next.take().or_else(|| open.pop())?;
+                if self.rims(at).is_some() {
+                    return Some(at);
+                }
+                open.extend(self.within[at].iter().rev());
             }
-        }
-        leaves.sort_unstable();
-        leaves
+        })
     }
 
     /// The fastest that a place of the robot (ahead, left of the axle's middle, metres) moves during a step, m/s.
@@ -124,7 +121,7 @@ impl<'a> Adviser<'a> {
             let (ahead, turn) = (f64::midpoint(left, right), (right - left) / self.robot.track_width);
             crate::units::math::length(ahead - turn * place.1, turn * place.0)
         };
-        self.leaves(step).into_iter().map(of).fold(0.0, f64::max)
+        self.leaves(step).map(of).fold(0.0, f64::max)
     }
 
     /// How fast a step drives and turns: m/s ahead, rad/s to the left.

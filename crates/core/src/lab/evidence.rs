@@ -128,7 +128,7 @@ fn one(
     program: &Program,
     robot: &Robot,
 ) -> Evidence {
-    let looks = exit.term.looks();
+    let looks: Vec<_> = exit.term.looks().collect();
     if visit.exit == Some(index) || standing.is_some_and(|(_, ended)| ended) {
         let fired = looks.get(visit.look).or(looks.first());
         let armed = matches!(exit.term, Term::For(..) | Term::After(..));

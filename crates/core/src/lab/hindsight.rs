@@ -132,7 +132,7 @@ fn unlooked(run: &Run, program: &Program, visit: &Visit, term: &Term) -> Option<
         Armed::Time(seconds) => seconds.fixed().is_some_and(|seconds| trace.seconds(tick - visit.entered) < seconds),
         Armed::Length(length) => length.fixed().is_some_and(|length| rolled(tick) < length),
     };
-    let test = &term.looks().into_iter().find(|look| look.test.sensor().is_some())?.test;
+    let test = &term.looks().find(|look| look.test.sensor().is_some())?.test;
     let holds = |tick: usize| test.beyond(&trace.knew(tick), program).is_some_and(|beyond| beyond > 0.0);
     let blind = (visit.entered + 1..=visit.left).take_while(|tick| waits(*tick));
     // What is left behind at the beginning of the step is what the arming is for.
@@ -140,5 +140,5 @@ fn unlooked(run: &Run, program: &Program, visit: &Visit, term: &Term) -> Option<
 }
 
 fn looks_outside(term: &crate::controller::Term) -> bool {
-    term.looks().iter().any(|look| look.test.sensor().is_some() || matches!(look.test, Test::Range { .. }))
+    term.looks().any(|look| look.test.sensor().is_some() || matches!(look.test, Test::Range { .. }))
 }

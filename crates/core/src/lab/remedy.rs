@@ -229,8 +229,7 @@ impl Found<'_> {
         let Some((entered, left, Evidence::Spare(spare))) = story.visits.last().copied() else { return };
         let run = self.case.run;
         let Some(term) = self.case.program.steps[step].exits.get(exit).map(|exit| &exit.term) else { return };
-        let looks = term.looks();
-        let Some(look) = looks.first() else { return };
+        let Some(look) = term.looks().next() else { return };
         match (&look.test, &written.condition.node) {
             (Test::Reads { sensor, below, .. }, _) => {
                 if let Condition::Reads { limit, .. } = reads(&written.condition) {

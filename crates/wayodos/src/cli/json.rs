@@ -194,7 +194,7 @@ pub fn run(project: &Project, all: &[Finding], told: &Told, wall_ms: f64) -> Str
             exit: exit.map(|exit| exit.words.as_str()),
             // Which of several terms it was.
             term: exit.and_then(|exit| {
-                let looks = exit.term.looks();
+                let looks: Vec<_> = exit.term.looks().collect();
                 looks.get(step.visit.look).filter(|_| looks.len() > 1).map(|look| look.words.as_str())
             }),
             target: exit.map(|exit| goal_words(program, step.visit.step, &exit.goal)),

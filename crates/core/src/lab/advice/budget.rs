@@ -50,12 +50,9 @@ impl Adviser<'_> {
         let Some((name, width)) = self.narrowest(surface) else { return };
         let moved = speed * (period + seconds);
         if moved > width {
-            let leaves = self.leaves(index);
-            let fast = leaves.iter().max_by(|a, b| {
-                let of = |leaf: StepId| self.fastest(leaf, (about.ahead, about.left));
-                of(**a).total_cmp(&of(**b))
-            });
-            let pace = fast.map_or_else(String::new, |leaf| pace_words(&self.of(*leaf).action));
+            let of = |leaf: StepId| self.fastest(leaf, (about.ahead, about.left));
+            let fast = self.leaves(index).max_by(|a, b| of(*a).total_cmp(&of(*b)));
+            let pace = fast.map_or_else(String::new, |leaf| pace_words(&self.of(leaf).action));
             let until = if seconds > 0.0 { "during the time that it must see it" } else { "between two readings" };
             let message =
                 format!("at {pace} `{}` moves {} {until}; {name} is {} wide", about.name, mm(moved), mm(width));
@@ -120,9 +117,8 @@ impl Adviser<'_> {
     /// K42: an amount smaller than what the robot does between two looks.
     fn resolution(&mut self, index: StepId, look: &Look, line: usize) {
         let period = f64::from(self.robot.control_ms) / 1e3;
-        let leaves = self.leaves(index);
         let fastest = |of: fn((f64, f64)) -> f64| {
-            leaves.iter().map(|leaf| of(self.motion(*leaf)).abs()).fold(0.0, f64::max) * period
+            self.leaves(index).map(|leaf| of(self.motion(leaf)).abs()).fold(0.0, f64::max) * period
         };
         let deg = |angle: f64| format!("{:.1} deg", angle.to_degrees());
         let (step, amount, shown): (f64, f64, &dyn Fn(f64) -> String) =
@@ -185,7 +181,7 @@ impl Adviser<'_> {
     fn scan(&mut self, index: StepId, look: &Look, line: usize) {
         let Test::Range { ranger, .. } = look.test else { return };
         let about = &self.robot.rangers[ranger];
-        let turns = self.leaves(index).into_iter().map(|leaf| self.motion(leaf));
+        let turns = self.leaves(index).map(|leaf| self.motion(leaf));
         let turn = turns.filter(|motion| motion.0.abs() < 0.02).map(|motion| motion.1.abs()).fold(0.0, f64::max);
         let step = turn * f64::from(about.period_ms) / 1e3;
         let told = if turn > about.blind_above {
@@ -209,7 +205,7 @@ impl Adviser<'_> {
     /// K23: for how far an exit is not looked at.
     fn waits(&mut self, index: StepId, exit: &ProgramExit) {
         let Term::After(term, armed, _) = &exit.term else { return };
-        let floor = term.looks().into_iter().find(|look| look.test.sensor().is_some());
+        let floor = term.looks().find(|look| look.test.sensor().is_some());
         let Some((look, sensor)) = floor.and_then(|look| Some((look, look.test.sensor()?))) else { return };
         let about = &self.robot.sensors[sensor];
         let blind = match armed {
@@ -374,7 +370,7 @@ impl Adviser<'_> {
                 0.0
             }
         };
-        let exits = step.exits.iter().map(|exit| exit.term.looks().into_iter().map(of).fold(f64::INFINITY, f64::min));
+        let exits = step.exits.iter().map(|exit| exit.term.looks().map(of).fold(f64::INFINITY, f64::min));
         let least = exits.fold(f64::INFINITY, f64::min);
         if least.is_finite() { least } else { 0.0 }
     }

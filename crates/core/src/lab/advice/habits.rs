@@ -200,8 +200,8 @@ impl Adviser<'_> {
     /// K29: safety below something else. K32: a signal at every tick.
     fn reflexes(&mut self) {
         let program = self.program;
-        let floor = |term: &Term| term.looks().iter().any(|look| look.test.sensor().is_some());
-        let far = |term: &Term| term.looks().iter().any(|look| matches!(look.test, Test::Range { .. }));
+        let floor = |term: &Term| term.looks().any(|look| look.test.sensor().is_some());
+        let far = |term: &Term| term.looks().any(|look| matches!(look.test, Test::Range { .. }));
         let edge = self.rim().is_some() || self.field.marks.iter().any(|mark| mark.keep_off);
         if !edge {
             return self.lasting();
@@ -224,7 +224,7 @@ impl Adviser<'_> {
                     rows[..index].iter().any(|other| other.term.as_ref().is_some_and(|it| far(it) && !floor(it)));
                 if far_above {
                     let line = self.of(row.step).line;
-                    let words = term.looks().first().map_or_else(String::new, |look| look.words.clone());
+                    let words = term.looks().next().map_or_else(String::new, |look| look.words.clone());
                     let message =
                         format!("a row above has priority over `{words}`, which keeps the robot from falling off");
                     self.warn("K29", line, message, "move this row to the top");
@@ -271,7 +271,7 @@ impl Adviser<'_> {
                 "add a last row `otherwise -> ...`; without it the next step follows",
             );
         }
-        let words = |term: &Term| term.looks().iter().map(|look| look.words.clone()).collect::<Vec<_>>();
+        let words = |term: &Term| term.looks().map(|look| look.words.clone()).collect::<Vec<_>>();
         for (index, (term, _)) in rows.iter().enumerate() {
             let Some(term) = term else { continue };
             if rows[..index].iter().any(|(other, _)| other.as_ref().is_some_and(|other| words(other) == words(term))) {
@@ -401,9 +401,7 @@ impl Adviser<'_> {
             let Some(target) = self.target(index, &exit.goal) else { continue };
             let (ahead, turn) = self.motion(target);
             let turns = turn.abs() > 1e-6 && ahead.abs() < turn.abs() * self.robot.track_width;
-            let looks = exit.term.looks();
-            let rim: Vec<_> = looks
-                .iter()
+            let rim: Vec<_> = (exit.term.looks())
                 .filter_map(|look| {
                     let sensor = look.test.sensor()?;
                     let tape = self.tone(&look.test).is_some_and(|(_, surface)| self.is_border(surface));
@@ -442,11 +440,8 @@ impl Adviser<'_> {
         }
         let turn = |at: StepId| {
             let (ahead, turn) = self.motion(at);
-            let by = self
-                .of(at)
-                .exits
-                .iter()
-                .any(|exit| exit.term.looks().iter().any(|look| matches!(look.test, Test::Turned(_))));
+            let by =
+                self.of(at).exits.iter().any(|exit| exit.term.looks().any(|look| matches!(look.test, Test::Turned(_))));
             (by && ahead.abs() < 1e-6 && turn != 0.0).then_some(turn > 0.0)
         };
         if let (3.., Some(one), Some(other)) = (inner.len(), turn(inner[0]), inner.last().and_then(|last| turn(*last)))
@@ -471,10 +466,10 @@ impl Adviser<'_> {
     fn same_mark(&mut self, index: StepId, step: &ProgramStep) {
         for exit in &step.exits {
             let armed = matches!(exit.term, Term::After(..));
-            let sees = |look: &&crate::controller::Look| {
+            let sees = |look: &crate::controller::Look| {
                 matches!(look.test, Test::Bright { .. } | Test::Colour { .. } | Test::Code { .. })
             };
-            if armed || !exit.term.looks().iter().any(sees) || matches!(exit.goal, Goal::Done | Goal::Fail(_)) {
+            if armed || !exit.term.looks().any(sees) || matches!(exit.goal, Goal::Done | Goal::Fail(_)) {
                 continue;
             }
             // Follow what comes, for as long as the robot stands.

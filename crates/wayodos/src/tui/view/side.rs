@@ -511,8 +511,8 @@ fn plot_track(
     for stamp in &told.run.trace.events {
         let (sign, role) = match stamp.event {
             Event::Counted { step, exit, .. } => {
-                let looks = told.program.steps[step].exits[exit].term.looks();
-                let ours = looks.iter().any(|look| look.test.sensor() == Some(model.track));
+                let mut looks = told.program.steps[step].exits[exit].term.looks();
+                let ours = looks.any(|look| look.test.sensor() == Some(model.track));
                 if !ours {
                     continue;
                 }
