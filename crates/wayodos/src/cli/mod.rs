@@ -14,8 +14,9 @@ use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 use std::sync::Arc;
 
-use clap::{Args, Parser, Subcommand};
-use wayodos_core::finding::{Finding, Severity, has_errors};
+use clap::error::ErrorKind;
+use clap::{Args, CommandFactory as _, Parser, Subcommand};
+use wayodos_core::finding::{Finding, Severity, has_errors, nearest};
 use wayodos_core::project::prepare;
 
 use crate::folder::{OpenError, PROJECT_FILE, Project, begin};
@@ -31,25 +32,60 @@ struct Typed {
     /// Project folder to open full screen; without one, the folder you are in, or the demo where there is no project.
     project: Option<PathBuf>,
     #[command(flatten)]
-    shared: Shared,
+    early: Early,
     #[command(flatten)]
     look: Look,
 }
 
-/// What all commands understand.
-#[derive(Args, Clone, Debug)]
+/// What a command goes by.
+#[derive(Clone, Debug, Default)]
 struct Shared {
-    /// Use this mission of the project (file name without .way).
-    #[arg(long, global = true, value_name = "NAME")]
     mission: Option<String>,
-    /// Seed of the random noise; the same seed gives the same run.
-    #[arg(long, global = true, value_name = "N")]
     seed: Option<u32>,
+    json: bool,
+    quiet: bool,
+}
+
+/// Options that may stand before a command as well as after it.
+#[derive(Args, Clone, Debug, Default)]
+struct Early {
+    #[command(flatten)]
+    mission: MissionOption,
+    #[command(flatten)]
+    seed: SeedOption,
     /// Answer with one JSON object.
-    #[arg(long, global = true)]
+    #[arg(long, hide = true)]
     json: bool,
     /// Print only the result.
-    #[arg(long, global = true)]
+    #[arg(long, hide = true)]
+    quiet: bool,
+}
+
+#[derive(Args, Clone, Debug, Default)]
+struct MissionOption {
+    /// Use this mission of the project (file name without .way).
+    #[arg(long, value_name = "NAME")]
+    mission: Option<String>,
+}
+
+#[derive(Args, Clone, Debug, Default)]
+struct SeedOption {
+    /// Seed of the random noise; the same seed gives the same run.
+    #[arg(long, value_name = "N")]
+    seed: Option<u32>,
+}
+
+#[derive(Args, Clone, Debug, Default)]
+struct JsonOption {
+    /// Answer with one JSON object.
+    #[arg(long)]
+    json: bool,
+}
+
+#[derive(Args, Clone, Debug, Default)]
+struct QuietOption {
+    /// Print only the result.
+    #[arg(long)]
     quiet: bool,
 }
 
@@ -59,29 +95,55 @@ enum Command {
     Demo {
         #[command(flatten)]
         look: Look,
+        #[command(flatten)]
+        mission: MissionOption,
+        #[command(flatten)]
+        seed: SeedOption,
     },
     /// Create a project folder with a robot, a field and an empty mission.
     New {
         /// Folder to make.
         folder: PathBuf,
+        #[command(flatten)]
+        quiet: QuietOption,
     },
     /// List what is wrong with a project.
     Check {
         /// Project folder.
         #[arg(default_value = ".")]
         project: PathBuf,
+        #[command(flatten)]
+        mission: MissionOption,
+        #[command(flatten)]
+        seed: SeedOption,
+        #[command(flatten)]
+        json: JsonOption,
+        #[command(flatten)]
+        quiet: QuietOption,
     },
     /// Run the mission once and report.
     Run {
         /// Project folder.
         #[arg(default_value = ".")]
         project: PathBuf,
+        #[command(flatten)]
+        mission: MissionOption,
+        #[command(flatten)]
+        seed: SeedOption,
+        #[command(flatten)]
+        json: JsonOption,
+        #[command(flatten)]
+        quiet: QuietOption,
     },
     /// Read the mission back in plain words, with where every exit leads.
     Read {
         /// Project folder.
         #[arg(default_value = ".")]
         project: PathBuf,
+        #[command(flatten)]
+        mission: MissionOption,
+        #[command(flatten)]
+        json: JsonOption,
     },
     /// Format mission files.
     Fmt {
@@ -91,6 +153,12 @@ enum Command {
         /// Write nothing; exit 1 when something would change.
         #[arg(long)]
         check: bool,
+        #[command(flatten)]
+        mission: MissionOption,
+        #[command(flatten)]
+        json: JsonOption,
+        #[command(flatten)]
+        quiet: QuietOption,
     },
     /// Draw the field with the run's path, and the strip chart.
     Draw {
@@ -103,25 +171,125 @@ enum Command {
         /// Only this part of the page.
         #[arg(long, value_enum)]
         only: Option<draw::Only>,
+        #[command(flatten)]
+        mission: MissionOption,
+        #[command(flatten)]
+        seed: SeedOption,
+        #[command(flatten)]
+        quiet: QuietOption,
     },
 }
 
 /// Runs the command line.
 pub fn main() -> ExitCode {
     let typed = Typed::parse();
-    let shared = typed.shared;
+    let shared = match typed.shared() {
+        Ok(shared) => shared,
+        Err(error) => error.exit(),
+    };
     match typed.command {
         None => match typed.project {
             Some(path) => app(&shared, &typed.look, Some(&path)),
             None => app(&shared, &typed.look, Path::new(PROJECT_FILE).is_file().then_some(Path::new("."))),
         },
-        Some(Command::Demo { look }) => app(&shared, &look.or(&typed.look), None),
-        Some(Command::New { folder }) => new(&shared, &folder),
-        Some(Command::Check { project }) => check(&shared, &project),
-        Some(Command::Run { project }) => run::run(&shared, &project),
-        Some(Command::Read { project }) => read_back(&shared, &project),
-        Some(Command::Fmt { path, check }) => fmt::fmt(&shared, &path, check),
-        Some(Command::Draw { project, output, only }) => draw::draw(&shared, &project, &output, only),
+        Some(Command::Demo { look, .. }) => app(&shared, &look.or(&typed.look), None),
+        Some(Command::New { folder, .. }) => new(&shared, &folder),
+        Some(Command::Check { project, .. }) => check(&shared, &project),
+        Some(Command::Run { project, .. }) => run::run(&shared, &project),
+        Some(Command::Read { project, .. }) => read_back(&shared, &project),
+        Some(Command::Fmt { path, check, .. }) => fmt::fmt(&shared, &path, check),
+        Some(Command::Draw { project, output, only, .. }) => draw::draw(&shared, &project, &output, only),
+    }
+}
+
+impl Typed {
+    /// What was said before the command and after it, put together.
+    ///
+    /// # Errors
+    /// Something that means nothing to this command, or a word before it that is no command.
+    fn shared(&self) -> Result<Shared, clap::Error> {
+        let wrong = |message: String| Typed::command().error(ErrorKind::ArgumentConflict, message);
+        if let (Some(word), Some(_)) = (&self.project, &self.command) {
+            return Err(wrong(no_command(&word.to_string_lossy())));
+        }
+        let Early { mission, seed, json, quiet } = self.early.clone();
+        let early = Shared { mission: mission.mission, seed: seed.seed, json, quiet };
+        let Some((name, late)) = self.command.as_ref().map(Command::options) else {
+            return if early.json || early.quiet {
+                Err(wrong("the screen answers with no text: name a command, such as `run` or `check`".to_owned()))
+            } else {
+                Ok(early)
+            };
+        };
+        let unheard = [
+            ("--mission", early.mission.is_some() && late.mission.is_none()),
+            ("--seed", early.seed.is_some() && late.seed.is_none()),
+            ("--json", early.json && late.json.is_none()),
+            ("--quiet", early.quiet && late.quiet.is_none()),
+        ];
+        if let Some((option, _)) = unheard.iter().find(|(_, unheard)| *unheard) {
+            return Err(wrong(format!("{option} means nothing to `{name}`")));
+        }
+        Ok(Shared {
+            mission: late.mission.and_then(|late| late.mission).or(early.mission),
+            seed: late.seed.and_then(|late| late.seed).or(early.seed),
+            json: early.json || late.json.is_some_and(|late| late.json),
+            quiet: early.quiet || late.quiet.is_some_and(|late| late.quiet),
+        })
+    }
+}
+
+/// The options of a command; none of those that mean nothing to it.
+#[derive(Default)]
+struct Late {
+    mission: Option<MissionOption>,
+    seed: Option<SeedOption>,
+    json: Option<JsonOption>,
+    quiet: Option<QuietOption>,
+}
+
+impl Command {
+    /// Its name, and its options.
+    fn options(&self) -> (&'static str, Late) {
+        match self {
+            Self::Demo { mission, seed, .. } => {
+                ("demo", Late { mission: Some(mission.clone()), seed: Some(seed.clone()), ..Late::default() })
+            }
+            Self::New { quiet, .. } => ("new", Late { quiet: Some(quiet.clone()), ..Late::default() }),
+            Self::Check { mission, seed, json, quiet, .. } => ("check", Late::all(mission, seed, json, quiet)),
+            Self::Run { mission, seed, json, quiet, .. } => ("run", Late::all(mission, seed, json, quiet)),
+            Self::Read { mission, json, .. } => {
+                ("read", Late { mission: Some(mission.clone()), json: Some(json.clone()), ..Late::default() })
+            }
+            Self::Fmt { mission, json, quiet, .. } => {
+                let late = Late::all(mission, &SeedOption::default(), json, quiet);
+                ("fmt", Late { seed: None, ..late })
+            }
+            Self::Draw { mission, seed, quiet, .. } => {
+                let late = Late::all(mission, seed, &JsonOption::default(), quiet);
+                ("draw", Late { json: None, ..late })
+            }
+        }
+    }
+}
+
+impl Late {
+    fn all(mission: &MissionOption, seed: &SeedOption, json: &JsonOption, quiet: &QuietOption) -> Self {
+        let (mission, seed) = (Some(mission.clone()), Some(seed.clone()));
+        Self { mission, seed, json: Some(json.clone()), quiet: Some(quiet.clone()) }
+    }
+}
+
+fn commands() -> Vec<String> {
+    Typed::command().get_subcommands().map(|command| command.get_name().to_owned()).collect()
+}
+
+/// What to say about a word where a command should stand.
+fn no_command(word: &str) -> String {
+    let names = commands();
+    match nearest(word, names.iter().map(String::as_str)) {
+        Some(near) => format!("`{word}` is no command: did you mean `{near}`?"),
+        None => format!("`{word}` is no command: there is {}", names.join(", ")),
     }
 }
 
@@ -257,7 +425,14 @@ fn cannot_open(shared: &Shared, error: &OpenError) -> ExitCode {
     if shared.json {
         answer(&json::refusal(&error.to_string()));
     }
-    complain(&error.to_string(), &error.hint());
+    // `wayodos rn` names no project; it may well be a command with a slip in it.
+    let slip = match error {
+        OpenError::Missing(path) => {
+            path.to_str().filter(|word| nearest(word, commands().iter().map(String::as_str)).is_some()).map(no_command)
+        }
+        OpenError::NoProject(_) | OpenError::Unreadable(..) | OpenError::NotText(..) | OpenError::NoMission(..) => None,
+    };
+    complain(&error.to_string(), &slip.unwrap_or_else(|| error.hint()));
     ExitCode::FAILURE
 }
 
@@ -289,15 +464,33 @@ mod tests {
 
     #[test]
     fn the_command_line_is_consistent() {
-        use clap::CommandFactory as _;
         Typed::command().debug_assert();
+    }
+
+    #[test]
+    fn an_option_that_means_nothing_to_a_command_is_refused_on_either_side_of_it() {
+        let refused = |typed: &[&str]| match Typed::try_parse_from(typed) {
+            Ok(typed) => typed.shared().is_err(),
+            Err(_) => true,
+        };
+        for typed in [
+            &["wayodos", "new", "x", "--seed", "4"][..],
+            &["wayodos", "--seed", "4", "new", "x"],
+            &["wayodos", "--json", "draw", "x", "-o", "a.svg"],
+            &["wayodos", "--json", "x"],
+            &["wayodos", "rn", "demo"],
+        ] {
+            assert!(refused(typed), "{typed:?}");
+        }
+        let words = Typed::try_parse_from(["wayodos", "rn", "demo"]).unwrap().shared().unwrap_err().to_string();
+        assert!(words.contains("did you mean `run`?"), "{words}");
     }
 
     #[test]
     fn shared_options_may_stand_before_or_after_the_command() {
         for typed in [["wayodos", "--seed", "4", "run", "x"], ["wayodos", "run", "x", "--seed", "4"]] {
             let typed = Typed::try_parse_from(typed).unwrap();
-            assert_eq!(typed.shared.seed, Some(4));
+            assert_eq!(typed.shared().unwrap().seed, Some(4));
         }
     }
 }

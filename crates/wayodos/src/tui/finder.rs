@@ -5,6 +5,7 @@ use std::ops::Range;
 use nucleo_matcher::pattern::{CaseMatching, Normalization, Pattern};
 use nucleo_matcher::{Config, Matcher, Utf32Str};
 use tui_input::Input;
+use wayodos_core::finding::nearest;
 use wayodos_core::mission::edit::Edit;
 use wayodos_core::record::Act;
 
@@ -60,6 +61,9 @@ impl Item {
     }
 }
 
+/// Of rows that are only near what was typed, at most so many are shown.
+const MOST_NEAR: usize = 5;
+
 /// The list, what was typed, and the row that is marked.
 #[derive(Clone, Debug)]
 pub struct Finder {
@@ -69,9 +73,11 @@ pub struct Finder {
     pub input: Input,
     /// Every row.
     pub items: Vec<Item>,
-    /// Those that fit what was typed, best first.
+    /// Those that fit what was typed, best first; when none does, the nearest ones.
     pub shown: Vec<usize>,
-    /// The marked one of these.
+    /// None fits what was typed, and those shown are only near it.
+    pub only_near: bool,
+    /// The marked one of these; none, behind the last, of those that are only near.
     pub at: usize,
     /// A text that comes of a change is laid out in the one way.
     pub lays_out: bool,
@@ -81,7 +87,7 @@ impl Finder {
     /// A list; `mark` is the row that is marked first.
     pub fn new(title: impl Into<String>, items: Vec<Item>, mark: usize) -> Self {
         let shown = (0..items.len()).collect();
-        Self { title: title.into(), input: Input::default(), items, shown, at: mark, lays_out: false }
+        Self { title: title.into(), input: Input::default(), items, shown, only_near: false, at: mark, lays_out: false }
     }
 
     /// The marked row.
@@ -92,7 +98,7 @@ impl Finder {
     /// Chooses the rows anew after typing: all letters must occur in order, words may stand in any order.
     pub fn sift(&mut self) {
         let typed = self.input.value().trim().to_owned();
-        self.at = 0;
+        (self.at, self.only_near) = (0, false);
         if typed.is_empty() {
             self.shown = (0..self.items.len()).collect();
             return;
@@ -112,12 +118,29 @@ impl Finder {
         // Letters that stand far apart in a long sentence are no match beside a good one.
         let best = found.first().map_or(0, |(score, _)| *score);
         self.shown = found.into_iter().filter(|(score, _)| score * 5 >= best * 2).map(|(_, index)| index).collect();
+        if self.shown.is_empty() {
+            self.shown = self.near(&typed);
+            (self.at, self.only_near) = (self.shown.len(), true);
+        }
+    }
+
+    /// The rows that have a word like one that was typed: a slip of the finger should not end the search.
+    fn near(&self, typed: &str) -> Vec<usize> {
+        let like = |text: &str| {
+            let words = || text.split(|letter: char| !letter.is_alphanumeric()).filter(|word| word.len() > 2);
+            typed.split_whitespace().any(|typed| nearest(typed, words()).is_some())
+        };
+        let rows = self.items.iter().enumerate().filter(|(_, item)| like(&item.title) || like(&item.text));
+        rows.map(|(index, _)| index).take(MOST_NEAR).collect()
     }
 
     /// Marks a row so many further down, round the end.
     pub fn step(&mut self, by: isize) {
         let count = self.shown.len() as isize;
-        if count > 0 {
+        if self.at == self.shown.len() {
+            // Up from none is the last one, as round the end.
+            self.at = if by > 0 { 0 } else { self.shown.len().saturating_sub(1) };
+        } else if count > 0 {
             self.at = (self.at as isize + by).rem_euclid(count) as usize;
         }
     }
@@ -126,6 +149,23 @@ impl Finder {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_slip_of_the_finger_shows_what_is_near_and_marks_nothing() {
+        let mut finder = finder();
+        finder.input = Input::new("sqaure".into());
+        finder.sift();
+        assert!(finder.only_near && finder.item().is_none() && finder.shown == [2], "{:?}", finder.shown);
+        finder.step(-1);
+        assert_eq!(finder.item().map(|item| item.title.as_str()), Some("Square up"));
+        finder.input = Input::new("qqqq".into());
+        finder.sift();
+        assert!(finder.shown.is_empty() && finder.item().is_none());
+        finder.step(1);
+        finder.input = Input::new("spin".into());
+        finder.sift();
+        assert!(!finder.only_near && finder.item().is_some_and(|item| item.title == "Spin"));
+    }
 
     fn finder() -> Finder {
         let items = [

@@ -113,7 +113,11 @@ fn leave(model: &mut Model, _effects: &mut Vec<Effect>) {
 fn take(model: &mut Model, finder: &Finder, effects: &mut Vec<Effect>) {
     let Some(item) = finder.item() else {
         model.drop_trial();
-        return model.say(Role::Quiet, "no match: try another word");
+        let near = finder.only_near && !finder.shown.is_empty();
+        return model.say(
+            Role::Quiet,
+            if near { "no match: mark one of those that are near" } else { "no match: try another word" },
+        );
     };
     match item.pick.clone() {
         Pick::Text(_) | Pick::Edit(_) => {

@@ -194,12 +194,15 @@ pub fn list(finder: &Finder, theme: Theme, area: Rect, buffer: &mut Buffer) -> (
     let inside = boxed_at(theme, area, &finder.title, buffer);
     let typed = finder.input.value();
     let x = put(buffer, inside.x + 1, inside.y, 2, "› ", theme.role(Role::Accent));
-    let room = inside.width.saturating_sub(16);
+    let room = inside.width.saturating_sub(18);
     let scroll = finder.input.visual_scroll(usize::from(room.max(2) - 1));
     let shown: String = typed.chars().skip(scroll).collect();
     put(buffer, x, inside.y, room, &shown, theme.role(Role::Word));
-    let counted = format!("{} of {} ", finder.shown.len(), finder.items.len());
-    put_right(buffer, inside.right(), inside.y, 14, &counted, theme.role(Role::Quiet));
+    let counted = match finder.shown.len() {
+        _ if finder.only_near => "no match; near: ".to_owned(),
+        count => format!("{count} of {} ", finder.items.len()),
+    };
+    put_right(buffer, inside.right(), inside.y, 16, &counted, theme.role(Role::Quiet));
     let cursor = (x + finder.input.visual_cursor().saturating_sub(scroll) as u16, inside.y);
     let (rows, first) = list_rows(finder, area);
     if finder.shown.is_empty() {
