@@ -82,7 +82,7 @@ fn benches(criterion: &mut Criterion) {
                     battery: 7.9,
                 };
                 let told = controller.tick(&readings, &mut events);
-                // At the limit it begins anew: a mission that has ended has nothing to look at.
+                // At the limit it begins again: a mission that has ended has nothing to look at.
                 if told.1 != Status::Running {
                     controller = fresh.clone();
                 }

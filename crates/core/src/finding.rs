@@ -8,7 +8,7 @@ use std::ops::Range;
 /// How much a finding matters.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Severity {
-    /// Nothing can run until it is mended.
+    /// Nothing can run until it is fixed.
     Error,
     /// It runs, but probably not as meant.
     Warning,

@@ -325,7 +325,7 @@ pub trait Measure: Copy {
     fn si(self) -> f64;
 }
 
-/// Reads a quantity string and insists on one dimension; answers its SI value.
+/// Reads a quantity string and insists on one dimension; returns its SI value.
 struct MeasureVisitor(Dimension);
 
 impl Visitor<'_> for MeasureVisitor {

@@ -1,4 +1,4 @@
-//! The tables of the pages in docs/ are those of the code: `UPDATE_PAGES=1` writes them anew.
+//! The tables of the pages in docs/ are those of the code: `UPDATE_PAGES=1` writes them again.
 
 use std::fs;
 use std::path::Path;

@@ -16,7 +16,7 @@ use wayodos_core::sim::{self, Play};
 pub struct Reader {
     /// What it reads.
     pub name: &'static str,
-    /// Reads any bytes; answers whether they can be used. Panics when a promise is broken.
+    /// Reads any bytes; returns whether they can be used. Panics when a promise is broken.
     pub read: fn(&[u8]) -> bool,
     /// Good files, of which damaged ones are made.
     pub seeds: fn() -> Vec<Vec<u8>>,

@@ -208,7 +208,7 @@ fn arrows(text: &str, parsed: &Parsed, at: &[usize], index: TextStep, step: &Ste
     all
 }
 
-/// Breaks a sentence into lines of at most so many characters.
+/// Breaks a sentence into lines of at most this many characters.
 pub fn wrap(words: &str, width: usize) -> Vec<String> {
     let mut lines: Vec<String> = Vec::new();
     for word in words.split_whitespace() {

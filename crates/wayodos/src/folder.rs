@@ -256,7 +256,7 @@ impl Project {
         let Home::Folder(folder) = &self.home else {
             return Err("save the demo first (s): hands are kept in the project's folder".into());
         };
-        let Some(setup) = &self.setup else { return Err("robot or field have errors: mend them first".into()) };
+        let Some(setup) = &self.setup else { return Err("robot or field have errors: fix them first".into()) };
         let stem = Path::new(&self.config.mission).file_stem().and_then(|stem| stem.to_str()).unwrap_or("mission");
         let file = folder.join("hands").join(format!("{stem}.toml"));
         let made = file.parent().map_or(Ok(()), fs::create_dir_all);

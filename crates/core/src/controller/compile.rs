@@ -415,7 +415,7 @@ impl Compiler<'_> {
         StepId(self.steps.len() - 1)
     }
 
-    /// Compiles a sequence of the text; answers its first step.
+    /// Compiles a sequence of the text; returns its first step.
     fn sequence(&mut self, place: &Place, inside: Option<TextStep>, parent: Option<StepId>) -> Option<StepId> {
         let mission = self.units[place.unit].mission;
         let steps: Vec<&Step> = mission.sequence(place.block, inside).map(|(_, step)| step).collect();

@@ -593,7 +593,7 @@ impl Controller {
         }
     }
 
-    /// A reflex has ended: things go on as if no time had passed. Answers where to go, if not just on.
+    /// A reflex has ended: things go on as if no time had passed. Returns where to go, if not just on.
     fn give_back(&mut self, now: &mut Now<'_>) -> Option<(Goal, usize)> {
         let program = now.program;
         let readings = now.readings;
@@ -751,7 +751,7 @@ impl Controller {
         Some(End::Circle { step })
     }
 
-    /// Leaves what is within a step, which stays; answers where it is.
+    /// Leaves what is within a step, which stays; returns where it is.
     fn up_to(&mut self, step: StepId, from: usize, now: &mut Now<'_>) -> Option<usize> {
         let at = self.frames.iter().rposition(|frame| frame.step == step)?;
         self.frames.truncate(from.max(at + 1));
@@ -759,7 +759,7 @@ impl Controller {
         Some(at)
     }
 
-    /// Begins a step. Answers where to go at once when it takes no time.
+    /// Begins a step. Returns where to go at once when it takes no time.
     fn enter(&mut self, step: StepId, now: &mut Now<'_>) -> Option<(Goal, usize)> {
         let program = now.program;
         let readings = now.readings;

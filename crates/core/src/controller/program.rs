@@ -594,7 +594,7 @@ pub struct ProgramStep {
 pub enum After {
     /// What it broke into goes on.
     Resume,
-    /// The step it broke into begins anew.
+    /// The step it broke into begins again.
     Restart,
     /// The mission goes on elsewhere.
     Go(Goal),

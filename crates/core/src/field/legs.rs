@@ -9,7 +9,7 @@ const SAGITTA: f64 = 0.000_1;
 /// No bend turns further than this: beyond, it would only lie on itself.
 const LARGEST_TURN: f64 = 10.0 * math::TAU;
 
-/// Lays legs from a point in a direction (rad); answers the polyline.
+/// Lays legs from a point in a direction (rad); returns the polyline.
 ///
 /// # Errors
 /// The index of the leg that cannot be laid, and why.

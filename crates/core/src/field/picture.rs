@@ -5,7 +5,7 @@ use std::sync::Arc;
 use super::{BadPicture, Point};
 use crate::units::colour::linear;
 
-/// A picture has at most so many pixels: a sheet of 600 x 420 mm at 150 to the inch has 8.8 million.
+/// A picture has at most this many pixels: a sheet of 600 x 420 mm at 150 to the inch has 8.8 million.
 pub const MOST_PIXELS: u64 = 10_000_000;
 /// Cells of a picture are never smaller, metres.
 const FINEST: f64 = 0.001;

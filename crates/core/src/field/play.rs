@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use super::{Point, Pose, Shape, SurfaceId};
 
-/// An outline has at most so many corners.
+/// An outline has at most this many corners.
 pub const MOST_CORNERS: usize = 8;
 
 /// The outline of a thing in its own frame: its centre of mass is the origin.

@@ -7,7 +7,7 @@ use crate::sim::World;
 
 /// Between two places of the track lies at most this much, metres.
 const GRAIN: f64 = 0.001;
-/// A track has at most so many places: 100 m of them.
+/// A track has at most this many places: 100 m of them.
 const MOST: usize = 100_000;
 
 /// One place of the track.

@@ -224,7 +224,7 @@ pub struct Routine {
 pub enum Then {
     /// The step goes on where it was.
     Resume,
-    /// The step begins anew.
+    /// The step begins again.
     Restart,
     /// Another step, or the end of the mission.
     Go(Spanned<Target>),

@@ -153,7 +153,7 @@ impl<'t> Sentence<'t> {
         None
     }
 
-    /// One of a few words, as a slot; answers its index.
+    /// One of a few words, as a slot; returns its index.
     pub(super) fn choice(&mut self, words: &'static [&'static str]) -> Option<usize> {
         let found = self.word().and_then(|word| words.iter().position(|choice| *choice == word));
         let Some(index) = found else {

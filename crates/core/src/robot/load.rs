@@ -235,10 +235,10 @@ pub const FILE: &[Section] = &[
 /// Force in N that presses a touch switch.
 const PRESSES: f64 = 0.3;
 
-/// A table of codes has at most so many entries.
+/// A table of codes has at most this many entries.
 const MOST_CODES: usize = 100;
 
-/// A body has at most so many corners.
+/// A body has at most this many corners.
 const MOST_CORNERS: usize = 8;
 
 /// Moment of inertia at the wheel, kg m^2: a small wheel (about 8e-6) and a 1e-7 rotor seen through gears of about

@@ -26,7 +26,7 @@ const MANNERS: f64 = 0.002;
 const STEADY: f64 = 1e-7;
 /// So many steady steps after each other are needed before several are taken at once.
 const SETTLED_FOR: u32 = 4;
-/// A leap takes at most so many steps.
+/// A leap takes at most this many steps.
 const LONGEST: u64 = 10;
 
 /// A robot on the field.
@@ -128,7 +128,7 @@ pub struct Scene {
     now: u64,
     solver: Solver,
     pairs: Vec<(usize, Near)>,
-    /// Where each body was when it was found out who is near whom; empty when that must be done anew.
+    /// Where each body was when it was found out who is near whom; empty when that must be done again.
     looked: Vec<Point>,
     /// Step of the next coming or leaving.
     next_change: u64,
@@ -379,7 +379,7 @@ impl Scene {
         }
     }
 
-    /// Goes on by several steps at once, if everybody is by himself or steadily in touch; answers how many.
+    /// Goes on by several steps at once, if everybody is by himself or steadily in touch; returns how many.
     fn leap(&mut self, most: u64) -> u64 {
         let told = self.riders.iter().map(|rider| rider.command);
         if self.steady > 0 && !told.eq(self.told.iter().copied()) {
@@ -655,7 +655,7 @@ impl Scene {
         }
     }
 
-    /// Moves everybody that was in the solver; answers whether all of them go straight on as fast as before, with those
+    /// Moves everybody that was in the solver; returns whether all of them go straight on as fast as before, with those
     /// they touch.
     fn take_over(&mut self) -> bool {
         // Where two glide along each other, or come apart, the next step is another one.

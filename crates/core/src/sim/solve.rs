@@ -13,7 +13,7 @@ use crate::units::math;
 
 /// Sweeps are made until no impulse changes by more than this many N s...
 const SETTLED: f64 = 1e-7;
-/// ...but at most so many.
+/// ...but at most this many.
 const MOST_SWEEPS: usize = 60;
 /// Friction between things that touch.
 pub const BODY_FRICTION: f64 = 0.3;
@@ -248,7 +248,7 @@ impl Solver {
         }
     }
 
-    /// Goes through everything once; answers the largest change of an impulse, N s.
+    /// Goes through everything once; returns the largest change of an impulse, N s.
     fn sweep(&mut self) -> f64 {
         let mut change = 0.0f64;
         for tyre in &mut self.tyres {

@@ -50,7 +50,7 @@ impl Bench {
         Self { plant, body, solver: Solver::new(1), dt }
     }
 
-    /// One step; answers whether a tyre slipped.
+    /// One step; returns whether a tyre slipped.
     fn step(&mut self, command: Command) -> bool {
         let free = self.plant.free(&mut self.body, command);
         if self.plant.roll(&mut self.body, &free) {
@@ -63,7 +63,7 @@ impl Bench {
         self.solver.tyres.iter().any(|tyre| tyre.slips)
     }
 
-    /// Goes on for so many seconds; answers the pose of the axle.
+    /// Goes on for so many seconds; returns the pose of the axle.
     fn go(&mut self, command: Command, seconds: f64) -> Pose {
         for _ in 0..(seconds / self.dt).round() as u32 {
             self.step(command);
@@ -90,7 +90,7 @@ impl Table {
         Self { scene: Scene::new(&field, &stages, riders.collect()) }
     }
 
-    /// Goes on for so many seconds; answers the poses of the axles.
+    /// Goes on for so many seconds; returns the poses of the axles.
     fn go(&mut self, commands: &[Command], seconds: f64) -> Vec<Pose> {
         for (rider, command) in self.scene.riders.iter_mut().zip(commands) {
             rider.command = *command;

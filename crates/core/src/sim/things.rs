@@ -86,7 +86,7 @@ impl Loose {
         self.form.moved(self.at, self.cos_sin)
     }
 
-    /// Takes over its velocity; answers whether it fell.
+    /// Takes over its velocity; returns whether it fell.
     pub(super) fn move_on(&mut self, moving: &Moving) -> bool {
         let quick = |speed: f64| speed.abs() > AT_REST;
         (self.velocity, self.spin) = (moving.velocity, moving.spin);

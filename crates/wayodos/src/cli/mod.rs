@@ -1,7 +1,7 @@
 //! The command line: what was typed, what is done about it, and the exit code.
 //!
 //! What a command answers goes to standard output, what is said to people beside it to standard error. Exit codes:
-//! 0 as planned, 1 something must be mended first, 2 the run failed (or the command was not understood).
+//! 0 as planned, 1 something must be fixed first, 2 the run failed (or the command was not understood).
 
 pub(crate) mod draw;
 mod fmt;

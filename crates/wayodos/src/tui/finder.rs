@@ -61,7 +61,7 @@ impl Item {
     }
 }
 
-/// Of rows that are only near what was typed, at most so many are shown.
+/// Of rows that are only near what was typed, at most this many are shown.
 const MOST_NEAR: usize = 5;
 
 /// The list, what was typed, and the row that is marked.
@@ -95,7 +95,7 @@ impl Finder {
         self.shown.get(self.at).map(|index| &self.items[*index])
     }
 
-    /// Chooses the rows anew after typing: all letters must occur in order, words may stand in any order.
+    /// Chooses the rows again after typing: all letters must occur in order, words may stand in any order.
     pub fn sift(&mut self) {
         let typed = self.input.value().trim().to_owned();
         (self.at, self.only_near) = (0, false);

@@ -621,7 +621,7 @@ fn a_mission_with_routines_and_reflexes_shows_who_has_the_wheels() {
     gates.press("Home PgDn PgDn PgDn");
     let frame = gates.frame(Depth::True, Cells::Half);
     assert!(frame.contains("Square up") && frame.contains("fired clear"), "{frame}");
-    // What the run shows stands below its line, and goes when it is mended.
+    // What the run shows stands below its line, and goes when it is fixed.
     let text =
         app.model.text.replace("until 86 s pass", "until 86 s pass\n  or    any of floor-left, floor-right < 99 %");
     app.model.write(text);

@@ -298,7 +298,7 @@ impl Phases<'_> {
         step
     }
 
-    /// Links the phases; answers the first.
+    /// Links the phases; returns the first.
     fn close(self, compiler: &mut Compiler<'_>) -> Option<StepId> {
         for pair in self.all.windows(2) {
             compiler.steps[pair[0]].next = Some(pair[1]);

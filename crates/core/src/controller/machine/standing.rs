@@ -22,7 +22,7 @@ pub struct Live {
     pub nearest: Option<f64>,
     /// What the amounts measure; none for counted lines and for what is no amount.
     pub of: Option<Dimension>,
-    /// It is read anew at every look, instead of adding up since the step began.
+    /// It is read again at every look, instead of adding up since the step began.
     pub is_reading: bool,
     /// The tone that a sensor sees instead, when it tells tones apart.
     pub sees: Option<String>,

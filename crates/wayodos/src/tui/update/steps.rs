@@ -208,7 +208,7 @@ fn noted(
 pub(super) fn comment(model: &mut Model, effects: &mut Vec<Effect>) {
     let edit = toggle_comment(&model.prepared.parsed, &model.text, model.cursor.line);
     if let Some(edit) = edit {
-        // Not laid out anew: a comment keeps the shape it was given.
+        // Not laid out again: a comment keeps the shape it was given.
         let text = edit.apply(&model.text);
         super::put_text(model, text, effects);
         model.hold_cursor();

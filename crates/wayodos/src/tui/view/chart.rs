@@ -77,7 +77,7 @@ pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         let words = match () {
             () if model.prepared.program.is_some() => "the run is being made",
             () if model.findings.is_empty() => "the run will be drawn here over time: readings, limits, steps",
-            () => "no run yet: mend the findings",
+            () => "no run yet: fix the errors first",
         };
         put(buffer, area.x + 1, area.y + 1, area.width - 1, words, theme.role(Role::Quiet));
         return;

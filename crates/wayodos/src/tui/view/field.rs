@@ -268,7 +268,7 @@ fn standing_items(model: &Model, place: &Placement) -> Vec<SceneItem> {
     things
 }
 
-/// Paints the picture anew when anything in it has changed.
+/// Paints the picture again when anything in it has changed.
 fn paint_picture(model: &Model, view: &View, canvas: Canvas, key: Key, kept: &mut Kept, area: Rect) {
     let Canvas { theme, pixels: (across, down), written } = canvas;
     let Some(setup) = &model.setup else { return };

@@ -199,7 +199,7 @@ pub(super) fn paint_row(buffer: &mut Buffer, area: Rect, y: u16, style: Style) {
     buffer.set_style(Rect::new(area.x, y, area.width, 1), style);
 }
 
-/// A text in rows of at most so many columns, broken at spaces where there are any.
+/// A text in rows of at most this many columns, broken at spaces where there are any.
 pub(super) fn wrapped(text: &str, room: u16) -> impl Iterator<Item = &str> {
     let mut rest = text;
     std::iter::from_fn(move || {

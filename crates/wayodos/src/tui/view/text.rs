@@ -175,7 +175,7 @@ fn gutter(model: &Model, theme: Theme, area: Rect, y: u16, line: usize, active: 
     }
 }
 
-/// One sentence. Answers where the terminal's cursor belongs when its slot is being typed.
+/// One sentence. Returns where the terminal's cursor belongs when its slot is being typed.
 fn sentence(
     model: &Model,
     theme: Theme,
