@@ -195,7 +195,13 @@ fn marks(story: Story<'_>) -> Vec<Mark> {
     let happened = trace.happened.iter().filter(|happened| happened.what != Happening::Fell).map(|happened| {
         let kind = match happened.what {
             Happening::Tape(_) | Happening::EarlyStart | Happening::Blocked(_) => MarkKind::Wrong,
-            _ => MarkKind::World,
+            Happening::Fell
+            | Happening::Gone(_)
+            | Happening::Came(_)
+            | Happening::Left(_)
+            | Happening::ByHand(_)
+            | Happening::Signal(..)
+            | Happening::Arrived(_) => MarkKind::World,
         };
         (happened.tick as usize, kind, happening_words(story, happened.what))
     });
@@ -239,8 +245,16 @@ fn sensor_track(story: Story<'_>, index: SensorId) -> Track {
             }
         }
         let sights = match &step.action {
-            Action::Keep { sensors, .. } => sensors.as_slice(),
-            _ => &[],
+            Action::Keep { sensors, .. } | Action::Square { sensors, .. } => sensors.as_slice(),
+            Action::Constant { .. }
+            | Action::HoldHeading { .. }
+            | Action::Follow(_)
+            | Action::Move { .. }
+            | Action::Signal { .. }
+            | Action::Measure { .. }
+            | Action::Choose(_)
+            | Action::React(_)
+            | Action::Group { .. } => &[],
         };
         for (_, sight) in sights.iter().filter(|(sensor, _)| *sensor == index) {
             if let Sight::Bright(limits) = sight {
@@ -248,16 +262,13 @@ fn sensor_track(story: Story<'_>, index: SensorId) -> Track {
             }
         }
         for look in step.exits.iter().flat_map(|exit| exit.term.looks()) {
-            match &look.test {
-                Test::Bright { sensor, limits } | Test::Crossed { sensor, limits, .. } if *sensor == index => {
-                    for (value, back) in ends(limits) {
-                        add(value, back);
-                    }
-                }
-                Test::Reads { sensor, limit, .. } if *sensor == index => {
-                    limit.fixed().into_iter().for_each(|limit| add(limit, limit));
-                }
-                _ => {}
+            if look.test.sensor() != Some(index) {
+                continue;
+            }
+            if let Test::Bright { limits, .. } | Test::Crossed { limits, .. } = &look.test {
+                ends(limits).for_each(|(value, back)| add(value, back));
+            } else if let Test::Reads { limit, .. } = &look.test {
+                limit.fixed().into_iter().for_each(|limit| add(limit, limit));
             }
         }
     }
@@ -272,12 +283,10 @@ fn range_track(story: Story<'_>, ranger: RangerId) -> Track {
     let limits = run.groups.iter().chain(&run.visits).flat_map(|visit| {
         let (from, to) = (trace.seconds(visit.entered), trace.seconds(visit.left));
         let looks = program.steps[visit.step].exits.iter().flat_map(|exit| exit.term.looks());
-        looks.filter_map(move |look| match &look.test {
-            Test::Range { ranger: of, limit, .. } if *of == ranger => {
-                let value = limit.fixed()? * 1000.0;
-                Some(LimitSpan { from, to, value, back: value })
-            }
-            _ => None,
+        looks.filter_map(move |look| {
+            let Test::Range { ranger: of, limit, .. } = &look.test else { return None };
+            let value = limit.fixed().filter(|_| *of == ranger)? * 1000.0;
+            Some(LimitSpan { from, to, value, back: value })
         })
     });
     let kind = TrackKind::Line { values, low: 0.0, high: about.greatest * 1000.0, limits: limits.collect() };

@@ -149,7 +149,7 @@ fn ring(shape: &Outline, placement: &Placement) -> Shape {
             let turn = |side: u32| f64::from(side) / 64.0 * math::TAU;
             Shape::Line(placement.all(&(0..=64).map(|side| centre.ahead(turn(side), *radius)).collect::<Vec<_>>()))
         }
-        other => outline(other, placement),
+        other @ (Outline::Band { .. } | Outline::Rings(_)) => outline(other, placement),
     }
 }
 
@@ -223,7 +223,12 @@ pub fn happened_items(run: &Run, placement: &Placement, width: f64) -> Vec<Item>
                 (last.map_or(ours, |pose| Point::new(pose.x, pose.y)), true)
             }
             Happening::Tape(_) | Happening::EarlyStart => (ours, false),
-            _ => continue,
+            Happening::Came(_)
+            | Happening::Left(_)
+            | Happening::ByHand(_)
+            | Happening::Signal(..)
+            | Happening::Arrived(_)
+            | Happening::Blocked(_) => continue,
         };
         let [x, y] = placement.at(place);
         let (r, stroke) = (3.0 * width, Stroke::full(ink::WRONG, width));

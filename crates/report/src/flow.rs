@@ -170,7 +170,7 @@ fn arrows(text: &str, parsed: &Parsed, at: &[usize], index: TextStep, step: &Ste
             Some(Then::Go(target)) => match &target.node {
                 Target::Step(name) => mission.find(name, step).map_or(Way::Done, |to| Way::Box(at[to])),
                 Target::Fail(reason) => Way::Fail(reason.clone()),
-                _ => Way::Done,
+                Target::Next | Target::Again | Target::Out | Target::Done => Way::Done,
             },
         },
         (Block::Mission, None) => Way::Done,

@@ -64,7 +64,7 @@ fn write_item(out: &mut String, item: &Item) {
         Shape::Text { text, .. } => {
             let _ = write!(out, ">{}</text>", escape(text));
         }
-        _ => out.push_str("/>"),
+        Shape::Polygon(_) | Shape::Line(_) | Shape::Disc { .. } => out.push_str("/>"),
     }
 }
 

@@ -134,7 +134,12 @@ pub(super) fn open(model: &mut Model, effects: &mut Vec<Effect>) {
         match parsed.slots[slot].kind {
             SlotKind::Target => return typing::begin(model),
             SlotKind::Text | SlotKind::Amount { .. } => {}
-            _ => return model.say(Role::Quiet, "there is nothing else to choose"),
+            SlotKind::Choice(_)
+            | SlotKind::Device(_)
+            | SlotKind::Tone { .. }
+            | SlotKind::Start
+            | SlotKind::Routine
+            | SlotKind::Name => return model.say(Role::Quiet, "there is nothing else to choose"),
         }
         return type_into(model);
     }

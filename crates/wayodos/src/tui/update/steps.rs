@@ -116,7 +116,17 @@ pub(super) fn delete(model: &mut Model, effects: &mut Vec<Effect>) {
             return;
         }
         LineKind::Exit => (remove_exit(parsed, &model.text, line), "exit"),
-        _ => (None, "line"),
+        LineKind::Blank
+        | LineKind::Mission
+        | LineKind::Header
+        | LineKind::Let
+        | LineKind::Routine
+        | LineKind::Reflex
+        | LineKind::Watch
+        | LineKind::Behaviour
+        | LineKind::Row
+        | LineKind::End
+        | LineKind::Broken => (None, "line"),
     };
     let edit = edit.unwrap_or_else(|| edit::delete_line(parsed, &model.text, line));
     let text = edit.apply(&model.text);

@@ -70,7 +70,7 @@ fn outcome(model: &Model) -> (String, Role) {
     }
     match told.run.outcome {
         Outcome::Done => (format!("✓ {words}"), Role::Good),
-        _ => (format!("✗ {words}"), Role::Wrong),
+        Outcome::Failed | Outcome::Limit | Outcome::Fell | Outcome::Error => (format!("✗ {words}"), Role::Wrong),
     }
 }
 

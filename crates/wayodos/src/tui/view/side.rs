@@ -519,7 +519,12 @@ fn plot_track(
                 ("|", Role::Good)
             }
             Event::Left { exit: Some(_), step, .. } if told.program.steps[step].written => ("▾", Role::Accent),
-            _ => continue,
+            Event::Entered { .. }
+            | Event::Left { .. }
+            | Event::Ended { .. }
+            | Event::Took { .. }
+            | Event::Gave { .. }
+            | Event::Kept { .. } => continue,
         };
         if let Some(at) = of_tick(stamp.tick as usize) {
             put(buffer, column(at), plot.y, 1, sign, theme.role(role));

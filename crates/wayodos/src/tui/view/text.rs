@@ -268,7 +268,15 @@ fn left_out(model: &Model, slot: Option<SlotId>) -> Option<&'static str> {
     let slot = &model.prepared.parsed.slots[slot?];
     match slot.kind {
         SlotKind::Choice(words) if slot.span.is_empty() => words.iter().copied().find(|word| !word.is_empty()),
-        _ => None,
+        SlotKind::Amount { .. }
+        | SlotKind::Choice(_)
+        | SlotKind::Device(_)
+        | SlotKind::Tone { .. }
+        | SlotKind::Start
+        | SlotKind::Routine
+        | SlotKind::Name
+        | SlotKind::Target
+        | SlotKind::Text => None,
     }
 }
 
@@ -330,7 +338,17 @@ fn style_at(model: &Model, theme: Theme, line: usize, at: usize, slot: Option<Sl
     if offset < indent + first {
         return match about.kind {
             LineKind::Behaviour | LineKind::Routine => theme.role(Role::Word),
-            _ => theme.role(Role::Quiet),
+            LineKind::Blank
+            | LineKind::Mission
+            | LineKind::Header
+            | LineKind::Let
+            | LineKind::Step
+            | LineKind::Reflex
+            | LineKind::Watch
+            | LineKind::Row
+            | LineKind::Exit
+            | LineKind::End
+            | LineKind::Broken => theme.role(Role::Quiet),
         };
     }
     theme.role(Role::Text)
