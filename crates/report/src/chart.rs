@@ -227,7 +227,6 @@ fn sensor_track(story: Story<'_>, index: SensorId) -> Track {
         (0..trace.ticks.len()).map(|tick| (trace.reading(tick, index).brightness * 100.0) as f32).collect();
     let mut limits = Vec::new();
     for visit in run.groups.iter().chain(&run.visits) {
-        let step = &program.steps[visit.step];
         let (from, to) = (trace.seconds(visit.entered), trace.seconds(visit.left));
         let mut add = |value: f64, back: f64| {
             let span = LimitSpan { from, to, value: value * 100.0, back: back * 100.0 };
@@ -235,40 +234,42 @@ fn sensor_track(story: Story<'_>, index: SensorId) -> Track {
                 limits.push(span);
             }
         };
-        if let Action::Follow(follow) = &step.action {
-            let edges = match &follow.rail {
-                Rail::Edge(edge, _) => std::slice::from_ref(edge),
-                Rail::Under(pair) | Rail::Between(pair) => pair,
+        for step in program.phases(visit.step) {
+            if let Action::Follow(follow) = &step.action {
+                let edges = match &follow.rail {
+                    Rail::Edge(edge, _) => std::slice::from_ref(edge),
+                    Rail::Under(pair) | Rail::Between(pair) => pair,
+                };
+                for edge in edges.iter().filter(|edge| edge.sensor == index) {
+                    add(edge.middle, edge.middle);
+                }
+            }
+            let sights = match &step.action {
+                Action::Keep { sensors, .. } | Action::Square { sensors, .. } => sensors.as_slice(),
+                Action::Constant { .. }
+                | Action::HoldHeading { .. }
+                | Action::Follow(_)
+                | Action::Move { .. }
+                | Action::Signal { .. }
+                | Action::Measure { .. }
+                | Action::Choose(_)
+                | Action::React(_)
+                | Action::Group { .. } => &[],
             };
-            for edge in edges.iter().filter(|edge| edge.sensor == index) {
-                add(edge.middle, edge.middle);
+            for (_, sight) in sights.iter().filter(|(sensor, _)| *sensor == index) {
+                if let Sight::Bright(limits) = sight {
+                    ends(limits).for_each(|(value, back)| add(value, back));
+                }
             }
-        }
-        let sights = match &step.action {
-            Action::Keep { sensors, .. } | Action::Square { sensors, .. } => sensors.as_slice(),
-            Action::Constant { .. }
-            | Action::HoldHeading { .. }
-            | Action::Follow(_)
-            | Action::Move { .. }
-            | Action::Signal { .. }
-            | Action::Measure { .. }
-            | Action::Choose(_)
-            | Action::React(_)
-            | Action::Group { .. } => &[],
-        };
-        for (_, sight) in sights.iter().filter(|(sensor, _)| *sensor == index) {
-            if let Sight::Bright(limits) = sight {
-                ends(limits).for_each(|(value, back)| add(value, back));
-            }
-        }
-        for look in step.exits.iter().flat_map(|exit| exit.term.looks()) {
-            if look.test.sensor() != Some(index) {
-                continue;
-            }
-            if let Test::Bright { limits, .. } | Test::Crossed { limits, .. } = &look.test {
-                ends(limits).for_each(|(value, back)| add(value, back));
-            } else if let Test::Reads { limit, .. } = &look.test {
-                limit.fixed().into_iter().for_each(|limit| add(limit, limit));
+            for look in step.exits.iter().flat_map(|exit| exit.term.looks()) {
+                if look.test.sensor() != Some(index) {
+                    continue;
+                }
+                if let Test::Bright { limits, .. } | Test::Crossed { limits, .. } = &look.test {
+                    ends(limits).for_each(|(value, back)| add(value, back));
+                } else if let Test::Reads { limit, .. } = &look.test {
+                    limit.fixed().into_iter().for_each(|limit| add(limit, limit));
+                }
             }
         }
     }
@@ -282,7 +283,7 @@ fn range_track(story: Story<'_>, ranger: RangerId) -> Track {
     let values = (0..trace.ticks.len()).map(|tick| (trace.range(tick, ranger) * 1000.0) as f32).collect();
     let limits = run.groups.iter().chain(&run.visits).flat_map(|visit| {
         let (from, to) = (trace.seconds(visit.entered), trace.seconds(visit.left));
-        let looks = program.steps[visit.step].exits.iter().flat_map(|exit| exit.term.looks());
+        let looks = program.phases(visit.step).flat_map(|step| &step.exits).flat_map(|exit| exit.term.looks());
         looks.filter_map(move |look| {
             let Test::Range { ranger: of, limit, .. } = &look.test else { return None };
             let value = limit.fixed().filter(|_| *of == ranger)? * 1000.0;

@@ -159,6 +159,19 @@ fn the_chart_knows_readings_limits_tones_and_events() {
 }
 
 #[test]
+fn a_squaring_shows_what_each_sensor_is_compared_with() {
+    let steps =
+        "step \"Square up\"\n  align floor-left and floor-right to a dark line at 14 %\n  until 6 s pass  -> done\n";
+    let told = Told::new(&format!("limit 10 s\n{steps}"));
+    let chart = Chart::of(told.story());
+    for name in ["floor-left", "floor-right"] {
+        let track = chart.tracks.iter().find(|track| track.name == name).unwrap();
+        let TrackKind::Line { limits, .. } = &track.kind else { panic!("{name} is a line") };
+        assert!(limits.iter().any(|limit| limit.from < 1.0 && limit.to > limit.from), "{name}: {limits:?}");
+    }
+}
+
+#[test]
 fn the_field_in_pixels_is_the_field_in_the_file() {
     let told = Told::new(MISSION);
     let field = &told.setup.field;

@@ -680,6 +680,13 @@ impl Program {
         step
     }
 
+    /// A step of the text, and the phases that its sentence is made of.
+    pub fn phases(&self, step: StepId) -> impl Iterator<Item = &ProgramStep> {
+        let behind = StepId::all(self.steps.len()).skip(self.written);
+        let own = behind.filter(move |phase| self.steps[*phase].parent.is_some() && self.shown(*phase) == step);
+        std::iter::once(step).chain(own).map(|id| &self.steps[id])
+    }
+
     /// The reflex that owns the wheels while a step is active; none while the mission does.
     pub fn owner(&self, step: StepId) -> Option<&ProgramReflex> {
         self.steps[step].reflex.map(|reflex| &self.reflexes[reflex])
