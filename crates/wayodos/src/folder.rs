@@ -4,8 +4,8 @@
 
 use std::fmt;
 use std::fs;
-use std::io::{self, Write as _};
-use std::path::{Component, Path, PathBuf};
+use std::io;
+use std::path::{Path, PathBuf};
 
 use wayodos_core::field::Unreadable;
 use wayodos_core::finding::{Finding, Source};
@@ -13,6 +13,9 @@ use wayodos_core::project::{Config, Setup, hands};
 use wayodos_core::record::Intervention;
 
 use crate::demo;
+use crate::draft::Draft;
+pub use crate::safe::write_whole;
+use crate::safe::{self, plain, within, write_own};
 
 /// The file that makes a folder a project.
 pub const PROJECT_FILE: &str = "wayodos.toml";
@@ -37,6 +40,8 @@ pub enum OpenError {
     Unreadable(PathBuf, io::Error),
     /// A file is not text; the byte at which it stops being so.
     NotText(PathBuf, usize),
+    /// A path leads out of the project folder.
+    Outside(PathBuf),
     /// No mission of that name; those that there are.
     NoMission(String, Vec<String>),
 }
@@ -48,6 +53,7 @@ impl fmt::Display for OpenError {
             Self::NoProject(path) => write!(f, "{} is not a project: it holds no {PROJECT_FILE}", path.display()),
             Self::Unreadable(path, error) => write!(f, "cannot read {}: {error}", path.display()),
             Self::NotText(path, at) => write!(f, "{} is not UTF-8 text from byte {at} on", path.display()),
+            Self::Outside(path) => write!(f, "{} leads out of the project folder", path.display()),
             Self::NoMission(name, _) => write!(f, "the project has no mission `{name}`"),
         }
     }
@@ -63,6 +69,7 @@ impl OpenError {
             Self::NoProject(_) => format!("name the folder that holds {PROJECT_FILE}"),
             Self::Unreadable(..) => "check that the file exists and may be read".into(),
             Self::NotText(..) => "is this the right file? save it as UTF-8 text".into(),
+            Self::Outside(_) => "copy the file into the project, and name that one".into(),
             Self::NoMission(_, names) if names.is_empty() => "its folder missions/ is empty".into(),
             Self::NoMission(_, names) => format!("there is {}", names.join(", ")),
         }
@@ -102,7 +109,7 @@ impl Project {
         if !folder.join(PROJECT_FILE).is_file() {
             return Err(OpenError::NoProject(folder.to_owned()));
         }
-        let read = |path: &str| read_bytes(&folder.join(path));
+        let read = |path: &str| read_bytes(&within(folder, path).ok_or_else(|| OpenError::Outside(path.into()))?);
         let list = |within: &str| names_in(&folder.join(within));
         Self::assemble(Home::Folder(folder.to_owned()), mission, read, list)
     }
@@ -144,8 +151,9 @@ impl Project {
         let (robot, field) = (read(&config.robot)?, read(&config.field)?);
         let calibration = config.calibration.as_deref().map(&read).transpose()?;
         // What the field names further: within the project only.
-        let files = |path: &str| match bytes(inside(path).ok_or(Unreadable::Outside)?) {
+        let files = |path: &str| match bytes(path) {
             Ok(bytes) => Ok(bytes),
+            Err(OpenError::Outside(_)) => Err(Unreadable::Outside),
             Err(OpenError::Unreadable(_, error)) => Err(Unreadable::System(plain(error).to_string())),
             Err(other) => Err(Unreadable::System(other.to_string())),
         };
@@ -258,9 +266,9 @@ impl Project {
         };
         let Some(setup) = &self.setup else { return Err("robot or field have errors: fix them first".into()) };
         let stem = Path::new(&self.config.mission).file_stem().and_then(|stem| stem.to_str()).unwrap_or("mission");
-        let file = folder.join("hands").join(format!("{stem}.toml"));
+        let file = self.place(folder, &format!("hands/{stem}.toml"))?;
         let made = file.parent().map_or(Ok(()), fs::create_dir_all);
-        made.and_then(|()| write_whole(&file, hands::write(hands, &setup.field).as_bytes()))
+        made.and_then(|()| write_own(&file, hands::write(hands, &setup.field).as_bytes(), &file))
             .map_err(|error| format!("cannot write {}: {error}", file.display()))?;
         Ok(file)
     }
@@ -273,16 +281,24 @@ impl Project {
         let state = std::env::var_os("XDG_STATE_HOME")
             .map(PathBuf::from)
             .filter(|path| path.is_absolute())
-            .or_else(|| std::env::var_os("HOME").map(|home| Path::new(&home).join(".local/state")))?;
+            .or_else(|| std::env::var_os("HOME").map(|home| Path::new(&home).join(".local/state")))
+            .filter(|state| state.is_absolute())?;
         // Each mission of the demo has its own.
         let stem = Path::new(&self.config.mission).file_stem()?.to_str()?;
         Some(state.join("wayodos").join(format!("demo-{stem}.way.draft")))
     }
 
     /// The unsaved edits of a session that was cut off, when they differ from the file.
-    pub fn recovered(&self) -> Option<String> {
-        let text = read_text(&self.draft_file()?).ok()?;
-        (text != self.mission).then_some(text)
+    pub fn recovered(&self) -> Option<Draft> {
+        Draft::load(&self.draft_file()?).filter(|draft| draft.text != self.mission)
+    }
+
+    /// A file that is about to be made in the project: where it lies.
+    ///
+    /// # Errors
+    /// A sentence, when that is out of the project's folder.
+    pub fn place(&self, folder: &Path, path: &str) -> Result<PathBuf, String> {
+        within(folder, path).ok_or_else(|| format!("{path} would lie out of the project folder: a link leads there"))
     }
 }
 
@@ -353,53 +369,11 @@ pub fn read_text(path: &Path) -> Result<String, OpenError> {
 }
 
 fn read_bytes(path: &Path) -> Result<Vec<u8>, OpenError> {
-    fs::read(path).map_err(|error| OpenError::Unreadable(path.to_owned(), error))
+    safe::read(path).map_err(|error| OpenError::Unreadable(path.to_owned(), error))
 }
 
 fn text_of(path: &Path, bytes: Vec<u8>) -> Result<String, OpenError> {
     String::from_utf8(bytes).map_err(|error| OpenError::NotText(path.to_owned(), error.utf8_error().valid_up_to()))
-}
-
-/// The path, if it cannot lead out of a folder.
-fn inside(path: &str) -> Option<&str> {
-    Path::new(path).components().all(|part| matches!(part, Component::Normal(_) | Component::CurDir)).then_some(path)
-}
-
-/// Writes a file so that it holds either all of the old or all of the new contents, whatever happens meanwhile.
-///
-/// # Errors
-/// What the system says; the old file is then untouched.
-pub fn write_whole(path: &Path, contents: &[u8]) -> io::Result<()> {
-    replace(path, contents).map_err(plain)
-}
-
-/// The error without the name of the file that was to be moved into place: nobody has ever seen it.
-fn plain(error: io::Error) -> io::Error {
-    if error.raw_os_error().is_some() { error } else { error.kind().into() }
-}
-
-fn replace(path: &Path, contents: &[u8]) -> io::Result<()> {
-    // A link keeps pointing where it did: the file behind it is replaced.
-    let target = fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
-    let folder = target.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let mut file = tempfile::Builder::new().prefix(".wayodos-").suffix(".tmp").tempfile_in(folder)?;
-    file.write_all(contents)?;
-    file.as_file().sync_all()?;
-    let mode = fs::metadata(&target).map(|meta| meta.permissions());
-    file.as_file().set_permissions(mode.unwrap_or_else(|_| new_file_mode()))?;
-    file.persist(&target).map_err(|error| error.error)?;
-    Ok(())
-}
-
-#[cfg(unix)]
-fn new_file_mode() -> fs::Permissions {
-    use std::os::unix::fs::PermissionsExt as _;
-    fs::Permissions::from_mode(0o644)
-}
-
-#[cfg(not(unix))]
-fn new_file_mode() -> fs::Permissions {
-    fs::metadata(".").map(|meta| meta.permissions()).expect("the current folder exists")
 }
 
 /// How saving a mission went.
@@ -423,18 +397,28 @@ pub enum Saved {
 pub fn save(project: &Project, read: &str, text: &str, overwrite: bool, here: &Path) -> Result<Saved, String> {
     let Some(file) = project.mission_file() else { return copy_demo(project, text, here).map(Saved::Copied) };
     let cannot = |path: &Path, error: &io::Error| format!("cannot save {}: {error}", path.display());
-    match fs::read(&file) {
+    if let Home::Folder(folder) = &project.home {
+        project.place(folder, &project.config.mission)?;
+    }
+    match safe::read(&file) {
         Ok(found) if found != read.as_bytes() && found != text.as_bytes() => {
             if !overwrite {
                 return Ok(Saved::ChangedOutside);
             }
-            let kept = with_ending(&file, "before");
-            write_whole(&kept, &found).map_err(|error| cannot(&kept, &error))?;
+            let kept = before(&file);
+            write_own(&kept, &found, &file).map_err(|error| cannot(&kept, &error))?;
         }
         _ => {}
     }
     write_whole(&file, text.as_bytes()).map_err(|error| cannot(&file, &error))?;
     Ok(Saved::Done)
+}
+
+/// Where what others wrote is kept: `a.way.before`, or with the first number that is free. None is ever written over.
+fn before(file: &Path) -> PathBuf {
+    let names = std::iter::once("before".to_owned()).chain((2..).map(|nth| format!("before-{nth}")));
+    let mut paths = names.map(|name| with_ending(file, &name));
+    paths.find(|path| path.symlink_metadata().is_err()).unwrap_or_else(|| with_ending(file, "before"))
 }
 
 fn copy_demo(project: &Project, text: &str, here: &Path) -> Result<PathBuf, String> {
@@ -560,7 +544,7 @@ mod tests {
         fs::write(&draft, &project.mission).unwrap();
         assert_eq!(project.recovered(), None);
         fs::write(&draft, "other").unwrap();
-        assert_eq!(project.recovered().as_deref(), Some("other"));
+        assert_eq!(project.recovered().map(|draft| draft.text).as_deref(), Some("other"));
         fs::write(&draft, [0xff, 0xfe]).unwrap();
         assert_eq!(project.recovered(), None, "a draft that is no text is nobody's edit");
     }

@@ -5,6 +5,8 @@
 
 pub mod cli;
 pub mod demo;
+pub mod draft;
 pub mod folder;
+pub mod safe;
 pub mod tui;
 pub mod work;

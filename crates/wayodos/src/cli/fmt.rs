@@ -8,6 +8,7 @@ use wayodos_core::mission::format;
 
 use super::{Shared, answer, complain, json, say};
 use crate::folder::{OpenError, PROJECT_FILE, read_text, write_whole};
+use crate::safe::within;
 
 pub(super) fn fmt(shared: &Shared, path: &Path, check: bool) -> ExitCode {
     let files = match missions(path, shared.mission.as_deref()) {
@@ -67,16 +68,19 @@ fn missions(path: &Path, mission: Option<&str>) -> Result<Vec<PathBuf>, OpenErro
     if !path.join(PROJECT_FILE).is_file() {
         return Err(OpenError::NoProject(path.to_owned()));
     }
-    let folder = path.join("missions");
+    // What a link leads to out of the project is somebody else's.
+    let inside = |name: &str| {
+        let name = format!("missions/{name}");
+        within(path, &name).ok_or_else(|| OpenError::Outside(name.into()))
+    };
     if let Some(name) = mission {
-        return Ok(vec![folder.join(format!("{}.way", name.strip_suffix(".way").unwrap_or(name)))]);
+        return Ok(vec![inside(&format!("{}.way", name.strip_suffix(".way").unwrap_or(name)))?]);
     }
+    let folder = path.join("missions");
     let entries = fs::read_dir(&folder).map_err(|error| OpenError::Unreadable(folder, error))?;
-    let mut files: Vec<PathBuf> = entries
-        .flatten()
-        .map(|entry| entry.path())
-        .filter(|path| path.extension().is_some_and(|ending| ending == "way"))
-        .collect();
+    let names = entries.flatten().filter_map(|entry| entry.file_name().into_string().ok());
+    let mut files: Vec<PathBuf> =
+        names.filter(|name| name.strip_suffix(".way").is_some()).map(|name| inside(&name)).collect::<Result<_, _>>()?;
     files.sort();
     Ok(files)
 }

@@ -430,7 +430,11 @@ fn cannot_open(shared: &Shared, error: &OpenError) -> ExitCode {
         OpenError::Missing(path) => {
             path.to_str().filter(|word| nearest(word, commands().iter().map(String::as_str)).is_some()).map(no_command)
         }
-        OpenError::NoProject(_) | OpenError::Unreadable(..) | OpenError::NotText(..) | OpenError::NoMission(..) => None,
+        OpenError::NoProject(_)
+        | OpenError::Unreadable(..)
+        | OpenError::NotText(..)
+        | OpenError::Outside(_)
+        | OpenError::NoMission(..) => None,
     };
     complain(&error.to_string(), &slip.unwrap_or_else(|| error.hint()));
     ExitCode::FAILURE

@@ -43,6 +43,7 @@ use self::theme::{Depth, Theme, ThemeName};
 use self::update::{Effect, Msg, update};
 use self::view::Screen;
 use crate::cli::draw::page;
+use crate::draft::Draft;
 use crate::folder::{Home, Project, Saved, read_text, save, write_whole};
 use crate::work::{Told, Worker};
 
@@ -90,6 +91,7 @@ pub fn run(project: Project, seed: u64, look: &Look) -> io::Result<()> {
     let recovered = project.recovered();
     let watched = project.clone();
     let mut model = Model::new(project, recovered, seed, (size.width, size.height));
+    update::meet(&mut model);
     let mut screen = Screen::new(
         Theme::new(look.theme.unwrap_or(ThemeName::Dark), depth),
         look.cells.unwrap_or_else(|| Cells::detect(|name| std::env::var(name).ok())),
@@ -363,7 +365,7 @@ fn listen(sender: &Sender<Msg>, gate: &Arc<Gate>) -> io::Result<()> {
 /// Something to do with files, with all it needs.
 enum Errand {
     Save { project: Box<Project>, read: String, text: Arc<str>, overwrite: bool },
-    Draft { file: PathBuf, text: Arc<str> },
+    Draft { file: PathBuf, mission: PathBuf, base: String, text: Arc<str> },
     ClearDraft { file: PathBuf },
     Export { project: Box<Project>, told: Arc<Told>, seed: u64 },
     Open { project: Box<Project>, mission: String },
@@ -390,7 +392,10 @@ impl Clerk {
             Effect::Save { text, overwrite } => {
                 Some(Errand::Save { project: project(), read: model.saved.clone(), text, overwrite })
             }
-            Effect::Draft(text) => draft.map(|file| Errand::Draft { file, text }),
+            Effect::Draft(text) => draft.map(|file| {
+                let mission = model.project.mission_file().unwrap_or_else(|| file.clone());
+                Errand::Draft { file, mission, base: model.saved.clone(), text }
+            }),
             Effect::ClearDraft => draft.map(|file| Errand::ClearDraft { file }),
             Effect::Export(told) => Some(Errand::Export { project: project(), told, seed: model.seed }),
             Effect::Open(mission) => Some(Errand::Open { project: project(), mission }),
@@ -458,7 +463,9 @@ fn work(asked: &Receiver<Errand>, sender: &Sender<Msg>, project: &Project) {
                 }
                 Some(Msg::Saved(saved, text))
             }
-            Errand::Draft { file, text } => keep(&file, &text).err().map(Msg::DraftFailed),
+            Errand::Draft { file, mission, base, text } => {
+                Draft::store(&base, &text, &file, &mission).err().map(Msg::DraftFailed)
+            }
             Errand::ClearDraft { file } => {
                 // Most often there is none.
                 let _ = std::fs::remove_file(file);
@@ -552,16 +559,10 @@ impl Watch {
     }
 }
 
-fn keep(file: &Path, text: &str) -> Result<(), String> {
-    let made = file.parent().map_or(Ok(()), std::fs::create_dir_all);
-    made.and_then(|()| write_whole(file, text.as_bytes()))
-        .map_err(|error| format!("cannot write {}: {error}", file.display()))
-}
-
 /// Writes the page about a run as SVG and PDF into the project's folder `exports`; the demo's into the current one.
 fn export(project: &Project, told: &Told, seed: u64) -> Result<Vec<PathBuf>, String> {
     let folder = match &project.home {
-        Home::Folder(folder) => folder.join("exports"),
+        Home::Folder(folder) => project.place(folder, "exports")?,
         // Its folder comes into being with the first save, not with a drawing.
         Home::Demo => PathBuf::from("."),
     };

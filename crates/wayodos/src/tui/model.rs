@@ -20,6 +20,7 @@ use super::free::Free;
 use super::layout::{Areas, Pane, Shape, layout};
 use super::theme::Role;
 use super::view::wrapped;
+use crate::draft::Draft;
 use crate::folder::Project;
 use crate::work::{From, Job, Told};
 
@@ -287,12 +288,14 @@ pub struct Model {
 
 impl Model {
     /// The screen of a project, with unsaved edits of a former session if there are any.
-    pub fn new(project: Project, recovered: Option<String>, seed: u64, size: (u16, u16)) -> Self {
+    pub fn new(project: Project, recovered: Option<Draft>, seed: u64, size: (u16, u16)) -> Self {
         let setup = project.setup.clone().map(Arc::new);
-        let file: Arc<str> = project.mission.as_str().into();
+        // What the edits were based on is what the file is compared with.
+        let saved = recovered.as_ref().and_then(|draft| draft.base.clone()).unwrap_or_else(|| project.mission.clone());
+        let file: Arc<str> = saved.as_str().into();
         let mut history = vec![(Arc::clone(&file), Cursor::default())];
         let mut notice = None;
-        if let Some(text) = recovered {
+        if let Some(Draft { text, .. }) = recovered {
             let told = "edits that were not saved last time are back; u takes them away, s saves them".into();
             notice = Some(Notice { text: told, role: Role::Accent });
             history.push((text.into(), Cursor::default()));
@@ -300,7 +303,6 @@ impl Model {
         let at = history.len() - 1;
         let text = Arc::clone(&history[at].0);
         let prepared = prepare(&text, setup.as_deref());
-        let saved = project.mission.clone();
         let mut model = Self {
             project,
             setup,
@@ -559,7 +561,7 @@ impl Model {
     }
 
     /// Opens another project, or another mission of it, in this one's place.
-    pub fn reopen(&mut self, project: Project, recovered: Option<String>) {
+    pub fn reopen(&mut self, project: Project, recovered: Option<Draft>) {
         let fresh = Self::new(project, recovered, self.seed, self.size);
         let (zoom, focus, side, side_open) = (self.zoom, self.focus, self.side, self.side_open);
         let jobs = self.jobs;

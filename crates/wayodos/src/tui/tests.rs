@@ -18,7 +18,9 @@ use super::model::{Cursor, Mode, Model};
 use super::theme::{Depth, Theme, ThemeName};
 use super::update::{Effect, Msg, update};
 use super::view::Screen;
+use crate::draft::Draft;
 use crate::folder::{Home, Project, Saved};
+use crate::tui::update::meet;
 use crate::work::tell;
 
 /// The application without threads: a run asked for is made at once.
@@ -322,11 +324,45 @@ fn leaving_asks_only_when_something_would_be_lost() {
 #[test]
 fn edits_of_a_cut_off_session_come_back_and_can_be_taken_away() {
     let project = Project::demo(None).unwrap();
-    let draft = project.mission.replace("cruise = 26 %", "cruise = 33 %");
+    let text = project.mission.replace("cruise = 26 %", "cruise = 33 %");
+    let draft = Draft { base: Some(project.mission.clone()), text };
     let mut model = Model::new(project, Some(draft), 7, (160, 50));
+    meet(&mut model);
+    assert!(matches!(model.mode, Mode::Browse), "nobody else has written it");
     assert!(model.unsaved() && model.notice.is_some() && model.text.contains("33 %"));
     update(&mut model, Msg::Input(Event::Key(KeyEvent::new(KeyCode::Char('u'), KeyModifiers::NONE))));
     assert!(!model.unsaved());
+}
+
+#[test]
+fn edits_that_come_back_to_a_file_that_was_saved_meanwhile_are_asked_about() {
+    let mut project = Project::demo(None).unwrap();
+    let base = project.mission.clone();
+    let text = base.replace("cruise = 26 %", "cruise = 33 %");
+    project.mission = format!("{base}\n# theirs\n");
+    let theirs = project.mission.clone();
+    let fresh = || {
+        let draft = Draft { base: Some(base.clone()), text: text.clone() };
+        let mut model = Model::new(project.clone(), Some(draft), 7, (160, 50));
+        meet(&mut model);
+        assert!(matches!(&model.mode, Mode::Outside(outside) if outside.theirs == theirs && outside.both.is_some()));
+        model
+    };
+    let after = |key: char| {
+        let mut model = fresh();
+        update(&mut model, Msg::Input(Event::Key(KeyEvent::new(KeyCode::Char(key), KeyModifiers::NONE))));
+        model
+    };
+    let both = after('b');
+    assert!(both.text.contains("cruise = 33 %") && both.text.contains("# theirs") && both.saved == theirs);
+    let taken = after('t');
+    assert!(*taken.text == *theirs && !taken.unsaved());
+    let ours = after('o');
+    assert!(*ours.text == *text && ours.keeps_ours, "and saving keeps theirs as a copy");
+    // A draft of an older version knows no base: it comes back as before.
+    let mut old = Model::new(project.clone(), Some(Draft { base: None, text: text.clone() }), 7, (160, 50));
+    meet(&mut old);
+    assert!(matches!(old.mode, Mode::Browse) && old.unsaved());
 }
 
 #[test]

@@ -8,6 +8,7 @@ use ratatui::crossterm::event::{KeyCode, KeyEvent};
 use super::super::model::{Mode, Model, Outside};
 use super::super::theme::Role;
 use super::{Effect, changed, difference, moves, run_again, scrolled};
+use crate::draft::Draft;
 use crate::folder::{Home, Project, Saved};
 
 pub(super) fn save(model: &mut Model, effects: &mut Vec<Effect>) {
@@ -87,6 +88,14 @@ pub(super) fn on_outside(model: &mut Model, theirs: String, effects: &mut Vec<Ef
     model.mode = Mode::Outside(Box::new(Outside { theirs, both, rows, scroll: 0 }));
 }
 
+/// Edits that came back were based on something else than the file holds now: somebody saved it meanwhile.
+pub fn meet(model: &mut Model) {
+    if model.unsaved() && model.project.mission != model.saved {
+        // Nothing is asked of the outside: the draft stays until it is decided.
+        on_outside(model, model.project.mission.clone(), &mut Vec::new());
+    }
+}
+
 pub(super) fn outside(model: &mut Model, key: KeyEvent, mut outside: Outside, effects: &mut Vec<Effect>) {
     match key.code {
         KeyCode::Char('o') => {
@@ -130,7 +139,7 @@ pub(super) fn on_refit(model: &mut Model, project: Project, effects: &mut Vec<Ef
 
 pub(super) fn on_opened(
     model: &mut Model,
-    result: Result<(Box<Project>, Option<String>), String>,
+    result: Result<(Box<Project>, Option<Draft>), String>,
     effects: &mut Vec<Effect>,
 ) {
     match result {
@@ -138,6 +147,7 @@ pub(super) fn on_opened(
             let kept = model.unsaved();
             let left = Path::new(&model.project.config.mission).file_stem().map(|stem| stem.display().to_string());
             model.reopen(*project, recovered);
+            meet(model);
             run_again(model, effects);
             if kept && model.notice.is_none() {
                 let left = left.unwrap_or_default();

@@ -8,6 +8,8 @@ mod steps;
 mod time;
 mod typing;
 
+pub use keep::meet;
+
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -23,6 +25,7 @@ use super::keymap::{self, Action};
 use super::layout::Pane;
 use super::model::{Cursor, DiffLine, Entry, Mode, Model, Row, Side};
 use super::theme::Role;
+use crate::draft::Draft;
 use crate::folder::{Project, Saved};
 use crate::work::{Job, Told};
 
@@ -46,7 +49,7 @@ pub enum Msg {
     /// Files beside the mission were changed: the project as it now is.
     Refit(Box<Project>),
     /// Another mission was opened, with unsaved edits of it if there are any.
-    Opened(Result<(Box<Project>, Option<String>), String>),
+    Opened(Result<(Box<Project>, Option<Draft>), String>),
     /// Another editor was left; the text that it wrote.
     Edited(Result<String, String>),
     /// What was done by hand has been written to a file.
