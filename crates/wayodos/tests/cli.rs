@@ -439,3 +439,69 @@ fn a_project_is_begun_and_says_what_to_do_next() {
     assert_eq!(again.status.code(), Some(1));
     assert!(String::from_utf8_lossy(&again.stderr).contains("holds a project already"));
 }
+
+#[test]
+#[cfg(unix)]
+fn a_project_of_somebody_else_reads_and_writes_nothing_outside_itself() {
+    use std::os::unix::fs::symlink;
+    let outside = tempfile::tempdir().unwrap();
+    let secret = outside.path().join("secret.way");
+    let crooked = "step \"a\"\n      hold\n  until 1 s passes -> done\n";
+    fs::write(&secret, crooked).unwrap();
+    for file in ["missions/morning-round.way", "robots/curlew.toml", "fields/causeway.toml", "calibration.toml"] {
+        let copy = Copy::new();
+        fs::remove_file(copy.folder.join(file)).unwrap();
+        symlink(&secret, copy.folder.join(file)).unwrap();
+        for command in [&["check"][..], &["run"], &["read"]] {
+            let (code, out, err) = wayodos(&[command, &[copy.path()]].concat());
+            assert!(code == 1 && err.contains("leads out of the project folder"), "{command:?} {file}: {out}{err}");
+            assert!(!out.contains("step") && !err.contains("until 1 s"), "{file}: {out}{err}");
+        }
+        let (code, ..) = wayodos(&["fmt", copy.path()]);
+        assert_eq!(code == 1, file.starts_with("missions"), "{file}");
+        assert_eq!(fs::read_to_string(&secret).unwrap(), crooked, "{file}");
+    }
+    // A folder that leads out is no better; a link within the project is.
+    let copy = Copy::new();
+    fs::rename(copy.folder.join("robots"), outside.path().join("robots")).unwrap();
+    symlink(outside.path().join("robots"), copy.folder.join("robots")).unwrap();
+    assert!(wayodos(&["check", copy.path()]).2.contains("leads out of the project folder"));
+    let copy = Copy::new();
+    fs::rename(copy.folder.join("robots/curlew.toml"), copy.folder.join("robots/kept.toml")).unwrap();
+    symlink("kept.toml", copy.folder.join("robots/curlew.toml")).unwrap();
+    assert_eq!(wayodos(&["check", copy.path()]).0, 0);
+}
+
+#[test]
+fn nothing_in_a_file_commands_the_terminal() {
+    let copy = Copy::new();
+    let nasty = "\u{1b}]0;owned\u{7}\u{9b}2J\r";
+    copy.change("wayodos.toml", "Brinewick", &format!("Brine{}wick", "\\u001b[2J"));
+    copy.change("missions/morning-round.way", "Leave the slipway", &format!("Leave {nasty} slipway"));
+    copy.change("missions/morning-round.way", "holding the heading", &format!("holding {nasty}"));
+    let runs = [&["check"][..], &["read"], &["run"], &["check", "--json"], &["read", "--json"], &["fmt", "--check"]];
+    for command in runs {
+        let (_, out, err) = wayodos(&[command, &[copy.path()]].concat());
+        let both = out + &err;
+        assert!(
+            !both.is_empty() && both.chars().all(|c| c == '\n' || c == '\t' || !c.is_control()),
+            "{command:?}: {both:?}"
+        );
+    }
+    copy.change("missions/morning-round.way", &format!("holding {nasty}"), "holding the heading");
+    let (code, out, _) = wayodos(&["run", copy.path()]);
+    assert!(code == 0 && out.contains("Leave ?]0;owned?\u{bf}2J"), "{out}");
+}
+
+#[test]
+#[cfg(target_os = "linux")]
+fn a_full_disk_at_the_end_of_a_pipe_is_a_failure() {
+    let copy = Copy::new();
+    let full = || fs::OpenOptions::new().write(true).open("/dev/full").unwrap();
+    for command in [&["check"][..], &["run"], &["read"], &["run", "--json", "--quiet"]] {
+        let mut process = Command::new(env!("CARGO_BIN_EXE_wayodos"));
+        let output = process.args(command).arg(copy.path()).stdout(full()).stdin(Stdio::null()).output().unwrap();
+        let err = String::from_utf8(output.stderr).unwrap();
+        assert!(output.status.code() == Some(1) && err.contains("cannot write the answer"), "{command:?}: {err}");
+    }
+}

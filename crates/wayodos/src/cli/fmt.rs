@@ -6,7 +6,7 @@ use std::process::ExitCode;
 
 use wayodos_core::mission::format;
 
-use super::{Shared, answer, complain, json, say};
+use super::{Shared, answer, answer_json, complain, json, say};
 use crate::folder::{OpenError, PROJECT_FILE, read_text, write_whole};
 use crate::safe::within;
 
@@ -30,7 +30,7 @@ pub(super) fn fmt(shared: &Shared, path: &Path, check: bool) -> ExitCode {
         }
     }
     if shared.json {
-        answer(&json::changed(&changed));
+        answer_json(&json::changed(&changed));
     } else {
         for file in &changed {
             answer(&format!("{}{file}", if check { "would change " } else { "laid out " }));

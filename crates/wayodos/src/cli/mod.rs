@@ -339,11 +339,11 @@ fn check(shared: &Shared, path: &Path) -> ExitCode {
         findings.extend(told.hindsight);
     }
     if shared.json {
-        answer(&json::findings(&project, &findings));
+        answer_json(&json::findings(&project, &findings));
     } else if findings.is_empty() {
         say(shared, &format!("{}: no problems found", project.name()));
     } else {
-        answer(&readable(&project, &findings));
+        put_out(&readable(&project, &findings));
     }
     if has_errors(&findings) { ExitCode::FAILURE } else { ExitCode::SUCCESS }
 }
@@ -355,7 +355,7 @@ fn read_back(shared: &Shared, path: &Path) -> ExitCode {
     };
     let flow = draw::flow_of(&project);
     if shared.json {
-        answer(&json::flow(&flow));
+        answer_json(&json::flow(&flow));
     } else {
         answer(&flow.lines().join("\n"));
     }
@@ -396,7 +396,7 @@ fn run_project(shared: &Shared, path: &Path) -> Result<Ran, ExitCode> {
         }
         None => {
             if shared.json {
-                answer(&json::error("the project has errors", &project, &findings));
+                answer_json(&json::error("the project has errors", &project, &findings));
             }
             warn(&readable(&project, &findings));
             Err(ExitCode::FAILURE)
@@ -416,14 +416,14 @@ fn readable(project: &Project, findings: &[Finding]) -> String {
         }
     }
     if let Some(count) = told::count_words(findings) {
-        out.extend([project.name(), ": ", &count, "\n"]);
+        out.extend([&*told::printable(project.name()), ": ", &count, "\n"]);
     }
     out
 }
 
 fn cannot_open(shared: &Shared, error: &OpenError) -> ExitCode {
     if shared.json {
-        answer(&json::refusal(&error.to_string()));
+        answer_json(&json::refusal(&error.to_string()));
     }
     // `wayodos rn` names no project; it may well be a command with a slip in it.
     let slip = match error {
@@ -441,16 +441,40 @@ fn cannot_open(shared: &Shared, error: &OpenError) -> ExitCode {
 }
 
 fn complain(what: &str, hint: &str) {
-    warn(&format!("wayodos: {what}\n  help: {hint}\n"));
+    warn(&format!("wayodos: {}\n  help: {}\n", told::printable(what), told::printable(hint)));
 }
 
-/// To standard output. A reader that has gone away is no error of ours.
+/// Text that holds words of somebody's files, to standard output.
 fn answer(text: &str) {
-    let newline = if text.ends_with('\n') { "" } else { "\n" };
-    let _ = write!(std::io::stdout().lock(), "{text}{newline}");
+    put_out(&told::printable(text));
 }
 
-/// To standard error.
+/// One JSON object, to standard output. What a terminal would obey beyond ASCII is escaped as well.
+fn answer_json(json: &str) {
+    let obeyed = |letter: char| letter.is_control() && !letter.is_ascii();
+    if json.contains(obeyed) {
+        let escape = |letter: char| {
+            if obeyed(letter) { format!("\\u{:04x}", u32::from(letter)) } else { letter.to_string() }
+        };
+        return put_out(&json.chars().map(escape).collect::<String>());
+    }
+    put_out(json);
+}
+
+/// To standard output, as it is. A reader that has gone away is no error of ours; a full disk is the end.
+fn put_out(text: &str) {
+    let newline = if text.ends_with('\n') { "" } else { "\n" };
+    let mut out = std::io::stdout().lock();
+    match write!(out, "{text}{newline}").and_then(|()| out.flush()) {
+        Err(error) if error.kind() != std::io::ErrorKind::BrokenPipe => {
+            complain(&format!("cannot write the answer: {error}"), "make room, or send it somewhere else");
+            std::process::exit(1);
+        }
+        _ => {}
+    }
+}
+
+/// To standard error, as it is.
 fn warn(text: &str) {
     let _ = std::io::stderr().lock().write_all(text.as_bytes());
 }
@@ -458,7 +482,7 @@ fn warn(text: &str) {
 /// To people, unless they asked for quiet.
 fn say(shared: &Shared, text: &str) {
     if !shared.quiet {
-        warn(&format!("{text}\n"));
+        warn(&format!("{}\n", told::printable(text)));
     }
 }
 

@@ -13,7 +13,7 @@ use wayodos_report::words::{
     Weight, exit_words, goal_words, happening_words, outcome_words, rest_words, score_lines, verdict_words,
 };
 
-use super::{Shared, answer, json, readable, run_project, warn};
+use super::{Shared, answer, answer_json, json, readable, run_project, warn};
 use crate::folder::Project;
 use crate::work::Told;
 
@@ -35,9 +35,9 @@ pub(super) fn run(shared: &Shared, path: &Path) -> ExitCode {
     }
     if shared.json {
         if !shared.quiet {
-            warn(&report());
+            warn(&super::told::printable(&report()));
         }
-        answer(&json::run(&ran.project, &ran.findings, &ran.told, wall_ms));
+        answer_json(&json::run(&ran.project, &ran.findings, &ran.told, wall_ms));
     } else {
         answer(&report());
     }
