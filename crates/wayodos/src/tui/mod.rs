@@ -1,8 +1,10 @@
 //! The full-screen application: messages change a model, the model is drawn, nothing else.
 //!
-//! Threads: keys, runs, and files each have one and report by message; this one never waits for any of them.
+//! Threads: keys and runs each have one, files have three (`clerk`), and report by message; this one never waits for any
+//! of them.
 
 pub mod cells;
+mod clerk;
 pub mod finder;
 pub mod free;
 pub mod keymap;
@@ -14,7 +16,6 @@ pub mod update;
 pub mod view;
 
 use std::io::{self, Write as _, stdout};
-use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::sync::{Arc, Once};
@@ -34,18 +35,15 @@ use ratatui::crossterm::terminal::{
 use ratatui::crossterm::{cursor, execute};
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 use signal_hook::iterator::Signals;
-use wayodos_core::record::Intervention;
-use wayodos_report::{Parts, to_pdf, to_svg};
 
 use self::cells::Cells;
+use self::clerk::Clerk;
 use self::model::Model;
 use self::theme::{Depth, Theme, ThemeName};
 use self::update::{Effect, Msg, update};
 use self::view::Screen;
-use crate::cli::draw::page;
-use crate::draft::Draft;
-use crate::folder::{Home, Project, Saved, read_text, save, write_whole};
-use crate::work::{Told, Worker};
+use crate::folder::Project;
+use crate::work::Worker;
 
 /// How the screen looks.
 #[derive(Args, Clone, Debug)]
@@ -72,6 +70,9 @@ impl Look {
         }
     }
 }
+
+/// Edits that are not kept for longer than this are something to know.
+const LATE: Duration = Duration::from_secs(3);
 
 /// Time between two frames while playing.
 const FRAME: Duration = Duration::from_millis(33);
@@ -117,8 +118,11 @@ pub fn run(project: Project, seed: u64, look: &Look) -> io::Result<()> {
     let outside = Outside { worker: &worker, clerk: &clerk, gate: &gate };
     let result = turn(&mut terminal, &mut screen, &mut model, &receiver, &outside);
     drop(worker);
-    clerk.close();
+    let kept = clerk.close();
     drop(guard);
+    if !kept {
+        let _ = writeln!(io::stderr(), "wayodos: the drive does not answer: what was changed last may not be kept");
+    }
     result
 }
 
@@ -151,14 +155,15 @@ fn turn(
     let mut before = Instant::now();
     let mut shown: Option<(picture::Picture, (u16, u16))> = None;
     loop {
-        // Whatever a terminal forgot to say: at the start, or while an editor had it, a change of size may go unheard.
-        let size = terminal.size()?;
-        if (size.width, size.height) != model.size {
-            let effects = update(model, Msg::Input(Event::Resize(size.width, size.height)));
-            debug_assert!(effects.is_empty(), "another size asks for nothing");
-        }
         execute!(stdout(), BeginSynchronizedUpdate)?;
         terminal.draw(|frame| {
+            // What is drawn has the size of what it is drawn into, whatever a terminal forgot to say: at the start, while
+            // an editor had it, or between two changes of size.
+            let area = frame.area();
+            if (area.width, area.height) != model.size {
+                let effects = update(model, Msg::Input(Event::Resize(area.width, area.height)));
+                debug_assert!(effects.is_empty(), "another size asks for nothing");
+            }
             if let Some(place) = screen.draw(model, frame.buffer_mut()) {
                 frame.set_cursor_position(place);
             }
@@ -185,6 +190,13 @@ fn turn(
                 Err(_) => return Ok(()),
             }
         };
+        if outside.clerk.behind() > LATE {
+            let told = format!(
+                "your edits have not been kept for {} s: the drive does not answer",
+                outside.clerk.behind().as_secs()
+            );
+            model.say(theme::Role::Wrong, told);
+        }
         let was_playing = model.playing;
         let mut batch = vec![first];
         batch.extend(receiver.try_iter());
@@ -360,284 +372,5 @@ fn listen(sender: &Sender<Msg>, gate: &Arc<Gate>) -> io::Result<()> {
     Ok(())
 }
 
-// ---- files
-
-/// Something to do with files, with all it needs.
-enum Errand {
-    Save { project: Box<Project>, read: String, text: Arc<str>, overwrite: bool },
-    Draft { file: PathBuf, mission: PathBuf, base: String, text: Arc<str> },
-    ClearDraft { file: PathBuf },
-    Export { project: Box<Project>, told: Arc<Told>, seed: u64 },
-    Open { project: Box<Project>, mission: String },
-    Hands { project: Box<Project>, hands: Vec<Intervention> },
-}
-
-/// The thread that reads and writes files, in the order it was asked to.
-struct Clerk {
-    errands: Sender<Errand>,
-    thread: Option<thread::JoinHandle<()>>,
-}
-
-impl Clerk {
-    fn new(sender: Sender<Msg>, project: Project) -> Self {
-        let (errands, asked) = channel();
-        let thread = thread::Builder::new().name("files".into()).spawn(move || work(&asked, &sender, &project));
-        Self { errands, thread: thread.ok() }
-    }
-
-    fn hand_in(&self, effect: Effect, model: &Model) {
-        let project = || Box::new(model.project.clone());
-        let draft = model.project.draft_file();
-        let errand = match effect {
-            Effect::Save { text, overwrite } => {
-                Some(Errand::Save { project: project(), read: model.saved.clone(), text, overwrite })
-            }
-            Effect::Draft(text) => draft.map(|file| {
-                let mission = model.project.mission_file().unwrap_or_else(|| file.clone());
-                Errand::Draft { file, mission, base: model.saved.clone(), text }
-            }),
-            Effect::ClearDraft => draft.map(|file| Errand::ClearDraft { file }),
-            Effect::Export(told) => Some(Errand::Export { project: project(), told, seed: model.seed }),
-            Effect::Open(mission) => Some(Errand::Open { project: project(), mission }),
-            Effect::KeepHands => Some(Errand::Hands { project: project(), hands: model.hands.clone() }),
-            Effect::Run(_) | Effect::Editor(_) | Effect::Quit => None,
-        };
-        if let Some(errand) = errand {
-            // The thread is gone only after a panic, which has been shown.
-            let _ = self.errands.send(errand);
-        }
-    }
-
-    /// Waits until everything asked for is done.
-    fn close(mut self) {
-        drop(std::mem::replace(&mut self.errands, channel().0));
-        if let Some(thread) = self.thread.take() {
-            let _ = thread.join();
-        }
-    }
-}
-
-/// Between two looks at the files.
-const WATCH: Duration = Duration::from_millis(400);
-
-fn work(asked: &Receiver<Errand>, sender: &Sender<Msg>, project: &Project) {
-    let mut ahead: Option<Errand> = None;
-    let mut watch = Watch::new(project);
-    loop {
-        let errand = match ahead.take() {
-            Some(errand) => errand,
-            None => match asked.recv_timeout(WATCH) {
-                Ok(errand) => errand,
-                Err(RecvTimeoutError::Timeout) => {
-                    for msg in watch.look() {
-                        let _ = sender.send(msg);
-                    }
-                    continue;
-                }
-                Err(RecvTimeoutError::Disconnected) => return,
-            },
-        };
-        // Only the newest of several drafts is worth a write.
-        if matches!(errand, Errand::Draft { .. }) {
-            ahead = asked.try_recv().ok();
-            if matches!(ahead, Some(Errand::Draft { .. } | Errand::ClearDraft { .. })) {
-                continue;
-            }
-        }
-        let answer = match errand {
-            Errand::Save { mut project, read, text, overwrite } => {
-                let old_draft = project.draft_file();
-                let saved = save(&project, &read, &text, overwrite, Path::new("."));
-                match &saved {
-                    Ok(Saved::Copied(folder)) => {
-                        if let Some(file) = old_draft {
-                            // The demo's own draft: the copy has another one.
-                            let _ = std::fs::remove_file(file);
-                        }
-                        project.home = Home::Folder(folder.clone());
-                        project.mission = text.to_string();
-                        watch = Watch::new(&project);
-                    }
-                    Ok(Saved::Done) => watch.saved(&text),
-                    _ => {}
-                }
-                Some(Msg::Saved(saved, text))
-            }
-            Errand::Draft { file, mission, base, text } => {
-                Draft::store(&base, &text, &file, &mission).err().map(Msg::DraftFailed)
-            }
-            Errand::ClearDraft { file } => {
-                // Most often there is none.
-                let _ = std::fs::remove_file(file);
-                None
-            }
-            Errand::Export { project, told, seed } => Some(Msg::Exported(export(&project, &told, seed))),
-            Errand::Open { project, mission } => {
-                let opened = project.open_other(&mission).map(|project| {
-                    watch = Watch::new(&project);
-                    let recovered = project.recovered();
-                    (Box::new(project), recovered)
-                });
-                Some(Msg::Opened(opened))
-            }
-            Errand::Hands { project, hands } => Some(Msg::HandsKept(project.keep_hands(&hands))),
-        };
-        if let Some(answer) = answer {
-            let _ = sender.send(answer);
-        }
-    }
-}
-
-/// What the files of a project looked like when they were last read: when they were written, and how long they are.
-struct Watch {
-    project: Option<(PathBuf, String)>,
-    mission: Option<PathBuf>,
-    /// What the mission's file is known to hold.
-    known: String,
-    stamps: Vec<(PathBuf, Option<Stamp>)>,
-}
-
-type Stamp = (std::time::SystemTime, u64);
-
-fn stamp(file: &Path) -> Option<Stamp> {
-    let about = std::fs::metadata(file).ok()?;
-    Some((about.modified().ok()?, about.len()))
-}
-
-impl Watch {
-    fn new(project: &Project) -> Self {
-        let folder = match &project.home {
-            Home::Folder(folder) => Some((folder.clone(), project.config.mission.clone())),
-            Home::Demo => None,
-        };
-        let mission = project.mission_file();
-        let files = mission.iter().cloned().chain(project.files());
-        let stamps = files.map(|file| (file.clone(), stamp(&file))).collect();
-        Self { project: folder, mission, known: project.mission.clone(), stamps }
-    }
-
-    fn saved(&mut self, text: &str) {
-        text.clone_into(&mut self.known);
-        self.refresh();
-    }
-
-    fn refresh(&mut self) {
-        for (file, old) in &mut self.stamps {
-            *old = stamp(file);
-        }
-    }
-
-    /// What has changed since the last look.
-    fn look(&mut self) -> Vec<Msg> {
-        let mut told = Vec::new();
-        let changed: Vec<PathBuf> =
-            self.stamps.iter().filter(|(file, old)| stamp(file) != *old).map(|(file, _)| file.clone()).collect();
-        if changed.is_empty() {
-            return told;
-        }
-        self.refresh();
-        for file in &changed {
-            if Some(file) == self.mission.as_ref() {
-                // One that is gone, or is no text, is nothing to take over: saving says what is wrong with it.
-                if let Ok(text) = read_text(file)
-                    && text != self.known
-                {
-                    self.known.clone_from(&text);
-                    told.push(Msg::Outside(text));
-                }
-            }
-        }
-        if changed.iter().any(|file| Some(file) != self.mission.as_ref())
-            && let Some((folder, mission)) = &self.project
-            && let Ok(project) = Project::open(folder, Some(mission))
-        {
-            let stamps = project.mission_file().into_iter().chain(project.files());
-            self.stamps = stamps.map(|file| (file.clone(), stamp(&file))).collect();
-            told.push(Msg::Refit(Box::new(project)));
-        }
-        told
-    }
-}
-
-/// Writes the page about a run as SVG and PDF into the project's folder `exports`; the demo's into the current one.
-fn export(project: &Project, told: &Told, seed: u64) -> Result<Vec<PathBuf>, String> {
-    let folder = match &project.home {
-        Home::Folder(folder) => project.place(folder, "exports")?,
-        // Its folder comes into being with the first save, not with a drawing.
-        Home::Demo => PathBuf::from("."),
-    };
-    let name = Path::new(&project.config.mission).file_stem().and_then(|name| name.to_str()).unwrap_or("mission");
-    let cannot = |path: &Path, error: &io::Error| format!("cannot write {}: {error}", path.display());
-    std::fs::create_dir_all(&folder).map_err(|error| cannot(&folder, &error))?;
-    let scene = page(project, told, seed, Parts::All);
-    let pdf = to_pdf(&scene).map_err(|error| format!("cannot draw the PDF: {error}"))?;
-    let mut files = Vec::new();
-    for (ending, bytes) in [("svg", to_svg(&scene).into_bytes()), ("pdf", pdf)] {
-        let file = folder.join(format!("{name}.{ending}"));
-        write_whole(&file, &bytes).map_err(|error| cannot(&file, &error))?;
-        files.push(file);
-    }
-    Ok(files)
-}
-
 #[cfg(test)]
 mod tests;
-
-#[cfg(test)]
-#[allow(clippy::unwrap_used, reason = "helpers of tests are tests")]
-mod watching {
-    use std::fs;
-
-    use super::*;
-
-    /// The demo in a folder, watched.
-    fn watched() -> (tempfile::TempDir, Project, Watch) {
-        let here = tempfile::tempdir().unwrap();
-        let demo = Project::demo(None).unwrap();
-        let Ok(Saved::Copied(folder)) = save(&demo, "", &demo.mission, false, here.path()) else { panic!("no copy") };
-        let project = Project::open(&folder, None).unwrap();
-        let watch = Watch::new(&project);
-        (here, project, watch)
-    }
-
-    #[test]
-    fn what_others_write_is_told_once_and_what_we_write_is_not() {
-        let (_here, project, mut watch) = watched();
-        assert!(watch.look().is_empty(), "nothing has changed");
-        let file = project.mission_file().unwrap();
-        let theirs = format!("{}# theirs\n", project.mission);
-        fs::write(&file, &theirs).unwrap();
-        let told = watch.look();
-        assert!(matches!(told.as_slice(), [Msg::Outside(text)] if *text == theirs), "{told:?}");
-        assert!(watch.look().is_empty(), "once");
-        let ours = format!("{theirs}# ours\n");
-        fs::write(&file, &ours).unwrap();
-        watch.saved(&ours);
-        assert!(watch.look().is_empty(), "we know what we wrote");
-        // Gone, or no text: nothing to take over.
-        fs::write(&file, [0xff, 0xfe]).unwrap();
-        assert!(watch.look().is_empty());
-        fs::remove_file(&file).unwrap();
-        assert!(watch.look().is_empty());
-        fs::write(&file, &theirs).unwrap();
-        assert_eq!(watch.look().len(), 1, "and back");
-    }
-
-    #[test]
-    fn a_changed_robot_brings_the_project_anew() {
-        let (_here, project, mut watch) = watched();
-        let Home::Folder(folder) = &project.home else { panic!("a folder") };
-        let robot = folder.join("robots/curlew.toml");
-        let text = fs::read_to_string(&robot).unwrap();
-        fs::write(&robot, text.replace("7.9 V", "7.25 V")).unwrap();
-        let told = watch.look();
-        let [Msg::Refit(fresh)] = told.as_slice() else { panic!("{told:?}") };
-        assert_eq!(fresh.setup.as_ref().unwrap().robot.battery, 7.25);
-        fs::write(&robot, "mass = 9").unwrap();
-        let told = watch.look();
-        assert!(
-            matches!(told.as_slice(), [Msg::Refit(broken)] if broken.setup.is_none() && !broken.findings.is_empty())
-        );
-        assert!(watch.look().is_empty());
-    }
-}

@@ -279,6 +279,8 @@ pub struct Model {
     pub pending: Option<u64>,
     /// The file was found changed outside: the next save overwrites it.
     pub overwrite: bool,
+    /// Why the edits could not be kept against a crash, when that is so.
+    pub unkept: Option<String>,
     /// Leave once the save has worked.
     pub leave_when_saved: bool,
     jobs: u64,
@@ -347,6 +349,7 @@ impl Model {
             size,
             pending: None,
             overwrite: false,
+            unkept: None,
             leave_when_saved: false,
             jobs: 0,
             history,

@@ -425,6 +425,13 @@ fn exports_and_lost_drafts_are_told() {
     assert_eq!(app.notice(), "wrote a.svg and a.pdf");
     app.msg(Msg::DraftFailed("disk full".into()));
     assert!(app.notice().contains("only in memory until you save: disk full"));
+    // Whoever wants to leave and keep them stays, and learns why.
+    app.press("+ q k");
+    assert!(matches!(app.model.mode, Mode::Leaving) && !app.asked.iter().any(|effect| matches!(effect, Effect::Quit)));
+    assert!(app.notice().contains("cannot be kept: disk full"), "{}", app.notice());
+    app.msg(Msg::DraftKept);
+    app.press("k");
+    assert!(matches!(app.asked.last(), Some(Effect::Quit)));
 }
 
 /// Numbers that look random and are the same on every run.

@@ -37,6 +37,7 @@ pub(super) fn on_saved(model: &mut Model, result: Result<Saved, String>, text: &
         }
     }
     model.keeps_ours = false;
+    model.unkept = None;
     model.saved = text.to_string();
     if !model.unsaved() {
         effects.push(Effect::ClearDraft);
@@ -52,7 +53,14 @@ pub(super) fn leaving(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect
             model.leave_when_saved = true;
             save(model, effects);
         }
-        KeyCode::Char('k') => effects.push(Effect::Quit),
+        KeyCode::Char('k') => match &model.unkept {
+            None => effects.push(Effect::Quit),
+            Some(error) => {
+                let told = format!("the edits cannot be kept: {error}; s saves them, d drops them");
+                model.mode = Mode::Leaving;
+                model.say(Role::Wrong, told);
+            }
+        },
         KeyCode::Char('d') => effects.extend([Effect::ClearDraft, Effect::Quit]),
         KeyCode::Esc => {}
         _ => model.mode = Mode::Leaving,

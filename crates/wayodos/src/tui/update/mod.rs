@@ -44,6 +44,8 @@ pub enum Msg {
     Exported(Result<Vec<PathBuf>, String>),
     /// The draft could not be kept.
     DraftFailed(String),
+    /// Edits are kept again, after they could not be.
+    DraftKept,
     /// The mission's file holds something else than when it was read or saved last.
     Outside(String),
     /// Files beside the mission were changed: the project as it now is.
@@ -155,6 +157,11 @@ fn take(model: &mut Model, msg: Msg) -> Vec<Effect> {
         Msg::Exported(Err(error)) => model.say(Role::Wrong, error),
         Msg::DraftFailed(error) => {
             model.say(Role::Thin, format!("edits are only in memory until you save: {error}"));
+            model.unkept = Some(error);
+        }
+        Msg::DraftKept => {
+            model.unkept = None;
+            model.say(Role::Good, "edits are kept against a crash again");
         }
         Msg::Outside(text) => keep::on_outside(model, text, &mut effects),
         Msg::Refit(project) => keep::on_refit(model, *project, &mut effects),

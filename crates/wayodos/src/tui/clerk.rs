@@ -1,0 +1,408 @@
+//! Files: three threads that the screen never waits for. Drafts have their own, so that an edit is kept at once whatever
+//! a save, a drawing or a drive that hangs is busy with; each of the others reports by message.
+
+use std::cell::Cell;
+use std::collections::VecDeque;
+use std::io;
+use std::path::{Path, PathBuf};
+use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
+use std::sync::{Arc, Mutex, PoisonError};
+use std::thread;
+use std::time::{Duration, Instant};
+
+use wayodos_core::record::Intervention;
+use wayodos_report::{Parts, to_pdf, to_svg};
+
+use super::model::Model;
+use super::update::{Effect, Msg};
+use crate::cli::draw::page;
+use crate::draft::Draft;
+use crate::folder::{Home, Project, Saved, read_text, save, write_whole};
+use crate::work::Told;
+
+/// Something to do with files, with all it needs.
+enum Errand {
+    Save { project: Box<Project>, read: String, text: Arc<str>, overwrite: bool },
+    Open { project: Box<Project>, mission: String },
+    Hands { project: Box<Project>, hands: Vec<Intervention> },
+}
+
+/// What becomes of a draft.
+enum DraftErrand {
+    Keep { file: PathBuf, mission: PathBuf, base: String, text: Arc<str> },
+    Clear { file: PathBuf },
+}
+
+impl DraftErrand {
+    /// The draft that it is about.
+    fn file(&self) -> &Path {
+        match self {
+            Self::Keep { file, .. } | Self::Clear { file } => file,
+        }
+    }
+}
+
+/// A drawing to write.
+struct Drawing {
+    project: Box<Project>,
+    told: Arc<Told>,
+    seed: u64,
+}
+
+/// Since when the drafts' thread has not got round to what it was asked.
+type Behind = Arc<Mutex<Option<Instant>>>;
+
+/// How long leaving waits for a drive that does not answer.
+const PATIENCE: Duration = Duration::from_secs(4);
+
+/// Who reads and writes files.
+pub struct Clerk {
+    errands: Sender<Errand>,
+    drafts: Sender<DraftErrand>,
+    drawings: Sender<Drawing>,
+    behind: Behind,
+    sender: Sender<Msg>,
+    /// It has been said that drafts have no place.
+    warned: Cell<bool>,
+    /// Comes to an end when the threads that keep edits have.
+    done: Receiver<()>,
+}
+
+impl Clerk {
+    /// Starts the threads.
+    pub fn new(sender: Sender<Msg>, project: Project) -> Self {
+        let ((errands, asked), (drafts, kept), (drawings, drawn)) = (channel(), channel(), channel());
+        let behind = Behind::default();
+        let (alive, done) = channel();
+        let start = |name: &str, job: Box<dyn FnOnce() + Send>| {
+            // Without a thread nothing is done, and what waits for it is said: the other end is gone.
+            let _ = thread::Builder::new().name(name.into()).spawn(job);
+        };
+        let (to, waiting, own) = (sender.clone(), Arc::clone(&behind), alive.clone());
+        start(
+            "drafts",
+            Box::new(move || {
+                keep_drafts(&kept, &to, &waiting);
+                drop(own);
+            }),
+        );
+        let (to, drafts_too, own) = (sender.clone(), drafts.clone(), sender.clone());
+        start(
+            "files",
+            Box::new(move || {
+                work(&asked, &to, &drafts_too, &project);
+                drop(alive);
+            }),
+        );
+        start(
+            "drawings",
+            Box::new(move || {
+                for Drawing { project, told, seed } in drawn {
+                    let _ = sender.send(Msg::Exported(export(&project, &told, seed)));
+                }
+            }),
+        );
+        Self { errands, drafts, drawings, behind, sender: own, warned: Cell::new(false), done }
+    }
+
+    /// Has something done.
+    pub fn hand_in(&self, effect: Effect, model: &Model) {
+        let project = || Box::new(model.project.clone());
+        let draft = model.project.draft_file();
+        // A thread is gone only after a panic, which has been shown.
+        match effect {
+            Effect::Save { text, overwrite } => {
+                let _ =
+                    self.errands.send(Errand::Save { project: project(), read: model.saved.clone(), text, overwrite });
+            }
+            Effect::Draft(text) => {
+                let Some(file) = draft else {
+                    if !self.warned.replace(true) {
+                        let _ =
+                            self.sender.send(Msg::DraftFailed("there is no home folder to keep them in".to_owned()));
+                    }
+                    return;
+                };
+                let mission = model.project.mission_file().unwrap_or_else(|| file.clone());
+                self.draft(DraftErrand::Keep { file, mission, base: model.saved.clone(), text });
+            }
+            Effect::ClearDraft => draft.into_iter().for_each(|file| self.draft(DraftErrand::Clear { file })),
+            Effect::Export(told) => {
+                let _ = self.drawings.send(Drawing { project: project(), told, seed: model.seed });
+            }
+            Effect::Open(mission) => {
+                let _ = self.errands.send(Errand::Open { project: project(), mission });
+            }
+            Effect::KeepHands => {
+                let _ = self.errands.send(Errand::Hands { project: project(), hands: model.hands.clone() });
+            }
+            Effect::Run(_) | Effect::Editor(_) | Effect::Quit => {}
+        }
+    }
+
+    fn draft(&self, errand: DraftErrand) {
+        self.behind.lock().unwrap_or_else(PoisonError::into_inner).get_or_insert_with(Instant::now);
+        let _ = self.drafts.send(errand);
+    }
+
+    /// For how long edits have not been kept, because the drive does not answer.
+    pub fn behind(&self) -> Duration {
+        self.behind.lock().unwrap_or_else(PoisonError::into_inner).map_or(Duration::ZERO, |since| since.elapsed())
+    }
+
+    /// Waits until everything asked for is kept, but not for ever; whether it is.
+    pub fn close(self) -> bool {
+        let Self { errands, drafts, drawings, done, .. } = self;
+        drop((errands, drafts, drawings));
+        matches!(done.recv_timeout(PATIENCE), Err(RecvTimeoutError::Disconnected))
+    }
+}
+
+/// Keeps drafts, in the order in which they come; only the newest of several is worth a write.
+fn keep_drafts(asked: &Receiver<DraftErrand>, sender: &Sender<Msg>, behind: &Mutex<Option<Instant>>) {
+    let mut failed = false;
+    let mut waiting = VecDeque::new();
+    loop {
+        waiting.extend(asked.try_iter());
+        let Some(errand) = waiting.pop_front().or_else(|| asked.recv().ok()) else { return };
+        if waiting.iter().any(|newer| newer.file() == errand.file()) {
+            continue;
+        }
+        let result = match errand {
+            DraftErrand::Keep { file, mission, base, text } => Draft::store(&base, &text, &file, &mission),
+            DraftErrand::Clear { file } => {
+                // Most often there is none.
+                let _ = std::fs::remove_file(file);
+                Ok(())
+            }
+        };
+        match result {
+            Err(error) => {
+                failed = true;
+                let _ = sender.send(Msg::DraftFailed(error));
+            }
+            Ok(()) if std::mem::take(&mut failed) => drop(sender.send(Msg::DraftKept)),
+            Ok(()) => {}
+        }
+        // What came in meanwhile waits from now on.
+        *behind.lock().unwrap_or_else(PoisonError::into_inner) = None;
+    }
+}
+
+/// Between two looks at the files.
+const WATCH: Duration = Duration::from_millis(400);
+
+fn work(asked: &Receiver<Errand>, sender: &Sender<Msg>, drafts: &Sender<DraftErrand>, project: &Project) {
+    let mut watch = Watch::new(project);
+    loop {
+        let answer = match asked.recv_timeout(WATCH) {
+            Ok(Errand::Save { mut project, read, text, overwrite }) => {
+                let old_draft = project.draft_file();
+                let saved = save(&project, &read, &text, overwrite, Path::new("."));
+                match &saved {
+                    Ok(Saved::Copied(folder)) => {
+                        // The demo's own draft: the copy has another one.
+                        if let Some(file) = old_draft {
+                            let _ = drafts.send(DraftErrand::Clear { file });
+                        }
+                        project.home = Home::Folder(folder.clone());
+                        project.mission = text.to_string();
+                        watch = Watch::new(&project);
+                    }
+                    Ok(Saved::Done) => watch.saved(&text),
+                    _ => {}
+                }
+                Msg::Saved(saved, text)
+            }
+            Ok(Errand::Open { project, mission }) => Msg::Opened(project.open_other(&mission).map(|project| {
+                watch = Watch::new(&project);
+                let recovered = project.recovered();
+                (Box::new(project), recovered)
+            })),
+            Ok(Errand::Hands { project, hands }) => Msg::HandsKept(project.keep_hands(&hands)),
+            Err(RecvTimeoutError::Timeout) => {
+                watch.look().into_iter().for_each(|msg| drop(sender.send(msg)));
+                continue;
+            }
+            Err(RecvTimeoutError::Disconnected) => return,
+        };
+        let _ = sender.send(answer);
+    }
+}
+
+/// What the files of a project looked like when they were last read: when they were written, and how long they are.
+struct Watch {
+    project: Option<(PathBuf, String)>,
+    mission: Option<PathBuf>,
+    /// What the mission's file is known to hold.
+    known: String,
+    stamps: Vec<(PathBuf, Option<Stamp>)>,
+}
+
+type Stamp = (std::time::SystemTime, u64);
+
+fn stamp(file: &Path) -> Option<Stamp> {
+    let about = std::fs::metadata(file).ok()?;
+    Some((about.modified().ok()?, about.len()))
+}
+
+impl Watch {
+    fn new(project: &Project) -> Self {
+        let folder = match &project.home {
+            Home::Folder(folder) => Some((folder.clone(), project.config.mission.clone())),
+            Home::Demo => None,
+        };
+        let mission = project.mission_file();
+        let files = mission.iter().cloned().chain(project.files());
+        let stamps = files.map(|file| (file.clone(), stamp(&file))).collect();
+        Self { project: folder, mission, known: project.mission.clone(), stamps }
+    }
+
+    fn saved(&mut self, text: &str) {
+        text.clone_into(&mut self.known);
+        self.refresh();
+    }
+
+    fn refresh(&mut self) {
+        for (file, old) in &mut self.stamps {
+            *old = stamp(file);
+        }
+    }
+
+    /// What has changed since the last look.
+    fn look(&mut self) -> Vec<Msg> {
+        let mut told = Vec::new();
+        let changed: Vec<PathBuf> =
+            self.stamps.iter().filter(|(file, old)| stamp(file) != *old).map(|(file, _)| file.clone()).collect();
+        if changed.is_empty() {
+            return told;
+        }
+        self.refresh();
+        for file in &changed {
+            if Some(file) == self.mission.as_ref() {
+                // One that is gone, or is no text, is nothing to take over: saving says what is wrong with it.
+                if let Ok(text) = read_text(file)
+                    && text != self.known
+                {
+                    self.known.clone_from(&text);
+                    told.push(Msg::Outside(text));
+                }
+            }
+        }
+        if changed.iter().any(|file| Some(file) != self.mission.as_ref())
+            && let Some((folder, mission)) = &self.project
+            && let Ok(project) = Project::open(folder, Some(mission))
+        {
+            let stamps = project.mission_file().into_iter().chain(project.files());
+            self.stamps = stamps.map(|file| (file.clone(), stamp(&file))).collect();
+            told.push(Msg::Refit(Box::new(project)));
+        }
+        told
+    }
+}
+
+/// Writes the page about a run as SVG and PDF into the project's folder `exports`; the demo's into the current one.
+fn export(project: &Project, told: &Told, seed: u64) -> Result<Vec<PathBuf>, String> {
+    let folder = match &project.home {
+        Home::Folder(folder) => project.place(folder, "exports")?,
+        // Its folder comes into being with the first save, not with a drawing.
+        Home::Demo => PathBuf::from("."),
+    };
+    let name = Path::new(&project.config.mission).file_stem().and_then(|name| name.to_str()).unwrap_or("mission");
+    let cannot = |path: &Path, error: &io::Error| format!("cannot write {}: {error}", path.display());
+    std::fs::create_dir_all(&folder).map_err(|error| cannot(&folder, &error))?;
+    let scene = page(project, told, seed, Parts::All);
+    let pdf = to_pdf(&scene).map_err(|error| format!("cannot draw the PDF: {error}"))?;
+    let mut files = Vec::new();
+    for (ending, bytes) in [("svg", to_svg(&scene).into_bytes()), ("pdf", pdf)] {
+        let file = folder.join(format!("{name}.{ending}"));
+        write_whole(&file, &bytes).map_err(|error| cannot(&file, &error))?;
+        files.push(file);
+    }
+    Ok(files)
+}
+
+#[cfg(test)]
+#[allow(clippy::unwrap_used, reason = "helpers of tests are tests")]
+mod tests {
+    use std::fs;
+
+    use super::*;
+
+    #[test]
+    fn drafts_are_kept_in_order_and_only_the_newest_of_each_is_written() {
+        let here = tempfile::tempdir().unwrap();
+        let file = |name: &str| here.path().join(name);
+        let keep = |name: &str, text: &str| DraftErrand::Keep {
+            file: file(name),
+            mission: file("a.way"),
+            base: "base".to_owned(),
+            text: text.into(),
+        };
+        let (drafts, asked) = channel();
+        for errand in [keep("a", "1"), keep("b", "2"), DraftErrand::Clear { file: file("b") }, keep("a", "3")] {
+            drafts.send(errand).unwrap();
+        }
+        drafts.send(keep("nowhere/\0", "4")).unwrap();
+        drafts.send(keep("a", "5")).unwrap();
+        drop(drafts);
+        let (sender, told) = channel();
+        let behind = Mutex::new(Some(Instant::now()));
+        keep_drafts(&asked, &sender, &behind);
+        assert_eq!(Draft::load(&file("a")).unwrap().text, "5");
+        assert!(!file("b").exists() && behind.lock().unwrap().is_none());
+        let told: Vec<Msg> = told.try_iter().collect();
+        assert!(matches!(told.as_slice(), [Msg::DraftFailed(_), Msg::DraftKept]), "{told:?}");
+    }
+
+    /// The demo in a folder, watched.
+    fn watched() -> (tempfile::TempDir, Project, Watch) {
+        let here = tempfile::tempdir().unwrap();
+        let demo = Project::demo(None).unwrap();
+        let Ok(Saved::Copied(folder)) = save(&demo, "", &demo.mission, false, here.path()) else { panic!("no copy") };
+        let project = Project::open(&folder, None).unwrap();
+        let watch = Watch::new(&project);
+        (here, project, watch)
+    }
+
+    #[test]
+    fn what_others_write_is_told_once_and_what_we_write_is_not() {
+        let (_here, project, mut watch) = watched();
+        assert!(watch.look().is_empty(), "nothing has changed");
+        let file = project.mission_file().unwrap();
+        let theirs = format!("{}# theirs\n", project.mission);
+        fs::write(&file, &theirs).unwrap();
+        let told = watch.look();
+        assert!(matches!(told.as_slice(), [Msg::Outside(text)] if *text == theirs), "{told:?}");
+        assert!(watch.look().is_empty(), "once");
+        let ours = format!("{theirs}# ours\n");
+        fs::write(&file, &ours).unwrap();
+        watch.saved(&ours);
+        assert!(watch.look().is_empty(), "we know what we wrote");
+        // Gone, or no text: nothing to take over.
+        fs::write(&file, [0xff, 0xfe]).unwrap();
+        assert!(watch.look().is_empty());
+        fs::remove_file(&file).unwrap();
+        assert!(watch.look().is_empty());
+        fs::write(&file, &theirs).unwrap();
+        assert_eq!(watch.look().len(), 1, "and back");
+    }
+
+    #[test]
+    fn a_changed_robot_brings_the_project_anew() {
+        let (_here, project, mut watch) = watched();
+        let Home::Folder(folder) = &project.home else { panic!("a folder") };
+        let robot = folder.join("robots/curlew.toml");
+        let text = fs::read_to_string(&robot).unwrap();
+        fs::write(&robot, text.replace("7.9 V", "7.25 V")).unwrap();
+        let told = watch.look();
+        let [Msg::Refit(fresh)] = told.as_slice() else { panic!("{told:?}") };
+        assert_eq!(fresh.setup.as_ref().unwrap().robot.battery, 7.25);
+        fs::write(&robot, "mass = 9").unwrap();
+        let told = watch.look();
+        assert!(
+            matches!(told.as_slice(), [Msg::Refit(broken)] if broken.setup.is_none() && !broken.findings.is_empty())
+        );
+        assert!(watch.look().is_empty());
+    }
+}
