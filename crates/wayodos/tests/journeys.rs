@@ -471,6 +471,61 @@ fn unsaved_edits_survive_being_killed() {
 }
 
 #[test]
+fn edits_that_were_cut_off_do_not_overwrite_what_others_saved_meanwhile() {
+    let terminal = Terminal::start(copied(), LARGE, "brinewick", "");
+    terminal.shows("✓ done at").keys(&TO_THE_BARS).keys(&["+"]).shows("crossed 4 dark lines").keys(&["q"]);
+    terminal.shows("leave, and keep the edits").keys(&["k"]).shows("left with 0");
+    replace(&terminal.path(MISSION), "Greet the kiln", "Greet the stokers");
+    let here = folder();
+    fs::rename(terminal.path("brinewick"), here.path().join("brinewick")).unwrap();
+    let again = Terminal::start(here, LARGE, "brinewick", "");
+    again.shows("Changed by another program").shows("take both").keys(&["b"]);
+    again.shows("Greet the stokers").shows("crossed 4 dark lines").keys(&["s"]).shows("saved missions");
+    let saved = fs::read_to_string(again.path(MISSION)).unwrap();
+    assert!(saved.contains("Greet the stokers") && saved.contains("crossed 4"));
+}
+
+#[test]
+fn a_pipe_in_the_place_of_a_robot_keeps_nobody_from_editing_saving_and_leaving() {
+    let terminal = Terminal::start(copied(), LARGE, "brinewick", "");
+    terminal.shows("✓ done at");
+    let robot = terminal.path("brinewick/robots/curlew.toml");
+    fs::remove_file(&robot).unwrap();
+    assert!(Command::new("mkfifo").arg(&robot).status().unwrap().success());
+    // Longer than the application takes to notice it.
+    sleep(Duration::from_millis(900));
+    terminal.keys(&TO_THE_BARS).keys(&["+"]).shows("crossed 4 dark lines");
+    let draft = terminal.path(&format!("{MISSION}.draft"));
+    let began = Instant::now();
+    while !fs::read_to_string(&draft).is_ok_and(|text| text.contains("crossed 4")) {
+        assert!(began.elapsed() < Duration::from_secs(10), "no draft");
+        sleep(Duration::from_millis(10));
+    }
+    terminal.keys(&["s"]).shows("saved missions").keys(&["q"]).shows("left with 0").is_restored();
+}
+
+#[test]
+fn a_storm_of_sizes_is_no_end() {
+    let terminal = Terminal::start(folder(), LARGE, "demo", "");
+    terminal.shows("✓ done at").keys(&["Space"]);
+    for step in 0..60u16 {
+        let (width, height) = (20 + step * 37 % 200, 5 + step * 23 % 60);
+        terminal.tmux(&["resize-window", "-x", &width.to_string(), "-y", &height.to_string()]).unwrap();
+    }
+    terminal.tmux(&["resize-window", "-x", "160", "-y", "48"]).unwrap();
+    terminal.shows("Leave the slipway").shows("done at").keys(&["q"]).shows("left with 0").is_restored();
+}
+
+#[test]
+fn without_a_home_nothing_is_written_and_that_is_said() {
+    let terminal = Terminal::start(folder(), LARGE, "demo", "HOME=''");
+    terminal.shows("✓ done at").keys(&TO_THE_BARS).keys(&["+"]).shows("edits are only in memory until you save");
+    terminal.keys(&["q"]).shows("is not saved").keys(&["k"]).shows("cannot be kept").keys(&["d"]).shows("left with 0");
+    let left: Vec<_> = fs::read_dir(terminal.here.path()).unwrap().flatten().map(|entry| entry.file_name()).collect();
+    assert!(left.iter().all(|name| !name.to_string_lossy().contains("local")), "{left:?}");
+}
+
+#[test]
 fn leaving_with_unsaved_edits_asks_and_can_keep_them() {
     let terminal = Terminal::start(copied(), LARGE, "brinewick", "");
     terminal.shows("✓ done at").keys(&["+", "q"]).shows("leave, and keep the edits for next time");
