@@ -505,6 +505,22 @@ fn a_pipe_in_the_place_of_a_robot_keeps_nobody_from_editing_saving_and_leaving()
 }
 
 #[test]
+fn thousands_of_keys_at_once_all_arrive() {
+    let terminal = Terminal::start(copied(), LARGE, "brinewick", "");
+    // Pasted without brackets: a long comment, typed in one breath.
+    terminal.shows("✓ done at").keys(&["e", "C-u"]);
+    let letters = "abcdefghij".repeat(1500);
+    fs::write(terminal.path("letters"), &letters).unwrap();
+    terminal.tmux(&["load-buffer", terminal.path("letters").to_str().unwrap()]).unwrap();
+    terminal.tmux(&["paste-buffer", "-r"]).unwrap();
+    terminal.keys(&["x", "y", "z"]).shows("xyz").keys(&["Escape"]).hides("Ctrl u clear");
+    terminal.keys(&["s"]).shows("saved missions");
+    let saved = fs::read_to_string(terminal.path(MISSION)).unwrap();
+    assert!(saved.contains(&format!("{letters}xyz")), "{} letters", saved.matches("abcdefghij").count() * 10);
+    terminal.keys(&["q"]).shows("left with 0").is_restored();
+}
+
+#[test]
 fn a_storm_of_sizes_is_no_end() {
     let terminal = Terminal::start(folder(), LARGE, "demo", "");
     terminal.shows("✓ done at").keys(&["Space"]);

@@ -15,6 +15,7 @@ pub mod theme;
 pub mod update;
 pub mod view;
 
+use std::collections::VecDeque;
 use std::io::{self, Write as _, stdout};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
@@ -26,7 +27,8 @@ use clap::Args;
 use ratatui::Terminal;
 use ratatui::backend::CrosstermBackend;
 use ratatui::crossterm::event::{
-    DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture, Event, poll, read,
+    DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture, Event, KeyEventKind,
+    KeyModifiers, poll, read,
 };
 use ratatui::crossterm::terminal::{
     BeginSynchronizedUpdate, EndSynchronizedUpdate, EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode,
@@ -38,7 +40,7 @@ use signal_hook::iterator::Signals;
 
 use self::cells::Cells;
 use self::clerk::Clerk;
-use self::model::Model;
+use self::model::{Mode, Model};
 use self::theme::{Depth, Theme, ThemeName};
 use self::update::{Effect, Msg, update};
 use self::view::Screen;
@@ -205,8 +207,11 @@ fn turn(
             batch.push(Msg::Tick(now.duration_since(before).as_secs_f64()));
         }
         before = now;
-        let mut waiting: std::collections::VecDeque<Msg> = batch.into();
+        // Whoever ends the application does not wait for thousands of keys.
+        batch.sort_by_key(|msg| !matches!(msg, Msg::Stop));
+        let mut waiting: VecDeque<Msg> = batch.into();
         while let Some(msg) = waiting.pop_front() {
+            let msg = in_one_breath(model, msg, &mut waiting);
             for effect in update(model, msg) {
                 match effect {
                     Effect::Quit => return Ok(()),
@@ -223,6 +228,23 @@ fn turn(
             }
         }
     }
+}
+
+/// More letters than anybody types at once are a paste of a terminal that does not say so: one change, not thousands.
+fn in_one_breath(model: &Model, first: Msg, waiting: &mut VecDeque<Msg>) -> Msg {
+    /// As many letters at once are no typing.
+    const PASTED: usize = 100;
+    let letter = |msg: &Msg| match msg {
+        Msg::Input(Event::Key(key)) if !key.modifiers.intersects(KeyModifiers::CONTROL | KeyModifiers::ALT) => {
+            key.code.as_char().filter(|_| key.kind != KeyEventKind::Release)
+        }
+        _ => None,
+    };
+    let typing = matches!(model.mode, Mode::Free(_) | Mode::Typing(_) | Mode::Asking(..));
+    let count = waiting.iter().take_while(|msg| letter(msg).is_some()).count();
+    let Some(start) = letter(&first).filter(|_| typing && count + 1 >= PASTED) else { return first };
+    let rest = waiting.drain(..count);
+    Msg::Input(Event::Paste(std::iter::once(start).chain(rest.filter_map(|msg| letter(&msg))).collect()))
 }
 
 /// Lets the person's own editor have the terminal and a copy of the text; the text that it leaves.

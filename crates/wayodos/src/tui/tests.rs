@@ -434,6 +434,27 @@ fn exports_and_lost_drafts_are_told() {
     assert!(matches!(app.asked.last(), Some(Effect::Quit)));
 }
 
+#[test]
+fn letters_that_come_in_one_breath_are_one_change() {
+    let mut app = App::new();
+    let key = |letter: char| Msg::Input(Event::Key(KeyEvent::new(KeyCode::Char(letter), KeyModifiers::NONE)));
+    let keys = |text: &str| text.chars().map(key).collect::<std::collections::VecDeque<Msg>>();
+    // Commands are no letters.
+    let mut waiting = keys(&"n".repeat(500));
+    assert!(matches!(super::in_one_breath(&app.model, key('n'), &mut waiting), Msg::Input(Event::Key(_))));
+    app.press("e");
+    let long = "a long comment ".repeat(20);
+    let mut waiting = keys(&long);
+    waiting.push_back(Msg::Tick(0.0));
+    let all = super::in_one_breath(&app.model, key('#'), &mut waiting);
+    assert!(matches!(&all, Msg::Input(Event::Paste(text)) if *text == format!("#{long}")), "{all:?}");
+    assert!(matches!(waiting.make_contiguous(), [Msg::Tick(_)]), "and what follows stays");
+    let mut few = keys("abc");
+    assert!(
+        matches!(super::in_one_breath(&app.model, key('x'), &mut few), Msg::Input(Event::Key(_))) && few.len() == 3
+    );
+}
+
 /// Numbers that look random and are the same on every run.
 struct Dice(u64);
 
