@@ -118,6 +118,8 @@ impl Theme {
     pub fn colour(&self, rgb: Rgb) -> Color {
         match self.depth {
             Depth::Mono => Color::Reset,
+            // Where nothing is drawn the terminal's own ground stays.
+            Depth::Sixteen if rgb == self.ground() => Color::Reset,
             Depth::Sixteen => sixteen(rgb),
             Depth::Indexed => indexed(rgb),
             Depth::True => Color::Rgb(rgb.0, rgb.1, rgb.2),
@@ -147,7 +149,13 @@ impl Theme {
             (Depth::Mono, Role::Quiet | Role::Hair) => Style::new().add_modifier(Modifier::DIM),
             (Depth::Mono, Role::Slot) => Style::new().add_modifier(Modifier::UNDERLINED),
             (Depth::Mono, _) if heavy => Style::new().add_modifier(Modifier::BOLD),
-            (Depth::Sixteen, Role::Text) => Style::new(),
+            // Nobody knows what the terminal's own ground is: only what can be read on a black one and on a white one.
+            (Depth::Sixteen, Role::Text) => Style::new().fg(Color::Reset),
+            (Depth::Sixteen, Role::Word | Role::Accent) => Style::new().fg(Color::Reset).add_modifier(Modifier::BOLD),
+            (Depth::Sixteen, Role::Slot) => Style::new().fg(Color::Blue),
+            (Depth::Sixteen, Role::Thin) => Style::new().fg(Color::Magenta),
+            (Depth::Sixteen, Role::Good) => Style::new().fg(Color::Green),
+            (Depth::Sixteen, Role::Wrong) => Style::new().fg(Color::Red).add_modifier(Modifier::BOLD),
             (Depth::Sixteen, Role::Quiet | Role::Hair) => Style::new().fg(Color::DarkGray),
             (_, Role::Word) => style.add_modifier(Modifier::BOLD),
             _ => style,
@@ -156,6 +164,9 @@ impl Theme {
 
     /// Text on a patch of a role's colour; without colours, reversed.
     pub fn patch(&self, role: Role) -> Style {
+        if self.depth == Depth::Sixteen && role == Role::Accent {
+            return Style::new().fg(Color::Reset).bg(Color::Reset).add_modifier(Modifier::REVERSED);
+        }
         self.on_patch(self.rgb(role))
     }
 
@@ -177,6 +188,12 @@ impl Theme {
     pub fn on_patch(&self, patch: Rgb) -> Style {
         if self.depth == Depth::Mono {
             return Style::new().add_modifier(Modifier::REVERSED);
+        }
+        if self.depth == Depth::Sixteen {
+            // Their true colours are the terminal's business; these are dark in all of them.
+            let ground = sixteen(patch);
+            let dark = [Color::Black, Color::Blue, Color::Red, Color::Magenta, Color::DarkGray].contains(&ground);
+            return Style::new().fg(if dark { Color::White } else { Color::Black }).bg(ground);
         }
         let ink = if patch.luminance() > 0.3 { Rgb(12, 16, 20) } else { Rgb(255, 255, 255) };
         Style::new().fg(self.colour(ink)).bg(self.colour(patch))
@@ -255,6 +272,38 @@ mod tests {
                 let ink = theme.rgb(role).luminance();
                 let contrast = (ink.max(ground) + 0.05) / (ink.min(ground) + 0.05);
                 assert!(contrast >= least, "{name:?} {role:?}: {contrast:.1}");
+            }
+        }
+    }
+
+    #[test]
+    fn sixteen_colours_can_be_read_on_a_black_and_on_a_white_ground() {
+        for name in [ThemeName::Dark, ThemeName::Light] {
+            let theme = Theme::new(name, Depth::Sixteen);
+            for role in [
+                Role::Text,
+                Role::Quiet,
+                Role::Hair,
+                Role::Accent,
+                Role::Good,
+                Role::Thin,
+                Role::Wrong,
+                Role::Slot,
+                Role::Word,
+            ] {
+                let style = theme.role(role);
+                let unreadable =
+                    [Color::White, Color::Gray, Color::Yellow, Color::LightYellow, Color::Cyan, Color::Black];
+                assert!(
+                    style.fg.is_none_or(|ink| !unreadable.contains(&ink)) && style.bg.is_none(),
+                    "{name:?} {role:?}"
+                );
+            }
+            for step in 0..16 {
+                let patch = theme.step_patch(StepId(step));
+                let light =
+                    [Color::Yellow, Color::Cyan, Color::Green, Color::White, Color::LightYellow, Color::LightCyan];
+                assert!(!(patch.fg == Some(Color::White) && patch.bg.is_some_and(|bg| light.contains(&bg))), "{step}");
             }
         }
     }
