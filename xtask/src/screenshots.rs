@@ -138,7 +138,11 @@ const SHOTS: &[Shot] = &[
     Shot { name: "light", size: LARGE, args: &["demo", "--theme", "light"], env: &[], keys: &["wait:done at"] },
     Shot { name: "small", size: (640, 384), args: &["demo"], env: &[], keys: &["wait:done at", "Down", "Right"] },
     Shot { name: "no-colour", size: LARGE, args: &["demo"], env: &[("NO_COLOR", "1")], keys: &["wait:done at"] },
+    Shot { name: PLAIN, size: LARGE, args: &["demo"], env: &[], keys: &["wait:done at"] },
 ];
+
+/// The picture of a plain terminal: sixteen colours on a white ground.
+const PLAIN: &str = "sixteen";
 
 /// Makes all pictures.
 pub fn all(root: &Path) -> Result<(), String> {
@@ -210,10 +214,15 @@ fn one(root: &Path, shot: &Shot, file: &Path) -> Result<(), String> {
          window_padding_width 0\nhide_window_decorations yes\nplacement_strategy top-left\n\
          cursor_blink_interval 0\nconfirm_os_window_close 0\nenable_audio_bell no\nupdate_check_interval 0\n"
     );
+    let plain = shot.name == PLAIN;
+    let text = if plain { text + "background #ffffff\nforeground #000000\n" } else { text };
     fs::write(&config, text).map_err(|error| format!("{}: {error}", config.display()))?;
+    let tmux_config = home.join("tmux.conf");
+    let inside = if plain { "set -g default-terminal xterm-16color\nset-environment -gr COLORTERM\n" } else { "" };
+    fs::write(&tmux_config, inside).map_err(|error| format!("{}: {error}", tmux_config.display()))?;
     let wayodos = root.join("target/release/wayodos");
     let mut terminal = Command::new("kitty");
-    terminal.arg("--config").arg(&config).args(["tmux", "-f", "/dev/null", "-S"]).arg(&socket);
+    terminal.arg("--config").arg(&config).args(["tmux", "-f"]).arg(&tmux_config).arg("-S").arg(&socket);
     terminal.args(["new-session", "-x", &columns.to_string(), "-y", &rows.to_string()]).arg(&wayodos);
     // tmux stands between, so the terminal's own name is not seen.
     terminal.args(["--cells", "sextant"]).args(shot.args);
