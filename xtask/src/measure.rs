@@ -127,7 +127,7 @@ fn session(child: &mut Child, began: Instant) -> Result<[f64; 4], String> {
     let receiver = listen(child)?;
     let ms = |from: Instant, to: Instant| to.duration_since(from).as_secs_f64() * 1e3;
     let mut seen = Vec::new();
-    let frame = wait(&receiver, &mut seen, "leave")?;
+    let frame = wait(&receiver, &mut seen, "quit")?;
     let path = wait(&receiver, &mut seen, "done at")?;
     thread::sleep(Duration::from_millis(100));
     press(&mut keys, b".")?;
