@@ -1,4 +1,4 @@
-//! What the active step tells the wheels at a tick.
+//! How the active step commands the wheels at a tick.
 
 use super::machine::{Command, Controller, Frame, Readings};
 use super::program::{Action, EdgeSensor, Follow, Program, Rail, Sight, WheelCommand};
@@ -14,7 +14,7 @@ const SEARCH: f64 = 0.6;
 const LOST_FOR: f64 = 0.1;
 
 impl Controller {
-    /// What the innermost active step tells the wheels; it may remember something for the next tick.
+    /// How the innermost active step commands the wheels; it may remember something for the next tick.
     pub(super) fn command(&mut self, program: &Program, readings: &Readings<'_>) -> Command {
         let Some(frame) = self.frames.last() else { return Command::BRAKE };
         let steer =

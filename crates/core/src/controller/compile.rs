@@ -100,7 +100,7 @@ pub struct Script<'a> {
 }
 
 impl Program {
-    /// Compiles a mission for a robot; none when it has errors, which parsing and checking have told.
+    /// Compiles a mission for a robot; none when it has errors, which parsing and checking have reported.
     ///
     /// - `text`: the mission's own text, for the words of conditions
     /// - `tones`: one entry per sensor of the robot

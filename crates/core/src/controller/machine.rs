@@ -49,7 +49,7 @@ pub struct Readings<'a> {
     pub battery: f64,
 }
 
-/// What both motors are told.
+/// The commands of both motors.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Command {
     /// The left wheel's.
@@ -243,8 +243,8 @@ pub struct Controller {
     heading_at_start: f64,
     /// Where each actuator was last sent, rad.
     wanted: Vec<f64>,
-    /// What the motors were last told.
-    told: Command,
+    /// The last commands of the motors.
+    commanded: Command,
     /// The step that was active last, for whoever asks after the end.
     step: StepId,
     /// The step that it begins with.
@@ -260,7 +260,7 @@ pub struct Knowledge {
     heading_at_start: Option<f64>,
 }
 
-/// Somebody who is told about a run while it is made, or made again.
+/// Somebody who follows a run while it is made, or made again.
 pub trait Watch {
     /// A step is about to be left: how its exits stand at that moment.
     fn leaving(&mut self, step: StepStanding);
@@ -299,7 +299,7 @@ impl Controller {
             last: Last::default(),
             heading_at_start: f64::NAN,
             wanted: program.actuators.clone(),
-            told: Command::BRAKE,
+            commanded: Command::BRAKE,
             step: program.first,
             first: program.first,
             program,
@@ -364,7 +364,7 @@ impl Controller {
         self.tick_watched(readings, events, None)
     }
 
-    /// The same with somebody who is told how exits stand when their step is left. Nothing else changes by it.
+    /// The same with somebody who learns how exits stand when their step is left. Nothing else changes by it.
     pub fn tick_watched(
         &mut self,
         readings: &Readings<'_>,
@@ -397,12 +397,12 @@ impl Controller {
             })
         });
         if let Some(end) = end {
-            self.told = Command::BRAKE;
+            self.commanded = Command::BRAKE;
             return (Command::BRAKE, Status::Ended(end));
         }
         self.step = self.frames.last().map_or(self.step, |frame| frame.step);
-        self.told = self.command(program, readings);
-        (self.told, Status::Running)
+        self.commanded = self.command(program, readings);
+        (self.commanded, Status::Running)
     }
 
     /// Enters the first step, and before it those that it stands in.

@@ -8,7 +8,7 @@ use std::ops::Range;
 use super::tone::{Limits, Tones};
 use crate::mission::{Ending, Function, Operator, WhenBoth, WhenLost, apply, reckon};
 
-/// What one motor is told.
+/// The command of one motor.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub enum WheelCommand {
     /// Share of the battery voltage, -1 to 1.
@@ -19,7 +19,7 @@ pub enum WheelCommand {
     Coast,
     /// A rim speed in m/s that the motor's driver keeps by the encoder.
     Speed(f64),
-    /// The angle at which this was first told, kept by the encoder.
+    /// The angle at which this was first commanded, kept by the encoder.
     Keep,
 }
 
@@ -132,7 +132,7 @@ pub enum Rail {
 pub struct Follow {
     /// What is followed.
     pub rail: Rail,
-    /// What both wheels are told when nothing is off.
+    /// The command of both wheels when nothing is off.
     pub pace: WheelCommand,
     /// Share of the pace that is shifted when wholly off.
     pub gain: f64,
@@ -171,7 +171,7 @@ pub enum Action {
     },
     /// The heading at entry is kept by adding to one wheel what is taken from the other.
     HoldHeading {
-        /// What both wheels are told when the heading is right.
+        /// The command of both wheels when the heading is right.
         pace: WheelCommand,
         /// Duty, or m/s, for each rad of error.
         gain: f64,
@@ -182,7 +182,7 @@ pub enum Action {
     Keep {
         /// The sensors left and right, and how each sees the border.
         sensors: [(SensorId, Sight); 2],
-        /// What both wheels are told while none is seen.
+        /// The command of both wheels while none is seen.
         pace: WheelCommand,
         /// Share of it that is shifted while one is.
         gain: f64,
@@ -193,7 +193,7 @@ pub enum Action {
     Square {
         /// The sensors left and right, and how each sees the line.
         sensors: [(SensorId, Sight); 2],
-        /// What a wheel is told until then.
+        /// The command of a wheel until then.
         pace: WheelCommand,
     },
     /// An actuator goes to an angle while the wheels brake.
@@ -359,7 +359,7 @@ pub enum Test {
     Blocked(ActuatorId),
     /// The line that the step follows is out of sight.
     Lost,
-    /// A wheel that is told to turn has not for so many seconds.
+    /// A wheel that is commanded to turn has not turned for this many seconds.
     Stalled(Num),
     /// The behaviour came to its own end.
     Ended(Ending),

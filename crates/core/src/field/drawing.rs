@@ -2,7 +2,7 @@
 //! what else they are.
 //!
 //! Understood are `svg`, `g`, `a`, `rect`, `circle`, `ellipse`, `line`, `polyline`, `polygon` and `path`, with `transform`,
-//! and `fill`, `stroke` and `stroke-width` as attributes or in `style`. Everything else is counted and told.
+//! and `fill`, `stroke` and `stroke-width` as attributes or in `style`. Everything else is counted and reported.
 
 use std::collections::BTreeMap;
 

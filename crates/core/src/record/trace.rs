@@ -20,7 +20,7 @@ pub struct Tick {
     /// Heading by the gyro, rad; not a number without one.
     #[serde(with = "or_nothing")]
     pub gyro: f64,
-    /// What the motors were told from this tick on.
+    /// The commands of the motors from this tick on.
     pub command: Command,
     /// Volts of the battery, as the robot knows it.
     pub battery: f64,
@@ -187,7 +187,7 @@ impl Trace {
         self.ranges[tick * self.rangers + ranger.0]
     }
 
-    /// Everything that the robot knew at a tick, as its controller was told it.
+    /// Everything that the robot knew at a tick, as its controller was given it.
     pub fn knew(&self, tick: usize) -> Readings<'_> {
         let of = |count: usize| tick * count..(tick + 1) * count;
         let now = &self.ticks[tick];

@@ -393,7 +393,7 @@ impl Plant {
         self.move_on(body, &Twist { ahead: c * vx + s * vy, left: c * vy - s * vx, spin: moving.spin, wheels });
     }
 
-    /// What each motor is told. A car's driven wheels turn as one, and the difference of its commands steers: towards
+    /// The command of each motor. A car's driven wheels turn as one, and the difference of its commands steers: towards
     /// the circle that a robot with those wheel speeds would drive, as far and as fast as its steering goes.
     fn mixed(&self, body: &mut Body, command: Command) -> [WheelCommand; 2] {
         let Some(steering) = &self.steering else { return [command.left, command.right] };

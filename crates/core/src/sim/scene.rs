@@ -36,7 +36,7 @@ pub struct Rider {
     pub plant: Plant,
     /// Where it is and how it moves.
     pub body: Body,
-    /// What its motors are told.
+    /// The commands of its motors.
     pub command: Command,
     /// What it stands on.
     pub footing: Footing,
@@ -138,8 +138,8 @@ pub struct Scene {
     room: f64,
     /// Robots before a leap that may have to be taken back.
     before: Vec<Body>,
-    /// What the robots were told in the last step.
-    told: Vec<Command>,
+    /// The robots' commands in the last step.
+    commanded: Vec<Command>,
     /// By body: it is in the solver in this step.
     involved: Vec<bool>,
     frees: Vec<super::drive::Free>,
@@ -166,7 +166,7 @@ impl Scene {
             steady: 0,
             room: 0.0,
             before: Vec::with_capacity(4),
-            told: Vec::with_capacity(4),
+            commanded: Vec::with_capacity(4),
             involved: vec![false; bodies],
             frees: Vec::with_capacity(4),
         }
@@ -381,8 +381,8 @@ impl Scene {
 
     /// Goes on by several steps at once, if everybody is by himself or steadily in touch; returns how many.
     fn leap(&mut self, most: u64) -> u64 {
-        let told = self.riders.iter().map(|rider| rider.command);
-        if self.steady > 0 && !told.eq(self.told.iter().copied()) {
+        let commands = self.riders.iter().map(|rider| rider.command);
+        if self.steady > 0 && !commands.eq(self.commanded.iter().copied()) {
             self.steady = 0;
         }
         if most < 2 {
@@ -590,8 +590,8 @@ impl Scene {
         self.solver.solve(STEP);
         let is_steady = self.take_over();
         self.steady = if is_steady { self.steady + 1 } else { 0 };
-        self.told.clear();
-        self.told.extend(self.riders.iter().map(|rider| rider.command));
+        self.commanded.clear();
+        self.commanded.extend(self.riders.iter().map(|rider| rider.command));
     }
 
     /// Fills the solver with the contacts of this step.

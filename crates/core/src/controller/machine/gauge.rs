@@ -238,11 +238,12 @@ impl Controller {
                     WheelCommand::Duty(value) | WheelCommand::Speed(value) => value != 0.0,
                     WheelCommand::Brake | WheelCommand::Coast | WheelCommand::Keep => false,
                 };
-                let (tick, told, radius) = (self.tick, [self.told.left, self.told.right], self.program.wheel_radius);
+                let (tick, commanded, radius) =
+                    (self.tick, [self.commanded.left, self.commanded.right], self.program.wheel_radius);
                 let memory = &mut self.memory[slot];
                 // A wheel without power does not stall; one that turned does so from here on.
                 let stands = |wheel: usize, mark: f64| {
-                    drives(told[wheel]) && (readings.wheels[wheel] - mark).abs() * radius < STALLED
+                    drives(commanded[wheel]) && (readings.wheels[wheel] - mark).abs() * radius < STALLED
                 };
                 memory.on = stands(0, memory.marks[0]) || stands(1, memory.marks[1]);
                 if !memory.looked || !memory.on {
