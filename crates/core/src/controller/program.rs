@@ -682,7 +682,9 @@ impl Program {
 
     /// A step of the text, and the phases that its sentence is made of.
     pub fn phases(&self, step: StepId) -> impl Iterator<Item = &ProgramStep> {
-        let behind = StepId::all(self.steps.len()).skip(self.written);
+        // Most steps are one phase, and nothing is to be looked for.
+        let made_of_others = matches!(self.steps[step].action, Action::Group { .. } | Action::React(_));
+        let behind = StepId::all(if made_of_others { self.steps.len() } else { 0 }).skip(self.written);
         let own = behind.filter(move |phase| self.steps[*phase].parent.is_some() && self.shown(*phase) == step);
         std::iter::once(step).chain(own).map(|id| &self.steps[id])
     }

@@ -73,6 +73,8 @@ impl Look {
     }
 }
 
+/// How long the keys that were pressed before the end may take.
+const LAST_KEYS: Duration = Duration::from_millis(500);
 /// Edits that are not kept for longer than this are something to know.
 const LATE: Duration = Duration::from_secs(3);
 
@@ -192,13 +194,6 @@ fn turn(
                 Err(_) => return Ok(()),
             }
         };
-        if outside.clerk.behind() > LATE {
-            let told = format!(
-                "your edits have not been kept for {} s: the drive does not answer",
-                outside.clerk.behind().as_secs()
-            );
-            model.say(theme::Role::Wrong, told);
-        }
         let was_playing = model.playing;
         let mut batch = vec![first];
         batch.extend(receiver.try_iter());
@@ -207,10 +202,11 @@ fn turn(
             batch.push(Msg::Tick(now.duration_since(before).as_secs_f64()));
         }
         before = now;
-        // Whoever ends the application does not wait for thousands of keys.
-        batch.sort_by_key(|msg| !matches!(msg, Msg::Stop));
+        // Whoever ends the application waits for the keys before, so that none is lost, but not for thousands of them.
+        let stops = batch.iter().any(|msg| matches!(msg, Msg::Stop));
         let mut waiting: VecDeque<Msg> = batch.into();
         while let Some(msg) = waiting.pop_front() {
+            let msg = if stops && now.elapsed() > LAST_KEYS { Msg::Stop } else { msg };
             let msg = in_one_breath(model, msg, &mut waiting);
             for effect in update(model, msg) {
                 match effect {
@@ -226,6 +222,12 @@ fn turn(
                     effect => outside.clerk.hand_in(effect, model),
                 }
             }
+        }
+        // Last, since a key takes the notice before it away.
+        let behind = outside.clerk.behind();
+        if behind > LATE {
+            let told = format!("your edits have not been kept for {} s: the drive does not answer", behind.as_secs());
+            model.say(theme::Role::Wrong, told);
         }
     }
 }
