@@ -122,14 +122,14 @@ fn benches(criterion: &mut Criterion) {
     let field = format!("{FIELD}{THINGS}");
     let contacts = Case::two_minutes(&field, SHOVE);
     for (name, case) in [("without contacts", &free), ("with contacts", &contacts)] {
-        let told = case.run(7);
-        let pushed = told.trace.ticks.iter().filter(|tick| tick.met || tick.touched).count();
-        println!("{name}: {:?} after {:.1} s, in contact in {pushed} ticks", told.outcome, told.duration());
-        let seconds = told.duration();
+        let run = case.run(7);
+        let pushed = run.trace.ticks.iter().filter(|tick| tick.met || tick.touched).count();
+        println!("{name}: {:?} after {:.1} s, in contact in {pushed} ticks", run.outcome, run.duration());
+        let seconds = run.duration();
         criterion.bench_function(&format!("a run of {seconds:.0} s {name}, on fresh memory"), |bench| {
             bench.iter(|| case.run(black_box(7)));
         });
-        let mut spare = told.trace;
+        let mut spare = run.trace;
         criterion.bench_function(&format!("a run of {seconds:.0} s {name}, in a batch"), |bench| {
             bench.iter(|| spare = case.again(black_box(7), std::mem::take(&mut spare)).trace);
         });
@@ -187,8 +187,8 @@ fn truth() {
     );
     let robot = ROBOT.replace("period = \"10 ms\"", "period = \"1 ms\"");
     let case = Case::new(&robot, &field, None, mission);
-    let told = case.run(1);
-    let trace = &told.trace;
+    let run = case.run(1);
+    let trace = &run.trace;
     let x = |tick: usize| trace.place(tick, 0).expect("it stays on the floor").x;
     let alone = (1..trace.ticks.len()).rev().find(|&tick| trace.ticks[tick].met).expect("it is pushed") + 5;
     let speed = (x(alone + 1) - x(alone - 1)) / 0.002;
@@ -208,7 +208,7 @@ fn truth() {
     println!("discs meet: closed form 0 and 0.5 m/s; the general engine {va:.6} and {vb:.6}; ours is tested to 1e-6");
 }
 
-/// Runs on one thread and on two, and what memory so many runs take.
+/// Runs on one thread and on two, and what memory this many runs take.
 fn batches() {
     let case = Case::new(ROBOT, FIELD, Some(CALIBRATION), MISSION);
     let count: u64 = 1000;
@@ -216,9 +216,9 @@ fn batches() {
         let mut spare = Trace::default();
         let mut done = 0;
         for seed in from..to {
-            let told = case.again(seed, std::mem::take(&mut spare));
-            done += usize::from(told.outcome == Outcome::Done);
-            spare = told.trace;
+            let run = case.again(seed, std::mem::take(&mut spare));
+            done += usize::from(run.outcome == Outcome::Done);
+            spare = run.trace;
         }
         done
     };

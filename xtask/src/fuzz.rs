@@ -62,8 +62,8 @@ pub fn search(root: &Path, reader: Option<&str>, minutes: Option<&str>) -> Resul
 /// The machine that this is built for, as rustc calls it.
 fn host() -> Result<String, String> {
     let rustc = std::env::var_os("RUSTC").unwrap_or_else(|| "rustc".into());
-    let told = Command::new(rustc).arg("-vV").output().map_err(|error| format!("rustc: {error}"))?;
-    let told = String::from_utf8_lossy(&told.stdout).into_owned();
-    let host = told.lines().find_map(|line| line.strip_prefix("host: "));
+    let version = Command::new(rustc).arg("-vV").output().map_err(|error| format!("rustc: {error}"))?;
+    let version = String::from_utf8_lossy(&version.stdout).into_owned();
+    let host = version.lines().find_map(|line| line.strip_prefix("host: "));
     host.map(str::to_owned).ok_or_else(|| "rustc does not say what it builds for".to_owned())
 }

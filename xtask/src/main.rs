@@ -11,7 +11,7 @@ use std::time::{Duration, Instant};
 
 const USAGE: &str = "\
 cargo xtask test           format check, lints as errors, all tests
-cargo xtask screenshots    draws docs/screenshots/*.png anew
+cargo xtask screenshots    draws docs/screenshots/*.png again
 cargo xtask bench          runs the benches
 cargo xtask measure        starts the demo and times what a person waits for
 cargo xtask laws [MINUTES] tests the laws of the language with new missions for so long (60), ten thousand at a time

@@ -81,12 +81,12 @@ fn benches(criterion: &mut Criterion) {
                     actuators: &[],
                     battery: 7.9,
                 };
-                let told = controller.tick(&readings, &mut events);
+                let answer = controller.tick(&readings, &mut events);
                 // At the limit it begins again: a mission that has ended has nothing to look at.
-                if told.1 != Status::Running {
+                if answer.1 != Status::Running {
                     controller = fresh.clone();
                 }
-                told
+                answer
             });
         });
     }

@@ -214,7 +214,7 @@ impl Field {
         self.platforms.iter().position(|platform| platform.shape.depth(place) > 0.0)
     }
 
-    /// What lies or stands nearest to a place and has a name, when that is within so many metres.
+    /// What lies or stands nearest to a place and has a name, when that is within this many metres.
     pub fn named_near(&self, at: Point, within: f64) -> Option<&str> {
         let marks = self.marks.iter().map(|mark| (mark.name.as_str(), -mark.shape.depth(at)));
         let walls = self.walls.iter().map(|wall| {

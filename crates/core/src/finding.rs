@@ -1,7 +1,7 @@
 //! Findings: what is wrong with a user's file, where, and what to do about it.
 //!
 //! Reading a text answers a value and a list of findings, never an error type: everything that can
-//! still be understood is, and all mistakes of a file are told at once.
+//! still be understood is, and all mistakes of a file are reported at once.
 
 use std::ops::Range;
 

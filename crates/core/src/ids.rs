@@ -18,7 +18,7 @@ macro_rules! ids {
         pub struct $name(pub usize);
 
         impl $name {
-            /// The ids of a list of so many things, in its order.
+            /// The ids of a list of this many things, in its order.
             pub fn all(count: usize) -> impl DoubleEndedIterator<Item = Self> + ExactSizeIterator + Clone {
                 (0..count).map(Self)
             }

@@ -496,7 +496,7 @@ struct UsedFile<'s> {
     routines: Vec<RoutineName>,
 }
 
-/// The files that a mission uses; what is wrong with one is told at the line that uses it.
+/// The files that a mission uses; what is wrong with one is reported at the line that uses it.
 fn used<'s>(parsed: &Parsed, stage: Stage<'s>, findings: &mut Vec<Finding>) -> Vec<UsedFile<'s>> {
     let mut all: Vec<UsedFile<'_>> = Vec::new();
     for path in &parsed.mission.uses {

@@ -9,23 +9,23 @@ pub use load::{FILE, load};
 use crate::ids::{ActuatorId, DeviceId, RangerId, SensorId, SignalId, SwitchId};
 use crate::units::colour::linear;
 
-/// What kind of light a floor sensor tells apart.
+/// What kind of light a floor sensor distinguishes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum SensorKind {
     /// One number: reflected brightness.
     Reflectance,
     /// Red, green and blue apart; reads tones of different colour.
     Colour,
-    /// It decides itself what it sees and tells the number of it: one of its table of codes.
+    /// It decides itself what it sees and reports the number of it: one of its table of codes.
     Code,
 }
 
-/// An entry of the table of a sensor that tells numbers.
+/// An entry of the table of a sensor that reports numbers.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Code {
     /// What missions call it.
     pub name: String,
-    /// The number that the sensor tells.
+    /// The number that the sensor reports.
     pub number: i32,
     /// The colour that it stands for, as sRGB bytes.
     pub rgb: [u8; 3],
@@ -36,7 +36,7 @@ pub struct Code {
 pub struct FloorSensor {
     /// Its name in missions.
     pub name: String,
-    /// What it tells apart.
+    /// What it distinguishes.
     pub kind: SensorKind,
     /// Socket it is plugged into.
     pub port: String,
@@ -56,12 +56,12 @@ pub struct FloorSensor {
     pub inverted: bool,
     /// What its height makes of its own light: the square of the height it was made for over the height it has.
     pub gain: f64,
-    /// What it can tell, for one that tells numbers.
+    /// What it can report, for one that reports numbers.
     pub codes: Vec<Code>,
 }
 
 impl FloorSensor {
-    /// What it reads of a surface that sends back so much of its light.
+    /// What it reads of a surface that sends back this share of its light.
     ///
     /// `ambient`: light of the room, as a share of the sensor's own at the height it was made for.
     pub fn reads(&self, share: f64, ambient: f64) -> f64 {
@@ -192,7 +192,7 @@ pub struct Actuator {
     pub length: f64,
 }
 
-/// What tells people something.
+/// What signals to people.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum SignalKind {
     /// A light.
@@ -203,7 +203,7 @@ pub enum SignalKind {
     Tone,
 }
 
-/// A device that tells people something.
+/// A device that signals to people.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Signal {
     /// Its name, as in `signal lamp "red"`.
@@ -280,7 +280,7 @@ pub struct Robot {
     pub touches: Vec<TouchSensor>,
     /// Other motors, in the order of the file.
     pub actuators: Vec<Actuator>,
-    /// What tells people something, in the order of the file.
+    /// What signals to people, in the order of the file.
     pub signals: Vec<Signal>,
     /// Steered wheels at `caster_ahead`, instead of a caster.
     pub steering: Option<Steering>,

@@ -187,11 +187,11 @@ impl<'a> Tables<'a> {
                 }
             }
         }
-        let told = self.findings.len();
+        let before_all = self.findings.len();
         let read = self.read(value);
-        if read.is_none() && told > before {
+        if read.is_none() && before_all > before {
             // What is out of range may be refused by its type as well.
-            self.findings.truncate(told);
+            self.findings.truncate(before_all);
         }
         read
     }

@@ -178,17 +178,17 @@ fn every_number_of_what_plays_may_be_absurd() {
 
 #[test]
 fn nobody_starts_in_something_else() {
-    let told = |field: &str| -> Vec<String> {
+    let messages = |field: &str| -> Vec<String> {
         let (_, findings) = Setup::load_with(ROBOT, field, None, &|_| Ok(ROBOT.as_bytes().to_vec()));
         findings.iter().map(|finding| format!("{} {}", finding.code, finding.message)).collect()
     };
-    assert_eq!(told(PLAY), [] as [String; 0]);
+    assert_eq!(messages(PLAY), [] as [String; 0]);
     let wall = "[[wall]]\nname = \"dyke\"\nthickness = \"20 mm\"\npoints = [\"310, 0 mm\", \"310, 800 mm\"]\n";
-    assert!(told(&format!("{PLAY}{wall}")).iter().any(|told| told.starts_with("F118 at start `slipway`")));
+    assert!(messages(&format!("{PLAY}{wall}")).iter().any(|message| message.starts_with("F118 at start `slipway`")));
     let basket = PLAY.replace("480, 420 mm", "320, 400 mm");
-    assert!(told(&basket).iter().any(|told| told.starts_with("F118")), "{:?}", told(&basket));
+    assert!(messages(&basket).iter().any(|message| message.starts_with("F118")), "{:?}", messages(&basket));
     // An obstacle that is there from the start waits until its place is free: no mistake.
-    assert_eq!(told(&PLAY.replace("800, 300 mm", "300, 400 mm")), [] as [String; 0]);
+    assert_eq!(messages(&PLAY.replace("800, 300 mm", "300, 400 mm")), [] as [String; 0]);
     let lost = |_: &str| Err(Unreadable::Missing);
     let (_, findings) = Setup::load_with(ROBOT, PLAY, None, &lost);
     assert!(findings.iter().any(|finding| finding.code == "F117" && finding.message.contains("no such file")));

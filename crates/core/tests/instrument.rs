@@ -36,7 +36,7 @@ fn wrong(findings: &[Finding]) -> Vec<&Finding> {
 }
 
 /// A run with everything that is made of it.
-struct Told {
+struct Played {
     text: String,
     prepared: Prepared,
     program: Arc<Program>,
@@ -44,29 +44,29 @@ struct Told {
     evidence: Vec<StepEvidence>,
 }
 
-fn told_with(setup: &Setup, world: &World, text: &str, hands: &[Intervention], piece: Option<Piece<'_>>) -> Told {
+fn play_with(setup: &Setup, world: &World, text: &str, hands: &[Intervention], piece: Option<Piece<'_>>) -> Played {
     let prepared = prepare(text, Some(setup));
     let program = prepared.program.clone().unwrap_or_else(|| panic!("{:#?}\n{text}", prepared.findings));
     let start = prepared.parsed.mission.start.as_ref().map(|start| start.node.as_str());
     let play_of = Play { start: world.start(start, 7), seed: 7, interventions: hands, piece };
     let run = play(world, &program, play_of, None).expect("nobody cancels it");
     let evidence = evidence(&run, &program, &setup.robot);
-    Told { text: text.to_owned(), prepared, program, run, evidence }
+    Played { text: text.to_owned(), prepared, program, run, evidence }
 }
 
-fn told(setup: &Setup, text: &str) -> Told {
-    told_with(setup, &setup.world(), text, &[], None)
+fn play_whole(setup: &Setup, text: &str) -> Played {
+    play_with(setup, &setup.world(), text, &[], None)
 }
 
-fn remedies_of(setup: &Setup, told: &Told, step: StepId, exit: usize) -> Vec<Remedy> {
+fn remedies_of(setup: &Setup, played: &Played, step: StepId, exit: usize) -> Vec<Remedy> {
     let case = Case {
-        text: &told.text,
-        parsed: &told.prepared.parsed,
+        text: &played.text,
+        parsed: &played.prepared.parsed,
         names: &setup.names,
         robot: &setup.robot,
-        program: &told.program,
-        run: &told.run,
-        evidence: &told.evidence,
+        program: &played.program,
+        run: &played.run,
+        evidence: &played.evidence,
     };
     remedies(case, step, exit)
 }
@@ -120,23 +120,23 @@ fn every_condition_on_offer_can_end_a_step() {
 #[test]
 fn a_replay_tells_how_things_stood_at_any_tick() {
     let setup = setup();
-    let told = told(&setup, ROUND);
-    let mut replay = Replay::new(&told.program, &told.run);
+    let played = play_whole(&setup, ROUND);
+    let mut replay = Replay::new(&played.program, &played.run);
     // Half a step before the third bar is counted, and back again.
-    let counted = told.run.trace.events.iter().find(|stamp| matches!(stamp.event, Event::Counted { count: 2, .. }));
+    let counted = played.run.trace.events.iter().find(|stamp| matches!(stamp.event, Event::Counted { count: 2, .. }));
     let tick = counted.expect("bars are counted").tick as usize;
-    let standing = replay.at(&told.run, tick);
+    let standing = replay.at(&played.run, tick);
     assert_eq!(standing.steps.len(), 1);
     let bars = &standing.steps[0].exits[0].looks[0];
     assert_eq!((bars.now, bars.goal, bars.away, bars.holds), (Some(2.0), Some(3.0), Some(1.0), false));
-    let before = replay.at(&told.run, tick - 1);
+    let before = replay.at(&played.run, tick - 1);
     assert_eq!(before.steps[0].exits[0].looks[0].now, Some(1.0), "back by one");
     let time = &standing.steps[0].exits[1].looks[0];
     let (now, away) = (time.now.unwrap(), time.away.unwrap());
     assert!((now - standing.steps[0].since).abs() < 1e-9 && (now + away - 20.0).abs() < 1e-9, "{time:?}");
     // What a fresh controller decides is what the run did, up to its end.
-    let end = replay.at(&told.run, usize::MAX);
-    assert_eq!(told.program.steps[end.steps.last().unwrap().step].name, "Make fast");
+    let end = replay.at(&played.run, usize::MAX);
+    assert_eq!(played.program.steps[end.steps.last().unwrap().step].name, "Make fast");
 }
 
 #[test]
@@ -151,16 +151,16 @@ fn the_story_of_an_exit_knows_when_it_was_true_and_nobody_looked() {
         "hold, brake\n  until 1.5 s pass",
         "hold, brake\n  until hue sees kiln-red  -> next\n  or    2 s pass  -> fail \"no kiln\"",
     );
-    let told = told(&setup, &text);
-    assert_eq!(told.run.reason, "no kiln");
-    let step = told.program.steps.iter().position(|step| step.name == "Greet the kiln").unwrap();
-    let story = exit_story(&told.run, &told.program, &told.evidence, StepId(step), 0);
+    let played = play_whole(&setup, &text);
+    assert_eq!(played.run.reason, "no kiln");
+    let step = played.program.steps.iter().position(|step| step.name == "Greet the kiln").unwrap();
+    let story = exit_story(&played.run, &played.program, &played.evidence, StepId(step), 0);
     assert_eq!(story.visits.len(), 1);
     assert!(story.truths.iter().any(|truth| !truth.looked), "{story:?}");
-    let found = remedies_of(&setup, &told, StepId(step), 0);
+    let found = remedies_of(&setup, &played, StepId(step), 0);
     let there = found.iter().find(|remedy| remedy.words == "look for it in \"Up to the kiln\" too");
-    let mended = there.unwrap_or_else(|| panic!("{found:#?}"));
-    assert!(mended.text.contains("until 7 s pass\n  or    hue sees kiln-red  -> next"), "{}", mended.text);
+    let fixed = there.unwrap_or_else(|| panic!("{found:#?}"));
+    assert!(fixed.text.contains("until 7 s pass\n  or    hue sees kiln-red  -> next"), "{}", fixed.text);
 }
 
 #[test]
@@ -190,12 +190,12 @@ fn remedies_make_the_run_do_what_was_meant() {
         ),
     ] {
         assert!(ROUND.contains(old), "{old}");
-        let told = told(&setup, &ROUND.replace(old, new));
-        assert_eq!(told.run.reason, reason);
-        let last = told.run.visits.last().unwrap();
-        let found = remedies_of(&setup, &told, last.step, last.exit.unwrap());
+        let played = play_whole(&setup, &ROUND.replace(old, new));
+        assert_eq!(played.run.reason, reason);
+        let last = played.run.visits.last().unwrap();
+        let found = remedies_of(&setup, &played, last.step, last.exit.unwrap());
         let taken = found.iter().find(|known| known.words.contains(remedy)).unwrap_or_else(|| panic!("{found:#?}"));
-        let after = self::told(&setup, &taken.text);
+        let after = self::play_whole(&setup, &taken.text);
         let same = |run: &Run| run.reason == reason && run.visits.last().map(|visit| visit.step) == Some(last.step);
         assert!(!same(&after.run), "{}: {}", taken.words, after.run.reason);
         for remedy in &found {
@@ -235,10 +235,10 @@ fn findings_can_be_fixed_at_a_stroke() {
 fn a_piece_begins_with_the_momentum_and_the_noise_of_the_whole_run() {
     let setup = setup();
     let world = setup.world();
-    let whole = told(&setup, ROUND);
+    let whole = play_whole(&setup, ROUND);
     let visit = *whole.run.visits.iter().find(|visit| whole.program.steps[visit.step].name == "To the gate").unwrap();
     let piece = Piece { before: &whole.program, tick: visit.entered, step: visit.step, pose: None };
-    let part = told_with(&setup, &world, ROUND, &[], Some(piece));
+    let part = play_with(&setup, &world, ROUND, &[], Some(piece));
     assert_eq!(part.run.outcome, Outcome::Done);
     // The same world and the same program go on as they did.
     let (all, some) = (&whole.run.trace, &part.run.trace);
@@ -250,7 +250,7 @@ fn a_piece_begins_with_the_momentum_and_the_noise_of_the_whole_run() {
     assert_eq!(part.run.visits[0].step, visit.step);
     // From a pose set by hand it stands there.
     let pose = Pose { x: 0.5, y: 0.4, heading: 1.0 };
-    let part = told_with(&setup, &world, ROUND, &[], Some(Piece { pose: Some(pose), ..piece }));
+    let part = play_with(&setup, &world, ROUND, &[], Some(Piece { pose: Some(pose), ..piece }));
     let first = part.run.trace.ticks[0];
     assert!((first.pose.x - 0.5).abs() < 1e-9 && first.rims == [0.0; 2], "{first:?}");
 }
@@ -259,11 +259,11 @@ fn a_piece_begins_with_the_momentum_and_the_noise_of_the_whole_run() {
 fn a_piece_within_a_repeat_goes_on_round_it() {
     let setup = setup();
     let text = "limit 9 s\nstart slipway\nstep \"r\"\nrepeat 3 times\nstep \"a\"\nhold, brake\nuntil 0.1 s pass\nstep \"b\"\nhold, brake\nuntil 0.2 s pass\nend\nstep \"c\"\nhold, brake\nuntil 0.1 s pass\n";
-    let whole = told(&setup, text);
+    let whole = play_whole(&setup, text);
     let b = whole.program.steps.iter().position(|step| step.name == "b").unwrap();
     let visit = whole.run.visits.iter().find(|visit| visit.step == StepId(b)).unwrap();
     let piece = Piece { before: &whole.program, tick: visit.entered, step: StepId(b), pose: None };
-    let part = told_with(&setup, &setup.world(), text, &[], Some(piece));
+    let part = play_with(&setup, &setup.world(), text, &[], Some(piece));
     let names: Vec<&str> = part.run.visits.iter().map(|visit| part.program.steps[visit.step].name.as_str()).collect();
     assert_eq!(names, ["b", "a", "b", "a", "b", "c"]);
 }
@@ -272,17 +272,17 @@ fn a_piece_within_a_repeat_goes_on_round_it() {
 fn a_sensors_track_shows_what_lies_between_two_looks() {
     let setup = setup();
     let world = setup.world();
-    let told = told(&setup, ROUND);
+    let played = play_whole(&setup, ROUND);
     let right = setup.robot.sensor("floor-right").unwrap();
-    let along = Along::of(&world, &told.run, right);
-    assert_eq!(along.looks.len(), told.run.ended + 1);
+    let along = Along::of(&world, &played.run, right);
+    assert_eq!(along.looks.len(), played.run.ended + 1);
     assert!(along.places.windows(2).all(|pair| pair[1].at - pair[0].at < 0.001 + 1e-9 && pair[1].at >= pair[0].at));
     assert!(along.length() > 4.0, "{}", along.length());
     // Where it looked, the reading was that, but for noise, steps and the age of the reading.
     let width = wayodos_core::lab::evidence::noise_width(&setup.robot, right);
     let close = along.places.iter().filter(|place| place.tick.fract() == 0.0);
     let off: Vec<f64> = close
-        .map(|place| (told.run.trace.reading(place.tick as usize, right).brightness - place.brightness).abs())
+        .map(|place| (played.run.trace.reading(place.tick as usize, right).brightness - place.brightness).abs())
         .collect();
     let near = off.iter().filter(|off| **off < 6.0 * width).count();
     assert!(near * 100 > off.len() * 85, "{near} of {}", off.len());
@@ -293,10 +293,10 @@ fn a_robot_that_brakes_comes_to_rest_where_a_run_says_it_does() {
     let setup = setup();
     let world = setup.world();
     let text = "limit 9 s\nstart slipway\nstep \"go\"\ndrive ahead at 30 %\nuntil 0.5 s pass\nstep \"stand\"\nhold, brake\nuntil 1 s passes\n";
-    let told = told(&setup, text);
-    let brakes = told.run.trace.ticks[told.run.visits[1].entered];
+    let played = play_whole(&setup, text);
+    let brakes = played.run.trace.ticks[played.run.visits[1].entered];
     let rest = world.rest_of(brakes.pose, brakes.rims);
-    let really = told.run.final_pose();
+    let really = played.run.final_pose();
     let gap = |a: Pose, b: Pose| Point::new(a.x, a.y).distance(Point::new(b.x, b.y));
     assert!(gap(rest, really) < 0.000_5, "{rest:?} {really:?}");
     let way = gap(rest, brakes.pose);
@@ -332,11 +332,11 @@ fn hands_are_written_as_they_are_read() {
         }
     }
     // A box that is put in the way is driven into; without one the run is the same as ever.
-    let told = told_with(&setup, &setup.world(), ROUND, &[], None);
-    assert_eq!(told.run.outcome, Outcome::Done);
-    let ahead = told.run.trace.ticks[told.run.trace.tick_at(9.0)].pose;
+    let played = play_with(&setup, &setup.world(), ROUND, &[], None);
+    assert_eq!(played.run.outcome, Outcome::Done);
+    let ahead = played.run.trace.ticks[played.run.trace.tick_at(9.0)].pose;
     let in_the_way = hand(4000, Act::Place { thing: "box".into(), pose: ahead });
-    let stopped = told_with(&setup, &setup.world(), ROUND, &[in_the_way], None);
+    let stopped = play_with(&setup, &setup.world(), ROUND, &[in_the_way], None);
     assert!(stopped.run.trace.ticks.iter().any(|tick| tick.met), "{}", stopped.run.reason);
 }
 
@@ -436,7 +436,7 @@ proptest! {
 
 #[test]
 fn every_mission_of_the_demo_can_be_asked_why_at_any_moment() {
-    // Another field each: what matters here is that whatever they are made of stands and is told.
+    // Another field each: what matters here is that whatever they are made of stands and is played.
     for text in [
         ROUND,
         include_str!("../../../examples/brinewick/missions/which-way.way"),
@@ -444,12 +444,12 @@ fn every_mission_of_the_demo_can_be_asked_why_at_any_moment() {
     ] {
         let setup = setup();
         let Some(program) = prepare(text, Some(&setup)).program else { panic!("it compiles here, too") };
-        let told = told(&setup, text);
-        let mut replay = Replay::new(&program, &told.run);
+        let played = play_whole(&setup, text);
+        let mut replay = Replay::new(&program, &played.run);
         let mut looked = 0;
-        for tick in (0..told.run.ended).step_by(97) {
-            let standing = replay.at(&told.run, tick);
-            let active = told.run.trace.ticks[tick].step();
+        for tick in (0..played.run.ended).step_by(97) {
+            let standing = replay.at(&played.run, tick);
+            let active = played.run.trace.ticks[tick].step();
             let innermost = standing.steps.last().map(|step| program.shown(step.step));
             assert_eq!(innermost, Some(active), "tick {tick}");
             for term in standing.steps.iter().flat_map(|step| &step.exits) {
@@ -458,11 +458,11 @@ fn every_mission_of_the_demo_can_be_asked_why_at_any_moment() {
             }
         }
         assert!(looked > 20, "{looked}");
-        for one in &told.evidence {
+        for one in &played.evidence {
             for exit in 0..program.steps[one.visit.step].exits.len() {
-                let story = exit_story(&told.run, &program, &told.evidence, one.visit.step, exit);
+                let story = exit_story(&played.run, &program, &played.evidence, one.visit.step, exit);
                 assert!(!story.visits.is_empty());
-                for remedy in remedies_of(&setup, &told, one.visit.step, exit) {
+                for remedy in remedies_of(&setup, &played, one.visit.step, exit) {
                     assert!(wrong(&prepare(&remedy.text, Some(&setup)).findings).is_empty(), "{remedy:#?}");
                 }
             }

@@ -65,7 +65,7 @@ fn examples() -> Vec<(usize, String)> {
     found
 }
 
-fn told(findings: &[Finding], text: &str) -> Vec<String> {
+fn messages(findings: &[Finding], text: &str) -> Vec<String> {
     let line = |finding: &Finding| wayodos_core::finding::line_column(text, finding.span.start).0;
     let matters = findings.iter().filter(|finding| finding.severity != Severity::Note);
     matters.map(|finding| format!("line {}: {} {}", line(finding), finding.code, finding.message)).collect()
@@ -73,7 +73,7 @@ fn told(findings: &[Finding], text: &str) -> Vec<String> {
 
 fn done(setup: &Setup, text: &str) -> Run {
     let prepared = prepare(text, Some(setup));
-    let program = prepared.program.unwrap_or_else(|| panic!("{:?}\n{text}", told(&prepared.findings, text)));
+    let program = prepared.program.unwrap_or_else(|| panic!("{:?}\n{text}", messages(&prepared.findings, text)));
     let start = prepared.parsed.mission.start.map_or_else(String::new, |start| start.node);
     let start = setup.field.starts.iter().find(|known| known.name == start).unwrap_or(&setup.field.starts[0]);
     run(&setup.world(), &program, start.pose, 7, None).expect("nobody cancels it")
@@ -84,7 +84,7 @@ fn every_example_of_the_page_is_clean_laid_out_and_runs() {
     let setup = setup();
     for (nth, text) in examples() {
         let prepared = prepare(&text, Some(&setup));
-        assert_eq!(told(&prepared.findings, &text), Vec::<String>::new(), "example {nth}\n{text}");
+        assert_eq!(messages(&prepared.findings, &text), Vec::<String>::new(), "example {nth}\n{text}");
         let run = done(&setup, &text);
         assert!(run.trace.ticks.len() > 10, "example {nth} did something");
         assert!(matches!(run.outcome, Outcome::Done | Outcome::Limit), "example {nth}: {}", run.reason);
@@ -160,7 +160,7 @@ fn the_missions_of_the_demo_come_out_as_they_should() {
         setup.shared = vec![("shared/gates.way".to_owned(), GATES.to_owned())];
         let mission_text = example(&config.mission);
         let prepared = prepare(&mission_text, Some(&setup));
-        assert_eq!(told(&prepared.findings, &mission_text), Vec::<String>::new(), "{mission}");
+        assert_eq!(messages(&prepared.findings, &mission_text), Vec::<String>::new(), "{mission}");
         assert_eq!(format(&mission_text), mission_text, "{mission} is laid out");
         let start = prepared.parsed.mission.start.map_or_else(String::new, |start| start.node);
         let start = setup.field.starts.iter().find(|known| known.name == start).unwrap_or(&setup.field.starts[0]);
@@ -211,7 +211,7 @@ fn every_code_is_explained() {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(300))]
 
-    /// Lines of the page and the demo, in any order: whatever of it compiles also runs, and can be told about.
+    /// Lines of the page and the demo, in any order: whatever of it compiles also runs, and can be messages about.
     #[test]
     fn any_lines_together_are_read_and_what_compiles_runs(picks in prop::collection::vec(any::<prop::sample::Index>(), 1..40)) {
         let missions = MISSIONS.iter().map(|name| example(&format!("missions/{name}.way")));
@@ -231,8 +231,8 @@ proptest! {
         let Some(program) = prepared.program else { return Ok(()) };
         let run = run(&setup.world(), &program, setup.field.starts[0].pose, 7, None).expect("nobody cancels it");
         prop_assert!(run.ended <= 100);
-        let told = evidence(&run, &program, &setup.robot);
-        hindsight(&text, &prepared.parsed, &program, &setup.field, &run, &told);
+        let messages = evidence(&run, &program, &setup.robot);
+        hindsight(&text, &prepared.parsed, &program, &setup.field, &run, &messages);
     }
 
     /// Steps of the page in any order, whole ones: nearly all of these compile.
@@ -242,7 +242,7 @@ proptest! {
         let mut text = String::from("limit 2 s\nstart slipway\n");
         for (nth, pick) in picks.iter().enumerate() {
             let of = &texts[pick.index(texts.len())];
-            // Each example brings its own names; two of one kind are told and do not run.
+            // Each example brings its own names; two of one kind are messages and do not run.
             let lines = of.lines().filter(|line| {
                 !["mission", "limit", "start", "settle", "begin"].iter().any(|word| line.trim_start().starts_with(word))
             });

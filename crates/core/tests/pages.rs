@@ -79,7 +79,7 @@ fn the_tables_of_the_pages_are_those_of_the_code() {
         if std::env::var_os("UPDATE_PAGES").is_some() {
             fs::write(&path, format!("{}{expected}{}", &text[..from], &text[to..])).unwrap();
         } else {
-            assert_eq!(&text[from..to], expected, "`{name}` in docs/{page}: write it anew with UPDATE_PAGES=1");
+            assert_eq!(&text[from..to], expected, "`{name}` in docs/{page}: write it again with UPDATE_PAGES=1");
         }
     }
 }
@@ -119,17 +119,18 @@ fn typical_values_are_of_the_right_kind_and_within_range() {
 }
 
 #[test]
-fn all_missing_keys_are_told_at_once_and_their_edits_mend_the_file() {
+fn all_missing_keys_are_reported_at_once_and_their_edits_mend_the_file() {
     let bare = everything(robot::FILE, |key| key.default.is_some());
     let lines = |text: &str| text.lines().count();
     let taken_out = lines(&everything(robot::FILE, |_| true)) - lines(&bare);
     let missing =
         |text: &str| robot::load(text).1.into_iter().filter(|finding| finding.code == "T003").collect::<Vec<_>>();
-    let told = missing(&bare);
-    assert_eq!(told.len(), taken_out);
-    let edits: Vec<Edit> = told.iter().flat_map(|finding| &finding.hints).flat_map(|hint| hint.edits.clone()).collect();
-    let mended = apply_all(&bare, edits);
-    assert_eq!(missing(&mended), [], "{mended}");
+    let findings = missing(&bare);
+    assert_eq!(findings.len(), taken_out);
+    let edits: Vec<Edit> =
+        findings.iter().flat_map(|finding| &finding.hints).flat_map(|hint| hint.edits.clone()).collect();
+    let fixed = apply_all(&bare, edits);
+    assert_eq!(missing(&fixed), [], "{fixed}");
 }
 
 /// A number just outside a bound, written in the unit of the key's typical value.
@@ -144,7 +145,7 @@ fn written(key: &Key, si: f64) -> String {
 }
 
 #[test]
-fn what_is_out_of_range_is_told_for_every_key_that_has_one() {
+fn what_is_out_of_range_is_reported_for_every_key_that_has_one() {
     let mut tried = 0;
     for (file, load) in [
         (robot::FILE, (|text| robot::load(text).1) as fn(&str) -> Vec<Finding>),

@@ -130,7 +130,7 @@ fn drive(setup: Option<&Setup>, findings: &[Finding], text: &str) -> bool {
     true
 }
 
-/// A run of so many ticks, in which something is done by hand.
+/// A run of this many ticks, in which something is done by hand.
 fn shortly(setup: &Setup, program: &Program, ticks: u32, interventions: &[Intervention]) -> Run {
     let program = Program { limit_ticks: program.limit_ticks.min(ticks), ..program.clone() };
     let world = setup.world();

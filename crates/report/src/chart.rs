@@ -184,7 +184,7 @@ fn marks(story: Story<'_>) -> Vec<Mark> {
                 (MarkKind::World, format!("{} is measured", program.kept[name]))
             }
             Event::Counted { count, .. } => (MarkKind::Line, format!("line {count} crossed")),
-            // The next step begins in the same tick, which is told there.
+            // The next step begins in the same tick, which is named there.
             Event::Entered { .. } | Event::Ended { .. } | Event::Kept { .. } | Event::Left { .. } => return None,
         };
         Some((stamp.tick as usize, kind, words))
@@ -384,7 +384,7 @@ fn reflex_track(story: Story<'_>) -> Option<Track> {
     has.then(|| Track { name: "reflex".into(), unit: "", kind, usual: true })
 }
 
-/// What is shown only when somebody asks for it: what the motors were told, where the robot looked, how far it came, and how
+/// What is shown only when somebody asks for it: what the motors were commanded to do, where the robot looked, how far it came, and how
 /// far its own reckoning was off.
 fn further_tracks(story: Story<'_>) -> Vec<Track> {
     let Story { run, program, .. } = story;
@@ -399,7 +399,7 @@ fn further_tracks(story: Story<'_>) -> Vec<Track> {
         let kind = TrackKind::Line { values, low, high, limits: Vec::new() };
         Track { name: name.into(), unit, kind, usual: false }
     };
-    let told = |wheel: usize| {
+    let command = |wheel: usize| {
         let of = |command: WheelCommand| match command {
             WheelCommand::Duty(duty) => duty * 100.0,
             WheelCommand::Speed(speed) => speed * 1000.0,
@@ -413,8 +413,8 @@ fn further_tracks(story: Story<'_>) -> Vec<Track> {
     let off = ticks.iter().zip(&believed).map(|(tick, at)| (tick.pose.x - at[0]).hypot(tick.pose.y - at[1]) * 1e3);
     let turned = ticks.iter().zip(&believed).map(|(tick, at)| (tick.pose.heading - at[2]).to_degrees());
     vec![
-        line("left command", unit, told(0)),
-        line("right command", unit, told(1)),
+        line("left command", unit, command(0)),
+        line("right command", unit, command(1)),
         line("heading", "deg", ticks.iter().map(|tick| tick.pose.heading.to_degrees() as f32).collect()),
         line("way", "mm", believed.iter().map(|at| (at[3] * 1e3) as f32).collect()),
         line("position error", "mm", off.map(|off| off as f32).collect()),
@@ -450,7 +450,7 @@ const BANDS: f64 = 6.0;
 const RIBBON: f64 = 6.0;
 /// Room below for the time axis, millimetres.
 const AXIS: f64 = 8.0;
-/// Readings are drawn as the least and greatest of so many columns.
+/// Readings are drawn as the least and greatest of this many columns.
 const COLUMNS: usize = 900;
 
 /// The chart as scene items within a box of the scene (millimetres).

@@ -51,7 +51,7 @@ impl Placement {
     }
 }
 
-/// A run with all that is needed to tell it.
+/// A run with all that is needed to describe it.
 #[derive(Clone, Copy)]
 pub struct Story<'a> {
     /// The field it took place on.

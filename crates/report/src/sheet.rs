@@ -1,4 +1,4 @@
-//! One page that tells a run: the field with its path, what each step did, and the strip chart below.
+//! One page about a run: the field with its path, what each step did, and the strip chart below.
 
 use wayodos_core::lab::evidence::{Evidence, evidence};
 use wayodos_core::record::PropKind;
@@ -160,13 +160,13 @@ fn scale_bar(scene: &mut Scene, story: Story<'_>, placement: &Placement) {
 
 /// The visits in order: number, name, times, and how the step ended.
 fn steps(scene: &mut Scene, story: Story<'_>, x: f64, top: f64, height: f64) {
-    let told = evidence(story.run, story.program, story.robot);
-    let row = (height / told.len().max(1) as f64).clamp(3.2, 8.0);
+    let steps = evidence(story.run, story.program, story.robot);
+    let row = (height / steps.len().max(1) as f64).clamp(3.2, 8.0);
     let most = (height / row) as usize;
-    for (index, step) in told.iter().enumerate() {
+    for (index, step) in steps.iter().enumerate() {
         let y = top + row * (index as f64 + 0.55);
-        if index + 1 == most && told.len() > most {
-            let more = format!("and {} more", told.len() - index);
+        if index + 1 == most && steps.len() > most {
+            let more = format!("and {} more", steps.len() - index);
             scene.items.push(Item::words([x, y], 2.6, Anchor::Start, ink::QUIET, more));
             break;
         }

@@ -179,7 +179,7 @@ pub fn rest_words(run: &Run) -> String {
 pub fn change_words(before: Story<'_>, after: Story<'_>) -> String {
     let (Story { run: old, program: old_program, .. }, Story { run: new, program: new_program, field, .. }) =
         (before, after);
-    let mut told = Vec::new();
+    let mut changes = Vec::new();
     let name = |program: &Program, step: StepId| format!("{} \"{}\"", step.number(), program.steps[step].name);
     let place = |visit: &Visit| {
         let pose = new.trace.ticks.get(visit.left)?.pose;
@@ -189,16 +189,16 @@ pub fn change_words(before: Story<'_>, after: Story<'_>) -> String {
         (Outcome::Done, Outcome::Done) => {
             let later = new.duration() - old.duration();
             if later.abs() >= 0.05 {
-                told.push(format!("about {:.1} s {}", later.abs(), if later > 0.0 { "slower" } else { "faster" }));
+                changes.push(format!("about {:.1} s {}", later.abs(), if later > 0.0 { "slower" } else { "faster" }));
             }
         }
         (a, b) if a == b && old.reason == new.reason => {}
-        (_, Outcome::Done) => told.push("now it is done".into()),
+        (_, Outcome::Done) => changes.push("now it is done".into()),
         (_, _) => {
             let last = new.visits.last();
             let step = last.map_or_else(String::new, |visit| format!(" in step {}", name(new_program, visit.step)));
             let place = last.and_then(place).unwrap_or_default();
-            told.push(format!("now {}{step}{place}", outcome_words(new, new_program)));
+            changes.push(format!("now {}{step}{place}", outcome_words(new, new_program)));
         }
     }
     let moved = same_visits(before, after)
@@ -207,17 +207,18 @@ pub fn change_words(before: Story<'_>, after: Story<'_>) -> String {
     if let Some((a, b)) = moved {
         let later = new.trace.seconds(b.left) - old.trace.seconds(a.left);
         let way = if later > 0.0 { "later" } else { "earlier" };
-        let place = place(b).filter(|_| told.is_empty() || new.outcome == Outcome::Done).unwrap_or_default();
-        told.push(format!("step {} ends {:.1} s {way}{place}", name(new_program, b.step), later.abs()));
+        let place = place(b).filter(|_| changes.is_empty() || new.outcome == Outcome::Done).unwrap_or_default();
+        changes.push(format!("step {} ends {:.1} s {way}{place}", name(new_program, b.step), later.abs()));
     }
     match (old.sheet.total(), new.sheet.total()) {
-        (Some(a), Some(b)) if a != b => told.push(format!("score {} -> {}", points_words(a), points_words(b))),
+        (Some(a), Some(b)) if a != b => changes.push(format!("score {} -> {}", points_words(a), points_words(b))),
         _ => {}
     }
-    if told.is_empty() && old.visits.len() == new.visits.len() && old_program.steps.len() == new_program.steps.len() {
+    if changes.is_empty() && old.visits.len() == new.visits.len() && old_program.steps.len() == new_program.steps.len()
+    {
         return "no change in the result".into();
     }
-    told.join("; ")
+    changes.join("; ")
 }
 
 /// The visits to one step before and after an edit, in the order of the later run: a step is known by its name, as often as
@@ -251,7 +252,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn evidence_is_told_in_few_words_with_its_weight() {
+    fn evidence_is_reported_in_few_words_with_its_weight() {
         let fired = |clear, at_once| Evidence::Fired { clear, at_once };
         for (evidence, failed, words, weight) in [
             (fired(Some(32.4), false), false, "fired clear 32", Weight::Fired),
@@ -269,9 +270,9 @@ mod tests {
             (Evidence::Spare(Spare::Noise(400.0)), false, "99 off", Weight::Spare),
             (Evidence::Spare(Spare::Unseen), false, "not reached", Weight::Spare),
         ] {
-            let (told, how) = exit_words(&evidence, ExitKind::Written, failed);
-            assert_eq!((told.as_str(), how), (words, weight), "{evidence:?}");
-            assert!(told.len() <= 16, "it must fit beside a sentence: {told}");
+            let (cell, how) = exit_words(&evidence, ExitKind::Written, failed);
+            assert_eq!((cell.as_str(), how), (words, weight), "{evidence:?}");
+            assert!(cell.len() <= 16, "it must fit beside a sentence: {cell}");
         }
         let own = exit_words(&fired(None, true), ExitKind::AfterPass, false);
         assert_eq!(own, ("ended here".to_owned(), Weight::Fired));

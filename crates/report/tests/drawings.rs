@@ -55,13 +55,13 @@ step "Rest"
   until 0.3 s pass  -> done
 "#;
 
-struct Told {
+struct Played {
     setup: Setup,
     program: Arc<wayodos_core::controller::Program>,
     run: Run,
 }
 
-impl Told {
+impl Played {
     fn new(mission: &str) -> Self {
         Self::on(FIELD, mission)
     }
@@ -86,10 +86,10 @@ impl Told {
 
 #[test]
 fn the_page_as_svg() {
-    let told = Told::new(MISSION);
-    assert_eq!(told.run.outcome, Outcome::Done);
-    let svg = to_svg(&told.page(Parts::All));
-    assert_eq!(svg, to_svg(&Told::new(MISSION).page(Parts::All)), "the same run, the same bytes");
+    let played = Played::new(MISSION);
+    assert_eq!(played.run.outcome, Outcome::Done);
+    let svg = to_svg(&played.page(Parts::All));
+    assert_eq!(svg, to_svg(&Played::new(MISSION).page(Parts::All)), "the same run, the same bytes");
     // Readings are hundreds of points; the rest is what a person would look at.
     let short: Vec<String> = svg.lines().map(|line| line.chars().take(150).collect()).collect();
     insta::assert_snapshot!(short.join("\n"));
@@ -97,15 +97,15 @@ fn the_page_as_svg() {
 
 #[test]
 fn words_of_users_cannot_break_a_drawing() {
-    let told = Told::new(&MISSION.replace("To the line", "<b>&amp; 'x' \u{1f980}"));
-    let svg = to_svg(&sheet(told.story(), "a < b & \"c\" \u{7}", 1, Parts::All));
+    let played = Played::new(&MISSION.replace("To the line", "<b>&amp; 'x' \u{1f980}"));
+    let svg = to_svg(&sheet(played.story(), "a < b & \"c\" \u{7}", 1, Parts::All));
     assert!(svg.contains("a &lt; b &amp; ") && !svg.contains("<b>") && !svg.contains('\u{7}'));
-    assert!(to_pdf(&sheet(told.story(), "a < b & \"c\" \u{7}", 1, Parts::All)).is_ok());
+    assert!(to_pdf(&sheet(played.story(), "a < b & \"c\" \u{7}", 1, Parts::All)).is_ok());
 }
 
 #[test]
 fn pdf_and_png_are_well_formed_and_repeatable() {
-    let page = Told::new(MISSION).page(Parts::All);
+    let page = Played::new(MISSION).page(Parts::All);
     let pdf = to_pdf(&page).unwrap();
     let has = |what: &str| pdf.windows(what.len()).filter(|part| *part == what.as_bytes()).count();
     assert!(pdf.starts_with(b"%PDF-") && has("/Type/Page\n") + has("/Type /Page\n") + has("/Type/Page/") >= 1);
@@ -119,9 +119,9 @@ fn pdf_and_png_are_well_formed_and_repeatable() {
 
 #[test]
 fn parts_hold_what_they_promise() {
-    let told = Told::new(MISSION);
+    let played = Played::new(MISSION);
     let words = |parts| {
-        let page = told.page(parts);
+        let page = played.page(parts);
         let texts = page.items.iter().filter_map(|item| match &item.shape {
             Shape::Text { text, .. } => Some(text.clone()),
             _ => None,
@@ -135,14 +135,14 @@ fn parts_hold_what_they_promise() {
 
 #[test]
 fn the_chart_knows_readings_limits_tones_and_events() {
-    let told = Told::new(MISSION);
-    let chart = Chart::of(told.story());
+    let played = Played::new(MISSION);
+    let chart = Chart::of(played.story());
     let names: Vec<&str> = chart.tracks.iter().map(|track| track.name.as_str()).collect();
     let usual = ["floor-left", "floor-right", "hue", "ahead", "speed"];
     assert!(names.starts_with(&usual) && names.contains(&"position error"), "{names:?}");
     assert!(chart.tracks.iter().all(|track| track.usual == usual.contains(&track.name.as_str())));
     let TrackKind::Line { values, limits, .. } = &chart.tracks[0].kind else { panic!("a line") };
-    assert_eq!(values.len(), told.run.trace.ticks.len());
+    assert_eq!(values.len(), played.run.trace.ticks.len());
     // Between 2 % and 77 %, lost again a tenth of the gap further: the calibration of the demo.
     let [limit] = limits.as_slice() else { panic!("one limit: {limits:?}") };
     assert!((limit.value - 39.5).abs() < 1e-9 && (limit.back - 47.0).abs() < 1e-9, "{limit:?}");
@@ -162,8 +162,8 @@ fn the_chart_knows_readings_limits_tones_and_events() {
 fn a_squaring_shows_what_each_sensor_is_compared_with() {
     let steps =
         "step \"Square up\"\n  align floor-left and floor-right to a dark line at 14 %\n  until 6 s pass  -> done\n";
-    let told = Told::new(&format!("limit 10 s\n{steps}"));
-    let chart = Chart::of(told.story());
+    let played = Played::new(&format!("limit 10 s\n{steps}"));
+    let chart = Chart::of(played.story());
     for name in ["floor-left", "floor-right"] {
         let track = chart.tracks.iter().find(|track| track.name == name).unwrap();
         let TrackKind::Line { limits, .. } = &track.kind else { panic!("{name} is a line") };
@@ -173,8 +173,8 @@ fn a_squaring_shows_what_each_sensor_is_compared_with() {
 
 #[test]
 fn the_field_in_pixels_is_the_field_in_the_file() {
-    let told = Told::new(MISSION);
-    let field = &told.setup.field;
+    let played = Played::new(MISSION);
+    let field = &played.setup.field;
     let place = Placement::within(field, 0.0, 0.0, 50.0, 30.0);
     let items = ground_items(field, &place);
     let raster = rasterise(items.iter(), [0.0, 0.0], [2.0, 2.0], (100, 60), Rgb(1, 2, 3));
@@ -183,19 +183,19 @@ fn the_field_in_pixels_is_the_field_in_the_file() {
     assert_eq!(raster.at(20, 30), Rgb(0xe9, 0xe3, 0xd2));
     assert_eq!(raster.at(60, 30), Rgb(0x22, 0x25, 0x2a));
     assert_eq!(raster.at(50, 56), Rgb(92, 84, 74));
-    let path = path_items(&told.run, &place, 0.5);
+    let path = path_items(&played.run, &place, 0.5);
     let lines: Vec<&Item> = path.iter().filter(|item| item.layer == Layer::Path).collect();
     let Shape::Line(points) = &lines[0].shape else { panic!("a line") };
     assert_eq!(points[0], [12.0, 15.0], "it starts where the robot did");
 }
 
 #[test]
-fn what_an_edit_changed_is_told_in_one_line() {
+fn what_an_edit_changed_is_reported_in_one_line() {
     use wayodos_report::words::{change_words, outcome_words, rest_words};
-    let good = Told::new(MISSION);
+    let good = Played::new(MISSION);
     let change = |old: &str, new: &str| {
         assert!(MISSION.contains(old));
-        let after = Told::new(&MISSION.replace(old, new));
+        let after = Played::new(&MISSION.replace(old, new));
         change_words(good.story(), after.story())
     };
     let faster = change("at 30 %", "at 45 %");
@@ -209,9 +209,9 @@ fn what_an_edit_changed_is_told_in_one_line() {
     assert_eq!(inserted, "about 0.5 s slower; step 3 \"Rest\" ends 0.5 s later", "a step is known by its name");
     let renamed = change("step \"Rest\"\n  hold, brake\n  until 0.3", "step \"Nap\"\n  hold, brake\n  until 0.9");
     assert_eq!(renamed, "about 0.6 s slower; step 2 \"Nap\" ends 0.6 s later");
-    let bad = Told::new(&MISSION.replace("travelled 300 mm", "travelled 30 mm"));
-    let mended = change_words(bad.story(), good.story());
-    assert!(mended.starts_with("now it is done"), "{mended}");
+    let bad = Played::new(&MISSION.replace("travelled 300 mm", "travelled 30 mm"));
+    let fixed = change_words(bad.story(), good.story());
+    assert!(fixed.starts_with("now it is done"), "{fixed}");
     assert!(outcome_words(&good.run, &good.program).ends_with("s of 10 s"));
     assert!(rest_words(&good.run).starts_with("at rest at 2"), "{}", rest_words(&good.run));
 }
@@ -237,8 +237,8 @@ fn a_drop_is_drawn_as_an_edge() {
 fn distances_and_edges_have_their_place_in_the_chart() {
     let mission = "limit 9 s\nstep \"near\"\ndrive ahead at 30 %\nuntil ahead < 130 mm\nor 3 s pass\nstep \"rest\"\nhold\nuntil 0.3 s pass -> done";
     let field = FIELD.replace("points = [\"20, 20 mm\", \"480, 20 mm\"]", "points = [\"480, 20 mm\", \"480, 280 mm\"]");
-    let told = Told::on(&field, mission);
-    let chart = Chart::of(told.story());
+    let played = Played::on(&field, mission);
+    let chart = Chart::of(played.story());
     let track = chart.tracks.iter().find(|track| track.name == "ahead").unwrap();
     let TrackKind::Line { values, high, limits, .. } = &track.kind else { panic!("a line") };
     assert_eq!((track.unit, *high), ("mm", 1200.0));
@@ -248,14 +248,14 @@ fn distances_and_edges_have_their_place_in_the_chart() {
     assert!((values[10] - 251.0).abs() < 12.0, "{}", values[10]);
     assert!(values.last().is_some_and(|value| *value < 132.0));
     let table_field = FIELD.replace("ground =", "edge = \"drop\"\nground =");
-    let table = Told::on(&table_field, "limit 9 s\nstep \"off\"\ndrive ahead at 60 %\nuntil 3 s pass -> done");
+    let table = Played::on(&table_field, "limit 9 s\nstep \"off\"\ndrive ahead at 60 %\nuntil 3 s pass -> done");
     assert_eq!((table.run.outcome, table.run.reason.as_str()), (Outcome::Fell, "fell off the table"));
     let marks = Chart::of(table.story()).marks;
     let wrong: Vec<&str> =
         marks.iter().filter(|mark| mark.kind == MarkKind::Wrong).map(|mark| mark.words.as_str()).collect();
     assert!(wrong.len() == 1 && wrong[0].starts_with("fell off the table at"), "{wrong:?}");
     // Slowly backwards over the edge it is left hanging by its wheels.
-    let hanging = Told::on(&table_field, "limit 9 s\nstep \"off\"\ndrive back at 30 %\nuntil 3 s pass -> done");
+    let hanging = Played::on(&table_field, "limit 9 s\nstep \"off\"\ndrive back at 30 %\nuntil 3 s pass -> done");
     let marks = Chart::of(hanging.story()).marks;
     assert!(
         marks.iter().any(|mark| mark.kind == MarkKind::Wrong && mark.words == "a wheel is over the edge"),
@@ -297,7 +297,7 @@ points = 7
 "#;
 
 #[test]
-fn things_that_move_are_drawn_where_they_are_and_what_happened_is_told() {
+fn things_that_move_are_drawn_where_they_are_and_what_happened_is_reported() {
     let mission = MISSION.replace("floor-left sees dark", "travelled 120 mm");
     let (setup, findings) = Setup::load(ROBOT, &format!("{FIELD}{PLAY}"), None);
     let setup = setup.unwrap_or_else(|| panic!("{findings:#?}"));
@@ -316,9 +316,9 @@ fn things_that_move_are_drawn_where_they_are_and_what_happened_is_told() {
     assert!(last[0][0] > 340.0, "the robot pushed it: {last:?}");
     let count = |tick: usize| prop_items(&setup.field, &run.trace, tick, &place).len();
     assert_eq!((count(0), count(run.trace.ticks.len() - 1)), (1, 2), "the gull came later");
-    let told: Vec<String> = Chart::of(story).marks.iter().map(|mark| mark.words.clone()).collect();
+    let words_seen: Vec<String> = Chart::of(story).marks.iter().map(|mark| mark.words.clone()).collect();
     for words in ["gull comes", "sea wall is touched", "something is met"] {
-        assert!(told.iter().any(|told| told == words), "no `{words}` in {told:?}");
+        assert!(words_seen.iter().any(|word| word == words), "no `{words}` in {words_seen:?}");
     }
     let svg = to_svg(&sheet(story, "Play", 1, Parts::All));
     for words in [">gull<", ">basket<", ">dock<", ">points<", "tape touched at"] {

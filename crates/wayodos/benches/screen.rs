@@ -13,7 +13,7 @@ use wayodos::tui::model::Model;
 use wayodos::tui::theme::{Depth, Theme, ThemeName};
 use wayodos::tui::update::{Effect, Msg, update};
 use wayodos::tui::view::Screen;
-use wayodos::work::tell;
+use wayodos::work::run_job;
 
 fn benches(criterion: &mut Criterion) {
     let project = Project::demo(None).expect("the demo is good");
@@ -25,8 +25,8 @@ fn benches(criterion: &mut Criterion) {
     let answer = |model: &mut Model, effects: Vec<Effect>| {
         for effect in effects {
             if let Effect::Run(job) = effect {
-                let told = tell(&job, &world, None).map(Arc::new);
-                update(model, Msg::Ran(job.id, told));
+                let report = run_job(&job, &world, None).map(Arc::new);
+                update(model, Msg::Ran(job.id, report));
             }
         }
     };

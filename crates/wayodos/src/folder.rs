@@ -503,7 +503,7 @@ mod tests {
     }
 
     #[test]
-    fn what_cannot_be_opened_is_told_with_a_hint() {
+    fn what_cannot_be_opened_is_reported_with_a_hint() {
         let here = tempfile::tempdir().unwrap();
         let missing = Project::open(&here.path().join("nowhere"), None).unwrap_err();
         assert!(missing.to_string().contains("there is no project at"), "{missing}");

@@ -18,7 +18,7 @@ use wayodos_report::{Chart, Story};
 
 /// A run with all that is shown of it.
 #[derive(Clone, Debug)]
-pub struct Told {
+pub struct RunReport {
     /// The text that was run.
     pub text: Arc<str>,
     /// The compiled mission.
@@ -41,7 +41,7 @@ pub struct Told {
 #[derive(Clone, Debug)]
 pub struct From {
     /// The whole run.
-    pub base: Arc<Told>,
+    pub base: Arc<RunReport>,
     /// Its tick.
     pub tick: usize,
     /// The name of the step to begin with.
@@ -50,8 +50,8 @@ pub struct From {
     pub pose: Option<Pose>,
 }
 
-impl Told {
-    /// This run with all that is needed to tell it.
+impl RunReport {
+    /// This run with all that is needed to describe it.
     pub fn story(&self) -> Story<'_> {
         Story { field: &self.world.field, robot: &self.world.robot, program: &self.program, run: &self.run }
     }
@@ -65,7 +65,7 @@ impl Told {
 /// A text to run.
 #[derive(Clone, Debug)]
 pub struct Job {
-    /// Tells answers apart.
+    /// Which answer belongs to it.
     pub id: u64,
     /// The mission.
     pub text: Arc<str>,
@@ -88,7 +88,7 @@ impl Job {
 }
 
 /// Prepares and runs a mission in a world. None when the text has errors or the run was cancelled.
-pub fn tell(job: &Job, world: &Arc<World>, cancel: Option<&AtomicBool>) -> Option<Told> {
+pub fn run_job(job: &Job, world: &Arc<World>, cancel: Option<&AtomicBool>) -> Option<RunReport> {
     let Job { text, setup, seed, .. } = job;
     let prepared = prepare(text, Some(setup));
     let program = prepared.program?;
@@ -110,7 +110,16 @@ pub fn tell(job: &Job, world: &Arc<World>, cancel: Option<&AtomicBool>) -> Optio
     let evidence = evidence(&run, &program, &setup.robot);
     let chart = Chart::of(Story { field: &setup.field, robot: &setup.robot, program: &program, run: &run });
     let hindsight = hindsight(text, &prepared.parsed, &program, &setup.field, &run, &evidence);
-    Some(Told { text: Arc::clone(text), program, world: Arc::clone(world), run, evidence, hindsight, chart, piece })
+    Some(RunReport {
+        text: Arc::clone(text),
+        program,
+        world: Arc::clone(world),
+        run,
+        evidence,
+        hindsight,
+        chart,
+        piece,
+    })
 }
 
 #[derive(Default)]
@@ -134,7 +143,7 @@ pub struct Worker {
 
 impl Worker {
     /// Starts the thread; `answer` is called on it with each job's id and what came of it.
-    pub fn new(answer: impl Fn(u64, Option<Told>) + Send + 'static) -> Self {
+    pub fn new(answer: impl Fn(u64, Option<RunReport>) + Send + 'static) -> Self {
         let shared = Arc::new(Shared { desk: Mutex::default(), bell: Condvar::new(), newer: AtomicBool::new(false) });
         let own = Arc::clone(&shared);
         let thread = thread::Builder::new().name("runs".into()).spawn(move || work(&own, answer));
@@ -162,7 +171,7 @@ impl Drop for Worker {
     }
 }
 
-fn work(shared: &Shared, answer: impl Fn(u64, Option<Told>)) {
+fn work(shared: &Shared, answer: impl Fn(u64, Option<RunReport>)) {
     // The mat is rastered once for each setup, not once for each run.
     let mut built: Option<(Arc<Setup>, Arc<World>)> = None;
     loop {
@@ -184,9 +193,9 @@ fn work(shared: &Shared, answer: impl Fn(u64, Option<Told>)) {
             built = Some((Arc::clone(&job.setup), world));
         }
         let (_, world) = built.as_ref().expect("just built");
-        let told = tell(&job, world, Some(&shared.newer));
-        if told.is_some() || !shared.newer.load(Ordering::Relaxed) {
-            answer(job.id, told);
+        let report = run_job(&job, world, Some(&shared.newer));
+        if report.is_some() || !shared.newer.load(Ordering::Relaxed) {
+            answer(job.id, report);
         }
     }
 }
@@ -203,7 +212,7 @@ mod tests {
         let project = Project::demo(None).unwrap();
         let setup = Arc::new(project.setup.unwrap());
         let (sender, receiver) = mpsc::channel();
-        let worker = Worker::new(move |id, told| sender.send((id, told.is_some())).unwrap());
+        let worker = Worker::new(move |id, report| sender.send((id, report.is_some())).unwrap());
         let text: Arc<str> = project.mission.into();
         for id in 1..=50 {
             worker.hand_in(Job { id, ..Job::nominal(Arc::clone(&text), Arc::clone(&setup), id) });

@@ -144,15 +144,15 @@ fn a_fall_is_an_outcome_of_its_own() {
 }
 
 #[test]
-fn all_mistakes_are_told_at_once_with_their_places() {
+fn all_mistakes_are_reported_at_once_with_their_places() {
     let copy = Copy::new();
     copy.change("missions/morning-round.way", "follow the left edge", "folow the left edge");
     copy.change("missions/morning-round.way", "hue sees kiln-red", "hue sees kiln-rd");
     copy.change("missions/morning-round.way", "turned 88 deg", "turned 88");
     let (code, out, err) = wayodos(&["check", copy.path()]);
     assert_eq!((code, err.as_str()), (1, ""));
-    for told in ["unknown first word `folow`", "did you mean `follow`?", "`88` has no unit", "morning-round.way:"] {
-        assert!(out.contains(told), "{told}: {out}");
+    for words in ["unknown first word `folow`", "did you mean `follow`?", "`88` has no unit", "morning-round.way:"] {
+        assert!(out.contains(words), "{words}: {out}");
     }
     insta::assert_snapshot!("mistakes", out);
     let (code, out, err) = wayodos(&["run", copy.path(), "--json"]);
@@ -264,7 +264,7 @@ fn draw_writes_what_the_ending_says() {
 }
 
 #[test]
-fn a_broken_project_file_is_told_instead_of_an_empty_screen() {
+fn a_broken_project_file_is_reported_instead_of_an_empty_screen() {
     let copy = Copy::new();
     copy.change("wayodos.toml", "mission =", "misson =");
     let (code, out, err) = wayodos(&[copy.path()]);
@@ -283,8 +283,8 @@ fn every_answer_can_be_had_as_json() {
     let copy = Copy::new();
     let (code, out, _) = wayodos(&["check", copy.path(), "--json"]);
     let findings = json(&out)["findings"].as_array().unwrap().clone();
-    let told: Vec<&str> = findings.iter().filter_map(|finding| finding["severity"].as_str()).collect();
-    assert_eq!((code, told), (0, vec!["note"]));
+    let severities: Vec<&str> = findings.iter().filter_map(|finding| finding["severity"].as_str()).collect();
+    assert_eq!((code, severities), (0, vec!["note"]));
     copy.change("robots/curlew.toml", "spot = \"8 mm\"", "spot = \"8 deg\"");
     copy.change("missions/morning-round.way", "  limit 120 s\n", "");
     let (code, out, err) = wayodos(&["check", copy.path(), "--json"]);
@@ -306,7 +306,7 @@ fn every_answer_can_be_had_as_json() {
 }
 
 #[test]
-fn warnings_are_told_and_do_not_keep_a_mission_from_running() {
+fn warnings_are_reported_and_do_not_keep_a_mission_from_running() {
     let copy = Copy::new();
     copy.change("missions/morning-round.way", "let creep = 16 %", "let creep = 16 %\nlet spare = 3 s");
     let (code, out, _) = wayodos(&["check", copy.path()]);
@@ -338,10 +338,10 @@ fn every_example_mission_has_nothing_to_mend_and_comes_to_its_planned_end() {
         assert!(score >= least && (sum - score).abs() < 1e-9, "{mission}: {score}");
     }
     let (_, out, _) = wayodos(&["run", copy.path(), "--mission", "shove-the-baskets", "--quiet"]);
-    for told in ["south basket falls", "4 x object off, first at", "won at"] {
-        assert!(out.contains(told), "no `{told}` in {out}");
+    for words in ["south basket falls", "4 x object off, first at", "won at"] {
+        assert!(out.contains(words), "no `{words}` in {out}");
     }
-    // Another field has no use for the demo's calibration, and a mission that is not there is told.
+    // Another field has no use for the demo's calibration, and a mission that is not there is reported.
     let (code, _, err) = wayodos(&["run", copy.path(), "--mission", "dunlin"]);
     assert!(code == 1 && err.contains("there is between-the-dykes, "), "{err}");
 }

@@ -216,7 +216,7 @@ fn a_broken_mission_shows_its_findings_in_place() {
 }
 
 #[test]
-fn a_broken_robot_is_told_where_the_field_would_be() {
+fn a_broken_robot_is_reported_where_the_field_would_be() {
     let here = copied();
     replace(&here.path().join("brinewick/robots/curlew.toml"), "mass = \"860 g\"", "mass = \"860 mm\"");
     let terminal = Terminal::start(here, LARGE, "brinewick", "");
@@ -379,7 +379,7 @@ fn somebody_puts_a_box_in_the_way_and_takes_it_back() {
     let kept = fs::read_to_string(terminal.path("brinewick/hands/morning-round.toml")).unwrap();
     assert!(kept.contains("place = \"box\"") && kept.contains("at = \"4 s\""), "{kept}");
     terminal.keys(&["h", "undo every", "Enter"]).hides("1 hand").shows("✓ done at 60.0 s");
-    // Playing stops where it is told to.
+    // Playing stops where the mark is.
     terminal.keys(&["J"]).shows("Go to step").keys(&["causeway", "Enter", "!"]).shows("playing stops before");
     terminal.keys(&["Home", "f", "f", "f", "Space"]).shows("stopped before 2").shows("at 1.70 s");
 }
@@ -593,7 +593,7 @@ fn no_colour_means_no_colour() {
 fn a_limit_that_no_sensor_reads_sends_the_robot_over_the_edge() {
     let terminal = Terminal::start(folder(), LARGE, "demo --mission mind-the-rim", "");
     terminal.shows("✓ done at").shows("Prowl again");
-    // From the first slot down to the rim's limit: nudged to 100 %, it is what the last lesson of the README tells.
+    // From the first slot down to the rim's limit: nudged to 100 %, it is what the last lesson of the README says.
     terminal.keys(&["Up", "Up"]).shows("in %").keys(&["+", "+", "+", "+"]).shows("let rim = 100 %");
     terminal.shows("✗ fell off the drying floor at").shows("not reached");
     terminal.keys(&["u", "u", "u", "u"]).shows("✓ done at").keys(&["q"]).shows("left with 0");

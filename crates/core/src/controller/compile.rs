@@ -923,8 +923,8 @@ impl Compiler<'_> {
                 Some(ranger) => Source::Ranger(ranger),
                 None => {
                     let sensor = self.sensor(place, name)?;
-                    let tells = self.robot.sensors[sensor].kind == SensorKind::Code;
-                    if tells { Source::Code(sensor) } else { Source::Sensor(sensor) }
+                    let reports_codes = self.robot.sensors[sensor].kind == SensorKind::Code;
+                    if reports_codes { Source::Code(sensor) } else { Source::Sensor(sensor) }
                 }
             },
         })
@@ -943,7 +943,7 @@ impl Compiler<'_> {
         None
     }
 
-    /// What a speed tells a wheel: a duty, or a speed to keep.
+    /// What a speed asks of a wheel: a duty, or a speed to keep.
     fn pace(&mut self, place: &Place, speed: &Spanned<Value>) -> Option<WheelCommand> {
         let value = self.fixed(place, speed)?;
         let is_speed = self.dimension(place, &speed.node)? == Dimension::Speed;
@@ -962,7 +962,7 @@ impl Compiler<'_> {
         }
     }
 
-    /// Whole control periods that last at least so many seconds.
+    /// Whole control periods that last at least this many seconds.
     fn ticks(&self, seconds: f64) -> u32 {
         ticks(seconds, self.robot.control_ms)
     }
@@ -1010,7 +1010,7 @@ fn position_or_push(list: &mut Vec<String>, name: &str) -> usize {
     })
 }
 
-/// Whole control periods that last at least so many seconds.
+/// Whole control periods that last at least this many seconds.
 pub(super) fn ticks(seconds: f64, period_ms: u32) -> u32 {
     // A hair less, so that 0.3 s at 10 ms are 30 ticks and not 31.
     (seconds * 1e3 / f64::from(period_ms) - 1e-6).ceil().max(0.0) as u32

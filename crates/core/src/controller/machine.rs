@@ -280,7 +280,7 @@ pub const THERE: f64 = 0.01;
 const STALLED: f64 = 0.002;
 /// So near (rad) a heading is reached; it is also when it was passed between two looks.
 const REACHED: f64 = 0.004;
-/// So many steps may follow each other within one tick.
+/// This many steps may follow each other within one tick.
 const MOST_HOPS: usize = 200;
 
 impl Controller {
@@ -518,7 +518,7 @@ impl Controller {
         found.unwrap_or(0)
     }
 
-    /// Tells whoever watches how the exits of a step stand that is about to be left.
+    /// Reports to whoever watches how the exits of a step stand that is about to be left.
     fn watched(&self, frame: &Frame, now: &mut Now<'_>) {
         let readings = now.readings;
         if let Some(watch) = &mut now.watch {

@@ -24,13 +24,13 @@ pub enum WheelCommand {
 }
 
 impl WheelCommand {
-    /// So many times as much drive.
+    /// This many times as much drive.
     #[must_use]
     pub fn times(self, factor: f64) -> Self {
         self.plus(0.0, factor)
     }
 
-    /// So many times as much drive, and so much more (a share of the battery voltage, or m/s), within what is possible.
+    /// This many times as much drive, and this much more (a share of the battery voltage, or m/s), within what is possible.
     #[must_use]
     pub fn plus(self, more: f64, factor: f64) -> Self {
         match self {
@@ -76,7 +76,7 @@ impl Num {
 pub enum Source {
     /// The brightness by a floor sensor.
     Sensor(SensorId),
-    /// The number that a code sensor tells, -1 for none.
+    /// The number that a code sensor reports, -1 for none.
     Code(SensorId),
     /// The distance by a ranging sensor.
     Ranger(RangerId),
@@ -96,7 +96,7 @@ pub enum Source {
     LastWheel(usize),
 }
 
-/// How a sensor tells a tone.
+/// How a sensor recognises a tone.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum Sight {
     /// By its brightness.
@@ -151,7 +151,7 @@ pub struct Follow {
 pub enum Passes {
     /// Once.
     Once,
-    /// So many times.
+    /// This many times.
     Times(Num),
     /// Until an exit ends it.
     Forever,
@@ -271,7 +271,7 @@ pub enum Test {
         /// Share of full scale.
         limit: Num,
     },
-    /// The code that a sensor tells is from one number to another.
+    /// The code that a sensor reports is from one number to another.
     Code {
         /// Index of the sensor.
         sensor: SensorId,
@@ -280,7 +280,7 @@ pub enum Test {
         /// To.
         high: Num,
     },
-    /// Brightness has gone so far down from its highest, or up from its lowest, since the step began.
+    /// Brightness has gone this far down from its highest, or up from its lowest, since the step began.
     Changed {
         /// Index of the sensor.
         sensor: SensorId,
@@ -306,7 +306,7 @@ pub enum Test {
     Travelled(Num),
     /// Radians turned since the step began, by the gyro or else the encoders.
     Turned(Num),
-    /// The heading since the start of the run comes to so many rad.
+    /// The heading since the start of the run comes to this many rad.
     Heading(Num),
     /// Metres that one wheel rolled since the step began.
     Rolled {
@@ -453,7 +453,7 @@ pub enum Term {
     All(Vec<Self>),
     /// Not this.
     Not(Box<Self>),
-    /// This for so many seconds without a break; with its place in the memory.
+    /// This for this many seconds without a break; with its place in the memory.
     For(Box<Self>, Num, usize),
     /// This, once it is armed; with its place in the memory.
     After(Box<Self>, Armed, usize),
@@ -656,7 +656,7 @@ pub struct Program {
     pub has_gyro: bool,
     /// The tones of each sensor, in the order of the robot's sensors.
     pub tones: Vec<Tones>,
-    /// The number that each sensor tells for each of its tones; empty for sensors that tell none.
+    /// The number that each sensor reports for each of its tones; empty for sensors that report none.
     pub codes: Vec<Vec<i32>>,
     /// Angle of each actuator at the start, rad.
     pub actuators: Vec<f64>,

@@ -21,7 +21,7 @@ pub struct Tone {
 pub struct Tones {
     /// In the order of the calibration.
     pub tones: Vec<Tone>,
-    /// Whether they are told apart by colour instead of brightness.
+    /// Whether they are distinguished by colour instead of brightness.
     pub by_colour: bool,
     /// What the bare ground of the field is called, if it is one of them.
     pub ground: String,

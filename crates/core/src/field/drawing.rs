@@ -12,7 +12,7 @@ use svgtypes::{Color, Length, LengthUnit, PointsParser, SimplePathSegment, Simpl
 use super::{BadDrawing, Point, Shape};
 use crate::units::math;
 
-/// A drawing has at most this many elements, groups within groups so deep, and so many corners in all.
+/// A drawing has at most this many elements, groups within groups this deep, and this many corners in all.
 const MOST_NODES: u32 = 20_000;
 const DEEPEST: usize = 64;
 const MOST_CORNERS: usize = 100_000;

@@ -88,7 +88,7 @@ section! {
         gloss: Option<Spanned<Percent>> = "\"10 %\"", Some("0 %"), in 0.0..1.0, "The gloss of a PNG.";
 }
 
-/// At most so many pictures and drawings.
+/// At most this many pictures and drawings.
 const MOST_PICTURES: usize = 20;
 
 const NAME: Key = Key::new::<String>("name", "\"Causeway\"", Some("none"), "What people call it.");

@@ -10,7 +10,7 @@ pub const MOST_CORNERS: usize = 8;
 /// The outline of a thing in its own frame: its centre of mass is the origin.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub enum Outline {
-    /// A disc of so many metres of radius.
+    /// A disc of this many metres of radius.
     Disc(f64),
     /// A convex polygon, counter-clockwise.
     Polygon(Vec<Point>),
@@ -53,7 +53,7 @@ impl Outline {
         }
     }
 
-    /// It at a pose: the corners of a polygon; a disc as one of so many sides.
+    /// It at a pose: the corners of a polygon; a disc as one of this many sides.
     pub fn placed(&self, pose: Pose, sides: usize) -> Vec<Point> {
         match self {
             Self::Disc(radius) => {
@@ -109,7 +109,7 @@ pub struct Obstacle {
     pub comes: f64,
     /// Seconds after the start at which it leaves; infinite when it stays.
     pub leaves: f64,
-    /// It comes again after so many seconds.
+    /// It comes again after this many seconds.
     pub every: Option<f64>,
     /// Where it walks to, in order.
     pub path: Vec<Point>,

@@ -15,7 +15,7 @@ use crate::finding::{Finding, Severity, Source};
 use crate::mission::Parsed;
 use crate::robot::Robot;
 
-/// What a mission, compiled for a robot on a field, may be told. In order of the text.
+/// What may be said about a mission, compiled for a robot on a field. In order of the text.
 pub fn advice(text: &str, parsed: &Parsed, program: &Program, robot: &Robot, field: &Field) -> Vec<Finding> {
     let mut within: Vec<Vec<StepId>> = vec![Vec::new(); program.steps.len()];
     for (index, step) in program.numbered() {
@@ -36,7 +36,7 @@ struct Adviser<'a> {
     program: &'a Program,
     robot: &'a Robot,
     field: &'a Field,
-    /// What has been said of which line: a routine that is done twice is told once.
+    /// What has been said of which line: a routine that is done twice is reported once.
     said: BTreeSet<(&'static str, usize)>,
     /// For each step, the steps that it is made of.
     within: Vec<Vec<StepId>>,
@@ -82,7 +82,7 @@ impl<'a> Adviser<'a> {
         at.and_then(|at| steps[at].behaviour.as_ref()).map_or(step.line, |(_, line)| *line)
     }
 
-    /// Rim speeds in m/s that a step tells its wheels when all is well: left, right.
+    /// Rim speeds in m/s that a step commands its wheels to when all is well: left, right.
     fn rims(&self, step: StepId) -> Option<[f64; 2]> {
         let speed = |command: WheelCommand| match command {
             WheelCommand::Duty(duty) => duty * self.robot.top_speed(),
@@ -263,7 +263,7 @@ fn percent(share: f64) -> String {
     format!("{:.0} %", share * 100.0)
 }
 
-/// What a step tells its wheels, as people write it.
+/// What a step commands its wheels to do, as people write it.
 fn pace_words(action: &Action) -> String {
     let pace = match action {
         Action::Constant { left, right } => match (left, right) {

@@ -10,7 +10,7 @@ use crate::controller::{Limits, Live, Program, ProgramExit, StepStanding, Term, 
 use crate::record::{Run, Trace, Visit};
 use crate::robot::Robot;
 
-/// Below so many noise widths a decision is called thin: a spike of noise alone would make it now and then.
+/// Below this many noise widths a decision is called thin: a spike of noise alone would make it now and then.
 pub const THIN: f64 = 4.0;
 /// A reading's depth beyond its limit is looked for at most this long after the exit fired, in seconds.
 const LOOK_ON: f64 = 0.25;

@@ -9,7 +9,7 @@ use crate::mission::exits::exit_on;
 use crate::record::{Happening, Outcome, Run, Visit};
 use crate::units::Quantity;
 
-/// An exit that fired by less than so many noise widths did so by luck.
+/// An exit that fired by less than this many noise widths did so by luck.
 const LUCK: f64 = 2.0;
 /// Within this share of the limit a mission is late in the next run.
 const LATE: f64 = 0.95;

@@ -308,7 +308,7 @@ pub enum SlotKind {
     Choice(&'static [&'static str]),
     /// The name of a device.
     Device(DeviceKind),
-    /// A tone that the named sensor tells apart.
+    /// A tone that the named sensor distinguishes.
     Tone {
         /// The sensor it belongs to.
         sensor: String,

@@ -33,7 +33,7 @@ pub struct DeviceName {
     pub reads: Vec<f64>,
     /// The floor sensor that sits where this one would when left and right are swapped.
     pub mirror: Option<String>,
-    /// The numbers that a floor sensor tells, when it tells numbers.
+    /// The numbers that a floor sensor reports, when it reports numbers.
     pub codes: Vec<i32>,
     /// The end stops of an actuator, rad; infinite where it has none.
     pub stops: (f64, f64),
@@ -440,7 +440,7 @@ impl<'a> Checker<'a> {
     /// What an amount measures; what is wrong with it has then been said.
     fn measured(&mut self, value: &Spanned<Value>, in_measure: bool) -> Option<Dimension> {
         let mut found: Vec<(String, Range<usize>)> = Vec::new();
-        // First only which names there are: what is wrong with them is to be told once.
+        // First only which names there are: what is wrong with them is to be reported once.
         let _ = amounts::dimension(value, &mut |name, span| {
             found.push((name.to_owned(), span.clone()));
             None

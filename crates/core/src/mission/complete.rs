@@ -19,7 +19,7 @@ pub struct Completion {
     pub what: String,
 }
 
-/// At most so many are worth a look.
+/// At most this many are worth a look.
 const MOST: usize = 8;
 
 /// How the line that holds byte `at` may go on from there. The likeliest first; nothing within a comment.

@@ -88,7 +88,7 @@ fn error(code: &'static str, span: &std::ops::Range<usize>, message: String, hin
 
 fn duplicates(parsed: &Parsed, names: &Names, findings: &mut Vec<Finding>) {
     let mission = &parsed.mission;
-    let mut told = |what: &str, entries: Vec<(Block, &Spanned<String>)>| {
+    let mut check = |what: &str, entries: Vec<(Block, &Spanned<String>)>| {
         let mut known: BTreeSet<(Block, &str)> = BTreeSet::new();
         for (block, name) in entries.into_iter().filter(|(_, name)| !name.node.is_empty()) {
             if !known.insert((block, &name.node)) {
@@ -97,7 +97,7 @@ fn duplicates(parsed: &Parsed, names: &Names, findings: &mut Vec<Finding>) {
             }
         }
     };
-    told(
+    check(
         "step",
         mission
             .steps
@@ -109,8 +109,8 @@ fn duplicates(parsed: &Parsed, names: &Names, findings: &mut Vec<Finding>) {
             })
             .collect(),
     );
-    told("value", mission.lets.iter().map(|entry| (Block::Mission, &entry.name)).collect());
-    told("routine", mission.routines.iter().map(|routine| (Block::Mission, &routine.name)).collect());
+    check("value", mission.lets.iter().map(|entry| (Block::Mission, &entry.name)).collect());
+    check("routine", mission.routines.iter().map(|routine| (Block::Mission, &routine.name)).collect());
     for routine in &mission.routines {
         if names.routines.iter().any(|shared| shared.name == routine.name.node) {
             let message = format!("a file that the mission uses has a routine `{}`, too", routine.name.node);
@@ -264,24 +264,24 @@ fn reach(parsed: &Parsed, broken: bool, findings: &mut Vec<Finding>) {
 /// What has a name and is never referred to.
 pub fn unused(parsed: &Parsed, lets: &[bool], parameters: &BTreeSet<(usize, String)>, findings: &mut Vec<Finding>) {
     let mission = &parsed.mission;
-    let mut told = |code, span: &std::ops::Range<usize>, message: String, hint: &str| {
+    let mut warn = |code, span: &std::ops::Range<usize>, message: String, hint: &str| {
         findings.push(Finding::warning(code, Source::Mission, span.clone(), message).hint(hint));
     };
     for (entry, _) in mission.lets.iter().zip(lets).filter(|(_, used)| !**used) {
         let message = format!("`{}` is never used", entry.name.node);
-        told("M113", &entry.name.span, message, "use it in a step, or delete it");
+        warn("M113", &entry.name.span, message, "use it in a step, or delete it");
     }
     // A file without steps of its own is there for others to use.
     let is_library = !mission.steps.iter().any(|step| step.block == Block::Mission);
     for (index, routine) in mission.routines.iter().enumerate() {
         if !is_library && !mission.steps.iter().flat_map(calls).any(|name| name.node == routine.name.node) {
             let message = format!("routine `{}` is never called", routine.name.node);
-            told("M113", &routine.name.span, message, "write `do` and its name in a step, or delete it");
+            warn("M113", &routine.name.span, message, "write `do` and its name in a step, or delete it");
         }
         for parameter in &routine.parameters {
             if !parameters.contains(&(index, parameter.name.node.clone())) {
                 let message = format!("`{}` never uses its parameter `{}`", routine.name.node, parameter.name.node);
-                told("M130", &parameter.name.span, message, "use it in the routine's steps, or delete it");
+                warn("M130", &parameter.name.span, message, "use it in the routine's steps, or delete it");
             }
         }
     }

@@ -106,7 +106,7 @@ fn word_length(rest: &str) -> usize {
 mod tests {
     use super::*;
 
-    fn told(line: &str) -> Vec<(TokenKind, &str)> {
+    fn tokens_of(line: &str) -> Vec<(TokenKind, &str)> {
         let (tokens, _) = tokens(line, 0..line.len());
         tokens.into_iter().map(|token| (token.kind, &line[token.span])).collect()
     }
@@ -127,7 +127,7 @@ mod tests {
             ("", vec![]),
             ("   # only a comment", vec![]),
         ] {
-            assert_eq!(told(line), expected, "{line}");
+            assert_eq!(tokens_of(line), expected, "{line}");
         }
         assert_eq!(tokens("a # b", 0..5).1, Some(2..5));
     }

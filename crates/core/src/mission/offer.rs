@@ -54,7 +54,7 @@ impl Offer {
 /// The devices that sentences are made of: the first ones that fit.
 pub(super) struct Kit<'a> {
     pub names: &'a Names,
-    /// Floor sensors that tell tones apart, and a tone to look for with the first of them.
+    /// Floor sensors that distinguish tones, and a tone to look for with the first of them.
     pub floor: Vec<&'a DeviceName>,
     pub mark: Option<&'a str>,
     /// Two floor sensors that sit opposite to each other, left and right.

@@ -18,7 +18,7 @@ use crate::units::Dimension;
 
 /// Longer texts are refused unread: no mission that a person wrote comes near it.
 const LARGEST_TEXT: usize = 1 << 20;
-/// After so many findings the rest of the text is left alone: it is not a mission.
+/// After this many findings the rest of the text is left alone: it is not a mission.
 pub(super) const MOST_FINDINGS: usize = 100;
 
 /// A mission text that has been read.

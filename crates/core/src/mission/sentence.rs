@@ -39,7 +39,7 @@ pub(super) struct Sentence<'t> {
     /// The parameters of the routine it stands in: words that may stand for a side or a comparison.
     pub(super) parameters: &'t [String],
     pub(super) slots: Vec<Slot>,
-    /// Named amounts that may measure one of several things, which only their `let` tells.
+    /// Named amounts that may measure one of several things, which only their `let` says.
     pub(super) open: Vec<(Range<usize>, Vec<SlotKind>)>,
     pub(super) findings: Vec<Finding>,
     /// How many brackets are open.
@@ -290,7 +290,7 @@ impl<'t> Sentence<'t> {
         Some(Spanned { node: Value::Literal(literal.node), span: literal.span })
     }
 
-    /// An amount that may measure one of several things: the unit tells which, or else the `let`.
+    /// An amount that may measure one of several things: the unit says which, or else the `let`.
     pub(super) fn value_of(&mut self, kinds: Vec<SlotKind>) -> Option<Spanned<Value>> {
         let next = self.next_dimension();
         let matching =

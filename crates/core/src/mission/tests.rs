@@ -37,7 +37,7 @@ fn names() -> Names {
 }
 
 /// All findings of a text as `line:column code message / hint`.
-fn told(text: &str) -> String {
+fn findings_of(text: &str) -> String {
     let parsed = parse(text);
     let mut findings = parsed.findings.clone();
     findings.extend(check(&parsed, &names()));
@@ -81,7 +81,7 @@ step "Stand"
 
 #[test]
 fn every_sentence_of_the_language_is_understood() {
-    assert_eq!(told(GOOD), "");
+    assert_eq!(findings_of(GOOD), "");
     let parsed = parse(GOOD);
     assert_eq!(parsed.mission.steps.len(), 5);
     let words: Vec<&str> =
@@ -91,7 +91,7 @@ fn every_sentence_of_the_language_is_understood() {
 }
 
 #[test]
-fn mistakes_are_told_with_place_and_remedy() {
+fn mistakes_are_reported_with_place_and_remedy() {
     let mistakes = [
         ("drive ahead", "drvie ahead"),
         ("at cruise", "at cruize"),
@@ -131,7 +131,7 @@ fn mistakes_are_told_with_place_and_remedy() {
     let mut all = String::new();
     for (old, new) in mistakes {
         assert!(GOOD.contains(old), "the good mission has no `{old}`");
-        all.extend([old.trim(), " => ", new.trim(), "\n", &told(&GOOD.replacen(old, new, 1)), "\n"]);
+        all.extend([old.trim(), " => ", new.trim(), "\n", &findings_of(&GOOD.replacen(old, new, 1)), "\n"]);
     }
     insta::assert_snapshot!(all);
 }
@@ -168,7 +168,7 @@ step "Stay"
 
 #[test]
 fn devices_kept_speeds_and_arcs_are_understood_and_laid_out() {
-    assert_eq!(told(DEVICES), "");
+    assert_eq!(findings_of(DEVICES), "");
     assert_eq!(format(DEVICES), DEVICES);
     let nudged = |word: &str, nth: usize, up: bool| {
         let parsed = parse(DEVICES);
@@ -193,7 +193,7 @@ fn devices_kept_speeds_and_arcs_are_understood_and_laid_out() {
 }
 
 #[test]
-fn mistakes_about_devices_are_told() {
+fn mistakes_about_devices_are_reported() {
     let cases = [
         ("bumper is pressed", "bumpr is pressed", "M101", "did you mean `bumper`?"),
         ("bumper is pressed", "bumper is push", "M003", "`pressed`, `released`, `there` or `blocked`"),
@@ -211,7 +211,7 @@ fn mistakes_about_devices_are_told() {
         ("keep position", "keep still", "M003", "`brake`, `coast` or `keep position`"),
     ];
     for (old, new, code, says) in cases {
-        let answer = told(&DEVICES.replacen(old, new, 1));
+        let answer = findings_of(&DEVICES.replacen(old, new, 1));
         assert!(answer.contains(code) && answer.contains(says), "{new}: {answer}");
     }
     let car = Names { steers: true, ..names() };
@@ -224,7 +224,7 @@ fn mistakes_about_devices_are_told() {
 fn a_distance_may_be_named_above_or_below_its_use() {
     for (before, after) in [("let near = 28 cm\n", ""), ("", "let near = 28 cm\n")] {
         let text = format!("limit 9 s\nstart slipway\n{before}step \"a\"\nhold\nuntil front < near -> done\n{after}");
-        assert_eq!(told(&text), "");
+        assert_eq!(findings_of(&text), "");
         let parsed = parse(&text);
         let near = slot(&text, "near", 0);
         let edit = edit::nudge(&parsed, &text, &names(), near, true, edit::Stride::Coarse).unwrap();

@@ -10,7 +10,7 @@ use crate::record::{Act, Intervention};
 use crate::tables::{Item, Tables};
 use crate::units::{Angle, Length, Pair, Positive, Time};
 
-/// At most so many.
+/// At most this many.
 const MOST: usize = 1000;
 
 section! {
@@ -185,17 +185,17 @@ mod tests {
     }
 
     #[test]
-    fn mistakes_of_hands_are_told() {
-        let told = |rest: &str| {
+    fn mistakes_of_hands_are_reported() {
+        let message = |rest: &str| {
             let (_, findings) = load(&format!("[[hand]]\n{rest}\n"), &setup());
             let [finding] = findings.as_slice() else { panic!("{findings:#?}") };
             format!("{} {} | {}", finding.code, finding.message, finding.hint_words().join(" | "))
         };
-        assert!(told("at = \"2 h\"").starts_with("T004"));
-        assert!(told("at = \"-2 s\"\nremove = \"heron\"").starts_with("T006"));
-        assert!(told("at = \"2 s\"\nremove = \"hero\"").contains("did you mean `heron`?"));
-        assert!(told("at = \"2 s\"\nplace = \"heron\"").starts_with("H103"));
-        assert!(told("at = \"2 s\"\npress = \"go\"\nlasts = \"1 s\"").contains("no touch switch or button `go`"));
-        assert!(told("at = \"2 s\"\ncovers = \"ahead\"").starts_with("T002"));
+        assert!(message("at = \"2 h\"").starts_with("T004"));
+        assert!(message("at = \"-2 s\"\nremove = \"heron\"").starts_with("T006"));
+        assert!(message("at = \"2 s\"\nremove = \"hero\"").contains("did you mean `heron`?"));
+        assert!(message("at = \"2 s\"\nplace = \"heron\"").starts_with("H103"));
+        assert!(message("at = \"2 s\"\npress = \"go\"\nlasts = \"1 s\"").contains("no touch switch or button `go`"));
+        assert!(message("at = \"2 s\"\ncovers = \"ahead\"").starts_with("T002"));
     }
 }

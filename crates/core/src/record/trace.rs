@@ -61,7 +61,7 @@ pub struct Prop {
     pub kind: PropKind,
     /// What it looks like, if the field says so.
     pub surface: Option<SurfaceId>,
-    /// Its outline about the place that the trace tells.
+    /// Its outline about the place that the trace gives.
     pub outline: Outline,
 }
 
@@ -171,7 +171,7 @@ impl Trace {
         tick as f64 * f64::from(self.period_ms) / 1000.0
     }
 
-    /// The last tick at or before so many seconds.
+    /// The last tick at or before this many seconds.
     pub fn tick_at(&self, seconds: f64) -> usize {
         let tick = (seconds * 1000.0 / f64::from(self.period_ms.max(1))).floor().max(0.0) as usize;
         tick.min(self.ticks.len().saturating_sub(1))

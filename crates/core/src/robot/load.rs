@@ -182,7 +182,7 @@ section! {
         #[serde(default)]
         noise: NotNegative<Percent> = "\"1.2 %\"", Some("0 %"), "The noise of one reading, a standard deviation.";
         #[serde(default)]
-        step: NotNegative<Percent> = "\"0.4 %\"", Some("0 %"), "The smallest difference that it can tell.";
+        step: NotNegative<Percent> = "\"0.4 %\"", Some("0 %"), "The smallest difference that it can show.";
 }
 
 section! {
@@ -201,7 +201,7 @@ section! {
         #[serde(default)]
         noise: NotNegative<Length> = "\"3 mm\"", Some("0 mm"), "The noise of one reading, a standard deviation.";
         #[serde(default)]
-        step: NotNegative<Length> = "\"1 mm\"", Some("0 mm"), "The smallest difference that it can tell.";
+        step: NotNegative<Length> = "\"1 mm\"", Some("0 mm"), "The smallest difference that it can show.";
         slant: Option<Spanned<Positive<Angle>>> = "\"45 deg\"", Some("45.8 deg"), "Faces that the beam meets flatter than this send nothing back.";
         blind_above: Option<Positive<TurnRate>> = "\"200 deg/s\"", Some("never"), "Turning faster than this it sees nothing.";
 }
@@ -651,11 +651,11 @@ fn codes(tables: &mut Tables<'_>, name: &str, table: &SensorTable) -> Vec<Code> 
     if is_code == table.codes.is_empty() {
         let (message, hint) = if is_code {
             (
-                format!("`{name}` tells numbers, but no table says what they mean"),
+                format!("`{name}` reports numbers, but no table says what they mean"),
                 "add `codes = [{ name = \"red\", code = 5, colour = \"#c03020\" }, ...]`",
             )
         } else {
-            (format!("`{name}` tells no numbers and needs no `codes`"), "take them out, or write `kind = \"code\"`")
+            (format!("`{name}` reports no numbers and needs no `codes`"), "take them out, or write `kind = \"code\"`")
         };
         tables.error("R114", table.kind.span(), message).help(hint.to_owned());
     }
@@ -702,12 +702,12 @@ mod tests {
         assert_eq!(finding.code, code, "{finding:#?}");
         let (line, first) = (line_column(&text, finding.span.start).0, line_column(&text, at).0);
         assert!((first..first + new.lines().count()).contains(&line), "line {line}: {finding:#?}");
-        let told = format!("{} | {}", finding.message, finding.hint_words().join(" | "));
-        assert!(told.contains(says), "`{told}` does not say `{says}`");
+        let message = format!("{} | {}", finding.message, finding.hint_words().join(" | "));
+        assert!(message.contains(says), "`{message}` does not say `{says}`");
     }
 
     #[test]
-    fn mistakes_are_told_with_line_and_hint() {
+    fn mistakes_are_reported_with_line_and_hint() {
         check("mass = \"860 g\"", "mass = \"860 mm\"", "T004", "expected a mass");
         check("mass = \"860 g\"", "mass = \"0 g\"", "T006", "50 g to 50 kg");
         check("mass = \"860 g\"", "mass = \"860 kg\"", "T006", "50 g to 50 kg");
@@ -721,7 +721,7 @@ mod tests {
     }
 
     #[test]
-    fn mistakes_of_ranging_sensors_and_wheels_are_told_too() {
+    fn mistakes_of_ranging_sensors_and_wheels_are_reported_too() {
         check("at = \"104, 0 mm\"", "at = \"1040, 0 mm\"", "R108", "sensor `ahead`");
         check("greatest = \"1200 mm\"", "greatest = \"20 mm\"", "R110", "greatest must be more than least");
         check("greatest = \"1200 mm\"", "greatest = \"120 m\"", "R110", "at most 20 m");
@@ -736,7 +736,7 @@ mod tests {
     }
 
     #[test]
-    fn mistakes_of_further_devices_are_told_too() {
+    fn mistakes_of_further_devices_are_reported_too() {
         let steering = "[steering]\nport = \"ST\"\nahead = \"82 mm\"\nlimit = \"30 deg\"\nrate = \"90 deg/s\"\n";
         check("[caster]", &format!("{steering}[caster]"), "R111", "keep one of [steering] and [caster]");
         let outline = |corners: &str| format!("outline = [{corners}]\nlength = \"196 mm\"");
@@ -783,8 +783,8 @@ mod tests {
         assert!(findings.iter().any(|finding| finding.message.contains("missing section `battery`")), "{findings:#?}");
         let broken = GOOD.replace("[motor.right]", "[motor.rihgt]");
         let (robot, findings) = load(&broken);
-        let told: Vec<_> = findings.iter().map(|finding| finding.message.as_str()).collect();
+        let messages: Vec<_> = findings.iter().map(|finding| finding.message.as_str()).collect();
         assert!(robot.is_none());
-        assert_eq!(told, ["unknown section `[motor.rihgt]`", "missing section `motor.right`"]);
+        assert_eq!(messages, ["unknown section `[motor.rihgt]`", "missing section `motor.right`"]);
     }
 }

@@ -19,7 +19,7 @@ const STILL_WHEEL: f64 = 0.005;
 const STILL_CASTER: f64 = 0.000_5;
 /// A speed regulator gives full duty when the wheel is off by this share of its no-load speed...
 const REGULATED_WITHIN: f64 = 0.2;
-/// ...and wholly makes up for a lasting error in about so many seconds.
+/// ...and wholly makes up for a lasting error in about this many seconds.
 const REGULATED_IN: f64 = 0.1;
 /// A wheel that keeps its position goes back to it at this many rad/s for each rad.
 const KEPT: f64 = 20.0;
@@ -177,7 +177,7 @@ struct Twist {
 }
 
 impl Body {
-    /// Goes straight on for so many seconds, wheels turning as they do.
+    /// Goes straight on for this many seconds, wheels turning as they do.
     pub fn glide(&mut self, seconds: f64) {
         self.x += self.velocity.0 * seconds;
         self.y += self.velocity.1 * seconds;
@@ -277,7 +277,7 @@ impl Plant {
         (c * dx + s * dy + self.com.0, c * dy - s * dx + self.com.1)
     }
 
-    /// Goes on by so many seconds at once, where nothing is near; false, and nothing done, when only single steps tell
+    /// Goes on by this many seconds at once, where nothing is near; false, and nothing done, when only single steps show
     /// the truth.
     pub fn leap(&self, body: &mut Body, command: Command, seconds: f64) -> bool {
         if !self.reduced.leap(body, command, seconds) {

@@ -45,7 +45,7 @@ impl Footing {
         self.floor.as_ref()
     }
 
-    /// Whether everything stays on the floor wherever the robot goes within so many metres.
+    /// Whether everything stays on the floor wherever the robot goes within this many metres.
     pub fn is_sure(&mut self, centre: Point, wheels: [Point; 2], way: f64) -> bool {
         let far = |safe: Option<(Point, f64)>| safe.is_some_and(|(from, reach)| from.distance(centre) + way < reach);
         if self.floor.is_none() || far(self.safe) {
@@ -76,7 +76,7 @@ impl Footing {
 
 /// Pieces along the outline of a platform, for who runs against its side: pairs of points.
 pub fn sides(shape: &Shape) -> Vec<(Point, Point)> {
-    /// A disc has so many sides; the outermost point of one is half a millimetre off for a disc of a metre.
+    /// A disc has this many sides; the outermost point of one is half a millimetre off for a disc of a metre.
     const SIDES: usize = 64;
     let points: Vec<Point> = match shape {
         Shape::Polygon(points) | Shape::Band { points, .. } => points.clone(),
@@ -116,9 +116,9 @@ mod tests {
                 let centre = Point::new(0.5 + 0.45 * math::cos(2.3 * t), 0.5 + 0.45 * math::sin(1.7 * t));
                 let wheels = [-0.06, 0.06].map(|side| centre.ahead(5.0 * t, side));
                 let stance = remembers.look(centre, wheels);
-                let mut anew = Footing::new(&field, Some(0));
-                assert_eq!((stance, remembers.wheels), (anew.look(centre, wheels), anew.wheels), "{t}");
-                hung += u32::from(anew.wheels != [true; 2]);
+                let mut fresh = Footing::new(&field, Some(0));
+                assert_eq!((stance, remembers.wheels), (fresh.look(centre, wheels), fresh.wheels), "{t}");
+                hung += u32::from(fresh.wheels != [true; 2]);
                 fell += u32::from(stance == Stance::Falls);
             }
             assert!(hung > 100 && fell > 100, "the walk meets the edge: {hung} {fell}");

@@ -456,11 +456,11 @@ mod tests {
     #[test]
     fn moving_keeps_the_shape() {
         let moved = square(0.0, 0.0, 0.3).moved(Point::new(1.0, 2.0), (math::cos(0.4), math::sin(0.4)));
-        let anew = square(1.0, 2.0, 0.7);
-        let (Form::Polygon(moved), Form::Polygon(anew)) = (moved, anew) else { panic!() };
-        for (one, other) in moved.corners().iter().zip(anew.corners()) {
+        let fresh = square(1.0, 2.0, 0.7);
+        let (Form::Polygon(moved), Form::Polygon(fresh)) = (moved, fresh) else { panic!() };
+        for (one, other) in moved.corners().iter().zip(fresh.corners()) {
             assert!(one.distance(*other) < 1e-12);
         }
-        assert!((moved.normals[2].0 - anew.normals[2].0).abs() < 1e-12);
+        assert!((moved.normals[2].0 - fresh.normals[2].0).abs() < 1e-12);
     }
 }

@@ -87,7 +87,7 @@ impl Reduced {
         }
     }
 
-    /// Goes on by so many seconds at once; false, and nothing done, when only single steps tell the truth.
+    /// Goes on by this many seconds at once; false, and nothing done, when only single steps show the truth.
     pub fn leap(&self, body: &mut Body, command: Command, seconds: f64) -> bool {
         let (c, s) = body.cos_sin;
         let now = (c * body.velocity.0 + s * body.velocity.1, c * body.velocity.1 - s * body.velocity.0);
@@ -127,7 +127,7 @@ impl Reduced {
         if !self.holds(end, k4, drives, signs) {
             return false;
         }
-        // The cubic through both ends tells the middle; what is a sum over time follows by Simpson's rule.
+        // The cubic through both ends gives the middle; what is a sum over time follows by Simpson's rule.
         let between = |i: usize| 0.5 * (u[i] + end[i]) + h / 8.0 * (k1[i] - k4[i]);
         let middle = [between(0), between(1)];
         let (from, half, to) = (self.turn(u), self.turn(middle), self.turn(end));

@@ -487,7 +487,7 @@ fn patrol(pose: Pose, places: &[Point], next: &mut usize, duty: f64) -> Command 
     Command { left: both(ahead - shift), right: both(ahead + shift) }
 }
 
-/// Everything on the field but our robot, in the order in which the trace tells where it is.
+/// Everything on the field but our robot, in the order in which the trace says where it is.
 fn props(world: &World) -> Vec<Prop> {
     let field = &world.field;
     let robots = field.opponents.iter().zip(&world.players).map(|(opponent, player)| Prop {

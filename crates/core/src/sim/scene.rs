@@ -18,13 +18,13 @@ use crate::units::math;
 
 /// Who is near whom is looked up again when somebody may have moved this far, metres.
 const FREE: f64 = 0.05;
-/// One whose way is blocked tries again after so many steps.
+/// One whose way is blocked tries again after this many steps.
 const PATIENCE: u64 = 20;
 /// A walking obstacle stops this many metres before whatever is in its way.
 const MANNERS: f64 = 0.002;
 /// Whose speed (m/s) changes by less than this in a step is steady.
 const STEADY: f64 = 1e-7;
-/// So many steady steps after each other are needed before several are taken at once.
+/// This many steady steps after each other are needed before several are taken at once.
 const SETTLED_FOR: u32 = 4;
 /// A leap takes at most this many steps.
 const LONGEST: u64 = 10;
@@ -85,7 +85,7 @@ impl Rider {
         Point::new(self.body.x, self.body.y)
     }
 
-    /// How far it may get in so many seconds, metres.
+    /// How far it may get in this many seconds, metres.
     fn range(&self, seconds: f64) -> f64 {
         let (vx, vy) = self.body.velocity;
         (math::length(vx, vy) + self.body.spin.abs() * self.plant.reach() + 30.0 * seconds) * seconds
@@ -179,7 +179,7 @@ impl Scene {
         }
     }
 
-    /// Goes on by so many steps.
+    /// Goes on by this many steps.
     pub fn advance(&mut self, steps: u64) {
         let until = self.now + steps;
         while self.now < until {
@@ -296,7 +296,7 @@ impl Scene {
         free
     }
 
-    /// Lets obstacles walk for so many steps. They stop before whatever is in their way.
+    /// Lets obstacles walk for this many steps. They stop before whatever is in their way.
     fn walk(&mut self, steps: u64) {
         for index in 0..self.movers.len() {
             if !self.movers[index].walks() || self.now < self.movers[index].waits {
@@ -525,7 +525,7 @@ impl Scene {
             }
         }
         self.walk(most);
-        // A step in between tells whether it is still so.
+        // A step in between shows whether it is still so.
         self.steady = SETTLED_FOR - 1;
         most
     }
@@ -632,7 +632,7 @@ impl Scene {
             let bounce =
                 |index: usize| index.checked_sub(riders).and_then(|i| self.loose.get(i)).map_or(0.0, |l| l.bounce);
             let bounce = bounce(a).max(bounce(b));
-            // Places of one pair are told apart by their order, and pieces of the stage by their number.
+            // Places of one pair are kept apart by their order, and pieces of the stage by their number.
             let mut ordinal = if let Near::Still(piece) = near { 2 * piece } else { 0 };
             if own.as_ref().is_none_or(|(of, _)| *of != a) {
                 own = Some((a, self.outline(a)));

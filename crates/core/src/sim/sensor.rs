@@ -118,7 +118,7 @@ impl Senses {
         self.next.min(self.next_echo)
     }
 
-    /// Holds a hand so many metres before a ranging sensor until a step.
+    /// Holds a hand this many metres before a ranging sensor until a step.
     pub fn cover(&mut self, ranger: RangerId, until: u64, distance: f64) {
         self.hands[ranger] = (until, distance);
     }
@@ -254,7 +254,7 @@ impl Senses {
 
 /// Whether a place on the body lies on the side that a switch is on.
 fn is_on(robot: &Robot, side: Side, ahead: f64, left: f64) -> bool {
-    /// A bumper reaches so many metres around.
+    /// A bumper reaches this many metres around.
     const AROUND: f64 = 0.006;
     match side {
         Side::Front => ahead > robot.nose - AROUND,

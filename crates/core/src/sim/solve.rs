@@ -19,7 +19,7 @@ const MOST_SWEEPS: usize = 60;
 pub const BODY_FRICTION: f64 = 0.3;
 /// Things that meet more slowly than this (m/s) do not bounce.
 const BOUNCING: f64 = 0.03;
-/// Friction left over from an impact would stay for ever: for so many steps what is taken over fades.
+/// Friction left over from an impact would stay for ever: for this many steps what is taken over fades.
 const SETTLING: u32 = 200;
 /// What remains of it in a step.
 const FADING: f64 = 0.98;
@@ -178,7 +178,7 @@ pub struct Solver {
 }
 
 impl Solver {
-    /// Room for so many bodies.
+    /// Room for this many bodies.
     pub fn new(bodies: usize) -> Self {
         Self { bodies: vec![Moving::default(); bodies], ..Self::default() }
     }

@@ -50,7 +50,7 @@ pub struct Look {
     first: [Option<(f64, f64)>; RAYS],
 }
 
-/// A cone is so many rays.
+/// A cone is this many rays.
 const RAYS: usize = 5;
 
 /// The cone of a ranging sensor, as its body carries it.
@@ -94,7 +94,7 @@ impl Look {
             && across * self.cone.opening.0 < along.max(0.0) * self.cone.opening.1 + radius
     }
 
-    /// Looks at one more thing, which reaches so far from a centre.
+    /// Looks at one more thing, which reaches this far from a centre.
     pub fn at(&mut self, form: &Form, centre: Point, radius: f64) {
         if !self.near(centre, radius) {
             return;
@@ -198,7 +198,7 @@ mod tests {
         assert_eq!(echo(3.0, 0.1), None, "nothing behind");
         let aside = math::atan2(0.4, 0.5);
         assert!((echo(aside, 0.0).unwrap() - 0.49 / math::cos(aside)).abs() < 1e-6);
-        assert!(echo(aside / 2.0, 1.2).unwrap() < 0.7, "a wide cone sees both and tells the nearer");
+        assert!(echo(aside / 2.0, 1.2).unwrap() < 0.7, "a wide cone sees both and reports the nearer");
         assert_eq!(see(0.0, &RangeSensor { greatest: 0.9, ..sensor(0.1) }), None, "out of reach");
         assert!(see(0.0, &RangeSensor { slant: 1e-3, ..sensor(0.0) }).is_some(), "square on");
         let flat = RangeSensor { slant: 0.5, ..sensor(0.0) };

@@ -63,7 +63,7 @@ impl Bench {
         self.solver.tyres.iter().any(|tyre| tyre.slips)
     }
 
-    /// Goes on for so many seconds; returns the pose of the axle.
+    /// Goes on for this many seconds; returns the pose of the axle.
     fn go(&mut self, command: Command, seconds: f64) -> Pose {
         for _ in 0..(seconds / self.dt).round() as u32 {
             self.step(command);
@@ -90,7 +90,7 @@ impl Table {
         Self { scene: Scene::new(&field, &stages, riders.collect()) }
     }
 
-    /// Goes on for so many seconds; returns the poses of the axles.
+    /// Goes on for this many seconds; returns the poses of the axles.
     fn go(&mut self, commands: &[Command], seconds: f64) -> Vec<Pose> {
         for (rider, command) in self.scene.riders.iter_mut().zip(commands) {
             rider.command = *command;
@@ -359,7 +359,7 @@ fn a_gyro_drifts_by_what_its_file_says() {
         })
         .collect();
     let spread = (errors.iter().map(|error| error * error).sum::<f64>() / errors.len() as f64).sqrt();
-    // Drift sigma t, and a random walk of noise sigma sqrt(t dt), in squares; 60 draws tell it to about a tenth.
+    // Drift sigma t, and a random walk of noise sigma sqrt(t dt), in squares; 60 draws show it to about a tenth.
     let gyro = setup.robot.gyro.as_ref().unwrap();
     let expected = math::length(gyro.drift * 40.0, gyro.noise * (40.0 * STEP).sqrt());
     assert_within(spread, expected, 0.35);

@@ -180,7 +180,7 @@ impl Mover {
         self.present && !self.by_hand && self.about.speed > 0.0 && !self.about.path.is_empty()
     }
 
-    /// Where it is after so many metres of its path.
+    /// Where it is after this many metres of its path.
     pub(super) fn along(&self, walked: f64) -> Point {
         let from = Point::new(self.about.pose.x, self.about.pose.y);
         let (about, whole) = (&self.about, self.whole);

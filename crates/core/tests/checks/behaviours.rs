@@ -246,13 +246,13 @@ fn routines_of_other_files_are_used_and_their_mistakes_told() {
     let mission = "use \"shared/ways.way\"\nstep \"a\"\ndo there (speed = 30 %)";
     let run = shared(good).run(mission);
     assert!((run.final_pose().x - 0.38).abs() < 0.02, "{}", run.final_pose().x);
-    let told = |bench: &Bench, text: &str| {
+    let first_message = |bench: &Bench, text: &str| {
         bench.findings(text).into_iter().find(|finding| finding.code.starts_with("M13")).map(|finding| finding.message)
     };
     let broken = shared(&good.replace("travelled far", "travelled fra"));
-    assert_eq!(told(&broken, mission).as_deref(), Some("`shared/ways.way`, line 5: there is no `fra`"));
+    assert_eq!(first_message(&broken, mission).as_deref(), Some("`shared/ways.way`, line 5: there is no `fra`"));
     assert_eq!(
-        told(&shared(good), &mission.replace("ways.way", "wasy.way")).as_deref(),
+        first_message(&shared(good), &mission.replace("ways.way", "wasy.way")).as_deref(),
         Some("there is no file `shared/wasy.way`")
     );
     // Each calls the next twice: a thousand million steps.
@@ -260,23 +260,23 @@ fn routines_of_other_files_are_used_and_their_mistakes_told() {
     let many = (0..30).map(call).collect::<Vec<_>>().join("\n");
     let many = format!("step \"a\"\ndo r0\n{many}\nroutine r30\nstep \"a\"\nhold, brake\nuntil 1 s passes\nend\n");
     assert_eq!(
-        told(&mat(""), &many).as_deref(),
+        first_message(&mat(""), &many).as_deref(),
         Some("more than 20000 steps once routines are put in the place of their calls")
     );
 }
 
 #[test]
-fn what_only_a_call_brings_to_light_is_told_too() {
-    let told = |text: &str| {
+fn what_only_a_call_brings_to_light_is_reported_too() {
+    let first_message = |text: &str| {
         let found = mat("")
             .shared("shared/look.way", "routine look\nstep \"l\"\ndrive ahead at 20 %\nuntil hue sees dark\nend\n")
             .findings(text);
         found.into_iter().find(|finding| finding.code == "M133").map(|finding| finding.message)
     };
-    let mirrored = told("use \"shared/look.way\"\nstep \"a\"\ndo look mirrored").unwrap();
+    let mirrored = first_message("use \"shared/look.way\"\nstep \"a\"\ndo look mirrored").unwrap();
     assert!(mirrored.contains("`hue` has no sensor opposite"), "{mirrored}");
     let measured = "step \"m\"\nmeasure floor-left as x\nstep \"a\"\ndo go (speed = x)\nroutine go (speed = 20 %)\nstep \"g\"\ndrive ahead at speed\nuntil 1 s passes\nend";
-    assert!(told(measured).unwrap().contains("something measured for a speed"));
+    assert!(first_message(measured).unwrap().contains("something measured for a speed"));
 }
 
 #[test]
@@ -294,16 +294,16 @@ fn a_recorded_trace_makes_a_fresh_controller_decide_the_same() {
             world.start(wayodos_core::mission::parse(text).mission.start.as_ref().map(|start| start.node.as_str()), 7);
         let run = wayodos_core::sim::run(&world, &program, start, 7, None).unwrap();
         let mut controller = Controller::new(Arc::clone(&program));
-        let mut told: Vec<(u32, Event)> = Vec::new();
+        let mut replayed: Vec<(u32, Event)> = Vec::new();
         let mut events = Vec::new();
         for tick in 0..=run.ended {
             events.clear();
             let (command, _) = controller.tick(&run.trace.knew(tick), &mut events);
             assert_eq!(command, run.trace.ticks[tick].command, "at tick {tick}");
-            told.extend(events.iter().map(|event| (tick as u32, *event)));
+            replayed.extend(events.iter().map(|event| (tick as u32, *event)));
         }
         let recorded: Vec<(u32, Event)> = run.trace.events.iter().map(|stamp| (stamp.tick, stamp.event)).collect();
-        assert_eq!(told, recorded);
-        assert!(told.len() > 8, "there was something to decide");
+        assert_eq!(replayed, recorded);
+        assert!(replayed.len() > 8, "there was something to decide");
     }
 }

@@ -13,7 +13,7 @@ use wayodos_core::sim::run;
 const ROBOT: &str = include_str!("../../../../examples/brinewick/robots/curlew.toml");
 const FIELD: &str = include_str!("../../../../examples/brinewick/fields/causeway.toml");
 
-/// A sensor that tells numbers, in no order.
+/// A sensor that reports numbers, in no order.
 pub const TAG: &str = r##"[[sensor]]
 name = "tag"
 kind = "code"
@@ -95,21 +95,21 @@ impl Bench {
         format!("mission \"m\"\nlimit 20 s\nstart {}\n{mission}", self.start)
     }
 
-    /// The codes of everything that is told about a mission, its run included.
+    /// The codes of everything that is advice_on about a mission, its run included.
     pub fn codes(&self, mission: &str) -> Vec<String> {
         self.findings(mission).into_iter().map(|finding| finding.code.to_owned()).collect()
     }
 
     pub fn findings(&self, mission: &str) -> Vec<Finding> {
-        self.told(&self.text(mission))
+        self.advice_on(&self.text(mission))
     }
 
     /// The same for a whole text, header and all.
     pub fn whole(&self, text: &str) -> Vec<String> {
-        self.told(text).into_iter().map(|finding| finding.code.to_owned()).collect()
+        self.advice_on(text).into_iter().map(|finding| finding.code.to_owned()).collect()
     }
 
-    fn told(&self, text: &str) -> Vec<Finding> {
+    fn advice_on(&self, text: &str) -> Vec<Finding> {
         let (setup, mut findings) = Setup::load(&self.robot, &self.field, None);
         let Some(mut setup) = setup else { return findings };
         setup.shared.clone_from(&self.shared);

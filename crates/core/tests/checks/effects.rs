@@ -94,7 +94,7 @@ fn e35_one_owner_and_a_hand_back_that_is_said() {
     let entered =
         |run: &Run| run.trace.events.iter().filter(|stamp| stamp.event == Event::Entered { step: StepId(0) }).count();
     assert_eq!(entered(&run), 1, "resumed, the step goes on");
-    assert!(entered(&again) > 1, "restarted, it begins anew");
+    assert!(entered(&again) > 1, "restarted, it begins again");
     assert_eq!(again.outcome, Outcome::Limit, "and its three seconds with it");
     let (bench, elsewhere) = near("when", "then -> done");
     assert_eq!(bench.run(&elsewhere).outcome, Outcome::Done);

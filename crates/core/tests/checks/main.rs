@@ -20,11 +20,11 @@ fn bench() -> Bench {
 fn shows(bench: &Bench, code: &str, bad: &[&str], good: &[&str]) {
     for mission in bad {
         let codes = bench.codes(mission);
-        assert!(codes.iter().any(|known| known == code), "{code} is not told, but {codes:?}\n{mission}");
+        assert!(codes.iter().any(|known| known == code), "{code} is not reported, but {codes:?}\n{mission}");
     }
     for mission in good {
         let codes = bench.codes(mission);
-        assert!(!codes.iter().any(|known| known == code), "{code} is told wrongly\n{mission}");
+        assert!(!codes.iter().any(|known| known == code), "{code} is reported wrongly\n{mission}");
         let wrong = codes.iter().find(|code| code.starts_with('M'));
         assert!(wrong.is_none(), "the good one must be a mission: {wrong:?}\n{mission}");
     }
@@ -238,9 +238,9 @@ fn k23_for_how_far_nothing_is_looked_at() {
     );
     // And in the run: the landing was passed while nobody looked.
     let far = "step \"a\"\ndrive ahead at 24 %\nuntil floor-right sees dark after 260 mm\nor travelled 300 mm";
-    let told = bench().findings(far);
-    let seen = told.iter().find(|finding| finding.message.contains("the exit was not active yet"));
-    assert_eq!(seen.map(|finding| (finding.code, finding.severity)), Some(("K23", Severity::Warning)), "{told:?}");
+    let findings = bench().findings(far);
+    let seen = findings.iter().find(|finding| finding.message.contains("the exit was not active yet"));
+    assert_eq!(seen.map(|finding| (finding.code, finding.severity)), Some(("K23", Severity::Warning)), "{findings:?}");
 }
 
 #[test]
@@ -250,8 +250,8 @@ fn k24_past_the_bar_between_two_readings() {
     let slow = bench().robot("rate = \"500 Hz\"", "rate = \"20 Hz\"");
     shows(&slow, "K24", &[&mission(90)], &[&mission(20)]);
     shows(&bench(), "K24", &[], &[&mission(90)]);
-    let told = slow.findings(&mission(90));
-    let message = &told.iter().find(|finding| finding.code == "K24").unwrap().message;
+    let findings = slow.findings(&mission(90));
+    let message = &findings.iter().find(|finding| finding.code == "K24").unwrap().message;
     assert_eq!(message, "at 90 % `floor-right` moves 22 mm between two readings; sluice bar one is 14 mm wide");
 }
 
@@ -455,9 +455,9 @@ fn k41_an_angle_of_the_wheel_for_one_of_the_robot() {
         &[&spin("left wheel rolled 90 deg")],
         &[&spin("turned 90 deg"), &spin("left wheel rolled 40 mm")],
     );
-    let told = bench().findings(&spin("left wheel rolled 90 deg"));
+    let findings = bench().findings(&spin("left wheel rolled 90 deg"));
     // 2 x 90 deg x 28 mm / 118 mm
-    assert!(told.iter().any(|finding| finding.message.ends_with("turns the robot by 43 deg")), "{told:?}");
+    assert!(findings.iter().any(|finding| finding.message.ends_with("turns the robot by 43 deg")), "{findings:?}");
 }
 
 #[test]
@@ -490,8 +490,8 @@ fn k44_turning_faster_than_the_beam_can_look() {
         )
     };
     shows(&bench(), "K44", &[&scan(100)], &[&scan(24)]);
-    let told = bench().codes(&seek(100));
-    assert!(told.contains(&"K44".to_owned()), "{told:?}");
+    let findings = bench().codes(&seek(100));
+    assert!(findings.contains(&"K44".to_owned()), "{findings:?}");
 }
 
 #[test]
@@ -667,7 +667,7 @@ fn k62_both_at_once() {
 }
 
 #[test]
-fn steps_that_take_no_time_and_go_round_are_told() {
+fn steps_that_take_no_time_and_go_round_are_reported() {
     let circle = |row: &str| {
         format!("{DRIVE}step \"m\"\nmeasure ahead as x\nstep \"c\"\nchoose\nwhen x < 90 mm -> done\notherwise -> {row}")
     };

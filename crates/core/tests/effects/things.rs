@@ -159,7 +159,7 @@ fn e43_an_arm_takes_its_time_and_ends_at_its_stop() {
         when(&beyond, Happening::Blocked(ActuatorId(0))).is_some()
             && when(&whole, Happening::Arrived(ActuatorId(0))).is_some()
     );
-    // A motor without stops goes round as far as it is told.
+    // A motor without stops goes round as far as it is commanded.
     let mill = Table::new().robot("[gyro]", &ARM.replace("from = \"0 deg\"\nto = \"95 deg\"\n", ""));
     let round = mill.run("step \"a\"\nmove arm to 2 turn\nuntil arm is there -> done");
     assert!((round.duration() - 8.0).abs() < 0.05, "{}", round.duration());
@@ -313,9 +313,9 @@ fn a_code_sensor_tells_one_of_its_numbers_and_a_third_one_on_an_edge() {
         table.run("step \"go\"\ndrive ahead at 15 %\nuntil hue sees blue -> done\nor hue sees white -> fail \"white\"");
     assert_eq!(run.outcome, Outcome::Done, "{}", run.reason);
     let sensor = &load(&table.robot).0.unwrap().sensors[2];
-    let told = |tick: usize| sensor.code(run.trace.reading(tick, SensorId(2)).rgb).unwrap().number;
-    assert!((0..run.ended).all(|tick| [5, 7, 2].contains(&told(tick))));
-    assert!((0..run.ended).any(|tick| told(tick) == 7), "a mauve that is not there");
+    let code_at = |tick: usize| sensor.code(run.trace.reading(tick, SensorId(2)).rgb).unwrap().number;
+    assert!((0..run.ended).all(|tick| [5, 7, 2].contains(&code_at(tick))));
+    assert!((0..run.ended).any(|tick| code_at(tick) == 7), "a mauve that is not there");
 }
 
 #[test]

@@ -9,7 +9,7 @@ use wayodos_report::{Flow, Parts, Scene, flow_scene, sheet, to_pdf, to_png, to_s
 
 use super::{Shared, cannot_open, complain, run_project, say};
 use crate::folder::{Project, write_whole};
-use crate::work::Told;
+use crate::work::RunReport;
 
 /// One part of the page.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
@@ -53,7 +53,7 @@ pub(super) fn draw(shared: &Shared, path: &Path, output: &Path, only: Option<Onl
         Ok(ran) => ran,
         Err(code) => return code,
     };
-    write(shared, output, paint(&page(&ran.project, &ran.told, ran.seed, parts)))
+    write(shared, output, paint(&page(&ran.project, &ran.report, ran.seed, parts)))
 }
 
 /// The flow chart of a project's mission.
@@ -79,8 +79,8 @@ fn write(shared: &Shared, output: &Path, drawn: Result<Vec<u8>, String>) -> Exit
 }
 
 /// The page about a run of a project.
-pub(crate) fn page(project: &Project, told: &Told, seed: u64, parts: Parts) -> Scene {
-    let name = wayodos_core::mission::parse(&told.text).mission.name;
+pub(crate) fn page(project: &Project, report: &RunReport, seed: u64, parts: Parts) -> Scene {
+    let name = wayodos_core::mission::parse(&report.text).mission.name;
     let mission = name.map_or_else(|| project.config.mission.clone(), |name| name.node);
-    sheet(told.story(), &format!("{} · {mission}", project.name()), seed, parts)
+    sheet(report.story(), &format!("{} · {mission}", project.name()), seed, parts)
 }

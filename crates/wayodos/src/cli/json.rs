@@ -9,7 +9,7 @@ use wayodos_report::words::{goal_words, happening_words};
 use wayodos_report::{Flow, FlowBox};
 
 use crate::folder::Project;
-use crate::work::Told;
+use crate::work::RunReport;
 
 #[derive(Serialize)]
 struct Place {
@@ -181,8 +181,8 @@ pub fn refusal(reason: &str) -> String {
 }
 
 /// The answer of `run --json`.
-pub fn run(project: &Project, all: &[Finding], told: &Told, wall_ms: f64) -> String {
-    let Told { run, program, evidence, .. } = told;
+pub fn run(project: &Project, all: &[Finding], report: &RunReport, wall_ms: f64) -> String {
+    let RunReport { run, program, evidence, .. } = report;
     let trace = &run.trace;
     let steps = evidence.iter().map(|step| {
         let of = &program.steps[step.visit.step];

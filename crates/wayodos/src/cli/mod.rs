@@ -7,7 +7,7 @@ pub(crate) mod draw;
 mod fmt;
 mod json;
 mod run;
-pub mod told;
+pub mod words;
 
 use std::io::{IsTerminal as _, Write as _};
 use std::path::{Path, PathBuf};
@@ -21,7 +21,7 @@ use wayodos_core::project::prepare;
 
 use crate::folder::{OpenError, PROJECT_FILE, Project, begin};
 use crate::tui::{self, Look};
-use crate::work::{Job, Told, tell};
+use crate::work::{Job, RunReport, run_job};
 
 /// Sequence autonomous robot missions, simulate them, and see why every step ended.
 #[derive(Parser)]
@@ -335,8 +335,8 @@ fn check(shared: &Shared, path: &Path) -> ExitCode {
     };
     let mut findings = all_findings(&project);
     // What only a run can show, when there is one.
-    if let Some(told) = nominal(&project, shared, &findings) {
-        findings.extend(told.hindsight);
+    if let Some(report) = nominal(&project, shared, &findings) {
+        findings.extend(report.hindsight);
     }
     if shared.json {
         answer_json(&json::findings(&project, &findings));
@@ -370,11 +370,11 @@ fn all_findings(project: &Project) -> Vec<Finding> {
 }
 
 /// The run of a project without errors.
-fn nominal(project: &Project, shared: &Shared, findings: &[Finding]) -> Option<Told> {
+fn nominal(project: &Project, shared: &Shared, findings: &[Finding]) -> Option<RunReport> {
     let setup = project.setup.as_ref().filter(|_| !has_errors(findings))?;
     let seed = shared.seed.map_or(project.config.seed, u64::from);
     let job = Job::nominal(project.mission.as_str().into(), Arc::new(setup.clone()), seed);
-    tell(&job, &Arc::new(setup.world()), None)
+    run_job(&job, &Arc::new(setup.world()), None)
 }
 
 /// A project that has run, or the exit code of having said why it cannot.
@@ -382,7 +382,7 @@ struct Ran {
     project: Project,
     findings: Vec<Finding>,
     seed: u64,
-    told: Told,
+    report: RunReport,
 }
 
 fn run_project(shared: &Shared, path: &Path) -> Result<Ran, ExitCode> {
@@ -390,9 +390,9 @@ fn run_project(shared: &Shared, path: &Path) -> Result<Ran, ExitCode> {
     let mut findings = all_findings(&project);
     let seed = shared.seed.map_or(project.config.seed, u64::from);
     match nominal(&project, shared, &findings) {
-        Some(told) => {
-            findings.extend(told.hindsight.iter().cloned());
-            Ok(Ran { project, findings, seed, told })
+        Some(report) => {
+            findings.extend(report.hindsight.iter().cloned());
+            Ok(Ran { project, findings, seed, report })
         }
         None => {
             if shared.json {
@@ -411,12 +411,12 @@ fn readable(project: &Project, findings: &[Finding]) -> String {
     for severity in [Severity::Note, Severity::Warning, Severity::Error] {
         for finding in findings.iter().filter(|finding| finding.severity == severity) {
             let (path, text) = project.source(finding.source, &project.mission);
-            out.push_str(&told::render(finding, path, text, colour));
+            out.push_str(&words::render(finding, path, text, colour));
             out.push_str("\n\n");
         }
     }
-    if let Some(count) = told::count_words(findings) {
-        out.extend([&*told::printable(project.name()), ": ", &count, "\n"]);
+    if let Some(count) = words::count_words(findings) {
+        out.extend([&*words::printable(project.name()), ": ", &count, "\n"]);
     }
     out
 }
@@ -441,12 +441,12 @@ fn cannot_open(shared: &Shared, error: &OpenError) -> ExitCode {
 }
 
 fn complain(what: &str, hint: &str) {
-    warn(&format!("wayodos: {}\n  help: {}\n", told::printable(what), told::printable(hint)));
+    warn(&format!("wayodos: {}\n  help: {}\n", words::printable(what), words::printable(hint)));
 }
 
 /// Text that holds words of somebody's files, to standard output.
 fn answer(text: &str) {
-    put_out(&told::printable(text));
+    put_out(&words::printable(text));
 }
 
 /// One JSON object, to standard output. What a terminal would obey beyond ASCII is escaped as well.
@@ -482,7 +482,7 @@ fn warn(text: &str) {
 /// To people, unless they asked for quiet.
 fn say(shared: &Shared, text: &str) {
     if !shared.quiet {
-        warn(&format!("{}\n", told::printable(text)));
+        warn(&format!("{}\n", words::printable(text)));
     }
 }
 

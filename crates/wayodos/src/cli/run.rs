@@ -1,4 +1,4 @@
-//! `wayodos run`: one run, told step by step.
+//! `wayodos run`: one run, described step by step.
 
 use std::fmt::Write as _;
 use std::path::Path;
@@ -15,7 +15,7 @@ use wayodos_report::words::{
 
 use super::{Shared, answer, answer_json, json, readable, run_project, warn};
 use crate::folder::Project;
-use crate::work::Told;
+use crate::work::RunReport;
 
 pub(super) fn run(shared: &Shared, path: &Path) -> ExitCode {
     let began = Instant::now();
@@ -26,7 +26,7 @@ pub(super) fn run(shared: &Shared, path: &Path) -> ExitCode {
     let wall_ms = began.elapsed().as_secs_f64() * 1e3;
     let report = || {
         let title = format!("{} on {}, seed {}", ran.project.name(), ran.project.config.field, ran.seed);
-        format!("{title}\n\n{}", report(&ran.project, &ran.told))
+        format!("{title}\n\n{}", report(&ran.project, &ran.report))
     };
     // Notes are for `check`: whoever runs wants to see what went wrong.
     let matters: Vec<Finding> = ran.findings.iter().filter(|it| it.severity != Severity::Note).cloned().collect();
@@ -35,13 +35,13 @@ pub(super) fn run(shared: &Shared, path: &Path) -> ExitCode {
     }
     if shared.json {
         if !shared.quiet {
-            warn(&super::told::printable(&report()));
+            warn(&super::words::printable(&report()));
         }
-        answer_json(&json::run(&ran.project, &ran.findings, &ran.told, wall_ms));
+        answer_json(&json::run(&ran.project, &ran.findings, &ran.report, wall_ms));
     } else {
         answer(&report());
     }
-    match ran.told.run.outcome {
+    match ran.report.run.outcome {
         Outcome::Done => ExitCode::SUCCESS,
         Outcome::Failed | Outcome::Limit | Outcome::Fell => ExitCode::from(2),
         Outcome::Error => ExitCode::FAILURE,
@@ -49,8 +49,8 @@ pub(super) fn run(shared: &Shared, path: &Path) -> ExitCode {
 }
 
 /// Every visited step with its times and the exit that ended it, then the outcome.
-fn report(project: &Project, told: &Told) -> String {
-    let Told { run, program, evidence, .. } = told;
+fn report(project: &Project, report: &RunReport) -> String {
+    let RunReport { run, program, evidence, .. } = report;
     let trace = &run.trace;
     let mut out = String::new();
     for step in evidence {

@@ -238,7 +238,7 @@ impl Grid {
 }
 
 impl Dots {
-    /// No pixels in so many cells.
+    /// No pixels in this many cells.
     pub fn new(columns: usize, rows: usize, grid: Grid) -> Self {
         Self { columns, rows, grid, cells: vec![(0, 0); columns * rows] }
     }

@@ -18,7 +18,7 @@ use super::update::{Effect, Msg};
 use crate::cli::draw::page;
 use crate::draft::Draft;
 use crate::folder::{Home, Project, Saved, read_text, save, write_whole};
-use crate::work::Told;
+use crate::work::RunReport;
 
 /// Something to do with files, with all it needs.
 enum Errand {
@@ -45,7 +45,7 @@ impl DraftErrand {
 /// A drawing to write.
 struct Drawing {
     project: Box<Project>,
-    told: Arc<Told>,
+    report: Arc<RunReport>,
     seed: u64,
 }
 
@@ -97,8 +97,8 @@ impl Clerk {
         start(
             "drawings",
             Box::new(move || {
-                for Drawing { project, told, seed } in drawn {
-                    let _ = sender.send(Msg::Exported(export(&project, &told, seed)));
+                for Drawing { project, report, seed } in drawn {
+                    let _ = sender.send(Msg::Exported(export(&project, &report, seed)));
                 }
             }),
         );
@@ -127,8 +127,8 @@ impl Clerk {
                 self.draft(DraftErrand::Keep { file, mission, base: model.saved.clone(), text });
             }
             Effect::ClearDraft => draft.into_iter().for_each(|file| self.draft(DraftErrand::Clear { file })),
-            Effect::Export(told) => {
-                let _ = self.drawings.send(Drawing { project: project(), told, seed: model.seed });
+            Effect::Export(report) => {
+                let _ = self.drawings.send(Drawing { project: project(), report, seed: model.seed });
             }
             Effect::Open(mission) => {
                 let _ = self.errands.send(Errand::Open { project: project(), mission });
@@ -271,11 +271,11 @@ impl Watch {
 
     /// What has changed since the last look.
     fn look(&mut self) -> Vec<Msg> {
-        let mut told = Vec::new();
+        let mut messages = Vec::new();
         let changed: Vec<PathBuf> =
             self.stamps.iter().filter(|(file, old)| stamp(file) != *old).map(|(file, _)| file.clone()).collect();
         if changed.is_empty() {
-            return told;
+            return messages;
         }
         self.refresh();
         for file in &changed {
@@ -285,7 +285,7 @@ impl Watch {
                     && text != self.known
                 {
                     self.known.clone_from(&text);
-                    told.push(Msg::Outside(text));
+                    messages.push(Msg::Outside(text));
                 }
             }
         }
@@ -295,14 +295,14 @@ impl Watch {
         {
             let stamps = project.mission_file().into_iter().chain(project.files());
             self.stamps = stamps.map(|file| (file.clone(), stamp(&file))).collect();
-            told.push(Msg::Refit(Box::new(project)));
+            messages.push(Msg::Refit(Box::new(project)));
         }
-        told
+        messages
     }
 }
 
 /// Writes the page about a run as SVG and PDF into the project's folder `exports`; the demo's into the current one.
-fn export(project: &Project, told: &Told, seed: u64) -> Result<Vec<PathBuf>, String> {
+fn export(project: &Project, report: &RunReport, seed: u64) -> Result<Vec<PathBuf>, String> {
     let folder = match &project.home {
         Home::Folder(folder) => project.place(folder, "exports")?,
         // Its folder comes into being with the first save, not with a drawing.
@@ -311,7 +311,7 @@ fn export(project: &Project, told: &Told, seed: u64) -> Result<Vec<PathBuf>, Str
     let name = Path::new(&project.config.mission).file_stem().and_then(|name| name.to_str()).unwrap_or("mission");
     let cannot = |path: &Path, error: &io::Error| format!("cannot write {}: {error}", path.display());
     std::fs::create_dir_all(&folder).map_err(|error| cannot(&folder, &error))?;
-    let scene = page(project, told, seed, Parts::All);
+    let scene = page(project, report, seed, Parts::All);
     let pdf = to_pdf(&scene).map_err(|error| format!("cannot draw the PDF: {error}"))?;
     let mut files = Vec::new();
     for (ending, bytes) in [("svg", to_svg(&scene).into_bytes()), ("pdf", pdf)] {
@@ -346,13 +346,13 @@ mod tests {
         drafts.send(keep("nowhere/\0", "4")).unwrap();
         drafts.send(keep("a", "5")).unwrap();
         drop(drafts);
-        let (sender, told) = channel();
+        let (sender, messages) = channel();
         let behind = Mutex::new(Some(Instant::now()));
         keep_drafts(&asked, &sender, &behind);
         assert_eq!(Draft::load(&file("a")).unwrap().text, "5");
         assert!(!file("b").exists() && behind.lock().unwrap().is_none());
-        let told: Vec<Msg> = told.try_iter().collect();
-        assert!(matches!(told.as_slice(), [Msg::DraftFailed(_), Msg::DraftKept]), "{told:?}");
+        let messages: Vec<Msg> = messages.try_iter().collect();
+        assert!(matches!(messages.as_slice(), [Msg::DraftFailed(_), Msg::DraftKept]), "{messages:?}");
     }
 
     /// The demo in a folder, watched.
@@ -366,14 +366,14 @@ mod tests {
     }
 
     #[test]
-    fn what_others_write_is_told_once_and_what_we_write_is_not() {
+    fn what_others_write_is_reported_once_and_what_we_write_is_not() {
         let (_here, project, mut watch) = watched();
         assert!(watch.look().is_empty(), "nothing has changed");
         let file = project.mission_file().unwrap();
         let theirs = format!("{}# theirs\n", project.mission);
         fs::write(&file, &theirs).unwrap();
-        let told = watch.look();
-        assert!(matches!(told.as_slice(), [Msg::Outside(text)] if *text == theirs), "{told:?}");
+        let messages = watch.look();
+        assert!(matches!(messages.as_slice(), [Msg::Outside(text)] if *text == theirs), "{messages:?}");
         assert!(watch.look().is_empty(), "once");
         let ours = format!("{theirs}# ours\n");
         fs::write(&file, &ours).unwrap();
@@ -395,13 +395,13 @@ mod tests {
         let robot = folder.join("robots/curlew.toml");
         let text = fs::read_to_string(&robot).unwrap();
         fs::write(&robot, text.replace("7.9 V", "7.25 V")).unwrap();
-        let told = watch.look();
-        let [Msg::Refit(fresh)] = told.as_slice() else { panic!("{told:?}") };
+        let messages = watch.look();
+        let [Msg::Refit(fresh)] = messages.as_slice() else { panic!("{messages:?}") };
         assert_eq!(fresh.setup.as_ref().unwrap().robot.battery, 7.25);
         fs::write(&robot, "mass = 9").unwrap();
-        let told = watch.look();
+        let messages = watch.look();
         assert!(
-            matches!(told.as_slice(), [Msg::Refit(broken)] if broken.setup.is_none() && !broken.findings.is_empty())
+            matches!(messages.as_slice(), [Msg::Refit(broken)] if broken.setup.is_none() && !broken.findings.is_empty())
         );
         assert!(watch.look().is_empty());
     }

@@ -134,7 +134,7 @@ impl Finder {
         rows.map(|(index, _)| index).take(MOST_NEAR).collect()
     }
 
-    /// Marks a row so many further down, round the end.
+    /// Marks a row this many further down, round the end.
     pub fn step(&mut self, by: isize) {
         let count = self.shown.len() as isize;
         if self.at == self.shown.len() {

@@ -104,15 +104,15 @@ pub fn run(project: Project, seed: u64, look: &Look) -> io::Result<()> {
     if look.pictures {
         screen.pixels = pixels();
         if screen.pixels.is_none() {
-            let told = "this terminal does not say that it can show pictures: the field is drawn in cells";
-            model.say(theme::Role::Thin, told);
+            let words = "this terminal does not say that it can show pictures: the field is drawn in cells";
+            model.say(theme::Role::Thin, words);
         }
     }
     let worker = {
         let sender = sender.clone();
-        Worker::new(move |id, told| {
+        Worker::new(move |id, report| {
             // Nobody listens any more once the application is being left.
-            let _ = sender.send(Msg::Ran(id, told.map(Arc::new)));
+            let _ = sender.send(Msg::Ran(id, report.map(Arc::new)));
         })
     };
     let clerk = Clerk::new(sender, watched);
@@ -226,8 +226,8 @@ fn turn(
         // Last, since a key takes the notice before it away.
         let behind = outside.clerk.behind();
         if behind > LATE {
-            let told = format!("your edits have not been kept for {} s: the drive does not answer", behind.as_secs());
-            model.say(theme::Role::Wrong, told);
+            let words = format!("your edits have not been kept for {} s: the drive does not answer", behind.as_secs());
+            model.say(theme::Role::Wrong, words);
         }
     }
 }
@@ -291,10 +291,10 @@ impl Guard {
     pub fn enter() -> io::Result<Self> {
         static HOOK: Once = Once::new();
         HOOK.call_once(|| {
-            let told = std::panic::take_hook();
+            let report = std::panic::take_hook();
             std::panic::set_hook(Box::new(move |panic| {
                 restore();
-                told(panic);
+                report(panic);
             }));
         });
         take()?;
@@ -385,10 +385,10 @@ fn listen(sender: &Sender<Msg>, gate: &Arc<Gate>) -> io::Result<()> {
         }
     })?;
     let mut signals = Signals::new([SIGHUP, SIGINT, SIGTERM])?;
-    let told = sender.clone();
+    let report = sender.clone();
     thread::Builder::new().name("signals".into()).spawn(move || {
         for _ in signals.forever() {
-            if told.send(Msg::Stop).is_err() {
+            if report.send(Msg::Stop).is_err() {
                 return;
             }
         }

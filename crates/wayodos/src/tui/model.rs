@@ -22,7 +22,7 @@ use super::theme::Role;
 use super::view::wrapped;
 use crate::draft::Draft;
 use crate::folder::Project;
-use crate::work::{From, Job, Told};
+use crate::work::{From, Job, RunReport};
 
 /// Where the cursor stands: a line of the mission, and which of its slots.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Default)]
@@ -160,8 +160,8 @@ pub struct Trial {
     /// The text before it.
     pub base: Arc<str>,
     cursor: Cursor,
-    told: Option<Arc<Told>>,
-    ghost: Option<Arc<Told>>,
+    report: Option<Arc<RunReport>>,
+    ghost: Option<Arc<RunReport>>,
     change: String,
     time: f64,
 }
@@ -214,9 +214,9 @@ pub struct Model {
     /// What keys mean.
     pub mode: Mode,
     /// The newest run; of an older text while the newest one has errors or is still being run.
-    pub told: Option<Arc<Told>>,
+    pub report: Option<Arc<RunReport>>,
     /// The run before that.
-    pub ghost: Option<Arc<Told>>,
+    pub ghost: Option<Arc<RunReport>>,
     /// What the last edit changed.
     pub change: String,
     /// Said once.
@@ -298,8 +298,8 @@ impl Model {
         let mut history = vec![(Arc::clone(&file), Cursor::default())];
         let mut notice = None;
         if let Some(Draft { text, .. }) = recovered {
-            let told = "edits that were not saved last time are back; u takes them away, s saves them".into();
-            notice = Some(Notice { text: told, role: Role::Accent });
+            let words = "edits that were not saved last time are back; u takes them away, s saves them".into();
+            notice = Some(Notice { text: words, role: Role::Accent });
             history.push((text.into(), Cursor::default()));
         }
         let at = history.len() - 1;
@@ -315,7 +315,7 @@ impl Model {
             saved,
             cursor: Cursor::default(),
             mode: Mode::Browse,
-            told: None,
+            report: None,
             ghost: None,
             kept: None,
             change: String::new(),
@@ -403,7 +403,7 @@ impl Model {
         let steps = &self.prepared.parsed.mission.steps;
         // Comments and blank lines below a step belong to the next one.
         let index = steps.iter().rposition(|step| step.line <= line && line <= step.last)?;
-        let program = self.prepared.program.as_ref().or(self.told.as_ref().map(|told| &told.program));
+        let program = self.prepared.program.as_ref().or(self.report.as_ref().map(|report| &report.program));
         // Without a program its steps are counted as the text has them.
         let Some(program) = program else { return Some(StepId(index)) };
         let here = |step: StepId| program.steps[step].line == steps[index].line && !program.steps[step].foreign;
@@ -413,18 +413,18 @@ impl Model {
 
     /// The line of the text that names a step of the run.
     pub fn line_of_step(&self, step: StepId) -> Option<usize> {
-        let program = self.told.as_ref().map(|told| &told.program).or(self.prepared.program.as_ref())?;
+        let program = self.report.as_ref().map(|report| &report.program).or(self.prepared.program.as_ref())?;
         program.steps.get(step.0).map(|step| step.line)
     }
 
     /// The step that is active at the time cursor.
     pub fn active_step(&self) -> Option<StepId> {
-        self.told.as_ref()?.chart.band_at(self.time).map(|band| band.step)
+        self.report.as_ref()?.chart.band_at(self.time).map(|band| band.step)
     }
 
     /// Whether the shown run is of an older text that cannot be run any more as it stands.
     pub fn stale(&self) -> bool {
-        self.prepared.program.is_none() && self.told.is_some()
+        self.prepared.program.is_none() && self.report.is_some()
     }
 
     /// The line of a byte of the text.
@@ -442,21 +442,21 @@ impl Model {
 
     /// How things stand at the time cursor.
     pub fn standing(&self) -> Option<Standing> {
-        let told = self.told.as_ref()?;
-        let key = Arc::as_ptr(told) as usize;
+        let report = self.report.as_ref()?;
+        let key = Arc::as_ptr(report) as usize;
         let mut kept = self.replay.borrow_mut();
         if kept.as_ref().is_none_or(|(known, _)| *known != key) {
-            *kept = Some((key, told.replay()));
+            *kept = Some((key, report.replay()));
         }
         let (_, replay) = kept.as_mut()?;
-        Some(replay.at(&told.run, told.run.trace.tick_at(self.time + 1e-9)))
+        Some(replay.at(&report.run, report.run.trace.tick_at(self.time + 1e-9)))
     }
 
     /// The end of the time that is shown: of the run, or where it is asked to be over.
     pub fn end(&self) -> f64 {
-        let Some(told) = &self.told else { return 0.0 };
-        let stop = self.until.as_ref().and_then(|name| told.chart.bands.iter().find(|band| band.name == *name));
-        stop.map_or(told.chart.end, |band| band.from)
+        let Some(report) = &self.report else { return 0.0 };
+        let stop = self.until.as_ref().and_then(|name| report.chart.bands.iter().find(|band| band.name == *name));
+        stop.map_or(report.chart.end, |band| band.from)
     }
 
     /// Index of the step of the text that a line belongs to.
@@ -517,7 +517,7 @@ impl Model {
             self.trial = Some(Trial {
                 base: Arc::clone(&self.text),
                 cursor: self.cursor,
-                told: self.told.clone(),
+                report: self.report.clone(),
                 ghost: self.ghost.clone(),
                 change: self.change.clone(),
                 time: self.time,
@@ -540,18 +540,18 @@ impl Model {
         self.history.truncate(self.at + 1);
         self.cursor = trial.cursor;
         self.read_again();
-        (self.told, self.ghost, self.change) = (trial.told, trial.ghost, trial.change);
+        (self.report, self.ghost, self.change) = (trial.report, trial.ghost, trial.change);
         self.time = trial.time;
         self.pending = None;
         self.gather();
     }
 
     /// The run that a new one is compared with: the one on screen, but none of those that were only tried.
-    pub fn run_before(&mut self) -> Option<Arc<Told>> {
+    pub fn run_before(&mut self) -> Option<Arc<RunReport>> {
         let kept = self.kept.take();
         match self.trial.as_ref().or(kept.as_ref()) {
-            Some(trial) => trial.told.clone(),
-            None => self.told.clone(),
+            Some(trial) => trial.report.clone(),
+            None => self.report.clone(),
         }
     }
 
@@ -620,11 +620,11 @@ impl Model {
         // That there are no steps yet is no mistake: the pane says what to do about it.
         let matters = |finding: &&Finding| finding.severity != Severity::Note && finding.code != "M109";
         let mut findings: Vec<Finding> = self.prepared.findings.iter().filter(matters).cloned().collect();
-        if let Some(told) = self.told.as_ref().filter(|_| self.prepared.program.is_some()) {
-            let same = Arc::ptr_eq(&told.text, &self.text);
-            let alike = told.text.split('\n').count() == self.lines().len();
-            for finding in told.hindsight.iter().filter(|_| same || alike) {
-                let line = told.text[..finding.span.start.min(told.text.len())].matches('\n').count();
+        if let Some(report) = self.report.as_ref().filter(|_| self.prepared.program.is_some()) {
+            let same = Arc::ptr_eq(&report.text, &self.text);
+            let alike = report.text.split('\n').count() == self.lines().len();
+            for finding in report.hindsight.iter().filter(|_| same || alike) {
+                let line = report.text[..finding.span.start.min(report.text.len())].matches('\n').count();
                 let Some(about) = self.lines().get(line) else { continue };
                 let span = if same { finding.span.clone() } else { about.span.clone() };
                 findings.push(Finding { span, ..finding.clone() });

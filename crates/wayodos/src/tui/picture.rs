@@ -10,7 +10,7 @@ use base64::engine::general_purpose::STANDARD;
 use ratatui::layout::Rect;
 use wayodos_report::{Scene, to_png};
 
-/// Pieces of so many letters at most, as the protocol wants.
+/// Pieces of this many letters at most, as the protocol wants.
 const PIECE: usize = 4096;
 /// One picture is ever shown; it has this number.
 const NUMBER: u32 = 7;
@@ -25,7 +25,7 @@ pub struct Picture {
 }
 
 impl Picture {
-    /// A scene over cells, with so many pixels a scene millimetre; none when it cannot be drawn, which no scene with an
+    /// A scene over cells, with this many pixels a scene millimetre; none when it cannot be drawn, which no scene with an
     /// extent does.
     pub fn of(scene: &Scene, per_mm: f64, area: Rect) -> Option<Self> {
         to_png(scene, per_mm).ok().map(|png| Self { area, png })

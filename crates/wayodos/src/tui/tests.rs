@@ -21,7 +21,7 @@ use super::view::Screen;
 use crate::draft::Draft;
 use crate::folder::{Home, Project, Saved};
 use crate::tui::update::meet;
-use crate::work::tell;
+use crate::work::run_job;
 
 /// The application without threads: a run asked for is made at once.
 struct App {
@@ -55,8 +55,8 @@ impl App {
                     if !Arc::ptr_eq(&job.setup.field, &self.world.field) {
                         self.world = Arc::new(job.setup.world());
                     }
-                    let told = tell(&job, &self.world, None).map(Arc::new);
-                    self.msg(Msg::Ran(job.id, told));
+                    let report = run_job(&job, &self.world, None).map(Arc::new);
+                    self.msg(Msg::Ran(job.id, report));
                 }
                 effect => self.asked.push(effect),
             }
@@ -100,7 +100,7 @@ impl App {
     }
 
     fn outcome(&self) -> Outcome {
-        self.model.told.as_ref().unwrap().run.outcome
+        self.model.report.as_ref().unwrap().run.outcome
     }
 
     fn notice(&self) -> &str {
@@ -124,7 +124,7 @@ impl App {
 #[test]
 fn a_nudge_runs_again_and_undo_brings_the_old_run_back() {
     let mut app = App::new();
-    let before = app.model.told.as_ref().unwrap().run.fingerprint();
+    let before = app.model.report.as_ref().unwrap().run.fingerprint();
     assert_eq!((app.slot(), app.outcome()), ("cruise", Outcome::Done));
     app.press("Down Down Down Down Down Right Right +");
     assert_eq!((app.slot(), app.outcome()), ("4", Outcome::Failed));
@@ -132,7 +132,7 @@ fn a_nudge_runs_again_and_undo_brings_the_old_run_back() {
     assert!(app.model.change.starts_with("now failed at"), "{}", app.model.change);
     assert!(matches!(app.asked.last(), Some(Effect::Draft(text)) if text.contains("crossed 4")));
     app.press("u");
-    assert_eq!(app.model.told.as_ref().unwrap().run.fingerprint(), before);
+    assert_eq!(app.model.report.as_ref().unwrap().run.fingerprint(), before);
     assert!(!app.model.unsaved() && matches!(app.asked.last(), Some(Effect::ClearDraft)));
     app.press("r");
     assert_eq!(app.slot(), "4");
@@ -172,12 +172,12 @@ fn what_does_not_fit_is_refused_and_nothing_is_lost() {
 fn a_broken_line_keeps_the_last_run_and_says_where() {
     let mut app = App::new();
     app.press("e Clear Space Space drve Space ahead Esc");
-    assert!(app.model.stale() && app.model.told.is_some());
+    assert!(app.model.stale() && app.model.report.is_some());
     let frame = app.frame(Depth::True, Cells::Quadrant);
-    for told in
+    for report in
         ["cannot run: 1 finding", "unknown first word `drve`", "did you mean `drive`?", "path of the previous version"]
     {
-        assert!(frame.contains(told), "{told}\n{frame}");
+        assert!(frame.contains(report), "{report}\n{frame}");
     }
     app.press("x");
     assert!(app.notice().contains("fix its errors first"));
@@ -219,12 +219,12 @@ fn words_are_chosen_from_a_list() {
 #[test]
 fn an_answer_to_an_older_text_is_dropped() {
     let mut app = App::new();
-    let told = app.model.told.clone();
+    let report = app.model.report.clone();
     let effects = update(&mut app.model, Msg::Input(Event::Key(KeyEvent::new(KeyCode::Char('+'), KeyModifiers::NONE))));
     let Some(Effect::Run(job)) = effects.into_iter().next() else { panic!("no run") };
     app.msg(Msg::Ran(job.id - 1, None));
     assert_eq!(app.model.pending, Some(job.id));
-    assert!(Arc::ptr_eq(app.model.told.as_ref().unwrap(), told.as_ref().unwrap()));
+    assert!(Arc::ptr_eq(app.model.report.as_ref().unwrap(), report.as_ref().unwrap()));
     app.msg(Msg::Ran(job.id, None));
     assert_eq!(app.model.pending, None);
 }
@@ -232,10 +232,10 @@ fn an_answer_to_an_older_text_is_dropped() {
 #[test]
 fn the_time_cursor_plays_scrubs_and_jumps() {
     let mut app = App::new();
-    let end = app.model.told.as_ref().unwrap().chart.end;
+    let end = app.model.report.as_ref().unwrap().chart.end;
     assert_eq!(app.model.time, end);
     app.press("Space");
-    assert!(app.model.playing && app.model.time == 0.0, "from the end, playing starts anew");
+    assert!(app.model.playing && app.model.time == 0.0, "from the end, playing starts again");
     app.msg(Msg::Tick(0.5));
     app.press("f f");
     app.msg(Msg::Tick(0.5));
@@ -249,7 +249,7 @@ fn the_time_cursor_plays_scrubs_and_jumps() {
     app.press("Home g");
     assert_eq!(app.slot(), "\"Leave the slipway\"");
     app.press("End +");
-    let end = app.model.told.as_ref().unwrap().chart.end;
+    let end = app.model.report.as_ref().unwrap().chart.end;
     assert_eq!(app.model.time, end, "at the end it stays at the end of the new run");
 }
 
@@ -264,7 +264,7 @@ fn the_mouse_finds_slots_times_and_places() {
     assert_eq!(app.slot(), "3");
     let areas = app.model.areas().unwrap();
     app.click(areas.chart.right() - 2, areas.chart.y + 3);
-    assert_eq!(app.model.time, app.model.told.as_ref().unwrap().chart.end);
+    assert_eq!(app.model.time, app.model.report.as_ref().unwrap().chart.end);
     app.click(areas.chart.x + 14, areas.chart.y + 3);
     assert_eq!(app.model.time, 0.0);
     // The dock, in the upper half of the field.
@@ -417,7 +417,7 @@ fn the_screen_of_the_demo() {
 }
 
 #[test]
-fn exports_and_lost_drafts_are_told() {
+fn exports_and_lost_drafts_are_reported() {
     let mut app = App::new();
     app.press("x");
     assert!(matches!(app.asked.pop(), Some(Effect::Export(_))));
@@ -509,7 +509,7 @@ fn the_line_of_hints_says_what_the_slot_takes() {
     let mut app = App::new();
     let status = |app: &App| app.frame(Depth::Mono, Cells::Ascii).lines().nth(48).unwrap().to_owned();
     assert!(status(&app).ends_with("cruise = 26 %, used in 4 places; 0 to 100 %"), "{}", status(&app));
-    for (keys, told) in [
+    for (keys, report) in [
         ("Left", "ahead or back"),
         ("Down", "a floor sensor"),
         ("Right", "a tone that floor-right can see"),
@@ -520,7 +520,7 @@ fn the_line_of_hints_says_what_the_slot_takes() {
         ("Up Up Up Up Up Up Up", "in %"),
     ] {
         app.press(keys);
-        assert!(status(&app).ends_with(told), "{keys}: {}", status(&app));
+        assert!(status(&app).ends_with(report), "{keys}: {}", status(&app));
     }
 }
 
@@ -599,14 +599,14 @@ fn rivals_and_the_verdict_are_on_the_screen() {
 #[test]
 fn what_happens_in_the_world_is_jumped_to_and_told() {
     let mut app = on("past-the-herons", 2);
-    let mut told = Vec::new();
+    let mut report = Vec::new();
     app.press("Home");
     for _ in 0..40 {
         app.press("PgDn");
-        told.push(app.notice().to_owned());
+        report.push(app.notice().to_owned());
     }
     for words in ["young heron leaves", "lamp \"red\"", "lamp \"amber\""] {
-        assert!(told.iter().any(|notice| notice.contains(words)), "no `{words}` in {told:?}");
+        assert!(report.iter().any(|notice| notice.contains(words)), "no `{words}` in {report:?}");
     }
     app.press("Home");
     let frame = app.frame(Depth::True, Cells::Half);
@@ -622,7 +622,7 @@ fn switches_and_actuators_have_tracks_of_their_own() {
     let frame = app.frame(Depth::True, Cells::Half);
     let names: Vec<&str> = frame.lines().filter_map(|line| line.split_whitespace().next()).collect();
     assert!(names.contains(&"bumper") && names.contains(&"crane") && !names.contains(&"go"), "{frame}");
-    assert!(app.model.told.as_ref().unwrap().run.sheet.total().is_some_and(|points| points > 30.0));
+    assert!(app.model.report.as_ref().unwrap().run.sheet.total().is_some_and(|points| points > 30.0));
     app.press("End");
     let end = app.frame(Depth::True, Cells::Half);
     let crane = end.lines().find(|line| line.trim_start().starts_with("crane")).unwrap();
@@ -632,7 +632,7 @@ fn switches_and_actuators_have_tracks_of_their_own() {
 }
 
 #[test]
-fn a_car_is_told_that_it_cannot_spin() {
+fn a_car_is_reported_that_it_cannot_spin() {
     let mut app = on("haul-the-barge", 2);
     // From "hold, brake" on: the behaviour of the second step becomes a spin.
     app.press("Down Down Down e Clear");
@@ -679,8 +679,8 @@ fn a_mission_with_routines_and_reflexes_shows_who_has_the_wheels() {
     let mut app = on("ring-contest", 5);
     let frame = app.frame(Depth::True, Cells::Half);
     assert!(frame.contains("reflex \"Keep off the rim\"") && frame.contains("Contest"), "{frame}");
-    let told = Arc::clone(app.model.told.as_ref().unwrap());
-    assert!(told.chart.bands.iter().any(|band| band.name == "Contest"));
+    let report = Arc::clone(app.model.report.as_ref().unwrap());
+    assert!(report.chart.bands.iter().any(|band| band.name == "Contest"));
     let mut gates = on("round-the-gates", 7);
     gates.press("Home PgDn PgDn PgDn");
     let frame = gates.frame(Depth::True, Cells::Half);
@@ -705,7 +705,7 @@ fn sides_routines_and_safe_amounts_are_nudged_like_any_word() {
     app.press("u u");
     let line = app.model.text.lines().position(|line| line.trim() == "do go-there mirrored").unwrap();
     app.model.cursor = Cursor { line, nth: 0 };
-    assert!(app.frame(Depth::Mono, Cells::Ascii).contains("a routine"), "what may stand there is told");
+    assert!(app.frame(Depth::Mono, Cells::Ascii).contains("a routine"), "what may stand there is report");
     let line = app.model.text.lines().position(|line| line.contains("spin right at prowl")).unwrap();
     app.model.cursor = Cursor { line, nth: 0 };
     app.press("+");

@@ -42,7 +42,7 @@ impl Controller {
         }
     }
 
-    /// The number that a code sensor tells; -1 for one that tells none.
+    /// The number that a code sensor reports; -1 for one that reports none.
     pub(super) fn code(&self, sensor: SensorId, readings: &Readings<'_>) -> f64 {
         let seen = self.program.tones[sensor].nearest_colour(&readings.sensors[sensor]);
         seen.and_then(|tone| self.program.codes[sensor].get(tone)).map_or(-1.0, |code| f64::from(*code))

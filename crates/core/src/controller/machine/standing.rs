@@ -24,7 +24,7 @@ pub struct Live {
     pub of: Option<Dimension>,
     /// It is read again at every look, instead of adding up since the step began.
     pub is_reading: bool,
-    /// The tone that a sensor sees instead, when it tells tones apart.
+    /// The tone that a sensor sees instead, when it distinguishes tones.
     pub sees: Option<String>,
     /// Whether it held when it was looked at last.
     pub holds: bool,
@@ -33,11 +33,11 @@ pub struct Live {
 /// What holds a term back though its looks may hold.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum Wait {
-    /// It has held for so many of so many seconds.
+    /// It has held for the first number of seconds of the second.
     Lasts(f64, f64),
-    /// It counts only in so many seconds.
+    /// It counts only in this many seconds.
     ArmsIn(f64),
-    /// It counts only after so many metres more.
+    /// It counts only after this many metres more.
     ArmsAfter(f64),
     /// It has to be false once.
     MustFail,

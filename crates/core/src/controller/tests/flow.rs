@@ -132,7 +132,7 @@ fn a_reflex_takes_over_and_nothing_of_it_counts_for_the_step() {
     // Still dark: it must have been false before it takes over again.
     assert_eq!(duties(script.tick(0.1, [0.0; 2], 5.0).0), (0.2, 0.2));
     assert_eq!(script.tick(0.9, [0.0; 2], 5.0).1, Status::Running);
-    assert_eq!(duties(script.tick(0.1, [0.0; 2], 5.0).0), (-0.3, -0.3), "dark anew");
+    assert_eq!(duties(script.tick(0.1, [0.0; 2], 5.0).0), (-0.3, -0.3), "dark again");
     let took = |event: &&Event| matches!(event, Event::Took { .. });
     assert_eq!(script.events.iter().filter(took).count(), 2);
 }
@@ -159,8 +159,8 @@ fn a_reflex_watches_only_the_steps_it_names() {
         "reflex \"x\"\nwhile floor-left sees dark\nduring \"b\"\ndrive back at 30 %\nstep \"a\"\nhold, brake\nuntil 0.03 s pass\nstep \"b\"\nhold, brake\nuntil 9 s pass",
     );
     script.still(0.1);
-    let told: Vec<bool> = (0..5).map(|_| script.still(0.1).0 != Command::BRAKE).collect();
-    assert_eq!(told, [false, false, false, true, true]);
+    let answers: Vec<bool> = (0..5).map(|_| script.still(0.1).0 != Command::BRAKE).collect();
+    assert_eq!(answers, [false, false, false, true, true]);
     assert_eq!(script.still(0.9).0, Command::BRAKE, "as soon as it is not so");
 }
 
@@ -226,13 +226,13 @@ fn a_heading_is_reached_also_between_two_looks() {
 }
 
 #[test]
-fn a_wheel_that_is_told_to_turn_and_does_not_is_stalled() {
+fn a_wheel_that_is_reported_to_turn_and_does_not_is_stalled() {
     let mut script = Script::new("step \"a\"\ndrive ahead at 40 %\nuntil stalled for 30 ms -> done");
     let wheels = [0.0, 0.2, 0.4, 0.4, 0.4, 0.4, 0.4, 0.4];
     let ended = wheels.iter().position(|wheel| script.tick(0.9, [*wheel, *wheel], 0.0).1 != Status::Running);
     assert_eq!(ended, Some(5), "0.03 s after it turned last");
     let mut still = Script::new("step \"a\"\nhold, brake\nuntil stalled for 30 ms -> done\nor 9 s pass");
-    assert!((0..20).all(|_| still.still(0.9).1 == Status::Running), "nobody told it to");
+    assert!((0..20).all(|_| still.still(0.9).1 == Status::Running), "nobody asked it to");
 }
 
 #[test]
@@ -245,8 +245,9 @@ fn steps_that_take_no_time_cannot_go_round_for_ever() {
 #[test]
 fn the_start_waits_for_its_delay_with_the_wheels_held() {
     let mut script = Script::new("begin after 0.03 s\nsettle 0.02 s\nstep \"a\"\ndrive ahead at 40 %\nuntil 9 s pass");
-    let told: Vec<bool> = (0..7).map(|_| script.still(0.9).0.left == crate::controller::WheelCommand::Keep).collect();
-    assert_eq!(told, [true, true, true, true, true, false, false]);
+    let answers: Vec<bool> =
+        (0..7).map(|_| script.still(0.9).0.left == crate::controller::WheelCommand::Keep).collect();
+    assert_eq!(answers, [true, true, true, true, true, false, false]);
 }
 
 #[test]

@@ -69,7 +69,7 @@ fn every_kind_of_look_says_what_is_there_and_what_is_missing() {
         let near = |value: Option<f64>, wanted: f64| value.is_some_and(|value| (value - wanted).abs() < 1e-6);
         assert!(near(live.now, now) && near(live.goal, goal) && near(live.away, away), "{condition}: {live:?}");
         assert_eq!(live.of, of, "{condition}");
-        // What is read again at every look is told apart from what adds up.
+        // What is read again at every look is kept apart from what adds up.
         let adds_up = ["has", "travelled", "rolled", "turned", "pass", "clock", "stalled", "heading"];
         assert_eq!(live.is_reading, !adds_up.iter().any(|word| condition.contains(word)), "{condition}");
     }

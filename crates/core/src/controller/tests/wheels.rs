@@ -1,4 +1,4 @@
-//! What each behaviour tells the wheels, from readings that differ between the sensors.
+//! What each behaviour commands the wheels to do, from readings that differ between the sensors.
 
 use std::sync::Arc;
 
@@ -41,7 +41,7 @@ impl Pair {
     }
 
     /// Duties in hundredths, so that they can be compared.
-    fn told(&mut self, left: f64, right: f64) -> (i32, i32) {
+    fn commands(&mut self, left: f64, right: f64) -> (i32, i32) {
         let (left, right) = duties(self.tick(left, right).0);
         ((left * 100.0).round() as i32, (right * 100.0).round() as i32)
     }
@@ -51,14 +51,14 @@ const DARK: f64 = 0.1;
 const EDGE: f64 = 0.5;
 const PALE: f64 = 0.9;
 
-/// What two sensors read, left and right, and what the wheels are then told.
+/// What two sensors read, left and right, and what the wheels are then commanded.
 type Row = ((f64, f64), (i32, i32));
 
-/// What the wheels are told on the first tick, for each pair of readings.
+/// What the wheels are commanded on the first tick, for each pair of readings.
 #[track_caller]
 fn table(behaviour: &str, rows: &[Row]) {
     for ((left, right), wheels) in rows {
-        assert_eq!(Pair::new(behaviour).told(*left, *right), *wheels, "{behaviour} at {left}, {right}");
+        assert_eq!(Pair::new(behaviour).commands(*left, *right), *wheels, "{behaviour} at {left}, {right}");
     }
 }
 
@@ -113,21 +113,21 @@ fn between_two_lines_it_turns_away_from_the_one_that_is_seen() {
 #[test]
 fn the_sum_grows_while_it_is_off_and_the_rate_answers_at_once() {
     let mut sum = Pair::new("follow the left edge of a dark line with floor-left at 40 %, gain 0, integral 2");
-    let first = sum.told(PALE, PALE);
+    let first = sum.commands(PALE, PALE);
     for _ in 0..9 {
         sum.tick(PALE, PALE);
     }
     // Ten ticks of 10 ms wholly off: 0.1 s, twice that as a share of 40 %.
-    assert_eq!((first, sum.told(EDGE, PALE)), ((41, 39), (48, 32)));
+    assert_eq!((first, sum.commands(EDGE, PALE)), ((41, 39), (48, 32)));
     for _ in 0..500 {
         sum.tick(DARK, PALE);
     }
-    assert_eq!(sum.told(EDGE, PALE), (-40, 100), "bounded to what one second makes of it");
+    assert_eq!(sum.commands(EDGE, PALE), (-40, 100), "bounded to what one second makes of it");
     let mut rate = Pair::new("follow the left edge of a dark line with floor-left at 40 %, gain 0, derivative 0.01");
-    assert_eq!(rate.told(EDGE, PALE), (40, 40), "nothing to compare with yet");
+    assert_eq!(rate.commands(EDGE, PALE), (40, 40), "nothing to compare with yet");
     // From the edge to wholly off within 10 ms is a rate of 100 a second.
-    assert_eq!(rate.told(PALE, PALE), (80, 0));
-    assert_eq!(rate.told(PALE, PALE), (40, 40));
+    assert_eq!(rate.commands(PALE, PALE), (80, 0));
+    assert_eq!(rate.commands(PALE, PALE), (40, 40));
 }
 
 #[test]
@@ -138,17 +138,17 @@ fn a_line_out_of_sight_is_answered_after_a_tenth_of_a_second() {
         ));
         pair.tick(EDGE, PALE);
         for _ in 0..9 {
-            assert_eq!(pair.told(PALE, PALE), (60, 20), "not yet: {lost}");
+            assert_eq!(pair.commands(PALE, PALE), (60, 20), "not yet: {lost}");
         }
         pair
     };
     assert_eq!(follow("stop").tick(PALE, PALE).0, Command::BRAKE);
-    assert_eq!(follow("back").told(PALE, PALE), (-24, -24));
-    assert_eq!(follow("search").told(PALE, PALE), (24, -24), "the line is on the right of its left edge");
-    assert_eq!(follow("steer").told(PALE, PALE), (60, 20));
+    assert_eq!(follow("back").commands(PALE, PALE), (-24, -24));
+    assert_eq!(follow("search").commands(PALE, PALE), (24, -24), "the line is on the right of its left edge");
+    assert_eq!(follow("steer").commands(PALE, PALE), (60, 20));
     let mut found = follow("stop");
     found.tick(PALE, PALE);
-    assert_eq!(found.told(EDGE, PALE), (40, 40), "and goes on as soon as it is seen");
+    assert_eq!(found.commands(EDGE, PALE), (40, 40), "and goes on as soon as it is seen");
 }
 
 #[test]

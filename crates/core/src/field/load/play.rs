@@ -13,9 +13,9 @@ use crate::keys::{REQUIRED, holds, section};
 use crate::tables::{Item, Tables, report_duplicates};
 use crate::units::{Angle, Length, Mass, Pair, Percent, Positive, Speed, Time};
 
-/// At most so many other robots.
+/// At most this many other robots.
 const MOST_OPPONENTS: usize = 3;
-/// At most so many objects, and so many obstacles.
+/// At most this many objects, and this many obstacles.
 const MOST_THINGS: usize = 60;
 
 holds!(

@@ -52,12 +52,12 @@ fn check(old: &str, new: &str, code: &str, at: &str, says: &str) {
     let line = line_column(&text, finding.span.start).0;
     let expected = line_column(&text, text.find(at).unwrap()).0;
     assert_eq!(line, expected, "{finding:#?}");
-    let told = format!("{} | {}", finding.message, finding.hint_words().join(" | "));
-    assert!(told.contains(says), "`{told}` does not say `{says}`");
+    let message = format!("{} | {}", finding.message, finding.hint_words().join(" | "));
+    assert!(message.contains(says), "`{message}` does not say `{says}`");
 }
 
 #[test]
-fn mistakes_are_told_with_line_and_hint() {
+fn mistakes_are_reported_with_line_and_hint() {
     check("width = \"20 mm\"", "widht = \"20 mm\"", "T002", "widht", "did you mean `width`?");
     check("width = \"20 mm\"", "width = 20", "T004", "width = 20", "has no unit");
     check("width = \"20 mm\"", "width = \"20 deg\"", "T004", "20 deg", "expected a length");
@@ -90,20 +90,20 @@ fn platforms_edges_and_light_are_read_and_checked() {
     assert_eq!(field.platform_at(Point::new(0.7, 0.3)), Some(0));
     assert_eq!(field.platform_at(Point::new(0.5, 0.3)), None);
     assert_eq!(field.marks.len(), 3, "it is painted, too");
-    let told = |old: &str, new: &str| {
+    let message = |old: &str, new: &str| {
         assert!(text.contains(old));
         let (_, findings) = load(&text.replacen(old, new, 1));
         let [finding] = findings.as_slice() else { panic!("{findings:#?}") };
         format!("{} {} | {}", finding.code, finding.message, finding.hint_words().join(" | "))
     };
-    assert!(told("\"12 %\"", "\"900 %\"").starts_with("T006"));
-    assert!(told("\"drop\"", "\"cliff\"").contains("possible are `floor`, `drop`"));
-    assert!(told("size = \"200 x 100 mm\"", "").starts_with("F106"));
-    assert!(told("name = \"deck\"", "name = \"spot\"").contains("two marks named `spot`"));
+    assert!(message("\"12 %\"", "\"900 %\"").starts_with("T006"));
+    assert!(message("\"drop\"", "\"cliff\"").contains("possible are `floor`, `drop`"));
+    assert!(message("size = \"200 x 100 mm\"", "").starts_with("F106"));
+    assert!(message("name = \"deck\"", "name = \"spot\"").contains("two marks named `spot`"));
 }
 
 #[test]
-fn several_mistakes_are_told_at_once() {
+fn several_mistakes_are_reported_at_once() {
     let text = GOOD.replace("20 mm", "20").replace("80 mm", "80");
     let (_, findings) = load(&text);
     assert!(findings.len() >= 3, "{findings:#?}");
@@ -167,17 +167,17 @@ fn what_plays_on_the_mat_is_read() {
 }
 
 #[test]
-fn mistakes_of_what_plays_are_told_with_line_and_hint() {
+fn mistakes_of_what_plays_are_reported_with_line_and_hint() {
     let good = format!("{GOOD}{PLAY}");
     let check = |old: &str, new: &str, code: &str, says: &str| {
         let at = good.find(old).unwrap_or_else(|| panic!("no `{old}`"));
         let text = good.replacen(old, new, 1);
         let (_, findings) = load(&text);
         let [finding] = findings.as_slice() else { panic!("{old} -> {new}: {findings:#?}") };
-        let told = format!("{} {} | {}", finding.code, finding.message, finding.hint_words().join(" | "));
-        assert!(finding.code == code && told.contains(says), "{told}");
+        let message = format!("{} {} | {}", finding.code, finding.message, finding.hint_words().join(" | "));
+        assert!(finding.code == code && message.contains(says), "{message}");
         let (line, expected) = (line_column(&text, finding.span.start).0, line_column(&good, at).0);
-        assert!(line.abs_diff(expected) <= 9, "line {line} for a mistake in {expected}: {told}");
+        assert!(line.abs_diff(expected) <= 9, "line {line} for a mistake in {expected}: {message}");
     };
     check("mass = \"120 g\"", "mass = \"0 g\"", "T006", "1 g to 50 kg");
     check("mass = \"120 g\"", "mass = \"120 kg\"", "T006", "1 g to 50 kg");
@@ -239,16 +239,16 @@ fn a_drawing_becomes_marks_surfaces_and_walls_beneath_the_fields_own() {
 }
 
 #[test]
-fn a_picture_that_cannot_be_used_is_told_where_it_is_named() {
-    let told = |section: &str| {
+fn a_picture_that_cannot_be_used_is_reported_where_it_is_named() {
+    let message = |section: &str| {
         let (_, findings) = with_picture(section);
         let [finding] = findings.as_slice() else { panic!("{findings:#?}") };
         assert_eq!(finding.code, "F119");
         finding.message.clone()
     };
-    assert!(told("file = \"mat.bmp\"").contains("neither in .png nor in .svg"));
-    assert!(told("file = \"lost.svg\"").contains("no such file"));
-    assert!(told("file = \"broken.png\"").contains("how large"));
-    assert!(told("file = \"broken.png\"\nsize = \"100 x 100 mm\"").contains("cut off"));
-    assert!(told("file = \"mat.svg\"\nsize = \"0 x 100 mm\"").contains("such a size"));
+    assert!(message("file = \"mat.bmp\"").contains("neither in .png nor in .svg"));
+    assert!(message("file = \"lost.svg\"").contains("no such file"));
+    assert!(message("file = \"broken.png\"").contains("how large"));
+    assert!(message("file = \"broken.png\"\nsize = \"100 x 100 mm\"").contains("cut off"));
+    assert!(message("file = \"mat.svg\"\nsize = \"0 x 100 mm\"").contains("such a size"));
 }

@@ -9,7 +9,7 @@ use crate::units::math;
 
 /// Standard gravity, m/s^2.
 const GRAVITY: f64 = 9.80665;
-/// A limit nearer than so many noise widths to what a surface reads is taken for it now and then.
+/// A limit nearer than this many noise widths to what a surface reads is taken for it now and then.
 const NEAR: f64 = 2.0;
 
 impl Adviser<'_> {
@@ -102,15 +102,15 @@ impl Adviser<'_> {
         let off = |b: f64| (b - limit).abs() / noise;
         let Some((near, reads)) = surfaces.iter().min_by(|a, b| off(a.1).total_cmp(&off(b.1))) else { return };
         let widths = off(*reads);
-        let told = format!(
+        let message = format!(
             "`{name}` reads {} over {near}: only {widths:.1} times its noise from the limit of {}",
             percent(*reads),
             percent(limit)
         );
         if widths < NEAR {
-            self.warn("K06", line, told, "put the limit half way between the two surfaces");
+            self.warn("K06", line, message, "put the limit half way between the two surfaces");
         } else if widths < THIN && seconds == 0.0 {
-            self.warn("K17", line, told, "add `for 30 ms`, or move the limit");
+            self.warn("K17", line, message, "add `for 30 ms`, or move the limit");
         }
     }
 
@@ -184,7 +184,7 @@ impl Adviser<'_> {
         let turns = self.leaves(index).map(|leaf| self.motion(leaf));
         let turn = turns.filter(|motion| motion.0.abs() < 0.02).map(|motion| motion.1.abs()).fold(0.0, f64::max);
         let step = turn * f64::from(about.period_ms) / 1e3;
-        let told = if turn > about.blind_above {
+        let message = if turn > about.blind_above {
             format!("it turns at {:.0} deg/s; above {:.0} deg/s", turn.to_degrees(), about.blind_above.to_degrees())
                 + &format!(" `{}` sees nothing", about.name)
         } else if step > about.cone {
@@ -199,7 +199,7 @@ impl Adviser<'_> {
         };
         let most = about.blind_above.min(about.cone / (f64::from(about.period_ms) / 1e3));
         let duty = most * self.robot.track_width / 2.0 / self.robot.top_speed();
-        self.warn("K44", line, told, &format!("spin at {} or less", percent((duty * 100.0).floor() / 100.0)));
+        self.warn("K44", line, message, &format!("spin at {} or less", percent((duty * 100.0).floor() / 100.0)));
     }
 
     /// K23: for how far an exit is not looked at.

@@ -50,7 +50,7 @@ pub enum Quantifier {
 /// From when on an exit is looked at.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Arming {
-    /// So long, or so far, after the step began.
+    /// This long, or this far, after the step began.
     Amount(Spanned<Value>),
     /// After it was false once.
     False,

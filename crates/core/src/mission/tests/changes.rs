@@ -302,7 +302,7 @@ fn everyday_words_lead_to_the_behaviour_that_is_meant() {
         let words: Vec<&str> = finding.hint_words();
         assert!(words.iter().any(|words| words.starts_with(&format!("write `{meant}"))), "{typed}: {words:?}");
     }
-    // What is only misspelt is corrected, and what is neither is told what a line begins with.
+    // What is only misspelt is corrected, and what is neither is answered with what a line begins with.
     for (typed, hint) in [("drvie", "did you mean `drive`?"), ("xyzzy", "a line begins with `step`")] {
         let findings = parse(&format!("step \"a\"\n  {typed} ahead\n")).findings;
         assert!(findings.iter().any(|finding| finding.hint_words().iter().any(|words| words.starts_with(hint))));
@@ -310,7 +310,7 @@ fn everyday_words_lead_to_the_behaviour_that_is_meant() {
 }
 
 #[test]
-fn spoken_units_are_told_with_the_unit_that_is_meant() {
+fn spoken_units_are_reported_with_the_unit_that_is_meant() {
     for (spoken, unit) in Unit::SPOKEN {
         let dimension = unit.map_or(Dimension::Length, Unit::dimension);
         let (before, after) = match dimension {
@@ -328,9 +328,9 @@ fn spoken_units_are_told_with_the_unit_that_is_meant() {
         match unit {
             // The edit makes a sentence of it, with the same number.
             Some(unit) => {
-                let mended = finding.hints[0].edits[0].apply(&text);
-                assert!(mended.contains(&format!("9 {}", unit.symbol())), "{mended}");
-                assert!(parse(&mended).findings.is_empty(), "{mended}: {:?}", parse(&mended).findings);
+                let fixed = finding.hints[0].edits[0].apply(&text);
+                assert!(fixed.contains(&format!("9 {}", unit.symbol())), "{fixed}");
+                assert!(parse(&fixed).findings.is_empty(), "{fixed}: {:?}", parse(&fixed).findings);
             }
             // 4 inches are not 4 mm: nothing is written in its place.
             None => assert!(finding.hints.iter().all(|hint| hint.edits.is_empty()), "{finding:#?}"),
@@ -347,7 +347,7 @@ fn the_example_of_an_exit_is_about_what_was_typed() {
         ("until =", "until floor-left sees dark"),
     ] {
         let findings = parse(&format!("step \"a\"\n  drive ahead at 20 %\n  {typed}\n")).findings;
-        let told: Vec<String> = findings.iter().flat_map(|finding| finding.hint_words()).map(str::to_owned).collect();
-        assert!(told.iter().any(|words| words.contains(example)), "{typed}: {told:?}");
+        let hints: Vec<String> = findings.iter().flat_map(|finding| finding.hint_words()).map(str::to_owned).collect();
+        assert!(hints.iter().any(|words| words.contains(example)), "{typed}: {hints:?}");
     }
 }

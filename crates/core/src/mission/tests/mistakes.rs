@@ -1,6 +1,6 @@
-//! What is told about mistakes in the larger sentences: every line is a text and what is said about it, word for word.
+//! Findings about mistakes in the larger sentences: every line is a text and what is said about it, word for word.
 
-use super::told;
+use super::findings_of;
 
 /// A mission of one step, with lines before and after it.
 fn around(before: &str, step: &str, after: &str) -> String {
@@ -9,8 +9,8 @@ fn around(before: &str, step: &str, after: &str) -> String {
 
 #[test]
 fn sentences_that_go_wrong_half_way() {
-    let told = |step: &str| {
-        let said = told(&around("", step, ""));
+    let findings_of = |step: &str| {
+        let said = findings_of(&around("", step, ""));
         format!("{}\n{said}\n", step.replace('\n', " / "))
     };
     let all: Vec<String> = [
@@ -46,7 +46,7 @@ fn sentences_that_go_wrong_half_way() {
         "hold, brake\nuntil floor-left sees dark as",
         "hold, brake\nuntil 1 s passes -> nowhere",
     ]
-    .map(told)
+    .map(findings_of)
     .into();
     insta::assert_snapshot!("half-way", all.join("\n"));
 }
@@ -54,9 +54,9 @@ fn sentences_that_go_wrong_half_way() {
 #[test]
 fn names_that_mean_nothing_and_things_in_the_wrong_place() {
     let hold = "hold, brake\nuntil 1 s passes";
-    let told = |(before, step, after): (&str, &str, &str)| {
+    let findings_of = |(before, step, after): (&str, &str, &str)| {
         let text = around(before, step, after);
-        format!("{}\n{}\n", text.trim_end().replace('\n', " / "), told(&text))
+        format!("{}\n{}\n", text.trim_end().replace('\n', " / "), findings_of(&text))
     };
     let all: Vec<String> = [
         ("let a = b + 1 mm\nlet b = 2 mm\n", "drive ahead at 20 %\nuntil travelled (a + b)", ""),
@@ -113,7 +113,7 @@ fn names_that_mean_nothing_and_things_in_the_wrong_place() {
         ("begin soon\n", hold, ""),
         ("settle 3 mm\n", hold, ""),
     ]
-    .map(told)
+    .map(findings_of)
     .into();
     insta::assert_snapshot!("wrong-place", all.join("\n"));
 }

@@ -179,8 +179,8 @@ proptest! {
     }
 }
 
-/// The codes that a text is told, and how many findings there are.
-fn told(text: &str) -> (Vec<&'static str>, usize) {
+/// The codes of the findings of a text, and how many findings there are.
+fn codes_of(text: &str) -> (Vec<&'static str>, usize) {
     let parsed = parse(text);
     let mut findings = parsed.findings.clone();
     findings.extend(check(&parsed, &names()));
@@ -197,35 +197,35 @@ fn what_is_no_mission_is_refused_in_good_time() {
     let step = |nth: usize| format!("step \"{nth}\"\ndrive ahead at 24 %\nuntil travelled 10 mm\n");
     let huge: String = (0..250_000).map(step).collect();
     assert!(huge.len() > 10 << 20);
-    assert_eq!(told(&huge), (vec!["M001", "M110"], 2));
+    assert_eq!(codes_of(&huge), (vec!["M001", "M110"], 2));
     let nested = format!("{}{}", "step \"a\"\nrepeat forever\n".repeat(1000), "end\n".repeat(1000));
-    let (codes, count) = told(&nested);
+    let (codes, count) = codes_of(&nested);
     assert!(codes.contains(&"M118") && count < 210, "{count} {codes:?}");
     let brackets = format!("step \"a\"\nhold, brake\nuntil {}1 s passes{}", "(".repeat(1000), ")".repeat(1000));
-    assert_eq!(told(&brackets).0, ["M110", "M118"]);
+    assert_eq!(codes_of(&brackets).0, ["M110", "M118"]);
     let formula = format!("let a = {}1 mm{}\n{}", "(".repeat(1000), ")".repeat(1000), step(0));
-    assert!(told(&formula).0.contains(&"M118"));
+    assert!(codes_of(&formula).0.contains(&"M118"));
     let chain: Vec<String> = (1..2000).map(|nth| format!("let a{nth} = a{} + 1 mm", nth - 1)).collect();
     let chain = chain.join("\n");
     let chain = format!("let a0 = 1 mm\n{chain}\nstep \"a\"\ndrive ahead at 24 %\nuntil travelled a1999");
-    assert_eq!(told(&chain).0, ["M110"], "a long chain of names is worked out all the same");
+    assert_eq!(codes_of(&chain).0, ["M110"], "a long chain of names is worked out all the same");
     assert_eq!(parse(&chain).mission.worth("a1999").unwrap().quantity().to_string(), "2000 mm");
-    assert_eq!(told("let a = 1 mm / 0\nstep \"a\"\ndrive ahead at 24 %\nuntil travelled a").0, ["M008", "M110"]);
+    assert_eq!(codes_of("let a = 1 mm / 0\nstep \"a\"\ndrive ahead at 24 %\nuntil travelled a").0, ["M008", "M110"]);
 }
 
 #[test]
-fn routines_that_do_themselves_are_told() {
+fn routines_that_do_themselves_are_reported() {
     let circle = "step \"a\"\ndo one\nroutine one\nstep \"b\"\ndo two\nend\nroutine two\nstep \"c\"\ndo one\nend\n";
-    let (codes, _) = told(circle);
+    let (codes, _) = codes_of(circle);
     assert_eq!(codes, ["M110", "M128"]);
-    assert!(!told(&circle.replace("do one\nend", "hold, brake\nuntil 1 s passes\nend")).0.contains(&"M128"));
+    assert!(!codes_of(&circle.replace("do one\nend", "hold, brake\nuntil 1 s passes\nend")).0.contains(&"M128"));
 }
 
 #[test]
-fn many_mistakes_are_told_at_once() {
+fn many_mistakes_are_reported_at_once() {
     let text = "step \"a\"\ndrvie ahead at 24 %\nstep \"b\"\nspin left at 24\nuntil turned 90 mm\nstep \"c\"\nfollow the left edge of a dark line with floor-mid at 20 %\n\
                 until floor-left sees purple -> \"d\"\nor hue sees\nreflex \"x\"\nhold, brake\nuntil 1 s passes\nroutine r\nstep \"e\"\ndo nothing (far = 3 mm)\nend\n";
-    let (codes, count) = told(text);
+    let (codes, count) = codes_of(text);
     assert_eq!(count, 10, "{codes:?}");
     for code in ["M002", "M004", "M005", "M003", "M101", "M102", "M104", "M121", "M129"] {
         assert!(codes.contains(&code), "{code} in {codes:?}");

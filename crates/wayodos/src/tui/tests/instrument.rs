@@ -9,7 +9,7 @@ use crate::tui::model::{Row, Side};
 use crate::tui::view::side::{map_rows, why_rows};
 
 fn hash(app: &App) -> u64 {
-    app.model.told.as_ref().unwrap().run.fingerprint()
+    app.model.report.as_ref().unwrap().run.fingerprint()
 }
 
 /// The names of the steps, in written order.
@@ -184,17 +184,17 @@ fn typing_freely_is_checked_completed_and_undone_line_by_line() {
 #[test]
 fn a_run_from_the_middle_goes_on_as_the_whole_one_did() {
     let mut app = App::new();
-    let whole = Arc::clone(app.model.told.as_ref().unwrap());
+    let whole = Arc::clone(app.model.report.as_ref().unwrap());
     app.press("J gate Enter p");
-    let told = Arc::clone(app.model.told.as_ref().unwrap());
-    assert_eq!(told.piece.as_ref().map(|(_, from)| from.step.as_str()), Some("To the gate"));
-    assert!((app.model.time, told.run.outcome) == (0.0, Outcome::Done) && app.model.ghost.is_none());
+    let report = Arc::clone(app.model.report.as_ref().unwrap());
+    assert_eq!(report.piece.as_ref().map(|(_, from)| from.step.as_str()), Some("To the gate"));
+    assert!((app.model.time, report.run.outcome) == (0.0, Outcome::Done) && app.model.ghost.is_none());
     assert!(app.frame(Depth::Mono, Cells::Half).lines().next().unwrap().contains("▸ from \"To the gate\""));
     // What stands in the why pane is asked of the piece itself.
     let rows = why_rows(&app.model);
     assert_eq!(rows.iter().filter(|row| row.exit.is_some()).count(), 3);
     app.press("Down Down Right Right + ");
-    assert!(app.model.told.as_ref().unwrap().piece.is_some(), "edits run from there, too");
+    assert!(app.model.report.as_ref().unwrap().piece.is_some(), "edits run from there, too");
     app.press("u J gate Enter p");
     assert_eq!(hash(&app), whole.run.fingerprint());
     assert!((app.model.time - 48.11).abs() < 0.02, "back at the same moment: {}", app.model.time);
@@ -205,11 +205,11 @@ fn a_run_from_the_middle_goes_on_as_the_whole_one_did() {
     app.press("Clear nowhere Enter");
     assert!(matches!(&app.model.mode, Mode::Asking(_, entry) if entry.error.is_some()));
     app.press("Clear 900, Space 1100 Space mm, Space 90 Space deg Enter");
-    let pose = app.model.told.as_ref().unwrap().run.trace.ticks[0].pose;
+    let pose = app.model.report.as_ref().unwrap().run.trace.ticks[0].pose;
     assert!((pose.x - 0.9).abs() < 1e-9 && (pose.y - 1.1).abs() < 1e-9, "{pose:?}");
     // A step that is renamed is looked for in vain: the whole run is shown.
     app.press("Enter Clear Elsewhere Enter");
-    assert!(app.model.told.as_ref().unwrap().piece.is_none());
+    assert!(app.model.report.as_ref().unwrap().piece.is_none());
 }
 
 #[test]
@@ -242,21 +242,21 @@ fn what_a_hand_does_is_done_again_in_every_run() {
     app.press("Home } } } } h");
     app.press("Enter");
     assert_eq!(app.model.hands.len(), 1);
-    let told = Arc::clone(app.model.told.as_ref().unwrap());
-    assert!(told.run.trace.ticks.iter().any(|tick| tick.met), "it drives into the box");
-    assert!(told.chart.marks.iter().any(|mark| mark.words == "a hand places box" && (mark.at - 4.0).abs() < 1e-9));
+    let report = Arc::clone(app.model.report.as_ref().unwrap());
+    assert!(report.run.trace.ticks.iter().any(|tick| tick.met), "it drives into the box");
+    assert!(report.chart.marks.iter().any(|mark| mark.words == "a hand places box" && (mark.at - 4.0).abs() < 1e-9));
     app.press("Tab + -");
-    assert_eq!(app.model.told.as_ref().unwrap().run.fingerprint(), told.run.fingerprint());
+    assert_eq!(app.model.report.as_ref().unwrap().run.fingerprint(), report.run.fingerprint());
     app.press("h keep Enter");
     assert!(matches!(app.asked.last(), Some(Effect::KeepHands)));
     app.press("h undo everything Enter");
     assert_eq!(app.outcome(), Outcome::Done);
-    assert_eq!(app.model.told.as_ref().unwrap().run.duration(), 60.04);
+    assert_eq!(app.model.report.as_ref().unwrap().run.duration(), 60.04);
     // In a piece the moment is that of the piece.
     app.press("J dock Enter p ] ] ] ] ] h nudge Enter");
-    let told = app.model.told.as_ref().unwrap();
-    let hand = told.chart.marks.iter().find(|mark| mark.words == "a hand carries the robot");
-    assert!(told.piece.is_some() && hand.is_some_and(|mark| (mark.at - 0.5).abs() < 1e-9), "{hand:?}");
+    let report = app.model.report.as_ref().unwrap();
+    let hand = report.chart.marks.iter().find(|mark| mark.words == "a hand carries the robot");
+    assert!(report.piece.is_some() && hand.is_some_and(|mark| (mark.at - 0.5).abs() < 1e-9), "{hand:?}");
 }
 
 #[test]
@@ -281,7 +281,7 @@ fn the_why_pane_follows_the_time_and_offers_what_may_help() {
     assert!(app.frame(Depth::True, Cells::Half).contains("It did not fire: 4 lines to go"));
     app.press("y");
     assert_eq!(app.model.focus, Pane::Text, "the same key leads back");
-    // At the end what the last look decided is told, not how things stood before it.
+    // At the end what the last look decided is shown, not how things stood before it.
     app.press("End");
     let frame = app.frame(Depth::True, Cells::Half);
     let fired = frame.lines().find(|line| line.contains("or 20 s pass")).unwrap_or_default();
@@ -354,7 +354,7 @@ fn the_field_is_zoomed_at_the_pointer_and_read_in_millimetres() {
     assert_eq!((app.model.camera.zoom, app.model.camera.follow), (1.0, false));
     assert!((place(&app).0 - before.0).abs() < 1.0);
     pointer(&mut app, MouseEventKind::Moved, 1, 1);
-    assert!(status(&app).contains("used in 4 places"), "away from the field the slot is told again");
+    assert!(status(&app).contains("used in 4 places"), "away from the field the slot is report again");
 }
 
 #[test]
@@ -412,7 +412,7 @@ fn the_line_under_the_cursor_stays_where_it_is_on_the_screen() {
     };
     let (before, findings) = (row(&app), above(&app));
     app.press("- - - - - - - -");
-    assert!(above(&app) > findings, "a limit that nothing reads is told of: {:?}", app.model.findings);
+    assert!(above(&app) > findings, "a limit that nothing reads is report of: {:?}", app.model.findings);
     assert_eq!(row(&app), before);
     app.press("u u u u u u u u");
     assert_eq!((row(&app), above(&app)), (before, findings));

@@ -20,7 +20,7 @@ use super::super::model::{Cursor, Mode, Model};
 use super::super::theme::Role;
 use super::super::view::side::{WhyRow, all_findings, why_rows};
 use super::{Effect, act, is_laid_out, moves, run_again, time, typing};
-use crate::work::Told;
+use crate::work::RunReport;
 
 /// Opens a list. What its marked row comes to is tried at once.
 pub(super) fn open(model: &mut Model, finder: Finder, effects: &mut Vec<Effect>) {
@@ -273,8 +273,8 @@ pub(super) fn missions(model: &mut Model) {
 
 /// The tracks of the chart.
 pub(super) fn tracks(model: &mut Model) {
-    let Some(told) = model.told.clone() else { return };
-    let items = told.chart.tracks.iter().map(|track| {
+    let Some(report) = model.report.clone() else { return };
+    let items = report.chart.tracks.iter().map(|track| {
         let shown = track.usual != model.toggled.contains(&track.name);
         let text = if shown { "shown" } else { "" };
         let unit = if track.unit.is_empty() { "what is seen" } else { track.unit };
@@ -285,10 +285,10 @@ pub(super) fn tracks(model: &mut Model) {
 
 /// What a hand may do at the time cursor.
 pub(super) fn hands(model: &mut Model) {
-    let (Some(setup), Some(told)) = (model.setup.clone(), model.told.clone()) else { return };
-    let trace = &told.run.trace;
+    let (Some(setup), Some(report)) = (model.setup.clone(), model.report.clone()) else { return };
+    let trace = &report.run.trace;
     let Some(pose) = trace.ticks.get(trace.tick_at(model.time + 1e-9)).map(|tick| tick.pose) else { return };
-    if model.time >= told.run.duration() {
+    if model.time >= report.run.duration() {
         return model.say(Role::Thin, "move the time cursor into the run first: that is when it will happen");
     }
     let seconds = format!("at {:.2} s", model.time);
@@ -349,33 +349,33 @@ fn by_hand(model: &mut Model, hand: Act, effects: &mut Vec<Effect>) {
         model.setup = model.setup.as_ref().map(|setup| Arc::new(setup.with_box()));
     }
     // A piece counts its time from its own beginning, the world from the start.
-    let piece = model.told.as_ref().and_then(|told| told.piece.as_ref());
+    let piece = model.report.as_ref().and_then(|report| report.piece.as_ref());
     let before = piece.map_or(0.0, |(_, from)| from.base.run.trace.seconds(from.tick));
     let at_ms = ((model.time + before) * 1e3).round().max(0.0) as u64;
     model.hands.push(Intervention { at_ms, act: hand });
     model.hands.sort_by_key(|hand| hand.at_ms);
-    let told = format!("done by hand at {:.2} s, in every run until you undo it with h", model.time);
-    model.say(Role::Accent, told);
+    let words = format!("done by hand at {:.2} s, in every run until you undo it with h", model.time);
+    model.say(Role::Accent, words);
     run_again(model, effects);
 }
 
 /// What a run of the text as it stands says may be done about an exit.
-fn remedies_of(model: &Model, setup: &Setup, told: &Told, step: StepId, exit: usize) -> Vec<Remedy> {
+fn remedies_of(model: &Model, setup: &Setup, report: &RunReport, step: StepId, exit: usize) -> Vec<Remedy> {
     let case = Case {
         text: &model.text,
         parsed: &model.prepared.parsed,
         names: &setup.names,
         robot: &setup.robot,
-        program: &told.program,
-        run: &told.run,
-        evidence: &told.evidence,
+        program: &report.program,
+        run: &report.run,
+        evidence: &report.evidence,
     };
     remedy::remedies(case, step, exit)
 }
 
 /// What may be done about the exit that is marked in the why pane.
 pub(super) fn remedies(model: &mut Model) {
-    let Some(told) = model.told.clone().filter(|told| Arc::ptr_eq(&told.text, &model.text)) else {
+    let Some(report) = model.report.clone().filter(|report| Arc::ptr_eq(&report.text, &model.text)) else {
         return model.say(Role::Thin, "this text cannot run yet: fix its errors first");
     };
     let row = why_rows(model).into_iter().filter(WhyRow::marks).nth(model.side_row);
@@ -383,8 +383,8 @@ pub(super) fn remedies(model: &mut Model) {
         return model.say(Role::Quiet, "mark an exit with Up and Down first");
     };
     let Some(setup) = model.setup.clone() else { return };
-    let found = remedies_of(model, &setup, &told, step, exit);
-    let line = told.program.steps[step].exits[exit].line;
+    let found = remedies_of(model, &setup, &report, step, exit);
+    let line = report.program.steps[step].exits[exit].line;
     offer(model, found, line, "What may help");
 }
 
@@ -396,11 +396,11 @@ pub(super) fn fixes(model: &mut Model) {
     let mut found = remedy::fixes(&finding, &model.prepared.parsed, &model.text, &setup.names);
     // What a run showed may have more to it.
     if let Some((_, nth)) = exit_at(&model.prepared.parsed, line)
-        && let Some(told) = model.told.clone().filter(|told| Arc::ptr_eq(&told.text, &model.text))
+        && let Some(report) = model.report.clone().filter(|report| Arc::ptr_eq(&report.text, &model.text))
         && let Some(step) = model.step_of_line(line)
     {
         let known: Vec<String> = found.iter().map(|fix| fix.text.clone()).collect();
-        let more = remedies_of(model, &setup, &told, step, nth);
+        let more = remedies_of(model, &setup, &report, step, nth);
         found.extend(more.into_iter().filter(|more| !known.contains(&more.text)));
     }
     offer(model, found, line, "What may help");

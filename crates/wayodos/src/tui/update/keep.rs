@@ -25,9 +25,9 @@ pub(super) fn on_saved(model: &mut Model, result: Result<Saved, String>, text: &
     match result {
         Ok(Saved::ChangedOutside) => {
             model.overwrite = true;
-            let told =
+            let words =
                 "the file was changed by another program: s again overwrites it and keeps that version as *.before";
-            return model.say(Role::Thin, told);
+            return model.say(Role::Thin, words);
         }
         Err(error) => return model.say(Role::Wrong, format!("the text is still here, but {error}")),
         Ok(Saved::Done) => model.say(Role::Good, format!("saved {}", model.project.config.mission)),
@@ -56,9 +56,9 @@ pub(super) fn leaving(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect
         KeyCode::Char('k') => match &model.unkept {
             None => effects.push(Effect::Quit),
             Some(error) => {
-                let told = format!("the edits cannot be kept: {error}; s saves them, d drops them");
+                let words = format!("the edits cannot be kept: {error}; s saves them, d drops them");
                 model.mode = Mode::Leaving;
-                model.say(Role::Wrong, told);
+                model.say(Role::Wrong, words);
             }
         },
         KeyCode::Char('d') => effects.extend([Effect::ClearDraft, Effect::Quit]),
@@ -137,12 +137,12 @@ pub(super) fn on_refit(model: &mut Model, project: Project, effects: &mut Vec<Ef
     let broken = project.setup.is_none();
     model.refit(project);
     run_again(model, effects);
-    let told = if broken {
+    let words = if broken {
         "a file of the project was changed, and now has errors"
     } else {
         "a file of the project was changed; the new version is loaded"
     };
-    model.say(if broken { Role::Wrong } else { Role::Accent }, told);
+    model.say(if broken { Role::Wrong } else { Role::Accent }, words);
 }
 
 pub(super) fn on_opened(

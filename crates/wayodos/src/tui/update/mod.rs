@@ -27,17 +27,17 @@ use super::model::{Cursor, DiffLine, Entry, Mode, Model, Row, Side};
 use super::theme::Role;
 use crate::draft::Draft;
 use crate::folder::{Project, Saved};
-use crate::work::{Job, Told};
+use crate::work::{Job, RunReport};
 
-/// What the application is told.
+/// What comes to the application.
 #[derive(Debug)]
 pub enum Msg {
     /// A key, the mouse, pasted text, or another size.
     Input(Event),
-    /// So many seconds went by while playing.
+    /// This many seconds went by while playing.
     Tick(f64),
     /// A job was answered.
-    Ran(u64, Option<Arc<Told>>),
+    Ran(u64, Option<Arc<RunReport>>),
     /// A save came to an end; the text that was saved.
     Saved(Result<Saved, String>, Arc<str>),
     /// An export came to an end.
@@ -77,7 +77,7 @@ pub enum Effect {
     /// The draft is not needed any more.
     ClearDraft,
     /// Write the drawings of a run.
-    Export(Arc<Told>),
+    Export(Arc<RunReport>),
     /// Open the text in another editor.
     Editor(Arc<str>),
     /// Open another mission of the project; one that is not there yet is begun.
@@ -100,7 +100,7 @@ pub fn update(model: &mut Model, msg: Msg) -> Vec<Effect> {
 /// Where the cursor's line stands on the screen: what comes and goes above it must not move it.
 struct Anchor {
     text: Arc<str>,
-    told: usize,
+    report: usize,
     line: usize,
     lines: usize,
     row: Option<usize>,
@@ -112,17 +112,17 @@ impl Anchor {
     }
 
     fn run(model: &Model) -> usize {
-        model.told.as_ref().map_or(0, |told| Arc::as_ptr(told) as usize)
+        model.report.as_ref().map_or(0, |report| Arc::as_ptr(report) as usize)
     }
 
     fn of(model: &Model) -> Self {
         let row = Self::row(model).and_then(|row| row.checked_sub(model.scroll));
         let (line, lines) = (model.cursor.line, model.lines().len());
-        Self { text: Arc::clone(&model.text), told: Self::run(model), line, lines, row }
+        Self { text: Arc::clone(&model.text), report: Self::run(model), line, lines, row }
     }
 
     fn hold(self, model: &mut Model) {
-        let changed = !Arc::ptr_eq(&self.text, &model.text) || self.told != Self::run(model);
+        let changed = !Arc::ptr_eq(&self.text, &model.text) || self.report != Self::run(model);
         // The same line, wherever other lines have put it.
         let moved = model.cursor.line as isize - self.line as isize;
         let grown = model.lines().len() as isize - self.lines as isize;
@@ -148,7 +148,7 @@ fn take(model: &mut Model, msg: Msg) -> Vec<Effect> {
         Msg::Input(Event::Resize(width, height)) => model.size = (width, height),
         Msg::Input(_) => {}
         Msg::Tick(seconds) => time::on_tick(model, seconds),
-        Msg::Ran(id, told) => time::on_run(model, id, told),
+        Msg::Ran(id, report) => time::on_run(model, id, report),
         Msg::Saved(result, text) => keep::on_saved(model, result, &text, &mut effects),
         Msg::Exported(Ok(files)) => {
             let names: Vec<String> = files.iter().map(|file| file.display().to_string()).collect();
@@ -168,8 +168,8 @@ fn take(model: &mut Model, msg: Msg) -> Vec<Effect> {
         Msg::Opened(result) => keep::on_opened(model, result, &mut effects),
         Msg::Edited(result) => keep::on_edited(model, result, &mut effects),
         Msg::HandsKept(Ok(file)) => {
-            let told = format!("wrote {}: name it as `hands` in wayodos.toml to have it always", file.display());
-            model.say(Role::Good, told);
+            let words = format!("wrote {}: name it as `hands` in wayodos.toml to have it always", file.display());
+            model.say(Role::Good, words);
         }
         Msg::HandsKept(Err(error)) => model.say(Role::Wrong, error),
         // The draft of unsaved edits stays, so that nothing is lost.
@@ -376,7 +376,7 @@ fn open_side(model: &mut Model, effects: &mut Vec<Effect>) {
     }
 }
 
-/// From so many columns on, notes stand beside the mission in words.
+/// From this many columns on, notes stand beside the mission in words.
 pub const NOTES_BESIDE: u16 = 136;
 
 /// Opens the mission in words, at the step under the cursor, with its author's notes beside it.
@@ -493,8 +493,8 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
             }
         }
         Action::Save => keep::save(model, effects),
-        Action::Export => match model.told.clone() {
-            Some(told) if !model.stale() => effects.push(Effect::Export(told)),
+        Action::Export => match model.report.clone() {
+            Some(report) if !model.stale() => effects.push(Effect::Export(report)),
             _ => model.say(Role::Thin, "this text cannot run yet: fix its errors first"),
         },
         Action::OpenMission => find::missions(model),
@@ -537,8 +537,8 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
             if model.camera.follow && model.camera.zoom <= 1.0 {
                 model.camera.zoom = 4.0;
             }
-            let told = if model.camera.follow { "the field follows the robot" } else { "the field stays where it is" };
-            model.say(Role::Quiet, told);
+            let words = if model.camera.follow { "the field follows the robot" } else { "the field stays where it is" };
+            model.say(Role::Quiet, words);
         }
         Action::Full => {
             model.zoom = match model.zoom {

@@ -229,26 +229,26 @@ pub(super) fn comment(model: &mut Model, effects: &mut Vec<Effect>) {
 pub(super) fn split(model: &mut Model, effects: &mut Vec<Effect>) {
     let Some(step) = here(model) else { return };
     let about = &model.prepared.parsed.mission.steps[step];
-    let Some(told) = model.told.clone().filter(|_| !model.stale()) else { return };
+    let Some(report) = model.report.clone().filter(|_| !model.stale()) else { return };
     let in_run =
-        told.program.steps[..told.program.written].iter().position(|known| known.line == about.line).map(StepId);
-    let tick = told.run.trace.tick_at(model.time + 1e-9);
-    let visit = told.run.visits.iter().find(|v| Some(v.step) == in_run && v.entered < tick && tick < v.left);
+        report.program.steps[..report.program.written].iter().position(|known| known.line == about.line).map(StepId);
+    let tick = report.run.trace.tick_at(model.time + 1e-9);
+    let visit = report.run.visits.iter().find(|v| Some(v.step) == in_run && v.entered < tick && tick < v.left);
     let Some(visit) = visit else {
         return model.say(Role::Thin, "move the time cursor into this step first (t, then ]): it is split there");
     };
-    let ticks = &told.run.trace.ticks;
+    let ticks = &report.run.trace.ticks;
     let rolled = |wheel: usize| ticks[tick].wheels[wheel] - ticks[visit.entered].wheels[wheel];
     let (left, right) = (rolled(0), rolled(1));
-    let radius = told.program.wheel_radius;
+    let radius = report.program.wheel_radius;
     let way = f64::midpoint(left, right) * radius * 1e3;
-    let turn = ((right - left) * radius / told.program.track_width).to_degrees();
+    let turn = ((right - left) * radius / report.program.track_width).to_degrees();
     let condition = if way.abs() >= 5.0 {
         format!("travelled {:.0} mm", way.abs())
     } else if turn.abs() >= 3.0 {
         format!("turned {:.0} deg", turn.abs())
     } else {
-        format!("{:.1} s pass", told.run.trace.seconds(tick - visit.entered))
+        format!("{:.1} s pass", report.run.trace.seconds(tick - visit.entered))
     };
     if on_step(model, effects, |of, step| restructure::split(of, step, &condition)) {
         model.say(Role::Quiet, format!("split where it had {condition}"));

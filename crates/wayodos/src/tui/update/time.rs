@@ -10,9 +10,9 @@ use wayodos_report::words::change_words;
 use super::super::model::{Cursor, Model, Question, SPEEDS};
 use super::super::theme::Role;
 use super::{Effect, run_again, typing};
-use crate::work::{From, Told};
+use crate::work::{From, RunReport};
 
-/// No less than so many seconds fill the chart.
+/// No less than this many seconds fill the chart.
 const LEAST_SPAN: f64 = 0.2;
 
 pub(super) fn set(model: &mut Model, seconds: f64) {
@@ -28,7 +28,7 @@ pub(super) fn set(model: &mut Model, seconds: f64) {
 }
 
 fn chart_end(model: &Model) -> f64 {
-    model.told.as_ref().map_or(0.0, |told| told.chart.end)
+    model.report.as_ref().map_or(0.0, |report| report.chart.end)
 }
 
 pub(super) fn shift(model: &mut Model, seconds: f64) {
@@ -38,21 +38,21 @@ pub(super) fn shift(model: &mut Model, seconds: f64) {
     set(model, ((model.time + seconds) / grid).round() * grid);
 }
 
-/// So many looks of the robot ahead.
+/// This many control periods ahead.
 pub(super) fn tick(model: &mut Model, by: isize) {
-    let Some(told) = model.told.clone() else { return };
+    let Some(report) = model.report.clone() else { return };
     model.playing = false;
-    let tick = told.run.trace.tick_at(model.time + 1e-9).saturating_add_signed(by);
-    set(model, told.run.trace.seconds(tick));
+    let tick = report.run.trace.tick_at(model.time + 1e-9).saturating_add_signed(by);
+    set(model, report.run.trace.seconds(tick));
 }
 
 /// To where the step is over that is active, or to where it began.
 pub(super) fn through_step(model: &mut Model, ahead: bool) {
-    let Some(told) = model.told.clone() else { return };
+    let Some(report) = model.report.clone() else { return };
     model.playing = false;
-    let bands = &told.chart.bands;
+    let bands = &report.chart.bands;
     let to = if ahead {
-        bands.iter().find(|band| band.from > model.time + 1e-6).map_or(told.chart.end, |band| band.from)
+        bands.iter().find(|band| band.from > model.time + 1e-6).map_or(report.chart.end, |band| band.from)
     } else {
         bands.iter().rfind(|band| band.from < model.time - 1e-6).map_or(0.0, |band| band.from)
     };
@@ -83,12 +83,12 @@ pub(super) fn pin(model: &mut Model) {
         Some(_) => None,
         None => Some(model.time),
     };
-    let told = if model.pin.is_some() { "pinned: move the time to measure from here" } else { "unpinned" };
-    model.say(Role::Quiet, told);
+    let words = if model.pin.is_some() { "pinned: move the time to measure from here" } else { "unpinned" };
+    model.say(Role::Quiet, words);
 }
 
 pub(super) fn play(model: &mut Model) {
-    model.playing = !model.playing && model.told.is_some();
+    model.playing = !model.playing && model.report.is_some();
     if model.playing && model.time >= model.end() - 1e-6 {
         set(model, 0.0);
     }
@@ -106,16 +106,16 @@ pub(super) fn on_tick(model: &mut Model, seconds: f64) {
     let before = model.time;
     let mut after = before + seconds * SPEEDS[model.speed];
     if !model.breaks.is_empty()
-        && let Some(told) = &model.told
+        && let Some(report) = &model.report
     {
         let stops = |name: &str| model.breaks.contains(name);
         let stop =
-            told.chart.bands.iter().find(|band| band.from > before + 1e-6 && band.from <= after && stops(&band.name));
+            report.chart.bands.iter().find(|band| band.from > before + 1e-6 && band.from <= after && stops(&band.name));
         if let Some(band) = stop {
             after = band.from;
             model.playing = false;
-            let told = format!("stopped before {} \"{}\"", band.step.number(), band.name);
-            model.say(Role::Accent, told);
+            let words = format!("stopped before {} \"{}\"", band.step.number(), band.name);
+            model.say(Role::Accent, words);
         }
     }
     set(model, after);
@@ -126,8 +126,8 @@ pub(super) fn on_tick(model: &mut Model, seconds: f64) {
 
 pub(super) fn jump(model: &mut Model, ahead: bool) {
     model.playing = false;
-    let Some(told) = model.told.clone() else { return };
-    let marks = &told.chart.marks;
+    let Some(report) = model.report.clone() else { return };
+    let marks = &report.chart.marks;
     let here = model.time;
     let target = if ahead {
         marks.iter().find(|mark| mark.at > here + 1e-6)
@@ -139,9 +139,9 @@ pub(super) fn jump(model: &mut Model, ahead: bool) {
         let now: Vec<_> = marks.iter().filter(|mark| mark.at == at).collect();
         let wrong = now.iter().any(|mark| mark.kind == MarkKind::Wrong);
         let words: Vec<&str> = now.iter().map(|mark| mark.words.as_str()).collect();
-        let told = format!("{at:.2} s: {}", words.join(", "));
+        let words = format!("{at:.2} s: {}", words.join(", "));
         set(model, at);
-        model.say(if wrong { Role::Wrong } else { Role::Quiet }, told);
+        model.say(if wrong { Role::Wrong } else { Role::Quiet }, words);
     }
 }
 
@@ -152,9 +152,9 @@ pub(super) fn time_to_step(model: &mut Model) {
 /// Puts the time where the step of a line began; says so when it never did, if asked to.
 pub(super) fn to_line(model: &mut Model, line: usize, say: bool) {
     let step = model.step_of_line(line);
-    let Some((step, told)) = step.zip(model.told.clone()) else { return };
+    let Some((step, report)) = step.zip(model.report.clone()) else { return };
     model.playing = false;
-    match told.chart.bands.iter().find(|band| band.step == step) {
+    match report.chart.bands.iter().find(|band| band.step == step) {
         Some(band) => set(model, band.from),
         None if say => model.say(Role::Quiet, "this step was not reached in the run"),
         None => {}
@@ -168,25 +168,25 @@ pub(super) fn step_of_time(model: &mut Model) {
     }
 }
 
-pub(super) fn on_run(model: &mut Model, id: u64, told: Option<Arc<Told>>) {
+pub(super) fn on_run(model: &mut Model, id: u64, report: Option<Arc<RunReport>>) {
     if model.pending != Some(id) {
         return;
     }
     model.pending = None;
-    let Some(told) = told else { return };
-    let was_at_end = model.told.is_none() || model.time >= model.end() - 1e-6;
-    let same_piece = model.told.as_ref().is_none_or(|before| before.piece.is_some() == told.piece.is_some());
+    let Some(report) = report else { return };
+    let was_at_end = model.report.is_none() || model.time >= model.end() - 1e-6;
+    let same_piece = model.report.as_ref().is_none_or(|before| before.piece.is_some() == report.piece.is_some());
     let before = model.run_before();
-    model.told = Some(Arc::clone(&told));
+    model.report = Some(Arc::clone(&report));
     if let Some(before) = before.filter(|_| same_piece) {
-        model.change = change_words(before.story(), told.story());
+        model.change = change_words(before.story(), report.story());
         model.ghost = Some(before);
     } else {
         model.ghost = None;
         model.change.clear();
     }
     model.gather();
-    if model.span.is_some_and(|(from, _)| from >= told.chart.end) {
+    if model.span.is_some_and(|(from, _)| from >= report.chart.end) {
         model.span = None;
     }
     // Another piece has a time of its own, which has been set.
@@ -218,7 +218,7 @@ pub(super) fn from_here(model: &mut Model, pose: Option<Pose>, effects: &mut Vec
     }
     let base = match &model.from {
         Some(from) => Some(Arc::clone(&from.base)),
-        None => model.told.clone().filter(|told| told.piece.is_none()),
+        None => model.report.clone().filter(|report| report.piece.is_none()),
     };
     let Some(base) = base else { return model.say(Role::Thin, "there is no whole run yet to begin in") };
     let visit =
@@ -230,14 +230,14 @@ pub(super) fn from_here(model: &mut Model, pose: Option<Pose>, effects: &mut Vec
         return model.say(Role::Thin, "what a reflex does cannot begin a run");
     }
     let tick = visit.entered;
-    let told = match pose {
+    let words = match pose {
         Some(_) => format!("runs from \"{name}\" at the pose you gave; p shows the whole run again"),
         None => format!("runs from \"{name}\" as the whole run came to it; p shows the whole run again"),
     };
     model.from = Some(From { base, tick, step: name, pose });
     // Its time counts from its own beginning.
     (model.until, model.pin, model.span, model.time) = (None, None, None, 0.0);
-    model.say(Role::Accent, told);
+    model.say(Role::Accent, words);
     run_again(model, effects);
 }
 
@@ -259,8 +259,8 @@ pub(super) fn to_here(model: &mut Model) {
         model.until = None;
         return model.say(Role::Quiet, "runs to its end again");
     }
-    let Some(told) = &model.told else { return };
-    if !told.chart.bands.iter().any(|band| band.name == name && band.from > 0.0) {
+    let Some(report) = &model.report else { return };
+    if !report.chart.bands.iter().any(|band| band.name == name && band.from > 0.0) {
         return model.say(Role::Thin, "the run does not come to this step");
     }
     model.until = Some(name.clone());
@@ -272,11 +272,11 @@ pub(super) fn to_here(model: &mut Model) {
 pub(super) fn toggle_break(model: &mut Model) {
     let header = model.lines().get(model.cursor.line).map(|line| line.kind);
     let Some(name) = step_here(model) else { return };
-    let told = if model.breaks.remove(&name) {
+    let words = if model.breaks.remove(&name) {
         format!("playing goes on through \"{name}\"")
     } else {
         model.breaks.insert(name.clone());
         format!("playing stops before \"{name}\"")
     };
-    model.say(if header == Some(LineKind::Step) { Role::Accent } else { Role::Quiet }, told);
+    model.say(if header == Some(LineKind::Step) { Role::Accent } else { Role::Quiet }, words);
 }

@@ -58,17 +58,17 @@ fn outcome(model: &Model) -> (String, Role) {
     if model.prepared.parsed.mission.steps.is_empty() && model.findings.is_empty() && model.setup.is_some() {
         return ("no steps yet".into(), Role::Quiet);
     }
-    if model.stale() || (model.told.is_none() && model.prepared.program.is_none()) {
+    if model.stale() || (model.report.is_none() && model.prepared.program.is_none()) {
         let errors = model.findings.len() + model.project.findings.len();
         let (count, s) = (errors.max(1), if errors > 1 { "s" } else { "" });
         return (format!("cannot run: {count} finding{s}"), Role::Wrong);
     }
-    let Some(told) = &model.told else { return ("running".into(), Role::Quiet) };
-    let mut words = outcome_words(&told.run, &told.program);
-    if let Some(verdict) = verdict_words(&told.run) {
+    let Some(report) = &model.report else { return ("running".into(), Role::Quiet) };
+    let mut words = outcome_words(&report.run, &report.program);
+    if let Some(verdict) = verdict_words(&report.run) {
         words = format!("{verdict} · {words}");
     }
-    match told.run.outcome {
+    match report.run.outcome {
         Outcome::Done => (format!("✓ {words}"), Role::Good),
         Outcome::Failed | Outcome::Limit | Outcome::Fell | Outcome::Error => (format!("✗ {words}"), Role::Wrong),
     }
@@ -112,8 +112,8 @@ pub fn status(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         end = put_right(buffer, right, y, area.width / 2, &words, theme.role(Role::Quiet)).saturating_sub(2);
     }
     let mut x = area.x + 1;
-    let Some(told) = &model.told else { return };
-    let trace = &told.run.trace;
+    let Some(report) = &model.report else { return };
+    let trace = &report.run.trace;
     let Some(tick) = trace.ticks.get(trace.tick_at(model.time + 1e-9)) else { return };
     let sign = if model.playing { format!("▶ {}x", SPEEDS[model.speed]) } else { "at".to_owned() };
     let play = if model.playing { theme.role(Role::Good) } else { theme.role(Role::Quiet) };
@@ -121,7 +121,7 @@ pub fn status(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     x = put(buffer, x, y, room(x), &sign, play) + 1;
     let time = theme.role(Role::Accent).add_modifier(Modifier::BOLD);
     x = put(buffer, x, y, room(x), &format!("{:.2} s", model.time), time) + 2;
-    if let Some(band) = told.chart.band_at(model.time) {
+    if let Some(band) = report.chart.band_at(model.time) {
         let number = format!(" {} ", band.step.number());
         x = put(buffer, x, y, room(x), &number, theme.step_patch(band.step)) + 1;
         if area.width >= 120 {

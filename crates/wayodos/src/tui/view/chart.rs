@@ -29,7 +29,7 @@ fn plot(area: Rect) -> (u16, u16) {
 
 /// The time at a column of the chart; the names stand for its beginning.
 pub fn time_at(model: &Model, area: Rect, column: u16) -> Option<f64> {
-    let chart = &model.told.as_ref()?.chart;
+    let chart = &model.report.as_ref()?.chart;
     let (left, width) = plot(area);
     let (from, to) = model.span.unwrap_or((0.0, chart.end));
     (column < area.right()).then(|| {
@@ -73,7 +73,7 @@ pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let (left, width) = plot(area);
     // The title bar of the pane doubles as the bands of the steps.
     put(buffer, area.x, area.y, area.width, &"─".repeat(usize::from(area.width)), hair);
-    let Some(told) = &model.told else {
+    let Some(report) = &model.report else {
         let words = match () {
             () if model.prepared.program.is_some() => "the run is being made",
             () if model.findings.is_empty() => "the run will be drawn here over time: readings, limits, steps",
@@ -82,7 +82,7 @@ pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         put(buffer, area.x + 1, area.y + 1, area.width - 1, words, theme.role(Role::Quiet));
         return;
     };
-    let chart = &told.chart;
+    let chart = &report.chart;
     let (from, to) = model.span.unwrap_or((0.0, chart.end));
     let axis = Axis { left, width, from, to };
     bands(chart, &axis, theme, area.y, buffer);

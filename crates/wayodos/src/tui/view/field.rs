@@ -21,7 +21,7 @@ use crate::tui::cells::{Cell, Cells, Dots, Grid, quantise};
 use crate::tui::model::Model;
 use crate::tui::picture::Picture;
 use crate::tui::theme::{Depth, Role, Theme};
-use crate::work::Told;
+use crate::work::RunReport;
 
 /// The former path.
 const GHOST: Rgb = Rgb(128, 92, 84);
@@ -156,9 +156,9 @@ pub fn view(model: &Model, field: &Field, area: Rect) -> View {
 
 /// Where the robot is at the time cursor, or would start.
 pub fn robot_pose(model: &Model) -> Option<Pose> {
-    let told = model.told.as_deref();
+    let report = model.report.as_deref();
     let field = &model.setup.as_ref()?.field;
-    told.and_then(|told| pose_at(&told.run.trace, model.time)).or_else(|| start(model, field))
+    report.and_then(|report| pose_at(&report.run.trace, model.time)).or_else(|| start(model, field))
 }
 
 /// The same without where it looks.
@@ -175,7 +175,7 @@ pub fn draw(model: &Model, how: Manner, kept: &mut Kept, area: Rect, buffer: &mu
     let field = &setup.field;
     let view = view(model, field, area);
     let place = view.place;
-    let told = model.told.as_deref();
+    let report = model.report.as_deref();
     let pose = robot_pose(model);
     let few = matches!(theme.depth, Depth::Mono | Depth::Sixteen);
     let cells = if few && cells != Cells::Ascii { Cells::Half } else { cells };
@@ -184,7 +184,7 @@ pub fn draw(model: &Model, how: Manner, kept: &mut Kept, area: Rect, buffer: &mu
         field: Arc::as_ptr(field) as usize,
         place: [place.left, place.top, place.scale].map(f64::to_bits),
         pose: pose.map(|pose| [pose.x, pose.y, pose.heading].map(f64::to_bits)),
-        others: told.map_or_else(Vec::new, |told| others(&told.run.trace, model.time)),
+        others: report.map_or_else(Vec::new, |report| others(&report.run.trace, model.time)),
     };
     if let Some((across, down)) = pixels {
         for y in area.y..area.bottom() {
@@ -260,7 +260,7 @@ pub fn draw(model: &Model, how: Manner, kept: &mut Kept, area: Rect, buffer: &mu
 fn standing_items(model: &Model, place: &Placement) -> Vec<SceneItem> {
     let Some(setup) = &model.setup else { return Vec::new() };
     let mut robot = robot_pose(model).map_or_else(Vec::new, |pose| robot_items(&setup.robot, pose, place));
-    let Some(trace) = model.told.as_ref().map(|told| &told.run.trace) else { return robot };
+    let Some(trace) = model.report.as_ref().map(|report| &report.run.trace) else { return robot };
     let tick = trace.tick_at(model.time + 1e-9);
     let mut things = prop_items(&setup.field, trace, tick, place);
     things.append(&mut robot);
@@ -272,7 +272,8 @@ fn standing_items(model: &Model, place: &Placement) -> Vec<SceneItem> {
 fn paint_picture(model: &Model, view: &View, canvas: Canvas, key: Key, kept: &mut Kept, area: Rect) {
     let Canvas { theme, pixels: (across, down), written } = canvas;
     let Some(setup) = &model.setup else { return };
-    let runs = [&model.told, &model.ghost].map(|told| told.as_ref().map_or(0, |told| Arc::as_ptr(told) as usize));
+    let runs =
+        [&model.report, &model.ghost].map(|report| report.as_ref().map_or(0, |report| Arc::as_ptr(report) as usize));
     let key = (key, runs, model.end().to_bits(), written);
     if kept.picture.as_ref().is_none_or(|(_, known)| *known != key) {
         let place = &view.place;
@@ -280,9 +281,9 @@ fn paint_picture(model: &Model, view: &View, canvas: Canvas, key: Key, kept: &mu
         if let Some(ghost) = &model.ghost {
             items.extend(ghost_items(&ghost.run.trace, place, GHOST, 0.18));
         }
-        if let Some(told) = &model.told {
-            let end = told.run.trace.tick_at(model.end() + 1e-9);
-            items.extend(leg_items(&told.run.trace, legs_to(told, end), place, 0.4));
+        if let Some(report) = &model.report {
+            let end = report.run.trace.tick_at(model.end() + 1e-9);
+            items.extend(leg_items(&report.run.trace, legs_to(report, end), place, 0.4));
         }
         items.extend(standing_items(model, place));
         let (wide, high) = (f64::from(area.width), 2.0 * f64::from(area.height));
@@ -308,24 +309,24 @@ fn paint_picture(model: &Model, view: &View, canvas: Canvas, key: Key, kept: &mu
 fn labels(model: &Model, view: &View, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let Some(setup) = &model.setup else { return };
     let (field, place) = (&setup.field, view.place);
-    let (told, pose) = (model.told.as_deref(), robot_pose(model));
-    if let Some(told) = told {
+    let (report, pose) = (model.report.as_deref(), robot_pose(model));
+    if let Some(report) = report {
         // On a small field the numbers would hide the path: only that of the moment is shown.
         let only = if area.width < 40 { model.active_step() } else { None };
         if area.width >= 40 {
-            time_ticks(told, view, theme, area, buffer);
+            time_ticks(report, view, theme, area, buffer);
         }
-        step_patches(told, only, view, theme, area, buffer);
-        happenings(told, &place, theme, area, buffer);
+        step_patches(report, only, view, theme, area, buffer);
+        happenings(report, &place, theme, area, buffer);
     }
-    if let Some(told) = told {
-        prop_names(told, model.time, &place, theme, area, buffer);
+    if let Some(report) = report {
+        prop_names(report, model.time, &place, theme, area, buffer);
     }
     if let Some(pose) = pose {
         heading_sign(pose, &place, theme, area, buffer);
-        if let Some(told) = told {
-            let tick = told.run.trace.tick_at(model.time + 1e-9);
-            signals(&signal_words(told.story(), tick), pose, &place, theme, area, buffer);
+        if let Some(report) = report {
+            let tick = report.run.trace.tick_at(model.time + 1e-9);
+            signals(&signal_words(report.story(), tick), pose, &place, theme, area, buffer);
         }
     }
     legend(model, view, field, theme, area, buffer);
@@ -349,8 +350,8 @@ fn others(trace: &Trace, time: f64) -> Vec<u64> {
 }
 
 /// The names of everything else that moves, where there is room for them.
-fn prop_names(told: &Told, time: f64, place: &Placement, theme: Theme, area: Rect, buffer: &mut Buffer) {
-    let trace = &told.run.trace;
+fn prop_names(report: &RunReport, time: f64, place: &Placement, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let trace = &report.run.trace;
     let tick = trace.tick_at(time + 1e-9);
     for (index, prop) in trace.props.iter().enumerate() {
         let Some(pose) = trace.place(tick, index) else { continue };
@@ -448,17 +449,17 @@ fn path_cell(ink: u16, cell: Cell, cells: Cells, mask: u8) -> (Rgb, Rgb) {
 }
 
 /// Who had the wheels when, up to a tick.
-fn legs_to(told: &Told, end: usize) -> impl Iterator<Item = Leg> {
-    told.run.legs.iter().filter(move |leg| leg.from <= end).map(move |leg| Leg { to: leg.to.min(end), ..*leg })
+fn legs_to(report: &RunReport, end: usize) -> impl Iterator<Item = Leg> {
+    report.run.legs.iter().filter(move |leg| leg.from <= end).map(move |leg| Leg { to: leg.to.min(end), ..*leg })
 }
 
 /// The path, each step in an ink of its own.
 fn paths(model: &Model, place: &Placement, area: Rect, grid: Grid) -> Dots {
     let mut dots = Dots::new(usize::from(area.width), usize::from(area.height), grid);
-    if let Some(told) = &model.told {
-        let end = told.run.trace.tick_at(model.end() + 1e-9);
-        for leg in legs_to(told, end) {
-            trail(&mut dots, &told.run.trace, leg.from, leg.to, leg.step.0 as u16, place, grid);
+    if let Some(report) = &model.report {
+        let end = report.run.trace.tick_at(model.end() + 1e-9);
+        for leg in legs_to(report, end) {
+            trail(&mut dots, &report.run.trace, leg.from, leg.to, leg.step.0 as u16, place, grid);
         }
     }
     dots
@@ -467,8 +468,8 @@ fn paths(model: &Model, place: &Placement, area: Rect, grid: Grid) -> Dots {
 /// The cones of the ranging sensors up to what they read, and the way that braking now would take.
 fn beams(model: &Model, place: &Placement, area: Rect, grid: Grid) -> Dots {
     let mut dots = Dots::new(usize::from(area.width), usize::from(area.height), grid);
-    let (Some(setup), Some(told)) = (&model.setup, &model.told) else { return dots };
-    let trace = &told.run.trace;
+    let (Some(setup), Some(report)) = (&model.setup, &model.report) else { return dots };
+    let trace = &report.run.trace;
     let tick = trace.tick_at(model.time + 1e-9);
     let Some(now) = trace.ticks.get(tick) else { return dots };
     let (across, down) = grid.size();
@@ -503,24 +504,24 @@ fn beams(model: &Model, place: &Placement, area: Rect, grid: Grid) -> Dots {
 
 /// Where the robot would come to rest if it braked at the time cursor; none while it stands.
 pub fn rest(model: &Model) -> Option<Pose> {
-    let told = model.told.as_ref()?;
-    let now = told.run.trace.ticks.get(told.run.trace.tick_at(model.time + 1e-9))?;
+    let report = model.report.as_ref()?;
+    let now = report.run.trace.ticks.get(report.run.trace.tick_at(model.time + 1e-9))?;
     let moves = now.rims.iter().any(|rim| rim.abs() > 0.005) && !now.hangs;
-    moves.then(|| told.world.rest_of(now.pose, now.rims))
+    moves.then(|| report.world.rest_of(now.pose, now.rims))
 }
 
 /// A dot on the path every few seconds, with the seconds where there is room.
-fn time_ticks(told: &Told, view: &View, theme: Theme, area: Rect, buffer: &mut Buffer) {
+fn time_ticks(report: &RunReport, view: &View, theme: Theme, area: Rect, buffer: &mut Buffer) {
     /// Cells between two of them, at least.
     const APART: u16 = 6;
-    let trace = &told.run.trace;
-    let step = tick_step(told.chart.end, 16.0 * view.zoom).max(0.1);
+    let trace = &report.run.trace;
+    let step = tick_step(report.chart.end, 16.0 * view.zoom).max(0.1);
     let mut nth = 1;
     let mut last: Option<(u16, u16)> = None;
     loop {
         let at = f64::from(nth) * step;
         nth += 1;
-        if at > trace.seconds(told.run.ended) {
+        if at > trace.seconds(report.run.ended) {
             return;
         }
         let Some(pose) = pose_at(trace, at) else { return };
@@ -554,9 +555,9 @@ fn on_screen(p: Point, place: &Placement, area: Rect) -> Option<(u16, u16)> {
 }
 
 /// Where something happened: bumps, falls, touched tape, things met, and the end.
-fn happenings(told: &Told, place: &Placement, theme: Theme, area: Rect, buffer: &mut Buffer) {
-    for mark in &told.chart.marks {
-        let Some(tick) = told.run.trace.ticks.get(mark.tick) else { continue };
+fn happenings(report: &RunReport, place: &Placement, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    for mark in &report.chart.marks {
+        let Some(tick) = report.run.trace.ticks.get(mark.tick) else { continue };
         let (sign, role) = match mark.kind {
             MarkKind::Wrong => ("✗", Role::Wrong),
             MarkKind::End => ("✓", Role::Good),
@@ -607,11 +608,11 @@ fn trail(dots: &mut Dots, trace: &Trace, from: usize, to: usize, ink: u16, place
 }
 
 /// The number of each step, beside the place where it begins.
-fn step_patches(told: &Told, only: Option<StepId>, view: &View, theme: Theme, area: Rect, buffer: &mut Buffer) {
+fn step_patches(report: &RunReport, only: Option<StepId>, view: &View, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let place = &view.place;
     let mut taken: Vec<(u16, u16, u16)> = Vec::new();
-    for leg in told.run.legs.iter().filter(|leg| only.is_none_or(|step| step == leg.step)) {
-        let Some(tick) = told.run.trace.ticks.get(leg.from) else { continue };
+    for leg in report.run.legs.iter().filter(|leg| only.is_none_or(|step| step == leg.step)) {
+        let Some(tick) = report.run.trace.ticks.get(leg.from) else { continue };
         // Of what is out of sight nothing is said at the edge.
         if view.zoom > 1.0 && on_screen(Point::new(tick.pose.x, tick.pose.y), place, area).is_none() {
             continue;
@@ -639,16 +640,16 @@ fn step_patches(told: &Told, only: Option<StepId>, view: &View, theme: Theme, ar
 /// The time at which the robot was nearest to a place of the screen; none when it never came near.
 pub fn time_at(model: &Model, area: Rect, at: Position) -> Option<f64> {
     let field = &model.setup.as_ref()?.field;
-    let told = model.told.as_ref()?;
+    let report = model.report.as_ref()?;
     let place = view(model, field, area).place;
     let (x, y) = (f64::from(at.x - area.x) + 0.5, 2.0 * f64::from(at.y - area.y) + 1.0);
     let far = |pose: &Pose| {
         let [px, py] = place.at(Point::new(pose.x, pose.y));
         (px - x).hypot(py - y)
     };
-    let ticks = told.run.trace.ticks.iter().enumerate();
+    let ticks = report.run.trace.ticks.iter().enumerate();
     let (tick, gap) = ticks.map(|(tick, about)| (tick, far(&about.pose))).min_by(|a, b| a.1.total_cmp(&b.1))?;
-    (gap < 6.0).then(|| told.run.trace.seconds(tick))
+    (gap < 6.0).then(|| report.run.trace.seconds(tick))
 }
 
 /// A robot or field with errors cannot be drawn: what is wrong with them instead.

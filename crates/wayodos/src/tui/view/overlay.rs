@@ -91,7 +91,7 @@ pub fn help_rows((width, height): (u16, u16)) -> usize {
     usize::from(rows.saturating_sub(height.saturating_sub(4)))
 }
 
-/// The groups of keys in so many columns, those of one group together.
+/// The groups of keys in this many columns, those of one group together.
 fn spread(count: u16) -> Vec<Vec<&'static Group>> {
     let rows: usize = GROUPS.iter().map(|group| group.rows.len() + 2).sum();
     let share = rows.div_ceil(usize::from(count));

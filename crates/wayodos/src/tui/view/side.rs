@@ -19,7 +19,7 @@ use crate::tui::cells::{Dots, Grid};
 use crate::tui::layout::Pane;
 use crate::tui::model::{Model, Side};
 use crate::tui::theme::{Role, Theme};
-use crate::work::Told;
+use crate::work::RunReport;
 
 /// What drawing keeps between two frames: the newest track.
 #[derive(Default)]
@@ -55,7 +55,7 @@ pub fn draw(model: &Model, theme: Theme, kept: &mut Kept, area: Rect, buffer: &m
     }
 }
 
-/// From so many rows on, the pane shows a second thing below the open tab.
+/// From this many rows on, the pane shows a second thing below the open tab.
 const TALL: u16 = 36;
 
 /// The part of the pane that the open tab has, and what stands below it where there is room.
@@ -172,14 +172,14 @@ impl WhyRow {
 /// What the why tab says at the time cursor.
 pub fn why_rows(model: &Model) -> Vec<WhyRow> {
     let mut rows = Vec::new();
-    let (Some(told), Some(standing)) = (&model.told, model.standing()) else { return rows };
-    let program = &told.program;
+    let (Some(report), Some(standing)) = (&model.report, model.standing()) else { return rows };
+    let program = &report.program;
     let owner = program.reflexes.iter().zip(&standing.reflexes).find(|(_, stands)| stands.has);
-    // After the last look of a run things stay as they were just before it: what it decided is told instead.
-    let tick = told.run.trace.tick_at(model.time + 1e-9);
-    let last = told.run.visits.iter().map(|visit| visit.left).max().unwrap_or_default();
+    // After the last look of a run things stay as they were just before it: what it decided is shown instead.
+    let tick = report.run.trace.tick_at(model.time + 1e-9);
+    let last = report.run.visits.iter().map(|visit| visit.left).max().unwrap_or_default();
     let ended = |step: StepId| {
-        let mut visits = told.run.visits.iter().rev();
+        let mut visits = report.run.visits.iter().rev();
         visits.find(|visit| tick >= last && visit.left == last && visit.step == step)
     };
     let written: Vec<_> = standing.steps.iter().filter(|stands| program.steps[stands.step].written).collect();
@@ -271,8 +271,8 @@ fn looks(term: &TermStanding) -> impl Iterator<Item = WhyRow> {
 
 fn why(model: &Model, theme: Theme, area: Rect, open: bool, buffer: &mut Buffer) {
     let rows = why_rows(model);
-    let Some(told) = model.told.as_ref().filter(|_| !rows.is_empty()) else {
-        let words = if model.told.is_none() {
+    let Some(report) = model.report.as_ref().filter(|_| !rows.is_empty()) else {
+        let words = if model.report.is_none() {
             "how far each exit is from firing, once there is a run"
         } else {
             "nothing is active at this moment"
@@ -296,20 +296,20 @@ fn why(model: &Model, theme: Theme, area: Rect, open: bool, buffer: &mut Buffer)
     let Some(marked) = marked else { return };
     let words = match (marked.exit, marked.reflex) {
         (Some((step, exit)), _) => {
-            let story = exit_story(&told.run, &told.program, &told.evidence, step, exit);
-            format!("{}: {}", marked.words, story_words(told.story(), &story, step, exit))
+            let story = exit_story(&report.run, &report.program, &report.evidence, step, exit);
+            format!("{}: {}", marked.words, story_words(report.story(), &story, step, exit))
         }
         (None, Some(reflex)) => {
             let took = |event: &Event| *event == Event::Took { reflex };
-            let times: Vec<String> = told
+            let times: Vec<String> = report
                 .run
                 .trace
                 .events
                 .iter()
                 .filter(|stamp| took(&stamp.event))
-                .map(|stamp| format!("{:.1} s", told.run.trace.seconds(stamp.tick as usize)))
+                .map(|stamp| format!("{:.1} s", report.run.trace.seconds(stamp.tick as usize)))
                 .collect();
-            let name = &told.program.reflexes[reflex].name;
+            let name = &report.program.reflexes[reflex].name;
             match times.as_slice() {
                 [] => format!("\"{name}\" never took over in this run."),
                 [one] => format!("\"{name}\" took over once, at {one}."),
@@ -397,25 +397,26 @@ fn more_mark(scroll: usize, rows: usize, area: Rect, theme: Theme, buffer: &mut 
 
 fn track(model: &Model, theme: Theme, kept: &mut Kept, area: Rect, buffer: &mut Buffer) {
     let quiet = theme.role(Role::Quiet);
-    let (Some(told), Some(setup)) = (&model.told, &model.setup) else {
+    let (Some(report), Some(setup)) = (&model.report, &model.setup) else {
         put(buffer, area.x + 1, area.y, area.width - 1, "no run yet", quiet);
         return;
     };
-    let Some(sensor) = setup.robot.sensors.get(model.track.0).filter(|_| told.run.trace.sensors > model.track.0) else {
+    let Some(sensor) = setup.robot.sensors.get(model.track.0).filter(|_| report.run.trace.sensors > model.track.0)
+    else {
         put(buffer, area.x + 1, area.y, area.width - 1, "this robot has no floor sensor", quiet);
         return;
     };
-    let key = (Arc::as_ptr(told) as usize, model.track);
+    let key = (Arc::as_ptr(report) as usize, model.track);
     if kept.key != Some(key) {
-        kept.along = Along::of(&told.world, &told.run, model.track);
+        kept.along = Along::of(&report.world, &report.run, model.track);
         kept.key = Some(key);
     }
     let along = &kept.along;
-    let tick = told.run.trace.tick_at(model.time + 1e-9).min(along.looks.len().saturating_sub(1));
+    let tick = report.run.trace.tick_at(model.time + 1e-9).min(along.looks.len().saturating_sub(1));
     let here = along.looks.get(tick).copied().unwrap_or(0.0);
     let head = format!("{} at {:.0} mm of its track", sensor.name, here * 1e3);
     let x = put(buffer, area.x + 1, area.y, area.width - 1, &head, theme.role(Role::Word));
-    let reads = told.run.trace.reading(tick, model.track).brightness;
+    let reads = report.run.trace.reading(tick, model.track).brightness;
     let there = along.places.iter().rfind(|place| place.at <= here + 1e-9).map_or(0.0, |place| place.brightness);
     let words = format!("  reads {:.0} %, {:.0} % is there", reads * 100.0, there * 100.0);
     put(buffer, x, area.y, area.right().saturating_sub(x), &words, theme.role(Role::Accent));
@@ -431,12 +432,13 @@ fn track(model: &Model, theme: Theme, kept: &mut Kept, area: Rect, buffer: &mut 
     // As much of the track as the chart shows of the time, or all of it.
     let (from, to) = match model.span {
         Some((a, b)) => {
-            let at = |seconds: f64| along.looks.get(told.run.trace.tick_at(seconds)).copied().unwrap_or(along.length());
+            let at =
+                |seconds: f64| along.looks.get(report.run.trace.tick_at(seconds)).copied().unwrap_or(along.length());
             (at(a), at(b).max(at(a) + 0.01))
         }
         None => (0.0, along.length().max(0.01)),
     };
-    plot_track(model, told, along, (from, to), theme, plot, buffer);
+    plot_track(model, report, along, (from, to), theme, plot, buffer);
     for (share, label) in [(1.0, "100"), (0.5, "50 %"), (0.0, "0")] {
         let y = plot.y + ((1.0 - share) * f64::from(plot.height - 1)).round() as u16;
         put_right(buffer, plot.x - 1, y, 4, label, quiet);
@@ -458,7 +460,7 @@ fn track(model: &Model, theme: Theme, kept: &mut Kept, area: Rect, buffer: &mut 
 
 fn plot_track(
     model: &Model,
-    told: &Told,
+    report: &RunReport,
     along: &Along,
     (from, to): (f64, f64),
     theme: Theme,
@@ -472,11 +474,12 @@ fn plot_track(
     let (wide, high) = (f64::from(2 * plot.width - 1), f64::from(4 * plot.height - 1));
     let x = |at: f64| ((at - from) / (to - from) * wide).round() as i32;
     let y = |share: f64| ((1.0 - share.clamp(0.0, 1.0)) * (high - 3.0)).round() as i32;
-    let name = told.world.robot.sensors.get(model.track.0).map_or("", |sensor| sensor.name.as_str());
-    let limits = told.chart.tracks.iter().find(|track| track.name == name).map(|track| &track.kind);
+    let name = report.world.robot.sensors.get(model.track.0).map_or("", |sensor| sensor.name.as_str());
+    let limits = report.chart.tracks.iter().find(|track| track.name == name).map(|track| &track.kind);
     if let Some(TrackKind::Line { limits, .. }) = limits {
         for limit in limits {
-            let at = |seconds: f64| along.looks.get(told.run.trace.tick_at(seconds)).copied().unwrap_or(along.length());
+            let at =
+                |seconds: f64| along.looks.get(report.run.trace.tick_at(seconds)).copied().unwrap_or(along.length());
             for column in (x(at(limit.from))..=x(at(limit.to))).filter(|column| column % 2 == 0) {
                 dots.set(column, y(limit.value / 100.0), LIMIT);
             }
@@ -508,17 +511,17 @@ fn plot_track(
     }
     let column = |at: f64| plot.x + ((at - from) / (to - from) * f64::from(plot.width - 1)).round() as u16;
     let of_tick = |tick: usize| along.looks.get(tick).copied().filter(|at| (from..=to).contains(at));
-    for stamp in &told.run.trace.events {
+    for stamp in &report.run.trace.events {
         let (sign, role) = match stamp.event {
             Event::Counted { step, exit, .. } => {
-                let mut looks = told.program.steps[step].exits[exit].term.looks();
+                let mut looks = report.program.steps[step].exits[exit].term.looks();
                 let ours = looks.any(|look| look.test.sensor() == Some(model.track));
                 if !ours {
                     continue;
                 }
                 ("|", Role::Good)
             }
-            Event::Left { exit: Some(_), step, .. } if told.program.steps[step].written => ("▾", Role::Accent),
+            Event::Left { exit: Some(_), step, .. } if report.program.steps[step].written => ("▾", Role::Accent),
             Event::Entered { .. }
             | Event::Left { .. }
             | Event::Ended { .. }
@@ -530,7 +533,7 @@ fn plot_track(
             put(buffer, column(at), plot.y, 1, sign, theme.role(role));
         }
     }
-    let tick = told.run.trace.tick_at(model.time + 1e-9).min(along.looks.len().saturating_sub(1));
+    let tick = report.run.trace.tick_at(model.time + 1e-9).min(along.looks.len().saturating_sub(1));
     if let Some(at) = of_tick(tick) {
         for y in plot.y..plot.bottom() {
             let cell = &mut buffer[(column(at), y)];
@@ -700,8 +703,8 @@ fn map(model: &Model, theme: Theme, area: Rect, open: bool, buffer: &mut Buffer)
 /// Everything that is wrong with the mission or worth a thought, most urgent first.
 pub fn all_findings(model: &Model) -> Vec<Finding> {
     let mut all = model.prepared.findings.clone();
-    if let Some(told) = model.told.as_ref().filter(|told| Arc::ptr_eq(&told.text, &model.text)) {
-        all.extend(told.hindsight.iter().cloned());
+    if let Some(report) = model.report.as_ref().filter(|report| Arc::ptr_eq(&report.text, &model.text)) {
+        all.extend(report.hindsight.iter().cloned());
     }
     all.sort_by_key(|finding| (finding.severity, finding.span.start));
     all

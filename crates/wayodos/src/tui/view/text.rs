@@ -15,7 +15,7 @@ use wayodos_report::words::{Weight, exit_words};
 use super::{columns, paint_row, pieces, put, put_right};
 use crate::tui::model::{Entry, Mode, Model, Row, finding_lines};
 use crate::tui::theme::{Role, Theme};
-use crate::work::Told;
+use crate::work::RunReport;
 
 /// Columns left of the text: the step's number, its bar, a space.
 const GUTTER: u16 = 5;
@@ -59,9 +59,9 @@ struct Margin {
 /// What stands beside each line; empty for lines that the run says nothing about.
 fn margins(model: &Model) -> Vec<Option<Margin>> {
     let mut margins: Vec<Option<Margin>> = model.lines().iter().map(|_| None).collect();
-    let Some(told) = &model.told else { return margins };
+    let Some(report) = &model.report else { return margins };
     let old: Vec<&str> =
-        if Arc::ptr_eq(&told.text, &model.text) { Vec::new() } else { told.text.split('\n').collect() };
+        if Arc::ptr_eq(&report.text, &model.text) { Vec::new() } else { report.text.split('\n').collect() };
     // While another text is being run, its evidence stays where the line is still the same one; with as many lines
     // as before, a changed one keeps it too, so that nothing flickers under a nudge.
     let same_count = old.len() == model.lines().len();
@@ -71,22 +71,22 @@ fn margins(model: &Model) -> Vec<Option<Margin>> {
             || old.get(line).map(|text| text.trim_end()) == Some(model.line_text(line).trim_end())
     };
     let mut set = |line: usize, margin: Margin| {
-        // The exits that a copy has from its original share a line: the one that fired is told.
-        let told = |place: &Option<Margin>| {
+        // The exits that a copy has from its original share a line: the one that fired is shown.
+        let report = |place: &Option<Margin>| {
             let weight = place.as_ref().and_then(|known| known.weight);
             weight.is_some_and(|weight| weight != Weight::Spare) && margin.weight == Some(Weight::Spare)
         };
         if stands(line)
-            && let Some(place) = margins.get_mut(line).filter(|place| !told(place))
+            && let Some(place) = margins.get_mut(line).filter(|place| !report(place))
         {
             *place = Some(margin);
         }
     };
     let mut reached = vec![false; model.lines().len()];
-    let written = told.program.numbered().take(told.program.written);
+    let written = report.program.numbered().take(report.program.written);
     for (step, about) in written.filter(|(_, about)| !about.foreign) {
-        let visits: Vec<&StepEvidence> = told.evidence.iter().filter(|one| one.visit.step == step).collect();
-        let Some(shown) = visit_at(told, &visits, model.time) else {
+        let visits: Vec<&StepEvidence> = report.evidence.iter().filter(|one| one.visit.step == step).collect();
+        let Some(shown) = visit_at(report, &visits, model.time) else {
             // The same lines may be done in another place.
             if !reached.get(about.line).copied().unwrap_or(true) {
                 let words = if about.reflex.is_some() { "never fired" } else { "not reached" };
@@ -97,7 +97,7 @@ fn margins(model: &Model) -> Vec<Option<Margin>> {
         if let Some(reached) = reached.get_mut(about.line) {
             *reached = true;
         }
-        let (from, to) = (told.run.trace.seconds(shown.visit.entered), told.run.trace.seconds(shown.visit.left));
+        let (from, to) = (report.run.trace.seconds(shown.visit.entered), report.run.trace.seconds(shown.visit.left));
         let times = if visits.len() > 1 { format!("{} times, ", visits.len()) } else { String::new() };
         set(about.line, Margin { words: format!("{times}{from:.1} - {to:.1} s"), weight: None });
         // What stands in no line of its own has no room either.
@@ -110,8 +110,8 @@ fn margins(model: &Model) -> Vec<Option<Margin>> {
 }
 
 /// The visit that lasts at a time, or else the one before it, or else the first.
-fn visit_at<'a>(told: &Told, visits: &[&'a StepEvidence], time: f64) -> Option<&'a StepEvidence> {
-    let begun = visits.iter().rfind(|one| told.run.trace.seconds(one.visit.entered) <= time + 1e-9);
+fn visit_at<'a>(report: &RunReport, visits: &[&'a StepEvidence], time: f64) -> Option<&'a StepEvidence> {
+    let begun = visits.iter().rfind(|one| report.run.trace.seconds(one.visit.entered) <= time + 1e-9);
     begun.or(visits.first()).copied()
 }
 

@@ -61,13 +61,13 @@ fn whole_characters(text: &str, at: usize) -> usize {
 
 /// `2 errors, 1 warning and 3 notes`; nothing when there are none.
 pub fn count_words(findings: &[Finding]) -> Option<String> {
-    let told = |severity: Severity| match findings.iter().filter(|finding| finding.severity == severity).count() {
+    let count_of = |severity: Severity| match findings.iter().filter(|finding| finding.severity == severity).count() {
         0 => None,
         1 => Some(format!("1 {}", severity.word())),
         count => Some(format!("{count} {}s", severity.word())),
     };
     let parts: Vec<String> =
-        [Severity::Error, Severity::Warning, Severity::Note].into_iter().filter_map(told).collect();
+        [Severity::Error, Severity::Warning, Severity::Note].into_iter().filter_map(count_of).collect();
     let (last, rest) = parts.split_last()?;
     Some(if rest.is_empty() { last.clone() } else { format!("{} and {last}", rest.join(", ")) })
 }
