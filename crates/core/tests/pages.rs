@@ -84,6 +84,21 @@ fn the_tables_of_the_pages_are_those_of_the_code() {
     }
 }
 
+#[test]
+fn the_grammar_of_the_page_knows_every_word_of_behaviours_and_conditions() {
+    let docs = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/language.md");
+    let page = fs::read_to_string(docs).unwrap();
+    let grammar = page.split_once("## Grammar").unwrap().1;
+    let sentences = BEHAVIOURS.iter().flat_map(|kind| kind.grammar).chain(CONDITIONS.iter().map(|kind| &kind.grammar));
+    let mut missing = Vec::new();
+    for sentence in sentences {
+        let apart = |letter: char| !letter.is_alphabetic() && letter != '-';
+        let words = sentence.split(apart).filter(|word| word.chars().any(char::is_lowercase));
+        missing.extend(words.filter(|word| !grammar.contains(&format!("\"{word}\""))));
+    }
+    assert_eq!(missing, [] as [&str; 0], "in the grammar at the end of docs/language.md");
+}
+
 /// A file of these sections with those of their keys that are wanted, each with its typical value.
 fn everything(sections: &[Section], wanted: fn(&&Key) -> bool) -> String {
     let mut text = String::new();

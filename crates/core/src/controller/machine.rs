@@ -462,19 +462,21 @@ impl Controller {
         }
         let base = self.takeovers.last().map_or(0, |takeover| takeover.base);
         let mut fired = None;
-        for at in base..self.frames.len() {
-            let frame = self.frames[at];
+        // Out of the controller meanwhile, so that they can be read beside what is remembered, without a copy.
+        let frames = std::mem::take(&mut self.frames);
+        for (at, frame) in frames.iter().enumerate().skip(base) {
             // All are looked at even after one holds: the counters of the others must not miss a line.
             for (index, exit) in program.steps[frame.step].exits.iter().enumerate() {
                 if exit.kind == ExitKind::AfterPass {
                     continue;
                 }
-                let holds = self.holds(&exit.term, &frame, Some(index), now);
+                let holds = self.holds(&exit.term, frame, Some(index), now);
                 if holds && fired.is_none() {
                     fired = Some((at, index));
                 }
             }
         }
+        self.frames = frames;
         if let Some((at, exit)) = fired {
             return self.fire(at, exit, now);
         }

@@ -95,7 +95,7 @@ impl Bench {
         format!("mission \"m\"\nlimit 20 s\nstart {}\n{mission}", self.start)
     }
 
-    /// The codes of everything that is advice_on about a mission, its run included.
+    /// The codes of all findings about a mission, its run included.
     pub fn codes(&self, mission: &str) -> Vec<String> {
         self.findings(mission).into_iter().map(|finding| finding.code.to_owned()).collect()
     }
