@@ -471,8 +471,8 @@ impl Controller {
                     continue;
                 }
                 let holds = self.holds(&exit.term, frame, Some(index), now);
-                if holds && fired.is_none() {
-                    fired = Some((at, index));
+                if holds {
+                    fired.get_or_insert((at, index));
                 }
             }
         }
