@@ -1,5 +1,6 @@
 //! A project: which mission, robot and field belong together, and what the sensors were calibrated to.
 
+pub mod arrange;
 pub mod hands;
 
 use crate::ids::DeviceId;
@@ -86,8 +87,20 @@ impl Config {
     /// Makes a mission, by its name, the one that is opened.
     pub fn choose(&mut self, mission: &str) {
         self.mission = format!("missions/{mission}.way");
+        self.with_own(mission);
+    }
+
+    /// The mission that is opened plays with what it has of its own.
+    pub fn with_its_own(&mut self) {
+        let stem = self.mission.strip_prefix("missions/").and_then(|name| name.strip_suffix(".way"));
+        if let Some(stem) = stem.map(str::to_owned) {
+            self.with_own(&stem);
+        }
+    }
+
+    fn with_own(&mut self, mission: &str) {
         let Some((_, own)) = self.instead.iter().find(|(name, _)| name == mission) else { return };
-        if own.field.is_some() {
+        if own.field.as_ref().is_some_and(|field| *field != self.field) {
             (self.calibration, self.hands) = (None, None);
         }
         let own = own.clone();

@@ -146,6 +146,8 @@ impl Project {
                 return Err(OpenError::NoMission(name.to_owned(), names));
             }
             config.choose(stem);
+        } else {
+            config.with_its_own();
         }
         let mission = read(&config.mission)?;
         let (robot, field) = (read(&config.robot)?, read(&config.field)?);
