@@ -1,5 +1,7 @@
 //! The demo project, carried inside the binary: an installed `wayodos demo` needs no files.
 
+use crate::folder::OpenError;
+
 /// The demo's files: path within the project folder, and contents.
 pub const FILES: &[(&str, &str)] = &[
     ("wayodos.toml", include_str!("../../../examples/brinewick/wayodos.toml")),
@@ -41,4 +43,13 @@ pub fn file(path: &str) -> Option<&'static str> {
 pub fn names(within: &str) -> Vec<String> {
     let inside = |path: &'static str| path.strip_prefix(within)?.strip_prefix('/')?.strip_suffix(".way");
     FILES.iter().filter_map(|(path, _)| inside(path)).map(str::to_owned).collect()
+}
+
+/// The bytes of a file of the demo.
+///
+/// # Errors
+/// When it has no such file.
+pub fn bytes(path: &str) -> Result<Vec<u8>, OpenError> {
+    let missing = || OpenError::Unreadable(path.into(), std::io::ErrorKind::NotFound.into());
+    file(path).map(|text| text.as_bytes().to_vec()).ok_or_else(missing)
 }

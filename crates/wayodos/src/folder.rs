@@ -90,6 +90,7 @@ pub struct Project {
     /// What is wrong with the files beside the mission.
     pub findings: Vec<Finding>,
     texts: Vec<(Source, String, String)>,
+    first: String,
 }
 
 impl Project {
@@ -116,12 +117,7 @@ impl Project {
 
     /// The demo inside the binary.
     pub fn demo(mission: Option<&str>) -> Result<Self, OpenError> {
-        let read = |path: &str| {
-            let missing = || OpenError::Unreadable(path.into(), io::ErrorKind::NotFound.into());
-            demo::file(path).map(|text| text.as_bytes().to_vec()).ok_or_else(missing)
-        };
-        let list = demo::names;
-        Self::assemble(Home::Demo, mission, read, list)
+        Self::assemble(Home::Demo, mission, demo::bytes, demo::names)
     }
 
     fn assemble(
@@ -136,8 +132,10 @@ impl Project {
         let mut texts = vec![(Source::Project, PROJECT_FILE.to_owned(), project_text)];
         let Some(mut config) = config else {
             let empty = String::new();
-            return Ok(Self { home, config: Config::default(), mission: empty, setup: None, findings, texts });
+            let first = empty.clone();
+            return Ok(Self { home, config: Config::default(), mission: empty, setup: None, findings, texts, first });
         };
+        let first = config.mission.clone();
         if let Some(name) = mission {
             let stem = name.strip_prefix("missions/").unwrap_or(name);
             let stem = stem.strip_suffix(".way").unwrap_or(stem);
@@ -182,7 +180,7 @@ impl Project {
         if let (Some(path), Some(text)) = (&config.calibration, calibration) {
             texts.push((Source::Calibration, path.clone(), text));
         }
-        Ok(Self { home, config, mission, setup, findings, texts })
+        Ok(Self { home, config, mission, setup, findings, texts, first })
     }
 
     /// The path within the project, and the text, that a finding is about.
@@ -193,6 +191,30 @@ impl Project {
             return (&self.config.mission, mission);
         }
         self.texts.iter().find(|(known, _, _)| *known == source).map_or(("", ""), |(_, path, text)| (path, text))
+    }
+
+    /// A file of the project, by its path in it.
+    ///
+    /// # Errors
+    /// When it leads out of the project, or cannot be read.
+    pub fn bytes(&self, path: &str) -> Result<Vec<u8>, OpenError> {
+        match &self.home {
+            Home::Folder(folder) => read_bytes(&within(folder, path).ok_or_else(|| OpenError::Outside(path.into()))?),
+            Home::Demo => demo::bytes(path),
+        }
+    }
+
+    /// The text of a file of the project.
+    ///
+    /// # Errors
+    /// As [`Project::bytes`]; or when it is no text.
+    pub fn read(&self, path: &str) -> Result<String, OpenError> {
+        text_of(Path::new(path), self.bytes(path)?)
+    }
+
+    /// The path of the mission that the project opens first.
+    pub fn first_mission(&self) -> &str {
+        &self.first
     }
 
     /// What people call the project.
@@ -316,7 +338,7 @@ fn names_in(folder: &Path) -> Vec<String> {
 }
 
 /// A name as a file has it: `Morning round` is `morning-round`.
-fn slug(name: &str) -> String {
+pub fn slug(name: &str) -> String {
     let mut slug = String::new();
     for letter in name.trim().chars() {
         if letter.is_alphanumeric() {

@@ -8,5 +8,7 @@ pub mod demo;
 pub mod draft;
 pub mod folder;
 pub mod safe;
+pub mod shelf;
+pub mod survey;
 pub mod tui;
 pub mod work;
