@@ -616,3 +616,27 @@ fn a_mission_with_a_reflex_is_read_in_words_and_its_mistakes_stand_in_place() {
     let again = Terminal::start(here, LARGE, "brinewick --mission ring-contest", "");
     again.shows("there is no routine `back-away`").shows("did you mean `back-awy`?").shows("cannot run");
 }
+
+#[test]
+fn the_project_screen_renames_takes_away_gives_back_and_chooses() {
+    let terminal = Terminal::start(copied(), LARGE, "brinewick", "");
+    terminal.shows("✓ done at").keys(&["W"]).shows("10 of 10 missions end as planned");
+    // The open mission gets another name, and stays open under it.
+    terminal.keys(&["r"]).shows("What is it called from now on?").keys(&["C-u", "Early", "Space", "round", "Enter"]);
+    terminal.shows("▸ early-round").shows("missions/early-round.way");
+    let project = || fs::read_to_string(terminal.path("brinewick/wayodos.toml")).unwrap();
+    assert!(project().contains("mission = \"missions/early-round.way\""));
+    // A mission goes into the bin and comes back.
+    let which = terminal.path("brinewick/missions/which-way.way");
+    terminal.keys(&["Tab", "Up"]).shows("mission: missions/which-way.way").keys(&["d"]).shows("is in the bin");
+    assert!(!which.exists());
+    terminal.keys(&["End"]).shows("file in the bin").keys(&["Enter"]).shows("missions/which-way.way is back");
+    assert!(which.exists());
+    // It is to play with another robot: its run is another one at once.
+    terminal.shows("10 of 10").keys(&["R"]).shows("With which robot does which-way play?");
+    terminal.keys(&["Up", "Enter"]).shows("which-way now plays with the robot robots/barge-cart.toml");
+    terminal.shows("9 of 10 missions end as planned").shows("cannot run");
+    assert!(project().contains("[for.which-way]\nrobot = \"robots/barge-cart.toml\""), "{}", project());
+    // Back on the first screen the renamed mission is as it was.
+    terminal.keys(&["W"]).shows("step \"Leave the slipway\"").keys(&["q"]).shows("left with 0");
+}

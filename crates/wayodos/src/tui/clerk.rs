@@ -18,6 +18,7 @@ use super::update::{Effect, Msg};
 use crate::cli::draw::page;
 use crate::draft::Draft;
 use crate::folder::{Home, Project, Saved, read_text, save, write_whole};
+use crate::shelf::{Change, carry_out};
 use crate::work::RunReport;
 
 /// Something to do with files, with all it needs.
@@ -25,6 +26,8 @@ enum Errand {
     Save { project: Box<Project>, read: String, text: Arc<str>, overwrite: bool },
     Open { project: Box<Project>, mission: String },
     Hands { project: Box<Project>, hands: Vec<Intervention> },
+    Arrange { project: Box<Project>, change: Change },
+    Store { project: Box<Project>, path: String, before: String, text: String },
 }
 
 /// What becomes of a draft.
@@ -136,7 +139,13 @@ impl Clerk {
             Effect::KeepHands => {
                 let _ = self.errands.send(Errand::Hands { project: project(), hands: model.hands.clone() });
             }
-            Effect::Run(_) | Effect::Editor(_) | Effect::Quit => {}
+            Effect::Arrange(change) => {
+                let _ = self.errands.send(Errand::Arrange { project: project(), change });
+            }
+            Effect::Store { path, before, text } => {
+                let _ = self.errands.send(Errand::Store { project: project(), path, before, text });
+            }
+            Effect::Run(_) | Effect::Survey | Effect::Editor(_) | Effect::EditFile(_) | Effect::Quit => {}
         }
     }
 
@@ -219,6 +228,17 @@ fn work(asked: &Receiver<Errand>, sender: &Sender<Msg>, drafts: &Sender<DraftErr
                 let recovered = project.recovered();
                 (Box::new(project), recovered)
             })),
+            Ok(Errand::Arrange { project, change }) => {
+                let result = carry_out(&project, &change).map_err(|refused| refused.to_string());
+                // What plays with the mission that is open may be another file now.
+                watch.look().into_iter().for_each(|msg| drop(sender.send(msg)));
+                Msg::Arranged(change, result)
+            }
+            Ok(Errand::Store { project, path, before, text }) => {
+                let stored = store(&project, &path, &before, &text);
+                watch.look().into_iter().for_each(|msg| drop(sender.send(msg)));
+                Msg::Stored(stored.map(|()| path))
+            }
             Ok(Errand::Hands { project, hands }) => Msg::HandsKept(project.keep_hands(&hands)),
             Err(RecvTimeoutError::Timeout) => {
                 watch.look().into_iter().for_each(|msg| drop(sender.send(msg)));
@@ -228,6 +248,16 @@ fn work(asked: &Receiver<Errand>, sender: &Sender<Msg>, drafts: &Sender<DraftErr
         };
         let _ = sender.send(answer);
     }
+}
+
+/// Writes a file that another editor has changed, unless somebody else has written it meanwhile.
+fn store(project: &Project, path: &str, before: &str, text: &str) -> Result<(), String> {
+    let Home::Folder(folder) = &project.home else { return Err("the demo's files are inside the program".into()) };
+    let file = project.place(folder, path)?;
+    if project.read(path).map_err(|error| error.to_string())? != before {
+        return Err(format!("{path} was changed by another program meanwhile: open it again"));
+    }
+    write_whole(&file, text.as_bytes()).map_err(|error| format!("cannot write {}: {error}", file.display()))
 }
 
 /// What the files of a project looked like when they were last read: when they were written, and how long they are.

@@ -11,6 +11,7 @@ use wayodos_core::record::Act;
 
 use super::keymap::Action;
 use super::model::Question;
+use crate::shelf::Change;
 
 /// What choosing a row does.
 #[derive(Clone, Debug)]
@@ -33,6 +34,8 @@ pub enum Pick {
     Track(String),
     /// Another mission is opened.
     Mission(String),
+    /// A mission plays with another robot, field or calibration.
+    Assign(Change),
     /// A question is asked.
     Ask(Question),
     /// The slot under the cursor is typed into.

@@ -2,6 +2,8 @@
 
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
+use super::model::ScreenName;
+
 /// What a key can ask for while moving through the mission.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[allow(missing_docs, reason = "each is described in the table below, in the words that people read")]
@@ -83,6 +85,26 @@ pub enum Action {
     Palette,
     Help,
     Quit,
+    ToMission,
+    ToProject,
+    FileUp,
+    FileDown,
+    PageUp,
+    PageDown,
+    FirstFile,
+    LastFile,
+    NextKind,
+    KindBefore,
+    OpenFile,
+    AddFile,
+    CopyFile,
+    RenameFile,
+    TakeAway,
+    PickRobot,
+    PickField,
+    PickCalibration,
+    OpenFirst,
+    EditFile,
 }
 
 /// A row of the table.
@@ -129,8 +151,8 @@ const fn ctrl(c: char) -> (KeyCode, KeyModifiers) {
     (KeyCode::Char(c), CTRL)
 }
 
-/// All keys of the main screen.
-pub const GROUPS: &[Group] = &[
+/// All keys of the mission screen.
+const MISSION: &[Group] = &[
     Group {
         title: "Move",
         rows: &[
@@ -238,6 +260,7 @@ pub const GROUPS: &[Group] = &[
             row!(Export, "x", "export as SVG and PDF", "export", char('x')),
             row!(OpenMission, "O", "open another mission", "open", char('O')),
             row!(NewMission, "M", "create a new mission", "new mission", char('M')),
+            row!(ToProject, "W", "the project: all its files", "project", char('W'), key(KeyCode::F(3))),
             row!(Palette, "/", "find any of these by name", "find", char('/'), ctrl('p')),
             row!(Help, "?", "help: all keys", "help", char('?'), key(KeyCode::F(1))),
             row!(Quit, "q", "quit", "quit", char('q'), ctrl('c')),
@@ -245,24 +268,79 @@ pub const GROUPS: &[Group] = &[
     },
 ];
 
-/// What a key asks for.
-pub fn action(event: KeyEvent) -> Option<Action> {
+/// All keys of the project screen.
+const PROJECT: &[Group] = &[
+    Group {
+        title: "Move",
+        rows: &[
+            row!(FileUp, "Up", "file above", "file", key(KeyCode::Up)),
+            row!(FileDown, "Down", "file below", "file", key(KeyCode::Down)),
+            row!(NextKind, "Tab", "next kind of file", "next kind", key(KeyCode::Tab)),
+            row!(KindBefore, "Shift Tab", "previous kind of file", "previous kind", key(KeyCode::BackTab)),
+            row!(PageUp, "PgUp", "a page up", "page up", key(KeyCode::PageUp)),
+            row!(PageDown, "PgDn", "a page down", "page down", key(KeyCode::PageDown)),
+            row!(FirstFile, "Home", "first file", "first", key(KeyCode::Home)),
+            row!(LastFile, "End", "last file", "last", key(KeyCode::End)),
+        ],
+    },
+    Group {
+        title: "This file",
+        rows: &[
+            row!(OpenFile, "Enter", "open it; from the bin: give back", "open", key(KeyCode::Enter)),
+            row!(EditFile, "E", "open its text in $EDITOR", "$EDITOR", char('E')),
+            row!(CopyFile, "c", "copy it", "copy", char('c')),
+            row!(RenameFile, "r", "rename it, and whoever names it", "rename", char('r')),
+            row!(TakeAway, "d", "put it into the bin", "take away", char('d'), key(KeyCode::Delete)),
+        ],
+    },
+    Group {
+        title: "This mission",
+        rows: &[
+            row!(PickRobot, "R", "choose its robot", "robot", char('R')),
+            row!(PickField, "F", "choose its field", "field", char('F')),
+            row!(PickCalibration, "C", "choose its calibration", "calibration", char('C')),
+            row!(OpenFirst, "f", "open it first from now on", "open first", char('f')),
+        ],
+    },
+    Group {
+        title: "The project",
+        rows: &[
+            row!(AddFile, "a", "add a mission, robot or field", "add", char('a')),
+            row!(Save, "s", "save the mission", "save", char('s'), ctrl('s')),
+            row!(ToMission, "W", "back to the mission", "mission", char('W'), key(KeyCode::F(2)), key(KeyCode::Esc)),
+            row!(Palette, "/", "find any of these by name", "find", char('/'), ctrl('p')),
+            row!(Help, "?", "help: all keys", "help", char('?'), key(KeyCode::F(1))),
+            row!(Quit, "q", "quit", "quit", char('q'), ctrl('c')),
+        ],
+    },
+];
+
+/// The keys of a screen, in groups.
+pub const fn groups(screen: ScreenName) -> &'static [Group] {
+    match screen {
+        ScreenName::Mission => MISSION,
+        ScreenName::Project => PROJECT,
+    }
+}
+
+/// What a key asks for on a screen.
+pub fn action(screen: ScreenName, event: KeyEvent) -> Option<Action> {
     // Shift is part of a character itself.
     let modifiers = match event.code {
         KeyCode::Char(_) | KeyCode::BackTab => event.modifiers.difference(SHIFT),
         _ => event.modifiers,
     };
-    rows().find(|row| row.keys.contains(&(event.code, modifiers))).map(|row| row.action)
+    rows(screen).find(|row| row.keys.contains(&(event.code, modifiers))).map(|row| row.action)
 }
 
-/// Every row of the table.
-pub fn rows() -> impl Iterator<Item = &'static Binding> {
-    GROUPS.iter().flat_map(|group| group.rows)
+/// Every row of a screen's table.
+pub fn rows(screen: ScreenName) -> impl Iterator<Item = &'static Binding> {
+    groups(screen).iter().flat_map(|group| group.rows)
 }
 
-/// The row of an action.
-pub fn binding(action: Action) -> Option<&'static Binding> {
-    rows().find(|row| row.action == action)
+/// The row of an action on a screen.
+pub fn binding(screen: ScreenName, action: Action) -> Option<&'static Binding> {
+    rows(screen).find(|row| row.action == action)
 }
 
 #[cfg(test)]
@@ -271,28 +349,31 @@ mod tests {
 
     #[test]
     fn no_key_has_two_meanings() {
-        let mut seen = Vec::new();
-        for key in rows().flat_map(|row| row.keys) {
-            assert!(!seen.contains(&key), "{key:?}");
-            seen.push(key);
+        for screen in ScreenName::ALL {
+            let mut seen = Vec::new();
+            for key in rows(screen).flat_map(|row| row.keys) {
+                assert!(!seen.contains(&key), "{screen:?}: {key:?}");
+                seen.push(key);
+            }
         }
     }
 
     #[test]
     fn shift_does_not_hide_a_sign() {
+        let here = |event| action(ScreenName::Mission, event);
         let plus = KeyEvent::new(KeyCode::Char('+'), SHIFT);
-        assert_eq!(action(plus), Some(Action::NudgeUp));
-        assert_eq!(action(KeyEvent::new(KeyCode::Char('s'), CTRL)), Some(Action::Save));
-        assert_eq!(action(KeyEvent::new(KeyCode::Up, SHIFT)), Some(Action::MoveUp));
-        assert_eq!(action(KeyEvent::new(KeyCode::BackTab, SHIFT)), Some(Action::StepUp));
-        assert_eq!(action(KeyEvent::new(KeyCode::Char('~'), NO)), None);
+        assert_eq!(here(plus), Some(Action::NudgeUp));
+        assert_eq!(here(KeyEvent::new(KeyCode::Char('s'), CTRL)), Some(Action::Save));
+        assert_eq!(here(KeyEvent::new(KeyCode::Up, SHIFT)), Some(Action::MoveUp));
+        assert_eq!(here(KeyEvent::new(KeyCode::BackTab, SHIFT)), Some(Action::StepUp));
+        assert_eq!(here(KeyEvent::new(KeyCode::Char('~'), NO)), None);
     }
 
     #[test]
     fn what_is_said_of_a_key_fits_its_column() {
-        for row in rows() {
+        for (screen, row) in ScreenName::ALL.into_iter().flat_map(|screen| rows(screen).map(move |row| (screen, row))) {
             assert!(row.label.len() <= 9 && row.what.len() <= 35, "{}: {}", row.label, row.what);
-            assert!(binding(row.action).is_some_and(|found| found.label == row.label), "one row an action");
+            assert!(binding(screen, row.action).is_some_and(|found| found.label == row.label), "one row an action");
             assert!(!row.hint.is_empty() && row.hint.len() <= 18, "{}", row.hint);
         }
     }

@@ -54,6 +54,12 @@ impl Areas {
         }
     }
 
+    /// Everything between the line on top and the lines at the bottom.
+    pub const fn whole(&self) -> Rect {
+        let y = self.title.y + 1;
+        Rect { x: self.title.x, y, width: self.title.width, height: self.change.y - y }
+    }
+
     /// The area of a pane.
     pub const fn of(&self, pane: Pane) -> Rect {
         match pane {
@@ -74,6 +80,15 @@ pub struct Shape {
     pub side: bool,
     /// Width of the field over its height.
     pub aspect: f64,
+}
+
+/// The list of the project screen, and what is beside it where there is room.
+pub fn files_beside(whole: Rect) -> (Rect, Rect) {
+    if whole.width < 110 {
+        return (whole, Rect::default());
+    }
+    let list = (whole.width * 5 / 8).min(130);
+    (Rect { width: list, ..whole }, Rect { x: whole.x + list, width: whole.width - list, ..whole })
 }
 
 /// The areas of a screen; none when it is too small.

@@ -5,6 +5,7 @@
 
 pub mod cells;
 mod clerk;
+pub mod files;
 pub mod finder;
 pub mod free;
 pub mod keymap;
@@ -45,6 +46,7 @@ use self::theme::{Depth, Theme, ThemeName};
 use self::update::{Effect, Msg, update};
 use self::view::Screen;
 use crate::folder::Project;
+use crate::survey::Surveyor;
 use crate::work::Worker;
 
 /// How the screen looks.
@@ -115,11 +117,15 @@ pub fn run(project: Project, seed: u64, look: &Look) -> io::Result<()> {
             let _ = sender.send(Msg::Ran(id, report.map(Arc::new)));
         })
     };
+    let surveyor = {
+        let sender = sender.clone();
+        Surveyor::new(move |found| drop(sender.send(Msg::Found(found))))
+    };
     let clerk = Clerk::new(sender, watched);
     if let Some(job) = model.job() {
         worker.hand_in(job);
     }
-    let outside = Outside { worker: &worker, clerk: &clerk, gate: &gate };
+    let outside = Outside { worker: &worker, surveyor: &surveyor, clerk: &clerk, gate: &gate };
     let result = turn(&mut terminal, &mut screen, &mut model, &receiver, &outside);
     drop(worker);
     let kept = clerk.close();
@@ -144,6 +150,7 @@ type Tty = Terminal<CrosstermBackend<io::Stdout>>;
 /// Who does what the application asks for.
 struct Outside<'a> {
     worker: &'a Worker,
+    surveyor: &'a Surveyor,
     clerk: &'a Clerk,
     gate: &'a Gate,
 }
@@ -212,11 +219,21 @@ fn turn(
                 match effect {
                     Effect::Quit => return Ok(()),
                     Effect::Run(job) => outside.worker.hand_in(job),
+                    Effect::Survey => outside.surveyor.look(Box::new(model.project.clone())),
                     Effect::Editor(text) => {
-                        let edited = in_editor(&text, outside.gate);
+                        let edited = in_editor(&text, "way", outside.gate);
                         terminal.clear()?;
                         shown = None;
                         waiting.push_back(Msg::Edited(edited));
+                        before = Instant::now();
+                    }
+                    Effect::EditFile(path) => {
+                        let ending = path.rsplit('.').next().unwrap_or("txt");
+                        let read = model.project.read(&path).map_err(|error| error.to_string());
+                        let edited = read.and_then(|text| Ok((in_editor(&text, ending, outside.gate)?, text)));
+                        terminal.clear()?;
+                        shown = None;
+                        waiting.push_back(Msg::FileEdited(path, edited));
                         before = Instant::now();
                     }
                     effect => outside.clerk.hand_in(effect, model),
@@ -250,13 +267,13 @@ fn in_one_breath(model: &Model, first: Msg, waiting: &mut VecDeque<Msg>) -> Msg 
 }
 
 /// Lets the person's own editor have the terminal and a copy of the text; the text that it leaves.
-fn in_editor(text: &str, gate: &Gate) -> Result<String, String> {
+fn in_editor(text: &str, ending: &str, gate: &Gate) -> Result<String, String> {
     let named = |name: &str| std::env::var(name).ok().filter(|value| !value.trim().is_empty());
     let Some(command) = named("VISUAL").or_else(|| named("EDITOR")) else {
         return Err("no editor is named: set EDITOR, as in `export EDITOR=nano`, or type freely with e".into());
     };
     let cannot = |error: io::Error| format!("cannot open the editor: {error}");
-    let mut file = tempfile::Builder::new().prefix("mission-").suffix(".way").tempfile().map_err(cannot)?;
+    let mut file = tempfile::Builder::new().prefix("edit-").suffix(&format!(".{ending}")).tempfile().map_err(cannot)?;
     file.write_all(text.as_bytes()).and_then(|()| file.flush()).map_err(cannot)?;
     gate.close();
     restore();

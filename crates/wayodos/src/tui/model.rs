@@ -15,6 +15,7 @@ use wayodos_core::mission::{Block, Line, Slot};
 use wayodos_core::project::{Prepared, Setup, prepare};
 use wayodos_core::record::Intervention;
 
+use super::files::Files;
 use super::finder::Finder;
 use super::free::Free;
 use super::layout::{Areas, Pane, Shape, layout};
@@ -42,6 +43,20 @@ pub struct Entry {
     pub error: Option<String>,
 }
 
+/// A screen: each has its own keys, state and look.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ScreenName {
+    /// The mission, its run and why.
+    Mission,
+    /// The files of the project.
+    Project,
+}
+
+impl ScreenName {
+    /// All of them.
+    pub const ALL: [Self; 2] = [Self::Mission, Self::Project];
+}
+
 /// What is asked for in one line.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Question {
@@ -53,6 +68,12 @@ pub enum Question {
     Pose,
     /// A name for a new mission.
     Mission,
+    /// A name for the copy of the file that is marked.
+    CopyName,
+    /// Another name for the file that is marked.
+    NewName,
+    /// A name for a file that begins as one of the demo's.
+    Begin(&'static str),
 }
 
 /// What keys mean just now.
@@ -197,6 +218,10 @@ pub const LIFE: usize = 3;
 pub struct Model {
     /// What is open.
     pub project: Project,
+    /// The screen that is shown.
+    pub screen: ScreenName,
+    /// The project screen.
+    pub files: Files,
     /// Robot, field and calibration, when they are free of errors.
     pub setup: Option<Arc<Setup>>,
     /// Seed of the run.
@@ -307,6 +332,8 @@ impl Model {
         let prepared = prepare(&text, setup.as_deref());
         let mut model = Self {
             project,
+            screen: ScreenName::Mission,
+            files: Files::default(),
             setup,
             seed,
             text,
@@ -567,8 +594,8 @@ impl Model {
     pub fn reopen(&mut self, project: Project, recovered: Option<Draft>) {
         let fresh = Self::new(project, recovered, self.seed, self.size);
         let (zoom, focus, side, side_open) = (self.zoom, self.focus, self.side, self.side_open);
-        let jobs = self.jobs;
-        *self = Self { zoom, focus, side, side_open, jobs, ..fresh };
+        let (jobs, screen, files) = (self.jobs, self.screen, std::mem::take(&mut self.files));
+        *self = Self { zoom, focus, side, side_open, jobs, screen, files, ..fresh };
     }
 
     /// Takes other files beside the mission over: robot, field and what goes with them.

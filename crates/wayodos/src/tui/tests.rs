@@ -1,6 +1,7 @@
 //! Journeys as plain calls: keys go in, the model and what it asks for come out, a frame is read as text.
 
 mod instrument;
+mod project;
 mod seen;
 
 use std::path::PathBuf;

@@ -3,7 +3,7 @@
 use super::*;
 use crate::tui::keymap;
 use crate::tui::layout::Pane;
-use crate::tui::model::Side;
+use crate::tui::model::{ScreenName, Side};
 use crate::tui::view::side::tab_at;
 use ratatui::layout::Position;
 
@@ -25,7 +25,7 @@ fn every_key_stands_in_the_help_whatever_the_size() {
         // What does not fit is scrolled to.
         app.press("End");
         frame += &app.frame(Depth::True, Cells::Half);
-        for row in keymap::rows() {
+        for row in keymap::rows(ScreenName::Mission) {
             // In narrow columns the end of a sentence may be cut.
             let begin: String = row.what.chars().take(18).collect();
             assert!(frame.contains(&begin), "{width} x {height}: {}\n{frame}", row.what);

@@ -148,6 +148,7 @@ fn take(model: &mut Model, finder: &Finder, effects: &mut Vec<Effect>) {
             }
         }
         Pick::Mission(name) => effects.push(Effect::Open(name)),
+        Pick::Assign(change) => effects.push(Effect::Arrange(change)),
         Pick::Ask(question) => typing::ask(model, question, ""),
         Pick::Slot => moves::type_into(model),
     }
@@ -254,7 +255,7 @@ pub(super) fn steps(model: &mut Model) {
 
 /// Everything that has a key.
 pub(super) fn palette(model: &mut Model) {
-    let items = keymap::GROUPS.iter().flat_map(|group| {
+    let items = keymap::groups(model.screen).iter().flat_map(|group| {
         group.rows.iter().map(|row| Item::new(row.what, row.label, group.title, Pick::Do(row.action)))
     });
     show(model, Finder::new("Commands: type to search", items.collect(), 0));

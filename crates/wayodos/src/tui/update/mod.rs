@@ -1,5 +1,6 @@
 //! What a message does to the model, and what it asks the outside to do. Neither files nor clocks are touched here.
 
+mod files;
 mod find;
 mod keep;
 mod mouse;
@@ -23,10 +24,12 @@ pub use typing::wrong_here;
 
 use super::keymap::{self, Action};
 use super::layout::Pane;
-use super::model::{Cursor, DiffLine, Entry, Mode, Model, Row, Side};
+use super::model::{Cursor, DiffLine, Entry, Mode, Model, Row, ScreenName, Side};
 use super::theme::Role;
 use crate::draft::Draft;
 use crate::folder::{Project, Saved};
+use crate::shelf::{Change, Done};
+use crate::survey::Found;
 use crate::work::{Job, RunReport};
 
 /// What comes to the application.
@@ -54,6 +57,14 @@ pub enum Msg {
     Opened(Result<(Box<Project>, Option<Draft>), String>),
     /// Another editor was left; the text that it wrote.
     Edited(Result<String, String>),
+    /// Another editor was left; the path of a file of the project, what it wrote, and what there was before.
+    FileEdited(String, Result<(String, String), String>),
+    /// Something was found out about the project's files.
+    Found(Found),
+    /// A file that another editor has changed was written.
+    Stored(Result<String, String>),
+    /// A change of the project's files came to an end.
+    Arranged(Change, Result<Done, String>),
     /// What was done by hand has been written to a file.
     HandsKept(Result<PathBuf, String>),
     /// The system wants the application to end.
@@ -80,6 +91,21 @@ pub enum Effect {
     Export(Arc<RunReport>),
     /// Open the text in another editor.
     Editor(Arc<str>),
+    /// Look through the project's files.
+    Survey,
+    /// Change the project's files.
+    Arrange(Change),
+    /// Open a file of the project in another editor.
+    EditFile(String),
+    /// Write a file of the project that another editor has changed.
+    Store {
+        /// Its path.
+        path: String,
+        /// What it held before.
+        before: String,
+        /// What it is to hold.
+        text: String,
+    },
     /// Open another mission of the project; one that is not there yet is begun.
     Open(String),
     /// Write what was done by hand to a file.
@@ -91,7 +117,12 @@ pub enum Effect {
 /// Applies a message.
 pub fn update(model: &mut Model, msg: Msg) -> Vec<Effect> {
     let anchor = Anchor::of(model);
-    let effects = take(model, msg);
+    // What is shown of the files is what they hold now.
+    let files = matches!(msg, Msg::Saved(..) | Msg::Outside(_) | Msg::Refit(_));
+    let mut effects = take(model, msg);
+    if files && model.screen == ScreenName::Project {
+        effects.push(Effect::Survey);
+    }
     anchor.hold(model);
     follow(model);
     effects
@@ -167,6 +198,20 @@ fn take(model: &mut Model, msg: Msg) -> Vec<Effect> {
         Msg::Refit(project) => keep::on_refit(model, *project, &mut effects),
         Msg::Opened(result) => keep::on_opened(model, result, &mut effects),
         Msg::Edited(result) => keep::on_edited(model, result, &mut effects),
+        Msg::FileEdited(path, Ok((text, before))) if text != before => {
+            effects.push(Effect::Store { path, before, text });
+        }
+        Msg::FileEdited(_, Ok(_)) => model.say(Role::Quiet, "nothing was changed"),
+        Msg::FileEdited(_, Err(error)) => model.say(Role::Wrong, error),
+        Msg::Found(found) => model.files.learn(found),
+        Msg::Stored(result) => {
+            match result {
+                Ok(path) => model.say(Role::Good, format!("saved {path}")),
+                Err(error) => model.say(Role::Wrong, error),
+            }
+            effects.push(Effect::Survey);
+        }
+        Msg::Arranged(change, result) => files::on_arranged(model, &change, result, &mut effects),
         Msg::HandsKept(Ok(file)) => {
             let words = format!("wrote {}: name it as `hands` in wayodos.toml to have it always", file.display());
             model.say(Role::Good, words);
@@ -194,7 +239,9 @@ fn on_key(model: &mut Model, mut key: KeyEvent, effects: &mut Vec<Effect>) {
         _ if stop => {}
         Mode::Free(free) => typing::free(model, key, free, effects),
         Mode::Help(scroll) => {
-            if let Some(scroll) = scrolled(model, key, super::view::overlay::help_rows(model.size), scroll) {
+            if let Some(scroll) =
+                scrolled(model, key, super::view::overlay::help_rows(model.screen, model.size), scroll)
+            {
                 model.mode = Mode::Help(scroll);
             }
         }
@@ -212,6 +259,12 @@ fn on_key(model: &mut Model, mut key: KeyEvent, effects: &mut Vec<Effect>) {
 
 fn browse(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) {
     model.notice = None;
+    if model.screen == ScreenName::Project {
+        if let Some(action) = keymap::action(model.screen, key) {
+            act(model, action, effects);
+        }
+        return;
+    }
     if key.code == KeyCode::Esc {
         model.focus = Pane::Text;
         model.pin = None;
@@ -220,7 +273,7 @@ fn browse(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) {
     if pane_key(model, key, effects) {
         return;
     }
-    let Some(action) = keymap::action(key) else {
+    let Some(action) = keymap::action(model.screen, key) else {
         if let KeyCode::Char(digit @ '0'..='9') = key.code
             && moves::is_amount(model)
         {
@@ -546,6 +599,26 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
                 None => Some(model.focus),
             };
         }
+        Action::ToProject => files::show(model, effects),
+        Action::ToMission => model.screen = ScreenName::Mission,
+        Action::FileUp
+        | Action::FileDown
+        | Action::PageUp
+        | Action::PageDown
+        | Action::FirstFile
+        | Action::LastFile
+        | Action::NextKind
+        | Action::KindBefore
+        | Action::OpenFile
+        | Action::AddFile
+        | Action::CopyFile
+        | Action::RenameFile
+        | Action::TakeAway
+        | Action::PickRobot
+        | Action::PickField
+        | Action::PickCalibration
+        | Action::OpenFirst
+        | Action::EditFile => files::carry_out(model, action, effects),
         Action::Help => model.mode = Mode::Help(0),
         Action::Read => read_back(model),
         Action::Palette => find::palette(model),
@@ -609,6 +682,9 @@ fn run_again(model: &mut Model, effects: &mut Vec<Effect>) {
 /// Scrolls the mission so that the cursor, or while playing the active step, is in sight; and the side pane likewise.
 fn follow(model: &mut Model) {
     let Some(areas) = model.areas() else { return };
+    if model.screen == ScreenName::Project {
+        return model.files.follow(usize::from(areas.whole().height));
+    }
     let (open, _) = super::view::side::halves(model.side, areas.side);
     if open.height > 2 {
         let height = usize::from(open.height) - 2;

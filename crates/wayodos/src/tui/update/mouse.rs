@@ -7,14 +7,17 @@ use ratatui::layout::{Position, Rect};
 use wayodos_core::field::Point;
 
 use super::super::layout::Pane;
-use super::super::model::{Cursor, Mode, Model};
+use super::super::model::{Cursor, Mode, Model, ScreenName};
 use super::super::view;
-use super::{Effect, find, moves, open_side, time, zoom_field};
+use super::{Effect, files, find, moves, open_side, time, zoom_field};
 
 /// Whether the event was one that anything may follow from.
 pub(super) fn on_mouse(model: &mut Model, mouse: MouseEvent, effects: &mut Vec<Effect>) -> bool {
     let Some(areas) = model.areas() else { return false };
     let at = Position::new(mouse.column, mouse.row);
+    if mouse.kind == MouseEventKind::Moved && model.screen == ScreenName::Project {
+        return false;
+    }
     if mouse.kind == MouseEventKind::Moved {
         let over = [areas.field, areas.chart].iter().any(|area| area.contains(at));
         let new = over.then_some(at);
@@ -66,6 +69,24 @@ pub(super) fn on_mouse(model: &mut Model, mouse: MouseEvent, effects: &mut Vec<E
 fn browse(model: &mut Model, mouse: MouseEvent, at: Position, effects: &mut Vec<Effect>) {
     let Some(areas) = model.areas() else { return };
     let over = |area: Rect| area.contains(at);
+    if matches!(mouse.kind, MouseEventKind::Down(MouseButton::Left)) {
+        if let Some(action) = view::bars::action_at(model, &areas, at) {
+            return super::act(model, action, effects);
+        }
+    }
+    if model.screen == ScreenName::Project {
+        match mouse.kind {
+            MouseEventKind::Down(MouseButton::Left) => {
+                if let Some(row) = view::files::row_at(&areas, at) {
+                    files::click(model, row, effects);
+                }
+            }
+            MouseEventKind::ScrollDown => model.files.step(1),
+            MouseEventKind::ScrollUp => model.files.step(-1),
+            _ => {}
+        }
+        return;
+    }
     let pressed = matches!(mouse.kind, MouseEventKind::Down(MouseButton::Left));
     let dragged = matches!(mouse.kind, MouseEventKind::Drag(MouseButton::Left));
     match mouse.kind {

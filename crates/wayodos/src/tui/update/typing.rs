@@ -16,7 +16,7 @@ use wayodos_core::mission::refs::{Way, references, rename};
 use wayodos_core::units::{Dimension, Quantity};
 
 use super::super::free::Free;
-use super::super::model::{Cursor, Entry, Mode, Model, Question};
+use super::super::model::{Cursor, Entry, Mode, Model, Question, ScreenName};
 use super::super::theme::Role;
 use super::{Effect, change, changed, put_text, time};
 
@@ -103,8 +103,12 @@ fn take_answer(model: &mut Model, question: Question, typed: String, effects: &m
             if !fits {
                 return Err("give it a name without quotes and slashes, such as Morning round".into());
             }
+            model.screen = ScreenName::Mission;
             effects.push(Effect::Open(typed));
             Ok(())
+        }
+        Question::CopyName | Question::NewName | Question::Begin(_) => {
+            super::files::named(model, question, typed, effects)
         }
     }
 }

@@ -1,7 +1,7 @@
 //! The lines around the panes: what is open, what changed, the moment under the cursor, and the keys.
 
 use ratatui::buffer::Buffer;
-use ratatui::layout::Rect;
+use ratatui::layout::{Position, Rect};
 use ratatui::style::Modifier;
 use wayodos_core::controller::WheelCommand;
 use wayodos_core::mission::about;
@@ -10,9 +10,10 @@ use wayodos_core::record::{Outcome, Tick};
 use wayodos_report::words::{outcome_words, verdict_words};
 
 use super::{columns, paint_row, put, put_right};
+use crate::shelf::Kind;
 use crate::tui::keymap::{self, Action};
-use crate::tui::layout::Pane;
-use crate::tui::model::{Mode, Model, SPEEDS, Side};
+use crate::tui::layout::{Areas, Pane};
+use crate::tui::model::{Mode, Model, SPEEDS, ScreenName, Side};
 use crate::tui::theme::{Role, Theme};
 
 /// What is open, and how it came out.
@@ -26,9 +27,13 @@ pub fn title(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         model.prepared.parsed.mission.name.as_ref().map_or("a mission without a name", |name| name.node.as_str());
     let mut x = area.x + 1;
     let room = |x: u16| end.saturating_sub(x);
-    x = put(buffer, x, y, room(x), model.project.name(), theme.role(Role::Word));
+    let shown = |screen: ScreenName| {
+        let style = theme.role(if model.screen == screen { Role::Word } else { Role::Quiet });
+        if model.screen == screen { style.add_modifier(Modifier::BOLD) } else { style }
+    };
+    x = put(buffer, x, y, room(x), model.project.name(), shown(ScreenName::Project));
     x = put(buffer, x, y, room(x), " · ", theme.role(Role::Quiet));
-    x = put(buffer, x, y, room(x), name, theme.role(Role::Text));
+    x = put(buffer, x, y, room(x), name, shown(ScreenName::Mission));
     if model.trial.is_some() {
         x = put(buffer, x, y, room(x), " • only tried", theme.role(Role::Accent));
     } else if model.unsaved() {
@@ -172,10 +177,16 @@ fn slot_words(model: &Model) -> Option<String> {
     Some(about::slot(&model.prepared.parsed, &model.text, model.slot()?))
 }
 
-/// The keys that help just now.
-pub fn hints(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
-    let y = area.y;
-    paint_row(buffer, area, y, theme.on(theme.role(Role::Quiet), theme.raised()));
+/// A key of the bottom line: where it stands, and what a click on it does.
+struct HintSpot {
+    x: u16,
+    key: &'static str,
+    what: &'static str,
+    action: Option<Action>,
+}
+
+/// The keys that help just now, as they stand in the bottom line.
+fn hint_spots(model: &Model, area: Rect) -> Vec<HintSpot> {
     let fixed: &[(&str, &str)] = match &model.mode {
         Mode::Browse => &[],
         Mode::Typing(_) | Mode::Asking(..) => &[("Enter", "accept"), ("Esc", "cancel")],
@@ -198,33 +209,65 @@ pub fn hints(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         }
         Mode::Outside(_) => &[("o", "keep yours"), ("t", "take the file's"), ("b", "take both"), ("Up Down", "scroll")],
     };
-    let mut all: Vec<(&str, &str)> = Vec::new();
-    if fixed.is_empty() {
-        all.extend(focus_hints(model));
-        let rows = useful(model).iter().filter_map(|action| keymap::binding(*action));
-        all.extend(rows.map(|row| (row.label, row.hint)));
-    } else {
-        all.extend_from_slice(fixed);
-    }
-    let mut x = area.x + 1;
+    let mut all: Vec<(&str, &str, Option<Action>)> = Vec::new();
+    let mut spots = Vec::new();
     let mut end = area.right();
     if fixed.is_empty() {
         // Always there: the way to everything else.
-        for row in [Action::Help, Action::Palette].into_iter().filter_map(keymap::binding) {
-            let wide = columns(row.label) + columns(row.hint) + 1;
-            end = end.saturating_sub(wide + 1);
-            let behind = put(buffer, end, y, area.width, row.label, theme.role(Role::Word)) + 1;
-            put(buffer, behind, y, area.width, row.hint, theme.role(Role::Quiet));
+        let always = [Action::Help, Action::Palette, Action::ToProject, Action::ToMission];
+        for row in always.into_iter().filter_map(|action| keymap::binding(model.screen, action)) {
+            end = end.saturating_sub(columns(row.label) + columns(row.hint) + 2);
+            spots.push(HintSpot { x: end, key: row.label, what: row.hint, action: Some(row.action) });
             end = end.saturating_sub(1);
         }
+        if model.screen == ScreenName::Mission {
+            all.extend(focus_hints(model).iter().map(|(key, what)| (*key, *what, None)));
+        }
+        let rows = useful(model).iter().filter_map(|action| keymap::binding(model.screen, *action));
+        all.extend(rows.map(|row| (row.label, row.hint, Some(row.action))));
+    } else {
+        all.extend(fixed.iter().map(|(key, what)| (*key, *what, None)));
     }
-    for (key, what) in all {
+    let mut x = area.x + 1;
+    for (key, what, action) in all {
         let wide = columns(key) + columns(what) + 1;
         if x + wide > end {
             break;
         }
-        x = put(buffer, x, y, area.width, key, theme.role(Role::Word)) + 1;
-        x = put(buffer, x, y, area.width, what, theme.role(Role::Quiet)) + 2;
+        spots.push(HintSpot { x, key, what, action });
+        x += wide + 2;
+    }
+    spots
+}
+
+/// The keys that help just now.
+pub fn hints(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let y = area.y;
+    paint_row(buffer, area, y, theme.on(theme.role(Role::Quiet), theme.raised()));
+    for HintSpot { x, key, what, .. } in hint_spots(model, area) {
+        let x = put(buffer, x, y, area.width, key, theme.role(Role::Word)) + 1;
+        put(buffer, x, y, area.width, what, theme.role(Role::Quiet));
+    }
+}
+
+/// What a click on the line on top or the line of keys asks for.
+pub fn action_at(model: &Model, areas: &Areas, at: Position) -> Option<Action> {
+    if areas.hints.contains(at) {
+        let covers = |spot: &HintSpot| {
+            let wide = columns(spot.key) + columns(spot.what) + 1;
+            (spot.x..spot.x + wide).contains(&at.x)
+        };
+        return hint_spots(model, areas.hints).iter().find(|spot| covers(spot))?.action;
+    }
+    // The project's name leads to its files, the mission's back to it.
+    let name = columns(model.project.name()) + 2;
+    if !areas.title.contains(at) {
+        return None;
+    }
+    match model.screen {
+        ScreenName::Mission if at.x < name => Some(Action::ToProject),
+        ScreenName::Project if at.x >= name && at.x < areas.title.width / 2 => Some(Action::ToMission),
+        ScreenName::Mission | ScreenName::Project => None,
     }
 }
 
@@ -261,9 +304,19 @@ fn focus_hints(model: &Model) -> &'static [(&'static str, &'static str)] {
     }
 }
 
-/// What one would most likely do next, by what the cursor stands on.
+/// What one would most likely do next, by what the cursor or the mark stands on.
 fn useful(model: &Model) -> &'static [Action] {
     use Action as A;
+    if model.screen == ScreenName::Project {
+        return match model.files.marked().map(|entry| entry.kind) {
+            Some(Kind::Mission) => {
+                &[A::OpenFile, A::AddFile, A::CopyFile, A::RenameFile, A::TakeAway, A::PickRobot, A::PickField, A::Quit]
+            }
+            Some(Kind::Bin) => &[A::OpenFile, A::NextKind, A::Quit],
+            Some(_) => &[A::OpenFile, A::AddFile, A::CopyFile, A::RenameFile, A::TakeAway, A::NextKind, A::Quit],
+            None => &[A::AddFile, A::Quit],
+        };
+    }
     if model.focus != Pane::Text {
         return &[A::NextPane, A::Play, A::Full];
     }

@@ -431,7 +431,7 @@ fn start(model: &Model, field: &Field) -> Option<Pose> {
 }
 
 /// Without colours, brightness becomes density.
-fn shade(mean: Rgb) -> char {
+pub(super) fn shade(mean: Rgb) -> char {
     [' ', '░', '▒', '▓'][((1.0 - mean.luminance().sqrt()) * 3.99).clamp(0.0, 3.0) as usize]
 }
 

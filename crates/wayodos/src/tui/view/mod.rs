@@ -1,8 +1,10 @@
 //! The model as cells: every file here draws one part of the screen, and knows where in it things stand.
 
-mod bars;
+pub mod bars;
 pub mod chart;
+mod drawing;
 pub mod field;
+pub mod files;
 pub mod overlay;
 pub mod side;
 pub mod text;
@@ -14,8 +16,8 @@ use unicode_segmentation::UnicodeSegmentation as _;
 use unicode_width::UnicodeWidthStr as _;
 
 use super::cells::Cells;
-use super::layout::LEAST;
-use super::model::{Mode, Model};
+use super::layout::{Areas, LEAST};
+use super::model::{Mode, Model, ScreenName};
 use super::picture::Picture;
 use super::theme::{Role, Theme};
 
@@ -31,12 +33,21 @@ pub struct Screen {
     ground: field::Kept,
     /// The track of a sensor as last worked out.
     track: side::Kept,
+    /// The picture of the project screen as last painted.
+    preview: files::Kept,
 }
 
 impl Screen {
     /// A screen that has drawn nothing yet.
     pub fn new(theme: Theme, cells: Cells) -> Self {
-        Self { theme, cells, pixels: None, ground: field::Kept::default(), track: side::Kept::default() }
+        Self {
+            theme,
+            cells,
+            pixels: None,
+            ground: field::Kept::default(),
+            track: side::Kept::default(),
+            preview: files::Kept::default(),
+        }
     }
 
     /// The picture that belongs below the text of the last frame.
@@ -55,29 +66,18 @@ impl Screen {
         };
         bars::title(model, theme, areas.title, buffer);
         let mut cursor = None;
-        if areas.text.height > 0 {
-            cursor = text::draw(model, theme, areas.text, buffer);
-        }
-        // What lies over the panes would lie below the picture.
-        let free = matches!(model.mode, Mode::Browse | Mode::Typing(_) | Mode::Free(_))
-            || matches!(model.mode, Mode::Finding(_) if !areas.lists().intersects(areas.field));
-        let pixels = self.pixels.filter(|_| free && areas.field.height > 0);
         self.ground.no_picture();
-        if areas.field.height > 0 {
-            let how = field::Manner { theme, cells: self.cells, pixels };
-            field::draw(model, how, &mut self.ground, areas.field, buffer);
-        }
-        if areas.chart.height > 0 {
-            chart::draw(model, theme, areas.chart, buffer);
-        }
-        if areas.side.height > 0 {
-            side::draw(model, theme, &mut self.track, areas.side, buffer);
+        match model.screen {
+            ScreenName::Mission => cursor = self.mission(model, &areas, buffer),
+            ScreenName::Project => {
+                files::draw(model, (theme, self.cells), &mut self.preview, &areas, buffer);
+                files::status(model, theme, areas.status, buffer);
+            }
         }
         bars::change(model, theme, areas.change, buffer);
-        bars::status(model, theme, areas.status, buffer);
         bars::hints(model, theme, areas.hints, buffer);
         match &model.mode {
-            Mode::Help(scroll) => overlay::help(theme, whole, *scroll, buffer),
+            Mode::Help(scroll) => overlay::help(model.screen, theme, whole, *scroll, buffer),
             Mode::Reading { lines, notes, scroll } => overlay::reading(theme, whole, lines, notes, *scroll, buffer),
             Mode::Leaving => overlay::leaving(model, theme, whole, buffer),
             Mode::Finding(finder) => cursor = Some(overlay::list(finder, theme, areas.lists(), buffer)),
@@ -96,6 +96,33 @@ impl Screen {
         if self.cells == Cells::Ascii {
             ascii(buffer);
         }
+        cursor
+    }
+}
+
+impl Screen {
+    /// The panes of the mission screen; where the terminal's own cursor belongs.
+    fn mission(&mut self, model: &Model, areas: &Areas, buffer: &mut Buffer) -> Option<(u16, u16)> {
+        let theme = self.theme;
+        let mut cursor = None;
+        if areas.text.height > 0 {
+            cursor = text::draw(model, theme, areas.text, buffer);
+        }
+        // What lies over the panes would lie below the picture.
+        let free = matches!(model.mode, Mode::Browse | Mode::Typing(_) | Mode::Free(_))
+            || matches!(model.mode, Mode::Finding(_) if !areas.lists().intersects(areas.field));
+        let pixels = self.pixels.filter(|_| free && areas.field.height > 0);
+        if areas.field.height > 0 {
+            let how = field::Manner { theme, cells: self.cells, pixels };
+            field::draw(model, how, &mut self.ground, areas.field, buffer);
+        }
+        if areas.chart.height > 0 {
+            chart::draw(model, theme, areas.chart, buffer);
+        }
+        if areas.side.height > 0 {
+            side::draw(model, theme, &mut self.track, areas.side, buffer);
+        }
+        bars::status(model, theme, areas.status, buffer);
         cursor
     }
 }

@@ -7,8 +7,8 @@ use ratatui::widgets::{Block, BorderType, Clear, Widget as _};
 use super::{columns, paint_row, put, put_right, wrapped};
 use crate::tui::finder::{Finder, Item};
 use crate::tui::free::Free;
-use crate::tui::keymap::{GROUPS, Group};
-use crate::tui::model::{DiffLine, Entry, Model, Outside, Question};
+use crate::tui::keymap::{Group, groups};
+use crate::tui::model::{DiffLine, Entry, Model, Outside, Question, ScreenName};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::update::NOTES_BESIDE;
 
@@ -33,10 +33,10 @@ fn boxed_at(theme: Theme, place: Rect, title: &str, buffer: &mut Buffer) -> Rect
 }
 
 /// All keys, in as many columns as there is room for.
-pub fn help(theme: Theme, whole: Rect, scroll: usize, buffer: &mut Buffer) {
+pub fn help(screen: ScreenName, theme: Theme, whole: Rect, scroll: usize, buffer: &mut Buffer) {
     // The hint line stays free.
     let area = Rect { height: whole.height.saturating_sub(1), ..whole };
-    let (columns, wide) = help_columns((area.width, area.height));
+    let (columns, wide) = help_columns(screen, (area.width, area.height));
     let tallest = columns.iter().map(|groups| tall(groups)).max().unwrap_or(0);
     let size = (wide * columns.len() as u16 + 2, (tallest + 1).min(area.height));
     let inside = boxed(theme, area, size, "Keys   (/ finds any of them by name)", buffer);
@@ -74,30 +74,30 @@ fn tall(groups: &[&Group]) -> u16 {
 }
 
 /// The columns of the keys in an area, and how wide each is: as few as will do, and no wider than they must be.
-fn help_columns((width, height): (u16, u16)) -> (Vec<Vec<&'static Group>>, u16) {
+fn help_columns(screen: ScreenName, (width, height): (u16, u16)) -> (Vec<Vec<&'static Group>>, u16) {
     const WIDE: u16 = 48;
     const NARROW: u16 = 36;
     let most = (width.saturating_sub(4) / NARROW).max(2);
     let fits = |columns: &Vec<Vec<&Group>>| columns.iter().all(|groups| tall(groups) < height);
-    let columns = (1..=most).map(spread).find(fits).unwrap_or_else(|| spread(most));
+    let columns = (1..=most).map(|count| spread(screen, count)).find(fits).unwrap_or_else(|| spread(screen, most));
     let wide = (width.saturating_sub(4) / columns.len() as u16).min(WIDE);
     (columns, wide)
 }
 
 /// How many rows of keys there are on a screen of a size.
-pub fn help_rows((width, height): (u16, u16)) -> usize {
-    let (columns, _) = help_columns((width, height.saturating_sub(1)));
+pub fn help_rows(screen: ScreenName, (width, height): (u16, u16)) -> usize {
+    let (columns, _) = help_columns(screen, (width, height.saturating_sub(1)));
     let rows = columns.iter().map(|groups| tall(groups)).max().unwrap_or(0);
     usize::from(rows.saturating_sub(height.saturating_sub(4)))
 }
 
 /// The groups of keys in this many columns, those of one group together.
-fn spread(count: u16) -> Vec<Vec<&'static Group>> {
-    let rows: usize = GROUPS.iter().map(|group| group.rows.len() + 2).sum();
+fn spread(screen: ScreenName, count: u16) -> Vec<Vec<&'static Group>> {
+    let rows: usize = groups(screen).iter().map(|group| group.rows.len() + 2).sum();
     let share = rows.div_ceil(usize::from(count));
     let mut columns: Vec<Vec<&Group>> = vec![Vec::new()];
     let mut used = 0;
-    for group in GROUPS {
+    for group in groups(screen) {
         let wants = group.rows.len() + 2;
         if used > 0 && used + wants / 2 > share && columns.len() < usize::from(count) {
             columns.push(Vec::new());
@@ -288,6 +288,9 @@ pub fn asking(question: Question, entry: &Entry, theme: Theme, whole: Rect, buff
         Question::Routine => ("What is the routine called?", "letters, digits, hyphens: back-away"),
         Question::Pose => ("Begin the step at which pose?", "x, y and heading: 320, 178 mm, 90 deg"),
         Question::Mission => ("What is the new mission called?", "as people say it: Evening round"),
+        Question::CopyName => ("What is the copy called?", "letters, digits, spaces: Evening round"),
+        Question::NewName => ("What is it called from now on?", "whatever names it goes along"),
+        Question::Begin(_) => ("What is the new file called?", "letters, digits, spaces: Our table"),
     };
     let inside = boxed(theme, whole, (64, 6), title, buffer);
     let room = inside.width.saturating_sub(2);
