@@ -40,6 +40,8 @@ pub enum OpenError {
     Unreadable(PathBuf, io::Error),
     /// A file is not text; the byte at which it stops being so.
     NotText(PathBuf, usize),
+    /// A file that is no mission of a project.
+    NoMissionFile(PathBuf),
     /// A path leads out of the project folder.
     Outside(PathBuf),
     /// No mission of that name; those that there are.
@@ -50,9 +52,12 @@ impl fmt::Display for OpenError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             Self::Missing(path) => write!(f, "there is no project at {}", path.display()),
-            Self::NoProject(path) => write!(f, "{} is not a project: it holds no {PROJECT_FILE}", path.display()),
+            Self::NoProject(path) => {
+                write!(f, "{} is not a project: neither it nor a folder above holds a {PROJECT_FILE}", path.display())
+            }
             Self::Unreadable(path, error) => write!(f, "cannot read {}: {error}", path.display()),
             Self::NotText(path, at) => write!(f, "{} is not UTF-8 text from byte {at} on", path.display()),
+            Self::NoMissionFile(path) => write!(f, "{} is no mission of a project", path.display()),
             Self::Outside(path) => write!(f, "{} leads out of the project folder", path.display()),
             Self::NoMission(name, _) => write!(f, "the project has no mission `{name}`"),
         }
@@ -69,6 +74,7 @@ impl OpenError {
             Self::NoProject(_) => format!("name the folder that holds {PROJECT_FILE}"),
             Self::Unreadable(..) => "check that the file exists and may be read".into(),
             Self::NotText(..) => "is this the right file? save it as UTF-8 text".into(),
+            Self::NoMissionFile(_) => "name a folder, or a file in the folder missions of a project".into(),
             Self::Outside(_) => "copy the file into the project, and name that one".into(),
             Self::NoMission(_, names) if names.is_empty() => "its folder missions/ is empty".into(),
             Self::NoMission(_, names) => format!("there is {}", names.join(", ")),
@@ -94,22 +100,16 @@ pub struct Project {
 }
 
 impl Project {
-    /// Opens a folder, or a mission file's own project when `wayodos.toml` itself is named.
+    /// Opens the project of a folder, of one of its folders, or of one of its files; a mission's path opens that mission.
     ///
     /// `mission`: the name of another mission of the project, with or without its ending.
     ///
     /// # Errors
     /// When there is nothing to have findings about; the rest is in [`Project::findings`].
     pub fn open(path: &Path, mission: Option<&str>) -> Result<Self, OpenError> {
-        if !path.exists() {
-            return Err(OpenError::Missing(path.to_owned()));
-        }
-        let names_file = path.file_name().is_some_and(|name| name == PROJECT_FILE);
-        let folder = if names_file { path.parent().unwrap_or(Path::new(".")) } else { path };
-        let folder = if folder.as_os_str().is_empty() { Path::new(".") } else { folder };
-        if !folder.join(PROJECT_FILE).is_file() {
-            return Err(OpenError::NoProject(folder.to_owned()));
-        }
+        let (folder, named) = locate(path)?;
+        let folder = folder.as_path();
+        let mission = mission.or(named.as_deref());
         let read = |path: &str| read_bytes(&within(folder, path).ok_or_else(|| OpenError::Outside(path.into()))?);
         let list = |within: &str| names_in(&folder.join(within));
         Self::assemble(Home::Folder(folder.to_owned()), mission, read, list)
@@ -324,6 +324,39 @@ impl Project {
     pub fn place(&self, folder: &Path, path: &str) -> Result<PathBuf, String> {
         within(folder, path).ok_or_else(|| format!("{path} would lie out of the project folder: a link leads there"))
     }
+}
+
+/// The project that a path belongs to: its folder, and the mission when the path is one.
+///
+/// # Errors
+/// When nothing is there, it belongs to no project, or it is a file of a project that is no mission.
+pub fn locate(path: &Path) -> Result<(PathBuf, Option<String>), OpenError> {
+    if !path.exists() {
+        return Err(OpenError::Missing(path.to_owned()));
+    }
+    let holds = |folder: &Path| folder.join(PROJECT_FILE).is_file();
+    if holds(path) {
+        return Ok((path.to_owned(), None));
+    }
+    // As it was written where that is enough, so that messages name what people have typed.
+    let beside = path.parent().map(|above| if above.as_os_str().is_empty() { Path::new(".") } else { above });
+    if path.file_name().is_some_and(|name| name == PROJECT_FILE)
+        && let Some(folder) = beside
+    {
+        return Ok((folder.to_owned(), None));
+    }
+    let whole = fs::canonicalize(path).map_err(|error| OpenError::Unreadable(path.to_owned(), error))?;
+    let none = || {
+        if path.is_dir() { OpenError::NoProject(path.to_owned()) } else { OpenError::NoMissionFile(path.to_owned()) }
+    };
+    let folder = whole.ancestors().skip(1).find(|folder| holds(folder)).ok_or_else(none)?;
+    if whole.is_dir() {
+        return Ok((folder.to_owned(), None));
+    }
+    let inside = whole.strip_prefix(folder).ok().and_then(|inside| inside.to_str());
+    let stem = inside.and_then(|inside| inside.strip_prefix("missions/")?.strip_suffix(".way"));
+    let stem = stem.ok_or_else(|| OpenError::NoMissionFile(path.to_owned()))?;
+    Ok((folder.to_owned(), Some(stem.to_owned())))
 }
 
 /// The names of the missions, or routines, in a folder.

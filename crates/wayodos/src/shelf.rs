@@ -100,7 +100,7 @@ impl Kind {
             ("fields", "toml") => Some(Self::Field),
             ("hands", "toml") => Some(Self::Hands),
             ("", "toml") if file.starts_with("hands") => Some(Self::Hands),
-            ("", "toml") | ("calibrations", "toml") => Some(Self::Calibration),
+            ("" | "calibrations", "toml") => Some(Self::Calibration),
             ("exports", _) => Some(Self::Export),
             _ => None,
         }
@@ -309,8 +309,8 @@ impl Shelf<'_> {
 
     /// The mission files and tables of the project, with their texts. What is no text names nothing.
     fn texts(&self) -> Vec<(String, String)> {
-        let ends = |path: &String| path.ends_with(".toml") || path.ends_with(".way");
-        let paths = paths_in(self.folder).into_iter().filter(|path| ends(path) && !path.starts_with(BIN));
+        let names_others = |path: &str| matches!(path.rsplit('.').next(), Some("toml" | "way"));
+        let paths = paths_in(self.folder).into_iter().filter(|path| names_others(path) && !path.starts_with(BIN));
         paths.filter_map(|path| self.text(&path).ok().map(|text| (path, text))).collect()
     }
 
@@ -493,8 +493,8 @@ mod tests {
         }
     }
 
-    fn change(project: &Project, change: Change) -> Result<Done, String> {
-        let done = carry_out(project, &change).map_err(|refused| refused.to_string());
+    fn change(project: &Project, change: &Change) -> Result<Done, String> {
+        let done = carry_out(project, change).map_err(|refused| refused.to_string());
         works(project);
         done
     }
@@ -511,7 +511,8 @@ mod tests {
     #[test]
     fn whoever_refers_to_a_file_goes_along_with_its_new_name() {
         let (_here, project) = copied();
-        let rename = |path: &str, name: &str| change(&project, Change::Rename { path: path.into(), name: name.into() });
+        let rename =
+            |path: &str, name: &str| change(&project, &Change::Rename { path: path.into(), name: name.into() });
         for (path, name) in [
             ("robots/curlew.toml", "Curlew two"),
             ("robots/dunlin.toml", "gull"),
@@ -543,7 +544,7 @@ mod tests {
     #[test]
     fn what_is_taken_away_comes_back_as_it_was_and_what_is_used_stays() {
         let (_here, project) = copied();
-        let take = |path: &str| change(&project, Change::TakeAway { path: path.into() });
+        let take = |path: &str| change(&project, &Change::TakeAway { path: path.into() });
         let used = take("fields/ring.toml").unwrap_err();
         assert!(used.contains("wayodos.toml"), "{used}");
         assert!(take("shared/gates.way").unwrap_err().contains("missions/round-the-gates.way"));
@@ -555,27 +556,27 @@ mod tests {
         fs::write(&mission, "mission \"x\"\n").unwrap();
         let second = take("missions/which-way.way").unwrap();
         assert_eq!(second.path, ".bin/missions/which-way-2.way");
-        change(&project, Change::GiveBack { path: taken.path.clone() }).unwrap();
+        change(&project, &Change::GiveBack { path: taken.path.clone() }).unwrap();
         assert_eq!(fs::read_to_string(&mission).unwrap(), before);
-        assert!(change(&project, Change::GiveBack { path: taken.path }).is_err());
+        assert!(change(&project, &Change::GiveBack { path: taken.path }).is_err());
     }
 
     #[test]
     fn copies_and_templates_can_be_played_with_at_once() {
         let (_here, project) = copied();
         let copy = Change::Copy { path: "missions/ring-contest.way".into(), name: "Rematch".into() };
-        assert_eq!(change(&project, copy.clone()).unwrap().path, "missions/rematch.way");
+        assert_eq!(change(&project, &copy).unwrap().path, "missions/rematch.way");
         let again = Project::open(&folder_of(&project), Some("rematch")).unwrap();
         assert_eq!(again.config.field, "fields/ring.toml", "on the field of its original");
         assert!(again.mission.contains("mission \"Rematch\""));
-        assert!(change(&project, copy).unwrap_err().contains("there already"));
+        assert!(change(&project, &copy).unwrap_err().contains("there already"));
         fs::remove_file(folder_of(&project).join("fields/dykes.svg")).unwrap();
         fs::remove_file(folder_of(&project).join("fields/dykes.toml")).unwrap();
         fs::remove_file(folder_of(&project).join("missions/between-the-dykes.way")).unwrap();
         let begin = Change::Begin { template: "fields/dykes.toml", name: "Our dykes".into() };
-        let path = change(&project, begin).unwrap().path;
+        let path = change(&project, &begin).unwrap().path;
         let assign = Change::Assign { mission: "rematch".into(), part: Part::Field, path };
-        change(&project, assign).unwrap();
+        change(&project, &assign).unwrap();
         let moved = Project::open(&folder_of(&project), Some("rematch")).unwrap();
         assert_eq!(moved.config.field, "fields/our-dykes.toml");
     }

@@ -54,7 +54,7 @@ fn json(text: &str) -> Value {
 #[test]
 fn a_good_project_has_nothing_to_mend_and_runs_to_its_end() {
     let copy = Copy::new();
-    let (code, out, err) = wayodos(&["check", copy.path()]);
+    let (code, out, err) = wayodos(&["check", copy.path(), "--mission", "morning-round"]);
     assert!(code == 0 && err.is_empty(), "{err}");
     assert!(out.starts_with("note[K62]") && out.ends_with("Brinewick: 1 note\n"), "{out}");
     copy.change(
@@ -62,7 +62,7 @@ fn a_good_project_has_nothing_to_mend_and_runs_to_its_end() {
         "floor-left sees dark   -> \"Square up",
         "floor-left sees dark for 10 ms -> \"Square up",
     );
-    let (code, _, err) = wayodos(&["check", copy.path()]);
+    let (code, _, err) = wayodos(&["check", copy.path(), "--mission", "morning-round"]);
     assert!(code == 0 && err.contains("no problems found"), "{err}");
     let (code, out, err) = wayodos(&["run", copy.path()]);
     assert_eq!((code, err.as_str()), (0, ""));
@@ -89,20 +89,127 @@ fn run_json_is_one_object_and_people_read_the_other_stream() {
         "steps",
         "trace_hash",
         "verdict",
-        "wall_ms",
+        "version",
     ];
     assert_eq!(keys, wanted);
     assert_eq!(answer["outcome"], "done");
     let first = answer["steps"][0].as_object().unwrap();
-    assert_eq!(first.keys().collect::<Vec<_>>(), ["entered_s", "exit", "left_s", "margin", "name", "target"]);
+    assert_eq!(first.keys().collect::<Vec<_>>(), ["entered_s", "exit", "exits", "left_s", "margin", "name", "target"]);
+    let exits = first["exits"].as_array().unwrap();
+    assert_eq!((&exits[0]["fired"], &exits[1]["fired"]), (&Value::from(true), &Value::from(false)));
+    assert_eq!((&exits[0]["target"], &exits[1]["target"]), (&"Along the causeway".into(), &"fail".into()));
     assert_eq!(first["name"], "Leave the slipway");
     let pose = answer["final_pose"].as_object().unwrap();
     assert_eq!(pose.keys().collect::<Vec<_>>(), ["heading_deg", "x_mm", "y_mm"]);
     let times: Vec<f64> =
         answer["events"].as_array().unwrap().iter().map(|event| event["t_s"].as_f64().unwrap()).collect();
     assert!(times.len() > 20 && times.is_sorted());
-    let (_, _, err) = wayodos(&["run", copy.path(), "--json", "--quiet"]);
-    assert_eq!(err, "");
+    let (_, again, err) = wayodos(&["run", copy.path(), "--json", "--quiet"]);
+    assert_eq!((err.as_str(), again), ("", out), "nothing in it differs from run to run");
+    let (_, out, _) = wayodos(&["run", copy.path(), "--json", "--quiet", "--timing"]);
+    assert!(json(&out)["wall_ms"].as_f64().is_some());
+}
+
+fn piped(args: &[&str], input: &str, folder: &Path) -> (i32, Vec<u8>) {
+    use std::io::Write as _;
+    let mut child = Command::new(env!("CARGO_BIN_EXE_wayodos"))
+        .args(args)
+        .current_dir(folder)
+        .stdin(Stdio::piped())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::null())
+        .spawn()
+        .unwrap();
+    child.stdin.take().unwrap().write_all(input.as_bytes()).unwrap();
+    let output = child.wait_with_output().unwrap();
+    (output.status.code().unwrap(), output.stdout)
+}
+
+#[test]
+fn every_mission_is_checked_with_its_own_robot_and_field() {
+    let copy = Copy::new();
+    let (code, out, _) = wayodos(&["check", copy.path()]);
+    assert!(code == 0 && out.ends_with("in 10 missions\n"), "{out}");
+    copy.change("missions/ring-contest.way", "spin", "spn");
+    let (code, out, _) = wayodos(&["check", copy.path()]);
+    assert!(code == 1 && out.contains("unknown first word `spn`") && out.contains("ring-contest.way"), "{out}");
+    let (code, _, _) = wayodos(&["check", copy.path(), "--mission", "which-way"]);
+    assert_eq!(code, 0, "one that is named is checked alone");
+    // What is wrong with a robot that nine missions play with is said once.
+    copy.change("robots/curlew.toml", "[battery]", "[batery]");
+    let (_, out, _) = wayodos(&["check", copy.path(), "--json"]);
+    let answer = json(&out);
+    let findings = answer["findings"].as_array().unwrap();
+    let of_robot = findings.iter().filter(|finding| finding["message"].as_str().unwrap().contains("batery")).count();
+    assert_eq!((of_robot, answer["missions"].as_array().unwrap().len()), (1, 10));
+}
+
+#[test]
+fn the_project_is_found_from_below_and_by_a_mission_s_path() {
+    let copy = Copy::new();
+    let below = copy.folder.join("missions");
+    let (code, out) = piped(&["run", "--quiet"], "", &below);
+    assert!(code == 0 && String::from_utf8(out).unwrap().contains("Greet the kiln"));
+    let (code, out) = piped(&["run", "which-way.way", "--quiet"], "", &below);
+    assert!(code == 0 && String::from_utf8(out).unwrap().contains("Feel both ways"));
+    let (code, _, err) = wayodos(&["run", copy.folder.join("robots/curlew.toml").to_str().unwrap()]);
+    assert!(code == 1 && err.contains("no mission of a project"), "{err}");
+    let empty = tempfile::tempdir().unwrap();
+    let (code, _, err) = wayodos(&["run", empty.path().to_str().unwrap()]);
+    assert!(code == 1 && err.contains("nor a folder above"), "{err}");
+}
+
+#[test]
+fn missions_and_drawings_go_through_pipes() {
+    let copy = Copy::new();
+    let (code, out) = piped(&["fmt", "-"], "step \"a\"\nhold, coast\nuntil 1 s passes\n", &copy.folder);
+    assert_eq!((code, out), (0, b"step \"a\"\n  hold, coast\n  until 1 s passes\n".to_vec()));
+    assert_eq!(piped(&["fmt", "-"], "", &copy.folder), (0, Vec::new()));
+    assert_eq!(piped(&["fmt", "-", "--check"], "step \"a\"\nhold\n", &copy.folder).0, 1);
+    for (args, begins) in [
+        (&["draw", "-o", "-"][..], &b"<svg"[..]),
+        (&["draw", "-o", "-", "--format", "png"], b"\x89PNG"),
+        (&["draw", "-o", "-", "--format", "pdf", "--only", "flow"], b"%PDF"),
+    ] {
+        let (code, out) = piped(args, "", &copy.folder);
+        assert!(code == 0 && out.starts_with(begins), "{args:?}");
+    }
+    assert!(!copy.folder.join("-").exists());
+}
+
+#[test]
+fn what_is_not_understood_exits_otherwise_than_a_run_that_failed() {
+    assert_eq!(wayodos(&["run", "--bogus"]).0, 64);
+    assert_eq!(wayodos(&["draw", "-o", "a.gif"]).0, 64);
+    assert_eq!(wayodos(&["--help"]).0, 0);
+    assert_eq!(wayodos(&["--version"]).0, 0);
+}
+
+#[test]
+fn shells_complete_missions_and_the_manual_has_every_command() {
+    let copy = Copy::new();
+    for shell in ["bash", "zsh", "fish", "elvish", "powershell"] {
+        let (code, script, _) = wayodos(&["completions", shell]);
+        assert!(code == 0 && script.contains("COMPLETE") && script.contains("wayodos"), "{shell}");
+    }
+    let output = Command::new(env!("CARGO_BIN_EXE_wayodos"))
+        .args(["--", "wayodos", "run", "--mission", ""])
+        .envs([("COMPLETE", "bash"), ("_CLAP_IFS", "\n"), ("_CLAP_COMPLETE_INDEX", "3")])
+        .current_dir(&copy.folder)
+        .output()
+        .unwrap();
+    assert!(String::from_utf8(output.stdout).unwrap().lines().any(|line| line == "ring-contest"));
+    let (_, page, _) = wayodos(&["man"]);
+    for command in ["demo", "new", "check", "run", "read", "fmt", "draw", "completions", "man"] {
+        assert!(page.contains(&format!("wayodos\\-{command}")), "{command}");
+    }
+}
+
+#[test]
+fn colours_are_used_where_they_are_wanted() {
+    let copy = Copy::new();
+    let coloured = |when: &str| wayodos(&["run", copy.path(), "--color", when]).1.contains("\u{1b}[32m");
+    assert!(coloured("always") && !coloured("never") && !coloured("auto"));
 }
 
 #[test]
@@ -149,7 +256,7 @@ fn all_mistakes_are_reported_at_once_with_their_places() {
     copy.change("missions/morning-round.way", "follow the left edge", "folow the left edge");
     copy.change("missions/morning-round.way", "hue sees kiln-red", "hue sees kiln-rd");
     copy.change("missions/morning-round.way", "turned 88 deg", "turned 88");
-    let (code, out, err) = wayodos(&["check", copy.path()]);
+    let (code, out, err) = wayodos(&["check", copy.path(), "--mission", "morning-round"]);
     assert_eq!((code, err.as_str()), (1, ""));
     for words in ["unknown first word `folow`", "did you mean `follow`?", "`88` has no unit", "morning-round.way:"] {
         assert!(out.contains(words), "{words}: {out}");
@@ -215,7 +322,7 @@ fn what_cannot_be_opened_is_said_with_what_to_do() {
         assert!(err.contains("there is no project at") && err.contains("nowhere"), "{command}: {err}");
     }
     let (code, _, err) = wayodos(&["run", here.path().to_str().unwrap()]);
-    assert!(code == 1 && err.contains("holds no wayodos.toml"), "{err}");
+    assert!(code == 1 && err.contains("neither it nor a folder above holds a wayodos.toml"), "{err}");
     let copy = Copy::new();
     let (code, _, err) = wayodos(&["run", copy.path(), "--mission", "evening"]);
     assert!(code == 1 && err.contains("morning-round"), "{err}");
@@ -255,7 +362,7 @@ fn draw_writes_what_the_ending_says() {
     assert!(draw("page.pdf", &[]).1.starts_with(b"%PDF-"));
     assert!(draw("page.png", &["--only", "field"]).1.starts_with(b"\x89PNG"));
     let (code, nothing, err) = draw("page.gif", &[]);
-    assert!(code == 2 && nothing.is_empty() && err.contains(".svg, .pdf or .png"), "{err}");
+    assert!(code == 64 && nothing.is_empty() && err.contains(".svg, .pdf or .png"), "{err}");
     let (code, _, err) = draw("missing/page.svg", &[]);
     assert!(code == 1 && err.contains("cannot write"), "{err}");
     let left: Vec<_> =
@@ -281,7 +388,7 @@ fn without_a_terminal_the_screen_says_so() {
 #[test]
 fn every_answer_can_be_had_as_json() {
     let copy = Copy::new();
-    let (code, out, _) = wayodos(&["check", copy.path(), "--json"]);
+    let (code, out, _) = wayodos(&["check", copy.path(), "--mission", "morning-round", "--json"]);
     let findings = json(&out)["findings"].as_array().unwrap().clone();
     let severities: Vec<&str> = findings.iter().filter_map(|finding| finding["severity"].as_str()).collect();
     assert_eq!((code, severities), (0, vec!["note"]));
@@ -296,7 +403,7 @@ fn every_answer_can_be_had_as_json() {
     assert_eq!((&finding["file"], &finding["severity"]), (&"robots/curlew.toml".into(), &"error".into()));
     assert!(finding["start"]["line"].as_u64() < finding["end"]["line"].as_u64().map(|line| line + 1));
     let (code, out, _) = wayodos(&["fmt", copy.path(), "--check", "--json"]);
-    assert_eq!((code, json(&out)), (0, serde_json::json!({ "changed": [] })));
+    assert_eq!((code, json(&out)), (0, serde_json::json!({ "version": 2, "changed": [] })));
     let crooked = copy.mission();
     fs::write(&crooked, fs::read_to_string(&crooked).unwrap().replace("let creep = 16 %", "let  creep=16 %")).unwrap();
     let (code, out, _) = wayodos(&["fmt", copy.path(), "--check", "--json"]);
@@ -446,7 +553,7 @@ fn a_project_of_somebody_else_reads_and_writes_nothing_outside_itself() {
     use std::os::unix::fs::symlink;
     let outside = tempfile::tempdir().unwrap();
     let secret = outside.path().join("secret.way");
-    let crooked = "step \"a\"\n      hold\n  until 1 s passes -> done\n";
+    let crooked = "step \"a\"\n      hold, coast\n  until 1 s passes -> done\n";
     fs::write(&secret, crooked).unwrap();
     for file in ["missions/morning-round.way", "robots/curlew.toml", "fields/causeway.toml", "calibration.toml"] {
         let copy = Copy::new();

@@ -7,7 +7,7 @@ use clap::ValueEnum;
 use wayodos_core::project::prepare;
 use wayodos_report::{Flow, Parts, Scene, flow_scene, sheet, to_pdf, to_png, to_svg};
 
-use super::{Shared, cannot_open, complain, run_project, say};
+use super::{Shared, USAGE, cannot_open, complain, put_bytes, run_project, say};
 use crate::folder::{Project, write_whole};
 use crate::work::RunReport;
 
@@ -22,20 +22,59 @@ pub enum Only {
     Flow,
 }
 
+/// What a drawing is written as.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum Format {
+    /// Scalable, for browsers and editors.
+    Svg,
+    /// For printers.
+    Pdf,
+    /// Pixels.
+    Png,
+}
+
+impl Format {
+    /// What the ending of a file asks for.
+    fn of(file: &Path) -> Option<Self> {
+        match file.extension()?.to_str()?.to_lowercase().as_str() {
+            "svg" => Some(Self::Svg),
+            "pdf" => Some(Self::Pdf),
+            "png" => Some(Self::Png),
+            _ => None,
+        }
+    }
+
+    fn paint(self, scene: &Scene) -> Result<Vec<u8>, String> {
+        match self {
+            Self::Svg => Ok(to_svg(scene).into_bytes()),
+            Self::Pdf => to_pdf(scene).map_err(|error| error.to_string()),
+            Self::Png => to_png(scene, PNG_PER_MM).map_err(|error| error.to_string()),
+        }
+    }
+}
+
+/// Standard output.
+const STANDARD: &str = "-";
+
 /// Pixels a millimetre of a PNG: A4 becomes some 2,400 x 1,700.
 const PNG_PER_MM: f64 = 8.0;
 
-pub(super) fn draw(shared: &Shared, path: &Path, output: &Path, only: Option<Only>) -> ExitCode {
-    let ending = output.extension().and_then(|ending| ending.to_str()).map(str::to_lowercase);
-    let paint: fn(&Scene) -> Result<Vec<u8>, String> = match ending.as_deref() {
-        Some("svg") => |scene| Ok(to_svg(scene).into_bytes()),
-        Some("pdf") => |scene| to_pdf(scene).map_err(|error| error.to_string()),
-        Some("png") => |scene| to_png(scene, PNG_PER_MM).map_err(|error| error.to_string()),
-        _ => {
-            complain(&format!("{} has no ending that can be drawn", output.display()), "end it in .svg, .pdf or .png");
-            return ExitCode::from(2);
-        }
+pub(super) fn draw(
+    shared: &Shared,
+    path: &Path,
+    output: &Path,
+    format: Option<Format>,
+    only: Option<Only>,
+) -> ExitCode {
+    let standard = (output == Path::new(STANDARD)).then_some(Format::Svg);
+    let Some(format) = format.or_else(|| Format::of(output)).or(standard) else {
+        complain(
+            &format!("{} has no ending that can be drawn", output.display()),
+            "end it in .svg, .pdf or .png, or say --format",
+        );
+        return ExitCode::from(USAGE);
     };
+    let paint = |scene: &Scene| format.paint(scene);
     let parts = match only {
         None => Parts::All,
         Some(Only::Field) => Parts::Field,
@@ -63,6 +102,12 @@ pub(super) fn flow_of(project: &Project) -> Flow {
 }
 
 fn write(shared: &Shared, output: &Path, drawn: Result<Vec<u8>, String>) -> ExitCode {
+    if output == Path::new(STANDARD)
+        && let Ok(bytes) = &drawn
+    {
+        put_bytes(bytes);
+        return ExitCode::SUCCESS;
+    }
     let drawn = drawn.and_then(|bytes| {
         write_whole(output, &bytes).map_err(|error| format!("cannot write {}: {error}", output.display()))
     });

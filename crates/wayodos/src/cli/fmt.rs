@@ -1,16 +1,20 @@
 //! `wayodos fmt`: the one layout of a mission.
 
 use std::fs;
+use std::io::Read as _;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 use wayodos_core::mission::format;
 
-use super::{Shared, answer, answer_json, complain, json, say};
-use crate::folder::{OpenError, PROJECT_FILE, read_text, write_whole};
+use super::{Shared, answer, answer_json, complain, json, put_bytes, say};
+use crate::folder::{OpenError, locate, read_text, write_whole};
 use crate::safe::within;
 
 pub(super) fn fmt(shared: &Shared, path: &Path, check: bool) -> ExitCode {
+    if path == Path::new("-") {
+        return standard(check);
+    }
     let files = match missions(path, shared.mission.as_deref()) {
         Ok(files) => files,
         Err(error) => {
@@ -42,6 +46,25 @@ pub(super) fn fmt(shared: &Shared, path: &Path, check: bool) -> ExitCode {
     if failed || (check && !changed.is_empty()) { ExitCode::FAILURE } else { ExitCode::SUCCESS }
 }
 
+/// Lays out what comes by standard input.
+fn standard(check: bool) -> ExitCode {
+    let mut text = String::new();
+    if let Err(error) = std::io::stdin().lock().take(MOST).read_to_string(&mut text) {
+        complain(&format!("cannot read standard input: {error}"), "send it a mission as UTF-8 text");
+        return ExitCode::FAILURE;
+    }
+    let laid = format(&text);
+    if check {
+        return if laid == text { ExitCode::SUCCESS } else { ExitCode::FAILURE };
+    }
+    // As it is: a mission that goes on into a file keeps every sign.
+    put_bytes(laid.as_bytes());
+    ExitCode::SUCCESS
+}
+
+/// No mission is longer than this many bytes.
+const MOST: u64 = 64 << 20;
+
 /// Lays one file out; whether that changes it.
 fn one(file: &Path, check: bool) -> Result<bool, (String, String)> {
     let text = read_text(file).map_err(|error| (error.to_string(), error.hint()))?;
@@ -62,12 +85,8 @@ fn missions(path: &Path, mission: Option<&str>) -> Result<Vec<PathBuf>, OpenErro
     if path.is_file() {
         return Ok(vec![path.to_owned()]);
     }
-    if !path.exists() {
-        return Err(OpenError::Missing(path.to_owned()));
-    }
-    if !path.join(PROJECT_FILE).is_file() {
-        return Err(OpenError::NoProject(path.to_owned()));
-    }
+    let (path, _) = locate(path)?;
+    let path = path.as_path();
     // What a link leads to out of the project is somebody else's.
     let inside = |name: &str| {
         let name = format!("missions/{name}");

@@ -1,13 +1,15 @@
 //! The answers of `--json`: one object each.
 
 use serde::Serialize;
-use wayodos_core::controller::Event;
+use wayodos_core::controller::{Event, Goal, Program};
 use wayodos_core::finding::{Edit, Finding, line_column};
+use wayodos_core::ids::StepId;
 use wayodos_core::record::{Happening, Tick};
 use wayodos_report::Story;
-use wayodos_report::words::{goal_words, happening_words};
+use wayodos_report::words::{exit_words, goal_words, happening_words};
 use wayodos_report::{Flow, FlowBox};
 
+use super::Checked;
 use crate::folder::Project;
 use crate::work::RunReport;
 
@@ -47,6 +49,17 @@ struct StepOut<'a> {
     term: Option<&'a str>,
     target: Option<String>,
     margin: Option<f64>,
+    /// All of them in written order, fired or not.
+    exits: Vec<ExitOut<'a>>,
+}
+
+#[derive(Serialize)]
+struct ExitOut<'a> {
+    when: &'a str,
+    fired: bool,
+    target: String,
+    /// How it stood when the step was left, in words.
+    was: String,
 }
 
 #[derive(Serialize)]
@@ -96,6 +109,7 @@ struct ScoreOut<'a> {
 
 #[derive(Serialize, Default)]
 struct RunOut<'a> {
+    version: u32,
     outcome: &'a str,
     reason: &'a str,
     duration_s: Option<f64>,
@@ -107,11 +121,17 @@ struct RunOut<'a> {
     events: Vec<EventOut<'a>>,
     findings: Vec<FindingOut<'a>>,
     trace_hash: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
     wall_ms: Option<f64>,
 }
 
+/// The version of these answers: another one when a key goes or means something else.
+const VERSION: u32 = 2;
+
 #[derive(Serialize)]
 struct FindingsOut<'a> {
+    version: u32,
+    missions: Vec<String>,
     findings: Vec<FindingOut<'a>>,
 }
 
@@ -150,13 +170,15 @@ fn list<'a>(project: &'a Project, findings: &'a [Finding]) -> Vec<FindingOut<'a>
 }
 
 /// The answer of `check --json`.
-pub fn findings(project: &Project, findings: &[Finding]) -> String {
-    text(&FindingsOut { findings: list(project, findings) })
+pub fn findings(checked: &[Checked]) -> String {
+    let all = checked.iter().flat_map(|one| list(&one.project, &one.findings));
+    let missions = checked.iter().map(|one| one.project.config.mission.clone());
+    text(&FindingsOut { version: VERSION, missions: missions.collect(), findings: all.collect() })
 }
 
 /// The answer of `fmt --json`: the files that were, or would be, changed.
 pub fn changed(files: &[String]) -> String {
-    text(&serde_json::json!({ "changed": files }))
+    text(&serde_json::json!({ "version": VERSION, "changed": files }))
 }
 
 /// The answer of `read --json`: one entry a step, in written order.
@@ -167,21 +189,23 @@ pub fn flow(flow: &Flow) -> String {
             exits.map(|arrow| serde_json::json!({ "when": arrow.label, "to": flow.way_words(&arrow.way) })).collect();
         serde_json::json!({ "name": one.name, "line": one.line + 1, "says": one.says, "exits": exits })
     };
-    text(&serde_json::json!({ "mission": flow.title, "steps": flow.boxes.iter().map(step).collect::<Vec<_>>() }))
+    text(
+        &serde_json::json!({ "version": VERSION, "mission": flow.title, "steps": flow.boxes.iter().map(step).collect::<Vec<_>>() }),
+    )
 }
 
 /// A run that could not take place.
 pub fn error(reason: &str, project: &Project, findings: &[Finding]) -> String {
-    text(&RunOut { outcome: "error", reason, findings: list(project, findings), ..RunOut::default() })
+    text(&RunOut { version: VERSION, outcome: "error", reason, findings: list(project, findings), ..RunOut::default() })
 }
 
 /// A project that could not be opened.
 pub fn refusal(reason: &str) -> String {
-    text(&RunOut { outcome: "error", reason, ..RunOut::default() })
+    text(&RunOut { version: VERSION, outcome: "error", reason, ..RunOut::default() })
 }
 
 /// The answer of `run --json`.
-pub fn run(project: &Project, all: &[Finding], report: &RunReport, wall_ms: f64) -> String {
+pub fn run(project: &Project, all: &[Finding], report: &RunReport, wall_ms: Option<f64>) -> String {
     let RunReport { run, program, evidence, .. } = report;
     let trace = &run.trace;
     let steps = evidence.iter().map(|step| {
@@ -197,8 +221,20 @@ pub fn run(project: &Project, all: &[Finding], report: &RunReport, wall_ms: f64)
                 let looks: Vec<_> = exit.term.looks().collect();
                 looks.get(step.visit.look).filter(|_| looks.len() > 1).map(|look| look.words.as_str())
             }),
-            target: exit.map(|exit| goal_words(program, step.visit.step, &exit.goal)),
+            target: exit.map(|exit| target(program, step.visit.step, &exit.goal)),
             margin: step.margin().map(|margin| rounded(margin, 2)),
+            exits: of
+                .exits
+                .iter()
+                .zip(&step.exits)
+                .enumerate()
+                .map(|(nth, (exit, evidence))| ExitOut {
+                    when: &exit.words,
+                    fired: step.visit.exit == Some(nth),
+                    target: target(program, step.visit.step, &exit.goal),
+                    was: exit_words(evidence, exit.kind, matches!(exit.goal, Goal::Fail(_))).0,
+                })
+                .collect(),
         }
     });
     let mut events: Vec<EventOut<'_>> = trace
@@ -252,6 +288,7 @@ pub fn run(project: &Project, all: &[Finding], report: &RunReport, wall_ms: f64)
     events.sort_by(|a, b| a.t_s.total_cmp(&b.t_s));
     let pose = run.final_pose();
     text(&RunOut {
+        version: VERSION,
         outcome: run.outcome.word(),
         reason: &run.reason,
         duration_s: Some(run.duration()),
@@ -277,7 +314,7 @@ pub fn run(project: &Project, all: &[Finding], report: &RunReport, wall_ms: f64)
         events,
         findings: list(project, all),
         trace_hash: Some(format!("{:016x}", run.fingerprint())),
-        wall_ms: Some(rounded(wall_ms, 3)),
+        wall_ms: wall_ms.map(|wall_ms| rounded(wall_ms, 3)),
     })
 }
 
@@ -294,6 +331,16 @@ const fn happening_kind(what: Happening) -> &'static str {
         Happening::Signal(..) => "signal",
         Happening::Arrived(_) => "actuator there",
         Happening::Blocked(_) => "actuator blocked",
+    }
+}
+
+/// Where an exit leads: the name of a step, or `done`, `fail` and the like.
+fn target(program: &Program, step: StepId, goal: &Goal) -> String {
+    match goal {
+        Goal::Fail(_) => "fail".to_owned(),
+        Goal::Step(_) | Goal::Next | Goal::Pass(_) | Goal::Complete(..) | Goal::Done => {
+            goal_words(program, step, goal).replace('"', "")
+        }
     }
 }
 

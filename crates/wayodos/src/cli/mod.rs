@@ -1,25 +1,28 @@
 //! The command line: what was typed, what is done about it, and the exit code.
 //!
 //! What a command answers goes to standard output, what is said to people beside it to standard error. Exit codes:
-//! 0 as planned, 1 something must be fixed first, 2 the run failed (or the command was not understood).
+//! 0 as planned, 1 something must be fixed first, 2 the run failed, 64 the command was not understood.
 
+mod complete;
 pub(crate) mod draw;
 mod fmt;
 mod json;
 mod run;
 pub mod words;
 
+use std::collections::BTreeSet;
 use std::io::{IsTerminal as _, Write as _};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 use std::sync::Arc;
 
 use clap::error::ErrorKind;
-use clap::{Args, CommandFactory as _, Parser, Subcommand};
+use clap::{Args, CommandFactory as _, Parser, Subcommand, ValueEnum};
+use clap_complete::engine::ArgValueCandidates;
 use wayodos_core::finding::{Finding, Severity, has_errors, nearest};
 use wayodos_core::project::prepare;
 
-use crate::folder::{OpenError, PROJECT_FILE, Project, begin};
+use crate::folder::{OpenError, Project, begin, locate};
 use crate::tui::{self, Look};
 use crate::work::{Job, RunReport, run_job};
 
@@ -31,10 +34,36 @@ struct Typed {
     command: Option<Command>,
     /// Project folder to open full screen; without one, the folder you are in, or the demo where there is no project.
     project: Option<PathBuf>,
+    /// When to use colours in text.
+    #[arg(long, value_enum, global = true, default_value_t, value_name = "WHEN")]
+    color: Colour,
     #[command(flatten)]
     early: Early,
     #[command(flatten)]
     look: Look,
+}
+
+/// When answers have colours.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
+enum Colour {
+    /// At a terminal, unless `NO_COLOR` is set.
+    #[default]
+    Auto,
+    /// Always.
+    Always,
+    /// Never.
+    Never,
+}
+
+impl Colour {
+    /// Whether what goes to a stream has colours; `terminal` says whether that is one.
+    fn wanted(self, terminal: bool) -> bool {
+        match self {
+            Self::Auto => terminal && std::env::var_os("NO_COLOR").is_none_or(|value| value.is_empty()),
+            Self::Always => true,
+            Self::Never => false,
+        }
+    }
 }
 
 /// What a command goes by.
@@ -44,6 +73,7 @@ struct Shared {
     seed: Option<u32>,
     json: bool,
     quiet: bool,
+    colour: Colour,
 }
 
 /// Options that may stand before a command as well as after it.
@@ -64,7 +94,7 @@ struct Early {
 #[derive(Args, Clone, Debug, Default)]
 struct MissionOption {
     /// Use this mission of the project (file name without .way).
-    #[arg(long, value_name = "NAME")]
+    #[arg(long, value_name = "NAME", add = ArgValueCandidates::new(complete::missions))]
     mission: Option<String>,
 }
 
@@ -107,9 +137,9 @@ enum Command {
         #[command(flatten)]
         quiet: QuietOption,
     },
-    /// List what is wrong with a project.
+    /// List what is wrong with a project: with all its missions, or with one.
     Check {
-        /// Project folder.
+        /// Project folder, or a mission file.
         #[arg(default_value = ".")]
         project: PathBuf,
         #[command(flatten)]
@@ -132,6 +162,9 @@ enum Command {
         seed: SeedOption,
         #[command(flatten)]
         json: JsonOption,
+        /// Add to the JSON how long the run took to work out.
+        #[arg(long, requires = "json")]
+        timing: bool,
         #[command(flatten)]
         quiet: QuietOption,
     },
@@ -147,7 +180,7 @@ enum Command {
     },
     /// Format mission files.
     Fmt {
-        /// Project folder, or a mission file.
+        /// Project folder, or a mission file; `-` reads a mission from standard input and writes it to standard output.
         #[arg(default_value = ".")]
         path: PathBuf,
         /// Write nothing; exit 1 when something would change.
@@ -165,9 +198,12 @@ enum Command {
         /// Project folder.
         #[arg(default_value = ".")]
         project: PathBuf,
-        /// File to write: its ending says whether SVG, PDF or PNG.
+        /// File to write: its ending says whether SVG, PDF or PNG. `-` is standard output.
         #[arg(short, long, value_name = "FILE")]
         output: PathBuf,
+        /// What to draw, whatever the ending says; SVG for standard output unless said otherwise.
+        #[arg(long, value_enum)]
+        format: Option<draw::Format>,
         /// Only this part of the page.
         #[arg(long, value_enum)]
         only: Option<draw::Only>,
@@ -178,27 +214,48 @@ enum Command {
         #[command(flatten)]
         quiet: QuietOption,
     },
+    /// Print what makes a shell complete commands, options and names of missions.
+    Completions {
+        /// The shell.
+        #[arg(value_enum)]
+        shell: complete::Shell,
+    },
+    /// Print the manual page.
+    Man,
 }
+
+/// The exit code of a command that was not understood.
+const USAGE: u8 = 64;
 
 /// Runs the command line.
 pub fn main() -> ExitCode {
-    let typed = Typed::parse();
-    let shared = match typed.shared() {
-        Ok(shared) => shared,
-        Err(error) => error.exit(),
+    // A shell asks how a line may go on: answered, and that was it.
+    clap_complete::CompleteEnv::with_factory(Typed::command).complete();
+    let understood = Typed::try_parse().and_then(|typed| typed.shared().map(|shared| (typed, shared)));
+    let (typed, shared) = match understood {
+        Ok(understood) => understood,
+        Err(error) => {
+            // Nothing can be done about a terminal that is gone.
+            let _ = error.print();
+            return if error.use_stderr() { ExitCode::from(USAGE) } else { ExitCode::SUCCESS };
+        }
     };
     match typed.command {
         None => match typed.project {
             Some(path) => app(&shared, &typed.look, Some(&path)),
-            None => app(&shared, &typed.look, Path::new(PROJECT_FILE).is_file().then_some(Path::new("."))),
+            None => app(&shared, &typed.look, locate(Path::new(".")).is_ok().then_some(Path::new("."))),
         },
         Some(Command::Demo { look, .. }) => app(&shared, &look.or(&typed.look), None),
         Some(Command::New { folder, .. }) => new(&shared, &folder),
         Some(Command::Check { project, .. }) => check(&shared, &project),
-        Some(Command::Run { project, .. }) => run::run(&shared, &project),
+        Some(Command::Run { project, timing, .. }) => run::run(&shared, &project, timing),
         Some(Command::Read { project, .. }) => read_back(&shared, &project),
         Some(Command::Fmt { path, check, .. }) => fmt::fmt(&shared, &path, check),
-        Some(Command::Draw { project, output, only, .. }) => draw::draw(&shared, &project, &output, only),
+        Some(Command::Draw { project, output, format, only, .. }) => {
+            draw::draw(&shared, &project, &output, format, only)
+        }
+        Some(Command::Completions { shell }) => complete::registration(shell),
+        Some(Command::Man) => manual(),
     }
 }
 
@@ -213,7 +270,7 @@ impl Typed {
             return Err(wrong(no_command(&word.to_string_lossy())));
         }
         let Early { mission, seed, json, quiet } = self.early.clone();
-        let early = Shared { mission: mission.mission, seed: seed.seed, json, quiet };
+        let early = Shared { mission: mission.mission, seed: seed.seed, json, quiet, colour: self.color };
         let Some((name, late)) = self.command.as_ref().map(Command::options) else {
             return if early.json || early.quiet {
                 Err(wrong("the screen answers with no text: name a command, such as `run` or `check`".to_owned()))
@@ -235,6 +292,7 @@ impl Typed {
             seed: late.seed.and_then(|late| late.seed).or(early.seed),
             json: early.json || late.json.is_some_and(|late| late.json),
             quiet: early.quiet || late.quiet.is_some_and(|late| late.quiet),
+            colour: self.color,
         })
     }
 }
@@ -269,6 +327,8 @@ impl Command {
                 let late = Late::all(mission, seed, &JsonOption::default(), quiet);
                 ("draw", Late { json: None, ..late })
             }
+            Self::Completions { .. } => ("completions", Late::default()),
+            Self::Man => ("man", Late::default()),
         }
     }
 }
@@ -302,7 +362,7 @@ fn app(shared: &Shared, look: &Look, path: Option<&Path>) -> ExitCode {
     };
     if project.config.mission.is_empty() {
         // Without a readable project file there is no mission to show: what is wrong with it instead.
-        warn(&readable(&project, &project.findings));
+        warn(&readable(shared, &project, &project.findings));
         return ExitCode::FAILURE;
     }
     let seed = shared.seed.map_or(project.config.seed, u64::from);
@@ -328,24 +388,82 @@ fn new(shared: &Shared, folder: &Path) -> ExitCode {
     }
 }
 
+/// A mission of a project that was checked, and what was found.
+struct Checked {
+    project: Project,
+    findings: Vec<Finding>,
+}
+
 fn check(shared: &Shared, path: &Path) -> ExitCode {
-    let project = match Project::open(path, shared.mission.as_deref()) {
-        Ok(project) => project,
+    let checked = match check_all(shared, path) {
+        Ok(checked) => checked,
         Err(error) => return cannot_open(shared, &error),
     };
-    let mut findings = all_findings(&project);
-    // What only a run can show, when there is one.
-    if let Some(report) = nominal(&project, shared, &findings) {
-        findings.extend(report.hindsight);
-    }
+    let all = || checked.iter().flat_map(|one| &one.findings);
     if shared.json {
-        answer_json(&json::findings(&project, &findings));
-    } else if findings.is_empty() {
-        say(shared, &format!("{}: no problems found", project.name()));
+        answer_json(&json::findings(&checked));
+    } else if all().next().is_none() {
+        let count = if checked.len() > 1 { format!(" in {} missions", checked.len()) } else { String::new() };
+        let name = checked.first().map_or("", |one| one.project.name());
+        say(shared, &format!("{name}: no problems found{count}"));
     } else {
-        put_out(&readable(&project, &findings));
+        let mut out = rendered(shared, &checked.iter().map(|one| (&one.project, &*one.findings)).collect::<Vec<_>>());
+        let whole: Vec<Finding> = all().cloned().collect();
+        if let (Some(count), Some(first)) = (words::count_words(&whole), checked.first()) {
+            let missions = if checked.len() > 1 { format!(" in {} missions", checked.len()) } else { String::new() };
+            out.extend([&*words::printable(first.project.name()), ": ", &count, &missions, "\n"]);
+        }
+        put_out(&out);
     }
-    if has_errors(&findings) { ExitCode::FAILURE } else { ExitCode::SUCCESS }
+    if all().any(|finding| finding.severity == Severity::Error) { ExitCode::FAILURE } else { ExitCode::SUCCESS }
+}
+
+/// Checks one mission, or every mission of the project with what it plays with.
+fn check_all(shared: &Shared, path: &Path) -> Result<Vec<Checked>, OpenError> {
+    let (folder, named) = locate(path)?;
+    let open = |mission: Option<&str>| {
+        let project = Project::open(&folder, mission)?;
+        let mut findings = all_findings(&project);
+        // What only a run can show, when there is one.
+        if let Some(report) = nominal(&project, shared, &findings) {
+            findings.extend(report.hindsight);
+        }
+        Ok(Checked { project, findings })
+    };
+    if let Some(mission) = shared.mission.as_deref().or(named.as_deref()) {
+        return Ok(vec![open(Some(mission))?]);
+    }
+    let mut checked = vec![open(None)?];
+    // A project file that cannot be read has no missions to go on with.
+    if checked[0].project.config.mission.is_empty() {
+        return Ok(checked);
+    }
+    let first = checked[0].project.config.mission.clone();
+    let others = checked[0].project.missions().into_iter().filter(|name| first != format!("missions/{name}.way"));
+    for name in others {
+        checked.push(open(Some(&name))?);
+    }
+    // What is wrong with a robot or a field is said once, whoever plays with it.
+    let mut said = BTreeSet::new();
+    for one in &mut checked {
+        let Checked { project, findings } = one;
+        findings.retain(|finding| {
+            let (path, _) = project.source(finding.source, "");
+            let place = (path.to_owned(), finding.span.start, finding.code, finding.message.clone());
+            said.insert(place)
+        });
+    }
+    Ok(checked)
+}
+
+/// Prints the manual page.
+fn manual() -> ExitCode {
+    let mut page = Vec::new();
+    match clap_mangen::Man::new(Typed::command()).render(&mut page) {
+        Ok(()) => put_out(&String::from_utf8_lossy(&page)),
+        Err(error) => complain(&format!("cannot write the manual page: {error}"), "try `wayodos --help`"),
+    }
+    ExitCode::SUCCESS
 }
 
 fn read_back(shared: &Shared, path: &Path) -> ExitCode {
@@ -398,25 +516,33 @@ fn run_project(shared: &Shared, path: &Path) -> Result<Ran, ExitCode> {
             if shared.json {
                 answer_json(&json::error("the project has errors", &project, &findings));
             }
-            warn(&readable(&project, &findings));
+            warn(&readable(shared, &project, &findings));
             Err(ExitCode::FAILURE)
         }
     }
 }
 
 /// Findings as people read them, most urgent last: that is where the eye is when the text has scrolled by.
-fn readable(project: &Project, findings: &[Finding]) -> String {
-    let colour = std::io::stdout().is_terminal() && std::env::var_os("NO_COLOR").is_none_or(|value| value.is_empty());
-    let mut out = String::new();
-    for severity in [Severity::Note, Severity::Warning, Severity::Error] {
-        for finding in findings.iter().filter(|finding| finding.severity == severity) {
-            let (path, text) = project.source(finding.source, &project.mission);
-            out.push_str(&words::render(finding, path, text, colour));
-            out.push_str("\n\n");
-        }
-    }
+fn readable(shared: &Shared, project: &Project, findings: &[Finding]) -> String {
+    let mut out = rendered(shared, &[(project, findings)]);
     if let Some(count) = words::count_words(findings) {
         out.extend([&*words::printable(project.name()), ": ", &count, "\n"]);
+    }
+    out
+}
+
+/// The same for several missions, without how many there are.
+fn rendered(shared: &Shared, all: &[(&Project, &[Finding])]) -> String {
+    let colour = shared.colour.wanted(std::io::stdout().is_terminal());
+    let mut out = String::new();
+    for severity in [Severity::Note, Severity::Warning, Severity::Error] {
+        for (project, findings) in all {
+            for finding in findings.iter().filter(|finding| finding.severity == severity) {
+                let (path, text) = project.source(finding.source, &project.mission);
+                out.push_str(&words::render(finding, path, text, colour));
+                out.push_str("\n\n");
+            }
+        }
     }
     out
 }
@@ -431,6 +557,7 @@ fn cannot_open(shared: &Shared, error: &OpenError) -> ExitCode {
             path.to_str().filter(|word| nearest(word, commands().iter().map(String::as_str)).is_some()).map(no_command)
         }
         OpenError::NoProject(_)
+        | OpenError::NoMissionFile(_)
         | OpenError::Unreadable(..)
         | OpenError::NotText(..)
         | OpenError::Outside(_)
@@ -464,8 +591,13 @@ fn answer_json(json: &str) {
 /// To standard output, as it is. A reader that has gone away is no error of ours; a full disk is the end.
 fn put_out(text: &str) {
     let newline = if text.ends_with('\n') { "" } else { "\n" };
+    put_bytes(format!("{text}{newline}").as_bytes());
+}
+
+/// The same for what is no text.
+fn put_bytes(bytes: &[u8]) {
     let mut out = std::io::stdout().lock();
-    match write!(out, "{text}{newline}").and_then(|()| out.flush()) {
+    match out.write_all(bytes).and_then(|()| out.flush()) {
         Err(error) if error.kind() != std::io::ErrorKind::BrokenPipe => {
             complain(&format!("cannot write the answer: {error}"), "make room, or send it somewhere else");
             std::process::exit(1);

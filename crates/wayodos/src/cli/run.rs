@@ -1,6 +1,7 @@
 //! `wayodos run`: one run, described step by step.
 
 use std::fmt::Write as _;
+use std::io::IsTerminal as _;
 use std::path::Path;
 use std::process::ExitCode;
 use std::time::Instant;
@@ -13,17 +14,17 @@ use wayodos_report::words::{
     Weight, exit_words, goal_words, happening_words, outcome_words, rest_words, score_lines, verdict_words,
 };
 
-use super::{Shared, answer, answer_json, json, readable, run_project, warn};
+use super::{Shared, answer_json, json, put_out, readable, run_project, warn};
 use crate::folder::Project;
 use crate::work::RunReport;
 
-pub(super) fn run(shared: &Shared, path: &Path) -> ExitCode {
+pub(super) fn run(shared: &Shared, path: &Path, timing: bool) -> ExitCode {
     let began = Instant::now();
     let ran = match run_project(shared, path) {
         Ok(ran) => ran,
         Err(code) => return code,
     };
-    let wall_ms = began.elapsed().as_secs_f64() * 1e3;
+    let wall_ms = timing.then(|| began.elapsed().as_secs_f64() * 1e3);
     let report = || {
         let title = format!("{} on {}, seed {}", ran.project.name(), ran.project.config.field, ran.seed);
         format!("{title}\n\n{}", report(&ran.project, &ran.report))
@@ -31,7 +32,7 @@ pub(super) fn run(shared: &Shared, path: &Path) -> ExitCode {
     // Notes are for `check`: whoever runs wants to see what went wrong.
     let matters: Vec<Finding> = ran.findings.iter().filter(|it| it.severity != Severity::Note).cloned().collect();
     if !matters.is_empty() && !shared.quiet {
-        warn(&readable(&ran.project, &matters));
+        warn(&readable(shared, &ran.project, &matters));
     }
     if shared.json {
         if !shared.quiet {
@@ -39,13 +40,37 @@ pub(super) fn run(shared: &Shared, path: &Path) -> ExitCode {
         }
         answer_json(&json::run(&ran.project, &ran.findings, &ran.report, wall_ms));
     } else {
-        answer(&report());
+        let text = super::words::printable(&report()).into_owned();
+        let colour = shared.colour.wanted(std::io::stdout().is_terminal());
+        put_out(&if colour { coloured(&text) } else { text });
     }
     match ran.report.run.outcome {
         Outcome::Done => ExitCode::SUCCESS,
         Outcome::Failed | Outcome::Limit | Outcome::Fell => ExitCode::from(2),
         Outcome::Error => ExitCode::FAILURE,
     }
+}
+
+/// The report with the colours of the screen: what went as planned, what was close, what went wrong.
+fn coloured(text: &str) -> String {
+    let mut out = String::new();
+    for line in text.lines() {
+        let ink = match line {
+            _ if line.contains("not reached") => "2",
+            _ if line.contains("-> fail") || line.starts_with("failed") || line.starts_with("fell") => "31",
+            _ if line.contains("fired thin") => "33",
+            _ if line.contains("  -> ") || line.starts_with("done") || line.starts_with("won") => "32",
+            _ if line.len() > 5 && line[..3].trim().parse::<u32>().is_ok() => "1",
+            _ => "",
+        };
+        if ink.is_empty() {
+            out.push_str(line);
+        } else {
+            let _ = write!(out, "\x1b[{ink}m{line}\x1b[0m");
+        }
+        out.push('\n');
+    }
+    out
 }
 
 /// Every visited step with its times and the exit that ended it, then the outcome.

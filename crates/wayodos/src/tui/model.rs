@@ -595,7 +595,7 @@ impl Model {
         let fresh = Self::new(project, recovered, self.seed, self.size);
         let (zoom, focus, side, side_open) = (self.zoom, self.focus, self.side, self.side_open);
         let (jobs, screen, files) = (self.jobs, self.screen, std::mem::take(&mut self.files));
-        *self = Self { zoom, focus, side, side_open, jobs, screen, files, ..fresh };
+        *self = Self { screen, files, zoom, focus, side, side_open, jobs, ..fresh };
     }
 
     /// Takes other files beside the mission over: robot, field and what goes with them.

@@ -107,7 +107,7 @@ fn edit(model: &mut Model, entry: &Entry, effects: &mut Vec<Effect>) {
     match (&model.project.home, entry.kind) {
         (_, Kind::Export | Kind::Bin) => model.say(Role::Quiet, "there is no text to edit here"),
         (Home::Demo, _) => {
-            model.say(Role::Thin, "the demo is inside the program: save it first (s), then edit your copy")
+            model.say(Role::Thin, "the demo is inside the program: save it first (s), then edit your copy");
         }
         // Its text may be newer than its file.
         (Home::Folder(_), Kind::Mission) if is_open(model, entry) => {
@@ -128,7 +128,7 @@ fn add(model: &mut Model) {
     )];
     let of = |kind: &'static str| {
         let paths = demo::FILES.iter().map(|(path, _)| *path);
-        paths.filter(move |path| path.starts_with(kind) && path.ends_with(".toml"))
+        paths.filter(move |path| path.starts_with(kind) && path.rsplit('.').next() == Some("toml"))
     };
     for (folder, what) in [("robots/", "new robot"), ("fields/", "new field")] {
         for path in of(folder) {

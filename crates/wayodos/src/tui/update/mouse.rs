@@ -69,10 +69,10 @@ pub(super) fn on_mouse(model: &mut Model, mouse: MouseEvent, effects: &mut Vec<E
 fn browse(model: &mut Model, mouse: MouseEvent, at: Position, effects: &mut Vec<Effect>) {
     let Some(areas) = model.areas() else { return };
     let over = |area: Rect| area.contains(at);
-    if matches!(mouse.kind, MouseEventKind::Down(MouseButton::Left)) {
-        if let Some(action) = view::bars::action_at(model, &areas, at) {
-            return super::act(model, action, effects);
-        }
+    if matches!(mouse.kind, MouseEventKind::Down(MouseButton::Left))
+        && let Some(action) = view::bars::action_at(model, &areas, at)
+    {
+        return super::act(model, action, effects);
     }
     if model.screen == ScreenName::Project {
         match mouse.kind {

@@ -85,16 +85,18 @@ pub fn change(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let hair = "─".repeat(usize::from(area.width));
     put(buffer, area.x, area.y, area.width, &hair, theme.role(Role::Hair));
     let here = crate::tui::update::wrong_here(model);
-    let (words, style) = match (&model.notice, &model.mode) {
-        (_, Mode::Typing(entry)) if entry.error.is_some() => {
-            (entry.error.as_deref().unwrap_or_default(), theme.role(Role::Wrong).add_modifier(Modifier::BOLD))
+    let typed = here.as_ref().filter(|_| matches!(model.mode, Mode::Free(_)));
+    let refused = match &model.mode {
+        Mode::Typing(entry) => entry.error.as_deref(),
+        _ => None,
+    };
+    let (words, style) = match (refused, typed, &model.notice) {
+        (Some(error), ..) => (error, theme.role(Role::Wrong).add_modifier(Modifier::BOLD)),
+        (None, Some((words, role)), _) => (words.as_str(), theme.role(*role)),
+        (None, None, Some(notice)) => (notice.text.as_str(), theme.role(notice.role)),
+        (None, None, None) if !model.change.is_empty() && !model.stale() => {
+            (model.change.as_str(), theme.role(Role::Accent))
         }
-        (_, Mode::Free(_)) if here.is_some() => {
-            let (words, role) = here.as_ref().expect("just looked");
-            (words.as_str(), theme.role(*role))
-        }
-        (Some(notice), _) => (notice.text.as_str(), theme.role(notice.role)),
-        (None, _) if !model.change.is_empty() && !model.stale() => (model.change.as_str(), theme.role(Role::Accent)),
         _ => return,
     };
     put(buffer, area.x + 1, area.y, room, &format!(" {words} "), style);

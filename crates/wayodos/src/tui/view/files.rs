@@ -203,7 +203,7 @@ fn drawn_to(card: Option<&Card>, pane: Rect) -> u16 {
     }
     let Some(field) = card.and_then(field_of) else { return pane.bottom() };
     let place = placed(field, pane);
-    pane.y + ((place.top + field.height * place.scale) / 2.0).ceil() as u16
+    pane.y + (field.height * place.scale / 2.0).ceil() as u16
 }
 
 fn field_of(card: &Card) -> Option<&Field> {
