@@ -25,7 +25,7 @@ pub use field::{
 };
 pub use flow::{Arrow, Flow, FlowBox, Way, flow_scene, wrap};
 pub use pdf::{DrawError, to_pdf, to_png};
-pub use raster::{Raster, rasterise};
+pub use raster::{Canvas, Raster, rasterise};
 pub use scene::{Anchor, Item, Layer, Scene, Shape, Stroke, rectangle};
 pub use sheet::{Parts, sheet};
 pub use svg::to_svg;

@@ -10,6 +10,7 @@ use ratatui::layout::Rect;
 use wayodos::folder::Project;
 use wayodos::tui::cells::Cells;
 use wayodos::tui::model::Model;
+use wayodos::tui::picture::{Easel, Protocol};
 use wayodos::tui::theme::{Depth, Theme, ThemeName};
 use wayodos::tui::update::{Effect, Msg, update};
 use wayodos::tui::view::Screen;
@@ -41,6 +42,7 @@ fn benches(criterion: &mut Criterion) {
             screen.draw(&model, black_box(&mut buffer))
         });
     });
+    pixels(criterion, &mut model);
     criterion.bench_function("nudge to new path: edit, run, evidence, chart, frame", |bench| {
         let mut up = true;
         bench.iter(|| {
@@ -51,6 +53,31 @@ fn benches(criterion: &mut Criterion) {
             screen.draw(&model, black_box(&mut buffer))
         });
     });
+}
+
+/// Field and chart in the terminal's own pixels: everything drawn and encoded, and a picture while playing.
+fn pixels(criterion: &mut Criterion, model: &mut Model) {
+    let mut buffer = Buffer::empty(Rect::new(0, 0, 160, 50));
+    for (name, protocol) in [("graphics protocol", Protocol::Graphics), ("sixel", Protocol::Sixel)] {
+        criterion.bench_function(&format!("pixels, {name}: everything changed"), |bench| {
+            bench.iter(|| {
+                let mut screen = Screen::new(Theme::new(ThemeName::Dark, Depth::True), Cells::Quadrant);
+                screen.pixels = Some((8, 16));
+                screen.draw(model, &mut buffer);
+                Easel::new(protocol, (8, 16)).show(screen.pictures(), &mut std::io::sink())
+            });
+        });
+        let mut screen = Screen::new(Theme::new(ThemeName::Dark, Depth::True), Cells::Quadrant);
+        screen.pixels = Some((8, 16));
+        let mut easel = Easel::new(protocol, (8, 16));
+        criterion.bench_function(&format!("pixels, {name}: the robot moved"), |bench| {
+            bench.iter(|| {
+                model.time = (model.time + 0.033) % 50.0;
+                screen.draw(model, &mut buffer);
+                easel.show(screen.pictures(), &mut std::io::sink())
+            });
+        });
+    }
 }
 
 /// A mission that is far longer than any: what typing into it costs.

@@ -630,7 +630,12 @@ fn the_project_screen_renames_takes_away_gives_back_and_chooses() {
     let which = terminal.path("brinewick/missions/which-way.way");
     terminal.keys(&["Tab", "Up"]).shows("mission: missions/which-way.way").keys(&["d"]).shows("is in the bin");
     assert!(!which.exists());
-    terminal.shows("bin 1").keys(&["End"]).shows("file in the bin").keys(&["Enter"]).shows("missions/which-way.way is back");
+    terminal
+        .shows("bin 1")
+        .keys(&["End"])
+        .shows("file in the bin")
+        .keys(&["Enter"])
+        .shows("missions/which-way.way is back");
     assert!(which.exists());
     // It is to play with another robot: its run is another one at once.
     terminal.shows("10 of 10").keys(&["R"]).shows("With which robot does which-way play?");

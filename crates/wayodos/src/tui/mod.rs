@@ -3,6 +3,7 @@
 //! Threads: keys and runs each have one, files have three (`clerk`), and report by message; this one never waits for any
 //! of them.
 
+mod ask;
 pub mod cells;
 mod clerk;
 pub mod files;
@@ -17,14 +18,14 @@ pub mod update;
 pub mod view;
 
 use std::collections::VecDeque;
-use std::io::{self, Write as _, stdout};
+use std::io::{self, BufWriter, Write as _, stdout};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::sync::{Arc, Once};
 use std::thread;
 use std::time::{Duration, Instant};
 
-use clap::Args;
+use clap::{Args, ValueEnum};
 use ratatui::Terminal;
 use ratatui::backend::CrosstermBackend;
 use ratatui::crossterm::event::{
@@ -36,12 +37,15 @@ use ratatui::crossterm::terminal::{
     enable_raw_mode,
 };
 use ratatui::crossterm::{cursor, execute};
+use serde::Deserialize;
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 use signal_hook::iterator::Signals;
 
+use self::ask::Answers;
 use self::cells::Cells;
 use self::clerk::Clerk;
 use self::model::{Mode, Model};
+use self::picture::{Easel, Protocol};
 use self::theme::{Depth, Theme, ThemeName};
 use self::update::{Effect, Msg, update};
 use self::view::Screen;
@@ -58,9 +62,25 @@ pub struct Look {
     /// Which block characters the field is drawn with; chosen by the terminal's name unless said otherwise.
     #[arg(long, value_enum)]
     cells: Option<Cells>,
-    /// Draw the field in the terminal's own pixels, where it can show pictures (not within tmux).
-    #[arg(long)]
-    pictures: bool,
+    /// Whether the field is drawn in the terminal's own pixels, and how; by what the terminal says unless said otherwise.
+    #[arg(long, value_enum)]
+    pictures: Option<Pictures>,
+}
+
+/// How the field is drawn in the terminal's own pixels.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Pictures {
+    /// Not at all: in block characters.
+    Off,
+    /// As the terminal says that it can.
+    Auto,
+    /// By the graphics protocol of kitty, ghostty, konsole and others.
+    Kitty,
+    /// As sixel.
+    Sixel,
+    /// As inline images.
+    Inline,
 }
 
 impl Look {
@@ -70,7 +90,7 @@ impl Look {
         Self {
             theme: self.theme.or(other.theme),
             cells: self.cells.or(other.cells),
-            pictures: self.pictures || other.pictures,
+            pictures: self.pictures.or(other.pictures),
         }
     }
 }
@@ -92,24 +112,36 @@ pub fn run(project: Project, seed: u64, look: &Look) -> io::Result<()> {
     let (sender, receiver) = channel();
     let guard = Guard::enter()?;
     let gate = Arc::new(Gate::default());
-    listen(&sender, &gate)?;
+    listen_to_signals(&sender)?;
     let mut terminal = Terminal::new(CrosstermBackend::new(stdout()))?;
     let size = terminal.size()?;
     let recovered = project.recovered();
     let watched = project.clone();
     let mut model = Model::new(project, recovered, seed, (size.width, size.height));
     update::meet(&mut model);
+    let var = |name: &str| std::env::var(name).ok();
     let mut screen = Screen::new(
         Theme::new(look.theme.unwrap_or(ThemeName::Dark), depth),
-        look.cells.unwrap_or_else(|| Cells::detect(|name| std::env::var(name).ok())),
+        look.cells.unwrap_or_else(|| Cells::detect(var)),
     );
-    if look.pictures {
-        screen.pixels = pixels();
-        if screen.pixels.is_none() {
-            let words = "this terminal does not say that it can show pictures: the field is drawn in cells";
-            model.say(theme::Role::Thin, words);
-        }
+    // The first frame need not wait for what the terminal says.
+    frame(&mut terminal, &mut screen, &mut model)?;
+    let answers = ask::ask(var);
+    terminal.clear()?;
+    for event in ask::keys(&answers.typed) {
+        let _ = sender.send(Msg::Input(event));
     }
+    screen.own_ground = answers.ground;
+    if let (None, Some(true)) = (look.theme, answers.light()) {
+        screen.theme = Theme::new(ThemeName::Light, depth);
+    }
+    let mut easel = easel(look.pictures.unwrap_or(Pictures::Auto), &answers);
+    screen.pixels = easel.as_ref().map(|easel| easel.cell);
+    if easel.is_none() && look.pictures.is_some_and(|pictures| !matches!(pictures, Pictures::Off | Pictures::Auto)) {
+        let words = "this terminal does not say how large its cells are: the field is drawn in block characters";
+        model.say(theme::Role::Thin, words);
+    }
+    listen_to_keys(&sender, &gate)?;
     let worker = {
         let sender = sender.clone();
         Worker::new(move |id, report| {
@@ -126,7 +158,11 @@ pub fn run(project: Project, seed: u64, look: &Look) -> io::Result<()> {
         worker.hand_in(job);
     }
     let outside = Outside { worker: &worker, surveyor: &surveyor, clerk: &clerk, gate: &gate };
-    let result = turn(&mut terminal, &mut screen, &mut model, &receiver, &outside);
+    let result = turn(&mut terminal, (&mut screen, &mut easel), &mut model, &receiver, &outside);
+    if let Some(easel) = &easel {
+        // What is left behind of a terminal that is gone cannot be helped.
+        let _ = easel.take_away(&mut stdout());
+    }
     drop(worker);
     let kept = clerk.close();
     drop(guard);
@@ -136,13 +172,41 @@ pub fn run(project: Project, seed: u64, look: &Look) -> io::Result<()> {
     result
 }
 
-/// Pixels of a cell, where pictures can be shown: a multiplexer in between would lose them.
-fn pixels() -> Option<(usize, usize)> {
-    if std::env::var_os("TMUX").is_some() || std::env::var_os("STY").is_some() {
-        return None;
-    }
-    let window = ratatui::crossterm::terminal::window_size().ok()?;
-    picture::cell_pixels(window.columns, window.rows, window.width, window.height)
+/// Who shows pictures, where they can be shown and are wanted.
+fn easel(wanted: Pictures, answers: &Answers) -> Option<Easel> {
+    let protocol = match wanted {
+        Pictures::Off => return None,
+        Pictures::Kitty => Protocol::Graphics,
+        Pictures::Sixel => Protocol::Sixel,
+        Pictures::Inline => Protocol::Inline,
+        Pictures::Auto if answers.graphics => Protocol::Graphics,
+        Pictures::Auto if answers.sixel => Protocol::Sixel,
+        Pictures::Auto if answers.inline => Protocol::Inline,
+        Pictures::Auto => return None,
+    };
+    let window = || {
+        let window = ratatui::crossterm::terminal::window_size().ok()?;
+        picture::cell_pixels(window.columns, window.rows, window.width, window.height)
+    };
+    answers.cell.or_else(window).map(|cell| Easel::new(protocol, cell))
+}
+
+/// Draws one frame of text.
+fn frame(terminal: &mut Tty, screen: &mut Screen, model: &mut Model) -> io::Result<()> {
+    execute!(stdout(), BeginSynchronizedUpdate)?;
+    terminal.draw(|frame| {
+        // What is drawn has the size of what it is drawn into, whatever a terminal forgot to say: at the start, while
+        // an editor had it, or between two changes of size.
+        let area = frame.area();
+        if (area.width, area.height) != model.size {
+            let effects = update(model, Msg::Input(Event::Resize(area.width, area.height)));
+            debug_assert!(effects.is_empty(), "another size asks for nothing");
+        }
+        if let Some(place) = screen.draw(model, frame.buffer_mut()) {
+            frame.set_cursor_position(place);
+        }
+    })?;
+    execute!(stdout(), EndSynchronizedUpdate)
 }
 
 type Tty = Terminal<CrosstermBackend<io::Stdout>>;
@@ -158,37 +222,24 @@ struct Outside<'a> {
 /// The loop: take every message there is, then draw once.
 fn turn(
     terminal: &mut Tty,
-    screen: &mut Screen,
+    (screen, easel): (&mut Screen, &mut Option<Easel>),
     model: &mut Model,
     receiver: &Receiver<Msg>,
     outside: &Outside<'_>,
 ) -> io::Result<()> {
     let mut before = Instant::now();
-    let mut shown: Option<(picture::Picture, (u16, u16))> = None;
+    let mut size = model.size;
     loop {
-        execute!(stdout(), BeginSynchronizedUpdate)?;
-        terminal.draw(|frame| {
-            // What is drawn has the size of what it is drawn into, whatever a terminal forgot to say: at the start, while
-            // an editor had it, or between two changes of size.
-            let area = frame.area();
-            if (area.width, area.height) != model.size {
-                let effects = update(model, Msg::Input(Event::Resize(area.width, area.height)));
-                debug_assert!(effects.is_empty(), "another size asks for nothing");
+        frame(terminal, screen, model)?;
+        if let Some(easel) = easel.as_mut() {
+            // A window of another size has lost its picture.
+            if std::mem::replace(&mut size, model.size) != model.size {
+                easel.forget();
             }
-            if let Some(place) = screen.draw(model, frame.buffer_mut()) {
-                frame.set_cursor_position(place);
-            }
-        })?;
-        // A window of another size has lost its picture.
-        let wanted = screen.picture().map(|picture| (picture, model.size));
-        if shown.as_ref().map(|(picture, size)| (picture, *size)) != wanted {
-            match wanted {
-                Some((picture, _)) => picture.show(&mut stdout())?,
-                None => picture::Picture::hide(&mut stdout())?,
-            }
-            shown = wanted.map(|(picture, size)| (picture.clone(), size));
+            execute!(stdout(), BeginSynchronizedUpdate)?;
+            easel.show(screen.pictures(), &mut BufWriter::new(stdout()))?;
+            execute!(stdout(), EndSynchronizedUpdate)?;
         }
-        execute!(stdout(), EndSynchronizedUpdate)?;
         let first = if model.playing {
             match receiver.recv_timeout(FRAME.saturating_sub(before.elapsed())) {
                 Ok(msg) => msg,
@@ -223,7 +274,7 @@ fn turn(
                     Effect::Editor(text) => {
                         let edited = in_editor(&text, "way", outside.gate);
                         terminal.clear()?;
-                        shown = None;
+                        easel.iter_mut().for_each(Easel::forget);
                         waiting.push_back(Msg::Edited(edited));
                         before = Instant::now();
                     }
@@ -232,7 +283,7 @@ fn turn(
                         let read = model.project.read(&path).map_err(|error| error.to_string());
                         let edited = read.and_then(|text| Ok((in_editor(&text, ending, outside.gate)?, text)));
                         terminal.clear()?;
-                        shown = None;
+                        easel.iter_mut().for_each(Easel::forget);
                         waiting.push_back(Msg::FileEdited(path, edited));
                         before = Instant::now();
                     }
@@ -378,8 +429,8 @@ impl Gate {
     }
 }
 
-/// Starts the threads that turn keys and signals into messages.
-fn listen(sender: &Sender<Msg>, gate: &Arc<Gate>) -> io::Result<()> {
+/// Starts the thread that turns keys into messages.
+fn listen_to_keys(sender: &Sender<Msg>, gate: &Arc<Gate>) -> io::Result<()> {
     let (keys, gate) = (sender.clone(), Arc::clone(gate));
     thread::Builder::new().name("keys".into()).spawn(move || {
         loop {
@@ -401,6 +452,11 @@ fn listen(sender: &Sender<Msg>, gate: &Arc<Gate>) -> io::Result<()> {
             }
         }
     })?;
+    Ok(())
+}
+
+/// Starts the thread that turns signals into messages.
+fn listen_to_signals(sender: &Sender<Msg>) -> io::Result<()> {
     let mut signals = Signals::new([SIGHUP, SIGINT, SIGTERM])?;
     let report = sender.clone();
     thread::Builder::new().name("signals".into()).spawn(move || {

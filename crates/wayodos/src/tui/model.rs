@@ -298,6 +298,8 @@ pub struct Model {
     typed: Option<usize>,
     /// First row of the mission pane that is shown.
     pub scroll: usize,
+    /// The field is drawn in block characters even where the terminal can show pictures.
+    pub blocks: bool,
     /// Columns and rows of the screen.
     pub size: (u16, u16),
     /// The job whose answer is awaited.
@@ -373,6 +375,7 @@ impl Model {
             replay: RefCell::new(None),
             typed: None,
             scroll: 0,
+            blocks: false,
             size,
             pending: None,
             overwrite: false,
@@ -594,8 +597,9 @@ impl Model {
     pub fn reopen(&mut self, project: Project, recovered: Option<Draft>) {
         let fresh = Self::new(project, recovered, self.seed, self.size);
         let (zoom, focus, side, side_open) = (self.zoom, self.focus, self.side, self.side_open);
-        let (jobs, screen, files) = (self.jobs, self.screen, std::mem::take(&mut self.files));
-        *self = Self { screen, files, zoom, focus, side, side_open, jobs, ..fresh };
+        let (jobs, screen, blocks) = (self.jobs, self.screen, self.blocks);
+        let files = std::mem::take(&mut self.files);
+        *self = Self { screen, files, zoom, focus, side, side_open, blocks, jobs, ..fresh };
     }
 
     /// Takes other files beside the mission over: robot, field and what goes with them.

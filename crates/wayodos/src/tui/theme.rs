@@ -81,7 +81,8 @@ impl Theme {
         Self { dark: matches!(name, ThemeName::Dark), depth }
     }
 
-    const fn rgb(self, role: Role) -> Rgb {
+    /// The colour of a role, whatever the terminal can show.
+    pub const fn rgb(self, role: Role) -> Rgb {
         match (role, self.dark) {
             (Role::Text, true) => Rgb(214, 220, 224),
             (Role::Text, false) => Rgb(38, 44, 48),
@@ -102,6 +103,12 @@ impl Theme {
             (Role::Word, true) => Rgb(242, 244, 245),
             (Role::Word, false) => Rgb(10, 14, 18),
         }
+    }
+
+    /// The same theme with all colours: what is drawn in pixels has them on every terminal.
+    #[must_use]
+    pub const fn in_full(self) -> Self {
+        Self { depth: Depth::True, ..self }
     }
 
     /// The ground of the screen.
@@ -127,7 +134,8 @@ impl Theme {
     }
 
     /// Whether grounds are painted at all: with few colours the terminal's own ground is kept.
-    const fn paints_ground(self) -> bool {
+    /// Whether the ground of the screen is painted; otherwise it is the terminal's own.
+    pub const fn paints_ground(self) -> bool {
         matches!(self.depth, Depth::Indexed | Depth::True)
     }
 

@@ -593,6 +593,11 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
             let words = if model.camera.follow { "the field follows the robot" } else { "the field stays where it is" };
             model.say(Role::Quiet, words);
         }
+        Action::Pixels => {
+            model.blocks = !model.blocks;
+            let how = if model.blocks { "in block characters" } else { "in pixels, where the terminal can show them" };
+            model.say(Role::Quiet, format!("the field is drawn {how}"));
+        }
         Action::Full => {
             model.zoom = match model.zoom {
                 Some(_) => None,

@@ -6,7 +6,7 @@ use ratatui::style::{Modifier, Style};
 use wayodos_report::ink::tint;
 use wayodos_report::{Chart, LimitSpan, MarkKind, Ribbon, Track, TrackKind, tick_step};
 
-use super::{columns, put, put_right};
+use super::{columns, plot, put, put_right};
 use crate::tui::cells::{Dots, Grid};
 use crate::tui::layout::Pane;
 use crate::tui::model::Model;
@@ -22,7 +22,7 @@ fn names(area: Rect) -> u16 {
 }
 
 /// Where the time axis runs: first column, and how many.
-fn plot(area: Rect) -> (u16, u16) {
+fn plot_columns(area: Rect) -> (u16, u16) {
     let names = names(area);
     (area.x + names, area.width.saturating_sub(names + 1).max(1))
 }
@@ -30,7 +30,7 @@ fn plot(area: Rect) -> (u16, u16) {
 /// The time at a column of the chart; the names stand for its beginning.
 pub fn time_at(model: &Model, area: Rect, column: u16) -> Option<f64> {
     let chart = &model.report.as_ref()?.chart;
-    let (left, width) = plot(area);
+    let (left, width) = plot_columns(area);
     let (from, to) = model.span.unwrap_or((0.0, chart.end));
     (column < area.right()).then(|| {
         let share = f64::from(column.saturating_sub(left)) / f64::from(width.saturating_sub(1).max(1));
@@ -39,15 +39,18 @@ pub fn time_at(model: &Model, area: Rect, column: u16) -> Option<f64> {
 }
 
 /// Columns and times of the pane.
-struct Axis {
+pub struct Axis {
     left: u16,
     width: u16,
-    from: f64,
-    to: f64,
+    /// Seconds at its left end.
+    pub from: f64,
+    /// Seconds at its right end.
+    pub to: f64,
 }
 
 impl Axis {
-    fn share(&self, seconds: f64) -> f64 {
+    /// How far along a time is, 0 to 1.
+    pub fn share(&self, seconds: f64) -> f64 {
         ((seconds - self.from) / (self.to - self.from)).clamp(0.0, 1.0)
     }
 
@@ -61,16 +64,23 @@ impl Axis {
     }
 
     /// Whether any of a time is in sight.
-    fn shows(&self, from: f64, to: f64) -> bool {
+    pub fn shows(&self, from: f64, to: f64) -> bool {
         to >= self.from - 1e-9 && from <= self.to + 1e-9
     }
 }
 
-/// Draws the pane.
-pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
+/// Draws the pane; `pixels` says how, where its plot is to be a picture.
+pub fn draw(
+    model: &Model,
+    theme: Theme,
+    pixels: Option<plot::Manner>,
+    kept: &mut plot::Kept,
+    area: Rect,
+    buffer: &mut Buffer,
+) {
     let focused = model.focus == Pane::Chart;
     let hair = theme.role(if focused { Role::Accent } else { Role::Hair });
-    let (left, width) = plot(area);
+    let (left, width) = plot_columns(area);
     // The title bar of the pane doubles as the bands of the steps.
     put(buffer, area.x, area.y, area.width, &"─".repeat(usize::from(area.width)), hair);
     let Some(report) = &model.report else {
@@ -99,6 +109,7 @@ pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let room = usize::from(area.height).saturating_sub(3 + ribbons);
     let mut y = area.y + 1;
     let mut line = 0;
+    let mut plotted = Vec::new();
     for track in tracks {
         let height = if matches!(track.kind, TrackKind::Line { .. }) {
             // What cannot be shared evenly goes to the upper ones.
@@ -113,9 +124,12 @@ pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
             continue;
         }
         let place = Rect::new(area.x, y, area.width, height);
-        shade_bands(chart, &axis, theme, place, buffer);
+        if pixels.is_none() {
+            shade_bands(chart, &axis, theme, place, buffer);
+        }
         name(track, chart, model, theme, place, buffer);
         match &track.kind {
+            _ if pixels.is_some() => plotted.push((track, place)),
             TrackKind::Line { values, low, high, limits } => {
                 plot_line(values, chart.period, (*low, *high), limits, &axis, theme, place, buffer);
             }
@@ -126,6 +140,17 @@ pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     marks(chart, &axis, theme, marks_row, buffer);
     seconds(&axis, theme, area.bottom() - 1, buffer);
     cursor(model, &axis, theme, area, buffer);
+    let place = Rect { x: left, y: area.y + 1, width, height: y.min(marks_row) - (area.y + 1) };
+    if let Some(how) = pixels.filter(|_| place.height > 0) {
+        for cell in place.positions() {
+            buffer[cell].reset();
+        }
+        let times = [(model.until.as_ref().map(|_| model.end()), Role::Thin), (model.pin, Role::Good)];
+        let times = times.into_iter().filter_map(|(time, role)| Some((time?, role)));
+        let times: Vec<(f64, Role)> =
+            times.chain([(model.time, Role::Accent)]).filter(|(time, _)| axis.shows(*time, *time)).collect();
+        plot::paint(chart, &plotted, &times, &axis, how, place, kept);
+    }
 }
 
 fn bands(chart: &Chart, axis: &Axis, theme: Theme, y: u16, buffer: &mut Buffer) {

@@ -12,8 +12,8 @@ use wayodos_core::record::{Leg, PropKind, Trace};
 use wayodos_report::ink::{BODY, PAPER, Rgb, tint};
 use wayodos_report::words::signal_words;
 use wayodos_report::{
-    Anchor, Item as SceneItem, Layer, MarkKind, Placement, Scene, arm_items, ghost_items, ground_items, leg_items,
-    prop_items, rasterise, rectangle, robot_items, tick_step,
+    Anchor, Canvas as PixelCanvas, Item as SceneItem, Layer, MarkKind, Placement, Scene, arm_items, ghost_items,
+    ground_items, leg_items, prop_items, rasterise, rectangle, robot_items, tick_step,
 };
 
 use super::{columns, put, wrapped};
@@ -35,6 +35,8 @@ pub struct Kept {
     cells: Vec<Cell>,
     /// The newest picture, what it was made of, and whether the last frame shows it.
     picture: Option<(Picture, PictureKey)>,
+    /// The part of it that stays.
+    stays: Option<(PixelCanvas, StaysKey)>,
     pictured: bool,
 }
 
@@ -53,12 +55,23 @@ impl Kept {
     }
 }
 
-/// What a picture is made of: the ground, both runs, where the shown one ends, what is written on it.
-type PictureKey = (Key, [usize; 2], u64, Vec<Written>);
+/// What a picture is made of: what moves, what stays, what is written on it.
+type PictureKey = (Key, StaysKey, Vec<Written>);
+
+/// What the part of a picture depends on that stays while time goes on: the field, both runs, and where the shown one ends.
+#[derive(Clone, PartialEq)]
+struct StaysKey {
+    area: Rect,
+    field: usize,
+    place: [u64; 3],
+    runs: [usize; 2],
+    end: u64,
+    pixels: (usize, usize),
+}
 
 /// What a picture is painted on.
 struct Canvas {
-    theme: Theme,
+    ground: Rgb,
     /// Pixels of a cell.
     pixels: (usize, usize),
     /// What is written on it.
@@ -80,6 +93,8 @@ struct Written {
 pub struct Manner {
     /// Colours.
     pub theme: Theme,
+    /// What is around the field in a picture.
+    pub ground: Rgb,
     /// Which block characters there are.
     pub cells: Cells,
     /// Pixels of a cell, when it is to be a picture.
@@ -168,7 +183,7 @@ pub fn robot_place(model: &Model) -> Option<Point> {
 
 /// Draws the pane.
 pub fn draw(model: &Model, how: Manner, kept: &mut Kept, area: Rect, buffer: &mut Buffer) {
-    let Manner { theme, cells, pixels } = how;
+    let Manner { theme, ground, cells, pixels } = how;
     let Some(setup) = &model.setup else {
         return not_drawn(model, theme, area, buffer);
     };
@@ -192,7 +207,8 @@ pub fn draw(model: &Model, how: Manner, kept: &mut Kept, area: Rect, buffer: &mu
                 buffer[(x, y)].reset();
             }
         }
-        labels(model, &view, theme, area, buffer);
+        // Pixels have all colours, whatever letters can have.
+        labels(model, &view, theme.in_full(), area, buffer);
         // The picture lies over the cells: what is written there is painted into it.
         let cells = (area.y..area.bottom()).flat_map(|y| (area.x..area.right()).map(move |x| (x, y)));
         let rgb = |colour: Color| if let Color::Rgb(r, g, b) = colour { Some(Rgb(r, g, b)) } else { None };
@@ -207,7 +223,11 @@ pub fn draw(model: &Model, how: Manner, kept: &mut Kept, area: Rect, buffer: &mu
                 ground: rgb(cell.bg),
             })
         });
-        let canvas = Canvas { theme, pixels: (across, down), written: written.collect() };
+        let canvas = Canvas { ground, pixels: (across, down), written: written.collect() };
+        let written = canvas.written.iter().map(|one| (one.x + area.x, one.y + area.y));
+        for place in written.collect::<Vec<_>>() {
+            buffer[place].reset();
+        }
         return paint_picture(model, &view, canvas, key, kept, area);
     }
     if kept.key.as_ref() != Some(&key) {
@@ -268,39 +288,49 @@ fn standing_items(model: &Model, place: &Placement) -> Vec<SceneItem> {
     things
 }
 
-/// Paints the picture again when anything in it has changed.
+/// Paints the picture again when anything in it has changed: what stays once, what moves and what is written over it.
 fn paint_picture(model: &Model, view: &View, canvas: Canvas, key: Key, kept: &mut Kept, area: Rect) {
-    let Canvas { theme, pixels: (across, down), written } = canvas;
+    let Canvas { ground, pixels: (across, down), written } = canvas;
     let Some(setup) = &model.setup else { return };
     let runs =
         [&model.report, &model.ghost].map(|report| report.as_ref().map_or(0, |report| Arc::as_ptr(report) as usize));
-    let key = (key, runs, model.end().to_bits(), written);
+    let stays =
+        StaysKey { area, field: key.field, place: key.place, runs, end: model.end().to_bits(), pixels: (across, down) };
+    let key = (key, stays.clone(), written);
     if kept.picture.as_ref().is_none_or(|(_, known)| *known != key) {
         let place = &view.place;
-        let mut items = ground_items(&setup.field, place);
-        if let Some(ghost) = &model.ghost {
-            items.extend(ghost_items(&ghost.run.trace, place, GHOST, 0.18));
+        if kept.stays.as_ref().is_none_or(|(_, known)| *known != stays) {
+            let size = (usize::from(area.width) * across, usize::from(area.height) * down);
+            let scale = [across as f64, down as f64 / 2.0];
+            let Some(mut painted) = PixelCanvas::new(size, scale, ground) else { return };
+            let mut items = ground_items(&setup.field, place);
+            if let Some(ghost) = &model.ghost {
+                items.extend(ghost_items(&ghost.run.trace, place, GHOST, 0.18));
+            }
+            if let Some(report) = &model.report {
+                let end = report.run.trace.tick_at(model.end() + 1e-9);
+                items.extend(leg_items(&report.run.trace, legs_to(report, end), place, 0.4));
+            }
+            let scene = Scene { items, ..Scene::default() };
+            painted.paint(scene.ordered().into_iter());
+            kept.stays = Some((painted, stays));
         }
-        if let Some(report) = &model.report {
-            let end = report.run.trace.tick_at(model.end() + 1e-9);
-            items.extend(leg_items(&report.run.trace, legs_to(report, end), place, 0.4));
-        }
-        items.extend(standing_items(model, place));
-        let (wide, high) = (f64::from(area.width), 2.0 * f64::from(area.height));
-        let around = rectangle(0.0, 0.0, wide, high);
-        items.insert(0, SceneItem::filled(Layer::Ground, around, theme.ground()));
-        for one in &key.3 {
+        let Some((ground, _)) = &kept.stays else { return };
+        let mut painted = ground.clone();
+        let mut items = standing_items(model, place);
+        for one in &key.2 {
             let (x, y) = (f64::from(one.x), 2.0 * f64::from(one.y));
-            items.extend(one.ground.map(|ground| SceneItem::filled(Layer::Note, rectangle(x, y, 1.0, 2.0), ground)));
+            // A mere dot needs no ground, which would hide the path.
+            let ground = one.ground.filter(|_| !matches!(one.sign.as_str(), "•" | "·" | "│" | "|"));
+            items.extend(ground.map(|ground| SceneItem::filled(Layer::Note, rectangle(x, y, 1.0, 2.0), ground)));
             if one.sign != " " {
                 let ink = one.ink.unwrap_or(BODY);
                 items.push(SceneItem::words([x + 0.5, y + 1.5], 1.6, Anchor::Middle, ink, &*one.sign).bold());
             }
         }
-        let scene = Scene { title: String::new(), width: wide, height: high, items };
-        // As sharp as the finer of both directions; the terminal fits it into the cells.
-        let per_mm = (across as f64).max(down as f64 / 2.0);
-        kept.picture = Picture::of(&scene, per_mm, area).map(|picture| (picture, key));
+        let scene = Scene { items, ..Scene::default() };
+        painted.paint(scene.ordered().into_iter());
+        kept.picture = Some((Picture { area, canvas: Arc::new(painted) }, key));
     }
     kept.pictured = kept.picture.is_some();
 }

@@ -6,6 +6,7 @@ mod drawing;
 pub mod field;
 pub mod files;
 pub mod overlay;
+mod plot;
 pub mod side;
 pub mod text;
 
@@ -20,6 +21,7 @@ use super::layout::{Areas, LEAST};
 use super::model::{Mode, Model, ScreenName};
 use super::picture::Picture;
 use super::theme::{Role, Theme};
+use wayodos_report::ink::Rgb;
 
 /// How everything looks, and what drawing keeps between two frames.
 pub struct Screen {
@@ -29,8 +31,12 @@ pub struct Screen {
     pub cells: Cells,
     /// Pixels of a cell, when the field is to be a picture in the terminal's own pixels.
     pub pixels: Option<(usize, usize)>,
+    /// The ground of the terminal, where it is not painted over.
+    pub own_ground: Option<Rgb>,
     /// The field as last painted.
     ground: field::Kept,
+    /// The plot of the chart as last painted.
+    plot: plot::Kept,
     /// The track of a sensor as last worked out.
     track: side::Kept,
     /// The picture of the project screen as last painted.
@@ -44,15 +50,17 @@ impl Screen {
             theme,
             cells,
             pixels: None,
+            own_ground: None,
             ground: field::Kept::default(),
+            plot: plot::Kept::default(),
             track: side::Kept::default(),
             preview: files::Kept::default(),
         }
     }
 
-    /// The picture that belongs below the text of the last frame.
-    pub const fn picture(&self) -> Option<&Picture> {
-        self.ground.picture()
+    /// The pictures that belong below the text of the last frame: the field, and the plot of the chart.
+    pub const fn pictures(&self) -> [Option<&Picture>; 2] {
+        [self.ground.picture(), self.plot.picture()]
     }
 
     /// Draws a whole frame; where the terminal's own cursor belongs, if anywhere.
@@ -67,6 +75,7 @@ impl Screen {
         bars::title(model, theme, areas.title, buffer);
         let mut cursor = None;
         self.ground.no_picture();
+        self.plot.no_picture();
         match model.screen {
             ScreenName::Mission => cursor = self.mission(model, &areas, buffer),
             ScreenName::Project => {
@@ -87,8 +96,7 @@ impl Screen {
             }
             Mode::Free(free) => {
                 if let Some(cursor) = cursor {
-                    let free_area = Rect { height: whole.height.saturating_sub(3), ..whole };
-                    overlay::offers(free, theme, cursor, free_area, buffer);
+                    overlay::offers(free, theme, cursor, above_bars(whole), buffer);
                 }
             }
             _ => {}
@@ -109,15 +117,27 @@ impl Screen {
             cursor = text::draw(model, theme, areas.text, buffer);
         }
         // What lies over the panes would lie below the picture.
-        let free = matches!(model.mode, Mode::Browse | Mode::Typing(_) | Mode::Free(_))
-            || matches!(model.mode, Mode::Finding(_) if !areas.lists().intersects(areas.field));
-        let pixels = self.pixels.filter(|_| free && areas.field.height > 0);
+        let above = above_bars(buffer.area);
+        let free = |area: Rect| match &model.mode {
+            Mode::Browse | Mode::Typing(_) => true,
+            Mode::Free(free) => {
+                let offered = cursor.map(|cursor| overlay::offers_area(free, cursor, above));
+                offered.is_none_or(|offered| !offered.intersects(area))
+            }
+            Mode::Finding(_) => !areas.lists().intersects(area),
+            _ => false,
+        };
+        let pixels = |area: Rect| self.pixels.filter(|_| free(area) && !model.blocks && area.height > 0);
+        // What a terminal of few colours shows around a picture is its own ground.
+        let own = self.own_ground.filter(|_| !theme.paints_ground());
+        let ground = own.unwrap_or_else(|| theme.ground());
         if areas.field.height > 0 {
-            let how = field::Manner { theme, cells: self.cells, pixels };
+            let how = field::Manner { theme, ground, cells: self.cells, pixels: pixels(areas.field) };
             field::draw(model, how, &mut self.ground, areas.field, buffer);
         }
         if areas.chart.height > 0 {
-            chart::draw(model, theme, areas.chart, buffer);
+            let how = pixels(areas.chart).map(|pixels| plot::Manner { theme: theme.in_full(), ground, pixels });
+            chart::draw(model, theme, how, &mut self.plot, areas.chart, buffer);
         }
         if areas.side.height > 0 {
             side::draw(model, theme, &mut self.track, areas.side, buffer);
@@ -125,6 +145,11 @@ impl Screen {
         bars::status(model, theme, areas.status, buffer);
         cursor
     }
+}
+
+/// The screen without the lines at the bottom.
+fn above_bars(whole: Rect) -> Rect {
+    Rect { height: whole.height.saturating_sub(3), ..whole }
 }
 
 /// Every sign that a plain terminal may not have becomes one that it has.

@@ -253,21 +253,35 @@ fn sentence(item: &Item, here: bool, theme: Theme, area: Rect, buffer: &mut Buff
     }
 }
 
-/// How the line that is typed may go on, below it where there is room.
-pub fn offers(free: &Free, theme: Theme, cursor: (u16, u16), area: Rect, buffer: &mut Buffer) {
+/// At most this many ways to go on are shown.
+const OFFERS: usize = 6;
+
+/// Where the ways to go on stand; nowhere when there are none.
+pub fn offers_area(free: &Free, cursor: (u16, u16), area: Rect) -> Rect {
     if free.offers.is_empty() {
-        return;
+        return Rect::default();
     }
-    let shown: Vec<_> = free.offers.iter().take(6).collect();
-    let widest = shown.iter().map(|offer| columns(&offer.text)).max().unwrap_or(0).min(area.width * 2 / 3);
-    let what = shown.iter().map(|offer| columns(&offer.what)).max().unwrap_or(0);
+    let shown = free.offers.iter().take(OFFERS);
+    let widest = shown.clone().map(|offer| columns(&offer.text)).max().unwrap_or(0).min(area.width * 2 / 3);
+    let what = shown.clone().map(|offer| columns(&offer.what)).max().unwrap_or(0);
     let width = (widest + what + 6).min(area.width);
-    let height = shown.len() as u16 + 2;
+    let height = shown.count() as u16 + 2;
     let below = area.bottom().saturating_sub(cursor.1 + 1);
     let y = if below >= height { cursor.1 + 1 } else { cursor.1.saturating_sub(height).max(area.y) };
     let x = cursor.0.saturating_sub(1).min(area.right().saturating_sub(width));
-    let height = height.min(area.bottom().saturating_sub(y));
-    let inside = boxed_at(theme, Rect { x, y, width, height }, "", buffer);
+    Rect { x, y, width, height: height.min(area.bottom().saturating_sub(y)) }
+}
+
+/// How the line that is typed may go on, below it where there is room.
+pub fn offers(free: &Free, theme: Theme, cursor: (u16, u16), area: Rect, buffer: &mut Buffer) {
+    let place = offers_area(free, cursor, area);
+    if place.is_empty() {
+        return;
+    }
+    let Rect { x, y, width, .. } = place;
+    let shown: Vec<_> = free.offers.iter().take(OFFERS).collect();
+    let widest = shown.iter().map(|offer| columns(&offer.text)).max().unwrap_or(0).min(area.width * 2 / 3);
+    let inside = boxed_at(theme, place, "", buffer);
     put(buffer, x + 2, y, width.saturating_sub(4), " Tab takes it ", theme.role(Role::Quiet));
     for ((index, offer), row) in shown.iter().enumerate().zip(inside.y..inside.bottom()) {
         let here = index == free.marked;
