@@ -3,7 +3,6 @@
 //! A picture is cut into tiles of a few cells, and only tiles that have changed are sent. Three ways are known: the graphics
 //! protocol of several newer terminals (pixels in base64, put over cells), sixel, and inline images. Words are painted in.
 
-use std::collections::HashMap;
 use std::io::{self, Write};
 use std::sync::Arc;
 
@@ -234,30 +233,52 @@ const COLOURS: usize = 240;
 fn palette(canvas: &Canvas, pixels: Pixels) -> (Vec<[u8; 3]>, Vec<u8>) {
     // Most pictures have few colours; those of smooth edges are put together until they fit.
     for drop in 0..8 {
-        let mut known: Vec<[u8; 3]> = Vec::new();
-        let mut places: HashMap<[u8; 3], u8> = HashMap::new();
+        let mut known = Known::new();
         let mut which = Vec::with_capacity(pixels.width() * pixels.height());
-        let mut last: Option<([u8; 3], u8)> = None;
         let fits = pixels.rows(canvas).flat_map(|row| row.chunks_exact(4)).all(|pixel| {
-            let colour = [pixel[0], pixel[1], pixel[2]];
-            let key = colour.map(|part| part >> drop);
-            if let Some((_, nth)) = last.filter(|(before, _)| *before == key) {
-                which.push(nth);
-                return true;
-            }
-            let nth = *places.entry(key).or_insert_with(|| {
-                known.push(colour);
-                (known.len() - 1) as u8
-            });
-            last = Some((key, nth));
-            which.push(nth);
-            known.len() <= COLOURS
+            let nth = known.of([pixel[0], pixel[1], pixel[2]], drop);
+            which.extend(nth);
+            nth.is_some()
         });
         if fits {
-            return (known, which);
+            return (known.colours, which);
         }
     }
     (vec![[0; 3]], vec![0; pixels.width() * pixels.height()])
+}
+
+/// The colours that have come up so far: a table with a few times as many places, looked through from a colour's own on.
+struct Known {
+    colours: Vec<[u8; 3]>,
+    /// A colour without its last bits, and its number; a free place has a number that no colour has.
+    places: [(u32, u8); Self::PLACES],
+}
+
+impl Known {
+    const PLACES: usize = 1024;
+
+    fn new() -> Self {
+        Self { colours: Vec::new(), places: [(0, u8::MAX); Self::PLACES] }
+    }
+
+    /// The number of a colour; none when there are too many.
+    fn of(&mut self, colour: [u8; 3], drop: u32) -> Option<u8> {
+        let [red, green, blue] = colour.map(|part| u32::from(part) >> drop);
+        let key = red << 16 | green << 8 | blue;
+        // Source: Knuth, "The Art of Computer Programming", vol. 3, 6.4: multiplicative hashing.
+        let mut at = (key.wrapping_mul(0x9e37_79b1) >> 22) as usize;
+        loop {
+            match self.places[at] {
+                (_, u8::MAX) if self.colours.len() >= COLOURS => return None,
+                (_, u8::MAX) => {
+                    self.places[at] = (key, self.colours.len() as u8);
+                    self.colours.push(colour);
+                }
+                (known, nth) if known == key => return Some(nth),
+                _ => at = (at + 1) % Self::PLACES,
+            }
+        }
+    }
 }
 
 fn sixel(canvas: &Canvas, pixels: Pixels, out: &mut impl Write) -> io::Result<()> {
