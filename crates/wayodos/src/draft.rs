@@ -34,7 +34,9 @@ impl Draft {
     /// A sentence that says what could not be written and why.
     pub fn store(base: &str, text: &str, file: &Path, mission: &Path) -> Result<(), String> {
         let whole = format!("{HEADER}{}\n{base}{text}", base.len());
-        let made = file.parent().map_or(Ok(()), std::fs::create_dir_all);
+        // A project folder that somebody has removed is not made again in silence; that of the demo's drafts is ours.
+        let ours = file == mission;
+        let made = file.parent().filter(|_| ours).map_or(Ok(()), std::fs::create_dir_all);
         made.and_then(|()| write_own(file, whole.as_bytes(), mission))
             .map_err(|error| format!("cannot write {}: {error}", file.display()))
     }

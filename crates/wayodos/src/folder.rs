@@ -322,6 +322,9 @@ impl Project {
     /// # Errors
     /// A sentence, when that is out of the project's folder.
     pub fn place(&self, folder: &Path, path: &str) -> Result<PathBuf, String> {
+        if !folder.is_dir() {
+            return Err(format!("the project's folder {} is gone", folder.display()));
+        }
         within(folder, path).ok_or_else(|| format!("{path} would lie out of the project folder: a link leads there"))
     }
 }
@@ -399,14 +402,9 @@ pub fn begin(folder: &Path) -> Result<(), String> {
     let mission = "mission \"First\"\n  limit 60 s\n  start slipway\n".to_owned();
     let taken = ["robots/curlew.toml", "fields/causeway.toml", "calibration.toml"];
     let files = taken.into_iter().map(|path| (path, demo::file(path).unwrap_or_default().to_owned()));
-    let files = files.chain([("missions/first.way", mission), (PROJECT_FILE, project)]);
-    for (path, contents) in files {
-        let file = folder.join(path);
-        let made = file.parent().map_or(Ok(()), fs::create_dir_all);
-        made.and_then(|()| write_whole(&file, contents.as_bytes()))
-            .map_err(|error| format!("cannot write {}: {error}", file.display()))?;
-    }
-    Ok(())
+    let files: Vec<(&str, String)> = files.chain([("missions/first.way", mission), (PROJECT_FILE, project)]).collect();
+    let files: Vec<(&str, &str)> = files.iter().map(|(path, text)| (*path, text.as_str())).collect();
+    safe::write_folder(folder, &files).map_err(|(path, error)| format!("cannot write {}: {error}", path.display()))
 }
 
 /// The path with another ending behind its own.
@@ -485,12 +483,8 @@ fn copy_demo(project: &Project, text: &str, here: &Path) -> Result<PathBuf, Stri
     let own = project.config.mission.as_str();
     let files = demo::FILES.iter().filter(|(path, _)| *path != own);
     // The mission may be one that the demo did not have.
-    for (path, contents) in files.copied().chain([(own, text)]) {
-        let file = folder.join(path);
-        let made = file.parent().map_or(Ok(()), fs::create_dir_all);
-        made.and_then(|()| write_whole(&file, contents.as_bytes()))
-            .map_err(|error| format!("cannot save {}: {error}", file.display()))?;
-    }
+    let files: Vec<(&str, &str)> = files.copied().chain([(own, text)]).collect();
+    safe::write_folder(&folder, &files).map_err(|(path, error)| format!("cannot save {}: {error}", path.display()))?;
     Ok(folder)
 }
 

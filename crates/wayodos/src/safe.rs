@@ -48,7 +48,107 @@ pub fn within(folder: &Path, path: &str) -> Option<PathBuf> {
 /// What the system says; the old file is then untouched.
 pub fn write_whole(path: &Path, contents: &[u8]) -> io::Result<()> {
     let target = fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
-    replace(&target, contents, &target).map_err(plain)
+    let about = fs::metadata(&target).ok();
+    if about.as_ref().is_some_and(|about| about.permissions().readonly()) {
+        return Err(io::Error::new(io::ErrorKind::PermissionDenied, "the file is write-protected"));
+    }
+    // A file of several names stays one file, and in a folder where nothing can be made nothing can be moved into place.
+    let shared = about.as_ref().is_some_and(|about| names(about) > 1);
+    if shared {
+        return in_place(&target, contents);
+    }
+    match replace(&target, contents, &target) {
+        Err(error) if error.kind() == io::ErrorKind::PermissionDenied && about.is_some() => in_place(&target, contents),
+        result => result.map_err(plain),
+    }
+}
+
+/// How many names a file has.
+#[cfg(unix)]
+fn names(about: &fs::Metadata) -> u64 {
+    use std::os::unix::fs::MetadataExt as _;
+    about.nlink()
+}
+
+#[cfg(not(unix))]
+fn names(_: &fs::Metadata) -> u64 {
+    1
+}
+
+/// Writes a file where it lies. What it held is kept elsewhere until all of the new contents are there.
+fn in_place(target: &Path, contents: &[u8]) -> io::Result<()> {
+    let old = read(target)?;
+    let mut safety = tempfile::Builder::new().prefix("wayodos-").suffix(".before").tempfile()?;
+    safety.write_all(&old)?;
+    safety.as_file().sync_all()?;
+    let mut file = fs::File::options().write(true).truncate(true).open(target)?;
+    let written = file.write_all(contents).and_then(|()| file.sync_all());
+    if let Err(error) = written {
+        let kept = safety
+            .keep()
+            .map_or_else(|_| String::new(), |(_, path)| format!("; what it held is in {}", path.display()));
+        return Err(io::Error::new(error.kind(), format!("{error}{kept}")));
+    }
+    Ok(())
+}
+
+/// Removes what was left half-written in a folder by an application that was killed: files that nobody has touched for an
+/// hour.
+pub fn sweep(folder: &Path) {
+    const OLD: std::time::Duration = std::time::Duration::from_secs(3600);
+    for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
+        let ours = entry.file_name().to_str().is_some_and(|name| name.starts_with(PREFIX) && name.ends_with(SUFFIX));
+        let untouched = || entry.metadata().ok()?.modified().ok()?.elapsed().ok();
+        if ours && untouched().is_some_and(|age| age > OLD) {
+            // Somebody else may have been quicker.
+            let _ = fs::remove_file(entry.path());
+        }
+    }
+}
+
+/// Names of files that are being written.
+const PREFIX: &str = ".wayodos-";
+const SUFFIX: &str = ".tmp";
+
+/// Makes a folder with files in it, all of them or none; their paths are within the folder.
+///
+/// # Errors
+/// What the system says, with the path that it is about; or one of the files is there already.
+pub fn write_folder(folder: &Path, files: &[(&str, &str)]) -> Result<(), (PathBuf, io::Error)> {
+    let at = |path: &Path| {
+        let path = path.to_owned();
+        move |error| (path, error)
+    };
+    let fill = |folder: &Path| {
+        for (path, contents) in files {
+            let file = folder.join(path);
+            let made = file.parent().map_or(Ok(()), fs::create_dir_all);
+            made.and_then(|()| write_whole(&file, contents.as_bytes())).map_err(at(&file))?;
+        }
+        Ok(())
+    };
+    if !folder.exists() {
+        // Built beside its place, and moved there when it is whole.
+        let above = folder.parent().filter(|above| !above.as_os_str().is_empty()).unwrap_or(Path::new("."));
+        fs::create_dir_all(above).map_err(at(above))?;
+        let beside = tempfile::Builder::new().prefix(PREFIX).tempdir_in(above).map_err(at(folder))?;
+        let whole = beside.path().join("whole");
+        fs::create_dir(&whole).map_err(at(folder))?;
+        fill(&whole).map_err(|(path, error): (PathBuf, io::Error)| {
+            let inside = path.strip_prefix(&whole).map(Path::to_owned).unwrap_or_default();
+            (folder.join(inside), error)
+        })?;
+        return fs::rename(&whole, folder).map_err(at(folder));
+    }
+    if let Some((path, _)) = files.iter().find(|(path, _)| folder.join(path).symlink_metadata().is_ok()) {
+        return Err((folder.join(path), io::ErrorKind::AlreadyExists.into()));
+    }
+    fill(folder).inspect_err(|_| {
+        // None of them was there before.
+        for (path, _) in files {
+            let _ = fs::remove_file(folder.join(path));
+        }
+    })
 }
 
 /// The same for a file that the application makes by itself: a link in its place is replaced, never followed.
@@ -68,7 +168,7 @@ pub fn plain(error: io::Error) -> io::Error {
 
 fn replace(target: &Path, contents: &[u8], like: &Path) -> io::Result<()> {
     let folder = target.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let mut file = tempfile::Builder::new().prefix(".wayodos-").suffix(".tmp").tempfile_in(folder)?;
+    let mut file = tempfile::Builder::new().prefix(PREFIX).suffix(SUFFIX).tempfile_in(folder)?;
     file.write_all(contents)?;
     file.as_file().sync_all()?;
     let mode = fs::metadata(like).map(|meta| meta.permissions());
@@ -116,6 +216,56 @@ mod tests {
         for path in ["missions/a.way", "missions/new.way", "new/folder/a.svg", "./missions/a.way", "b.way"] {
             assert!(within(&home, path).is_some(), "{path}");
         }
+    }
+
+    #[test]
+    fn a_file_of_two_names_stays_one_and_a_write_protected_one_stays_as_it_is() {
+        let here = tempfile::tempdir().unwrap();
+        let (one, other) = (here.path().join("one"), here.path().join("other"));
+        fs::write(&one, "old").unwrap();
+        fs::hard_link(&one, &other).unwrap();
+        write_whole(&one, b"new").unwrap();
+        assert_eq!(fs::read_to_string(&other).unwrap(), "new", "the other name has it too");
+        fs::set_permissions(&one, fs::Permissions::from_mode(0o444)).unwrap();
+        let refused = write_whole(&one, b"newer").unwrap_err();
+        assert!(refused.to_string().contains("write-protected"), "{refused}");
+        assert_eq!(fs::read_to_string(&one).unwrap(), "new");
+        assert_eq!(fs::read_dir(here.path()).unwrap().count(), 2, "nothing is left beside them");
+    }
+
+    #[test]
+    fn what_was_left_half_written_long_ago_is_cleared_away() {
+        let here = tempfile::tempdir().unwrap();
+        let file = |name: &str| here.path().join(name);
+        for name in [".wayodos-a.tmp", ".wayodos-b.tmp", "mine.tmp", "mission.way"] {
+            fs::write(file(name), "x").unwrap();
+        }
+        let long_ago = std::time::SystemTime::now() - std::time::Duration::from_secs(7200);
+        for name in [".wayodos-a.tmp", "mine.tmp", "mission.way"] {
+            fs::File::options().write(true).open(file(name)).unwrap().set_modified(long_ago).unwrap();
+        }
+        sweep(here.path());
+        assert!(!file(".wayodos-a.tmp").exists() && file(".wayodos-b.tmp").exists());
+        assert!(file("mine.tmp").exists() && file("mission.way").exists());
+    }
+
+    #[test]
+    fn a_folder_is_made_whole_or_not_at_all() {
+        let here = tempfile::tempdir().unwrap();
+        let (new, old) = (here.path().join("new"), here.path().join("old"));
+        fs::create_dir(&old).unwrap();
+        fs::write(old.join("b"), "theirs").unwrap();
+        // A file stands where a folder is needed.
+        let bad = [("a", "1"), ("b", "2"), ("b/c", "3")];
+        for folder in [&new, &old] {
+            assert!(write_folder(folder, &bad).is_err());
+        }
+        assert!(!new.exists() && !old.join("a").exists());
+        assert_eq!(fs::read_to_string(old.join("b")).unwrap(), "theirs");
+        write_folder(&new, &bad[..2]).unwrap();
+        assert_eq!(fs::read_to_string(new.join("b")).unwrap(), "2");
+        assert_eq!(fs::read_dir(here.path()).unwrap().count(), 2, "nothing is left beside them");
+        assert_eq!(fs::metadata(&new).unwrap().permissions().mode() & 0o700, 0o700);
     }
 
     #[test]

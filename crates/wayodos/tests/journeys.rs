@@ -570,7 +570,17 @@ fn signals_and_panics_give_the_terminal_back() {
     terminal.shows("left with 101").shows("on purpose").is_restored();
 }
 
-/// Run by the test above, inside a terminal.
+#[test]
+fn a_stopped_application_gives_the_terminal_back_and_goes_on_where_it_was() {
+    let terminal = Terminal::start(folder(), LARGE, "demo", "");
+    terminal.shows("✓ done at").keys(&["+"]).shows("• not saved").signal("-TSTP");
+    terminal.hides("Leave the slipway").is_restored();
+    terminal.signal("-CONT");
+    terminal.shows("Leave the slipway").shows("• not saved").keys(&["u"]).hides("not saved");
+    terminal.keys(&["q"]).shows("left with 0").is_restored();
+}
+
+/// Run by a test above, inside a terminal.
 #[test]
 #[ignore = "takes over the terminal"]
 fn panics_on_the_screen() {

@@ -18,6 +18,7 @@ use super::update::{Effect, Msg};
 use crate::cli::draw::page;
 use crate::draft::Draft;
 use crate::folder::{Home, Project, Saved, read_text, save, write_whole};
+use crate::safe::sweep;
 use crate::shelf::{Change, carry_out};
 use crate::work::RunReport;
 
@@ -52,6 +53,13 @@ struct Drawing {
     seed: u64,
 }
 
+/// The ways to the threads.
+struct Outlets {
+    errands: Sender<Errand>,
+    drafts: Sender<DraftErrand>,
+    drawings: Sender<Drawing>,
+}
+
 /// Since when the drafts' thread has not got round to what it was asked.
 type Behind = Arc<Mutex<Option<Instant>>>;
 
@@ -60,9 +68,8 @@ const PATIENCE: Duration = Duration::from_secs(4);
 
 /// Who reads and writes files.
 pub struct Clerk {
-    errands: Sender<Errand>,
-    drafts: Sender<DraftErrand>,
-    drawings: Sender<Drawing>,
+    /// None once they are closed.
+    to: Option<Outlets>,
     behind: Behind,
     sender: Sender<Msg>,
     /// It has been said that drafts have no place.
@@ -105,18 +112,19 @@ impl Clerk {
                 }
             }),
         );
-        Self { errands, drafts, drawings, behind, sender: own, warned: Cell::new(false), done }
+        Self { to: Some(Outlets { errands, drafts, drawings }), behind, sender: own, warned: Cell::new(false), done }
     }
 
     /// Has something done.
     pub fn hand_in(&self, effect: Effect, model: &Model) {
         let project = || Box::new(model.project.clone());
         let draft = model.project.draft_file();
+        let Some(to) = &self.to else { return };
         // A thread is gone only after a panic, which has been shown.
         match effect {
             Effect::Save { text, overwrite } => {
                 let _ =
-                    self.errands.send(Errand::Save { project: project(), read: model.saved.clone(), text, overwrite });
+                    to.errands.send(Errand::Save { project: project(), read: model.saved.clone(), text, overwrite });
             }
             Effect::Draft(text) => {
                 let Some(file) = draft else {
@@ -131,27 +139,33 @@ impl Clerk {
             }
             Effect::ClearDraft => draft.into_iter().for_each(|file| self.draft(DraftErrand::Clear { file })),
             Effect::Export(report) => {
-                let _ = self.drawings.send(Drawing { project: project(), report, seed: model.seed });
+                let _ = to.drawings.send(Drawing { project: project(), report, seed: model.seed });
             }
             Effect::Open(mission) => {
-                let _ = self.errands.send(Errand::Open { project: project(), mission });
+                let _ = to.errands.send(Errand::Open { project: project(), mission });
             }
             Effect::KeepHands => {
-                let _ = self.errands.send(Errand::Hands { project: project(), hands: model.hands.clone() });
+                let _ = to.errands.send(Errand::Hands { project: project(), hands: model.hands.clone() });
             }
             Effect::Arrange(change) => {
-                let _ = self.errands.send(Errand::Arrange { project: project(), change });
+                let _ = to.errands.send(Errand::Arrange { project: project(), change });
             }
             Effect::Store { path, before, text } => {
-                let _ = self.errands.send(Errand::Store { project: project(), path, before, text });
+                let _ = to.errands.send(Errand::Store { project: project(), path, before, text });
             }
-            Effect::Run(_) | Effect::Survey | Effect::Editor(_) | Effect::EditFile(_) | Effect::Quit => {}
+            Effect::Run(_)
+            | Effect::Survey
+            | Effect::Editor(_)
+            | Effect::EditFile(_)
+            | Effect::Suspend
+            | Effect::Quit => {}
         }
     }
 
     fn draft(&self, errand: DraftErrand) {
+        let Some(to) = &self.to else { return };
         self.behind.lock().unwrap_or_else(PoisonError::into_inner).get_or_insert_with(Instant::now);
-        let _ = self.drafts.send(errand);
+        let _ = to.drafts.send(errand);
     }
 
     /// For how long edits have not been kept, because the drive does not answer.
@@ -160,10 +174,19 @@ impl Clerk {
     }
 
     /// Waits until everything asked for is kept, but not for ever; whether it is.
-    pub fn close(self) -> bool {
-        let Self { errands, drafts, drawings, done, .. } = self;
-        drop((errands, drafts, drawings));
-        matches!(done.recv_timeout(PATIENCE), Err(RecvTimeoutError::Disconnected))
+    pub fn close(mut self) -> bool {
+        self.wait()
+    }
+
+    fn wait(&mut self) -> bool {
+        self.to.take().is_none() || matches!(self.done.recv_timeout(PATIENCE), Err(RecvTimeoutError::Disconnected))
+    }
+}
+
+impl Drop for Clerk {
+    /// Also after a panic, what was asked for is kept.
+    fn drop(&mut self) {
+        self.wait();
     }
 }
 
@@ -202,6 +225,11 @@ fn keep_drafts(asked: &Receiver<DraftErrand>, sender: &Sender<Msg>, behind: &Mut
 const WATCH: Duration = Duration::from_millis(400);
 
 fn work(asked: &Receiver<Errand>, sender: &Sender<Msg>, drafts: &Sender<DraftErrand>, project: &Project) {
+    if let Home::Folder(folder) = &project.home {
+        for inside in ["", "missions", "shared", "robots", "fields", "hands", "exports"] {
+            sweep(&folder.join(inside));
+        }
+    }
     let mut watch = Watch::new(project);
     loop {
         let answer = match asked.recv_timeout(WATCH) {
@@ -358,6 +386,30 @@ mod tests {
     use std::fs;
 
     use super::*;
+
+    #[test]
+    fn what_was_asked_for_is_kept_whatever_ends_the_application() {
+        let here = tempfile::tempdir().unwrap();
+        let demo = Project::demo(None).unwrap();
+        let Ok(Saved::Copied(folder)) = save(&demo, "", &demo.mission, false, here.path()) else { panic!() };
+        let project = Project::open(&folder, None).unwrap();
+        let model = Model::new(project.clone(), None, 7, (160, 50));
+        let broken = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| {
+            let (sender, _messages) = channel();
+            let clerk = Clerk::new(sender, project.clone());
+            clerk.hand_in(Effect::Draft("step \"kept\"\n".into()), &model);
+            panic!("on purpose");
+        }));
+        assert!(broken.is_err());
+        assert_eq!(project.recovered().unwrap().text, "step \"kept\"\n");
+        // A project folder that is gone stays gone.
+        fs::remove_dir_all(&folder).unwrap();
+        let (sender, messages) = channel();
+        let clerk = Clerk::new(sender, project);
+        clerk.hand_in(Effect::Draft("x".into()), &model);
+        assert!(clerk.close() && !folder.exists());
+        assert!(matches!(messages.try_iter().next(), Some(Msg::DraftFailed(_))));
+    }
 
     #[test]
     fn drafts_are_kept_in_order_and_only_the_newest_of_each_is_written() {

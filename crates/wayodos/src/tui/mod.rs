@@ -38,7 +38,7 @@ use ratatui::crossterm::terminal::{
 };
 use ratatui::crossterm::{cursor, execute};
 use serde::Deserialize;
-use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
+use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM, SIGTSTP};
 use signal_hook::iterator::Signals;
 
 use self::ask::Answers;
@@ -270,6 +270,12 @@ fn turn(
                 match effect {
                     Effect::Quit => return Ok(()),
                     Effect::Run(job) => outside.worker.hand_in(job),
+                    Effect::Suspend => {
+                        suspend()?;
+                        terminal.clear()?;
+                        easel.iter_mut().for_each(Easel::forget);
+                        before = Instant::now();
+                    }
                     Effect::Survey => outside.surveyor.look(Box::new(model.project.clone())),
                     Effect::Editor(text) => {
                         let edited = in_editor(&text, "way", outside.gate);
@@ -315,6 +321,13 @@ fn in_one_breath(model: &Model, first: Msg, waiting: &mut VecDeque<Msg>) -> Msg 
     let Some(start) = letter(&first).filter(|_| typing && count + 1 >= PASTED) else { return first };
     let rest = waiting.drain(..count);
     Msg::Input(Event::Paste(std::iter::once(start).chain(rest.filter_map(|msg| letter(&msg))).collect()))
+}
+
+/// Gives the terminal back and stops, until somebody lets the process go on.
+fn suspend() -> io::Result<()> {
+    restore();
+    signal_hook::low_level::emulate_default_handler(SIGTSTP)?;
+    take()
 }
 
 /// Lets the person's own editor have the terminal and a copy of the text; the text that it leaves.
@@ -457,11 +470,12 @@ fn listen_to_keys(sender: &Sender<Msg>, gate: &Arc<Gate>) -> io::Result<()> {
 
 /// Starts the thread that turns signals into messages.
 fn listen_to_signals(sender: &Sender<Msg>) -> io::Result<()> {
-    let mut signals = Signals::new([SIGHUP, SIGINT, SIGTERM])?;
-    let report = sender.clone();
+    let mut signals = Signals::new([SIGHUP, SIGINT, SIGTERM, SIGTSTP])?;
+    let messages = sender.clone();
     thread::Builder::new().name("signals".into()).spawn(move || {
-        for _ in signals.forever() {
-            if report.send(Msg::Stop).is_err() {
+        for signal in signals.forever() {
+            let msg = if signal == SIGTSTP { Msg::Suspend } else { Msg::Stop };
+            if messages.send(msg).is_err() {
                 return;
             }
         }

@@ -242,8 +242,10 @@ pub struct Model {
     pub report: Option<Arc<RunReport>>,
     /// The run before that.
     pub ghost: Option<Arc<RunReport>>,
-    /// What the last edit changed.
+    /// What the last edit changed in the run.
     pub change: String,
+    /// What the last edit changed in the text, when it was one slot: `20 s -> 21 s in step 3`.
+    pub edited: String,
     /// Said once.
     pub notice: Option<Notice>,
     /// Seconds of the time cursor.
@@ -288,6 +290,8 @@ pub struct Model {
     pub until: Option<String>,
     /// What is done by hand, besides what the project says, in order of time.
     pub hands: Vec<Intervention>,
+    /// What was done by hand before each change of that, with the point of history at which it was changed.
+    hands_before: Vec<(usize, Vec<Intervention>)>,
     /// The text is only being tried.
     pub trial: Option<Trial>,
     kept: Option<Trial>,
@@ -348,6 +352,7 @@ impl Model {
             ghost: None,
             kept: None,
             change: String::new(),
+            edited: String::new(),
             notice,
             time: 0.0,
             playing: false,
@@ -370,6 +375,7 @@ impl Model {
             from: None,
             until: None,
             hands: Vec::new(),
+            hands_before: Vec::new(),
             trial: None,
             keeps_ours: false,
             replay: RefCell::new(None),
@@ -622,6 +628,18 @@ impl Model {
         self.history.push((text.into(), self.cursor));
         self.at += 1;
         self.read_again();
+    }
+
+    /// Changes what is done by hand; it can be undone like an edit.
+    pub fn set_hands(&mut self, hands: Vec<Intervention>) {
+        self.hands_before.push((self.at, std::mem::replace(&mut self.hands, hands)));
+    }
+
+    /// Undoes the newest change of what is done by hand, when nothing was edited since; whether there was one.
+    pub fn undo_hands(&mut self) -> bool {
+        let Some((_, before)) = self.hands_before.pop_if(|(at, _)| *at == self.at) else { return false };
+        self.hands = before;
+        true
     }
 
     /// Goes one point of history back (or ahead); whether there was one.

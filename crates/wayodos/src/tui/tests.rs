@@ -715,3 +715,45 @@ fn sides_routines_and_safe_amounts_are_nudged_like_any_word() {
     app.press("Home PgDn PgDn PgDn PgDn PgDn");
     assert!(app.model.active_step().is_some());
 }
+
+#[test]
+fn what_a_nudge_changed_is_said_with_its_place() {
+    let mut app = App::new();
+    app.press("Down Down .");
+    assert!(app.model.change.starts_with("320 mm -> 321 mm in step 1: "), "{}: {}", app.slot(), app.model.change);
+    app.press("u");
+    assert!(!app.model.change.contains("->"), "{}", app.model.change);
+}
+
+#[test]
+fn what_was_done_by_hand_last_is_undone_like_an_edit() {
+    let mut app = App::new();
+    app.press("Down Down . Home ] h take Space heron");
+    app.press("Esc h box Space ahead Enter");
+    assert_eq!(app.model.hands.len(), 1, "{}", app.notice());
+    app.press("u");
+    assert!(app.model.hands.is_empty() && app.model.unsaved(), "{}", app.notice());
+    app.press("u");
+    assert!(!app.model.unsaved());
+}
+
+#[test]
+fn digits_are_for_the_slot_and_never_run_as_commands() {
+    let mut app = App::new();
+    app.press("Down");
+    assert_eq!(app.slot(), "dark");
+    let before = app.model.text.clone();
+    app.press("12dd Enter");
+    assert!(matches!(&app.model.mode, Mode::Typing(entry) if entry.error.is_some()), "it says why not");
+    app.press("Esc");
+    assert!(Arc::ptr_eq(&app.model.text, &before), "nothing was deleted");
+}
+
+#[test]
+fn a_line_is_found_by_its_words_and_a_step_by_its_number() {
+    let mut app = App::new();
+    app.press("S stokers Enter");
+    assert!(app.model.line_text(app.model.cursor.line).contains("stokers"));
+    app.press("J 5 Enter");
+    assert!(app.model.line_text(app.model.cursor.line).contains("Corner and hairpin"));
+}

@@ -131,7 +131,7 @@ fn take(model: &mut Model, finder: &Finder, effects: &mut Vec<Effect>) {
         Pick::Line(line) => model.cursor = Cursor { line, nth: 0 },
         Pick::Hand(hand) => by_hand(model, hand, effects),
         Pick::NoHands => {
-            model.hands.clear();
+            model.set_hands(Vec::new());
             model.say(Role::Quiet, "nothing is done by hand now");
             run_again(model, effects);
         }
@@ -244,12 +244,24 @@ pub(super) fn differences(model: &mut Model, step: TextStep) {
 /// Every step, to go to.
 pub(super) fn steps(model: &mut Model) {
     let parsed = &model.prepared.parsed;
-    let items = parsed.mission.steps.iter().map(|step| {
+    let items = parsed.mission.steps.iter().enumerate().map(|(nth, step)| {
         let does = step.behaviour.as_ref().map_or("", |(behaviour, _)| &model.text[behaviour.span.clone()]);
-        Item::new(&step.name.node, does, "", Pick::Line(step.line))
+        let number = TextStep(nth).number();
+        Item::new(format!("{number:>2} {}", step.name.node), does, "", Pick::Line(step.line))
     });
     let here = model.written_step(model.cursor.line).map_or(0, |step| step.0);
     let finder = Finder::new("Go to step", items.collect(), here);
+    show(model, finder);
+}
+
+/// Every line that says something, to be found by its words.
+pub(super) fn lines(model: &mut Model) {
+    let said = (0..model.lines().len()).filter(|line| !model.line_text(*line).trim().is_empty());
+    let items: Vec<Item> = said
+        .map(|line| Item::new(format!("{:>3}", line + 1), model.line_text(line).trim(), "", Pick::Line(line)))
+        .collect();
+    let here = items.iter().position(|item| matches!(item.pick, Pick::Line(line) if line >= model.cursor.line));
+    let finder = Finder::new("Find in the text", items, here.unwrap_or(0));
     show(model, finder);
 }
 
@@ -353,8 +365,10 @@ fn by_hand(model: &mut Model, hand: Act, effects: &mut Vec<Effect>) {
     let piece = model.report.as_ref().and_then(|report| report.piece.as_ref());
     let before = piece.map_or(0.0, |(_, from)| from.base.run.trace.seconds(from.tick));
     let at_ms = ((model.time + before) * 1e3).round().max(0.0) as u64;
-    model.hands.push(Intervention { at_ms, act: hand });
-    model.hands.sort_by_key(|hand| hand.at_ms);
+    let mut hands = model.hands.clone();
+    hands.push(Intervention { at_ms, act: hand });
+    hands.sort_by_key(|hand| hand.at_ms);
+    model.set_hands(hands);
     let words = format!("done by hand at {:.2} s, in every run until you undo it with h", model.time);
     model.say(Role::Accent, words);
     run_again(model, effects);

@@ -67,6 +67,8 @@ pub enum Msg {
     Arranged(Change, Result<Done, String>),
     /// What was done by hand has been written to a file.
     HandsKept(Result<PathBuf, String>),
+    /// The system wants the application to make room for another program for a while.
+    Suspend,
     /// The system wants the application to end.
     Stop,
 }
@@ -110,6 +112,8 @@ pub enum Effect {
     Open(String),
     /// Write what was done by hand to a file.
     KeepHands,
+    /// Make room for another program, until the system says to go on.
+    Suspend,
     /// Leave.
     Quit,
 }
@@ -219,6 +223,7 @@ fn take(model: &mut Model, msg: Msg) -> Vec<Effect> {
         Msg::HandsKept(Err(error)) => model.say(Role::Wrong, error),
         // The draft of unsaved edits stays, so that nothing is lost.
         Msg::Stop => effects.push(Effect::Quit),
+        Msg::Suspend => effects.push(Effect::Suspend),
     }
     effects
 }
@@ -274,11 +279,14 @@ fn browse(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) {
         return;
     }
     let Some(action) = keymap::action(model.screen, key) else {
-        if let KeyCode::Char(digit @ '0'..='9') = key.code
-            && moves::is_amount(model)
-        {
-            let input = Input::new(digit.to_string());
-            model.mode = Mode::Typing(Entry { input, error: None });
+        // Digits are meant for the slot, whatever it holds: it says itself what it can take, and swallows the rest.
+        if let KeyCode::Char(digit @ '0'..='9') = key.code {
+            if model.slot().is_some() {
+                let input = Input::new(digit.to_string());
+                model.mode = Mode::Typing(Entry { input, error: None });
+            } else {
+                model.say(Role::Quiet, "no slot on this line takes a number; e types into it");
+            }
         }
         return;
     };
@@ -510,6 +518,7 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
         Action::StepUp => moves::move_step(model, false),
         Action::StepDown => moves::move_step(model, true),
         Action::GoToStep => find::steps(model),
+        Action::FindText => find::lines(model),
         Action::NextFinding => moves::next_finding(model),
         Action::NextPane => moves::next_pane(model),
         Action::NudgeUp => moves::nudge(model, true, Stride::Coarse, effects),
@@ -539,7 +548,10 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
         Action::Editor => effects.push(Effect::Editor(Arc::clone(&model.text))),
         Action::Undo | Action::Redo => {
             let back = action == Action::Undo;
-            if model.travel(back) {
+            if back && model.undo_hands() {
+                model.say(Role::Quiet, "what was done by hand last is undone");
+                run_again(model, effects);
+            } else if model.travel(back) {
                 changed(model, effects);
             } else {
                 model.say(Role::Quiet, if back { "nothing to undo" } else { "nothing to redo" });
@@ -636,7 +648,42 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
 fn change(model: &mut Model, edit: &Edit, effects: &mut Vec<Effect>) {
     let text = edit.apply(&model.text);
     let text = laid_out(model, text);
+    let edited = edit_words(model, &text);
     put_text(model, text, effects);
+    model.edited = edited;
+}
+
+/// What is another word or amount in a new text, and where: `20 s -> 21 s in step 3`; nothing when it is more than that.
+fn edit_words(model: &Model, text: &str) -> String {
+    let old = &*model.text;
+    let same =
+        |a: &mut dyn Iterator<Item = u8>, b: &mut dyn Iterator<Item = u8>| a.zip(b).take_while(|(a, b)| a == b).count();
+    let before = same(&mut old.bytes(), &mut text.bytes());
+    let most = old.len().min(text.len()) - before;
+    let after = same(&mut old.bytes().rev(), &mut text.bytes().rev()).min(most);
+    let changed = |text: &str| {
+        let apart = |byte: &u8| byte.is_ascii_whitespace() || matches!(byte, b',' | b'(' | b')');
+        let bytes = text.as_bytes();
+        let from = bytes[..before].iter().rposition(apart).map_or(0, |at| at + 1);
+        let word = |at: usize| bytes[at..].iter().position(apart).map_or(bytes.len(), |length| at + length);
+        let mut to = word(text.len() - after);
+        // An amount is a number and its unit.
+        let unit = bytes.get(to) == Some(&b' ')
+            && bytes.get(to + 1).is_some_and(|next| next.is_ascii_alphabetic() || *next == b'%');
+        if unit && text.get(from..to).is_some_and(|number| number.parse::<f64>().is_ok()) {
+            to = word(to + 1);
+        }
+        text.get(from..to)
+            .filter(|words| !words.is_empty() && words.len() <= 24 && !words.contains('\n'))
+            .map(str::to_owned)
+    };
+    let (Some(was), Some(is)) = (changed(old), changed(text)) else { return String::new() };
+    let line = model.line_at(before);
+    let place = match model.written_step(line) {
+        Some(step) => format!("step {}", step.number()),
+        None => format!("line {}", line + 1),
+    };
+    format!("{was} -> {is} in {place}")
 }
 
 /// Whether the text is laid out in the one way.
@@ -678,6 +725,7 @@ fn changed(model: &mut Model, effects: &mut Vec<Effect>) {
 /// Runs the text as it stands, if it can be run.
 fn run_again(model: &mut Model, effects: &mut Vec<Effect>) {
     model.change.clear();
+    model.edited.clear();
     match model.job() {
         Some(job) => effects.push(Effect::Run(job)),
         None => model.pending = None,

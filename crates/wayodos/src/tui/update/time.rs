@@ -179,7 +179,9 @@ pub(super) fn on_run(model: &mut Model, id: u64, report: Option<Arc<RunReport>>)
     let before = model.run_before();
     model.report = Some(Arc::clone(&report));
     if let Some(before) = before.filter(|_| same_piece) {
-        model.change = change_words(before.story(), report.story());
+        let words = change_words(before.story(), report.story());
+        let edited = std::mem::take(&mut model.edited);
+        model.change = if edited.is_empty() { words } else { format!("{edited}: {words}") };
         model.ghost = Some(before);
     } else {
         model.ghost = None;
