@@ -18,6 +18,7 @@ use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers};
 use tui_input::Input;
 use wayodos_core::mission::edit::{Edit, Stride};
 use wayodos_core::mission::{LineKind, format};
+use wayodos_core::units::Quantity;
 use wayodos_report::Flow;
 
 pub use typing::wrong_here;
@@ -668,10 +669,9 @@ fn edit_words(model: &Model, text: &str) -> String {
         let word = |at: usize| bytes[at..].iter().position(apart).map_or(bytes.len(), |length| at + length);
         let mut to = word(text.len() - after);
         // An amount is a number and its unit.
-        let unit = bytes.get(to) == Some(&b' ')
-            && bytes.get(to + 1).is_some_and(|next| next.is_ascii_alphabetic() || *next == b'%');
-        if unit && text.get(from..to).is_some_and(|number| number.parse::<f64>().is_ok()) {
-            to = word(to + 1);
+        let unit = word((to + 1).min(bytes.len()));
+        if text.get(from..unit).is_some_and(|amount| Quantity::parse(amount).is_ok()) {
+            to = unit;
         }
         text.get(from..to)
             .filter(|words| !words.is_empty() && words.len() <= 24 && !words.contains('\n'))
