@@ -302,14 +302,9 @@ impl Project {
         if let Some(file) = self.mission_file() {
             return Some(with_ending(&file, "draft"));
         }
-        let state = std::env::var_os("XDG_STATE_HOME")
-            .map(PathBuf::from)
-            .filter(|path| path.is_absolute())
-            .or_else(|| std::env::var_os("HOME").map(|home| Path::new(&home).join(".local/state")))
-            .filter(|state| state.is_absolute())?;
         // Each mission of the demo has its own.
         let stem = Path::new(&self.config.mission).file_stem()?.to_str()?;
-        Some(state.join("wayodos").join(format!("demo-{stem}.way.draft")))
+        Some(state_folder()?.join(format!("demo-{stem}.way.draft")))
     }
 
     /// The unsaved edits of a session that was cut off, when they differ from the file.
@@ -360,6 +355,16 @@ pub fn locate(path: &Path) -> Result<(PathBuf, Option<String>), OpenError> {
     let stem = inside.and_then(|inside| inside.strip_prefix("missions/")?.strip_suffix(".way"));
     let stem = stem.ok_or_else(|| OpenError::NoMissionFile(path.to_owned()))?;
     Ok((folder.to_owned(), Some(stem.to_owned())))
+}
+
+/// Where the application keeps what is nobody's project; none when this machine offers no place.
+pub fn state_folder() -> Option<PathBuf> {
+    let state = std::env::var_os("XDG_STATE_HOME")
+        .map(PathBuf::from)
+        .filter(|path| path.is_absolute())
+        .or_else(|| std::env::var_os("HOME").map(|home| Path::new(&home).join(".local/state")))
+        .filter(|state| state.is_absolute())?;
+    Some(state.join("wayodos"))
 }
 
 /// The names of the missions, or routines, in a folder.

@@ -8,6 +8,7 @@ pub mod demo;
 pub mod draft;
 pub mod folder;
 pub mod safe;
+pub mod settings;
 pub mod shelf;
 pub mod survey;
 pub mod tui;

@@ -567,7 +567,26 @@ fn signals_and_panics_give_the_terminal_back() {
     let this = std::env::current_exe().unwrap();
     let command = format!("'{}' --ignored --exact --nocapture panics_on_the_screen", this.display());
     let terminal = Terminal::start_command(folder(), LARGE, &command);
-    terminal.shows("left with 101").shows("on purpose").is_restored();
+    terminal.shows("left with 101").shows("the program itself broke: on purpose").is_restored();
+    let reports: Vec<_> = fs::read_dir(terminal.path(".local/state/wayodos")).unwrap().flatten().collect();
+    let report = fs::read_to_string(reports[0].path()).unwrap();
+    assert!(report.contains("on purpose") && report.contains("journeys.rs") && report.contains("panics_on_the_screen"));
+}
+
+#[test]
+fn settings_hold_everywhere_and_a_mistake_in_them_is_said() {
+    let here = folder();
+    fs::create_dir_all(here.path().join(".config/wayodos")).unwrap();
+    let file = here.path().join(".config/wayodos/config.toml");
+    fs::write(&file, "cells = \"ascii\"\n").unwrap();
+    let terminal = Terminal::start(here, LARGE, "demo", "");
+    terminal.shows("v done at").keys(&["q"]).shows("left with 0");
+    fs::write(&file, "cels = \"ascii\"\n").unwrap();
+    let here = folder();
+    fs::create_dir_all(here.path().join(".config/wayodos")).unwrap();
+    fs::rename(&file, here.path().join(".config/wayodos/config.toml")).unwrap();
+    let again = Terminal::start(here, LARGE, "demo", "");
+    again.shows("✓ done at").shows("line 1: unknown field `cels`");
 }
 
 #[test]

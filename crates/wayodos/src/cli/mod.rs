@@ -23,6 +23,7 @@ use wayodos_core::finding::{Finding, Severity, has_errors, nearest};
 use wayodos_core::project::prepare;
 
 use crate::folder::{OpenError, Project, begin, locate};
+use crate::settings;
 use crate::tui::{self, Look};
 use crate::work::{Job, RunReport, run_job};
 
@@ -366,7 +367,12 @@ fn app(shared: &Shared, look: &Look, path: Option<&Path>) -> ExitCode {
         return ExitCode::FAILURE;
     }
     let seed = shared.seed.map_or(project.config.seed, u64::from);
-    match tui::run(project, seed, look) {
+    // What a person wants everywhere, where nothing else is said now.
+    let (settings, notice) = match settings::file(|name| std::env::var_os(name).map(PathBuf::from)) {
+        None => (Look::default(), None),
+        Some(file) => settings::load(&file).map_or_else(|error| (Look::default(), Some(error)), |look| (look, None)),
+    };
+    match tui::run(project, seed, &look.or(&settings), notice) {
         Ok(()) => ExitCode::SUCCESS,
         Err(error) => {
             complain(&format!("the screen cannot be used: {error}"), "run it in a terminal; `wayodos run` needs none");

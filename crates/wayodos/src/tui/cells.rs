@@ -1,11 +1,13 @@
 //! Pictures made of characters: each cell shows two colours in one of a few patterns, or eight dots.
 
 use clap::ValueEnum;
+use serde::Deserialize;
 use wayodos_report::Raster;
 use wayodos_report::ink::Rgb;
 
 /// Which block characters the terminal's font has.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum, Deserialize)]
+#[serde(rename_all = "lowercase")]
 pub enum Cells {
     /// Letters and signs only.
     Ascii,

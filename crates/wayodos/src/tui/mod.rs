@@ -6,6 +6,7 @@
 mod ask;
 pub mod cells;
 mod clerk;
+mod crash;
 pub mod files;
 pub mod finder;
 pub mod free;
@@ -19,9 +20,9 @@ pub mod view;
 
 use std::collections::VecDeque;
 use std::io::{self, BufWriter, Write as _, stdout};
+use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
-use std::sync::{Arc, Once};
 use std::thread;
 use std::time::{Duration, Instant};
 
@@ -54,7 +55,8 @@ use crate::survey::Surveyor;
 use crate::work::Worker;
 
 /// How the screen looks.
-#[derive(Args, Clone, Debug)]
+#[derive(Args, Clone, Debug, Default, PartialEq, Eq, Deserialize)]
+#[serde(deny_unknown_fields)]
 pub struct Look {
     /// Colours; dark unless said otherwise.
     #[arg(long, value_enum)]
@@ -84,6 +86,11 @@ pub enum Pictures {
 }
 
 impl Look {
+    /// How the field is drawn in pixels, when that is said.
+    pub const fn pictures(&self) -> Option<Pictures> {
+        self.pictures
+    }
+
     /// This look, with what it leaves open taken from another.
     #[must_use]
     pub fn or(&self, other: &Self) -> Self {
@@ -107,7 +114,9 @@ const FRAME: Duration = Duration::from_millis(33);
 ///
 /// # Errors
 /// When there is no terminal, or it went away.
-pub fn run(project: Project, seed: u64, look: &Look) -> io::Result<()> {
+///
+/// `notice`: what is to be said first of all
+pub fn run(project: Project, seed: u64, look: &Look, notice: Option<String>) -> io::Result<()> {
     let depth = Depth::detect(|name| std::env::var(name).ok());
     let (sender, receiver) = channel();
     let guard = Guard::enter()?;
@@ -119,6 +128,10 @@ pub fn run(project: Project, seed: u64, look: &Look) -> io::Result<()> {
     let watched = project.clone();
     let mut model = Model::new(project, recovered, seed, (size.width, size.height));
     update::meet(&mut model);
+    if let Some(words) = notice {
+        model.say(theme::Role::Thin, words);
+    }
+    crash::tell(sender.clone());
     let var = |name: &str| std::env::var(name).ok();
     let mut screen = Screen::new(
         Theme::new(look.theme.unwrap_or(ThemeName::Dark), depth),
@@ -166,6 +179,10 @@ pub fn run(project: Project, seed: u64, look: &Look) -> io::Result<()> {
     drop(worker);
     let kept = clerk.close();
     drop(guard);
+    if let Some(words) = crash::said() {
+        let _ = io::stderr().write_all(words.as_bytes());
+        return Err(io::Error::other("a part of the program broke"));
+    }
     if !kept {
         let _ = writeln!(io::stderr(), "wayodos: the drive does not answer: what was changed last may not be kept");
     }
@@ -266,6 +283,7 @@ fn turn(
         while let Some(msg) = waiting.pop_front() {
             let msg = if stops && now.elapsed() > LAST_KEYS { Msg::Stop } else { msg };
             let msg = in_one_breath(model, msg, &mut waiting);
+            crash::note(&msg, matches!(model.mode, Mode::Free(_) | Mode::Typing(_) | Mode::Asking(..)));
             for effect in update(model, msg) {
                 match effect {
                     Effect::Quit => return Ok(()),
@@ -370,14 +388,7 @@ impl Guard {
     /// # Errors
     /// When there is no terminal.
     pub fn enter() -> io::Result<Self> {
-        static HOOK: Once = Once::new();
-        HOOK.call_once(|| {
-            let report = std::panic::take_hook();
-            std::panic::set_hook(Box::new(move |panic| {
-                restore();
-                report(panic);
-            }));
-        });
+        crash::watch(restore);
         take()?;
         Ok(Self)
     }

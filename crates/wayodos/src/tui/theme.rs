@@ -2,11 +2,13 @@
 
 use clap::ValueEnum;
 use ratatui::style::{Color, Modifier, Style};
+use serde::Deserialize;
 use wayodos_core::ids::StepId;
 use wayodos_report::ink::{Rgb, tint};
 
 /// Dark or light.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum, Deserialize)]
+#[serde(rename_all = "lowercase")]
 pub enum ThemeName {
     /// Light text on a dark ground.
     Dark,
