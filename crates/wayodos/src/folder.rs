@@ -16,6 +16,7 @@ use crate::demo;
 use crate::draft::Draft;
 pub use crate::safe::write_whole;
 use crate::safe::{self, plain, within, write_own};
+use crate::window::{Place, inherit};
 
 /// The file that makes a folder a project.
 pub const PROJECT_FILE: &str = "wayodos.toml";
@@ -97,6 +98,8 @@ pub struct Project {
     pub findings: Vec<Finding>,
     texts: Vec<(Source, String, String)>,
     first: String,
+    /// The place of this window among those that have the mission open.
+    pub place: Place,
 }
 
 impl Project {
@@ -133,7 +136,16 @@ impl Project {
         let Some(mut config) = config else {
             let empty = String::new();
             let first = empty.clone();
-            return Ok(Self { home, config: Config::default(), mission: empty, setup: None, findings, texts, first });
+            return Ok(Self {
+                home,
+                config: Config::default(),
+                mission: empty,
+                setup: None,
+                findings,
+                texts,
+                first,
+                place: Place::default(),
+            });
         };
         let first = config.mission.clone();
         if let Some(name) = mission {
@@ -180,7 +192,7 @@ impl Project {
         if let (Some(path), Some(text)) = (&config.calibration, calibration) {
             texts.push((Source::Calibration, path.clone(), text));
         }
-        Ok(Self { home, config, mission, setup, findings, texts, first })
+        Ok(Self { home, config, mission, setup, findings, texts, first, place: Place::default() })
     }
 
     /// The path within the project, and the text, that a finding is about.
@@ -260,6 +272,17 @@ impl Project {
     /// # Errors
     /// A sentence that says what could not be opened and why.
     pub fn open_other(&self, name: &str) -> Result<Self, String> {
+        let mut other = self.opened_or_begun(name)?;
+        if other.config.mission == self.config.mission {
+            other.place = self.place.clone();
+        } else {
+            other.place = Place::default();
+            other.take_place();
+        }
+        Ok(other)
+    }
+
+    fn opened_or_begun(&self, name: &str) -> Result<Self, String> {
         let stem = slug(name);
         if stem.is_empty() {
             return Err(format!("`{name}` leaves no name for a file: use letters and digits"));
@@ -299,12 +322,25 @@ impl Project {
 
     /// Where unsaved edits are kept against a crash; none when this machine offers no place.
     pub fn draft_file(&self) -> Option<PathBuf> {
+        self.first_draft_file().map(|first| self.place.draft(&first))
+    }
+
+    /// The draft of the only window, or the first.
+    fn first_draft_file(&self) -> Option<PathBuf> {
         if let Some(file) = self.mission_file() {
             return Some(with_ending(&file, "draft"));
         }
         // Each mission of the demo has its own.
         let stem = Path::new(&self.config.mission).file_stem()?.to_str()?;
         Some(state_folder()?.join(format!("demo-{stem}.way.draft")))
+    }
+
+    /// Takes a place among the windows that have this mission open, and over what a dead window left.
+    pub fn take_place(&mut self) {
+        let (Some(state), Some(first)) = (state_folder(), self.first_draft_file()) else { return };
+        let (locks, mission) = (state.join("locks"), self.mission_file().unwrap_or_else(|| first.clone()));
+        self.place = Place::take(&locks, &mission);
+        inherit(&locks, &mission, &first, &self.place);
     }
 
     /// The unsaved edits of a session that was cut off, when they differ from the file.

@@ -12,4 +12,5 @@ pub mod settings;
 pub mod shelf;
 pub mod survey;
 pub mod tui;
+pub mod window;
 pub mod work;

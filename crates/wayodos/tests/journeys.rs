@@ -574,6 +574,40 @@ fn signals_and_panics_give_the_terminal_back() {
 }
 
 #[test]
+fn two_windows_on_one_mission_keep_their_edits_apart_and_see_each_other_s_saves() {
+    let first = Terminal::start(copied(), LARGE, "brinewick", "");
+    first.shows("✓ done at").keys(&["+"]).shows("let cruise = 30 %");
+    // The second window lives in the same folder and home.
+    let program = env!("CARGO_BIN_EXE_wayodos");
+    let home = first.here.path().display();
+    let command = format!("cd '{home}'; HOME='{home}' {program} brinewick; exec cat");
+    first.tmux(&["new-window", "-d", "-n", "second", "sh", "-c", &command]).unwrap();
+    let second = || first.tmux(&["capture-pane", "-p", "-t", "second"]).unwrap();
+    let until = |words: &str| {
+        let began = Instant::now();
+        while !second().contains(words) {
+            assert!(began.elapsed() < Duration::from_secs(20), "waited for {words}:\n{}", second());
+            sleep(Duration::from_millis(15));
+        }
+    };
+    until("open in another window too");
+    assert!(second().contains("let cruise = 26 %"), "the edits of the first are not its own:\n{}", second());
+    first.tmux(&["send-keys", "-t", "second", "-"]).unwrap();
+    until("let cruise = 25 %");
+    for (draft, text) in [("draft", "let cruise = 30 %"), ("draft-2", "let cruise = 25 %")] {
+        let began = Instant::now();
+        let file = first.path(&format!("{MISSION}.{draft}"));
+        while !fs::read_to_string(&file).is_ok_and(|kept| kept.contains(text)) {
+            assert!(began.elapsed() < Duration::from_secs(5), "{draft}");
+            sleep(Duration::from_millis(10));
+        }
+    }
+    // What the first saves, the second is told of.
+    first.keys(&["s"]).shows("saved missions/morning-round.way");
+    until("Changed by another program");
+}
+
+#[test]
 fn settings_hold_everywhere_and_a_mistake_in_them_is_said() {
     let here = folder();
     fs::create_dir_all(here.path().join(".config/wayodos")).unwrap();

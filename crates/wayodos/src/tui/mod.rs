@@ -124,10 +124,18 @@ pub fn run(project: Project, seed: u64, look: &Look, notice: Option<String>) -> 
     listen_to_signals(&sender)?;
     let mut terminal = Terminal::new(CrosstermBackend::new(stdout()))?;
     let size = terminal.size()?;
+    let mut project = project;
+    project.take_place();
+    let shared = project.place.number > 1;
     let recovered = project.recovered();
     let watched = project.clone();
     let mut model = Model::new(project, recovered, seed, (size.width, size.height));
     update::meet(&mut model);
+    if shared {
+        let words =
+            "this mission is open in another window too: each keeps its own edits, and sees what the other saves";
+        model.say(theme::Role::Accent, words);
+    }
     if let Some(words) = notice {
         model.say(theme::Role::Thin, words);
     }

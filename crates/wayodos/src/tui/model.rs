@@ -600,7 +600,11 @@ impl Model {
     }
 
     /// Opens another project, or another mission of it, in this one's place.
-    pub fn reopen(&mut self, project: Project, recovered: Option<Draft>) {
+    pub fn reopen(&mut self, mut project: Project, recovered: Option<Draft>) {
+        // The same mission, perhaps under another name: this window stays where it is.
+        if project.config.mission == self.project.config.mission {
+            project.place = std::mem::take(&mut self.project.place);
+        }
         let fresh = Self::new(project, recovered, self.seed, self.size);
         let (zoom, focus, side, side_open) = (self.zoom, self.focus, self.side, self.side_open);
         let (jobs, screen, blocks) = (self.jobs, self.screen, self.blocks);
@@ -615,7 +619,9 @@ impl Model {
         {
             self.setup = self.setup.as_ref().map(|setup| Arc::new(setup.with_box()));
         }
+        let place = std::mem::take(&mut self.project.place);
         self.project = project;
+        self.project.place = place;
         self.from = None;
         self.read_again();
     }
