@@ -64,39 +64,11 @@ const SHOTS: &[Shot] = &[
         keys: &["wait:done at", "J", "wait:Go to step", "gate", "Enter", "t", "}", "y", "Down"],
     },
     Shot {
-        name: "piece",
+        name: "project",
         size: LARGE,
         args: &["demo"],
         env: &[],
-        keys: &[
-            "wait:done at",
-            "J",
-            "wait:Go to step",
-            "gate",
-            "Enter",
-            "p",
-            "wait:from",
-            "v",
-            "+",
-            "+",
-            "+",
-            "v",
-            "Up",
-            "Up",
-            "]",
-            "]",
-            "]",
-            "]",
-            "]",
-            "]",
-            "Enter",
-            "]",
-            "]",
-            "]",
-            "]",
-            "]",
-            "]",
-        ],
+        keys: &["wait:done at", "W", "wait:end as planned", "Home"],
     },
     Shot { name: "field", size: LARGE, args: &["demo"], env: &[], keys: &["wait:done at", "v", "z"] },
     Shot {
@@ -135,7 +107,7 @@ const SHOTS: &[Shot] = &[
         keys: &["wait:done at", "w", "wait:In words"],
     },
     Shot { name: "keys", size: LARGE, args: &["demo"], env: &[], keys: &["wait:done at", "?"] },
-    Shot { name: "light", size: LARGE, args: &["demo", "--theme", "light"], env: &[], keys: &["wait:done at"] },
+    Shot { name: PIXELS, size: LARGE, args: &["demo", "--theme", "light"], env: &[], keys: &[] },
     Shot { name: "small", size: (640, 384), args: &["demo"], env: &[], keys: &["wait:done at", "Down", "Right"] },
     Shot { name: "no-colour", size: LARGE, args: &["demo"], env: &[("NO_COLOR", "1")], keys: &["wait:done at"] },
     Shot { name: PLAIN, size: LARGE, args: &["demo"], env: &[], keys: &["wait:done at"] },
@@ -143,6 +115,9 @@ const SHOTS: &[Shot] = &[
 
 /// The picture of a plain terminal: sixteen colours on a white ground.
 const PLAIN: &str = "sixteen";
+
+/// The picture in the terminal's own pixels: tmux would not let them through.
+const PIXELS: &str = "pixels";
 
 /// Makes all pictures.
 pub fn all(root: &Path) -> Result<(), String> {
@@ -221,16 +196,27 @@ fn one(root: &Path, shot: &Shot, file: &Path) -> Result<(), String> {
     let inside = if plain { "set -g default-terminal xterm-16color\nset-environment -gr COLORTERM\n" } else { "" };
     fs::write(&tmux_config, inside).map_err(|error| format!("{}: {error}", tmux_config.display()))?;
     let wayodos = root.join("target/release/wayodos");
+    let direct = shot.name == PIXELS;
     let mut terminal = Command::new("kitty");
-    terminal.arg("--config").arg(&config).args(["tmux", "-f"]).arg(&tmux_config).arg("-S").arg(&socket);
-    terminal.args(["new-session", "-x", &columns.to_string(), "-y", &rows.to_string()]).arg(&wayodos);
-    // tmux stands between, so the terminal's own name is not seen.
-    terminal.args(["--cells", "sextant"]).args(shot.args);
-    terminal.args([";", "set", "status", "off", ";", "set", "-s", "escape-time", "0"]);
+    terminal.arg("--config").arg(&config);
+    if direct {
+        terminal.arg(&wayodos).args(shot.args);
+    } else {
+        terminal.args(["tmux", "-f"]).arg(&tmux_config).arg("-S").arg(&socket);
+        terminal.args(["new-session", "-x", &columns.to_string(), "-y", &rows.to_string()]).arg(&wayodos);
+        // tmux stands between, so the terminal's own name is not seen.
+        terminal.args(["--cells", "sextant"]).args(shot.args);
+        terminal.args([";", "set", "status", "off", ";", "set", "-s", "escape-time", "0"]);
+    }
     terminal.current_dir(&home).env("DISPLAY", &display).env("HOME", &home).env("COLORTERM", "truecolor");
     terminal.env("LIBGL_ALWAYS_SOFTWARE", "1").env_remove("NO_COLOR").env_remove("XDG_STATE_HOME").env_remove("TMUX");
     terminal.envs(shot.env.iter().copied());
     running.0.push(spawn(&mut terminal)?);
+    if direct {
+        // Nobody can ask what stands there; it does so within a second.
+        sleep(Duration::from_secs(4));
+        return import(&display, file);
+    }
     let tmux = Tmux(socket);
     wait_for("the application", || tmux.screen().contains("Brinewick"))?;
     for key in shot.keys {
@@ -247,11 +233,16 @@ fn one(root: &Path, shot: &Shot, file: &Path) -> Result<(), String> {
         std::mem::replace(&mut before, now.clone()) == now
     })?;
     sleep(Duration::from_millis(500));
-    let mut picture = Command::new("import");
-    picture.args(["-display", &display, "-window", "root", "-define", "png:exclude-chunks=date,time"]).arg(file);
-    super::run(&mut picture, "import")?;
+    import(&display, file)?;
     // The application is left while its terminal still stands.
     tmux.run(&["kill-server"]).map(drop)
+}
+
+/// Takes the picture of a whole display.
+fn import(display: &str, file: &Path) -> Result<(), String> {
+    let mut picture = Command::new("import");
+    picture.args(["-display", display, "-window", "root", "-define", "png:exclude-chunks=date,time"]).arg(file);
+    super::run(&mut picture, "import")
 }
 
 /// Starts a display; it picks a free number itself, and says it when it is ready.

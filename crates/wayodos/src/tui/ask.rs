@@ -1,7 +1,7 @@
 //! What the terminal says about itself: whether it can show pictures, how large its cells are, whether its ground is light.
 //!
-//! It is asked once, after the first frame. What people type meanwhile is kept. A terminal that does not answer within a
-//! second gets what every terminal can show.
+//! It is asked once, by the thread that reads keys, before it reads any: nobody waits for the answer. What people type
+//! meanwhile is kept. A terminal that does not answer within a second gets what every terminal can show.
 
 use std::fs::File;
 use std::io::{self, Read as _, Write};
@@ -13,6 +13,9 @@ use wayodos_report::ink::Rgb;
 
 /// How long an answer may take: over a slow line it comes late, and must not be taken for keys then.
 const PATIENCE: Duration = Duration::from_secs(1);
+
+/// A terminal that has not answered at all by then, while keys come, does not answer.
+const SILENCE: Duration = Duration::from_millis(250);
 
 /// Pictures by the graphics protocol, a pixel of one; the colour of the ground; the size of a cell; the terminal's own name.
 const GRAPHICS: &str = "\x1b_Gi=31,s=1,v=1,a=q,t=d,f=24;AAAA\x1b\\";
@@ -63,7 +66,12 @@ fn exchange(questions: &str) -> io::Result<Vec<u8>> {
     terminal.flush()?;
     let began = Instant::now();
     let mut bytes = Vec::new();
-    while let Some(left) = PATIENCE.checked_sub(began.elapsed()) {
+    loop {
+        // Somebody types, and the terminal is silent: most likely it will be.
+        let answers = read(&bytes);
+        let silent = !bytes.is_empty() && answers.typed.len() == bytes.len();
+        let patience = if silent { SILENCE } else { PATIENCE };
+        let Some(left) = patience.checked_sub(began.elapsed()).filter(|_| !answers.whole) else { break };
         let wait = Timespec { tv_sec: 0, tv_nsec: i64::from(left.subsec_nanos()).max(1) };
         if poll(&mut [PollFd::new(&terminal, PollFlags::IN)], Some(&wait))? == 0 {
             continue;
@@ -74,9 +82,6 @@ fn exchange(questions: &str) -> io::Result<Vec<u8>> {
             break;
         }
         bytes.extend_from_slice(&piece[..count]);
-        if read(&bytes).whole {
-            break;
-        }
     }
     Ok(bytes)
 }

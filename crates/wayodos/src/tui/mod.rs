@@ -3,7 +3,7 @@
 //! Threads: keys and runs each have one, files have three (`clerk`), and report by message; this one never waits for any
 //! of them.
 
-mod ask;
+pub mod ask;
 pub mod cells;
 mod clerk;
 mod crash;
@@ -34,8 +34,8 @@ use ratatui::crossterm::event::{
     KeyModifiers, poll, read,
 };
 use ratatui::crossterm::terminal::{
-    BeginSynchronizedUpdate, EndSynchronizedUpdate, EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode,
-    enable_raw_mode,
+    BeginSynchronizedUpdate, Clear, ClearType, EndSynchronizedUpdate, EnterAlternateScreen, LeaveAlternateScreen,
+    disable_raw_mode, enable_raw_mode,
 };
 use ratatui::crossterm::{cursor, execute};
 use serde::Deserialize;
@@ -141,27 +141,11 @@ pub fn run(project: Project, seed: u64, look: &Look, notice: Option<String>) -> 
     }
     crash::tell(sender.clone());
     let var = |name: &str| std::env::var(name).ok();
+    let mut easel = None;
     let mut screen = Screen::new(
         Theme::new(look.theme.unwrap_or(ThemeName::Dark), depth),
         look.cells.unwrap_or_else(|| Cells::detect(var)),
     );
-    // The first frame need not wait for what the terminal says.
-    frame(&mut terminal, &mut screen, &mut model)?;
-    let answers = ask::ask(var);
-    terminal.clear()?;
-    for event in ask::keys(&answers.typed) {
-        let _ = sender.send(Msg::Input(event));
-    }
-    screen.own_ground = answers.ground;
-    if let (None, Some(true)) = (look.theme, answers.light()) {
-        screen.theme = Theme::new(ThemeName::Light, depth);
-    }
-    let mut easel = easel(look.pictures.unwrap_or(Pictures::Auto), &answers);
-    screen.pixels = easel.as_ref().map(|easel| easel.cell);
-    if easel.is_none() && look.pictures.is_some_and(|pictures| !matches!(pictures, Pictures::Off | Pictures::Auto)) {
-        let words = "this terminal does not say how large its cells are: the field is drawn in block characters";
-        model.say(theme::Role::Thin, words);
-    }
     listen_to_keys(&sender, &gate)?;
     let worker = {
         let sender = sender.clone();
@@ -178,7 +162,7 @@ pub fn run(project: Project, seed: u64, look: &Look, notice: Option<String>) -> 
     if let Some(job) = model.job() {
         worker.hand_in(job);
     }
-    let outside = Outside { worker: &worker, surveyor: &surveyor, clerk: &clerk, gate: &gate };
+    let outside = Outside { look, worker: &worker, surveyor: &surveyor, clerk: &clerk, gate: &gate };
     let result = turn(&mut terminal, (&mut screen, &mut easel), &mut model, &receiver, &outside);
     if let Some(easel) = &easel {
         // What is left behind of a terminal that is gone cannot be helped.
@@ -195,6 +179,21 @@ pub fn run(project: Project, seed: u64, look: &Look, notice: Option<String>) -> 
         let _ = writeln!(io::stderr(), "wayodos: the drive does not answer: what was changed last may not be kept");
     }
     result
+}
+
+/// Takes in what the terminal said about itself; who shows pictures, if it can show them.
+fn adopt(answers: &Answers, look: &Look, screen: &mut Screen, model: &mut Model) -> Option<Easel> {
+    screen.own_ground = answers.ground;
+    if let (None, Some(true)) = (look.theme, answers.light()) {
+        screen.theme = Theme::new(ThemeName::Light, screen.theme.depth);
+    }
+    let easel = easel(look.pictures.unwrap_or(Pictures::Auto), answers);
+    screen.pixels = easel.as_ref().map(|easel| easel.cell);
+    if easel.is_none() && look.pictures.is_some_and(|pictures| !matches!(pictures, Pictures::Off | Pictures::Auto)) {
+        let words = "this terminal does not say how large its cells are: the field is drawn in block characters";
+        model.say(theme::Role::Thin, words);
+    }
+    easel
 }
 
 /// Who shows pictures, where they can be shown and are wanted.
@@ -238,6 +237,7 @@ type Tty = Terminal<CrosstermBackend<io::Stdout>>;
 
 /// Who does what the application asks for.
 struct Outside<'a> {
+    look: &'a Look,
     worker: &'a Worker,
     surveyor: &'a Surveyor,
     clerk: &'a Clerk,
@@ -290,6 +290,11 @@ fn turn(
         let mut waiting: VecDeque<Msg> = batch.into();
         while let Some(msg) = waiting.pop_front() {
             let msg = if stops && now.elapsed() > LAST_KEYS { Msg::Stop } else { msg };
+            if let Msg::Terminal(answers) = msg {
+                *easel = adopt(&answers, outside.look, screen, model);
+                cleared(terminal)?;
+                continue;
+            }
             let msg = in_one_breath(model, msg, &mut waiting);
             crash::note(&msg, matches!(model.mode, Mode::Free(_) | Mode::Typing(_) | Mode::Asking(..)));
             for effect in update(model, msg) {
@@ -298,14 +303,14 @@ fn turn(
                     Effect::Run(job) => outside.worker.hand_in(job),
                     Effect::Suspend => {
                         suspend()?;
-                        terminal.clear()?;
+                        cleared(terminal)?;
                         easel.iter_mut().for_each(Easel::forget);
                         before = Instant::now();
                     }
                     Effect::Survey => outside.surveyor.look(Box::new(model.project.clone())),
                     Effect::Editor(text) => {
                         let edited = in_editor(&text, "way", outside.gate);
-                        terminal.clear()?;
+                        cleared(terminal)?;
                         easel.iter_mut().for_each(Easel::forget);
                         waiting.push_back(Msg::Edited(edited));
                         before = Instant::now();
@@ -314,7 +319,7 @@ fn turn(
                         let ending = path.rsplit('.').next().unwrap_or("txt");
                         let read = model.project.read(&path).map_err(|error| error.to_string());
                         let edited = read.and_then(|text| Ok((in_editor(&text, ending, outside.gate)?, text)));
-                        terminal.clear()?;
+                        cleared(terminal)?;
                         easel.iter_mut().for_each(Easel::forget);
                         waiting.push_back(Msg::FileEdited(path, edited));
                         before = Instant::now();
@@ -347,6 +352,14 @@ fn in_one_breath(model: &Model, first: Msg, waiting: &mut VecDeque<Msg>) -> Msg 
     let Some(start) = letter(&first).filter(|_| typing && count + 1 >= PASTED) else { return first };
     let rest = waiting.drain(..count);
     Msg::Input(Event::Paste(std::iter::once(start).chain(rest.filter_map(|msg| letter(&msg))).collect()))
+}
+
+/// Clears the screen, and forgets what stood there. Ratatui's own way asks the terminal where its cursor is, and takes no
+/// answer for an error.
+fn cleared(terminal: &mut Tty) -> io::Result<()> {
+    execute!(stdout(), Clear(ClearType::All))?;
+    *terminal = Terminal::new(CrosstermBackend::new(stdout()))?;
+    Ok(())
 }
 
 /// Gives the terminal back and stops, until somebody lets the process go on.
@@ -465,6 +478,15 @@ impl Gate {
 fn listen_to_keys(sender: &Sender<Msg>, gate: &Arc<Gate>) -> io::Result<()> {
     let (keys, gate) = (sender.clone(), Arc::clone(gate));
     thread::Builder::new().name("keys".into()).spawn(move || {
+        // Before any key is read: what the terminal says of itself must not be taken for keys.
+        let answers = ask::ask(|name| std::env::var(name).ok());
+        let typed = ask::keys(&answers.typed);
+        let first = std::iter::once(Msg::Terminal(answers)).chain(typed.into_iter().map(Msg::Input));
+        for msg in first {
+            if keys.send(msg).is_err() {
+                return;
+            }
+        }
         loop {
             if gate.closed.load(Ordering::SeqCst) {
                 gate.still.store(true, Ordering::SeqCst);

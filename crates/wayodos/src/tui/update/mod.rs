@@ -23,6 +23,7 @@ use wayodos_report::Flow;
 
 pub use typing::wrong_here;
 
+use super::ask::Answers;
 use super::keymap::{self, Action};
 use super::layout::Pane;
 use super::model::{Cursor, DiffLine, Entry, Mode, Model, Row, ScreenName, Side};
@@ -60,6 +61,8 @@ pub enum Msg {
     Edited(Result<String, String>),
     /// Another editor was left; the path of a file of the project, what it wrote, and what there was before.
     FileEdited(String, Result<(String, String), String>),
+    /// What the terminal said about itself; it is the screen's business.
+    Terminal(Answers),
     /// Something was found out about the project's files.
     Found(Found),
     /// A file that another editor has changed was written.
@@ -208,6 +211,7 @@ fn take(model: &mut Model, msg: Msg) -> Vec<Effect> {
         }
         Msg::FileEdited(_, Ok(_)) => model.say(Role::Quiet, "nothing was changed"),
         Msg::FileEdited(_, Err(error)) => model.say(Role::Wrong, error),
+        Msg::Terminal(_) => {}
         Msg::Found(found) => model.files.learn(found),
         Msg::Stored(result) => {
             match result {
