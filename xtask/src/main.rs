@@ -1,5 +1,5 @@
 //! What developers of Wayodos run: `cargo xtask test`, `cargo xtask screenshots`, `cargo xtask bench`, `cargo xtask measure`,
-//! `cargo xtask laws`, `cargo xtask fuzz`.
+//! `cargo xtask laws`, `cargo xtask siege`, `cargo xtask fuzz`.
 
 mod fuzz;
 mod measure;
@@ -15,6 +15,8 @@ cargo xtask screenshots    draws docs/screenshots/*.png again
 cargo xtask bench          runs the benches
 cargo xtask measure        starts the demo and times what a person waits for
 cargo xtask laws [MINUTES] tests the laws of the language with new missions for so long (60), ten thousand at a time
+cargo xtask siege [MINUTES]
+                           random keys, clicks, sizes and kills against the application for so long each (10)
 cargo xtask fuzz [READER] [MINUTES]
                            searches for bytes that break a reader of files (all of them) for so long each (10)";
 
@@ -26,6 +28,7 @@ fn main() -> ExitCode {
         "bench" => bench(),
         "measure" => measure::all(root()),
         "laws" => laws(std::env::args().nth(2)),
+        "siege" => siege(std::env::args().nth(2)),
         "fuzz" => fuzz::search(root(), std::env::args().nth(2).as_deref(), std::env::args().nth(3).as_deref()),
         _ => Err(USAGE.to_owned()),
     };
@@ -63,6 +66,16 @@ fn laws(minutes: Option<String>) -> Result<(), String> {
         }
     }
     Ok(())
+}
+
+/// The siege of the application, by turns, for as many minutes each.
+fn siege(minutes: Option<String>) -> Result<(), String> {
+    let minutes = minutes.unwrap_or_else(|| "10".into());
+    minutes.parse::<f64>().map_err(|_| format!("`{minutes}` is not a number of minutes\n{USAGE}"))?;
+    let args = ["test", "--release", "--package", "wayodos", "--test", "siege", "--locked"];
+    let mut command = cargo_command(root());
+    command.args(args).args(["--", "--nocapture", "--test-threads", "1"]).env("SIEGE_MINUTES", minutes);
+    run(&mut command, "the siege")
 }
 
 fn bench() -> Result<(), String> {
