@@ -757,3 +757,16 @@ fn a_line_is_found_by_its_words_and_a_step_by_its_number() {
     app.press("J 5 Enter");
     assert!(app.model.line_text(app.model.cursor.line).contains("Corner and hairpin"));
 }
+
+#[test]
+fn a_run_in_a_corner_of_the_field_is_seen_from_near_and_edits_leave_the_view_alone() {
+    let far = App::new();
+    assert_eq!(far.model.camera, crate::tui::model::Camera::FIT, "the round goes over the whole mat");
+    let mut app = on("mind-the-rim", 7);
+    let zoom = app.model.camera.zoom;
+    assert!(zoom > 1.5 && app.frame(Depth::True, Cells::Half).contains("mm across"), "{zoom}");
+    app.press("X X X X");
+    assert_eq!(app.model.camera, crate::tui::model::Camera::FIT);
+    app.press(".");
+    assert_eq!(app.model.camera, crate::tui::model::Camera::FIT, "only the first run of a mission decides");
+}

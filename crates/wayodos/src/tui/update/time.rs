@@ -2,12 +2,12 @@
 
 use std::sync::Arc;
 
-use wayodos_core::field::Pose;
+use wayodos_core::field::{Point, Pose};
 use wayodos_core::mission::LineKind;
 use wayodos_report::MarkKind;
 use wayodos_report::words::change_words;
 
-use super::super::model::{Cursor, Model, Question, SPEEDS};
+use super::super::model::{Camera, Cursor, Model, Question, SPEEDS};
 use super::super::theme::Role;
 use super::{Effect, run_again, typing};
 use crate::work::{From, RunReport};
@@ -177,7 +177,11 @@ pub(super) fn on_run(model: &mut Model, id: u64, report: Option<Arc<RunReport>>)
     let was_at_end = model.report.is_none() || model.time >= model.end() - 1e-6;
     let same_piece = model.report.as_ref().is_none_or(|before| before.piece.is_some() == report.piece.is_some());
     let before = model.run_before();
+    let first = model.report.is_none();
     model.report = Some(Arc::clone(&report));
+    if first && model.camera == Camera::FIT {
+        model.camera = near(&report);
+    }
     if let Some(before) = before.filter(|_| same_piece) {
         let words = change_words(before.story(), report.story());
         let edited = std::mem::take(&mut model.edited);
@@ -193,6 +197,33 @@ pub(super) fn on_run(model: &mut Model, id: u64, report: Option<Arc<RunReport>>)
     }
     // Another piece has a time of its own, which has been set.
     set(model, if was_at_end && same_piece { f64::INFINITY } else { model.time });
+}
+
+/// A run that stays in a small part of a large field, with all that stands there, is shown from near at first; `0` shows all
+/// of it.
+fn near(report: &RunReport) -> Camera {
+    /// Nearer than this is worth it; farther than that it is easy to get lost.
+    const WORTH: std::ops::RangeInclusive<f64> = 1.5..=3.0;
+    let (field, robot) = (&report.world.field, &report.world.robot);
+    let reach = robot.length.max(robot.width) * 1.2;
+    let mut sides = [f64::INFINITY, f64::NEG_INFINITY, f64::INFINITY, f64::NEG_INFINITY];
+    let trace = &report.run.trace;
+    // Where the robot comes, and everything that stands there at the beginning or the end.
+    let things = (0..trace.props.len()).flat_map(|prop| {
+        [0, trace.ticks.len().saturating_sub(1)].into_iter().filter_map(move |tick| trace.place(tick, prop))
+    });
+    for Pose { x, y, .. } in trace.ticks.iter().map(|tick| tick.pose).chain(things) {
+        sides = [sides[0].min(x), sides[1].max(x), sides[2].min(y), sides[3].max(y)];
+    }
+    let [left, right, low, high] = sides;
+    let wide = (right - left + 2.0 * reach) / field.width;
+    let tall = (high - low + 2.0 * reach) / field.height;
+    let zoom = 1.0 / wide.max(tall);
+    if !zoom.is_finite() || zoom < *WORTH.start() {
+        return Camera::FIT;
+    }
+    let centre = Point::new(f64::midpoint(left, right), f64::midpoint(low, high));
+    Camera { zoom: zoom.min(*WORTH.end()), centre: Some(centre), follow: false }
 }
 
 // ---- pieces
