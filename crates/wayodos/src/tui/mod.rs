@@ -373,7 +373,7 @@ fn suspend() -> io::Result<()> {
 fn in_editor(text: &str, ending: &str, gate: &Gate) -> Result<String, String> {
     let named = |name: &str| std::env::var(name).ok().filter(|value| !value.trim().is_empty());
     let Some(command) = named("VISUAL").or_else(|| named("EDITOR")) else {
-        return Err("no editor is named: set EDITOR, as in `export EDITOR=nano`, or type freely with e".into());
+        return Err("no editor is named: set EDITOR, as in `export EDITOR=nano`".into());
     };
     let cannot = |error: io::Error| format!("cannot open the editor: {error}");
     let mut file = tempfile::Builder::new().prefix("edit-").suffix(&format!(".{ending}")).tempfile().map_err(cannot)?;

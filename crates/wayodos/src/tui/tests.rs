@@ -175,10 +175,10 @@ fn a_broken_line_keeps_the_last_run_and_says_where() {
     app.press("e Clear Space Space drve Space ahead Esc");
     assert!(app.model.stale() && app.model.report.is_some());
     let frame = app.frame(Depth::True, Cells::Quadrant);
-    for report in
+    for words in
         ["cannot run: 1 finding", "unknown first word `drve`", "did you mean `drive`?", "path of the previous version"]
     {
-        assert!(frame.contains(report), "{report}\n{frame}");
+        assert!(frame.contains(words), "{words}\n{frame}");
     }
     app.press("x");
     assert!(app.notice().contains("fix its errors first"));
@@ -510,7 +510,7 @@ fn the_line_of_hints_says_what_the_slot_takes() {
     let mut app = App::new();
     let status = |app: &App| app.frame(Depth::Mono, Cells::Ascii).lines().nth(48).unwrap().to_owned();
     assert!(status(&app).ends_with("cruise = 26 %, used in 4 places; 0 to 100 %"), "{}", status(&app));
-    for (keys, report) in [
+    for (keys, words) in [
         ("Left", "ahead or back"),
         ("Down", "a floor sensor"),
         ("Right", "a tone that floor-right can see"),
@@ -521,7 +521,7 @@ fn the_line_of_hints_says_what_the_slot_takes() {
         ("Up Up Up Up Up Up Up", "in %"),
     ] {
         app.press(keys);
-        assert!(status(&app).ends_with(report), "{keys}: {}", status(&app));
+        assert!(status(&app).ends_with(words), "{keys}: {}", status(&app));
     }
 }
 
@@ -600,14 +600,14 @@ fn rivals_and_the_verdict_are_on_the_screen() {
 #[test]
 fn what_happens_in_the_world_is_jumped_to_and_told() {
     let mut app = on("past-the-herons", 2);
-    let mut report = Vec::new();
+    let mut notices = Vec::new();
     app.press("Home");
     for _ in 0..40 {
         app.press("PgDn");
-        report.push(app.notice().to_owned());
+        notices.push(app.notice().to_owned());
     }
     for words in ["young heron leaves", "lamp \"red\"", "lamp \"amber\""] {
-        assert!(report.iter().any(|notice| notice.contains(words)), "no `{words}` in {report:?}");
+        assert!(notices.iter().any(|notice| notice.contains(words)), "no `{words}` in {notices:?}");
     }
     app.press("Home");
     let frame = app.frame(Depth::True, Cells::Half);
@@ -633,7 +633,7 @@ fn switches_and_actuators_have_tracks_of_their_own() {
 }
 
 #[test]
-fn a_car_is_reported_that_it_cannot_spin() {
+fn a_car_is_refused_a_spin() {
     let mut app = on("haul-the-barge", 2);
     // From "hold, brake" on: the behaviour of the second step becomes a spin.
     app.press("Down Down Down e Clear");
@@ -706,7 +706,7 @@ fn sides_routines_and_safe_amounts_are_nudged_like_any_word() {
     app.press("u u");
     let line = app.model.text.lines().position(|line| line.trim() == "do go-there mirrored").unwrap();
     app.model.cursor = Cursor { line, nth: 0 };
-    assert!(app.frame(Depth::Mono, Cells::Ascii).contains("a routine"), "what may stand there is report");
+    assert!(app.frame(Depth::Mono, Cells::Ascii).contains("a routine"), "what may stand there is said");
     let line = app.model.text.lines().position(|line| line.contains("spin right at prowl")).unwrap();
     app.model.cursor = Cursor { line, nth: 0 };
     app.press("+");

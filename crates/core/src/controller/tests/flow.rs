@@ -226,7 +226,7 @@ fn a_heading_is_reached_also_between_two_looks() {
 }
 
 #[test]
-fn a_wheel_that_is_reported_to_turn_and_does_not_is_stalled() {
+fn a_wheel_that_is_commanded_to_turn_and_does_not_is_stalled() {
     let mut script = Script::new("step \"a\"\ndrive ahead at 40 %\nuntil stalled for 30 ms -> done");
     let wheels = [0.0, 0.2, 0.4, 0.4, 0.4, 0.4, 0.4, 0.4];
     let ended = wheels.iter().position(|wheel| script.tick(0.9, [*wheel, *wheel], 0.0).1 != Status::Running);

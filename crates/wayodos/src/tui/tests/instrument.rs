@@ -354,7 +354,7 @@ fn the_field_is_zoomed_at_the_pointer_and_read_in_millimetres() {
     assert_eq!((app.model.camera.zoom, app.model.camera.follow), (1.0, false));
     assert!((place(&app).0 - before.0).abs() < 1.0);
     pointer(&mut app, MouseEventKind::Moved, 1, 1);
-    assert!(status(&app).contains("used in 4 places"), "away from the field the slot is report again");
+    assert!(status(&app).contains("used in 4 places"), "away from the field the slot is described again");
 }
 
 #[test]
@@ -412,7 +412,7 @@ fn the_line_under_the_cursor_stays_where_it_is_on_the_screen() {
     };
     let (before, findings) = (row(&app), above(&app));
     app.press("- - - - - - - -");
-    assert!(above(&app) > findings, "a limit that nothing reads is report of: {:?}", app.model.findings);
+    assert!(above(&app) > findings, "a limit that nothing reads is reported: {:?}", app.model.findings);
     assert_eq!(row(&app), before);
     app.press("u u u u u u u u");
     assert_eq!((row(&app), above(&app)), (before, findings));
