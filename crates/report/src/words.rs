@@ -108,6 +108,12 @@ pub fn score_lines(run: &Run) -> Vec<(String, String)> {
     lines.chain([("points".to_owned(), points_words(total))]).collect()
 }
 
+/// The outcome in one line, after the verdict and the points where there are any.
+pub fn result_words(run: &Run, program: &Program) -> String {
+    let words = outcome_words(run, program);
+    verdict_words(run).map_or_else(|| words.clone(), |verdict| format!("{verdict} · {words}"))
+}
+
 /// How the match came out, in one line: `won at 8.2 s, 23 points`. Nothing without rules.
 pub fn verdict_words(run: &Run) -> Option<String> {
     let verdict = run.sheet.verdict.map(|(verdict, tick)| {

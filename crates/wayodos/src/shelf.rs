@@ -11,8 +11,9 @@ use wayodos_core::project::Config;
 use wayodos_core::project::arrange::{Part, assign, names_file, open_first, renamed};
 
 use crate::demo;
-use crate::folder::{Home, PROJECT_FILE, Project, read_text, slug};
-use crate::safe::{within, write_whole};
+use crate::folder::{Home, PROJECT_FILE, Project, read_text, slug, with_ending};
+use crate::safe::{within, write_folder, write_whole};
+use crate::window::draft_of;
 
 /// Where files are that were taken away.
 const BIN: &str = ".bin";
@@ -319,13 +320,9 @@ impl Shelf<'_> {
         self.free_place(&path)?;
         let text = demo::file(template).unwrap_or_default();
         // What it names itself is needed too: a picture, another robot.
-        let needs = demo::FILES.iter().filter(|(other, _)| names_file(text, other));
-        for (other, contents) in needs {
-            if self.free_place(other).is_ok() {
-                self.write(other, contents)?;
-            }
-        }
-        self.write(&path, text)?;
+        let needs = demo::FILES.iter().filter(|(other, _)| names_file(text, other) && self.free_place(other).is_ok());
+        let files: Vec<(&str, &str)> = needs.copied().chain([(path.as_str(), text)]).collect();
+        write_folder(self.folder, &files).map_err(|(path, error)| Refused::System { path, error })?;
         Ok(Done { words: format!("{path} begins as a copy of the demo's"), path })
     }
 
@@ -374,12 +371,17 @@ impl Shelf<'_> {
         });
         let texts: Vec<(String, String, String)> = texts.collect();
         fs::rename(&old, &new).map_err(|error| Refused::System { path: old.clone(), error })?;
+        // Edits that were not saved go along with their mission, wherever it goes.
+        let drafts = move_drafts(&old, &new);
         for (at, (file, _, after)) in texts.iter().enumerate() {
             if let Err(refused) = self.write(file, after) {
                 for (file, before, _) in &texts[..at] {
                     let _ = self.write(file, before);
                 }
                 let _ = fs::rename(&new, &old);
+                if drafts {
+                    move_drafts(&new, &old);
+                }
                 return Err(refused);
             }
         }
@@ -435,6 +437,17 @@ impl Shelf<'_> {
         self.write(PROJECT_FILE, &text)?;
         Ok(Done { words: format!("the project now opens with {path}"), path: path.to_owned() })
     }
+}
+
+/// Moves the drafts of a file's edits to those of another; whether there were any. What is there already stays.
+fn move_drafts(from: &Path, to: &Path) -> bool {
+    let mut moved = false;
+    for number in 1..=crate::window::MOST {
+        let draft = |file: &Path| draft_of(&with_ending(file, "draft"), number);
+        let (old, new) = (draft(from), draft(to));
+        moved |= old.is_file() && !new.exists() && fs::rename(old, new).is_ok();
+    }
+    moved
 }
 
 /// The name of a mission, by its path.
@@ -585,6 +598,7 @@ mod tests {
     #[test]
     fn a_change_that_fails_half_way_leaves_everything_as_it_was() {
         use std::os::unix::fs::{PermissionsExt as _, symlink};
+        const DRAFT: &str = "missions/round-the-gates.way.draft";
         let (here, project) = copied();
         let folder = folder_of(&project);
         // A file that names the robot, and cannot be written: its link leads out.
@@ -598,15 +612,24 @@ mod tests {
             files
         };
         let before = all(&folder);
-        let missions = folder.join("missions");
-        fs::set_permissions(&missions, fs::Permissions::from_mode(0o555)).unwrap();
-        let rename = Change::Rename { path: "shared/gates.way".into(), name: "doors".into() };
-        let result = carry_out(&project, &rename);
-        fs::set_permissions(&missions, fs::Permissions::from_mode(0o755)).unwrap();
-        // Somebody who may write everywhere is not stopped by that.
-        if result.is_err() {
-            assert_eq!(all(&folder), before);
-        }
+        // The mission that uses the routines is write-protected: it cannot go along.
+        let mission = folder.join("missions/round-the-gates.way");
+        fs::set_permissions(&mission, fs::Permissions::from_mode(0o444)).unwrap();
+        let rename =
+            |path: &str, name: &str| carry_out(&project, &Change::Rename { path: path.into(), name: name.into() });
+        assert!(rename("shared/gates.way", "doors").is_err());
+        assert_eq!(all(&folder), before);
+        fs::set_permissions(&mission, fs::Permissions::from_mode(0o644)).unwrap();
+        // The project file is: the mission, its draft and what was written are put back.
+        fs::write(folder.join("missions/ring-contest.way.draft"), "edits").unwrap();
+        let before = all(&folder);
+        fs::set_permissions(folder.join(PROJECT_FILE), fs::Permissions::from_mode(0o444)).unwrap();
+        assert!(rename("missions/ring-contest.way", "rematch").is_err());
+        assert_eq!(all(&folder), before);
+        fs::write(folder.join(DRAFT), "edits").unwrap();
+        rename("missions/round-the-gates.way", "gates").unwrap();
+        assert_eq!(fs::read_to_string(folder.join("missions/gates.way.draft")).unwrap(), "edits");
+        assert!(!folder.join(DRAFT).exists(), "edits go along with their mission");
         assert!(carry_out(&project, &Change::Copy { path: "robots/linked.toml".into(), name: "a".into() }).is_err());
         assert_eq!(fs::read_to_string(&outside).unwrap(), "x");
     }

@@ -8,11 +8,11 @@ use std::sync::mpsc::{Receiver, Sender, channel};
 use std::thread;
 
 use wayodos_core::field::{self, Field, Unreadable};
-use wayodos_core::finding::{Severity, has_errors};
+use wayodos_core::finding::{Finding, Severity, has_errors};
 use wayodos_core::project::prepare;
 use wayodos_core::record::Outcome;
 use wayodos_core::robot::{self, Robot};
-use wayodos_report::words::{outcome_words, verdict_words};
+use wayodos_report::words::result_words;
 
 use crate::folder::{Home, Project};
 use crate::shelf::{Entry, Kind, list, mission_name};
@@ -129,19 +129,23 @@ pub fn card(project: &Project, entry: &Entry) -> Card {
             Ok(text) => match entry.kind {
                 Kind::Robot => {
                     let (robot, findings) = robot::load(&text);
-                    let errors = findings.iter().filter(|finding| finding.severity == Severity::Error).count();
+                    let errors = errors(&findings);
                     Card::Robot(robot.filter(|_| errors == 0).map(Arc::new), errors)
                 }
                 Kind::Field => {
                     let files = |path: &str| project.bytes(path).map_err(|error| Unreadable::System(error.to_string()));
                     let (field, findings) = field::load_with(&text, &files);
-                    let errors = findings.iter().filter(|finding| finding.severity == Severity::Error).count();
+                    let errors = errors(&findings);
                     Card::Field((errors == 0).then(|| Arc::new(field)), errors)
                 }
                 _ => Card::Text(text.lines().take(60).collect::<Vec<_>>().join("\n")),
             },
         },
     }
+}
+
+fn errors(findings: &[Finding]) -> usize {
+    findings.iter().filter(|finding| finding.severity == Severity::Error).count()
 }
 
 fn open(project: &Project, name: &str) -> Result<Project, String> {
@@ -155,19 +159,13 @@ fn open(project: &Project, name: &str) -> Result<Project, String> {
 fn mission(project: &Project, opened: &Project) -> MissionCard {
     let setup = opened.setup.clone().map(Arc::new);
     let prepared = prepare(&opened.mission, setup.as_deref());
-    let errors = |findings: &[wayodos_core::finding::Finding]| {
-        findings.iter().filter(|finding| finding.severity == Severity::Error).count()
-    };
     let report = setup.as_ref().filter(|_| prepared.program.is_some()).and_then(|setup| {
         let job = Job::nominal(opened.mission.as_str().into(), Arc::clone(setup), opened.config.seed);
         run_job(&job, &Arc::new(setup.world()), None).map(Arc::new)
     });
     let end = match &report {
         Some(report) => {
-            let mut words = outcome_words(&report.run, &report.program);
-            if let Some(verdict) = verdict_words(&report.run) {
-                words = format!("{verdict} · {words}");
-            }
+            let words = result_words(&report.run, &report.program);
             if report.run.outcome == Outcome::Done { End::Well(words) } else { End::Badly(words) }
         }
         None if prepared.parsed.mission.steps.is_empty() && !has_errors(&opened.findings) => End::Empty,

@@ -9,7 +9,7 @@ use std::path::{Path, PathBuf};
 use rustix::fs::{FlockOperation, flock};
 
 /// More windows on one mission than this share the last place.
-const MOST: usize = 9;
+pub const MOST: usize = 9;
 
 /// The place of a window among those that have a mission open, counted from 1.
 #[derive(Debug)]
@@ -53,7 +53,8 @@ impl Place {
     }
 }
 
-fn draft_of(first: &Path, number: usize) -> PathBuf {
+/// The draft of the window in a place, by the draft of the first one.
+pub fn draft_of(first: &Path, number: usize) -> PathBuf {
     if number == 1 {
         return first.to_owned();
     }

@@ -17,6 +17,9 @@ const PATIENCE: Duration = Duration::from_secs(1);
 /// A terminal that has not answered at all by then, while keys come, does not answer.
 const SILENCE: Duration = Duration::from_millis(250);
 
+/// The rest of a key comes within this time.
+const HALF_A_KEY: Duration = Duration::from_millis(20);
+
 /// Pictures by the graphics protocol, a pixel of one; the colour of the ground; the size of a cell; the terminal's own name.
 const GRAPHICS: &str = "\x1b_Gi=31,s=1,v=1,a=q,t=d,f=24;AAAA\x1b\\";
 const GROUND: &str = "\x1b]11;?\x1b\\";
@@ -71,9 +74,20 @@ fn exchange(questions: &str) -> io::Result<Vec<u8>> {
         let answers = read(&bytes);
         let silent = !bytes.is_empty() && answers.typed.len() == bytes.len();
         let patience = if silent { SILENCE } else { PATIENCE };
-        let Some(left) = patience.checked_sub(began.elapsed()).filter(|_| !answers.whole) else { break };
+        let Some(mut left) = patience.checked_sub(began.elapsed()) else { break };
+        if answers.whole {
+            // A key that has begun must not be cut in two: its second half would be read as other keys.
+            if !unfinished(&answers.typed) || began.elapsed() > SILENCE {
+                break;
+            }
+            left = left.min(HALF_A_KEY);
+        }
         let wait = Timespec { tv_sec: 0, tv_nsec: i64::from(left.subsec_nanos()).max(1) };
         if poll(&mut [PollFd::new(&terminal, PollFlags::IN)], Some(&wait))? == 0 {
+            // What was half a key and stays so is Esc.
+            if answers.whole {
+                break;
+            }
             continue;
         }
         let mut piece = [0; 512];
@@ -164,35 +178,69 @@ impl Answers {
     }
 }
 
-/// The keys that bytes stand for. Of longer sequences only the arrows are known.
+/// The keys that bytes stand for, and what was pasted. Sequences that stand for no key, as those of the mouse, are left out:
+/// their letters must never be taken for commands.
 pub fn keys(bytes: &[u8]) -> Vec<Event> {
-    let mut keys = Vec::new();
+    const PASTE: (&str, &str) = ("\x1b[200~", "\x1b[201~");
+    let mut events = Vec::new();
     let text = String::from_utf8_lossy(bytes);
     let mut rest = text.as_ref();
     while let Some(letter) = rest.chars().next() {
-        let arrow = rest.strip_prefix("\x1b[").or(rest.strip_prefix("\x1bO")).and_then(|rest| rest.chars().next());
-        let arrow = match arrow {
-            Some('A') => Some(KeyCode::Up),
-            Some('B') => Some(KeyCode::Down),
-            Some('C') => Some(KeyCode::Right),
-            Some('D') => Some(KeyCode::Left),
-            _ => None,
-        };
-        let (code, modifiers, length) = match (arrow, letter) {
-            (Some(code), _) => (code, KeyModifiers::NONE, 3),
-            (None, '\x1b') => (KeyCode::Esc, KeyModifiers::NONE, 1),
-            (None, '\r' | '\n') => (KeyCode::Enter, KeyModifiers::NONE, 1),
-            (None, '\t') => (KeyCode::Tab, KeyModifiers::NONE, 1),
-            (None, '\x7f') => (KeyCode::Backspace, KeyModifiers::NONE, 1),
+        if let Some(pasted) = rest.strip_prefix(PASTE.0) {
+            let (inside, behind) = pasted.split_once(PASTE.1).unwrap_or((pasted, ""));
+            events.push(Event::Paste(inside.to_owned()));
+            rest = behind;
+            continue;
+        }
+        let sequence = sequence(rest);
+        let (code, modifiers, length) = match (sequence, letter) {
+            (Some((code, length)), _) => (code, KeyModifiers::NONE, length),
+            (None, '\x1b') => (Some(KeyCode::Esc), KeyModifiers::NONE, 1),
+            (None, '\r' | '\n') => (Some(KeyCode::Enter), KeyModifiers::NONE, 1),
+            (None, '\t') => (Some(KeyCode::Tab), KeyModifiers::NONE, 1),
+            (None, '\x7f') => (Some(KeyCode::Backspace), KeyModifiers::NONE, 1),
             (None, letter @ '\x01'..='\x1a') => {
-                (KeyCode::Char(char::from(letter as u8 + b'a' - 1)), KeyModifiers::CONTROL, 1)
+                (Some(KeyCode::Char(char::from(letter as u8 + b'a' - 1))), KeyModifiers::CONTROL, 1)
             }
-            (None, letter) => (KeyCode::Char(letter), KeyModifiers::NONE, letter.len_utf8()),
+            (None, letter) => (Some(KeyCode::Char(letter)), KeyModifiers::NONE, letter.len_utf8()),
         };
-        keys.push(Event::Key(KeyEvent::new(code, modifiers)));
+        events.extend(code.map(|code| Event::Key(KeyEvent::new(code, modifiers))));
         rest = &rest[length..];
     }
-    keys
+    events
+}
+
+/// The key of a control sequence at the beginning of a text, if it stands for one, and its length; none when there is no
+/// whole sequence. Source: ECMA-48, 5.4.
+fn sequence(text: &str) -> Option<(Option<KeyCode>, usize)> {
+    let inside = text.strip_prefix("\x1b[").or_else(|| text.strip_prefix("\x1bO"))?;
+    let end = inside.find(|sign: char| !(' '..='?').contains(&sign))?;
+    let last = inside[end..].chars().next().filter(|last| ('@'..='~').contains(last))?;
+    let code = match (last, &inside[..end]) {
+        ('A', "") => Some(KeyCode::Up),
+        ('B', "") => Some(KeyCode::Down),
+        ('C', "") => Some(KeyCode::Right),
+        ('D', "") => Some(KeyCode::Left),
+        ('Z', "") => Some(KeyCode::BackTab),
+        ('H', "") | ('~', "1" | "7") => Some(KeyCode::Home),
+        ('F', "") | ('~', "4" | "8") => Some(KeyCode::End),
+        ('~', "3") => Some(KeyCode::Delete),
+        ('~', "5") => Some(KeyCode::PageUp),
+        ('~', "6") => Some(KeyCode::PageDown),
+        _ => None,
+    };
+    Some((code, 2 + end + 1))
+}
+
+/// Whether bytes end within a sequence, of which the rest is still on its way.
+fn unfinished(bytes: &[u8]) -> bool {
+    let tail = bytes.iter().rposition(|byte| *byte == 0x1b).map_or(&[][..], |at| &bytes[at..]);
+    match tail {
+        [] => std::str::from_utf8(bytes).is_err_and(|error| error.error_len().is_none()),
+        [_] => true,
+        [_, b'[' | b'O', rest @ ..] => !rest.iter().any(|byte| (b'@'..=b'~').contains(byte)),
+        _ => false,
+    }
 }
 
 #[cfg(test)]
@@ -209,6 +257,25 @@ mod tests {
         let typed = keys(&answers.typed);
         let wanted = [KeyCode::Char('a'), KeyCode::Char('b'), KeyCode::Up, KeyCode::Char('x'), KeyCode::Enter];
         assert_eq!(typed, wanted.map(|code| Event::Key(KeyEvent::new(code, KeyModifiers::NONE))));
+    }
+
+    #[test]
+    fn what_is_no_key_is_never_taken_for_letters() {
+        let codes = |bytes: &[u8]| -> Vec<KeyCode> {
+            let key = |event: Event| event.as_key_event().map(|key| key.code);
+            keys(bytes).into_iter().filter_map(key).collect()
+        };
+        // The mouse moves and clicks, the window gets the focus, a key with Shift.
+        assert_eq!(codes(b"\x1b[<35;10;20M\x1b[<0;1;1m\x1b[I\x1b[1;2Ad"), [KeyCode::Char('d')]);
+        assert_eq!(codes(b"\x1b[Z\x1b[5~\x1bOF"), [KeyCode::BackTab, KeyCode::PageUp, KeyCode::End]);
+        assert_eq!(keys(b"\x1b[200~do d\x1b[201~"), [Event::Paste("do d".into())]);
+        assert_eq!(codes(b"\x1b"), [KeyCode::Esc]);
+        for half in [&b"\x1b"[..], b"a\x1b[", b"\x1b[<35;1", b"\x1bO", "\u{e9}".as_bytes().split_at(1).0] {
+            assert!(unfinished(half), "{half:?}");
+        }
+        for whole in [&b""[..], b"a", b"\x1b[A", b"\x1b[<35;1;2Mx", "\u{e9}".as_bytes()] {
+            assert!(!unfinished(whole), "{whole:?}");
+        }
     }
 
     #[test]

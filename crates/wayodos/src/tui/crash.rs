@@ -20,7 +20,7 @@ use crate::folder::state_folder;
 static ACTIONS: Mutex<VecDeque<String>> = Mutex::new(VecDeque::new());
 /// How many of them are kept.
 const MOST: usize = 40;
-/// Whom a thread that breaks tells.
+/// Who hears of a thread that breaks.
 static MAIN: Mutex<Option<Sender<Msg>>> = Mutex::new(None);
 /// What is said once the terminal is given back, when another thread than the main one broke.
 static SAID: Mutex<Option<String>> = Mutex::new(None);
@@ -47,8 +47,8 @@ pub fn note(msg: &Msg, typing: bool) {
     actions.push_back(words);
 }
 
-/// Has the main loop told when another thread breaks.
-pub fn tell(sender: Sender<Msg>) {
+/// From now on the main loop hears of another thread that breaks.
+pub fn report_to(sender: Sender<Msg>) {
     *locked(&MAIN) = Some(sender);
 }
 

@@ -101,7 +101,7 @@ impl Files {
         rows
     }
 
-    /// Marks a file so many further down, or up.
+    /// Marks a file this many further down, or up.
     pub fn step(&mut self, by: isize) {
         self.at = self.at.saturating_add_signed(by).min(self.entries.len().saturating_sub(1));
     }

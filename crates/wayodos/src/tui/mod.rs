@@ -139,7 +139,7 @@ pub fn run(project: Project, seed: u64, look: &Look, notice: Option<String>) -> 
     if let Some(words) = notice {
         model.say(theme::Role::Thin, words);
     }
-    crash::tell(sender.clone());
+    crash::report_to(sender.clone());
     let var = |name: &str| std::env::var(name).ok();
     let mut easel = None;
     let mut screen = Screen::new(

@@ -34,7 +34,7 @@ pub struct Picture {
 }
 
 impl PartialEq for Picture {
-    /// The same pixels in the same place: those that were painted anew are others.
+    /// The same pixels in the same place: those that were painted again are others.
     fn eq(&self, other: &Self) -> bool {
         self.area == other.area && Arc::ptr_eq(&self.canvas, &other.canvas)
     }

@@ -7,7 +7,7 @@ use wayodos_core::controller::WheelCommand;
 use wayodos_core::mission::about;
 use wayodos_core::mission::{LineKind, SlotKind};
 use wayodos_core::record::{Outcome, Tick};
-use wayodos_report::words::{outcome_words, verdict_words};
+use wayodos_report::words::result_words;
 
 use super::{columns, paint_row, put, put_right};
 use crate::shelf::Kind;
@@ -69,10 +69,7 @@ fn outcome(model: &Model) -> (String, Role) {
         return (format!("cannot run: {count} finding{s}"), Role::Wrong);
     }
     let Some(report) = &model.report else { return ("running".into(), Role::Quiet) };
-    let mut words = outcome_words(&report.run, &report.program);
-    if let Some(verdict) = verdict_words(&report.run) {
-        words = format!("{verdict} · {words}");
-    }
+    let words = result_words(&report.run, &report.program);
     match report.run.outcome {
         Outcome::Done => (format!("✓ {words}"), Role::Good),
         Outcome::Failed | Outcome::Limit | Outcome::Fell | Outcome::Error => (format!("✗ {words}"), Role::Wrong),

@@ -290,11 +290,15 @@ fn plot_line(
     }
 }
 
-fn plot_ribbons(ribbons: &[Ribbon], axis: &Axis, theme: Theme, y: u16, buffer: &mut Buffer) {
-    // What is seen for a moment only must not vanish under what is seen for long: short ones are drawn last.
+/// The ribbons in sight in the order of drawing: what is seen for a moment only must not vanish under what is seen for long.
+pub fn in_order<'a>(ribbons: &'a [Ribbon], axis: &Axis) -> Vec<&'a Ribbon> {
     let mut order: Vec<&Ribbon> = ribbons.iter().filter(|ribbon| axis.shows(ribbon.from, ribbon.to)).collect();
     order.sort_by(|a, b| (b.to - b.from).total_cmp(&(a.to - a.from)));
-    for ribbon in order {
+    order
+}
+
+fn plot_ribbons(ribbons: &[Ribbon], axis: &Axis, theme: Theme, y: u16, buffer: &mut Buffer) {
+    for ribbon in in_order(ribbons, axis) {
         let (from, to) = (axis.column(ribbon.from), axis.column(ribbon.to));
         let wide = to.saturating_sub(from).max(1);
         // In the mat's own colours, as the sensor saw them.

@@ -126,13 +126,8 @@ fn end_words(end: &End) -> (String, Role) {
 /// What is said of a file beside its name.
 fn facts(model: &Model, entry: &Entry, card: &Card) -> (String, Role) {
     let (missions, fields) = model.files.used(&entry.path);
-    let count = |count: usize, one: &str| match count {
-        0 => None,
-        1 => Some(format!("1 {one}")),
-        more => Some(format!("{more} {one}s")),
-    };
-    let rival = count(fields, "field").map(|fields| format!("rival on {fields}"));
-    let used: Vec<String> = count(missions, "mission").into_iter().chain(rival).collect();
+    let rival = counted(fields, "field", "s").map(|fields| format!("rival on {fields}"));
+    let used: Vec<String> = counted(missions, "mission", "s").into_iter().chain(rival).collect();
     let counts = matches!(entry.kind, Kind::Robot | Kind::Field | Kind::Calibration);
     let used = if used.is_empty() && counts { "no mission plays with it".to_owned() } else { used.join(", ") };
     let facts = facts_of(card);
@@ -330,20 +325,24 @@ fn about(model: &Model, entry: &Entry, card: Option<&Card>) -> Vec<(String, Role
     lines
 }
 
-fn robot_words(robot: &Robot) -> String {
-    let count = |count: usize, one: &str, s: &str| match count {
+/// A number of things in words; nothing of none.
+fn counted(count: usize, one: &str, s: &str) -> Option<String> {
+    match count {
         0 => None,
         1 => Some(format!("1 {one}")),
         more => Some(format!("{more} {one}{s}")),
-    };
+    }
+}
+
+fn robot_words(robot: &Robot) -> String {
     let drives = if robot.steering.is_some() { "steers like a car" } else { "two driven wheels" };
     let parts = [
         Some(drives.to_owned()),
-        count(robot.sensors.len(), "floor sensor", "s"),
-        count(robot.rangers.len(), "ranging sensor", "s"),
-        count(robot.touches.len(), "touch switch", "es"),
-        count(robot.actuators.len(), "actuator", "s"),
-        count(robot.signals.len(), "signal", "s"),
+        counted(robot.sensors.len(), "floor sensor", "s"),
+        counted(robot.rangers.len(), "ranging sensor", "s"),
+        counted(robot.touches.len(), "touch switch", "es"),
+        counted(robot.actuators.len(), "actuator", "s"),
+        counted(robot.signals.len(), "signal", "s"),
         robot.gyro.as_ref().map(|_| "a gyro".to_owned()),
         Some(format!("{:.0} g", robot.mass * 1e3)),
     ];

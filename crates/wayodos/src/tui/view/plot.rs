@@ -8,7 +8,7 @@ use wayodos_report::{
     Anchor, Canvas, Chart, Item, Layer, LimitSpan, Ribbon, Shape, Stroke, Track, TrackKind, rectangle,
 };
 
-use super::chart::Axis;
+use super::chart::{Axis, in_order};
 use crate::tui::picture::Picture;
 use crate::tui::theme::{Role, Theme};
 
@@ -188,10 +188,7 @@ impl Sheet<'_> {
 
     fn ribbons(&self, ribbons: &[Ribbon], place: Rect, items: &mut Vec<Item>) {
         let (top, height) = (2.0 * f64::from(place.y - self.area.y), 2.0 * f64::from(place.height));
-        // What is seen for a moment only must not vanish under what is seen for long: short ones are drawn last.
-        let mut order: Vec<&Ribbon> = ribbons.iter().filter(|ribbon| self.axis.shows(ribbon.from, ribbon.to)).collect();
-        order.sort_by(|a, b| (b.to - b.from).total_cmp(&(a.to - a.from)));
-        for ribbon in order {
+        for ribbon in in_order(ribbons, self.axis) {
             let (from, to) = (self.x(ribbon.from), self.x(ribbon.to));
             let wide = (to - from).max(0.2);
             // In the mat's own colours, as the sensor saw them.
