@@ -19,6 +19,9 @@ pub struct Key {
     pub typical: &'static str,
     /// Least and greatest value in SI units, where the loader knows them beforehand.
     pub range: Option<(f64, f64)>,
+    /// No number that it holds may be less than this, in SI units: 0 or the least number above it; minus infinity where any
+    /// may stand.
+    pub least: f64,
     /// What it means, in one sentence.
     pub what: &'static str,
 }
@@ -31,7 +34,7 @@ impl Key {
         default: Option<&'static str>,
         what: &'static str,
     ) -> Self {
-        Self { name, holds: T::WORDS, default, typical, range: None, what }
+        Self { name, holds: T::WORDS, default, typical, range: None, least: T::LEAST, what }
     }
 
     /// The same with a least and a greatest value, in SI units.
@@ -112,6 +115,8 @@ pub trait Described: DeserializeOwned {
 pub trait Holds {
     /// In words, with an article.
     const WORDS: &'static str;
+    /// No number of it may be less than this, in SI units.
+    const LEAST: f64 = f64::NEG_INFINITY;
 }
 
 impl<T: Measure> Holds for T {
@@ -120,10 +125,12 @@ impl<T: Measure> Holds for T {
 
 impl<T: Measure> Holds for Positive<T> {
     const WORDS: &'static str = T::DIMENSION.name();
+    const LEAST: f64 = f64::MIN_POSITIVE;
 }
 
 impl<T: Measure> Holds for NotNegative<T> {
     const WORDS: &'static str = T::DIMENSION.name();
+    const LEAST: f64 = 0.0;
 }
 
 macro_rules! holds {
@@ -139,18 +146,24 @@ holds!(
     Vec<String>: "a list of texts",
     Vec<Percent>: "a list of percentages",
     f64: "a plain number",
-    u32: "a whole number",
     i32: "a whole number",
     bool: "true or false",
 );
 pub(crate) use holds;
 
+impl Holds for u32 {
+    const WORDS: &'static str = "a whole number";
+    const LEAST: f64 = 0.0;
+}
+
 impl<T: Holds> Holds for Option<T> {
     const WORDS: &'static str = T::WORDS;
+    const LEAST: f64 = T::LEAST;
 }
 
 impl<T: Holds> Holds for toml::Spanned<T> {
     const WORDS: &'static str = T::WORDS;
+    const LEAST: f64 = T::LEAST;
 }
 
 /// Defines a section of a file: the struct that it is read into, and its description.
@@ -213,6 +226,7 @@ macro_rules! section {
                     default: $need,
                     typical: $typical,
                     range: $crate::keys::range!($($range)?),
+                    least: <$type as $crate::keys::Holds>::LEAST,
                     what: $what,
                 }, )*],
             };

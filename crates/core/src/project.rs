@@ -2,6 +2,7 @@
 
 pub mod arrange;
 pub mod hands;
+pub mod values;
 
 use crate::ids::DeviceId;
 use std::collections::BTreeMap;
@@ -73,7 +74,8 @@ pub const FILE: &[Section] =
     &[Section::top("The project.", &[NAME, MISSION, ROBOT, FIELD, CALIBRATION, HANDS, SEED]), Instead::SECTION];
 
 /// What the calibration may hold: below each section the names of the field's surfaces.
-const CALIBRATION_FILE: &[Section] = &[Section { title: "[sensor.NAME]", about: "What a sensor reads.", keys: &[] }];
+pub const CALIBRATION_FILE: &[Section] =
+    &[Section { title: "[sensor.NAME]", about: "What a sensor reads.", keys: &[] }];
 
 /// The files of a project that are written in TOML, each with all that it may hold.
 pub const FILES: &[(&str, &[Section])] = &[
@@ -420,7 +422,7 @@ fn tone(name: &str, text: &str, by_colour: bool) -> Option<Tone> {
 }
 
 /// A mission text read, checked and, when nothing is wrong, compiled.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Default)]
 pub struct Prepared {
     /// What the text says.
     pub parsed: Parsed,

@@ -6,6 +6,7 @@ use std::fmt;
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use wayodos_core::field::Unreadable;
 use wayodos_core::finding::{Finding, Source};
@@ -16,7 +17,7 @@ use crate::demo;
 use crate::draft::Draft;
 pub use crate::safe::write_whole;
 use crate::safe::{self, plain, within, write_own};
-use crate::window::{Place, inherit};
+use crate::window::{MOST, Place, draft_of, inherit};
 
 /// The file that makes a folder a project.
 pub const PROJECT_FILE: &str = "wayodos.toml";
@@ -123,6 +124,44 @@ impl Project {
         Self::assemble(Home::Demo, mission, demo::bytes, demo::names)
     }
 
+    /// The project as it would be read if the files of these paths held these texts.
+    ///
+    /// # Errors
+    /// As [`Project::open`].
+    pub fn with_texts(&self, texts: &[(String, Arc<str>)]) -> Result<Self, OpenError> {
+        let instead =
+            |path: &str| texts.iter().find(|(known, _)| known == path).map(|(_, text)| text.as_bytes().to_vec());
+        let bytes = |path: &str| instead(path).map_or_else(|| self.bytes(path), Ok);
+        let list = |within: &str| {
+            let mut names = match &self.home {
+                Home::Folder(folder) => names_in(&folder.join(within)),
+                Home::Demo => demo::names(within),
+            };
+            let own =
+                texts.iter().filter_map(|(path, _)| path.strip_prefix(within)?.strip_prefix('/')?.strip_suffix(".way"));
+            names.extend(own.map(str::to_owned));
+            names.sort();
+            names.dedup();
+            names
+        };
+        let mission = self.config.mission.strip_prefix("missions/").unwrap_or(&self.config.mission);
+        Self::assemble(self.home.clone(), Some(mission), bytes, list)
+    }
+
+    /// What is wrong with a robot or field that this mission does not play with.
+    pub fn findings_of(&self, source: Source, text: &str) -> Vec<Finding> {
+        match source {
+            Source::Robot => wayodos_core::robot::load(text).1,
+            Source::Field => {
+                let files = |path: &str| self.bytes(path).map_err(|error| Unreadable::System(error.to_string()));
+                wayodos_core::field::load_with(text, &files).1
+            }
+            Source::Project => Config::load(text).1,
+            // What these say is checked against the robot and the field of a mission.
+            Source::Mission | Source::Calibration | Source::Hands => Vec::new(),
+        }
+    }
+
     fn assemble(
         home: Home,
         mission: Option<&str>,
@@ -205,6 +244,16 @@ impl Project {
         self.texts.iter().find(|(known, _, _)| *known == source).map_or(("", ""), |(_, path, text)| (path, text))
     }
 
+    /// The text of a settings file that the project was read with.
+    pub fn text(&self, path: &str) -> Option<&str> {
+        self.texts.iter().find(|(_, known, _)| known == path).map(|(_, _, text)| text.as_str())
+    }
+
+    /// The paths of the settings files that the mission plays with.
+    pub fn settings(&self) -> impl Iterator<Item = &str> {
+        self.texts.iter().map(|(_, path, _)| path.as_str())
+    }
+
     /// A file of the project, by its path in it.
     ///
     /// # Errors
@@ -240,10 +289,7 @@ impl Project {
 
     /// The file that the mission is saved to; none for the demo before its first save.
     pub fn mission_file(&self) -> Option<PathBuf> {
-        match &self.home {
-            Home::Folder(folder) => Some(folder.join(&self.config.mission)),
-            Home::Demo => None,
-        }
+        self.file(&self.config.mission)
     }
 
     /// The files beside the mission that it was read from; none of the demo's.
@@ -322,25 +368,50 @@ impl Project {
 
     /// Where unsaved edits are kept against a crash; none when this machine offers no place.
     pub fn draft_file(&self) -> Option<PathBuf> {
-        self.first_draft_file().map(|first| self.place.draft(&first))
+        self.draft_of(&self.config.mission, &self.place)
+    }
+
+    /// The same for any text of the project, and the place of this window among those that have it open.
+    pub fn draft_of(&self, path: &str, place: &Place) -> Option<PathBuf> {
+        self.first_draft_of(path).map(|first| place.draft(&first))
     }
 
     /// The draft of the only window, or the first.
-    fn first_draft_file(&self) -> Option<PathBuf> {
-        if let Some(file) = self.mission_file() {
+    fn first_draft_of(&self, path: &str) -> Option<PathBuf> {
+        if let Some(file) = self.file(path) {
             return Some(with_ending(&file, "draft"));
         }
-        // Each mission of the demo has its own.
-        let stem = Path::new(&self.config.mission).file_stem()?.to_str()?;
-        Some(state_folder()?.join(format!("demo-{stem}.way.draft")))
+        // Each text of the demo has its own.
+        let name = path.strip_prefix("missions/").unwrap_or(path).replace('/', "-");
+        Some(state_folder()?.join(format!("demo-{name}.draft")))
+    }
+
+    /// The file of a text of the project; none for the demo before its first save.
+    pub fn file(&self, path: &str) -> Option<PathBuf> {
+        match &self.home {
+            Home::Folder(folder) => Some(folder.join(path)),
+            Home::Demo => None,
+        }
     }
 
     /// Takes a place among the windows that have this mission open, and over what a dead window left.
     pub fn take_place(&mut self) {
-        let (Some(state), Some(first)) = (state_folder(), self.first_draft_file()) else { return };
-        let (locks, mission) = (state.join("locks"), self.mission_file().unwrap_or_else(|| first.clone()));
-        self.place = Place::take(&locks, &mission);
-        inherit(&locks, &mission, &first, &self.place);
+        self.place = self.place_of(&self.config.mission);
+    }
+
+    /// The same for any text of the project.
+    pub fn place_of(&self, path: &str) -> Place {
+        let (Some(state), Some(first)) = (state_folder(), self.first_draft_of(path)) else { return Place::default() };
+        let (locks, file) = (state.join("locks"), self.file(path).unwrap_or_else(|| first.clone()));
+        let place = Place::take(&locks, &file);
+        inherit(&locks, &file, &first, &place);
+        place
+    }
+
+    /// Whether any window, alive or dead, has kept edits of a text.
+    pub fn has_drafts(&self, path: &str) -> bool {
+        let Some(first) = self.first_draft_of(path) else { return false };
+        (1..=MOST).any(|number| draft_of(&first, number).exists())
     }
 
     /// The unsaved edits of a session that was cut off, when they differ from the file.
@@ -395,6 +466,10 @@ pub fn locate(path: &Path) -> Result<(PathBuf, Option<String>), OpenError> {
 
 /// Where the application keeps what is nobody's project; none when this machine offers no place.
 pub fn state_folder() -> Option<PathBuf> {
+    // Tests of this crate leave nothing behind in the home of whoever runs them.
+    if cfg!(test) {
+        return None;
+    }
     let state = std::env::var_os("XDG_STATE_HOME")
         .map(PathBuf::from)
         .filter(|path| path.is_absolute())
@@ -483,18 +558,25 @@ pub enum Saved {
     ChangedOutside,
 }
 
-/// Saves a mission to its file; the demo is first copied to a new folder below `here`.
+/// Saves a text to its file in the project; the demo is first copied to a new folder below `here`.
 ///
+/// - `path`: the file, within the project
 /// - `read`: what the file held when it was last read or saved
 /// - `overwrite`: write even if the file has been changed outside; the outside text is kept in `*.before`
 ///
 /// # Errors
 /// A sentence that says what could not be written and why.
-pub fn save(project: &Project, read: &str, text: &str, overwrite: bool, here: &Path) -> Result<Saved, String> {
-    let Some(file) = project.mission_file() else { return copy_demo(project, text, here).map(Saved::Copied) };
+pub fn save_text(
+    project: &Project,
+    path: &str,
+    (read, text): (&str, &str),
+    overwrite: bool,
+    here: &Path,
+) -> Result<Saved, String> {
+    let Some(file) = project.file(path) else { return copy_demo(path, text, here).map(Saved::Copied) };
     let cannot = |path: &Path, error: &io::Error| format!("cannot save {}: {error}", path.display());
     if let Home::Folder(folder) = &project.home {
-        project.place(folder, &project.config.mission)?;
+        project.place(folder, path)?;
     }
     match safe::read(&file) {
         Ok(found) if found != read.as_bytes() && found != text.as_bytes() => {
@@ -510,6 +592,14 @@ pub fn save(project: &Project, read: &str, text: &str, overwrite: bool, here: &P
     Ok(Saved::Done)
 }
 
+/// Saves a mission to its file, as [`save_text`] does.
+///
+/// # Errors
+/// As there.
+pub fn save(project: &Project, read: &str, text: &str, overwrite: bool, here: &Path) -> Result<Saved, String> {
+    save_text(project, &project.config.mission, (read, text), overwrite, here)
+}
+
 /// Where what others wrote is kept: `a.way.before`, or with the first number that is free. None is ever written over.
 fn before(file: &Path) -> PathBuf {
     let names = std::iter::once("before".to_owned()).chain((2..).map(|nth| format!("before-{nth}")));
@@ -517,11 +607,10 @@ fn before(file: &Path) -> PathBuf {
     paths.find(|path| path.symlink_metadata().is_err()).unwrap_or_else(|| with_ending(file, "before"))
 }
 
-fn copy_demo(project: &Project, text: &str, here: &Path) -> Result<PathBuf, String> {
+fn copy_demo(own: &str, text: &str, here: &Path) -> Result<PathBuf, String> {
     let names = std::iter::once(demo::FOLDER.to_owned()).chain((2..1000).map(|n| format!("{}-{n}", demo::FOLDER)));
     let folder = names.map(|name| here.join(name)).find(|folder| !folder.exists());
     let folder = folder.ok_or_else(|| format!("{} holds too many copies of the demo", here.display()))?;
-    let own = project.config.mission.as_str();
     let files = demo::FILES.iter().filter(|(path, _)| *path != own);
     // The mission may be one that the demo did not have.
     let files: Vec<(&str, &str)> = files.copied().chain([(own, text)]).collect();

@@ -213,7 +213,7 @@ fn a_broken_mission_shows_its_findings_in_place() {
     let here = copied();
     replace(&here.path().join(MISSION), "hold, brake", "hold, break");
     let terminal = Terminal::start(here, LARGE, "brinewick", "");
-    terminal.shows("cannot run: 1 finding").shows("expected `brake`, `coast` or `keep position`, found");
+    terminal.shows("cannot run: 1 error").shows("expected `brake`, `coast` or `keep position`, found");
     terminal.keys(&["n", "e", "C-u"]).keys(&["hold,", "Space", "brake", "Escape"]).shows("✓ done at");
 }
 
@@ -223,7 +223,11 @@ fn a_broken_robot_is_reported_where_the_field_would_be() {
     replace(&here.path().join("brinewick/robots/curlew.toml"), "mass = \"860 g\"", "mass = \"860 mm\"");
     let terminal = Terminal::start(here, LARGE, "brinewick", "");
     terminal.shows("The field cannot be drawn").shows("robots/curlew.toml, line 9").shows("Leave the slipway");
-    terminal.keys(&["q"]).shows("left with 0");
+    // Two keys lead to the place, and what is mended there runs at once.
+    terminal.keys(&["N", "Enter"]).shows("this is the robot").shows("(T004)");
+    terminal.keys(&["Enter", "C-u"]).keys(&["8", "4", "0", "Space", "g", "Enter"]);
+    terminal.shows("mass = \"840 g\"").hides("cannot be drawn").shows("✓ done at");
+    terminal.keys(&["s"]).shows("saved robots/curlew.toml").keys(&["q"]).shows("left with 0");
 }
 
 #[test]
@@ -269,7 +273,7 @@ fn a_robot_changed_outside_runs_at_once() {
     replace(&robot, "7.9 V", "7.1 V");
     terminal.shows("a file of the project was changed; the new version is loaded").shows("7.1 V");
     replace(&robot, "mass = \"860 g\"", "mass = \"860 mm\"");
-    terminal.shows("now has errors").shows("robots/curlew.toml, line 9");
+    terminal.shows("now has errors").shows("cannot run: 1 error in robots/curlew.toml").shows("Corner and hairpin");
     replace(&robot, "mass = \"860 mm\"", "mass = \"860 g\"");
     terminal.hides("now has errors").shows("✓ done at").keys(&["q"]).shows("left with 0");
 }
@@ -470,6 +474,34 @@ fn unsaved_edits_survive_being_killed() {
     again.keys(&["q"]).shows("is not saved").keys(&["Escape"]).hides("is not saved");
     again.keys(&["u"]).shows("crossed 3 dark lines").keys(&["q"]).shows("left with 0");
     assert!(!again.path(&format!("{MISSION}.draft")).exists());
+}
+
+#[test]
+fn the_robot_is_changed_beside_its_run_survives_a_kill_and_is_saved() {
+    const ROBOT: &str = "brinewick/robots/curlew.toml";
+    let terminal = Terminal::start(copied(), LARGE, "brinewick", "");
+    terminal.shows("✓ done at").keys(&["D"]).shows("robot: robots/curlew.toml");
+    terminal.keys(&["r", "o", "b", "o", "t", "s"]).hides("calibration.toml").keys(&["Enter"]);
+    terminal.shows("this is the robot").shows("[motor.left]");
+    terminal.keys(&["Tab", "Down", "+"]).shows("length 196 mm -> 200 mm").shows("robot curlew • not saved");
+    let draft = terminal.path(&format!("{ROBOT}.draft"));
+    terminal.until("a draft", |_| fs::read_to_string(&draft).is_ok_and(|text| text.contains("length = \"200 mm\"")));
+    let before = fs::read_to_string(terminal.path(ROBOT)).unwrap();
+    terminal.signal("-KILL");
+    terminal.shows("left with 137");
+    let here = folder();
+    fs::rename(terminal.path("brinewick"), here.path().join("brinewick")).unwrap();
+    let terminal = Terminal::start(here, LARGE, "brinewick", "");
+    let draft = terminal.path(&format!("{ROBOT}.draft"));
+    terminal.shows("edits of this robot that were not saved last time are back").shows("length = \"200 mm\"");
+    terminal.keys(&["s"]).shows("saved robots/curlew.toml").hides("not saved");
+    let after = fs::read_to_string(terminal.path(ROBOT)).unwrap();
+    assert_eq!(after, before.replace("length = \"196 mm\"", "length = \"200 mm\""));
+    // What others save meanwhile is taken over here too, and the mission's keys are one Esc away.
+    replace(&terminal.path(ROBOT), "length = \"200 mm\"", "length = \"190 mm\"");
+    terminal.shows("changed by another program").shows("length = \"190 mm\"");
+    terminal.keys(&["Escape"]).shows("step \"Leave the slipway\"").keys(&["q"]).shows("left with 0").is_restored();
+    assert!(!draft.exists());
 }
 
 #[test]

@@ -18,6 +18,7 @@ use wayodos::folder::{Project, Saved, save};
 use wayodos::shelf::list;
 use wayodos::survey::{Found, card};
 use wayodos::tui::cells::Cells;
+use wayodos::tui::clerk::{open_text, refit};
 use wayodos::tui::model::Model;
 use wayodos::tui::theme::{Depth, Theme, ThemeName};
 use wayodos::tui::update::{Effect, Msg, update};
@@ -134,7 +135,9 @@ fn carry_out(model: &mut Model, effects: Vec<Effect>) {
                 let opened = Project::demo(Some(&name)).map_err(|error| error.to_string());
                 Msg::Opened(opened.map(|project| (Box::new(project), None)))
             }
-            Effect::Save { text, .. } => Msg::Saved(Ok(Saved::Done), text),
+            Effect::OpenText(path) => Msg::TextOpened(open_text(&model.project, &path).map(Box::new)),
+            Effect::Refit(texts) => Msg::Refit(Box::new(refit(&model.project, &texts, true))),
+            Effect::Save { path, text, .. } => Msg::Saved(path, Ok(Saved::Done), text),
             Effect::Survey => {
                 let entries = list(&model.project);
                 let first = entries[0].clone();
@@ -264,7 +267,7 @@ fn whenever_it_is_killed_the_edits_before_are_kept() {
         sleep(Duration::from_millis(400));
         session.kill();
         let kept = Draft::load(&project.draft_file().unwrap()).map(|draft| draft.text);
-        let wanted = model.unsaved().then(|| model.text.to_string());
+        let wanted = model.mission().unsaved().then(|| model.mission().text.to_string());
         assert_eq!(kept, wanted, "round {round}");
     }
     println!("{round} kills");

@@ -27,7 +27,12 @@ pub fn misfit(quantity: Quantity, kind: &SlotKind) -> Option<(&'static str, Stri
         }
         let unit = quantity.unit;
         let (least, most) = (Quantity::from_si(range.0, unit), Quantity::from_si(range.1, unit));
-        return Some(("M008", format!("`{quantity}` is out of range"), format!("it may be {least} to {most}")));
+        let may = match range {
+            (f64::MIN_POSITIVE, f64::INFINITY) => "it must be more than 0".to_owned(),
+            (_, f64::INFINITY) => format!("it must be at least {least}"),
+            _ => format!("it may be {least} to {most}"),
+        };
+        return Some(("M008", format!("`{quantity}` is out of range"), may));
     }
     (*whole && quantity.value.fract() != 0.0)
         .then(|| ("M008", format!("`{quantity}` is not a whole number"), "write a whole number".into()))

@@ -26,6 +26,22 @@ fn stride(quantity: Quantity, whole: bool, stride: Stride) -> f64 {
     if stride == Stride::Fine { fine } else { coarse }
 }
 
+/// The next amount up or down on the grid of the stride: 47 goes to 50, not to 52.
+fn stepped(quantity: Quantity, whole: bool, up: bool, by: Stride) -> Quantity {
+    let step = stride(quantity, whole, by);
+    let value =
+        if up { ((quantity.value + 1e-9) / step).floor() + 1.0 } else { ((quantity.value - 1e-9) / step).ceil() - 1.0 };
+    Quantity { value: tidy(value * step), unit: quantity.unit }
+}
+
+/// An amount one step up or down, within what its slot allows; none when there is nowhere to go.
+pub fn moved(quantity: Quantity, kind: &SlotKind, up: bool, by: Stride) -> Option<Quantity> {
+    let SlotKind::Amount { whole, .. } = *kind else { return None };
+    let moved = stepped(quantity, whole, up, by);
+    let moved = if misfit(moved, kind).is_none() { moved } else { clamp(moved, kind)? };
+    (moved != quantity).then_some(moved)
+}
+
 /// The slot in whose place a change belongs: the amount of a `let` when the slot only names it.
 pub fn source_slot(parsed: &Parsed, text: &str, slot: SlotId) -> SlotId {
     let span = &parsed.slots[slot].span;
@@ -49,14 +65,7 @@ pub fn nudge(parsed: &Parsed, text: &str, names: &Names, slot: SlotId, up: bool,
     let current = &text[target.span.clone()];
     if let SlotKind::Amount { whole, .. } = used.kind {
         let quantity = read(current)?;
-        let step = stride(quantity, whole, by);
-        // Onto the grid of the stride first: 47 goes to 50, not to 52.
-        let value = if up {
-            ((quantity.value + 1e-9) / step).floor() + 1.0
-        } else {
-            ((quantity.value - 1e-9) / step).ceil() - 1.0
-        };
-        let moved = Quantity { value: tidy(value * step), unit: quantity.unit };
+        let moved = stepped(quantity, whole, up, by);
         // The slot that refers to a `let` knows the range; the `let` itself does not.
         let allowed = |kind: &SlotKind| misfit(moved, kind).is_none();
         let moved = if allowed(&used.kind) && allowed(&target.kind) { moved } else { clamp(moved, &used.kind)? };
@@ -84,11 +93,12 @@ fn within_safe(parsed: &Parsed, slot: SlotId, quantity: Quantity) -> Quantity {
     if si == quantity.si() { quantity } else { Quantity::from_si(si, quantity.unit) }
 }
 
-/// The nearest value that the slot allows.
+/// The nearest value that the slot allows; none where that would be the least of all numbers above 0.
 fn clamp(quantity: Quantity, kind: &SlotKind) -> Option<Quantity> {
     let SlotKind::Amount { dimension, range, .. } = kind else { return None };
-    (quantity.unit.dimension() == *dimension)
-        .then(|| Quantity::from_si(quantity.si().clamp(range.0, range.1), quantity.unit))
+    let nearest = quantity.si().clamp(range.0, range.1);
+    (quantity.unit.dimension() == *dimension && nearest != f64::MIN_POSITIVE)
+        .then(|| Quantity::from_si(nearest, quantity.unit))
 }
 
 /// What may stand in a slot that takes words; empty for amounts and free text.
@@ -231,11 +241,9 @@ pub fn set(parsed: &Parsed, text: &str, names: &Names, slot: SlotId, typed: &str
                 return Ok(edit(parsed, text, slot, typed.to_owned()));
             }
             let source = source_slot(parsed, text, slot);
-            let quantity = typed_quantity(typed, read(&text[parsed.slots[source].span.clone()]), *dimension)?;
-            match misfit(quantity, &used.kind) {
-                Some((_, message, hint)) => Err(NotTaken::Misfit { message, hint }),
-                None => Ok(edit(parsed, text, source, quantity.to_string())),
-            }
+            let current = read(&text[parsed.slots[source].span.clone()]);
+            let quantity = quantity_for(typed, current, *dimension, &used.kind)?;
+            Ok(edit(parsed, text, source, quantity.to_string()))
         }
         SlotKind::Text if typed.contains(['"', '\n']) => Err(NotTaken::Quotes),
         SlotKind::Text => Ok(edit(parsed, text, slot, format!("\"{typed}\""))),
@@ -253,6 +261,23 @@ pub fn set(parsed: &Parsed, text: &str, names: &Names, slot: SlotId, typed: &str
                 None => Err(NotTaken::NoChoice(choices)),
             }
         }
+    }
+}
+
+/// What was typed as an amount that a slot takes; a number without unit has the unit of what stands there.
+///
+/// # Errors
+/// Why it may not stand there.
+pub fn quantity_for(
+    typed: &str,
+    current: Option<Quantity>,
+    dimension: Dimension,
+    kind: &SlotKind,
+) -> Result<Quantity, NotTaken> {
+    let quantity = typed_quantity(typed, current, dimension)?;
+    match misfit(quantity, kind) {
+        Some((_, message, hint)) => Err(NotTaken::Misfit { message, hint }),
+        None => Ok(quantity),
     }
 }
 

@@ -13,27 +13,33 @@ use std::time::{Duration, Instant};
 use wayodos_core::record::Intervention;
 use wayodos_report::{Parts, to_pdf, to_svg};
 
+use super::document::{Document, Language};
 use super::model::Model;
-use super::update::{Effect, Msg};
+use super::update::{Effect, Msg, Opened, Refitted};
 use crate::cli::draw::page;
 use crate::draft::Draft;
-use crate::folder::{Home, Project, Saved, read_text, save, write_whole};
+use crate::folder::{Home, Project, Saved, read_text, save_text, write_whole};
 use crate::safe::sweep;
 use crate::shelf::{Change, carry_out};
 use crate::work::RunReport;
 
 /// Something to do with files, with all it needs.
 enum Errand {
-    Save { project: Box<Project>, read: String, text: Arc<str>, overwrite: bool },
+    Save { project: Box<Project>, path: String, draft: Option<PathBuf>, read: String, text: Arc<str>, overwrite: bool },
+    Refit { project: Box<Project>, texts: Texts },
+    OpenText { project: Box<Project>, path: String },
     Open { project: Box<Project>, mission: String },
     Hands { project: Box<Project>, hands: Vec<Intervention> },
     Arrange { project: Box<Project>, change: Change },
     Store { project: Box<Project>, path: String, before: String, text: String },
 }
 
+/// Texts that are open, with their paths in the project.
+pub type Texts = Vec<(String, Arc<str>)>;
+
 /// What becomes of a draft.
 enum DraftErrand {
-    Keep { file: PathBuf, mission: PathBuf, base: String, text: Arc<str> },
+    Keep { file: PathBuf, of: PathBuf, base: String, text: Arc<str> },
     Clear { file: PathBuf },
 }
 
@@ -118,26 +124,45 @@ impl Clerk {
     /// Has something done.
     pub fn hand_in(&self, effect: Effect, model: &Model) {
         let project = || Box::new(model.project.clone());
-        let draft = model.project.draft_file();
+        let draft = |path: &str| {
+            let own = path == model.project.config.mission;
+            let open = model.documents().find(|document| document.path == path);
+            let place = open.filter(|_| !own).map_or(&model.project.place, |document| &document.place);
+            model.project.draft_of(path, place)
+        };
+        let read = |path: &str| {
+            let open = model.documents().find(|document| document.path == path);
+            open.map_or_else(String::new, |document| document.saved.clone())
+        };
         let Some(to) = &self.to else { return };
         // A thread is gone only after a panic, which has been shown.
         match effect {
-            Effect::Save { text, overwrite } => {
-                let _ =
-                    to.errands.send(Errand::Save { project: project(), read: model.saved.clone(), text, overwrite });
+            Effect::Save { path, text, overwrite } => {
+                let (read, draft) = (read(&path), draft(&path));
+                let _ = to.errands.send(Errand::Save { project: project(), path, draft, read, text, overwrite });
             }
-            Effect::Draft(text) => {
-                let Some(file) = draft else {
+            Effect::Draft(path, text) => {
+                let Some(file) = draft(&path) else {
                     if !self.warned.replace(true) {
                         let _ =
                             self.sender.send(Msg::DraftFailed("there is no home folder to keep them in".to_owned()));
                     }
                     return;
                 };
-                let mission = model.project.mission_file().unwrap_or_else(|| file.clone());
-                self.draft(DraftErrand::Keep { file, mission, base: model.saved.clone(), text });
+                let of = model.project.file(&path).unwrap_or_else(|| file.clone());
+                self.draft(DraftErrand::Keep { file, of, base: read(&path), text });
             }
-            Effect::ClearDraft => draft.into_iter().for_each(|file| self.draft(DraftErrand::Clear { file })),
+            Effect::ClearDraft(path) => {
+                if let Some(file) = draft(&path) {
+                    self.draft(DraftErrand::Clear { file });
+                }
+            }
+            Effect::Refit(texts) => {
+                let _ = to.errands.send(Errand::Refit { project: project(), texts });
+            }
+            Effect::OpenText(path) => {
+                let _ = to.errands.send(Errand::OpenText { project: project(), path });
+            }
             Effect::Export(report) => {
                 let _ = to.drawings.send(Drawing { project: project(), report, seed: model.seed });
             }
@@ -201,7 +226,7 @@ fn keep_drafts(asked: &Receiver<DraftErrand>, sender: &Sender<Msg>, behind: &Mut
             continue;
         }
         let result = match errand {
-            DraftErrand::Keep { file, mission, base, text } => Draft::store(&base, &text, &file, &mission),
+            DraftErrand::Keep { file, of, base, text } => Draft::store(&base, &text, &file, &of),
             DraftErrand::Clear { file } => {
                 // Most often there is none.
                 let _ = std::fs::remove_file(file);
@@ -231,28 +256,42 @@ fn work(asked: &Receiver<Errand>, sender: &Sender<Msg>, drafts: &Sender<DraftErr
         }
     }
     let mut watch = Watch::new(project);
+    let mut waiting = VecDeque::new();
     loop {
-        let answer = match asked.recv_timeout(WATCH) {
-            Ok(Errand::Save { mut project, read, text, overwrite }) => {
-                let old_draft = project.draft_file();
-                let saved = save(&project, &read, &text, overwrite, Path::new("."));
+        waiting.extend(asked.try_iter());
+        let next = waiting.pop_front().map_or_else(|| asked.recv_timeout(WATCH), Ok);
+        let answer = match next {
+            Ok(Errand::Save { mut project, path, draft, read, text, overwrite }) => {
+                let saved = save_text(&project, &path, (&read, &text), overwrite, Path::new("."));
                 match &saved {
                     Ok(Saved::Copied(folder)) => {
                         // The demo's own draft: the copy has another one.
-                        if let Some(file) = old_draft {
+                        if let Some(file) = draft {
                             let _ = drafts.send(DraftErrand::Clear { file });
                         }
                         project.home = Home::Folder(folder.clone());
-                        project.mission = text.to_string();
-                        watch = Watch::new(&project);
+                        watch.moved(&project, &path, &text);
                     }
-                    Ok(Saved::Done) => watch.saved(&text),
+                    Ok(Saved::Done) => watch.saved(&path, &text),
                     _ => {}
                 }
-                Msg::Saved(saved, text)
+                Msg::Saved(path, saved, text)
+            }
+            // Of several only the newest is worth reading the project for.
+            Ok(Errand::Refit { .. }) if waiting.iter().any(|next| matches!(next, Errand::Refit { .. })) => continue,
+            Ok(Errand::Refit { project, texts }) => {
+                watch.texts.clone_from(&texts);
+                Msg::Refit(Box::new(refit(&project, &texts, true)))
+            }
+            Ok(Errand::OpenText { project, path }) => {
+                let opened = open_text(&project, &path);
+                if let Ok(opened) = &opened {
+                    watch.open(&path, &opened.file);
+                }
+                Msg::TextOpened(opened.map(Box::new))
             }
             Ok(Errand::Open { project, mission }) => Msg::Opened(project.open_other(&mission).map(|project| {
-                watch = Watch::new(&project);
+                watch.reopened(&project);
                 let recovered = project.recovered();
                 (Box::new(project), recovered)
             })),
@@ -288,12 +327,41 @@ fn store(project: &Project, path: &str, before: &str, text: &str) -> Result<(), 
     write_whole(&file, text.as_bytes()).map_err(|error| format!("cannot write {}: {error}", file.display()))
 }
 
+/// Opens a text of a project, with unsaved edits of a former session if there are any.
+///
+/// # Errors
+/// A sentence that says why it cannot be opened.
+pub fn open_text(project: &Project, path: &str) -> Result<Opened, String> {
+    let language = Language::of(path, &project.config).ok_or_else(|| format!("{path} is no text that opens here"))?;
+    let text = project.read(path).map_err(|error| error.to_string())?;
+    let place = project.place_of(path);
+    let draft = project.draft_of(path, &place).and_then(|file| Draft::load(&file));
+    let recovered = draft.filter(|draft| draft.text != text);
+    let mut document = Document::new(path.to_owned(), language, text.clone(), recovered, project.setup.as_ref());
+    document.place = place;
+    Ok(Opened { document, file: text })
+}
+
+/// Reads a project again as if its files held these texts.
+pub fn refit(project: &Project, texts: &Texts, ours: bool) -> Refitted {
+    let fresh = project.with_texts(texts).map_err(|error| format!("{error}: {}", error.hint()));
+    let known = |path: &str| fresh.as_ref().is_ok_and(|fresh| fresh.text(path).is_some());
+    let others = texts.iter().filter(|(path, _)| !known(path));
+    let others = others.filter_map(|(path, text)| match Language::of(path, &project.config) {
+        Some(Language::Settings(source)) => Some((path.clone(), Arc::clone(text), project.findings_of(source, text))),
+        _ => None,
+    });
+    let others = others.collect();
+    Refitted { project: fresh, others, ours }
+}
+
 /// What the files of a project looked like when they were last read: when they were written, and how long they are.
 struct Watch {
-    project: Option<(PathBuf, String)>,
-    mission: Option<PathBuf>,
-    /// What the mission's file is known to hold.
-    known: String,
+    project: Project,
+    /// What the files of open texts are known to hold, by path: the mission's first.
+    known: Vec<(String, String)>,
+    /// The texts that are open, as they were when they were last told.
+    texts: Texts,
     stamps: Vec<(PathBuf, Option<Stamp>)>,
 }
 
@@ -306,25 +374,48 @@ fn stamp(file: &Path) -> Option<Stamp> {
 
 impl Watch {
     fn new(project: &Project) -> Self {
-        let folder = match &project.home {
-            Home::Folder(folder) => Some((folder.clone(), project.config.mission.clone())),
-            Home::Demo => None,
-        };
-        let mission = project.mission_file();
-        let files = mission.iter().cloned().chain(project.files());
-        let stamps = files.map(|file| (file.clone(), stamp(&file))).collect();
-        Self { project: folder, mission, known: project.mission.clone(), stamps }
+        let known = vec![(project.config.mission.clone(), project.mission.clone())];
+        let mut watch = Self { project: project.clone(), known, texts: Vec::new(), stamps: Vec::new() };
+        watch.stamp_all();
+        watch
     }
 
-    fn saved(&mut self, text: &str) {
-        text.clone_into(&mut self.known);
-        self.refresh();
+    /// Another mission is open now; other texts stay.
+    fn reopened(&mut self, project: &Project) {
+        let own = (project.config.mission.clone(), project.mission.clone());
+        self.texts.retain(|(path, _)| !path.starts_with("missions/"));
+        self.known.retain(|(path, _)| !path.starts_with("missions/"));
+        self.known.insert(0, own);
+        self.project = project.clone();
+        self.stamp_all();
     }
 
-    fn refresh(&mut self) {
-        for (file, old) in &mut self.stamps {
-            *old = stamp(file);
+    /// The demo became a folder when a text was saved.
+    fn moved(&mut self, project: &Project, path: &str, text: &str) {
+        self.project = project.clone();
+        self.saved(path, text);
+        self.stamp_all();
+    }
+
+    fn open(&mut self, path: &str, text: &str) {
+        self.known.push((path.to_owned(), text.to_owned()));
+        self.stamp_all();
+    }
+
+    fn saved(&mut self, path: &str, text: &str) {
+        if let Some((_, known)) = self.known.iter_mut().find(|(known, _)| known == path) {
+            text.clone_into(known);
         }
+        self.stamp_all();
+    }
+
+    /// Notes how all files look now.
+    fn stamp_all(&mut self) {
+        let open = self.known.iter().filter_map(|(path, _)| self.project.file(path));
+        let mut files: Vec<PathBuf> = open.chain(self.project.files()).collect();
+        files.sort();
+        files.dedup();
+        self.stamps = files.into_iter().map(|file| (stamp(&file), file)).map(|(stamp, file)| (file, stamp)).collect();
     }
 
     /// What has changed since the last look.
@@ -335,26 +426,28 @@ impl Watch {
         if changed.is_empty() {
             return messages;
         }
-        self.refresh();
-        for file in &changed {
-            if Some(file) == self.mission.as_ref() {
-                // One that is gone, or is no text, is nothing to take over: saving says what is wrong with it.
-                if let Ok(text) = read_text(file)
-                    && text != self.known
-                {
-                    self.known.clone_from(&text);
-                    messages.push(Msg::Outside(text));
-                }
+        let mut others = changed;
+        for (path, known) in &mut self.known {
+            let Some(file) = self.project.file(path) else { continue };
+            let before = others.len();
+            others.retain(|other| *other != file);
+            // One that is gone, or is no text, is nothing to take over: saving says what is wrong with it.
+            if others.len() < before
+                && let Ok(text) = read_text(&file)
+                && text != *known
+            {
+                known.clone_from(&text);
+                messages.push(Msg::Outside(path.clone(), text));
             }
         }
-        if changed.iter().any(|file| Some(file) != self.mission.as_ref())
-            && let Some((folder, mission)) = &self.project
-            && let Ok(project) = Project::open(folder, Some(mission))
-        {
-            let stamps = project.mission_file().into_iter().chain(project.files());
-            self.stamps = stamps.map(|file| (file.clone(), stamp(&file))).collect();
-            messages.push(Msg::Refit(Box::new(project)));
+        if !others.is_empty() {
+            let refitted = refit(&self.project, &self.texts, false);
+            if let Ok(project) = refitted.project {
+                self.project = project.clone();
+                messages.push(Msg::Refit(Box::new(Refitted { project: Ok(project), ..refitted })));
+            }
         }
+        self.stamp_all();
         messages
     }
 }
@@ -386,6 +479,7 @@ mod tests {
     use std::fs;
 
     use super::*;
+    use crate::folder::save;
 
     #[test]
     fn what_was_asked_for_is_kept_whatever_ends_the_application() {
@@ -397,7 +491,7 @@ mod tests {
         let broken = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| {
             let (sender, _messages) = channel();
             let clerk = Clerk::new(sender, project.clone());
-            clerk.hand_in(Effect::Draft("step \"kept\"\n".into()), &model);
+            clerk.hand_in(Effect::Draft(project.config.mission.clone(), "step \"kept\"\n".into()), &model);
             panic!("on purpose");
         }));
         assert!(broken.is_err());
@@ -406,7 +500,7 @@ mod tests {
         fs::remove_dir_all(&folder).unwrap();
         let (sender, messages) = channel();
         let clerk = Clerk::new(sender, project);
-        clerk.hand_in(Effect::Draft("x".into()), &model);
+        clerk.hand_in(Effect::Draft(model.doc.path.clone(), "x".into()), &model);
         assert!(clerk.close() && !folder.exists());
         assert!(matches!(messages.try_iter().next(), Some(Msg::DraftFailed(_))));
     }
@@ -417,7 +511,7 @@ mod tests {
         let file = |name: &str| here.path().join(name);
         let keep = |name: &str, text: &str| DraftErrand::Keep {
             file: file(name),
-            mission: file("a.way"),
+            of: file("a.way"),
             base: "base".to_owned(),
             text: text.into(),
         };
@@ -455,11 +549,11 @@ mod tests {
         let theirs = format!("{}# theirs\n", project.mission);
         fs::write(&file, &theirs).unwrap();
         let messages = watch.look();
-        assert!(matches!(messages.as_slice(), [Msg::Outside(text)] if *text == theirs), "{messages:?}");
+        assert!(matches!(messages.as_slice(), [Msg::Outside(_, text)] if *text == theirs), "{messages:?}");
         assert!(watch.look().is_empty(), "once");
         let ours = format!("{theirs}# ours\n");
         fs::write(&file, &ours).unwrap();
-        watch.saved(&ours);
+        watch.saved(&project.config.mission, &ours);
         assert!(watch.look().is_empty(), "we know what we wrote");
         // Gone, or no text: nothing to take over.
         fs::write(&file, [0xff, 0xfe]).unwrap();
@@ -479,12 +573,12 @@ mod tests {
         fs::write(&robot, text.replace("7.9 V", "7.25 V")).unwrap();
         let messages = watch.look();
         let [Msg::Refit(fresh)] = messages.as_slice() else { panic!("{messages:?}") };
-        assert_eq!(fresh.setup.as_ref().unwrap().robot.battery, 7.25);
+        assert_eq!(fresh.project.as_ref().unwrap().setup.as_ref().unwrap().robot.battery, 7.25);
         fs::write(&robot, "mass = 9").unwrap();
         let messages = watch.look();
-        assert!(
-            matches!(messages.as_slice(), [Msg::Refit(broken)] if broken.setup.is_none() && !broken.findings.is_empty())
-        );
+        let [Msg::Refit(broken)] = messages.as_slice() else { panic!("{messages:?}") };
+        let broken = broken.project.as_ref().unwrap();
+        assert!(broken.setup.is_none() && !broken.findings.is_empty());
         assert!(watch.look().is_empty());
     }
 }

@@ -34,6 +34,8 @@ pub enum Pick {
     Track(String),
     /// Another mission is opened.
     Mission(String),
+    /// A text of the project is shown, by its path.
+    Show(String),
     /// A mission plays with another robot, field or calibration.
     Assign(Change),
     /// A question is asked.

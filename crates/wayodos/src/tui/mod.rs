@@ -5,8 +5,9 @@
 
 pub mod ask;
 pub mod cells;
-mod clerk;
+pub mod clerk;
 mod crash;
+pub mod document;
 pub mod files;
 pub mod finder;
 pub mod free;
@@ -159,6 +160,12 @@ pub fn run(project: Project, seed: u64, look: &Look, notice: Option<String>) -> 
         Surveyor::new(move |found| drop(sender.send(Msg::Found(found))))
     };
     let clerk = Clerk::new(sender, watched);
+    // Edits of other texts that were cut off come back too, behind the mission.
+    let left: Vec<String> =
+        model.project.settings().filter(|path| model.project.has_drafts(path)).map(str::to_owned).collect();
+    for path in left {
+        clerk.hand_in(Effect::OpenText(path), &model);
+    }
     if let Some(job) = model.job() {
         worker.hand_in(job);
     }

@@ -3,7 +3,7 @@
 use std::cell::RefCell;
 use std::collections::BTreeSet;
 use std::sync::Arc;
-use wayodos_core::ids::{SensorId, SlotId, StepId, TextStep};
+use wayodos_core::ids::{SensorId, StepId};
 
 use ratatui::layout::{Position, Rect};
 use tui_input::Input;
@@ -11,10 +11,11 @@ use wayodos_core::controller::Standing;
 use wayodos_core::field::Point;
 use wayodos_core::finding::{Finding, Severity};
 use wayodos_core::lab::why::Replay;
-use wayodos_core::mission::{Block, Line, Slot};
-use wayodos_core::project::{Prepared, Setup, prepare};
-use wayodos_core::record::Intervention;
+use wayodos_core::project::{BOX, Setup};
+use wayodos_core::record::{Act, Intervention};
 
+pub use super::document::Cursor;
+use super::document::{Document, Language};
 use super::files::Files;
 use super::finder::Finder;
 use super::free::Free;
@@ -24,15 +25,6 @@ use super::view::wrapped;
 use crate::draft::Draft;
 use crate::folder::Project;
 use crate::work::{From, Job, RunReport};
-
-/// Where the cursor stands: a line of the mission, and which of its slots.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Default)]
-pub struct Cursor {
-    /// Index of the line.
-    pub line: usize,
-    /// Counts the slots of that line.
-    pub nth: usize,
-}
 
 /// Text being typed.
 #[derive(Clone, Debug, Default)]
@@ -226,16 +218,12 @@ pub struct Model {
     pub setup: Option<Arc<Setup>>,
     /// Seed of the run.
     pub seed: u64,
-    /// The mission's text now.
-    pub text: Arc<str>,
-    /// The same text, read and checked.
-    pub prepared: Prepared,
-    /// What stands below the lines: what the text says and what the run showed, but no mere notes. In order of the text.
-    pub findings: Vec<Finding>,
-    /// What the mission's file holds.
-    pub saved: String,
-    /// Where the cursor stands.
-    pub cursor: Cursor,
+    /// The text in front: what the pane shows and the keys change.
+    pub doc: Document,
+    /// The other texts that are open. The mission is always open, in front or here.
+    pub behind: Vec<Document>,
+    /// A file of the project has errors now: nothing can be run, and what is seen is of before.
+    pub unfit: bool,
     /// What keys mean.
     pub mode: Mode,
     /// The newest run; of an older text while the newest one has errors or is still being run.
@@ -288,6 +276,8 @@ pub struct Model {
     pub from: Option<From>,
     /// The step before which the run is over, by its name.
     pub until: Option<String>,
+    /// The line to go to in a text that is being opened: its path, and a byte of it.
+    pub wanted: Option<(String, usize)>,
     /// What is done by hand, besides what the project says, in order of time.
     pub hands: Vec<Intervention>,
     /// What was done by hand before each change of that, with the point of history at which it was changed.
@@ -295,65 +285,47 @@ pub struct Model {
     /// The text is only being tried.
     pub trial: Option<Trial>,
     kept: Option<Trial>,
-    /// A save keeps what is in the file, though it was changed outside, as `*.before`.
-    pub keeps_ours: bool,
     replay: RefCell<Option<(usize, Replay)>>,
-    /// The line that the newest point of history was typed into; typing on there makes no new point.
-    typed: Option<usize>,
-    /// First row of the mission pane that is shown.
-    pub scroll: usize,
     /// The field is drawn in block characters even where the terminal can show pictures.
     pub blocks: bool,
     /// Columns and rows of the screen.
     pub size: (u16, u16),
     /// The job whose answer is awaited.
     pub pending: Option<u64>,
-    /// The file was found changed outside: the next save overwrites it.
-    pub overwrite: bool,
     /// Why the edits could not be kept against a crash, when that is so.
     pub unkept: Option<String>,
     /// Leave once the save has worked.
     pub leave_when_saved: bool,
     jobs: u64,
-    history: Vec<(Arc<str>, Cursor)>,
-    at: usize,
 }
 
 impl Model {
+    /// The job that waits for the project to be read again.
+    pub const REFIT: u64 = 0;
+
     /// The screen of a project, with unsaved edits of a former session if there are any.
     pub fn new(project: Project, recovered: Option<Draft>, seed: u64, size: (u16, u16)) -> Self {
         let setup = project.setup.clone().map(Arc::new);
-        // What the edits were based on is what the file is compared with.
-        let saved = recovered.as_ref().and_then(|draft| draft.base.clone()).unwrap_or_else(|| project.mission.clone());
-        let file: Arc<str> = saved.as_str().into();
-        let mut history = vec![(Arc::clone(&file), Cursor::default())];
-        let mut notice = None;
-        if let Some(Draft { text, .. }) = recovered {
-            let words = "edits that were not saved last time are back; u takes them away, s saves them".into();
-            notice = Some(Notice { text: words, role: Role::Accent });
-            history.push((text.into(), Cursor::default()));
-        }
-        let at = history.len() - 1;
-        let text = Arc::clone(&history[at].0);
-        let prepared = prepare(&text, setup.as_deref());
+        let back = recovered.is_some();
+        let (path, file) = (project.config.mission.clone(), project.mission.clone());
+        let doc = Document::new(path, Language::Mission, file, recovered, setup.as_deref());
+        let unfit = setup.is_none();
         let mut model = Self {
             project,
             screen: ScreenName::Mission,
             files: Files::default(),
             setup,
             seed,
-            text,
-            prepared,
-            findings: Vec::new(),
-            saved,
-            cursor: Cursor::default(),
+            doc,
+            behind: Vec::new(),
+            unfit,
             mode: Mode::Browse,
             report: None,
             ghost: None,
             kept: None,
             change: String::new(),
             edited: String::new(),
-            notice,
+            notice: None,
             time: 0.0,
             playing: false,
             speed: LIFE,
@@ -374,72 +346,83 @@ impl Model {
             breaks: BTreeSet::new(),
             from: None,
             until: None,
+            wanted: None,
             hands: Vec::new(),
             hands_before: Vec::new(),
             trial: None,
-            keeps_ours: false,
             replay: RefCell::new(None),
-            typed: None,
-            scroll: 0,
             blocks: false,
             size,
             pending: None,
-            overwrite: false,
             unkept: None,
             leave_when_saved: false,
             jobs: 0,
-            history,
-            at,
         };
-        model.gather();
-        // The first step's first slot: where tuning begins.
-        let mut own = model.prepared.parsed.mission.steps.iter().filter(|step| step.block == Block::Mission);
-        let first = own.next().and_then(|step| step.behaviour.as_ref());
-        if let Some((_, line)) = first {
-            model.cursor = Cursor { line: *line, nth: 0 };
-            model.cursor.nth = model.slots_on(*line).count().saturating_sub(1);
+        if back {
+            let words = "edits that were not saved last time are back; u takes them away, s saves them";
+            model.say(Role::Accent, words);
         }
+        model.gather();
         model
     }
 
-    /// Whether the text differs from the file.
-    pub fn unsaved(&self) -> bool {
-        *self.text != *self.saved
+    /// The mission that is open, in front or behind.
+    pub fn mission(&self) -> &Document {
+        let all = std::iter::once(&self.doc).chain(&self.behind);
+        let mut missions = all.filter(|document| document.is_mission());
+        missions.next().unwrap_or(&self.doc)
     }
 
-    /// Lines of the text.
-    pub fn lines(&self) -> &[Line] {
-        &self.prepared.parsed.lines
+    /// All texts that are open, the one in front first.
+    pub fn documents(&self) -> impl Iterator<Item = &Document> {
+        std::iter::once(&self.doc).chain(&self.behind)
     }
 
-    /// The text of a line.
-    pub fn line_text(&self, line: usize) -> &str {
-        self.lines().get(line).map_or("", |line| &self.text[line.span.clone()])
+    /// The same, to be changed.
+    pub fn all_mut(&mut self) -> impl Iterator<Item = &mut Document> {
+        std::iter::once(&mut self.doc).chain(&mut self.behind)
     }
 
-    /// The slots of a line, with their indices.
-    pub fn slots_on(&self, line: usize) -> impl DoubleEndedIterator<Item = (SlotId, &Slot)> {
-        // They stand in the order of the text.
-        let slots = &self.prepared.parsed.slots;
-        let span = self.lines().get(line).map_or(0..0, |line| line.span.clone());
-        let first = slots.partition_point(|slot| slot.span.start < span.start);
-        // A word that may be left out has its empty place at the end.
-        let last = first + slots[first..].partition_point(|slot| slot.span.start <= span.end);
-        slots[first..last].iter().enumerate().map(move |(nth, slot)| (SlotId(first + nth), slot))
+    /// The open text of a path.
+    pub fn document_mut(&mut self, path: &str) -> Option<&mut Document> {
+        self.all_mut().find(|document| document.path == path)
     }
 
-    /// Index of the slot under the cursor.
-    pub fn slot(&self) -> Option<SlotId> {
-        self.slots_on(self.cursor.line).nth(self.cursor.nth).map(|(index, _)| index)
+    /// Whether any text that is open differs from its file.
+    pub fn any_unsaved(&self) -> bool {
+        self.documents().any(Document::unsaved)
+    }
+
+    /// Puts an open text in front; whether it is open.
+    pub fn bring(&mut self, path: &str) -> bool {
+        if self.doc.path == path {
+            return true;
+        }
+        let Some(at) = self.behind.iter().position(|document| document.path == path) else { return false };
+        self.doc.stop_typing();
+        // The order stays the one in which they were opened.
+        std::mem::swap(&mut self.doc, &mut self.behind[at]);
+        self.mode = Mode::Browse;
+        self.gather();
+        true
+    }
+
+    /// Opens a further text, in front.
+    pub fn open_beside(&mut self, document: Document) {
+        let before = std::mem::replace(&mut self.doc, document);
+        self.behind.push(before);
+        self.mode = Mode::Browse;
+        self.gather();
     }
 
     /// The step that a line belongs to, as the run counts them: of a routine that is done several times the one that
     /// is active, or else the first.
     pub fn step_of_line(&self, line: usize) -> Option<StepId> {
-        let steps = &self.prepared.parsed.mission.steps;
+        let mission = self.mission();
+        let steps = &mission.prepared.parsed.mission.steps;
         // Comments and blank lines below a step belong to the next one.
         let index = steps.iter().rposition(|step| step.line <= line && line <= step.last)?;
-        let program = self.prepared.program.as_ref().or(self.report.as_ref().map(|report| &report.program));
+        let program = mission.prepared.program.as_ref().or(self.report.as_ref().map(|report| &report.program));
         // Without a program its steps are counted as the text has them.
         let Some(program) = program else { return Some(StepId(index)) };
         let here = |step: StepId| program.steps[step].line == steps[index].line && !program.steps[step].foreign;
@@ -449,7 +432,8 @@ impl Model {
 
     /// The line of the text that names a step of the run.
     pub fn line_of_step(&self, step: StepId) -> Option<usize> {
-        let program = self.report.as_ref().map(|report| &report.program).or(self.prepared.program.as_ref())?;
+        let program =
+            self.report.as_ref().map(|report| &report.program).or(self.mission().prepared.program.as_ref())?;
         program.steps.get(step.0).map(|step| step.line)
     }
 
@@ -460,13 +444,7 @@ impl Model {
 
     /// Whether the shown run is of an older text that cannot be run any more as it stands.
     pub fn stale(&self) -> bool {
-        self.prepared.program.is_none() && self.report.is_some()
-    }
-
-    /// The line of a byte of the text.
-    pub fn line_at(&self, offset: usize) -> usize {
-        let after = self.lines().partition_point(|line| line.span.start <= offset);
-        after.saturating_sub(1)
+        (self.unfit || self.mission().prepared.program.is_none()) && self.report.is_some()
     }
 
     /// The areas of the screen; none when it is too small.
@@ -495,21 +473,17 @@ impl Model {
         stop.map_or(report.chart.end, |band| band.from)
     }
 
-    /// Index of the step of the text that a line belongs to.
-    pub fn written_step(&self, line: usize) -> Option<TextStep> {
-        self.prepared.parsed.mission.steps.iter().rposition(|step| step.line <= line && line <= step.last).map(TextStep)
-    }
-
     /// The rows of the mission pane.
     pub fn rows(&self) -> Vec<Row> {
-        let mut rows = Vec::with_capacity(self.lines().len() + 8);
+        let mut rows = Vec::with_capacity(self.doc.lines().len() + 8);
         let width = self.areas().map_or(80, |areas| areas.text.width);
-        let mut findings = self.findings.iter().enumerate().peekable();
+        let mut findings = self.doc.findings.iter().enumerate().peekable();
         // What is wrong with a line that is just being typed would come and go below it.
-        let typed = matches!(self.mode, Mode::Free(_)).then_some(self.cursor.line);
-        for line in 0..self.lines().len() {
+        let typed = matches!(self.mode, Mode::Free(_)).then_some(self.doc.cursor.line);
+        for line in 0..self.doc.lines().len() {
             rows.push(Row::Line(line));
-            while let Some((index, finding)) = findings.next_if(|(_, finding)| self.line_at(finding.span.start) <= line)
+            while let Some((index, finding)) =
+                findings.next_if(|(_, finding)| self.doc.line_at(finding.span.start) <= line)
             {
                 if typed == Some(line) {
                     continue;
@@ -521,6 +495,12 @@ impl Model {
         rows
     }
 
+    /// The keys are for the text again; a pane on the whole screen makes way for it.
+    pub fn to_text(&mut self) {
+        self.focus = Pane::Text;
+        self.zoom = self.zoom.map(|_| Pane::Text);
+    }
+
     /// Says something once.
     pub fn say(&mut self, role: Role, text: impl Into<String>) {
         self.notice = Some(Notice { text: text.into(), role });
@@ -528,31 +508,19 @@ impl Model {
 
     /// Puts another text in place as what is typed into a line: all of that is one point of history.
     pub fn write_typed(&mut self, text: String, line: usize) {
-        if self.typed == Some(line) && self.at > 0 {
-            self.history.truncate(self.at + 1);
-            self.history[self.at].0 = text.into();
-            self.read_again();
-        } else {
-            self.write(text);
-        }
-        self.typed = Some(line);
-    }
-
-    /// What is typed from now on is a new point of history.
-    pub fn stop_typing(&mut self) {
-        self.typed = None;
+        self.doc.write_typed(text, line);
+        self.read_again();
     }
 
     /// Puts another text in place to be looked at: it is no point of history until [`Model::keep_trial`].
     pub fn try_text(&mut self, text: String) {
         if self.trial.is_some() {
-            self.history.truncate(self.at + 1);
-            self.history[self.at].0 = text.into();
+            self.doc.rewrite(text);
             self.read_again();
         } else {
             self.trial = Some(Trial {
-                base: Arc::clone(&self.text),
-                cursor: self.cursor,
+                base: Arc::clone(&self.doc.text),
+                cursor: self.doc.cursor,
                 report: self.report.clone(),
                 ghost: self.ghost.clone(),
                 change: self.change.clone(),
@@ -572,9 +540,8 @@ impl Model {
     pub fn drop_trial(&mut self) {
         let Some(trial) = self.trial.take() else { return };
         self.kept = None;
-        self.at = self.at.saturating_sub(1);
-        self.history.truncate(self.at + 1);
-        self.cursor = trial.cursor;
+        self.doc.unwrite();
+        self.doc.cursor = trial.cursor;
         self.read_again();
         (self.report, self.ghost, self.change) = (trial.report, trial.ghost, trial.change);
         self.time = trial.time;
@@ -593,8 +560,8 @@ impl Model {
 
     /// Takes another text as what the file holds.
     pub fn take_over(&mut self, text: String) {
-        self.saved.clone_from(&text);
-        if *text != *self.text {
+        self.doc.saved.clone_from(&text);
+        if *text != *self.doc.text {
             self.write(text);
         }
     }
@@ -609,109 +576,92 @@ impl Model {
         let (zoom, focus, side, side_open) = (self.zoom, self.focus, self.side, self.side_open);
         let (jobs, screen, blocks) = (self.jobs, self.screen, self.blocks);
         let files = std::mem::take(&mut self.files);
-        *self = Self { screen, files, zoom, focus, side, side_open, blocks, jobs, ..fresh };
+        // Other texts stay open.
+        let mut behind = std::mem::take(&mut self.behind);
+        if !self.doc.is_mission() {
+            behind.push(std::mem::replace(&mut self.doc, fresh.doc.clone()));
+        }
+        behind.retain(|document| !document.is_mission());
+        *self = Self { screen, files, behind, zoom, focus, side, side_open, blocks, jobs, ..fresh };
     }
 
-    /// Takes other files beside the mission over: robot, field and what goes with them.
-    pub fn refit(&mut self, project: Project) {
-        self.setup = project.setup.clone().map(Arc::new);
-        if self.hands.iter().any(|hand| matches!(&hand.act, wayodos_core::record::Act::Place { thing, .. } if thing == wayodos_core::project::BOX))
-        {
-            self.setup = self.setup.as_ref().map(|setup| Arc::new(setup.with_box()));
+    /// Takes other files beside the mission over: robot, field and what goes with them. What has errors leaves the last good
+    /// ones in sight, but nothing runs.
+    pub fn refit(&mut self, mut project: Project) {
+        for document in self.all_mut() {
+            if let Language::Settings(source) = document.language
+                && let Some(text) = project.text(&document.path)
+            {
+                let about = |finding: &&Finding| finding.source == source;
+                let found = project.findings.iter().filter(about).cloned().collect();
+                document.found = (text.into(), found);
+            }
         }
-        let place = std::mem::take(&mut self.project.place);
+        let boxed = |hand: &Intervention| matches!(&hand.act, Act::Place { thing, .. } if thing == BOX);
+        self.unfit = project.setup.is_none();
+        if let Some(setup) = project.setup.clone() {
+            let setup = if self.hands.iter().any(boxed) { setup.with_box() } else { setup };
+            self.setup = Some(Arc::new(setup));
+        }
+        project.place = std::mem::take(&mut self.project.place);
         self.project = project;
-        self.project.place = place;
         self.from = None;
-        self.read_again();
+        let setup = self.setup.clone();
+        self.all_mut().for_each(|document| document.read(setup.as_deref()));
+        self.gather();
     }
 
     /// Puts another text in place as a new point of history.
     pub fn write(&mut self, text: String) {
-        self.typed = None;
-        self.history.truncate(self.at + 1);
-        self.history[self.at].1 = self.cursor;
-        self.history.push((text.into(), self.cursor));
-        self.at += 1;
+        self.doc.write(text);
         self.read_again();
     }
 
     /// Changes what is done by hand; it can be undone like an edit.
     pub fn set_hands(&mut self, hands: Vec<Intervention>) {
-        self.hands_before.push((self.at, std::mem::replace(&mut self.hands, hands)));
+        self.hands_before.push((self.mission().age(), std::mem::replace(&mut self.hands, hands)));
     }
 
     /// Undoes the newest change of what is done by hand, when nothing was edited since; whether there was one.
     pub fn undo_hands(&mut self) -> bool {
-        let Some((_, before)) = self.hands_before.pop_if(|(at, _)| *at == self.at) else { return false };
+        let age = self.mission().age();
+        let Some((_, before)) = self.hands_before.pop_if(|(at, _)| *at == age) else { return false };
         self.hands = before;
         true
     }
 
     /// Goes one point of history back (or ahead); whether there was one.
     pub fn travel(&mut self, back: bool) -> bool {
-        let wanted = if back { self.at.checked_sub(1) } else { Some(self.at + 1) };
-        let Some(wanted) = wanted.filter(|at| *at < self.history.len()) else { return false };
-        self.typed = None;
-        // The cursor goes to where the change was made.
-        let cursor = self.history[if back { wanted } else { self.at }].1;
-        self.at = wanted;
+        let Some(cursor) = self.doc.travel(back) else { return false };
         self.read_again();
-        self.cursor = cursor;
-        self.hold_cursor();
+        self.doc.cursor = cursor;
+        self.doc.hold_cursor();
         true
     }
 
     fn read_again(&mut self) {
-        self.text = Arc::clone(&self.history[self.at].0);
-        self.prepared = prepare(&self.text, self.setup.as_deref());
+        self.doc.read(self.setup.as_deref());
         self.gather();
-        self.hold_cursor();
     }
 
-    /// Brings together what is shown below the lines. What a run of the text before showed stays on its lines until the
-    /// next run is there, so that nothing flickers under a nudge.
+    /// Brings together what is shown below the lines of the text in front. What a run of the text before showed stays on its
+    /// lines until the next run is there.
     pub fn gather(&mut self) {
-        // That there are no steps yet is no mistake: the pane says what to do about it.
-        let matters = |finding: &&Finding| finding.severity != Severity::Note && finding.code != "M109";
-        let mut findings: Vec<Finding> = self.prepared.findings.iter().filter(matters).cloned().collect();
-        if let Some(report) = self.report.as_ref().filter(|_| self.prepared.program.is_some()) {
-            let same = Arc::ptr_eq(&report.text, &self.text);
-            let alike = report.text.split('\n').count() == self.lines().len();
-            for finding in report.hindsight.iter().filter(|_| same || alike) {
-                let line = report.text[..finding.span.start.min(report.text.len())].matches('\n').count();
-                let Some(about) = self.lines().get(line) else { continue };
-                let span = if same { finding.span.clone() } else { about.span.clone() };
-                findings.push(Finding { span, ..finding.clone() });
-            }
-        }
-        findings.sort_by_key(|finding| finding.span.start);
-        self.findings = findings;
-    }
-
-    /// Keeps the cursor on a line and slot that exist.
-    pub fn hold_cursor(&mut self) {
-        self.cursor.line = self.cursor.line.min(self.lines().len().saturating_sub(1));
-        let last = self.slots_on(self.cursor.line).count().saturating_sub(1);
-        self.cursor.nth = self.cursor.nth.min(last);
+        let report = self.report.as_ref().filter(|_| self.doc.is_mission() && self.doc.prepared.program.is_some());
+        let seen = report.map(|report| self.doc.carried(&report.text, &report.hindsight)).unwrap_or_default();
+        self.doc.gather(seen);
     }
 
     /// A job for the text as it stands; none when it cannot be run.
     pub fn job(&mut self) -> Option<Job> {
-        self.prepared.program.as_ref()?;
+        let text = Arc::clone(&self.mission().text);
+        self.mission().prepared.program.as_ref().filter(|_| !self.unfit)?;
         let setup = Arc::clone(self.setup.as_ref()?);
         self.jobs += 1;
         self.pending = Some(self.jobs);
         let mut hands: Vec<Intervention> = setup.hands.iter().chain(&self.hands).cloned().collect();
         hands.sort_by_key(|hand| hand.at_ms);
-        Some(Job {
-            id: self.jobs,
-            text: Arc::clone(&self.text),
-            setup,
-            seed: self.seed,
-            from: self.from.clone(),
-            hands,
-        })
+        Some(Job { id: self.jobs, text, setup, seed: self.seed, from: self.from.clone(), hands })
     }
 }
 

@@ -1,5 +1,6 @@
 //! Journeys as plain calls: keys go in, the model and what it asks for come out, a frame is read as text.
 
+mod documents;
 mod instrument;
 mod project;
 mod seen;
@@ -15,6 +16,7 @@ use wayodos_core::record::Outcome;
 use wayodos_core::sim::World;
 
 use super::cells::Cells;
+use super::clerk::{open_text, refit};
 use super::model::{Cursor, Mode, Model};
 use super::theme::{Depth, Theme, ThemeName};
 use super::update::{Effect, Msg, update};
@@ -44,6 +46,13 @@ impl App {
         app
     }
 
+    /// The demo with its files inside the program, so that other texts of it can be opened.
+    fn with_files() -> Self {
+        let mut app = Self::new();
+        app.model.project.home = Home::Demo;
+        app
+    }
+
     fn msg(&mut self, msg: Msg) {
         let effects = update(&mut self.model, msg);
         self.carry_out(effects);
@@ -58,6 +67,14 @@ impl App {
                     }
                     let report = run_job(&job, &self.world, None).map(Arc::new);
                     self.msg(Msg::Ran(job.id, report));
+                }
+                Effect::Refit(texts) if self.model.project.home == Home::Demo => {
+                    let refitted = refit(&self.model.project, &texts, true);
+                    self.msg(Msg::Refit(Box::new(refitted)));
+                }
+                Effect::OpenText(path) => {
+                    let opened = open_text(&self.model.project, &path).map(Box::new);
+                    self.msg(Msg::TextOpened(opened));
                 }
                 effect => self.asked.push(effect),
             }
@@ -110,7 +127,10 @@ impl App {
 
     /// The text under the cursor's slot.
     fn slot(&self) -> &str {
-        self.model.slot().map_or("", |slot| &self.model.text[self.model.prepared.parsed.slots[slot].span.clone()])
+        self.model
+            .doc
+            .slot()
+            .map_or("", |slot| &self.model.doc.text[self.model.doc.prepared.parsed.slots[slot].span.clone()])
     }
 
     fn frame(&self, depth: Depth, cells: Cells) -> String {
@@ -129,12 +149,12 @@ fn a_nudge_runs_again_and_undo_brings_the_old_run_back() {
     assert_eq!((app.slot(), app.outcome()), ("cruise", Outcome::Done));
     app.press("Down Down Down Down Down Right Right +");
     assert_eq!((app.slot(), app.outcome()), ("4", Outcome::Failed));
-    assert!(app.model.unsaved() && app.model.ghost.is_some());
+    assert!(app.model.doc.unsaved() && app.model.ghost.is_some());
     assert!(app.model.change.contains("now failed at"), "{}", app.model.change);
-    assert!(matches!(app.asked.last(), Some(Effect::Draft(text)) if text.contains("crossed 4")));
+    assert!(matches!(app.asked.last(), Some(Effect::Draft(_, text)) if text.contains("crossed 4")));
     app.press("u");
     assert_eq!(app.model.report.as_ref().unwrap().run.fingerprint(), before);
-    assert!(!app.model.unsaved() && matches!(app.asked.last(), Some(Effect::ClearDraft)));
+    assert!(!app.model.doc.unsaved() && matches!(app.asked.last(), Some(Effect::ClearDraft(_))));
     app.press("r");
     assert_eq!(app.slot(), "4");
     app.press("r");
@@ -145,28 +165,28 @@ fn a_nudge_runs_again_and_undo_brings_the_old_run_back() {
 fn a_named_amount_is_changed_where_it_is_defined() {
     let mut app = App::new();
     app.press("+");
-    assert!(app.model.text.contains("let cruise = 30 %") && app.slot() == "cruise");
+    assert!(app.model.doc.text.contains("let cruise = 30 %") && app.slot() == "cruise");
     app.press(",");
-    assert!(app.model.text.contains("let cruise = 29 %"));
+    assert!(app.model.doc.text.contains("let cruise = 29 %"));
     app.press("3 5 Enter");
-    assert!(app.model.text.contains("let cruise = 35 %"), "{}", app.model.text);
+    assert!(app.model.doc.text.contains("let cruise = 35 %"), "{}", app.model.doc.text);
     // The name of another amount may stand here, too.
     app.press("Enter Clear creep Enter");
     assert_eq!(app.slot(), "creep");
     app.press("Enter Clear 2 Enter");
-    assert!(app.model.text.contains("let creep = 2 %"), "a number alone keeps the unit");
+    assert!(app.model.doc.text.contains("let creep = 2 %"), "a number alone keeps the unit");
 }
 
 #[test]
 fn what_does_not_fit_is_refused_and_nothing_is_lost() {
     let mut app = App::new();
-    let text = Arc::clone(&app.model.text);
+    let text = Arc::clone(&app.model.doc.text);
     app.press("Enter Clear 40 Space mm Enter");
     let Mode::Typing(entry) = &app.model.mode else { panic!("still typing") };
     assert!(entry.error.as_ref().unwrap().contains("found `40 mm`"));
     assert_eq!(entry.input.value(), "40 mm");
     app.press("Esc");
-    assert_eq!(app.model.text, text);
+    assert_eq!(app.model.doc.text, text);
 }
 
 #[test]
@@ -176,14 +196,14 @@ fn a_broken_line_keeps_the_last_run_and_says_where() {
     assert!(app.model.stale() && app.model.report.is_some());
     let frame = app.frame(Depth::True, Cells::Quadrant);
     for words in
-        ["cannot run: 1 finding", "unknown first word `drve`", "did you mean `drive`?", "path of the previous version"]
+        ["cannot run: 1 error", "unknown first word `drve`", "did you mean `drive`?", "path of the previous version"]
     {
         assert!(frame.contains(words), "{words}\n{frame}");
     }
     app.press("x");
     assert!(app.notice().contains("fix its errors first"));
     app.press("Home n");
-    assert_eq!(app.model.line_text(app.model.cursor.line).trim(), "drve ahead");
+    assert_eq!(app.model.doc.line_text(app.model.doc.cursor.line).trim(), "drve ahead");
     app.press("u");
     assert!(!app.model.stale());
 }
@@ -191,17 +211,17 @@ fn a_broken_line_keeps_the_last_run_and_says_where() {
 #[test]
 fn lines_are_added_written_and_taken_out_in_the_one_layout() {
     let mut app = App::new();
-    let lines = app.model.lines().len();
+    let lines = app.model.doc.lines().len();
     app.press("Down Down o time Enter");
-    assert_eq!(app.model.lines().len(), lines + 1);
-    let line = app.model.line_text(app.model.cursor.line).to_owned();
+    assert_eq!(app.model.doc.lines().len(), lines + 1);
+    let line = app.model.doc.line_text(app.model.doc.cursor.line).to_owned();
     assert_eq!(line, "  or    2 s pass               -> next", "laid out like its neighbours");
     app.press("d");
-    assert_eq!(app.model.lines().len(), lines);
+    assert_eq!(app.model.doc.lines().len(), lines);
     app.press("u u");
-    assert!(!app.model.unsaved());
+    assert!(!app.model.doc.unsaved());
     app.press("o Esc");
-    assert_eq!(app.model.lines().len(), lines);
+    assert_eq!(app.model.doc.lines().len(), lines);
 }
 
 #[test]
@@ -211,10 +231,10 @@ fn words_are_chosen_from_a_list() {
     let Mode::Finding(finder) = &app.model.mode else { panic!("no list") };
     assert!(finder.items.iter().any(|item| item.title == "pale" && item.what == "floor-right reads 77 % there"));
     app.press("pal Enter");
-    assert!(app.model.text.contains("until floor-right sees pale"));
+    assert!(app.model.doc.text.contains("until floor-right sees pale"));
     // Nudging goes through the same words.
     app.press("-");
-    assert!(app.model.text.contains("until floor-right sees dark"));
+    assert!(app.model.doc.text.contains("until floor-right sees dark"));
 }
 
 #[test]
@@ -284,26 +304,26 @@ fn saving_reports_and_an_outside_change_asks_twice() {
     app.press("s");
     assert_eq!(app.notice(), "nothing to save");
     app.press("+ s");
-    let Some(Effect::Save { text, overwrite: false }) = app.asked.pop() else { panic!("no save") };
-    app.msg(Msg::Saved(Ok(Saved::ChangedOutside), Arc::clone(&text)));
-    assert!(app.model.unsaved() && app.notice().contains("s again overwrites"));
+    let Some(Effect::Save { path, text, overwrite: false }) = app.asked.pop() else { panic!("no save") };
+    app.msg(Msg::Saved(path.clone(), Ok(Saved::ChangedOutside), Arc::clone(&text)));
+    assert!(app.model.doc.unsaved() && app.notice().contains("s again overwrites"));
     app.press("s");
     assert!(matches!(app.asked.pop(), Some(Effect::Save { overwrite: true, .. })));
-    app.msg(Msg::Saved(Err("cannot save x: full".into()), Arc::clone(&text)));
-    assert!(app.model.unsaved() && app.notice().contains("the text is still here"));
+    app.msg(Msg::Saved(path.clone(), Err("cannot save x: full".into()), Arc::clone(&text)));
+    assert!(app.model.doc.unsaved() && app.notice().contains("the text is still here"));
     app.press("s");
     assert!(matches!(app.asked.pop(), Some(Effect::Save { overwrite: false, .. })), "the permission was for once");
     // Edited while the file was being written: what is new is still unsaved.
     app.press("+");
-    app.msg(Msg::Saved(Ok(Saved::Done), text));
-    assert!(app.model.unsaved());
+    app.msg(Msg::Saved(path, Ok(Saved::Done), text));
+    assert!(app.model.doc.unsaved());
 }
 
 #[test]
 fn leaving_asks_only_when_something_would_be_lost() {
     let mut app = App::new();
     app.press("q");
-    assert!(matches!(app.asked.as_slice(), [Effect::ClearDraft, Effect::Quit]));
+    assert!(matches!(app.asked.as_slice(), [Effect::ClearDraft(_), Effect::Quit]));
     let leave = |key: &str| {
         let mut app = App::new();
         app.press("+ q");
@@ -313,13 +333,13 @@ fn leaving_asks_only_when_something_would_be_lost() {
         app
     };
     assert!(matches!(leave("k").asked.as_slice(), [Effect::Quit]), "the draft stays");
-    assert!(matches!(leave("d").asked.as_slice(), [Effect::ClearDraft, Effect::Quit]));
+    assert!(matches!(leave("d").asked.as_slice(), [Effect::ClearDraft(_), Effect::Quit]));
     let stays = leave("Esc");
     assert!(stays.asked.is_empty() && matches!(stays.model.mode, Mode::Browse));
     let mut saves = leave("s");
-    let Some(Effect::Save { text, .. }) = saves.asked.pop() else { panic!("no save") };
-    saves.msg(Msg::Saved(Ok(Saved::Done), text));
-    assert!(matches!(saves.asked.as_slice(), [Effect::ClearDraft, Effect::Quit]));
+    let Some(Effect::Save { path, text, .. }) = saves.asked.pop() else { panic!("no save") };
+    saves.msg(Msg::Saved(path, Ok(Saved::Done), text));
+    assert!(matches!(saves.asked.as_slice(), [Effect::ClearDraft(_), Effect::Quit]));
 }
 
 #[test]
@@ -330,9 +350,9 @@ fn edits_of_a_cut_off_session_come_back_and_can_be_taken_away() {
     let mut model = Model::new(project, Some(draft), 7, (160, 50));
     meet(&mut model);
     assert!(matches!(model.mode, Mode::Browse), "nobody else has written it");
-    assert!(model.unsaved() && model.notice.is_some() && model.text.contains("33 %"));
+    assert!(model.doc.unsaved() && model.notice.is_some() && model.doc.text.contains("33 %"));
     update(&mut model, Msg::Input(Event::Key(KeyEvent::new(KeyCode::Char('u'), KeyModifiers::NONE))));
-    assert!(!model.unsaved());
+    assert!(!model.doc.unsaved());
 }
 
 #[test]
@@ -355,15 +375,15 @@ fn edits_that_come_back_to_a_file_that_was_saved_meanwhile_are_asked_about() {
         model
     };
     let both = after('b');
-    assert!(both.text.contains("cruise = 33 %") && both.text.contains("# theirs") && both.saved == theirs);
+    assert!(both.doc.text.contains("cruise = 33 %") && both.doc.text.contains("# theirs") && both.doc.saved == theirs);
     let taken = after('t');
-    assert!(*taken.text == *theirs && !taken.unsaved());
+    assert!(*taken.doc.text == *theirs && !taken.doc.unsaved());
     let ours = after('o');
-    assert!(*ours.text == *text && ours.keeps_ours, "and saving keeps theirs as a copy");
+    assert!(*ours.doc.text == *text && ours.doc.keeps_ours, "and saving keeps theirs as a copy");
     // A draft of an older version knows no base: it comes back as before.
     let mut old = Model::new(project.clone(), Some(Draft { base: None, text: text.clone() }), 7, (160, 50));
     meet(&mut old);
-    assert!(matches!(old.mode, Mode::Browse) && old.unsaved());
+    assert!(matches!(old.mode, Mode::Browse) && old.doc.unsaved());
 }
 
 #[test]
@@ -390,7 +410,7 @@ fn every_key_in_every_mode_and_any_size_can_be_drawn() {
     app.frame(Depth::True, Cells::Half);
     app.press("Esc");
     app.frame(Depth::Indexed, Cells::Half);
-    assert!(app.model.text.contains("wide \u{1f980}\u{1f980}"), "into the text, as it is");
+    assert!(app.model.doc.text.contains("wide \u{1f980}\u{1f980}"), "into the text, as it is");
 }
 
 #[test]
@@ -403,7 +423,7 @@ fn an_empty_or_wild_mission_can_be_shown_and_edited() {
         app.frame(Depth::True, Cells::Quadrant);
         app.press("Down Up + d n t g o Esc a Esc e Enter step Space \"b\" Esc");
         app.frame(Depth::True, Cells::Quadrant);
-        assert!(app.model.text.contains("step \"b\""), "{text:?}");
+        assert!(app.model.doc.text.contains("step \"b\""), "{text:?}");
     }
 }
 
@@ -476,28 +496,28 @@ fn whatever_is_pressed_undo_leads_all_the_way_back() {
     ];
     for seed in 0..6 {
         let mut app = App::new();
-        let original = Arc::clone(&app.model.text);
+        let original = Arc::clone(&app.model.doc.text);
         let mut dice = Dice(seed);
         for _ in 0..150 {
             app.press(keys[dice.throw(keys.len())]);
             let model = &app.model;
-            assert!(model.cursor.line < model.lines().len().max(1), "the cursor stays on a line");
+            assert!(model.doc.cursor.line < model.doc.lines().len().max(1), "the cursor stays on a line");
             assert_eq!(
-                model.prepared.parsed.lines.len(),
-                model.text.split('\n').count(),
+                model.doc.prepared.parsed.lines.len(),
+                model.doc.text.split('\n').count(),
                 "what is shown is what is held"
             );
-            let kept = app.asked.iter().rfind(|effect| matches!(effect, Effect::Draft(_) | Effect::ClearDraft));
-            let safe = matches!(kept, Some(Effect::Draft(draft)) if *draft == model.text);
+            let kept = app.asked.iter().rfind(|effect| matches!(effect, Effect::Draft(..) | Effect::ClearDraft(_)));
+            let safe = matches!(kept, Some(Effect::Draft(_, draft)) if *draft == model.doc.text);
             let tried = model.trial.is_some();
-            assert!(safe || tried || !model.unsaved(), "every unsaved edit is in the draft");
+            assert!(safe || tried || !model.doc.unsaved(), "every unsaved edit is in the draft");
         }
         app.press("Esc Esc Esc");
         for _ in 0..200 {
             app.press("u");
         }
-        assert_eq!(app.model.text, original, "seed {seed}");
-        assert!(!app.model.unsaved());
+        assert_eq!(app.model.doc.text, original, "seed {seed}");
+        assert!(!app.model.doc.unsaved());
         for _ in 0..200 {
             app.press("r");
         }
@@ -566,7 +586,7 @@ fn long_lines_follow_the_cursor_and_the_margin_is_never_covered() {
     app.press("Tab Down Down Right Right Right Enter End");
     assert!(matches!(app.model.mode, Mode::Typing(_)));
     app.press("X Enter");
-    assert!(app.model.text.contains("why X\""), "{}", app.model.text);
+    assert!(app.model.doc.text.contains("why X\""), "{}", app.model.doc.text);
 }
 
 /// The application on another mission of the demo.
@@ -688,29 +708,29 @@ fn a_mission_with_routines_and_reflexes_shows_who_has_the_wheels() {
     assert!(frame.contains("Square up") && frame.contains("fired clear"), "{frame}");
     // What the run shows stands below its line, and goes when it is fixed.
     let text =
-        app.model.text.replace("until 86 s pass", "until 86 s pass\n  or    any of floor-left, floor-right < 99 %");
+        app.model.doc.text.replace("until 86 s pass", "until 86 s pass\n  or    any of floor-left, floor-right < 99 %");
     app.model.write(text);
     let job = app.model.job().map(Effect::Run);
     app.carry_out(job.into_iter().collect());
-    assert!(app.model.findings.iter().any(|finding| finding.code == "K06"), "{:?}", app.model.findings);
+    assert!(app.model.doc.findings.iter().any(|finding| finding.code == "K06"), "{:?}", app.model.doc.findings);
 }
 
 #[test]
 fn sides_routines_and_safe_amounts_are_nudged_like_any_word() {
     let mut app = on("which-way", 7);
     // Up to what is safe, and no further.
-    let line = app.model.text.lines().position(|line| line.starts_with("let prowl")).unwrap();
-    app.model.cursor = Cursor { line, nth: 0 };
+    let line = app.model.doc.text.lines().position(|line| line.starts_with("let prowl")).unwrap();
+    app.model.doc.cursor = Cursor { line, nth: 0 };
     app.press("+ + + + +");
-    assert!(app.model.text.contains("let prowl = 30 %, safe from 18 % to 30 %"), "{}", app.model.text);
+    assert!(app.model.doc.text.contains("let prowl = 30 %, safe from 18 % to 30 %"), "{}", app.model.doc.text);
     app.press("u u");
-    let line = app.model.text.lines().position(|line| line.trim() == "do go-there mirrored").unwrap();
-    app.model.cursor = Cursor { line, nth: 0 };
+    let line = app.model.doc.text.lines().position(|line| line.trim() == "do go-there mirrored").unwrap();
+    app.model.doc.cursor = Cursor { line, nth: 0 };
     assert!(app.frame(Depth::Mono, Cells::Ascii).contains("a routine"), "what may stand there is said");
-    let line = app.model.text.lines().position(|line| line.contains("spin right at prowl")).unwrap();
-    app.model.cursor = Cursor { line, nth: 0 };
+    let line = app.model.doc.text.lines().position(|line| line.contains("spin right at prowl")).unwrap();
+    app.model.doc.cursor = Cursor { line, nth: 0 };
     app.press("+");
-    assert!(!app.model.text.contains("spin right at prowl"), "turned to the left");
+    assert!(!app.model.doc.text.contains("spin right at prowl"), "turned to the left");
     // A step of a routine shows the visit that is under the time cursor.
     app.press("Home PgDn PgDn PgDn PgDn PgDn");
     assert!(app.model.active_step().is_some());
@@ -732,9 +752,9 @@ fn what_was_done_by_hand_last_is_undone_like_an_edit() {
     app.press("Esc h box Space ahead Enter");
     assert_eq!(app.model.hands.len(), 1, "{}", app.notice());
     app.press("u");
-    assert!(app.model.hands.is_empty() && app.model.unsaved(), "{}", app.notice());
+    assert!(app.model.hands.is_empty() && app.model.doc.unsaved(), "{}", app.notice());
     app.press("u");
-    assert!(!app.model.unsaved());
+    assert!(!app.model.doc.unsaved());
 }
 
 #[test]
@@ -742,20 +762,20 @@ fn digits_are_for_the_slot_and_never_run_as_commands() {
     let mut app = App::new();
     app.press("Down");
     assert_eq!(app.slot(), "dark");
-    let before = app.model.text.clone();
+    let before = app.model.doc.text.clone();
     app.press("12dd Enter");
     assert!(matches!(&app.model.mode, Mode::Typing(entry) if entry.error.is_some()), "it says why not");
     app.press("Esc");
-    assert!(Arc::ptr_eq(&app.model.text, &before), "nothing was deleted");
+    assert!(Arc::ptr_eq(&app.model.doc.text, &before), "nothing was deleted");
 }
 
 #[test]
 fn a_line_is_found_by_its_words_and_a_step_by_its_number() {
     let mut app = App::new();
     app.press("S stokers Enter");
-    assert!(app.model.line_text(app.model.cursor.line).contains("stokers"));
+    assert!(app.model.doc.line_text(app.model.doc.cursor.line).contains("stokers"));
     app.press("J 5 Enter");
-    assert!(app.model.line_text(app.model.cursor.line).contains("Corner and hairpin"));
+    assert!(app.model.doc.line_text(app.model.doc.cursor.line).contains("Corner and hairpin"));
 }
 
 #[test]

@@ -14,7 +14,7 @@ fn hash(app: &App) -> u64 {
 
 /// The names of the steps, in written order.
 fn names(app: &App) -> Vec<&str> {
-    app.model.prepared.parsed.mission.steps.iter().map(|step| step.name.node.as_str()).collect()
+    app.model.doc.prepared.parsed.mission.steps.iter().map(|step| step.name.node.as_str()).collect()
 }
 
 fn key(app: &mut App, code: KeyCode, modifiers: KeyModifiers) {
@@ -29,7 +29,7 @@ fn pointer(app: &mut App, kind: MouseEventKind, column: u16, row: u16) {
 fn what_is_only_tried_leaves_no_trace() {
     let mut app = App::new();
     app.press("Tab");
-    let (text, before, cursor) = (Arc::clone(&app.model.text), hash(&app), app.model.cursor);
+    let (text, before, cursor) = (Arc::clone(&app.model.doc.text), hash(&app), app.model.doc.cursor);
     app.asked.clear();
     app.press("a");
     assert!(app.model.trial.is_some() && names(&app)[2] == "Drive ahead", "{:?}", names(&app));
@@ -38,16 +38,16 @@ fn what_is_only_tried_leaves_no_trace() {
     assert!(names(&app)[2] == "Spin" && hash(&app) != first, "every marked row is run");
     assert!(app.model.ghost.as_ref().is_some_and(|ghost| ghost.run.fingerprint() == before), "against what there was");
     app.press("zzz");
-    assert_eq!((&app.model.text, hash(&app)), (&text, before), "no match: try another word");
+    assert_eq!((&app.model.doc.text, hash(&app)), (&text, before), "no match: try another word");
     app.press("Esc");
-    assert_eq!((&app.model.text, hash(&app), app.model.cursor), (&text, before, cursor));
-    assert!(!app.model.unsaved() && app.asked.is_empty(), "no draft of it either");
+    assert_eq!((&app.model.doc.text, hash(&app), app.model.doc.cursor), (&text, before, cursor));
+    assert!(!app.model.doc.unsaved() && app.asked.is_empty(), "no draft of it either");
     // Taken: one point of history, kept against a crash.
     app.press("a wait Enter");
     assert!(app.model.trial.is_none() && names(&app)[2] == "Wait" && app.slot() == "1 s");
-    assert!(matches!(app.asked.last(), Some(Effect::Draft(_))));
+    assert!(matches!(app.asked.last(), Some(Effect::Draft(..))));
     app.press("u");
-    assert_eq!((&app.model.text, hash(&app)), (&text, before));
+    assert_eq!((&app.model.doc.text, hash(&app)), (&text, before));
     app.press("A back Enter");
     assert_eq!(
         names(&app)[..3],
@@ -83,7 +83,7 @@ fn a_choice_is_compared_with_what_there_was_before_the_choosing() {
 #[test]
 fn whole_steps_are_changed_by_one_key_and_brought_back_by_another() {
     let mut app = App::new();
-    let text = Arc::clone(&app.model.text);
+    let text = Arc::clone(&app.model.doc.text);
     app.press("Tab Tab Tab");
     for (keys, holds, notice) in [
         ("c", "step \"Greet the kiln 2\"\n  hold, brake\n  until 1.5 s pass\n", ""),
@@ -98,32 +98,36 @@ fn whole_steps_are_changed_by_one_key_and_brought_back_by_another() {
         ("Down Down l rest Enter", "let rest = 1.5 s\n", ""),
     ] {
         app.press(keys);
-        assert!(app.model.text.contains(holds) && app.model.text != text, "{keys}: {}", app.model.text);
+        assert!(app.model.doc.text.contains(holds) && app.model.doc.text != text, "{keys}: {}", app.model.doc.text);
         assert!(app.notice().contains(notice), "{keys}: {}", app.notice());
-        assert_eq!(format(&app.model.text), *app.model.text, "{keys}: it stays laid out");
+        assert_eq!(format(&app.model.doc.text), *app.model.doc.text, "{keys}: it stays laid out");
         app.press("u");
-        assert_eq!(app.model.text, text, "{keys}");
+        assert_eq!(app.model.doc.text, text, "{keys}");
         app.press("J greet Enter");
     }
     app.press("Tab i");
-    assert!(app.model.text.contains("follow the right edge of a dark line with floor-right at creep, gain 1.6"));
+    assert!(app.model.doc.text.contains("follow the right edge of a dark line with floor-right at creep, gain 1.6"));
     app.press("u B bow Enter");
-    assert!(app.model.text.contains("  do bow\n") && app.model.text.contains("routine bow\n"), "{}", app.model.text);
+    assert!(
+        app.model.doc.text.contains("  do bow\n") && app.model.doc.text.contains("routine bow\n"),
+        "{}",
+        app.model.doc.text
+    );
 }
 
 #[test]
 fn a_copy_is_made_different_line_by_line() {
     let mut app = App::new();
     app.press("J gate Enter C");
-    assert!(app.model.text.contains("step \"To the gate 2\"\n  like \"To the gate\"\n"), "{}", app.model.text);
+    assert!(app.model.doc.text.contains("step \"To the gate 2\"\n  like \"To the gate\"\n"), "{}", app.model.doc.text);
     app.press("Down Enter");
     let Mode::Finding(finder) = &app.model.mode else { panic!("no list") };
     assert_eq!(finder.items.len(), 5, "what it does, three exits, another original");
     app.press("travelled Enter");
-    assert!(app.model.text.contains("  like \"To the gate\"\n  but until travelled 250 mm  -> fail \"no gate\"\n"));
+    assert!(app.model.doc.text.contains("  like \"To the gate\"\n  but until travelled 250 mm  -> fail \"no gate\"\n"));
     assert_eq!(app.slot(), "250 mm");
     app.press("+");
-    assert!(app.model.text.contains("but until travelled 260 mm"));
+    assert!(app.model.doc.text.contains("but until travelled 260 mm"));
     app.press("Up Enter another Enter");
     assert!(matches!(&app.model.mode, Mode::Typing(entry) if entry.input.value() == "To the gate"));
     app.press("Esc");
@@ -140,9 +144,9 @@ fn a_step_is_cut_where_the_robot_is() {
     assert!(app.notice().starts_with("split where it had travelled"), "{}", app.notice());
     assert_eq!(names(&app)[1..3], ["Along the causeway", "Along the causeway, on"]);
     assert!(
-        app.model.text.contains("mm  -> next\n  or    20 s pass"),
+        app.model.doc.text.contains("mm  -> next\n  or    20 s pass"),
         "what guards it guards both: {}",
-        app.model.text
+        app.model.doc.text
     );
 }
 
@@ -150,20 +154,20 @@ fn a_step_is_cut_where_the_robot_is() {
 fn a_renamed_step_keeps_its_visitors() {
     let mut app = App::new();
     app.press("J turn Enter Enter Clear Round Enter");
-    assert_eq!(app.model.text.matches("\"Round\"").count(), 3, "its own line and both that lead to it");
+    assert_eq!(app.model.doc.text.matches("\"Round\"").count(), 3, "its own line and both that lead to it");
     assert_eq!(app.outcome(), Outcome::Done);
 }
 
 #[test]
 fn typing_freely_is_checked_completed_and_undone_line_by_line() {
     let mut app = App::new();
-    let text = Arc::clone(&app.model.text);
+    let text = Arc::clone(&app.model.doc.text);
     app.press("Tab Down Down Down e Enter or Space floor-l");
     let Mode::Free(free) = &app.model.mode else { panic!("typing") };
     assert_eq!(free.offers[0].text, "floor-left sees dark");
     assert!(app.model.stale() && app.frame(Depth::Mono, Cells::Half).contains("─ expected"), "said in one place");
     app.press("Tab");
-    assert!(app.model.text.contains("\n  or floor-left sees dark\n"), "{}", app.model.text);
+    assert!(app.model.doc.text.contains("\n  or floor-left sees dark\n"), "{}", app.model.doc.text);
     app.press("Space -> Space do");
     let Mode::Free(free) = &app.model.mode else { panic!("typing") };
     assert_eq!(free.offers[0].text, "done");
@@ -171,14 +175,14 @@ fn typing_freely_is_checked_completed_and_undone_line_by_line() {
     assert!(!app.model.stale(), "it runs while it is typed");
     key(&mut app, KeyCode::Char('z'), KeyModifiers::CONTROL);
     key(&mut app, KeyCode::Char('z'), KeyModifiers::CONTROL);
-    assert_eq!(app.model.text, text, "the line, and the line end before it");
+    assert_eq!(app.model.doc.text, text, "the line, and the line end before it");
     // Words, ends, pieces of other texts.
     app.press("End Space # Space one Space two");
     key(&mut app, KeyCode::Char('w'), KeyModifiers::CONTROL);
     app.msg(Msg::Input(Event::Paste("three\r\nstep \"x\"\n".into())));
-    assert!(app.model.text.contains("# one three\nstep \"x\"\n"), "{}", app.model.text);
+    assert!(app.model.doc.text.contains("# one three\nstep \"x\"\n"), "{}", app.model.doc.text);
     app.press("Esc u u");
-    assert_eq!(app.model.text, text);
+    assert_eq!(app.model.doc.text, text);
 }
 
 #[test]
@@ -275,9 +279,10 @@ fn the_why_pane_follows_the_time_and_offers_what_may_help() {
     let titles: Vec<&str> = finder.items.iter().map(|item| item.title.as_str()).collect();
     assert!(titles.contains(&"lines: 9 -> 5") && titles.contains(&"time: 20 s -> 30 s"), "{titles:?}");
     app.press("9 Enter");
-    assert!(app.model.text.contains("has crossed 5 dark lines"), "{}", app.model.text);
+    assert!(app.model.doc.text.contains("has crossed 5 dark lines"), "{}", app.model.doc.text);
+    assert_eq!(app.model.focus, Pane::Text, "the keys go with the change, to the text");
     // The last words of the pane are those of the chosen exit.
-    app.press("u Up");
+    app.press("u y Up");
     assert!(app.frame(Depth::True, Cells::Half).contains("It did not fire: 4 lines to go"));
     app.press("y");
     assert_eq!(app.model.focus, Pane::Text, "the same key leads back");
@@ -361,27 +366,33 @@ fn the_field_is_zoomed_at_the_pointer_and_read_in_millimetres() {
 fn another_hand_in_the_file_is_taken_over_or_asked_about() {
     let theirs = |text: &str| text.replace("step \"Make fast\"", "step \"Moor\"");
     let mut app = App::new();
-    let ours = app.model.text.to_string();
-    app.msg(Msg::Outside(theirs(&ours)));
+    let ours = app.model.doc.text.to_string();
+    app.msg(Msg::Outside(app.model.doc.path.clone(), theirs(&ours)));
     assert!(
-        app.model.text.contains("\"Moor\"") && !app.model.unsaved() && app.notice().contains("new version is loaded")
+        app.model.doc.text.contains("\"Moor\"")
+            && !app.model.doc.unsaved()
+            && app.notice().contains("new version is loaded")
     );
     app.press("u");
-    assert!(app.model.unsaved() && *app.model.text == *ours, "one undo away");
+    assert!(app.model.doc.unsaved() && *app.model.doc.text == *ours, "one undo away");
     let asked = |edit: &str, text: &dyn Fn(&str) -> String| {
         let mut app = App::new();
         app.press(edit);
-        let theirs = text(&app.model.saved);
-        app.msg(Msg::Outside(theirs));
+        let theirs = text(&app.model.doc.saved);
+        app.msg(Msg::Outside(app.model.doc.path.clone(), theirs));
         assert!(matches!(app.model.mode, Mode::Outside(_)));
         app
     };
     let mut both = asked("+", &theirs);
     both.press("b");
-    assert!(both.model.text.contains("cruise = 30 %") && both.model.text.contains("\"Moor\"") && both.model.unsaved());
+    assert!(
+        both.model.doc.text.contains("cruise = 30 %")
+            && both.model.doc.text.contains("\"Moor\"")
+            && both.model.doc.unsaved()
+    );
     let mut other = asked("+", &theirs);
     other.press("t");
-    assert!(other.model.text.contains("cruise = 26 %") && !other.model.unsaved());
+    assert!(other.model.doc.text.contains("cruise = 26 %") && !other.model.doc.unsaved());
     let clash = |text: &str| text.replace("cruise = 26 %", "cruise = 20 %");
     let mut mine = asked("+", &clash);
     let frame = mine.frame(Depth::Mono, Cells::Half);
@@ -399,20 +410,23 @@ fn the_line_under_the_cursor_stays_where_it_is_on_the_screen() {
         format!("step \"{name}\"\n  drive ahead at 20 %\n  until floor-left < near  -> next\n  or    1 s passes\n\n")
     };
     let all: String = (0..9).map(|nth| step(&format!("s{nth}"))).collect();
-    app.msg(Msg::Outside(format!("mission \"m\"\n  limit 60 s\n  start slipway\n\nlet near = 40 %\n\n{all}")));
+    app.msg(Msg::Outside(
+        app.model.doc.path.clone(),
+        format!("mission \"m\"\n  limit 60 s\n  start slipway\n\nlet near = 40 %\n\n{all}"),
+    ));
     app.press("J s8 Enter J s4 Enter Down Down Right Right");
     assert_eq!(app.slot(), "near");
     let row = |app: &App| {
         let rows = app.model.rows();
-        rows.iter().position(|row| *row == Row::Line(app.model.cursor.line)).unwrap() - app.model.scroll
+        rows.iter().position(|row| *row == Row::Line(app.model.doc.cursor.line)).unwrap() - app.model.doc.scroll
     };
     let above = |app: &App| {
-        let here = app.model.lines()[app.model.cursor.line].span.start;
-        app.model.findings.iter().filter(|finding| finding.span.start < here).count()
+        let here = app.model.doc.lines()[app.model.doc.cursor.line].span.start;
+        app.model.doc.findings.iter().filter(|finding| finding.span.start < here).count()
     };
     let (before, findings) = (row(&app), above(&app));
     app.press("- - - - - - - -");
-    assert!(above(&app) > findings, "a limit that nothing reads is reported: {:?}", app.model.findings);
+    assert!(above(&app) > findings, "a limit that nothing reads is reported: {:?}", app.model.doc.findings);
     assert_eq!(row(&app), before);
     app.press("u u u u u u u u");
     assert_eq!((row(&app), above(&app)), (before, findings));
@@ -428,7 +442,7 @@ fn the_map_folds_and_leads_to_steps() {
     app.press("Left");
     assert_eq!(map_rows(&app.model).len(), rows, "{:?} {}", app.model.folded, app.model.side_row);
     app.press("Down Down Enter");
-    assert_eq!(app.model.cursor.line, map_rows(&app.model)[3].line, "from the row of the first step on");
+    assert_eq!(app.model.doc.cursor.line, map_rows(&app.model)[3].line, "from the row of the first step on");
     let mut ring = on("ring-contest", 5);
     ring.press("m z");
     let frame = ring.frame(Depth::True, Cells::Half);
@@ -439,14 +453,14 @@ fn the_map_folds_and_leads_to_steps() {
 fn findings_are_listed_with_what_may_help() {
     let mut app = App::new();
     app.press("Tab Down e");
-    let text = app.model.text.replacen("floor-left at cruise", "flor-left at cruise", 1);
+    let text = app.model.doc.text.replacen("floor-left at cruise", "flor-left at cruise", 1);
     app.press("Esc");
     app.model.write(text);
     app.press("N");
     let frame = app.frame(Depth::True, Cells::Half);
     assert!(frame.contains("✗   15 the robot has no sensor `flor-left`"), "{frame}");
     app.press("Enter mean Enter");
-    assert!(app.model.text.contains("floor-left at cruise, gain 0.6") && app.model.prepared.program.is_some());
+    assert!(app.model.doc.text.contains("floor-left at cruise, gain 0.6") && app.model.doc.prepared.program.is_some());
 }
 
 #[test]

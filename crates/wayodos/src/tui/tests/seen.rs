@@ -4,6 +4,7 @@ use super::*;
 use crate::tui::keymap;
 use crate::tui::layout::Pane;
 use crate::tui::model::{ScreenName, Side};
+use crate::tui::update::Refitted;
 use crate::tui::view::side::tab_at;
 use ratatui::layout::Position;
 
@@ -64,10 +65,13 @@ fn a_key_right_after_esc_is_two_keys() {
     app.msg(alt('w'));
     assert!(matches!(app.model.mode, Mode::Reading { .. }), "the help is left, the words are shown");
     app.press("Esc a");
-    let text = Arc::clone(&app.model.text);
+    let text = Arc::clone(&app.model.doc.text);
     app.msg(alt('d'));
     assert!(app.model.trial.is_none() && matches!(app.model.mode, Mode::Browse));
-    assert!(*app.model.text != *text && !app.model.text.contains("step \"Drive ahead\""), "left, then taken out");
+    assert!(
+        *app.model.doc.text != *text && !app.model.doc.text.contains("step \"Drive ahead\""),
+        "left, then taken out"
+    );
     // Where one types a word may be jumped over, and nothing is left by that.
     app.press("e");
     app.msg(alt('b'));
@@ -103,10 +107,10 @@ fn lists_tabs_and_rows_answer_to_the_mouse() {
     app.click(lists.x + 6, lists.y + 4);
     let Mode::Finding(finder) = &app.model.mode else { panic!("a list") };
     assert_eq!((finder.at, finder.item().unwrap().title.as_str()), (2, "Drive back"));
-    assert!(app.model.text.contains("drive back at 30 %"), "a click tries");
+    assert!(app.model.doc.text.contains("drive back at 30 %"), "a click tries");
     app.click(lists.x + 6, lists.y + 4);
     assert!(
-        matches!(app.model.mode, Mode::Browse) && app.model.trial.is_none() && app.model.unsaved(),
+        matches!(app.model.mode, Mode::Browse) && app.model.trial.is_none() && app.model.doc.unsaved(),
         "another takes"
     );
     app.press("u");
@@ -117,7 +121,11 @@ fn lists_tabs_and_rows_answer_to_the_mouse() {
     app.click(side.x + 10, side.y + 5);
     assert_eq!(app.model.side_row, 4);
     app.click(side.x + 10, side.y + 5);
-    assert_eq!(app.model.line_text(app.model.cursor.line), "step \"Corner and hairpin\"", "a second click goes there");
+    assert_eq!(
+        app.model.doc.line_text(app.model.doc.cursor.line),
+        "step \"Corner and hairpin\"",
+        "a second click goes there"
+    );
     assert!((app.model.time - 13.91).abs() < 0.02, "{}", app.model.time);
 }
 
@@ -184,12 +192,12 @@ fn a_reflex_is_seen_taking_the_wheels() {
 #[test]
 fn several_looks_of_one_exit_stand_below_it() {
     let mut app = App::new();
-    let text = app.model.text.replacen(
+    let text = app.model.doc.text.replacen(
         "until floor-right sees dark  -> next",
         "until floor-right sees dark and travelled 50 mm for 20 ms  -> next",
         1,
     );
-    app.msg(Msg::Outside(text));
+    app.msg(Msg::Outside(app.model.doc.path.clone(), text));
     app.press("Home } y");
     let frame = app.frame(Depth::True, Cells::Half);
     assert!(frame.contains("true for") || frame.contains("of 2 are true"), "{frame}");
@@ -206,7 +214,7 @@ fn typing_freely_goes_where_the_mouse_and_the_arrows_say() {
     let column = frame.lines().nth(row).unwrap().split("3 dark").next().unwrap().chars().count();
     app.click(column as u16, row as u16);
     app.press("1");
-    assert!(app.model.text.contains("crossed 13 dark lines"), "{}", app.model.text);
+    assert!(app.model.doc.text.contains("crossed 13 dark lines"), "{}", app.model.doc.text);
     for (code, modifiers) in [
         (KeyCode::Backspace, KeyModifiers::NONE),
         (KeyCode::Down, KeyModifiers::NONE),
@@ -218,16 +226,19 @@ fn typing_freely_goes_where_the_mouse_and_the_arrows_say() {
     ] {
         app.msg(Msg::Input(Event::Key(KeyEvent::new(code, modifiers))));
     }
-    assert!(!app.model.unsaved(), "taken out again, and nothing else was touched");
+    assert!(!app.model.doc.unsaved(), "taken out again, and nothing else was touched");
     let Mode::Free(free) = &app.model.mode else { panic!("still typing") };
-    let (start, end) = free.line(&app.model.text);
-    assert_eq!((&app.model.text[start..end], free.at), ("  until floor-right has crossed 3 dark lines  -> next", end));
+    let (start, end) = free.line(&app.model.doc.text);
+    assert_eq!(
+        (&app.model.doc.text[start..end], free.at),
+        ("  until floor-right has crossed 3 dark lines  -> next", end)
+    );
     // The text that is deleted into one line, and the draft of it.
     app.press("Home");
     app.msg(Msg::Input(Event::Key(KeyEvent::new(KeyCode::Backspace, KeyModifiers::NONE))));
-    assert!(app.model.text.contains("gain 0.6  until floor-right"), "{}", app.model.text);
+    assert!(app.model.doc.text.contains("gain 0.6  until floor-right"), "{}", app.model.doc.text);
     app.press("Esc u");
-    assert!(!app.model.unsaved());
+    assert!(!app.model.doc.unsaved());
 }
 
 #[test]
@@ -239,20 +250,21 @@ fn another_mission_keeps_the_shape_of_the_screen() {
     assert_eq!((fresh.config.mission.as_str(), fresh.mission.lines().count()), ("missions/evening-round.way", 3));
     assert!(app.model.project.open_other("///").is_err());
     app.msg(Msg::Opened(Err("there is no project at x".into())));
-    assert!(app.notice().contains("there is no project at x") && app.model.unsaved(), "nothing is lost");
+    assert!(app.notice().contains("there is no project at x") && app.model.doc.unsaved(), "nothing is lost");
     let other = Project::demo(Some("mind-the-rim")).unwrap();
     app.msg(Msg::Opened(Ok((Box::new(other), None))));
-    assert!(app.model.text.contains("Mind the rim") && app.outcome() == Outcome::Done);
+    assert!(app.model.doc.text.contains("Mind the rim") && app.outcome() == Outcome::Done);
     assert!((app.model.side, app.model.focus) == (Side::Map, Pane::Side), "as it was");
     assert!(app.notice().contains("edits of morning-round are kept"), "{}", app.notice());
     // A file beside the mission that now has errors, and none any more.
     let mut broken = app.model.project.clone();
     broken.setup = None;
     let good = app.model.project.clone();
-    app.msg(Msg::Refit(Box::new(broken)));
-    assert!(app.model.setup.is_none() && app.notice().contains("now has errors"));
+    let refitted = |project| Msg::Refit(Box::new(Refitted { project: Ok(project), others: Vec::new(), ours: false }));
+    app.msg(refitted(broken));
+    assert!(app.model.unfit && app.model.stale() && app.notice().contains("now has errors"));
     app.frame(Depth::True, Cells::Half);
-    app.msg(Msg::Refit(Box::new(good)));
+    app.msg(refitted(good));
     assert!(app.outcome() == Outcome::Done && app.notice().contains("new version is loaded"));
 }
 
@@ -275,7 +287,7 @@ fn whatever_is_pressed_and_pointed_at_can_be_drawn_and_taken_back() {
     ];
     for (seed, mission) in [(1, "morning-round"), (2, "ring-contest"), (3, "round-the-gates"), (4, "haul-the-barge")] {
         let mut app = on(mission, seed);
-        let original = Arc::clone(&app.model.text);
+        let original = Arc::clone(&app.model.doc.text);
         let mut dice = Dice(seed);
         for turn in 0..120 {
             if turn % 30 == 0 {
@@ -299,12 +311,14 @@ fn whatever_is_pressed_and_pointed_at_can_be_drawn_and_taken_back() {
             let model = &app.model;
             assert!(model.time >= 0.0 && model.time <= model.end() + 1e-9, "{mission} {turn}: {}", model.time);
             assert!(model.span.is_none_or(|(from, to)| from >= 0.0 && to > from), "{mission} {turn}: {:?}", model.span);
-            assert!(model.slots_on(model.cursor.line).count() > model.cursor.nth || model.cursor.nth == 0);
+            assert!(
+                model.doc.slots_on(model.doc.cursor.line).count() > model.doc.cursor.nth || model.doc.cursor.nth == 0
+            );
         }
         app.press("Esc Esc Esc");
         for _ in 0..130 {
             app.press("u");
         }
-        assert_eq!(app.model.text, original, "{mission}");
+        assert_eq!(app.model.doc.text, original, "{mission}");
     }
 }

@@ -2,6 +2,7 @@
 
 use wayodos_core::project::arrange::Part;
 
+use super::super::document::{Document, Language};
 use super::super::files::FileRow;
 use super::super::finder::{Finder, Item, Pick};
 use super::super::keymap::Action;
@@ -48,8 +49,9 @@ pub(super) fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Eff
             if entry.kind == Kind::Bin {
                 return model.say(Role::Quiet, "give it back first: Enter");
             }
-            if is_open(model, &entry) && model.unsaved() {
-                return model.say(Role::Thin, "this mission is open and not saved: save it first (s)");
+            let edited = |document: &&Document| document.path == entry.path && document.unsaved();
+            if model.documents().find(edited).is_some() {
+                return model.say(Role::Thin, "this text is open and not saved: save it first (s)");
             }
             typing::ask(model, Question::NewName, &entry.name);
         }),
@@ -98,7 +100,13 @@ fn open(model: &mut Model, effects: &mut Vec<Effect>) {
         Kind::Bin => effects.push(Effect::Arrange(Change::GiveBack { path: entry.path })),
         Kind::Export => model.say(Role::Quiet, format!("a drawing: open {} with a viewer", entry.path)),
         Kind::Robot | Kind::Field | Kind::Calibration | Kind::Routines | Kind::Rival | Kind::Hands => {
-            edit(model, &entry, effects);
+            // What is no text of a kind that is known here goes to another editor.
+            match Language::of(&entry.path, &model.project.config) {
+                Some(language) if language != Language::Mission => {
+                    super::texts::show(model, &entry.path, None, effects);
+                }
+                _ => edit(model, &entry, effects),
+            }
         }
     });
 }
@@ -110,9 +118,9 @@ fn edit(model: &mut Model, entry: &Entry, effects: &mut Vec<Effect>) {
             model.say(Role::Thin, "the demo is inside the program: save it first (s), then edit your copy");
         }
         // Its text may be newer than its file.
-        (Home::Folder(_), Kind::Mission) if is_open(model, entry) => {
-            model.screen = ScreenName::Mission;
-            effects.push(Effect::Editor(std::sync::Arc::clone(&model.text)));
+        (Home::Folder(_), _) if model.documents().any(|document| document.path == entry.path) => {
+            super::texts::show(model, &entry.path, None, effects);
+            effects.push(Effect::Editor(std::sync::Arc::clone(&model.doc.text)));
         }
         (Home::Folder(_), _) => effects.push(Effect::EditFile(entry.path.clone())),
     }

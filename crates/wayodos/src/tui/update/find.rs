@@ -6,6 +6,7 @@ use wayodos_core::ids::{StepId, TextStep};
 use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers};
 use tui_input::backend::crossterm::EventHandler as _;
 use wayodos_core::field::Pose;
+use wayodos_core::finding::Source;
 use wayodos_core::lab::remedy::{self, Case, Remedy};
 use wayodos_core::mission::edit::Edit;
 use wayodos_core::mission::exits::{add_exit as with_exit, exit_at};
@@ -19,7 +20,7 @@ use super::super::keymap;
 use super::super::model::{Cursor, Mode, Model};
 use super::super::theme::Role;
 use super::super::view::side::{WhyRow, all_findings, why_rows};
-use super::{Effect, act, is_laid_out, moves, run_again, time, typing};
+use super::{Effect, act, draft, is_laid_out, moves, rework, run_again, texts, time, typing};
 use crate::work::RunReport;
 
 /// Opens a list. What its marked row comes to is tried at once.
@@ -45,19 +46,19 @@ pub(super) fn attempt_first(model: &mut Model, effects: &mut Vec<Effect>) {
 
 /// The text of the marked row is tried, so that the field shows what it would come to.
 fn attempt(model: &mut Model, finder: &Finder, effects: &mut Vec<Effect>) {
-    let base = model.trial.as_ref().map_or(&model.text, |trial| &trial.base).clone();
+    let base = model.trial.as_ref().map_or(&model.doc.text, |trial| &trial.base).clone();
     let text = match finder.item().map(|item| &item.pick) {
         Some(Pick::Text(text)) => text.clone(),
         Some(Pick::Edit(edit)) => edit.apply(&base),
-        _ => return model.drop_trial(),
+        _ => return drop_trial(model, effects),
     };
     let text = if finder.lays_out { format(&text) } else { text };
-    if *text == *model.text {
+    if *text == *model.doc.text {
         return;
     }
     model.try_text(text);
     moves::to_change(model, &base);
-    run_again(model, effects);
+    rework(model, effects);
 }
 
 pub(super) fn find(model: &mut Model, key: KeyEvent, mut finder: Finder, stop: bool, effects: &mut Vec<Effect>) {
@@ -105,14 +106,24 @@ pub(super) fn click(model: &mut Model, at: usize, effects: &mut Vec<Effect>) {
     }
 }
 
-fn leave(model: &mut Model, _effects: &mut Vec<Effect>) {
-    // What ran before is put back as it was: nothing needs to run again.
-    model.drop_trial();
+fn leave(model: &mut Model, effects: &mut Vec<Effect>) {
+    drop_trial(model, effects);
+}
+
+/// Everything is as it was before the trial. The run of before is put back: nothing needs to run again, but what a robot or
+/// field was tried with must be read again.
+fn drop_trial(model: &mut Model, effects: &mut Vec<Effect>) {
+    if model.trial.is_some() {
+        model.drop_trial();
+        if !model.doc.is_mission() {
+            effects.push(texts::refit(model));
+        }
+    }
 }
 
 fn take(model: &mut Model, finder: &Finder, effects: &mut Vec<Effect>) {
     let Some(item) = finder.item() else {
-        model.drop_trial();
+        drop_trial(model, effects);
         let near = finder.only_near && !finder.shown.is_empty();
         return model.say(
             Role::Quiet,
@@ -123,12 +134,17 @@ fn take(model: &mut Model, finder: &Finder, effects: &mut Vec<Effect>) {
         Pick::Text(_) | Pick::Edit(_) => {
             let tried = model.trial.is_some();
             model.keep_trial();
+            // Whatever pane the list was opened from: one goes on where the text was changed.
+            model.to_text();
             if tried {
-                effects.push(if model.unsaved() { Effect::Draft(Arc::clone(&model.text)) } else { Effect::ClearDraft });
+                effects.push(draft(&model.doc));
             }
         }
         Pick::Do(action) => act(model, action, effects),
-        Pick::Line(line) => model.cursor = Cursor { line, nth: 0 },
+        Pick::Line(line) => {
+            model.doc.cursor = Cursor { line, nth: 0 };
+            model.to_text();
+        }
         Pick::Hand(hand) => by_hand(model, hand, effects),
         Pick::NoHands => {
             model.set_hands(Vec::new());
@@ -148,6 +164,7 @@ fn take(model: &mut Model, finder: &Finder, effects: &mut Vec<Effect>) {
             }
         }
         Pick::Mission(name) => effects.push(Effect::Open(name)),
+        Pick::Show(path) => texts::show(model, &path, None, effects),
         Pick::Assign(change) => effects.push(Effect::Arrange(change)),
         Pick::Ask(question) => typing::ask(model, question, ""),
         Pick::Slot => moves::type_into(model),
@@ -164,14 +181,14 @@ pub(super) fn show(model: &mut Model, finder: Finder) {
 /// What a new step may do.
 pub(super) fn add_step(model: &mut Model, above: bool) {
     let Some(setup) = model.setup.clone() else { return };
-    let parsed = &model.prepared.parsed;
-    let below = model.written_step(model.cursor.line);
+    let parsed = &model.doc.prepared.parsed;
+    let below = model.doc.written_step(model.doc.cursor.line);
     let items: Vec<Item> = behaviours(parsed, &setup.names)
         .into_iter()
         .map(|offer| {
             let edit = match below.filter(|_| above) {
-                Some(step) => insert_offer_above(parsed, &model.text, step, &offer),
-                None => insert_offer(parsed, &model.text, below, &offer),
+                Some(step) => insert_offer_above(parsed, &model.doc.text, step, &offer),
+                None => insert_offer(parsed, &model.doc.text, below, &offer),
             };
             let pick = Pick::Edit(edit);
             Item { title: offer.name, text: offer.text, what: offer.what, slots: offer.slots, pick }
@@ -184,17 +201,17 @@ pub(super) fn add_step(model: &mut Model, above: bool) {
 /// What a step may wait for.
 pub(super) fn add_exit(model: &mut Model) {
     let Some(setup) = model.setup.clone() else { return };
-    let Some(step) = model.written_step(model.cursor.line) else {
+    let Some(step) = model.doc.written_step(model.doc.cursor.line) else {
         return model.say(Role::Quiet, "the cursor is not in a step; a adds one");
     };
-    let parsed = &model.prepared.parsed;
+    let parsed = &model.doc.prepared.parsed;
     let about = &parsed.mission.steps[step];
     let more = !about.exits.is_empty();
     let items: Vec<Item> = conditions(Some(about), &setup.names)
         .into_iter()
         .map(|offer| {
             let target = more.then_some("next");
-            let pick = Pick::Edit(with_exit(parsed, &model.text, step, &offer.text, target));
+            let pick = Pick::Edit(with_exit(parsed, &model.doc.text, step, &offer.text, target));
             Item { title: offer.name, text: offer.text, what: offer.what, slots: offer.slots, pick }
         })
         .collect();
@@ -204,11 +221,11 @@ pub(super) fn add_exit(model: &mut Model) {
 
 /// What may be different in a copy: each line of its original, or another original.
 pub(super) fn differences(model: &mut Model, step: TextStep) {
-    let parsed = &model.prepared.parsed;
+    let parsed = &model.doc.prepared.parsed;
     let copy = &parsed.mission.steps[step];
     let Some(like) = &copy.like else { return };
     let original = parsed.mission.find(&like.node, copy).map(|found| &parsed.mission.steps[found]);
-    let header = &model.text[parsed.lines[copy.line].span.clone()];
+    let header = &model.doc.text[parsed.lines[copy.line].span.clone()];
     let indent = &header[..header.len() - header.trim_start().len()];
     let end = parsed.lines[copy.last].span.end;
     let mut items = Vec::new();
@@ -222,14 +239,14 @@ pub(super) fn differences(model: &mut Model, step: TextStep) {
         {
             add(
                 "what it does",
-                model.text[behaviour.span.clone()].to_owned(),
+                model.doc.text[behaviour.span.clone()].to_owned(),
                 "It then does this instead, whatever the original does.",
             );
         }
         for exit in &original.exits {
             // What the copy says itself already is in its own text.
             if copy.exits.iter().any(|own| own.condition.span == exit.condition.span) {
-                let line = model.text[parsed.lines[exit.line].span.clone()].trim();
+                let line = model.doc.text[parsed.lines[exit.line].span.clone()].trim();
                 let line = line.strip_prefix("until").or(line.strip_prefix("or")).unwrap_or(line).trim_start();
                 let line = line.split('#').next().unwrap_or(line).trim_end();
                 add("what ends it", format!("until {line}"), "This exit then belongs to the copy, and can be changed.");
@@ -243,24 +260,24 @@ pub(super) fn differences(model: &mut Model, step: TextStep) {
 
 /// Every step, to go to.
 pub(super) fn steps(model: &mut Model) {
-    let parsed = &model.prepared.parsed;
+    let parsed = &model.doc.prepared.parsed;
     let items = parsed.mission.steps.iter().enumerate().map(|(nth, step)| {
-        let does = step.behaviour.as_ref().map_or("", |(behaviour, _)| &model.text[behaviour.span.clone()]);
+        let does = step.behaviour.as_ref().map_or("", |(behaviour, _)| &model.doc.text[behaviour.span.clone()]);
         let number = TextStep(nth).number();
         Item::new(format!("{number:>2} {}", step.name.node), does, "", Pick::Line(step.line))
     });
-    let here = model.written_step(model.cursor.line).map_or(0, |step| step.0);
+    let here = model.doc.written_step(model.doc.cursor.line).map_or(0, |step| step.0);
     let finder = Finder::new("Go to step", items.collect(), here);
     show(model, finder);
 }
 
 /// Every line that says something, to be found by its words.
 pub(super) fn lines(model: &mut Model) {
-    let said = (0..model.lines().len()).filter(|line| !model.line_text(*line).trim().is_empty());
+    let said = (0..model.doc.lines().len()).filter(|line| !model.doc.line_text(*line).trim().is_empty());
     let items: Vec<Item> = said
-        .map(|line| Item::new(format!("{:>3}", line + 1), model.line_text(line).trim(), "", Pick::Line(line)))
+        .map(|line| Item::new(format!("{:>3}", line + 1), model.doc.line_text(line).trim(), "", Pick::Line(line)))
         .collect();
-    let here = items.iter().position(|item| matches!(item.pick, Pick::Line(line) if line >= model.cursor.line));
+    let here = items.iter().position(|item| matches!(item.pick, Pick::Line(line) if line >= model.doc.cursor.line));
     let finder = Finder::new("Find in the text", items, here.unwrap_or(0));
     show(model, finder);
 }
@@ -377,8 +394,8 @@ fn by_hand(model: &mut Model, hand: Act, effects: &mut Vec<Effect>) {
 /// What a run of the text as it stands says may be done about an exit.
 fn remedies_of(model: &Model, setup: &Setup, report: &RunReport, step: StepId, exit: usize) -> Vec<Remedy> {
     let case = Case {
-        text: &model.text,
-        parsed: &model.prepared.parsed,
+        text: &model.doc.text,
+        parsed: &model.doc.prepared.parsed,
         names: &setup.names,
         robot: &setup.robot,
         program: &report.program,
@@ -390,7 +407,7 @@ fn remedies_of(model: &Model, setup: &Setup, report: &RunReport, step: StepId, e
 
 /// What may be done about the exit that is marked in the why pane.
 pub(super) fn remedies(model: &mut Model) {
-    let Some(report) = model.report.clone().filter(|report| Arc::ptr_eq(&report.text, &model.text)) else {
+    let Some(report) = model.report.clone().filter(|report| Arc::ptr_eq(&report.text, &model.doc.text)) else {
         return model.say(Role::Thin, "this text cannot run yet: fix its errors first");
     };
     let row = why_rows(model).into_iter().filter(WhyRow::marks).nth(model.side_row);
@@ -404,14 +421,18 @@ pub(super) fn remedies(model: &mut Model) {
 }
 
 /// What may be done about the finding that is marked in the list.
-pub(super) fn fixes(model: &mut Model) {
+pub(super) fn fixes(model: &mut Model, effects: &mut Vec<Effect>) {
     let Some(finding) = all_findings(model).into_iter().nth(model.side_row) else { return };
+    if finding.source != Source::Mission {
+        return texts::fixes(model, &finding, effects);
+    }
+    texts::to_mission(model);
     let Some(setup) = model.setup.clone() else { return };
-    let line = model.line_at(finding.span.start);
-    let mut found = remedy::fixes(&finding, &model.prepared.parsed, &model.text, &setup.names);
+    let line = model.doc.line_at(finding.span.start);
+    let mut found = remedy::fixes(&finding, &model.doc.prepared.parsed, &model.doc.text, &setup.names);
     // What a run showed may have more to it.
-    if let Some((_, nth)) = exit_at(&model.prepared.parsed, line)
-        && let Some(report) = model.report.clone().filter(|report| Arc::ptr_eq(&report.text, &model.text))
+    if let Some((_, nth)) = exit_at(&model.doc.prepared.parsed, line)
+        && let Some(report) = model.report.clone().filter(|report| Arc::ptr_eq(&report.text, &model.doc.text))
         && let Some(step) = model.step_of_line(line)
     {
         let known: Vec<String> = found.iter().map(|fix| fix.text.clone()).collect();
@@ -423,11 +444,12 @@ pub(super) fn fixes(model: &mut Model) {
 
 /// A list of remedies, each tried as it is marked; the first row only goes to the place.
 fn offer(model: &mut Model, found: Vec<Remedy>, line: usize, title: &str) {
-    let mut items = vec![Item::new("go there", model.line_text(line).trim(), "Change it yourself.", Pick::Line(line))];
+    let mut items =
+        vec![Item::new("go there", model.doc.line_text(line).trim(), "Change it yourself.", Pick::Line(line))];
     items.extend(found.into_iter().map(|remedy| Item::new(remedy.words, "", remedy.why, Pick::Text(remedy.text))));
     if items.len() == 1 {
-        model.cursor = Cursor { line, nth: 0 };
-        let header = model.lines().get(line).is_some_and(|line| line.kind == LineKind::Step);
+        model.doc.cursor = Cursor { line, nth: 0 };
+        let header = model.doc.lines().get(line).is_some_and(|line| line.kind == LineKind::Step);
         time::to_line(model, line, header);
         return model.say(Role::Quiet, "no automatic fix: change it here");
     }

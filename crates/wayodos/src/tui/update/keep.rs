@@ -5,54 +5,86 @@ use std::sync::Arc;
 
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
 
+use super::super::document::Document;
 use super::super::model::{Mode, Model, Outside};
 use super::super::theme::Role;
-use super::{Effect, changed, difference, moves, run_again, scrolled};
+use super::{Effect, changed, difference, draft, moves, run_again, scrolled};
 use crate::draft::Draft;
 use crate::folder::{Home, Project, Saved};
 
 pub(super) fn save(model: &mut Model, effects: &mut Vec<Effect>) {
-    if !model.unsaved() && matches!(model.project.home, Home::Folder(_)) {
+    if !model.doc.unsaved() && matches!(model.project.home, Home::Folder(_)) {
         return model.say(Role::Quiet, "nothing to save");
     }
-    let overwrite = model.overwrite || model.keeps_ours;
-    effects.push(Effect::Save { text: Arc::clone(&model.text), overwrite });
-    model.overwrite = false;
+    save_one(&mut model.doc, effects);
 }
 
-pub(super) fn on_saved(model: &mut Model, result: Result<Saved, String>, text: &Arc<str>, effects: &mut Vec<Effect>) {
+fn save_one(document: &mut Document, effects: &mut Vec<Effect>) {
+    let overwrite = std::mem::take(&mut document.overwrite) || document.keeps_ours;
+    effects.push(Effect::Save { path: document.path.clone(), text: Arc::clone(&document.text), overwrite });
+}
+
+pub(super) fn on_saved(
+    model: &mut Model,
+    path: &str,
+    result: Result<Saved, String>,
+    text: &Arc<str>,
+    effects: &mut Vec<Effect>,
+) {
     let leave = std::mem::take(&mut model.leave_when_saved);
     match result {
         Ok(Saved::ChangedOutside) => {
-            model.overwrite = true;
+            model.document_mut(path).iter_mut().for_each(|document| document.overwrite = true);
+            model.bring(path);
             let words =
                 "the file was changed by another program: s again overwrites it and keeps that version as *.before";
             return model.say(Role::Thin, words);
         }
         Err(error) => return model.say(Role::Wrong, format!("the text is still here, but {error}")),
-        Ok(Saved::Done) => model.say(Role::Good, format!("saved {}", model.project.config.mission)),
+        Ok(Saved::Done) => model.say(Role::Good, format!("saved {path}")),
         Ok(Saved::Copied(folder)) => {
             model.say(Role::Good, format!("the demo is now yours, in {}", folder.display()));
             model.project.home = Home::Folder(folder);
+            // Edits of other texts are now kept beside their files there.
+            let others = model.documents().filter(|document| document.path != path && document.unsaved());
+            effects.extend(others.map(draft));
         }
     }
-    model.keeps_ours = false;
     model.unkept = None;
-    model.saved = text.to_string();
-    if !model.unsaved() {
-        effects.push(Effect::ClearDraft);
-        if leave {
-            effects.push(Effect::Quit);
+    if let Some(document) = model.document_mut(path) {
+        document.keeps_ours = false;
+        document.saved = text.to_string();
+        if !document.unsaved() {
+            effects.push(Effect::ClearDraft(path.to_owned()));
         }
     }
+    // One after the other: what could not be saved keeps the application open.
+    if leave {
+        save_and_leave(model, effects);
+    }
+}
+
+/// Saves the next text that is not saved; leaves when there is none.
+fn save_and_leave(model: &mut Model, effects: &mut Vec<Effect>) {
+    let next = model.documents().find(|document| document.unsaved()).map(|document| document.path.clone());
+    match next.and_then(|path| model.document_mut(&path)) {
+        Some(document) => {
+            save_one(document, effects);
+            model.leave_when_saved = true;
+        }
+        None => effects.push(Effect::Quit),
+    }
+}
+
+/// Leaves without anything to come back to.
+pub(super) fn quit(model: &Model, effects: &mut Vec<Effect>) {
+    effects.extend(model.documents().map(|document| Effect::ClearDraft(document.path.clone())));
+    effects.push(Effect::Quit);
 }
 
 pub(super) fn leaving(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) {
     match key.code {
-        KeyCode::Char('s') => {
-            model.leave_when_saved = true;
-            save(model, effects);
-        }
+        KeyCode::Char('s') => save_and_leave(model, effects),
         KeyCode::Char('k') => match &model.unkept {
             None => effects.push(Effect::Quit),
             Some(error) => {
@@ -61,10 +93,25 @@ pub(super) fn leaving(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect
                 model.say(Role::Wrong, words);
             }
         },
-        KeyCode::Char('d') => effects.extend([Effect::ClearDraft, Effect::Quit]),
+        KeyCode::Char('d') => quit(model, effects),
         KeyCode::Esc => {}
         _ => model.mode = Mode::Leaving,
     }
+}
+
+/// The file of an open text holds something else.
+pub(super) fn on_file(model: &mut Model, path: &str, theirs: String, effects: &mut Vec<Effect>) {
+    if model.doc.path == path {
+        return on_outside(model, theirs, effects);
+    }
+    let Some(document) = model.document_mut(path) else { return };
+    if *theirs == *document.text {
+        document.saved = theirs;
+        return effects.push(Effect::ClearDraft(path.to_owned()));
+    }
+    // It is asked about, or taken over, where it can be seen.
+    model.bring(path);
+    on_outside(model, theirs, effects);
 }
 
 /// The file holds something else: it is taken over, or asked about when there are unsaved edits.
@@ -74,31 +121,31 @@ pub(super) fn on_outside(model: &mut Model, theirs: String, effects: &mut Vec<Ef
         model.drop_trial();
         model.mode = Mode::Browse;
     }
-    if *theirs == *model.text {
-        model.saved = theirs;
-        effects.push(Effect::ClearDraft);
+    if *theirs == *model.doc.text {
+        model.doc.saved = theirs;
+        effects.push(Effect::ClearDraft(model.doc.path.clone()));
         return;
     }
-    if !model.unsaved() {
-        let old = Arc::clone(&model.text);
-        model.stop_typing();
+    if !model.doc.unsaved() {
+        let old = Arc::clone(&model.doc.text);
+        model.doc.stop_typing();
         model.take_over(theirs);
         moves::to_change(model, &old);
         model.mode = Mode::Browse;
         changed(model, effects);
-        let line = model.cursor.line + 1;
+        let line = model.doc.cursor.line + 1;
         return model
             .say(Role::Accent, format!("changed by another program from line {line} on; the new version is loaded"));
     }
-    let both = diffy::merge(&model.saved, &model.text, &theirs).ok();
-    let rows = difference(&model.text, &theirs);
-    model.stop_typing();
+    let both = diffy::merge(&model.doc.saved, &model.doc.text, &theirs).ok();
+    let rows = difference(&model.doc.text, &theirs);
+    model.doc.stop_typing();
     model.mode = Mode::Outside(Box::new(Outside { theirs, both, rows, scroll: 0 }));
 }
 
 /// Edits that came back were based on something else than the file holds now: somebody saved it meanwhile.
 pub fn meet(model: &mut Model) {
-    if model.unsaved() && model.project.mission != model.saved {
+    if model.doc.is_mission() && model.doc.unsaved() && model.project.mission != model.doc.saved {
         // Nothing is asked of the outside: the draft stays until it is decided.
         on_outside(model, model.project.mission.clone(), &mut Vec::new());
     }
@@ -107,7 +154,7 @@ pub fn meet(model: &mut Model) {
 pub(super) fn outside(model: &mut Model, key: KeyEvent, mut outside: Outside, effects: &mut Vec<Effect>) {
     match key.code {
         KeyCode::Char('o') => {
-            model.keeps_ours = true;
+            model.doc.keeps_ours = true;
             model.say(Role::Quiet, "your version stays; on saving, the other one is kept as *.before");
         }
         KeyCode::Char('t') => {
@@ -116,7 +163,7 @@ pub(super) fn outside(model: &mut Model, key: KeyEvent, mut outside: Outside, ef
             model.say(Role::Quiet, "the file's version is loaded; u brings yours back");
         }
         KeyCode::Char('b') if outside.both.is_some() => {
-            model.saved = outside.theirs;
+            model.doc.saved = outside.theirs;
             if let Some(both) = outside.both {
                 model.write(both);
                 changed(model, effects);
@@ -132,19 +179,6 @@ pub(super) fn outside(model: &mut Model, key: KeyEvent, mut outside: Outside, ef
     }
 }
 
-/// Robot, field or another file beside the mission were changed.
-pub(super) fn on_refit(model: &mut Model, project: Project, effects: &mut Vec<Effect>) {
-    let broken = project.setup.is_none();
-    model.refit(project);
-    run_again(model, effects);
-    let words = if broken {
-        "a file of the project was changed, and now has errors"
-    } else {
-        "a file of the project was changed; the new version is loaded"
-    };
-    model.say(if broken { Role::Wrong } else { Role::Accent }, words);
-}
-
 pub(super) fn on_opened(
     model: &mut Model,
     result: Result<(Box<Project>, Option<Draft>), String>,
@@ -152,11 +186,15 @@ pub(super) fn on_opened(
 ) {
     match result {
         Ok((project, recovered)) => {
-            let kept = model.unsaved();
+            let kept = model.mission().unsaved();
             let left = Path::new(&model.project.config.mission).file_stem().map(|stem| stem.display().to_string());
             model.reopen(*project, recovered);
             meet(model);
             run_again(model, effects);
+            // Other texts stay open with it, and what was changed in them goes for it too.
+            if model.documents().any(|document| !document.is_mission() && document.unsaved()) {
+                effects.push(super::texts::refit(model));
+            }
             if kept && model.notice.is_none() {
                 let left = left.unwrap_or_default();
                 model.say(Role::Quiet, format!("the unsaved edits of {left} are kept and come back with it"));
@@ -169,9 +207,9 @@ pub(super) fn on_opened(
 /// Another editor was left.
 pub(super) fn on_edited(model: &mut Model, result: Result<String, String>, effects: &mut Vec<Effect>) {
     match result {
-        Ok(text) if *text == *model.text => model.say(Role::Quiet, "nothing was changed"),
+        Ok(text) if *text == *model.doc.text => model.say(Role::Quiet, "nothing was changed"),
         Ok(text) => {
-            let old = Arc::clone(&model.text);
+            let old = Arc::clone(&model.doc.text);
             model.write(text);
             moves::to_change(model, &old);
             changed(model, effects);

@@ -6,6 +6,7 @@ mod keep;
 mod mouse;
 mod moves;
 mod steps;
+mod texts;
 mod time;
 mod typing;
 
@@ -16,14 +17,17 @@ use std::sync::Arc;
 
 use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers};
 use tui_input::Input;
+use wayodos_core::finding::Finding;
 use wayodos_core::mission::edit::{Edit, Stride};
 use wayodos_core::mission::{LineKind, format};
 use wayodos_core::units::Quantity;
 use wayodos_report::Flow;
 
+pub use texts::about_value;
 pub use typing::wrong_here;
 
 use super::ask::Answers;
+use super::document::Document;
 use super::keymap::{self, Action};
 use super::layout::Pane;
 use super::model::{Cursor, DiffLine, Entry, Mode, Model, Row, ScreenName, Side};
@@ -43,18 +47,20 @@ pub enum Msg {
     Tick(f64),
     /// A job was answered.
     Ran(u64, Option<Arc<RunReport>>),
-    /// A save came to an end; the text that was saved.
-    Saved(Result<Saved, String>, Arc<str>),
+    /// A save came to an end: which text of the project, what came of it, and the text that was saved.
+    Saved(String, Result<Saved, String>, Arc<str>),
     /// An export came to an end.
     Exported(Result<Vec<PathBuf>, String>),
     /// The draft could not be kept.
     DraftFailed(String),
     /// Edits are kept again, after they could not be.
     DraftKept,
-    /// The mission's file holds something else than when it was read or saved last.
-    Outside(String),
-    /// Files beside the mission were changed: the project as it now is.
-    Refit(Box<Project>),
+    /// The file of an open text holds something else than when it was read or saved last: its path, and what.
+    Outside(String, String),
+    /// The project as it is with files that others have changed, or with the texts that are open here.
+    Refit(Box<Refitted>),
+    /// A text of the project was opened, or why it cannot be.
+    TextOpened(Result<Box<Opened>, String>),
     /// Another mission was opened, with unsaved edits of it if there are any.
     Opened(Result<(Box<Project>, Option<Draft>), String>),
     /// Another editor was left; the text that it wrote.
@@ -77,22 +83,48 @@ pub enum Msg {
     Stop,
 }
 
+/// A text that was opened.
+#[derive(Debug)]
+pub struct Opened {
+    /// It, with unsaved edits of a former session if there are any.
+    pub document: Document,
+    /// What its file holds now, which may be something else than what those edits were based on.
+    pub file: String,
+}
+
+/// A project read again.
+#[derive(Debug)]
+pub struct Refitted {
+    /// The project, or why it cannot be read.
+    pub project: Result<Project, String>,
+    /// What is wrong with open texts that this mission does not play with: path, text, findings.
+    pub others: Vec<(String, Arc<str>, Vec<Finding>)>,
+    /// It was read again because a text was changed here, not because somebody else has changed a file.
+    pub ours: bool,
+}
+
 /// What the application asks for.
 #[derive(Debug)]
 pub enum Effect {
     /// Run a mission.
     Run(Job),
-    /// Save the text.
+    /// Save a text.
     Save {
+        /// Its path within the project.
+        path: String,
         /// The text.
         text: Arc<str>,
         /// Write even if the file has been changed outside.
         overwrite: bool,
     },
-    /// Keep the text against a crash.
-    Draft(Arc<str>),
-    /// The draft is not needed any more.
-    ClearDraft,
+    /// Keep an open text, by its path, against a crash.
+    Draft(String, Arc<str>),
+    /// The draft of an open text is not needed any more.
+    ClearDraft(String),
+    /// Read the project again with these texts in the place of their files: path and text of all that are open.
+    Refit(Vec<(String, Arc<str>)>),
+    /// Open a text of the project beside the mission.
+    OpenText(String),
     /// Write the drawings of a run.
     Export(Arc<RunReport>),
     /// Open the text in another editor.
@@ -126,7 +158,11 @@ pub enum Effect {
 pub fn update(model: &mut Model, msg: Msg) -> Vec<Effect> {
     let anchor = Anchor::of(model);
     // What is shown of the files is what they hold now.
-    let files = matches!(msg, Msg::Saved(..) | Msg::Outside(_) | Msg::Refit(_));
+    let files = match &msg {
+        Msg::Saved(..) | Msg::Outside(..) => true,
+        Msg::Refit(refitted) => !refitted.ours,
+        _ => false,
+    };
     let mut effects = take(model, msg);
     if files && model.screen == ScreenName::Project {
         effects.push(Effect::Survey);
@@ -147,7 +183,7 @@ struct Anchor {
 
 impl Anchor {
     fn row(model: &Model) -> Option<usize> {
-        model.rows().iter().position(|row| *row == Row::Line(model.cursor.line))
+        model.rows().iter().position(|row| *row == Row::Line(model.doc.cursor.line))
     }
 
     fn run(model: &Model) -> usize {
@@ -155,21 +191,21 @@ impl Anchor {
     }
 
     fn of(model: &Model) -> Self {
-        let row = Self::row(model).and_then(|row| row.checked_sub(model.scroll));
-        let (line, lines) = (model.cursor.line, model.lines().len());
-        Self { text: Arc::clone(&model.text), report: Self::run(model), line, lines, row }
+        let row = Self::row(model).and_then(|row| row.checked_sub(model.doc.scroll));
+        let (line, lines) = (model.doc.cursor.line, model.doc.lines().len());
+        Self { text: Arc::clone(&model.doc.text), report: Self::run(model), line, lines, row }
     }
 
     fn hold(self, model: &mut Model) {
-        let changed = !Arc::ptr_eq(&self.text, &model.text) || self.report != Self::run(model);
+        let changed = !Arc::ptr_eq(&self.text, &model.doc.text) || self.report != Self::run(model);
         // The same line, wherever other lines have put it.
-        let moved = model.cursor.line as isize - self.line as isize;
-        let grown = model.lines().len() as isize - self.lines as isize;
+        let moved = model.doc.cursor.line as isize - self.line as isize;
+        let grown = model.doc.lines().len() as isize - self.lines as isize;
         if changed
             && (moved == 0 || moved == grown)
             && let (Some(before), Some(now)) = (self.row, Self::row(model))
         {
-            model.scroll = now.saturating_sub(before);
+            model.doc.scroll = now.saturating_sub(before);
         }
     }
 }
@@ -188,7 +224,7 @@ fn take(model: &mut Model, msg: Msg) -> Vec<Effect> {
         Msg::Input(_) => {}
         Msg::Tick(seconds) => time::on_tick(model, seconds),
         Msg::Ran(id, report) => time::on_run(model, id, report),
-        Msg::Saved(result, text) => keep::on_saved(model, result, &text, &mut effects),
+        Msg::Saved(path, result, text) => keep::on_saved(model, &path, result, &text, &mut effects),
         Msg::Exported(Ok(files)) => {
             let names: Vec<String> = files.iter().map(|file| file.display().to_string()).collect();
             model.say(Role::Good, format!("wrote {}", names.join(" and ")));
@@ -202,8 +238,9 @@ fn take(model: &mut Model, msg: Msg) -> Vec<Effect> {
             model.unkept = None;
             model.say(Role::Good, "edits are kept against a crash again");
         }
-        Msg::Outside(text) => keep::on_outside(model, text, &mut effects),
-        Msg::Refit(project) => keep::on_refit(model, *project, &mut effects),
+        Msg::Outside(path, text) => keep::on_file(model, &path, text, &mut effects),
+        Msg::Refit(refitted) => texts::on_refit(model, *refitted, &mut effects),
+        Msg::TextOpened(result) => texts::on_opened(model, result, &mut effects),
         Msg::Opened(result) => keep::on_opened(model, result, &mut effects),
         Msg::Edited(result) => keep::on_edited(model, result, &mut effects),
         Msg::FileEdited(path, Ok((text, before))) if text != before => {
@@ -245,7 +282,7 @@ fn on_key(model: &mut Model, mut key: KeyEvent, effects: &mut Vec<Effect>) {
         Mode::Browse => browse(model, key, effects),
         // What works from everywhere: back to browsing.
         Mode::Finding(finder) => find::find(model, key, *finder, stop, effects),
-        Mode::Free(_) if stop => model.stop_typing(),
+        Mode::Free(_) if stop => model.doc.stop_typing(),
         _ if stop => {}
         Mode::Free(free) => typing::free(model, key, free, effects),
         Mode::Help(scroll) => {
@@ -276,6 +313,10 @@ fn browse(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) {
         return;
     }
     if key.code == KeyCode::Esc {
+        // From robot or field the way leads back to the mission.
+        if model.focus == Pane::Text && model.pin.is_none() {
+            texts::to_mission(model);
+        }
         model.focus = Pane::Text;
         model.pin = None;
         return;
@@ -286,7 +327,7 @@ fn browse(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) {
     let Some(action) = keymap::action(model.screen, key) else {
         // Digits are meant for the slot, whatever it holds: it says itself what it can take, and swallows the rest.
         if let KeyCode::Char(digit @ '0'..='9') = key.code {
-            if model.slot().is_some() {
+            if model.doc.slot().is_some() {
                 let input = Input::new(digit.to_string());
                 model.mode = Mode::Typing(Entry { input, error: None });
             } else {
@@ -296,7 +337,7 @@ fn browse(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) {
         return;
     };
     if action != Action::Save {
-        model.overwrite = false;
+        model.doc.overwrite = false;
     }
     act(model, action, effects);
 }
@@ -401,7 +442,7 @@ fn turn_track(model: &mut Model, right: bool) {
 fn show_side(model: &mut Model, side: Side) {
     (model.side, model.side_row, model.side_scroll) = (side, 0, 0);
     if side == Side::Map {
-        model.side_row = super::view::side::row_of_line(model, model.cursor.line);
+        model.side_row = super::view::side::row_of_line(model, model.doc.cursor.line);
     }
 }
 
@@ -425,18 +466,20 @@ fn to_side(model: &mut Model, side: Side) {
 fn open_side(model: &mut Model, effects: &mut Vec<Effect>) {
     match model.side {
         Side::Why => {
+            texts::to_mission(model);
             find::remedies(model);
             find::attempt_first(model, effects);
         }
         Side::Track => act(model, Action::Pin, effects),
         Side::Map => {
             if let Some(line) = super::view::side::map_line(model) {
-                model.cursor = Cursor { line, nth: 0 };
+                texts::to_mission(model);
+                model.doc.cursor = Cursor { line, nth: 0 };
                 time::time_to_step(model);
             }
         }
         Side::Findings => {
-            find::fixes(model);
+            find::fixes(model, effects);
             find::attempt_first(model, effects);
         }
     }
@@ -447,8 +490,8 @@ pub const NOTES_BESIDE: u16 = 136;
 
 /// Opens the mission in words, at the step under the cursor, with its author's notes beside it.
 fn read_back(model: &mut Model) {
-    let flow = Flow::of(&model.text, &model.prepared.parsed, model.prepared.program.as_deref());
-    let here = flow.boxes.iter().rposition(|one| one.line <= model.cursor.line);
+    let flow = Flow::of(&model.doc.text, &model.doc.prepared.parsed, model.doc.prepared.program.as_deref());
+    let here = flow.boxes.iter().rposition(|one| one.line <= model.doc.cursor.line);
     let rows = flow.rows();
     let scroll = here.and_then(|here| rows.iter().position(|(of, _)| *of == Some(here))).unwrap_or(0);
     let notes = notes(model, &flow);
@@ -473,8 +516,8 @@ fn read_back(model: &mut Model) {
 fn notes(model: &Model, flow: &Flow) -> Vec<String> {
     let mut notes = vec![String::new(); flow.boxes.len() + 1];
     let mut above: Vec<&str> = Vec::new();
-    for (line, about) in model.lines().iter().enumerate() {
-        let comment = about.comment.clone().map(|span| model.text[span].trim_start_matches('#').trim());
+    for (line, about) in model.doc.lines().iter().enumerate() {
+        let comment = about.comment.clone().map(|span| model.doc.text[span].trim_start_matches('#').trim());
         let own = about.kind == LineKind::Blank;
         // A comment on a line of its own belongs to what stands below it.
         if let (true, Some(comment)) = (own, comment) {
@@ -515,6 +558,9 @@ pub fn act(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
 }
 
 fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
+    if model.doc.values.is_some() && texts::is_for_missions(action) {
+        return model.say(Role::Quiet, "this is for missions; Esc leads back to yours");
+    }
     match action {
         Action::SlotLeft => moves::move_slot(model, false),
         Action::SlotRight => moves::move_slot(model, true),
@@ -534,6 +580,7 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
         Action::NameAmount => moves::name_amount(model),
         Action::WriteOut => moves::write_out(model, effects),
         Action::Convert => moves::convert(model, effects),
+        Action::AddStep if model.doc.values.is_some() => texts::add(model),
         Action::AddStep => find::add_step(model, false),
         Action::AddAbove => find::add_step(model, true),
         Action::AddExit => find::add_exit(model),
@@ -550,7 +597,7 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
         Action::Split => steps::split(model, effects),
         Action::Join => steps::join(model, effects),
         Action::Free => typing::begin(model),
-        Action::Editor => effects.push(Effect::Editor(Arc::clone(&model.text))),
+        Action::Editor => effects.push(Effect::Editor(Arc::clone(&model.doc.text))),
         Action::Undo | Action::Redo => {
             let back = action == Action::Undo;
             if back && model.undo_hands() {
@@ -644,14 +691,16 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
         Action::Help => model.mode = Mode::Help(0),
         Action::Read => read_back(model),
         Action::Palette => find::palette(model),
-        Action::Quit if model.unsaved() => model.mode = Mode::Leaving,
-        Action::Quit => effects.extend([Effect::ClearDraft, Effect::Quit]),
+        Action::Quit if model.any_unsaved() => model.mode = Mode::Leaving,
+        Action::Quit => keep::quit(model, effects),
+        Action::Texts => texts::choose(model, effects),
+        Action::BackToMission => texts::to_mission(model),
     }
 }
 
 /// Applies an edit. A text that was laid out in the one way stays so.
 fn change(model: &mut Model, edit: &Edit, effects: &mut Vec<Effect>) {
-    let text = edit.apply(&model.text);
+    let text = edit.apply(&model.doc.text);
     let text = laid_out(model, text);
     let edited = edit_words(model, &text);
     put_text(model, text, effects);
@@ -660,14 +709,14 @@ fn change(model: &mut Model, edit: &Edit, effects: &mut Vec<Effect>) {
 
 /// What is another word or amount in a new text, and where: `20 s -> 21 s in step 3`; nothing when it is more than that.
 fn edit_words(model: &Model, text: &str) -> String {
-    let old = &*model.text;
+    let old = &*model.doc.text;
     let same =
         |a: &mut dyn Iterator<Item = u8>, b: &mut dyn Iterator<Item = u8>| a.zip(b).take_while(|(a, b)| a == b).count();
     let before = same(&mut old.bytes(), &mut text.bytes());
     let most = old.len().min(text.len()) - before;
     let after = same(&mut old.bytes().rev(), &mut text.bytes().rev()).min(most);
     let changed = |text: &str| {
-        let apart = |byte: &u8| byte.is_ascii_whitespace() || matches!(byte, b',' | b'(' | b')');
+        let apart = |byte: &u8| byte.is_ascii_whitespace() || matches!(byte, b',' | b'(' | b')' | b'"' | b'\'');
         let bytes = text.as_bytes();
         let from = bytes[..before].iter().rposition(apart).map_or(0, |at| at + 1);
         let word = |at: usize| bytes[at..].iter().position(apart).map_or(bytes.len(), |length| at + length);
@@ -682,8 +731,12 @@ fn edit_words(model: &Model, text: &str) -> String {
             .map(str::to_owned)
     };
     let (Some(was), Some(is)) = (changed(old), changed(text)) else { return String::new() };
-    let line = model.line_at(before);
-    let place = match model.written_step(line) {
+    let line = model.doc.line_at(before);
+    if model.doc.values.is_some() {
+        let name = model.doc.line_text(line).split('=').next().unwrap_or_default().trim();
+        return format!("{name} {was} -> {is}");
+    }
+    let place = match model.doc.written_step(line) {
         Some(step) => format!("step {}", step.number()),
         None => format!("line {}", line + 1),
     };
@@ -692,7 +745,7 @@ fn edit_words(model: &Model, text: &str) -> String {
 
 /// Whether the text is laid out in the one way.
 fn is_laid_out(model: &Model) -> bool {
-    format(&model.text) == *model.text
+    model.doc.values.is_none() && format(&model.doc.text) == *model.doc.text
 }
 
 /// A text with other lines than before, laid out in the one way if the one that it comes from was.
@@ -713,7 +766,7 @@ fn laid_out(model: &Model, text: String) -> String {
 
 /// Puts a whole text in place, unless it is what stands there.
 fn put_text(model: &mut Model, text: String, effects: &mut Vec<Effect>) {
-    if *text == *model.text {
+    if *text == *model.doc.text {
         return;
     }
     model.write(text);
@@ -722,8 +775,28 @@ fn put_text(model: &mut Model, text: String, effects: &mut Vec<Effect>) {
 
 /// The text is another one: run it, and keep it against a crash.
 fn changed(model: &mut Model, effects: &mut Vec<Effect>) {
-    run_again(model, effects);
-    effects.push(if model.unsaved() { Effect::Draft(Arc::clone(&model.text)) } else { Effect::ClearDraft });
+    rework(model, effects);
+    effects.push(draft(&model.doc));
+}
+
+/// What becomes of the draft of a text.
+fn draft(document: &Document) -> Effect {
+    if document.unsaved() {
+        Effect::Draft(document.path.clone(), Arc::clone(&document.text))
+    } else {
+        Effect::ClearDraft(document.path.clone())
+    }
+}
+
+/// What is seen of the text in front is made again: the run of a mission, or all that a robot or field is needed for.
+fn rework(model: &mut Model, effects: &mut Vec<Effect>) {
+    if model.doc.is_mission() {
+        return run_again(model, effects);
+    }
+    model.change.clear();
+    model.edited.clear();
+    model.pending = Some(Model::REFIT);
+    effects.push(texts::refit(model));
 }
 
 /// Runs the text as it stands, if it can be run.
@@ -758,24 +831,25 @@ fn follow(model: &mut Model) {
     }
     let height = usize::from(areas.text.height);
     let rows = model.rows();
-    let mut wanted = model.cursor.line;
-    if model.playing {
+    let mut wanted = model.doc.cursor.line;
+    if model.playing && model.doc.is_mission() {
         wanted = model.active_step().and_then(|step| model.line_of_step(step)).unwrap_or(wanted);
     }
     let of_line = |line: usize| rows.iter().position(|row| *row == Row::Line(line)).unwrap_or(0);
     let first = of_line(wanted);
     // What hangs below the line should be seen with it: findings, or the rest of its step.
-    let header = model.lines().get(wanted).is_some_and(|line| matches!(line.kind, LineKind::Step | LineKind::Reflex));
+    let header =
+        model.doc.lines().get(wanted).is_some_and(|line| matches!(line.kind, LineKind::Step | LineKind::Reflex));
     let mut last = if header && !matches!(model.mode, Mode::Free(_)) { first + 4 } else { first };
     while matches!(rows.get(last + 1), Some(Row::Finding(..))) {
         last += 1;
     }
     let last = last.min(rows.len().saturating_sub(1));
-    if model.scroll + height <= last + 1 {
-        model.scroll = (last + 2).saturating_sub(height);
+    if model.doc.scroll + height <= last + 1 {
+        model.doc.scroll = (last + 2).saturating_sub(height);
     }
-    model.scroll =
-        model.scroll.min(first.saturating_sub(usize::from(first > 0))).min(rows.len().saturating_sub(height));
+    model.doc.scroll =
+        model.doc.scroll.min(first.saturating_sub(usize::from(first > 0))).min(rows.len().saturating_sub(height));
 }
 
 /// How two texts differ, line by line, with three lines around each change.

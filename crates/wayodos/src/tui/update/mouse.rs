@@ -51,10 +51,10 @@ pub(super) fn on_mouse(model: &mut Model, mouse: MouseEvent, effects: &mut Vec<E
             let mut moved = free.clone();
             (moved.offers, moved.wants) = (Vec::new(), None);
             if let Some((line, byte)) = view::text::place(model, areas.text, at) {
-                moved.at = model.lines()[line].span.start + byte;
-                model.cursor = Cursor { line, nth: 0 };
+                moved.at = model.doc.lines()[line].span.start + byte;
+                model.doc.cursor = Cursor { line, nth: 0 };
                 model.mode = Mode::Free(moved);
-                model.stop_typing();
+                model.doc.stop_typing();
             }
         }
         return true;
@@ -171,9 +171,9 @@ fn zoom_at(model: &mut Model, area: Rect, at: Position, by: f64) {
 
 /// Puts the cursor on the slot at a byte of a line, or on the nearest one.
 fn click_line(model: &mut Model, line: usize, byte: usize) {
-    let at = model.lines()[line].span.start + byte;
+    let at = model.doc.lines()[line].span.start + byte;
     let gap =
         |span: &Range<usize>| if span.contains(&at) { 0 } else { span.start.abs_diff(at).min(span.end.abs_diff(at)) };
-    let nearest = model.slots_on(line).enumerate().min_by_key(|(_, (_, slot))| gap(&slot.span));
-    model.cursor = Cursor { line, nth: nearest.map_or(0, |(nth, _)| nth) };
+    let nearest = model.doc.slots_on(line).enumerate().min_by_key(|(_, (_, slot))| gap(&slot.span));
+    model.doc.cursor = Cursor { line, nth: nearest.map_or(0, |(nth, _)| nth) };
 }

@@ -6,7 +6,7 @@ use wayodos_core::ids::SlotId;
 use tui_input::Input;
 use wayodos_core::mission::about;
 use wayodos_core::mission::amend::{convert as other_unit, linkable, name_amount as name_or, write_out as written_out};
-use wayodos_core::mission::edit::{self, Stride};
+use wayodos_core::mission::edit::Stride;
 use wayodos_core::mission::{LineKind, SlotKind};
 
 use super::super::finder::{Finder, Item, Pick};
@@ -15,15 +15,10 @@ use super::super::model::{Cursor, Entry, Mode, Model, Question};
 use super::super::theme::Role;
 use super::{Effect, change, typing};
 
-pub(super) fn is_amount(model: &Model) -> bool {
-    let slot = model.slot().map(|slot| &model.prepared.parsed.slots[slot].kind);
-    matches!(slot, Some(SlotKind::Amount { .. }))
-}
-
 pub(super) fn move_slot(model: &mut Model, right: bool) {
-    let slots = &model.prepared.parsed.slots;
-    let Cursor { line, nth } = model.cursor;
-    let here = model.slots_on(line).count();
+    let slots = &model.doc.prepared.parsed.slots;
+    let Cursor { line, nth } = model.doc.cursor;
+    let here = model.doc.slots_on(line).count();
     let target = if right && nth + 1 < here {
         Some(Cursor { line, nth: nth + 1 })
     } else if !right && nth > 0 {
@@ -32,18 +27,18 @@ pub(super) fn move_slot(model: &mut Model, right: bool) {
         slots.iter().find(|slot| slot.line > line).map(|slot| Cursor { line: slot.line, nth: 0 })
     } else {
         let line = slots.iter().rev().find(|slot| slot.line < line).map(|slot| slot.line);
-        line.map(|line| Cursor { line, nth: model.slots_on(line).count() - 1 })
+        line.map(|line| Cursor { line, nth: model.doc.slots_on(line).count() - 1 })
     };
     if let Some(target) = target {
-        model.cursor = target;
+        model.doc.cursor = target;
     }
 }
 
 /// Empty lines are passed over: there is nothing to do on them.
 pub(super) fn move_line(model: &mut Model, down: bool) {
-    let stands = |line: &usize| !model.line_text(*line).trim().is_empty();
-    let from = model.cursor.line;
-    let line = if down { (from + 1..model.lines().len()).find(stands) } else { (0..from).rev().find(stands) };
+    let stands = |line: &usize| !model.doc.line_text(*line).trim().is_empty();
+    let from = model.doc.cursor.line;
+    let line = if down { (from + 1..model.doc.lines().len()).find(stands) } else { (0..from).rev().find(stands) };
     if let Some(line) = line {
         go_to_line(model, line);
     }
@@ -52,36 +47,40 @@ pub(super) fn move_line(model: &mut Model, down: bool) {
 /// Puts the cursor on a line, on the slot nearest to the column where it was.
 pub(super) fn go_to_line(model: &mut Model, line: usize) {
     let column = |slot: SlotId| {
-        let slot = &model.prepared.parsed.slots[slot];
-        slot.span.start - model.lines()[slot.line].span.start
+        let slot = &model.doc.prepared.parsed.slots[slot];
+        slot.span.start - model.doc.lines()[slot.line].span.start
     };
-    let wanted = model.slot().map_or(0, column);
-    let nearest = model.slots_on(line).enumerate().min_by_key(|(_, (slot, _))| column(*slot).abs_diff(wanted));
+    let wanted = model.doc.slot().map_or(0, column);
+    let nearest = model.doc.slots_on(line).enumerate().min_by_key(|(_, (slot, _))| column(*slot).abs_diff(wanted));
     let nth = nearest.map_or(0, |(nth, _)| nth);
-    model.cursor = Cursor { line, nth };
+    model.doc.cursor = Cursor { line, nth };
 }
 
 /// Puts the cursor on the slot of a line that one would change first: an amount, or else the first.
 pub(super) fn go_to_amount(model: &mut Model, line: usize) {
-    let amount = model.slots_on(line).position(|(_, slot)| matches!(slot.kind, SlotKind::Amount { .. }));
-    model.cursor = Cursor { line, nth: amount.unwrap_or(0) };
+    let amount = model.doc.slots_on(line).position(|(_, slot)| matches!(slot.kind, SlotKind::Amount { .. }));
+    model.doc.cursor = Cursor { line, nth: amount.unwrap_or(0) };
 }
 
 pub(super) fn move_step(model: &mut Model, down: bool) {
-    let line = model.cursor.line;
-    let mut steps = model.prepared.parsed.mission.steps.iter().map(|step| step.line);
-    let target = if down { steps.find(|step| *step > line) } else { steps.rfind(|step| *step < line) };
+    let line = model.doc.cursor.line;
+    let mut steps = model.doc.prepared.parsed.mission.steps.iter().map(|step| step.line);
+    let target = match &model.doc.values {
+        Some(values) => values.next_header(line, down),
+        None if down => steps.find(|step| *step > line),
+        None => steps.rfind(|step| *step < line),
+    };
     if let Some(line) = target {
-        model.cursor = Cursor { line, nth: 0 };
+        model.doc.cursor = Cursor { line, nth: 0 };
     }
 }
 
 pub(super) fn next_finding(model: &mut Model) {
-    let lines: Vec<usize> = model.findings.iter().map(|finding| model.line_at(finding.span.start)).collect();
-    let next = lines.iter().find(|line| **line > model.cursor.line).or(lines.first()).copied();
+    let lines: Vec<usize> = model.doc.findings.iter().map(|finding| model.doc.line_at(finding.span.start)).collect();
+    let next = lines.iter().find(|line| **line > model.doc.cursor.line).or(lines.first()).copied();
     match next {
-        Some(line) => model.cursor = Cursor { line, nth: 0 },
-        None => model.say(Role::Good, "no findings in this mission"),
+        Some(line) => model.doc.cursor = Cursor { line, nth: 0 },
+        None => model.say(Role::Good, "no findings in this text"),
     }
 }
 
@@ -102,14 +101,13 @@ pub(super) fn next_pane(model: &mut Model) {
 }
 
 pub(super) fn nudge(model: &mut Model, up: bool, stride: Stride, effects: &mut Vec<Effect>) {
-    let Some(slot) = model.slot() else {
+    let Some(slot) = model.doc.slot() else {
         return model.say(Role::Quiet, "nothing to nudge on this line; e types into it");
     };
-    let Some(setup) = model.setup.clone() else { return };
-    match edit::nudge(&model.prepared.parsed, &model.text, &setup.names, slot, up, stride) {
+    match model.doc.nudge(model.setup.as_deref(), slot, up, stride) {
         Some(edit) => change(model, &edit, effects),
         None => {
-            let typed = matches!(model.prepared.parsed.slots[slot].kind, SlotKind::Text | SlotKind::Target);
+            let typed = matches!(model.doc.prepared.parsed.slots[slot].kind, SlotKind::Text | SlotKind::Target);
             model.say(Role::Quiet, if typed { "Enter types here" } else { "that is as far as it goes" });
         }
     }
@@ -117,23 +115,24 @@ pub(super) fn nudge(model: &mut Model, up: bool, stride: Stride, effects: &mut V
 
 /// Opens the slot under the cursor: a list of words with the run that each would give, or a line to type into.
 pub(super) fn open(model: &mut Model, effects: &mut Vec<Effect>) {
-    let Some(slot) = model.slot() else { return typing::begin(model) };
-    let Some(setup) = model.setup.clone() else { return };
-    let here = model.written_step(model.cursor.line);
+    let Some(slot) = model.doc.slot() else { return typing::begin(model) };
+    let setup = model.setup.clone();
+    let here = model.doc.written_step(model.doc.cursor.line);
     let copy = here.filter(|step| {
-        let like = model.prepared.parsed.mission.steps[*step].like.as_ref();
-        like.is_some_and(|like| model.line_at(like.span.start) == model.cursor.line)
+        let like = model.doc.prepared.parsed.mission.steps[*step].like.as_ref();
+        like.is_some_and(|like| model.doc.line_at(like.span.start) == model.doc.cursor.line)
     });
     if let Some(step) = copy {
         return super::find::differences(model, step);
     }
-    let parsed = Arc::new(model.prepared.parsed.clone());
-    let current = model.text[parsed.slots[slot].span.clone()].to_owned();
-    let choices = edit::choices(&parsed, &setup.names, slot);
+    let parsed = Arc::new(model.doc.prepared.parsed.clone());
+    let current = model.doc.text[parsed.slots[slot].span.clone()].to_owned();
+    let choices = model.doc.choices(setup.as_deref(), slot);
     if choices.is_empty() {
         match parsed.slots[slot].kind {
             SlotKind::Target => return typing::begin(model),
             SlotKind::Text | SlotKind::Amount { .. } => {}
+            SlotKind::Name if model.doc.values.is_some() => {}
             SlotKind::Choice(_)
             | SlotKind::Device(_)
             | SlotKind::Tone { .. }
@@ -145,31 +144,40 @@ pub(super) fn open(model: &mut Model, effects: &mut Vec<Effect>) {
     }
     let at = choices.iter().position(|choice| *choice == current).unwrap_or(0);
     let items = choices.into_iter().filter_map(|choice| {
-        let new = edit::set(&parsed, &model.text, &setup.names, slot, &choice).ok()?.apply(&model.text);
-        let what = about::choice(&parsed, &model.text, &setup.names, &parsed.slots[slot].kind, &choice);
+        let new = model.doc.set(setup.as_deref(), slot, &choice).ok()?.apply(&model.doc.text);
+        let what = match (&model.doc.values, &setup) {
+            (None, Some(setup)) => {
+                about::choice(&parsed, &model.doc.text, &setup.names, &parsed.slots[slot].kind, &choice)
+            }
+            _ => String::new(),
+        };
         let title = if choice.is_empty() { "as written".to_owned() } else { choice };
         Some(Item::new(title, "", what, Pick::Text(super::laid_out(model, new))))
     });
-    let finder = Finder::new(about::question(&parsed.slots[slot].kind), items.collect(), at);
+    let question = match model.doc.values.as_ref().and_then(|values| values.key(slot)) {
+        Some(key) => key.what.trim_end_matches('.').to_owned(),
+        None => about::question(&parsed.slots[slot].kind).to_owned(),
+    };
+    let finder = Finder::new(question, items.collect(), at);
     super::find::open(model, finder, effects);
 }
 
 /// Begins to type into the slot under the cursor, with what stands there.
 pub(super) fn type_into(model: &mut Model) {
-    let Some(slot) = model.slot() else { return };
-    let current = &model.text[model.prepared.parsed.slots[slot].span.clone()];
+    let Some(slot) = model.doc.slot() else { return };
+    let current = &model.doc.text[model.doc.prepared.parsed.slots[slot].span.clone()];
     let input = Input::new(current.trim_matches('"').to_owned());
     model.mode = Mode::Typing(Entry { input, error: None });
 }
 
 /// Names that the amount under the cursor may have: those that there are, or a new one.
 pub(super) fn name_amount(model: &mut Model) {
-    let Some((slot, setup)) = model.slot().filter(|_| is_amount(model)).zip(model.setup.clone()) else {
+    let Some((slot, setup)) = model.doc.slot().filter(|_| model.doc.is_amount()).zip(model.setup.clone()) else {
         return model.say(Role::Quiet, "there is no amount under the cursor to name");
     };
-    let parsed = &model.prepared.parsed;
+    let parsed = &model.doc.prepared.parsed;
     let known = linkable(parsed, slot).into_iter().filter_map(|(name, worth)| {
-        let text = name_or(parsed, &model.text, &setup.names, slot, &name).ok()?;
+        let text = name_or(parsed, &model.doc.text, &setup.names, slot, &name).ok()?;
         Some(Item::new(name, worth, "It then changes with every place that says so.", Pick::Text(text)))
     });
     let own = Item::new("a new name", "", "The amount stands in a `let` of its own then.", Pick::Ask(Question::Amount));
@@ -181,7 +189,7 @@ pub(super) fn name_amount(model: &mut Model) {
 }
 
 pub(super) fn write_out(model: &mut Model, effects: &mut Vec<Effect>) {
-    let edit = model.slot().and_then(|slot| written_out(&model.prepared.parsed, &model.text, slot));
+    let edit = model.doc.slot().and_then(|slot| written_out(&model.doc.prepared.parsed, &model.doc.text, slot));
     match edit {
         Some(edit) => change(model, &edit, effects),
         None => model.say(Role::Quiet, "there is no named amount under the cursor"),
@@ -189,8 +197,11 @@ pub(super) fn write_out(model: &mut Model, effects: &mut Vec<Effect>) {
 }
 
 pub(super) fn convert(model: &mut Model, effects: &mut Vec<Effect>) {
-    let edit = model.slot().filter(|_| is_amount(model));
-    let edit = edit.and_then(|slot| other_unit(&model.prepared.parsed, &model.text, slot));
+    let edit = model.doc.slot().filter(|_| model.doc.is_amount());
+    let edit = edit.and_then(|slot| match &model.doc.values {
+        Some(values) => values.convert(&model.doc.text, slot),
+        None => other_unit(&model.doc.prepared.parsed, &model.doc.text, slot),
+    });
     match edit {
         Some(edit) => change(model, &edit, effects),
         None => model.say(Role::Quiet, "there is no other unit in which this stays exactly what it is"),
@@ -204,13 +215,13 @@ pub(super) fn first_changed(old: &str, new: &str) -> usize {
 
 /// Puts the cursor where one would go on after a change: the first amount of the first changed sentence.
 pub(super) fn to_change(model: &mut Model, old: &str) {
-    let first = first_changed(old, &model.text);
+    let first = first_changed(old, &model.doc.text);
     let of = |line: &usize| {
         let amount = |(_, slot): (SlotId, &wayodos_core::mission::Slot)| matches!(slot.kind, SlotKind::Amount { .. });
-        matches!(model.lines()[*line].kind, LineKind::Behaviour | LineKind::Exit | LineKind::Row | LineKind::Watch)
-            && model.slots_on(*line).any(amount)
+        matches!(model.doc.lines()[*line].kind, LineKind::Behaviour | LineKind::Exit | LineKind::Row | LineKind::Watch)
+            && model.doc.slots_on(*line).any(amount)
     };
-    let last = model.lines().len();
+    let last = model.doc.lines().len();
     let line = (first.min(last)..last.min(first + 6)).find(of).unwrap_or(first.min(last.saturating_sub(1)));
     go_to_amount(model, line);
 }

@@ -14,7 +14,7 @@ use super::{Effect, change, changed, moves, typing};
 
 /// The step under the cursor, or a word about there being none.
 fn here(model: &mut Model) -> Option<TextStep> {
-    let step = model.written_step(model.cursor.line);
+    let step = model.doc.written_step(model.doc.cursor.line);
     if step.is_none() {
         model.say(Role::Quiet, "the cursor is not in a step; Tab goes to the next one");
     }
@@ -24,7 +24,7 @@ fn here(model: &mut Model) -> Option<TextStep> {
 /// Applies a change of a whole step; a text that was laid out stays so, even when lines come and go.
 fn reshape(model: &mut Model, text: String, effects: &mut Vec<Effect>) {
     let text = super::laid_anew(model, text);
-    if *text != *model.text {
+    if *text != *model.doc.text {
         model.write(text);
         changed(model, effects);
     }
@@ -33,7 +33,7 @@ fn reshape(model: &mut Model, text: String, effects: &mut Vec<Effect>) {
 fn apply(model: &mut Model, edit: Option<Edit>, cannot: &str, effects: &mut Vec<Effect>) -> bool {
     match edit {
         Some(edit) => {
-            let text = edit.apply(&model.text);
+            let text = edit.apply(&model.doc.text);
             reshape(model, text, effects);
             true
         }
@@ -46,16 +46,16 @@ fn apply(model: &mut Model, edit: Option<Edit>, cannot: &str, effects: &mut Vec<
 
 /// Puts the cursor on the name of a step.
 fn to_step(model: &mut Model, name: &str) {
-    let steps = &model.prepared.parsed.mission.steps;
+    let steps = &model.doc.prepared.parsed.mission.steps;
     if let Some(step) = steps.iter().find(|step| step.name.node == name) {
-        model.cursor = Cursor { line: step.line, nth: 0 };
+        model.doc.cursor = Cursor { line: step.line, nth: 0 };
     }
 }
 
 pub(super) fn add_reflex(model: &mut Model, effects: &mut Vec<Effect>) {
     let Some(setup) = model.setup.clone() else { return };
-    let old = model.text.clone();
-    let edit = insert_reflex(&model.prepared.parsed, &model.text, &setup.names);
+    let old = model.doc.text.clone();
+    let edit = insert_reflex(&model.doc.prepared.parsed, &model.doc.text, &setup.names);
     if apply(model, edit, "this robot has no sensor that a reflex could watch", effects) {
         moves::to_change(model, &old);
         model.say(Role::Quiet, "a reflex watches all the time, whatever step is active");
@@ -66,7 +66,7 @@ pub(super) fn add_reflex(model: &mut Model, effects: &mut Vec<Effect>) {
 fn restructured(model: &mut Model, change: Result<Change, Refusal>, effects: &mut Vec<Effect>) -> bool {
     match change {
         Ok(change) => {
-            let text = change.apply(&model.text);
+            let text = change.apply(&model.doc.text);
             reshape(model, text, effects);
             to_step(model, &change.step);
             true
@@ -85,7 +85,7 @@ fn on_step(
     change: impl FnOnce(Text<'_>, TextStep) -> Result<Change, Refusal>,
 ) -> bool {
     let Some((step, setup)) = here(model).zip(model.setup.clone()) else { return false };
-    let of = Text { parsed: &model.prepared.parsed, text: &model.text, names: &setup.names };
+    let of = Text { parsed: &model.doc.prepared.parsed, text: &model.doc.text, names: &setup.names };
     let change = change(of, step);
     restructured(model, change, effects)
 }
@@ -101,21 +101,27 @@ pub(super) fn link(model: &mut Model, effects: &mut Vec<Effect>) {
 }
 
 pub(super) fn delete(model: &mut Model, effects: &mut Vec<Effect>) {
-    if model.lines().is_empty() {
+    if model.doc.lines().is_empty() {
         return;
     }
-    let line = model.cursor.line;
-    let parsed = &model.prepared.parsed;
+    let line = model.doc.cursor.line;
+    let parsed = &model.doc.prepared.parsed;
     let (edit, what) = match parsed.lines[line].kind {
         LineKind::Step => {
             if on_step(model, effects, |of, step| restructure::delete(of, step.alone())) {
-                model.cursor = Cursor { line, nth: 0 };
-                model.hold_cursor();
+                model.doc.cursor = Cursor { line, nth: 0 };
+                model.doc.hold_cursor();
                 model.say(Role::Quiet, "step deleted; u brings it back");
             }
             return;
         }
-        LineKind::Exit => (remove_exit(parsed, &model.text, line), "exit"),
+        LineKind::Exit => (remove_exit(parsed, &model.doc.text, line), "exit"),
+        LineKind::Header if model.doc.values.is_some() => {
+            // With all that stands in it.
+            let below = model.doc.values.as_ref().and_then(|values| values.next_header(line, true));
+            let end = below.map_or(model.doc.text.len(), |below| parsed.lines[below].span.start);
+            (Some(Edit { span: parsed.lines[line].span.start..end, text: String::new() }), "section")
+        }
         LineKind::Blank
         | LineKind::Mission
         | LineKind::Header
@@ -128,38 +134,38 @@ pub(super) fn delete(model: &mut Model, effects: &mut Vec<Effect>) {
         | LineKind::End
         | LineKind::Broken => (None, "line"),
     };
-    let edit = edit.unwrap_or_else(|| edit::delete_line(parsed, &model.text, line));
-    let text = edit.apply(&model.text);
+    let edit = edit.unwrap_or_else(|| edit::delete_line(parsed, &model.doc.text, line));
+    let text = edit.apply(&model.doc.text);
     reshape(model, text, effects);
-    model.hold_cursor();
+    model.doc.hold_cursor();
     model.say(Role::Quiet, format!("{what} deleted; u brings it back"));
 }
 
 pub(super) fn shift(model: &mut Model, up: bool, effects: &mut Vec<Effect>) {
-    let line = model.cursor.line;
-    let parsed = &model.prepared.parsed;
+    let line = model.doc.cursor.line;
+    let parsed = &model.doc.prepared.parsed;
     if let Some((_, nth)) = exit_at(parsed, line) {
-        let Some(edit) = move_exit(parsed, &model.text, line, up) else {
+        let Some(edit) = move_exit(parsed, &model.doc.text, line, up) else {
             return model.say(Role::Quiet, if nth == 0 { "it is the first exit" } else { "it is the last exit" });
         };
         change(model, &edit, effects);
-        model.cursor.line = if up { line - 1 } else { line + 1 };
-        return model.hold_cursor();
+        model.doc.cursor.line = if up { line - 1 } else { line + 1 };
+        return model.doc.hold_cursor();
     }
     let Some(step) = here(model) else { return };
-    let about = &model.prepared.parsed.mission.steps[step];
-    let (name, within, nth) = (about.name.node.clone(), line - about.line, model.cursor.nth);
+    let about = &model.doc.prepared.parsed.mission.steps[step];
+    let (name, within, nth) = (about.name.node.clone(), line - about.line, model.doc.cursor.nth);
     if on_step(model, effects, |of, step| move_steps(of, step.alone(), up)) {
         to_step(model, &name);
-        model.cursor = Cursor { line: model.cursor.line + within, nth };
-        model.hold_cursor();
+        model.doc.cursor = Cursor { line: model.doc.cursor.line + within, nth };
+        model.doc.hold_cursor();
     }
 }
 
 pub(super) fn wrap(model: &mut Model, effects: &mut Vec<Effect>) {
     if on_step(model, effects, |of, step| restructure::wrap(of, step.alone())) {
         // How often: the amount of the line below.
-        moves::go_to_amount(model, model.cursor.line + 1);
+        moves::go_to_amount(model, model.doc.cursor.line + 1);
     }
 }
 
@@ -177,20 +183,20 @@ pub(super) fn to_routine(model: &mut Model, name: &str, effects: &mut Vec<Effect
     let Some((step, setup)) = here(model).zip(model.setup.clone()) else {
         return Err("the cursor is not in a step".into());
     };
-    let of = Text { parsed: &model.prepared.parsed, text: &model.text, names: &setup.names };
+    let of = Text { parsed: &model.doc.prepared.parsed, text: &model.doc.text, names: &setup.names };
     let change = restructure::extract(of, step.alone(), name).map_err(|why| why.to_string())?;
     restructured(model, Ok(change), effects);
-    model.cursor.line += 1;
+    model.doc.cursor.line += 1;
     model.say(Role::Good, format!("the steps are now the routine `{name}`; write `do {name}` wherever you need it"));
     Ok(())
 }
 
 pub(super) fn mirror(model: &mut Model, effects: &mut Vec<Effect>) {
-    let cursor = model.cursor;
+    let cursor = model.doc.cursor;
     let done = "left and right are swapped in this step";
     if noted(model, effects, done, |of, step| restructure::mirror(of, step.alone())) {
-        model.cursor = cursor;
-        model.hold_cursor();
+        model.doc.cursor = cursor;
+        model.doc.hold_cursor();
     }
 }
 
@@ -216,19 +222,19 @@ fn noted(
 }
 
 pub(super) fn comment(model: &mut Model, effects: &mut Vec<Effect>) {
-    let edit = toggle_comment(&model.prepared.parsed, &model.text, model.cursor.line);
+    let edit = toggle_comment(&model.doc.prepared.parsed, &model.doc.text, model.doc.cursor.line);
     if let Some(edit) = edit {
         // Not laid out again: a comment keeps the shape it was given.
-        let text = edit.apply(&model.text);
+        let text = edit.apply(&model.doc.text);
         super::put_text(model, text, effects);
-        model.hold_cursor();
+        model.doc.hold_cursor();
     }
 }
 
 /// Cuts the step that is active at the time cursor, or the one under the cursor, where the robot is then.
 pub(super) fn split(model: &mut Model, effects: &mut Vec<Effect>) {
     let Some(step) = here(model) else { return };
-    let about = &model.prepared.parsed.mission.steps[step];
+    let about = &model.doc.prepared.parsed.mission.steps[step];
     let Some(report) = model.report.clone().filter(|_| !model.stale()) else { return };
     let in_run =
         report.program.steps[..report.program.written].iter().position(|known| known.line == about.line).map(StepId);

@@ -146,7 +146,7 @@ pub(super) fn jump(model: &mut Model, ahead: bool) {
 }
 
 pub(super) fn time_to_step(model: &mut Model) {
-    to_line(model, model.cursor.line, true);
+    to_line(model, model.doc.cursor.line, true);
 }
 
 /// Puts the time where the step of a line began; says so when it never did, if asked to.
@@ -164,7 +164,7 @@ pub(super) fn to_line(model: &mut Model, line: usize, say: bool) {
 pub(super) fn step_of_time(model: &mut Model) {
     let Some(step) = model.active_step() else { return };
     if let Some(line) = model.line_of_step(step) {
-        model.cursor = Cursor { line, nth: 0 };
+        model.doc.cursor = Cursor { line, nth: 0 };
     }
 }
 
@@ -230,8 +230,8 @@ fn near(report: &RunReport) -> Camera {
 
 /// The step under the cursor that a run may begin with, or be over before: its name, and its visit of the run.
 fn step_here(model: &mut Model) -> Option<String> {
-    let step = model.written_step(model.cursor.line);
-    let name = step.map(|step| model.prepared.parsed.mission.steps[step].name.node.clone());
+    let step = model.doc.written_step(model.doc.cursor.line);
+    let name = step.map(|step| model.doc.prepared.parsed.mission.steps[step].name.node.clone());
     if name.is_none() {
         model.say(Role::Quiet, "the cursor is not in a step; Tab goes to the next one");
     }
@@ -303,7 +303,7 @@ pub(super) fn to_here(model: &mut Model) {
 }
 
 pub(super) fn toggle_break(model: &mut Model) {
-    let header = model.lines().get(model.cursor.line).map(|line| line.kind);
+    let header = model.doc.lines().get(model.doc.cursor.line).map(|line| line.kind);
     let Some(name) = step_here(model) else { return };
     let words = if model.breaks.remove(&name) {
         format!("playing goes on through \"{name}\"")

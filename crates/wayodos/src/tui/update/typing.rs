@@ -29,20 +29,20 @@ pub(super) fn type_value(model: &mut Model, key: KeyEvent, mut entry: Entry, eff
     match key.code {
         KeyCode::Esc => return,
         KeyCode::Enter => {
-            let Some((slot, setup)) = model.slot().zip(model.setup.clone()) else { return };
+            let Some(slot) = model.doc.slot() else { return };
             let typed = entry.input.value();
-            let parsed = &model.prepared.parsed;
+            let parsed = &model.doc.prepared.parsed;
             let span = &parsed.slots[slot].span;
-            let defines =
-                references(parsed, &model.text).iter().any(|one| one.span == *span && one.way == Way::Defines);
-            let named = if defines { rename(parsed, &model.text, span, typed) } else { None };
+            let defines = model.doc.values.is_none()
+                && references(parsed, &model.doc.text).iter().any(|one| one.span == *span && one.way == Way::Defines);
+            let named = if defines { rename(parsed, &model.doc.text, span, typed) } else { None };
             match named {
                 Some(Ok(edits)) => {
-                    let text = apply_all(&model.text, edits);
+                    let text = apply_all(&model.doc.text, edits);
                     return put_text(model, super::laid_out(model, text), effects);
                 }
                 Some(Err(why)) => entry.error = Some(why.to_string()),
-                None => match edit::set(parsed, &model.text, &setup.names, slot, typed) {
+                None => match model.doc.set(model.setup.as_deref(), slot, typed) {
                     Ok(edit) => return change(model, &edit, effects),
                     Err(error) => entry.error = Some(error.to_string()),
                 },
@@ -80,16 +80,16 @@ pub(super) fn answer(
 fn take_answer(model: &mut Model, question: Question, typed: String, effects: &mut Vec<Effect>) -> Result<(), String> {
     match question {
         Question::Amount => {
-            let (slot, setup) = model.slot().zip(model.setup.clone()).ok_or("there is no amount here any more")?;
-            let old = model.lines().len();
-            let text = amend::name_amount(&model.prepared.parsed, &model.text, &setup.names, slot, &typed)
+            let (slot, setup) = model.doc.slot().zip(model.setup.clone()).ok_or("there is no amount here any more")?;
+            let old = model.doc.lines().len();
+            let text = amend::name_amount(&model.doc.prepared.parsed, &model.doc.text, &setup.names, slot, &typed)
                 .map_err(|why| why.to_string())?;
             let laid = super::laid_anew(model, text);
-            let Cursor { line, nth } = model.cursor;
+            let Cursor { line, nth } = model.doc.cursor;
             put_text(model, laid, effects);
             // The new line stands above.
-            model.cursor = Cursor { line: line + model.lines().len().saturating_sub(old), nth };
-            model.hold_cursor();
+            model.doc.cursor = Cursor { line: line + model.doc.lines().len().saturating_sub(old), nth };
+            model.doc.hold_cursor();
             Ok(())
         }
         Question::Routine => super::steps::to_routine(model, &typed, effects),
@@ -136,26 +136,26 @@ fn read_pose(typed: &str) -> Result<Pose, String> {
 
 /// Begins to type freely, at the end of the line under the cursor.
 pub(super) fn begin(model: &mut Model) {
-    let line = model.lines().get(model.cursor.line).map_or(0, |line| line.span.end);
+    let line = model.doc.lines().get(model.doc.cursor.line).map_or(0, |line| line.span.end);
     model.mode = Mode::Free(Free::new(line));
-    model.stop_typing();
+    model.doc.stop_typing();
 }
 
 pub(super) fn free(model: &mut Model, key: KeyEvent, mut free: Free, effects: &mut Vec<Effect>) {
-    let text = Arc::clone(&model.text);
+    let text = Arc::clone(&model.doc.text);
     free.at = free.at.min(text.len());
     let control = key.modifiers.intersects(KeyModifiers::CONTROL | KeyModifiers::ALT);
     let (start, end) = free.line(&text);
-    let old_line = model.line_at(free.at);
+    let old_line = model.doc.line_at(free.at);
     let offers = std::mem::take(&mut free.offers);
     let marked = std::mem::take(&mut free.marked);
     let wants = free.wants.take();
     let here = free.at..free.at;
     match key.code {
         KeyCode::Esc => {
-            model.stop_typing();
-            model.cursor.line = model.line_at(free.at);
-            model.hold_cursor();
+            model.doc.stop_typing();
+            model.doc.cursor.line = model.doc.line_at(free.at);
+            model.doc.hold_cursor();
             return;
         }
         KeyCode::Left if control => free.at = free.word_before(&text),
@@ -187,15 +187,15 @@ pub(super) fn free(model: &mut Model, key: KeyEvent, mut free: Free, effects: &m
             let line = &text[start..free.at];
             let mut indent = line[..line.len() - line.trim_start().len()].to_owned();
             let opens = matches!(
-                model.lines().get(old_line).map(|line| line.kind),
+                model.doc.lines().get(old_line).map(|line| line.kind),
                 Some(LineKind::Step | LineKind::Reflex | LineKind::Routine | LineKind::Mission)
             );
             if opens && free.at == end {
                 indent.push_str("  ");
             }
-            model.stop_typing();
+            model.doc.stop_typing();
             free.at = put(model, here, &format!("\n{indent}"), effects);
-            model.stop_typing();
+            model.doc.stop_typing();
         }
         KeyCode::Char('u') if control => free.at = put(model, start..free.at, "", effects),
         KeyCode::Char('k') if control => free.at = put(model, free.at..end, "", effects),
@@ -206,11 +206,11 @@ pub(super) fn free(model: &mut Model, key: KeyEvent, mut free: Free, effects: &m
             let travelled = model.travel(key.code == KeyCode::Char('z'));
             if travelled {
                 changed(model, effects);
-                let (old, new) = (text.as_bytes(), model.text.as_bytes());
+                let (old, new) = (text.as_bytes(), model.doc.text.as_bytes());
                 // The cursor goes to the end of what came back.
                 let same = old.iter().rev().zip(new.iter().rev()).take_while(|(a, b)| a == b).count();
                 free.at = new.len() - same.min(new.len());
-                while !model.text.is_char_boundary(free.at) {
+                while !model.doc.text.is_char_boundary(free.at) {
                     free.at += 1;
                 }
             }
@@ -232,19 +232,22 @@ pub(super) fn free(model: &mut Model, key: KeyEvent, mut free: Free, effects: &m
         }
         _ => {}
     }
-    let typed = !Arc::ptr_eq(&text, &model.text);
-    let line = model.line_at(free.at);
+    let typed = !Arc::ptr_eq(&text, &model.doc.text);
+    let line = model.doc.line_at(free.at);
     if line != old_line {
-        model.stop_typing();
+        model.doc.stop_typing();
     }
-    model.cursor = Cursor { line, nth: 0 };
-    model.hold_cursor();
-    model.cursor.line = line;
-    if typed && let Some(setup) = &model.setup {
-        let (_, end) = free.line(&model.text);
+    model.doc.cursor = Cursor { line, nth: 0 };
+    model.doc.hold_cursor();
+    model.doc.cursor.line = line;
+    if typed
+        && model.doc.values.is_none()
+        && let Some(setup) = &model.setup
+    {
+        let (_, end) = free.line(&model.doc.text);
         // Within a line only its end is worth going on from.
-        if model.text[free.at..end].trim().is_empty() {
-            free.offers = completions(&model.prepared.parsed, &model.text, &setup.names, free.at);
+        if model.doc.text[free.at..end].trim().is_empty() {
+            free.offers = completions(&model.doc.prepared.parsed, &model.doc.text, &setup.names, free.at);
         }
     }
     model.mode = Mode::Free(free);
@@ -253,9 +256,9 @@ pub(super) fn free(model: &mut Model, key: KeyEvent, mut free: Free, effects: &m
 /// Puts something typed in place of a span; where the cursor is then.
 fn put(model: &mut Model, span: Range<usize>, new: &str, effects: &mut Vec<Effect>) -> usize {
     let at = span.start + new.len();
-    let line = model.line_at(span.start);
-    let whole = edit::Edit { span, text: new.to_owned() }.apply(&model.text);
-    if *whole != *model.text {
+    let line = model.doc.line_at(span.start);
+    let whole = edit::Edit { span, text: new.to_owned() }.apply(&model.doc.text);
+    if *whole != *model.doc.text {
         model.write_typed(whole, line);
         changed(model, effects);
     }
@@ -264,8 +267,8 @@ fn put(model: &mut Model, span: Range<usize>, new: &str, effects: &mut Vec<Effec
 
 /// What is wrong with the line that is being typed, in one line.
 pub fn wrong_here(model: &Model) -> Option<(String, Role)> {
-    let here = |span: &Range<usize>| model.line_at(span.start) == model.cursor.line;
-    let finding = model.findings.iter().find(|finding| here(&finding.span))?;
+    let here = |span: &Range<usize>| model.doc.line_at(span.start) == model.doc.cursor.line;
+    let finding = model.doc.findings.iter().find(|finding| here(&finding.span))?;
     let hint = finding.hints.first().map_or_else(String::new, |hint| format!(": {}", hint.words));
     let role = if finding.severity == Severity::Error { Role::Wrong } else { Role::Thin };
     Some((format!("{}{hint}", finding.message), role))
@@ -286,12 +289,12 @@ pub(super) fn on_paste(model: &mut Model, text: &str, effects: &mut Vec<Effect>)
                 .chars()
                 .filter(|c| *c == '\n' || *c == '\t' || !c.is_control())
                 .collect();
-            let at = free.at.min(model.text.len());
-            let whole = edit::Edit { span: at..at, text: clean.clone() }.apply(&model.text);
+            let at = free.at.min(model.doc.text.len());
+            let whole = edit::Edit { span: at..at, text: clean.clone() }.apply(&model.doc.text);
             let next = Free::new(at + clean.len());
-            model.stop_typing();
+            model.doc.stop_typing();
             put_text(model, whole, effects);
-            model.cursor.line = model.line_at(next.at);
+            model.doc.cursor.line = model.doc.line_at(next.at);
             model.mode = Mode::Free(next);
         }
         _ => {}

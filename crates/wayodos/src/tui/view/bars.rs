@@ -4,6 +4,7 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::{Position, Rect};
 use ratatui::style::Modifier;
 use wayodos_core::controller::WheelCommand;
+use wayodos_core::finding::{Finding, Severity};
 use wayodos_core::mission::about;
 use wayodos_core::mission::{LineKind, SlotKind};
 use wayodos_core::record::{Outcome, Tick};
@@ -11,6 +12,7 @@ use wayodos_report::words::result_words;
 
 use super::{columns, paint_row, put, put_right};
 use crate::shelf::Kind;
+use crate::tui::document::Document;
 use crate::tui::keymap::{self, Action};
 use crate::tui::layout::{Areas, Pane};
 use crate::tui::model::{Mode, Model, SPEEDS, ScreenName, Side};
@@ -23,8 +25,14 @@ pub fn title(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let (words, role) = outcome(model);
     let style = theme.role(role).add_modifier(Modifier::BOLD);
     let end = put_right(buffer, right, y, area.width * 6 / 10, &words, style).saturating_sub(2);
-    let name =
-        model.prepared.parsed.mission.name.as_ref().map_or("a mission without a name", |name| name.node.as_str());
+    let name = model
+        .mission()
+        .prepared
+        .parsed
+        .mission
+        .name
+        .as_ref()
+        .map_or("a mission without a name", |name| name.node.as_str());
     let mut x = area.x + 1;
     let room = |x: u16| end.saturating_sub(x);
     let shown = |screen: ScreenName| {
@@ -33,10 +41,20 @@ pub fn title(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     };
     x = put(buffer, x, y, room(x), model.project.name(), shown(ScreenName::Project));
     x = put(buffer, x, y, room(x), " · ", theme.role(Role::Quiet));
-    x = put(buffer, x, y, room(x), name, shown(ScreenName::Mission));
+    let unsaved = |document: &Document| if document.unsaved() { " • not saved" } else { "" };
+    if model.doc.is_mission() || model.screen == ScreenName::Project {
+        x = put(buffer, x, y, room(x), name, shown(ScreenName::Mission));
+    } else {
+        // The mission stands behind, and says when it is not saved either.
+        x = put(buffer, x, y, room(x), name, theme.role(Role::Quiet));
+        x = put(buffer, x, y, room(x), unsaved(model.mission()), theme.role(Role::Accent));
+        x = put(buffer, x, y, room(x), " · ", theme.role(Role::Quiet));
+        let words = format!("{} {}", model.doc.language.word(), stem(&model.doc.path));
+        x = put(buffer, x, y, room(x), &words, shown(ScreenName::Mission));
+    }
     if model.trial.is_some() {
         x = put(buffer, x, y, room(x), " • only tried", theme.role(Role::Accent));
-    } else if model.unsaved() {
+    } else if model.doc.unsaved() {
         x = put(buffer, x, y, room(x), " • not saved", theme.role(Role::Accent));
     }
     if let Some(from) = &model.from {
@@ -60,13 +78,19 @@ pub fn title(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
 }
 
 fn outcome(model: &Model) -> (String, Role) {
-    if model.prepared.parsed.mission.steps.is_empty() && model.findings.is_empty() && model.setup.is_some() {
+    let mission = model.mission();
+    let empty = mission.prepared.parsed.mission.steps.is_empty() && mission.findings.is_empty();
+    if empty && model.setup.is_some() && !model.unfit {
         return ("no steps yet".into(), Role::Quiet);
     }
-    if model.stale() || (model.report.is_none() && model.prepared.program.is_none()) {
-        let errors = model.findings.len() + model.project.findings.len();
-        let (count, s) = (errors.max(1), if errors > 1 { "s" } else { "" });
-        return (format!("cannot run: {count} finding{s}"), Role::Wrong);
+    if model.stale() || (model.report.is_none() && (model.unfit || mission.prepared.program.is_none())) {
+        // Where the mistake is, when it is not in the mission.
+        let errors = |findings: &[Finding]| findings.iter().filter(|one| one.severity == Severity::Error).count();
+        let (own, others) = (errors(&mission.prepared.findings), errors(&model.project.findings));
+        let (count, s) = ((own + others).max(1), if own + others > 1 { "s" } else { "" });
+        let worst = model.project.findings.iter().find(|one| one.severity == Severity::Error);
+        let place = worst.map_or_else(String::new, |one| format!(" in {}", model.project.source(one.source, "").0));
+        return (format!("cannot run: {count} error{s}{place}"), Role::Wrong);
     }
     let Some(report) = &model.report else { return ("running".into(), Role::Quiet) };
     let words = result_words(&report.run, &report.program);
@@ -74,6 +98,12 @@ fn outcome(model: &Model) -> (String, Role) {
         Outcome::Done => (format!("✓ {words}"), Role::Good),
         Outcome::Failed | Outcome::Limit | Outcome::Fell | Outcome::Error => (format!("✗ {words}"), Role::Wrong),
     }
+}
+
+/// `curlew` of `robots/curlew.toml`.
+fn stem(path: &str) -> &str {
+    let name = path.rsplit('/').next().unwrap_or(path);
+    name.split('.').next().unwrap_or(name)
 }
 
 /// What the last edit changed, or what was said.
@@ -173,7 +203,10 @@ fn command_words(command: WheelCommand) -> String {
 
 /// What may stand in the slot under the cursor.
 fn slot_words(model: &Model) -> Option<String> {
-    Some(about::slot(&model.prepared.parsed, &model.text, model.slot()?))
+    if model.doc.values.is_some() {
+        return crate::tui::update::about_value(model);
+    }
+    Some(about::slot(&model.doc.prepared.parsed, &model.doc.text, model.doc.slot()?))
 }
 
 /// A key of the bottom line: where it stands, and what a click on it does.
@@ -319,10 +352,22 @@ fn useful(model: &Model) -> &'static [Action] {
     if model.focus != Pane::Text {
         return &[A::NextPane, A::Play, A::Full];
     }
-    let kind = model.lines().get(model.cursor.line).map(|line| line.kind);
-    let slot = model.slot().map(|slot| &model.prepared.parsed.slots[slot].kind);
+    let kind = model.doc.lines().get(model.doc.cursor.line).map(|line| line.kind);
+    let slot = model.doc.slot().map(|slot| &model.doc.prepared.parsed.slots[slot].kind);
     match (kind, slot) {
-        _ if model.prepared.parsed.mission.steps.is_empty() => &[A::AddStep, A::Free, A::OpenMission, A::Quit],
+        _ if model.doc.values.is_some() => &[
+            A::NudgeUp,
+            A::NudgeDown,
+            A::Open,
+            A::AddStep,
+            A::Delete,
+            A::Undo,
+            A::BackToMission,
+            A::Texts,
+            A::Save,
+            A::Quit,
+        ],
+        _ if model.doc.prepared.parsed.mission.steps.is_empty() => &[A::AddStep, A::Free, A::OpenMission, A::Quit],
         (Some(LineKind::Step), _) => &[
             A::AddStep,
             A::Copy,

@@ -85,8 +85,8 @@ pub fn draw(
     put(buffer, area.x, area.y, area.width, &"─".repeat(usize::from(area.width)), hair);
     let Some(report) = &model.report else {
         let words = match () {
-            () if model.prepared.program.is_some() => "the run is being made",
-            () if model.findings.is_empty() => "the run will be drawn here over time: readings, limits, steps",
+            () if model.mission().prepared.program.is_some() => "the run is being made",
+            () if model.doc.findings.is_empty() => "the run will be drawn here over time: readings, limits, steps",
             () => "no run yet: fix the errors first",
         };
         put(buffer, area.x + 1, area.y + 1, area.width - 1, words, theme.role(Role::Quiet));

@@ -455,7 +455,7 @@ fn pose_at(trace: &Trace, time: f64) -> Option<Pose> {
 
 /// Where the robot would start.
 fn start(model: &Model, field: &Field) -> Option<Pose> {
-    let named = model.prepared.parsed.mission.start.as_ref().map(|start| start.node.as_str());
+    let named = model.mission().prepared.parsed.mission.start.as_ref().map(|start| start.node.as_str());
     let start = field.starts.iter().find(|start| Some(start.name.as_str()) == named).or(field.starts.first());
     start.map(|start| start.pose)
 }
@@ -695,9 +695,12 @@ fn not_drawn(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
             }
         }
     };
-    line("The field cannot be drawn. Fix these files, then open the project again:", Role::Accent);
+    line(
+        "The field cannot be drawn. Mend this; it is drawn as soon as it can be (N lists it, Enter goes there):",
+        Role::Accent,
+    );
     for finding in &model.project.findings {
-        let (path, text) = model.project.source(finding.source, &model.text);
+        let (path, text) = model.project.source(finding.source, &model.mission().text);
         let (row, column) = line_column(text, finding.span.start);
         line(&format!("✗ {path}, line {row}, column {column}"), Role::Wrong);
         line(&finding.message, Role::Text);

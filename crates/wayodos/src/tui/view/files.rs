@@ -92,7 +92,7 @@ fn file(model: &Model, index: usize, theme: Theme, line: Rect, buffer: &mut Buff
     let [robot, field, end] = stops(line);
     match model.files.card(entry) {
         Some(Card::Mission(card)) => {
-            let unsaved = if open { model.unsaved() } else { card.draft };
+            let unsaved = if open { model.doc.unsaved() } else { card.draft };
             let name = if unsaved { format!("{} •", entry.name) } else { entry.name.clone() };
             put(buffer, x, line.y, robot - x - 1, &name, style(Role::Word));
             put(buffer, robot, line.y, field - robot - 1, stem(&card.robot), style(Role::Text));
@@ -299,7 +299,7 @@ fn about(model: &Model, entry: &Entry, card: Option<&Card>) -> Vec<(String, Role
                 lines.push(("the project opens with it".into(), Role::Quiet));
             }
             if entry.path == model.project.config.mission {
-                let words = if model.unsaved() { "open now, with edits that are not saved" } else { "open now" };
+                let words = if model.doc.unsaved() { "open now, with edits that are not saved" } else { "open now" };
                 lines.push((words.into(), Role::Accent));
             } else if card.draft {
                 lines.push(("has edits that are not saved: they come back when it is opened".into(), Role::Accent));

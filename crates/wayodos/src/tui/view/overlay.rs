@@ -364,7 +364,7 @@ pub fn outside(outside: &Outside, file: &str, theme: Theme, whole: Rect, buffer:
 
 /// What to do with unsaved edits.
 pub fn leaving(model: &Model, theme: Theme, whole: Rect, buffer: &mut Buffer) {
-    let name = model.prepared.parsed.mission.name.as_ref().map_or("The mission", |name| name.node.as_str());
+    let name = model.mission().prepared.parsed.mission.name.as_ref().map_or("The mission", |name| name.node.as_str());
     let question = format!("\"{name}\" is not saved.");
     let keys =
         [("s", "save and leave"), ("k", "leave, and keep the edits for next time"), ("d", "drop the edits and leave")];

@@ -7,7 +7,7 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::{Position, Rect};
 use ratatui::style::Modifier;
 use wayodos_core::controller::{Event, Goal, TermStanding};
-use wayodos_core::finding::{Finding, Severity, line_column};
+use wayodos_core::finding::{Finding, Severity, Source, line_column};
 use wayodos_core::lab::along::Along;
 use wayodos_core::lab::why::exit_story;
 use wayodos_core::mission::{Behaviour, Block, Target};
@@ -564,8 +564,8 @@ pub struct MapRow {
 
 /// What the map shows: steps, those within them, and the exits of those that are opened.
 pub fn map_rows(model: &Model) -> Vec<MapRow> {
-    let parsed = &model.prepared.parsed;
-    let mission = &parsed.mission;
+    let document = model.mission();
+    let mission = &document.prepared.parsed.mission;
     let mut rows = Vec::new();
     let mut block = Block::Mission;
     let mut hidden: Option<Block> = None;
@@ -609,7 +609,7 @@ pub fn map_rows(model: &Model) -> Vec<MapRow> {
         rows.push(MapRow { line: step.line, depth, step: number, words, leads, key, fails: false });
         if open && !holds {
             for exit in &step.exits {
-                let condition = &model.text[exit.condition.span.clone()];
+                let condition = &document.text[exit.condition.span.clone()];
                 let fails = matches!(exit.target.node, Target::Fail(_));
                 let leads = way(model, step, &exit.target.node);
                 let words = condition.to_owned();
@@ -625,8 +625,8 @@ fn way(model: &Model, step: &wayodos_core::mission::Step, target: &Target) -> St
     match target {
         Target::Next => "↓".into(),
         Target::Step(name) => {
-            let found = model.prepared.parsed.mission.find(name, step);
-            let line = found.map(|found| model.prepared.parsed.mission.steps[found].line);
+            let mission = &model.mission().prepared.parsed.mission;
+            let line = mission.find(name, step).map(|found| mission.steps[found].line);
             line.and_then(|line| model.step_of_line(line))
                 .map_or_else(|| "→?".into(), |step| format!("→{}", step.number()))
         }
@@ -700,10 +700,12 @@ fn map(model: &Model, theme: Theme, area: Rect, open: bool, buffer: &mut Buffer)
 
 // ---- findings
 
-/// Everything that is wrong with the mission or worth a thought, most urgent first.
+/// Everything that is wrong with the mission, or with the files that it plays with, or worth a thought, most urgent first.
 pub fn all_findings(model: &Model) -> Vec<Finding> {
-    let mut all = model.prepared.findings.clone();
-    if let Some(report) = model.report.as_ref().filter(|report| Arc::ptr_eq(&report.text, &model.text)) {
+    let mission = model.mission();
+    let mut all = mission.prepared.findings.clone();
+    all.extend(model.project.findings.iter().cloned());
+    if let Some(report) = model.report.as_ref().filter(|report| Arc::ptr_eq(&report.text, &mission.text)) {
         all.extend(report.hindsight.iter().cloned());
     }
     all.sort_by_key(|finding| (finding.severity, finding.span.start));
@@ -729,10 +731,17 @@ fn findings(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
             Severity::Note => ("·", Role::Quiet),
         };
         put(buffer, list.x + 1, y, 1, sign, theme.role(role));
-        let (line, _) = line_column(&model.text, finding.span.start);
+        let (path, text) = model.project.source(finding.source, &model.mission().text);
+        let (line, _) = line_column(text, finding.span.start);
         put_right(buffer, list.x + 7, y, 4, &line.to_string(), theme.role(Role::Quiet));
         let style = theme.role(if finding.severity == Severity::Note { Role::Quiet } else { Role::Text });
-        put(buffer, list.x + 8, y, list.width.saturating_sub(9), &finding.message, style);
+        // Of another file than the mission.
+        let place = match finding.source {
+            Source::Mission => String::new(),
+            _ => format!("{path}: "),
+        };
+        let words = format!("{place}{}", finding.message);
+        put(buffer, list.x + 8, y, list.width.saturating_sub(9), &words, style);
     }
     more_mark(model.side_scroll, all.len(), list, theme, buffer);
     let (y, room) = (list.bottom(), area.width.saturating_sub(2));

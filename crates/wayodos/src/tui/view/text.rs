@@ -23,8 +23,8 @@ const GUTTER: u16 = 5;
 /// The line of the mission at a place of the screen, and the byte within the line.
 pub fn place(model: &Model, area: Rect, at: Position) -> Option<(usize, usize)> {
     let rows = model.rows();
-    let Row::Line(line) = *rows.get(model.scroll + usize::from(at.y - area.y))? else { return None };
-    let text = model.line_text(line);
+    let Row::Line(line) = *rows.get(model.doc.scroll + usize::from(at.y - area.y))? else { return None };
+    let text = model.doc.line_text(line);
     let wanted = at.x.saturating_sub(area.x + GUTTER) + shift(model, area, line);
     let mut column = 0;
     for (byte, _, wide) in pieces(text) {
@@ -39,14 +39,14 @@ pub fn place(model: &Model, area: Rect, at: Position) -> Option<(usize, usize)> 
 /// Columns by which a line is shifted to the left so that the slot under the cursor is in sight.
 fn shift(model: &Model, area: Rect, line: usize) -> u16 {
     let room = area.width.saturating_sub(GUTTER + 2);
-    let start = model.lines()[line].span.start;
+    let start = model.doc.lines()[line].span.start;
     if let Mode::Free(free) = &model.mode {
-        let here = line == model.cursor.line && free.at >= start;
-        return if here { columns(&model.text[start..free.at]).saturating_sub(room) } else { 0 };
+        let here = line == model.doc.cursor.line && free.at >= start;
+        return if here { columns(&model.doc.text[start..free.at]).saturating_sub(room) } else { 0 };
     }
-    let Some(slot) = model.slot().filter(|_| line == model.cursor.line) else { return 0 };
-    let span = &model.prepared.parsed.slots[slot].span;
-    let before = columns(&model.text[start..span.end]);
+    let Some(slot) = model.doc.slot().filter(|_| line == model.doc.cursor.line) else { return 0 };
+    let span = &model.doc.prepared.parsed.slots[slot].span;
+    let before = columns(&model.doc.text[start..span.end]);
     before.saturating_sub(room)
 }
 
@@ -58,17 +58,17 @@ struct Margin {
 
 /// What stands beside each line; empty for lines that the run says nothing about.
 fn margins(model: &Model) -> Vec<Option<Margin>> {
-    let mut margins: Vec<Option<Margin>> = model.lines().iter().map(|_| None).collect();
-    let Some(report) = &model.report else { return margins };
+    let mut margins: Vec<Option<Margin>> = model.doc.lines().iter().map(|_| None).collect();
+    let Some(report) = model.report.as_ref().filter(|_| model.doc.is_mission()) else { return margins };
     let old: Vec<&str> =
-        if Arc::ptr_eq(&report.text, &model.text) { Vec::new() } else { report.text.split('\n').collect() };
+        if Arc::ptr_eq(&report.text, &model.doc.text) { Vec::new() } else { report.text.split('\n').collect() };
     // While another text is being run, its evidence stays where the line is still the same one; with as many lines
     // as before, a changed one keeps it too, so that nothing flickers under a nudge.
-    let same_count = old.len() == model.lines().len();
+    let same_count = old.len() == model.doc.lines().len();
     let stands = |line: usize| {
         old.is_empty()
             || same_count
-            || old.get(line).map(|text| text.trim_end()) == Some(model.line_text(line).trim_end())
+            || old.get(line).map(|text| text.trim_end()) == Some(model.doc.line_text(line).trim_end())
     };
     let mut set = |line: usize, margin: Margin| {
         // The exits that a copy has from its original share a line: the one that fired is shown.
@@ -82,7 +82,7 @@ fn margins(model: &Model) -> Vec<Option<Margin>> {
             *place = Some(margin);
         }
     };
-    let mut reached = vec![false; model.lines().len()];
+    let mut reached = vec![false; model.doc.lines().len()];
     let written = report.program.numbered().take(report.program.written);
     for (step, about) in written.filter(|(_, about)| !about.foreign) {
         let visits: Vec<&StepEvidence> = report.evidence.iter().filter(|one| one.visit.step == step).collect();
@@ -121,17 +121,20 @@ pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) -> Opt
     let margins = margins(model);
     let active = model.active_step();
     let mut cursor = None;
-    for (row, y) in rows.iter().skip(model.scroll).zip(area.y..area.bottom()) {
+    for (row, y) in rows.iter().skip(model.doc.scroll).zip(area.y..area.bottom()) {
         match *row {
             Row::Line(line) => {
                 gutter(model, theme, area, y, line, active, buffer);
                 let typed = sentence(model, theme, area, y, line, margins[line].as_ref(), buffer);
                 cursor = cursor.or(typed);
             }
-            Row::Finding(index, part) => finding(&model.findings[index], part, theme, area, y, buffer),
+            Row::Finding(index, part) => finding(&model.doc.findings[index], part, theme, area, y, buffer),
         }
     }
-    if model.prepared.parsed.mission.steps.is_empty() && !matches!(model.mode, Mode::Free(_)) {
+    if model.doc.is_mission()
+        && model.doc.prepared.parsed.mission.steps.is_empty()
+        && !matches!(model.mode, Mode::Free(_))
+    {
         begin_here(theme, area, rows.len(), buffer);
     }
     scroll_marks(model, theme, area, rows.len(), buffer);
@@ -141,18 +144,18 @@ pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) -> Opt
 /// Says at the edge that there is more above or below.
 fn scroll_marks(model: &Model, theme: Theme, area: Rect, rows: usize, buffer: &mut Buffer) {
     let style = theme.role(Role::Quiet);
-    if model.scroll > 0 {
+    if model.doc.scroll > 0 {
         put(buffer, area.x, area.y, 1, "↑", style);
     }
-    if model.scroll + usize::from(area.height) < rows {
+    if model.doc.scroll + usize::from(area.height) < rows {
         put(buffer, area.x, area.bottom() - 1, 1, "↓", style);
     }
 }
 
 fn gutter(model: &Model, theme: Theme, area: Rect, y: u16, line: usize, active: Option<StepId>, buffer: &mut Buffer) {
-    let Some(step) = model.step_of_line(line) else { return };
-    let header = matches!(model.lines()[line].kind, LineKind::Step | LineKind::Reflex);
-    let name = model.written_step(line).map(|step| &model.prepared.parsed.mission.steps[step].name.node);
+    let Some(step) = model.step_of_line(line).filter(|_| model.doc.is_mission()) else { return };
+    let header = matches!(model.doc.lines()[line].kind, LineKind::Step | LineKind::Reflex);
+    let name = model.doc.written_step(line).map(|step| &model.doc.prepared.parsed.mission.steps[step].name.node);
     if header && let Some(name) = name {
         // Before what it belongs to: where playing stops, where a piece begins and where it is over.
         let (sign, role) = if model.breaks.contains(name) {
@@ -185,11 +188,11 @@ fn sentence(
     margin: Option<&Margin>,
     buffer: &mut Buffer,
 ) -> Option<(u16, u16)> {
-    let here = line == model.cursor.line;
+    let here = line == model.doc.cursor.line;
     if here {
         let band = Rect::new(area.x + GUTTER - 1, y, area.width.saturating_sub(GUTTER - 1), 1);
         paint_row(buffer, band, y, theme.on(Style::new(), theme.raised()));
-        if model.slot().is_none() || matches!(model.mode, Mode::Free(_)) {
+        if model.doc.slot().is_none() || matches!(model.mode, Mode::Free(_)) {
             put(buffer, area.x + GUTTER - 1, y, 1, "›", theme.role(Role::Accent));
         }
     }
@@ -205,8 +208,8 @@ fn sentence(
         let style = if model.stale() { theme.role(Role::Quiet).add_modifier(Modifier::DIM) } else { style };
         end = put_right(buffer, right, y, area.width / 2, &margin.words, style).saturating_sub(2);
     }
-    let text = model.line_text(line);
-    let start = model.lines()[line].span.start;
+    let text = model.doc.line_text(line);
+    let start = model.doc.lines()[line].span.start;
     let shift = shift(model, area, line);
     let total = columns(text);
     let mut column = 0u16;
@@ -215,9 +218,9 @@ fn sentence(
         Mode::Free(free) if here => Some(free.at),
         _ => None,
     };
-    let slot = model.slot().filter(|_| here && free.is_none());
+    let slot = model.doc.slot().filter(|_| here && free.is_none());
     let entry = match (&model.mode, slot) {
-        (Mode::Typing(entry), Some(slot)) => Some((entry, &model.prepared.parsed.slots[slot].span)),
+        (Mode::Typing(entry), Some(slot)) => Some((entry, &model.doc.prepared.parsed.slots[slot].span)),
         _ => None,
     };
     for (byte, piece, wide) in pieces(text) {
@@ -265,7 +268,7 @@ fn sentence(
 
 /// The word that may be put into the empty place under the cursor.
 fn left_out(model: &Model, slot: Option<SlotId>) -> Option<&'static str> {
-    let slot = &model.prepared.parsed.slots[slot?];
+    let slot = &model.doc.prepared.parsed.slots[slot?];
     match slot.kind {
         SlotKind::Choice(words) if slot.span.is_empty() => words.iter().copied().find(|word| !word.is_empty()),
         SlotKind::Amount { .. }
@@ -314,7 +317,7 @@ fn begin_here(theme: Theme, area: Rect, rows: usize, buffer: &mut Buffer) {
 
 /// How a byte of the text looks.
 fn style_at(model: &Model, theme: Theme, line: usize, at: usize, slot: Option<SlotId>) -> Style {
-    let parsed = &model.prepared.parsed;
+    let parsed = &model.doc.prepared.parsed;
     let about = &parsed.lines[line];
     if about.comment.as_ref().is_some_and(|comment| comment.contains(&at)) {
         return theme.role(Role::Quiet).add_modifier(Modifier::ITALIC);
@@ -323,15 +326,18 @@ fn style_at(model: &Model, theme: Theme, line: usize, at: usize, slot: Option<Sl
         return theme.patch(Role::Accent).add_modifier(Modifier::BOLD);
     }
     let wrong = |finding: &&Finding| finding.span.contains(&at);
-    if let Some(finding) = model.findings.iter().find(wrong) {
+    if let Some(finding) = model.doc.findings.iter().find(wrong) {
         let role = if finding.severity == Severity::Error { Role::Wrong } else { Role::Thin };
         return theme.role(role).add_modifier(Modifier::UNDERLINED);
     }
+    if model.doc.values.is_some() && about.kind == LineKind::Header {
+        return theme.role(Role::Word).add_modifier(Modifier::BOLD);
+    }
     let header = matches!(about.kind, LineKind::Step | LineKind::Reflex | LineKind::Routine | LineKind::Mission);
-    if model.slots_on(line).any(|(_, slot)| slot.span.contains(&at)) {
+    if model.doc.slots_on(line).any(|(_, slot)| slot.span.contains(&at)) {
         return if header { theme.role(Role::Word) } else { theme.role(Role::Slot) };
     }
-    let text = &model.text[about.span.clone()];
+    let text = &model.doc.text[about.span.clone()];
     let indent = text.len() - text.trim_start().len();
     let first = text[indent..].split_whitespace().next().map_or(0, str::len);
     let offset = at - about.span.start;
