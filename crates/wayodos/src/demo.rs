@@ -1,6 +1,6 @@
 //! The demo project, carried inside the binary: an installed `wayodos demo` needs no files.
 
-use crate::folder::OpenError;
+use crate::open_error::OpenError;
 
 /// The demo's files: path within the project folder, and contents.
 pub const FILES: &[(&str, &str)] = &[

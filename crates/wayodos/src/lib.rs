@@ -7,6 +7,8 @@ pub mod cli;
 pub mod demo;
 pub mod draft;
 pub mod folder;
+pub mod look;
+pub mod open_error;
 pub mod safe;
 pub mod settings;
 pub mod shelf;

@@ -3,5 +3,5 @@
 use std::process::ExitCode;
 
 fn main() -> ExitCode {
-    wayodos::cli::main()
+    wayodos::cli::main(wayodos::tui::run)
 }

@@ -3,8 +3,8 @@
 use std::io;
 use std::path::{Path, PathBuf};
 
+use crate::look::Look;
 use crate::safe;
-use crate::tui::Look;
 
 /// Where the settings are; none when this machine offers no place. `var` looks a variable of the environment up.
 pub fn file(var: impl Fn(&str) -> Option<PathBuf>) -> Option<PathBuf> {
@@ -34,7 +34,7 @@ pub fn load(file: &Path) -> Result<Look, String> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::tui::Pictures;
+    use crate::look::Pictures;
 
     #[test]
     fn settings_are_taken_where_the_command_line_says_nothing() {
@@ -43,9 +43,9 @@ mod tests {
         assert_eq!(load(&file), Ok(Look::default()), "there need not be any");
         std::fs::write(&file, "theme = \"light\"\ncells = \"half\"\npictures = \"off\"\n").unwrap();
         let set = load(&file).unwrap();
-        assert_eq!(set.pictures(), Some(Pictures::Off));
+        assert_eq!(set.pictures, Some(Pictures::Off));
         let typed: Look = toml::from_str("pictures = \"sixel\"").unwrap();
-        assert_eq!(typed.or(&set).pictures(), Some(Pictures::Sixel));
+        assert_eq!(typed.or(&set).pictures, Some(Pictures::Sixel));
         assert_eq!(Look::default().or(&set), set);
     }
 

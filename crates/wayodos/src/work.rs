@@ -11,10 +11,13 @@ use wayodos_core::finding::Finding;
 use wayodos_core::lab::evidence::{StepEvidence, evidence};
 use wayodos_core::lab::hindsight::hindsight;
 use wayodos_core::lab::why::Replay;
+use wayodos_core::mission::parse;
 use wayodos_core::project::{Setup, prepare};
 use wayodos_core::record::{Intervention, Run};
 use wayodos_core::sim::{Piece, Play, World, play};
-use wayodos_report::{Chart, Story};
+use wayodos_report::{Chart, Parts, Scene, Story, sheet};
+
+use crate::folder::Project;
 
 /// A run with all that is shown of it.
 #[derive(Clone, Debug)]
@@ -54,6 +57,13 @@ impl RunReport {
     /// This run with all that is needed to describe it.
     pub fn story(&self) -> Story<'_> {
         Story { field: &self.world.field, robot: &self.world.robot, program: &self.program, run: &self.run }
+    }
+
+    /// The page about it.
+    pub fn page(&self, project: &Project, seed: u64, parts: Parts) -> Scene {
+        let name = parse(&self.text).mission.name;
+        let mission = name.map_or_else(|| project.config.mission.clone(), |name| name.node);
+        sheet(self.story(), &format!("{} · {mission}", project.name()), seed, parts)
     }
 
     /// This run, to be asked how things stood.
@@ -205,7 +215,6 @@ mod tests {
     use std::sync::mpsc;
 
     use super::*;
-    use crate::folder::Project;
 
     #[test]
     fn the_newest_job_is_answered_and_older_ones_are_given_up() {

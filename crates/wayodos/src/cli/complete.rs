@@ -1,13 +1,10 @@
 //! What a shell asks while a line is typed: commands, options, and the names of missions.
 
 use std::path::Path;
-use std::process::ExitCode;
 
 use clap::ValueEnum;
 use clap_complete::engine::CompletionCandidate;
-use clap_complete::env::Shells;
 
-use super::{complain, put_out};
 use crate::folder::{Project, locate};
 
 /// A shell that can be helped.
@@ -26,7 +23,8 @@ pub enum Shell {
 }
 
 impl Shell {
-    const fn name(self) -> &'static str {
+    /// As its program is called.
+    pub(super) const fn name(self) -> &'static str {
         match self {
             Self::Bash => "bash",
             Self::Zsh => "zsh",
@@ -35,20 +33,6 @@ impl Shell {
             Self::Powershell => "powershell",
         }
     }
-}
-
-/// Prints what a shell is to read when it starts.
-pub(super) fn registration(shell: Shell) -> ExitCode {
-    let mut script = Vec::new();
-    let written = Shells::builtins()
-        .completer(shell.name())
-        .map(|completer| completer.write_registration("COMPLETE", "wayodos", "wayodos", "wayodos", &mut script));
-    if let Some(Ok(())) = written {
-        put_out(&String::from_utf8_lossy(&script));
-        return ExitCode::SUCCESS;
-    }
-    complain(&format!("nothing is known about {}", shell.name()), "choose another shell");
-    ExitCode::FAILURE
 }
 
 /// The missions of the project that one is in; those of the demo elsewhere.

@@ -3,35 +3,12 @@
 use std::path::Path;
 use std::process::ExitCode;
 
-use clap::ValueEnum;
 use wayodos_core::project::prepare;
-use wayodos_report::{Flow, Parts, Scene, flow_scene, sheet, to_pdf, to_png, to_svg};
+use wayodos_report::{Flow, Parts, Scene, flow_scene, to_pdf, to_png, to_svg};
 
-use super::{Shared, USAGE, cannot_open, complain, put_bytes, run_project, say};
+use super::answers::{USAGE, cannot_open, complain, put_bytes, run_project, say};
+use super::typed::{Format, Only, Shared};
 use crate::folder::{Project, write_whole};
-use crate::work::RunReport;
-
-/// One part of the page.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub enum Only {
-    /// The field with the path, and the list of steps.
-    Field,
-    /// The strip chart.
-    Chart,
-    /// The flow chart of the mission: its steps, and where their exits lead.
-    Flow,
-}
-
-/// What a drawing is written as.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub enum Format {
-    /// Scalable, for browsers and editors.
-    Svg,
-    /// For printers.
-    Pdf,
-    /// Pixels.
-    Png,
-}
 
 impl Format {
     /// What the ending of a file asks for.
@@ -92,7 +69,7 @@ pub(super) fn draw(
         Ok(ran) => ran,
         Err(code) => return code,
     };
-    write(shared, output, paint(&page(&ran.project, &ran.report, ran.seed, parts)))
+    write(shared, output, paint(&ran.report.page(&ran.project, ran.seed, parts)))
 }
 
 /// The flow chart of a project's mission.
@@ -121,11 +98,4 @@ fn write(shared: &Shared, output: &Path, drawn: Result<Vec<u8>, String>) -> Exit
             ExitCode::FAILURE
         }
     }
-}
-
-/// The page about a run of a project.
-pub(crate) fn page(project: &Project, report: &RunReport, seed: u64, parts: Parts) -> Scene {
-    let name = wayodos_core::mission::parse(&report.text).mission.name;
-    let mission = name.map_or_else(|| project.config.mission.clone(), |name| name.node);
-    sheet(report.story(), &format!("{} · {mission}", project.name()), seed, parts)
 }

@@ -7,7 +7,9 @@ use std::process::ExitCode;
 
 use wayodos_core::mission::format;
 
-use super::{Shared, answer, answer_json, complain, json, put_bytes, say};
+use super::answers::{answer, answer_json, complain, put_bytes, say};
+use super::json;
+use super::typed::Shared;
 use crate::folder::{OpenError, locate, read_text, write_whole};
 use crate::safe::within;
 

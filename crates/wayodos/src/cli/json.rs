@@ -9,9 +9,14 @@ use wayodos_report::Story;
 use wayodos_report::words::{exit_words, goal_words, happening_words};
 use wayodos_report::{Flow, FlowBox};
 
-use super::Checked;
 use crate::folder::Project;
 use crate::work::RunReport;
+
+/// A mission of a project that was checked, and what was found.
+pub(super) struct Checked {
+    pub(super) project: Project,
+    pub(super) findings: Vec<Finding>,
+}
 
 #[derive(Serialize)]
 struct Place {

@@ -14,7 +14,9 @@ use wayodos_report::words::{
     Weight, exit_words, goal_words, happening_words, outcome_words, rest_words, score_lines, verdict_words,
 };
 
-use super::{Shared, answer_json, json, put_out, readable, run_project, warn};
+use super::answers::{answer_json, put_out, readable, run_project, warn};
+use super::json;
+use super::typed::Shared;
 use crate::folder::Project;
 use crate::work::RunReport;
 

@@ -1,25 +1,8 @@
 //! Pictures made of characters: each cell shows two colours in one of a few patterns, or eight dots.
 
-use clap::ValueEnum;
-use serde::Deserialize;
+pub use crate::look::Cells;
 use wayodos_report::Raster;
 use wayodos_report::ink::Rgb;
-
-/// Which block characters the terminal's font has.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Cells {
-    /// Letters and signs only.
-    Ascii,
-    /// Upper and lower halves.
-    Half,
-    /// Quarters: in practically every font.
-    Quadrant,
-    /// Sixths: in newer fonts and terminals.
-    Sextant,
-    /// Eighths: in the newest only.
-    Octant,
-}
 
 impl Cells {
     /// Pixels across and down in one cell.

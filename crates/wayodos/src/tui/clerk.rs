@@ -16,7 +16,6 @@ use wayodos_report::{Parts, to_pdf, to_svg};
 use super::document::{Document, Language};
 use super::model::Model;
 use super::update::{Effect, Msg, Opened, Refitted};
-use crate::cli::draw::page;
 use crate::draft::Draft;
 use crate::folder::{Home, Project, Saved, read_text, save_text, write_whole};
 use crate::safe::sweep;
@@ -462,7 +461,7 @@ fn export(project: &Project, report: &RunReport, seed: u64) -> Result<Vec<PathBu
     let name = Path::new(&project.config.mission).file_stem().and_then(|name| name.to_str()).unwrap_or("mission");
     let cannot = |path: &Path, error: &io::Error| format!("cannot write {}: {error}", path.display());
     std::fs::create_dir_all(&folder).map_err(|error| cannot(&folder, &error))?;
-    let scene = page(project, report, seed, Parts::All);
+    let scene = report.page(project, seed, Parts::All);
     let pdf = to_pdf(&scene).map_err(|error| format!("cannot draw the PDF: {error}"))?;
     let mut files = Vec::new();
     for (ending, bytes) in [("svg", to_svg(&scene).into_bytes()), ("pdf", pdf)] {

@@ -10,8 +10,26 @@ use wayodos_core::mission::edit::Edit;
 use wayodos_core::record::Act;
 
 use super::keymap::Action;
-use super::model::Question;
 use crate::shelf::Change;
+
+/// What is asked for in one line.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Question {
+    /// A name for the amount in the slot under the cursor.
+    Amount,
+    /// A name for the routine that the step under the cursor becomes.
+    Routine,
+    /// The pose at which the step under the cursor begins.
+    Pose,
+    /// A name for a new mission.
+    Mission,
+    /// A name for the copy of the file that is marked.
+    CopyName,
+    /// Another name for the file that is marked.
+    NewName,
+    /// A name for a file that begins as one of the demo's.
+    Begin(&'static str),
+}
 
 /// What choosing a row does.
 #[derive(Clone, Debug)]

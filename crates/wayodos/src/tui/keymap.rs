@@ -2,7 +2,19 @@
 
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
-use super::model::ScreenName;
+/// A screen: each has its own keys, state and look.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ScreenName {
+    /// The mission, its run and why.
+    Mission,
+    /// The files of the project.
+    Project,
+}
+
+impl ScreenName {
+    /// All of them.
+    pub const ALL: [Self; 2] = [Self::Mission, Self::Project];
+}
 
 /// What a key can ask for while moving through the mission.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -13,8 +13,10 @@ pub mod finder;
 pub mod free;
 pub mod keymap;
 pub mod layout;
+mod measure;
 pub mod model;
 pub mod picture;
+pub mod sight;
 pub mod theme;
 pub mod update;
 pub mod view;
@@ -27,7 +29,6 @@ use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::thread;
 use std::time::{Duration, Instant};
 
-use clap::{Args, ValueEnum};
 use ratatui::Terminal;
 use ratatui::backend::CrosstermBackend;
 use ratatui::crossterm::event::{
@@ -39,69 +40,20 @@ use ratatui::crossterm::terminal::{
     disable_raw_mode, enable_raw_mode,
 };
 use ratatui::crossterm::{cursor, execute};
-use serde::Deserialize;
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM, SIGTSTP};
 use signal_hook::iterator::Signals;
 
 use self::ask::Answers;
-use self::cells::Cells;
 use self::clerk::Clerk;
 use self::model::{Mode, Model};
 use self::picture::{Easel, Protocol};
-use self::theme::{Depth, Theme, ThemeName};
+use self::theme::{Depth, Theme};
 use self::update::{Effect, Msg, update};
 use self::view::Screen;
-use crate::folder::Project;
+use crate::look::Cells;
+use crate::look::{Look, Opening, Pictures, ThemeName};
 use crate::survey::Surveyor;
 use crate::work::Worker;
-
-/// How the screen looks.
-#[derive(Args, Clone, Debug, Default, PartialEq, Eq, Deserialize)]
-#[serde(deny_unknown_fields)]
-pub struct Look {
-    /// Colours; dark unless said otherwise.
-    #[arg(long, value_enum)]
-    theme: Option<ThemeName>,
-    /// Which block characters the field is drawn with; chosen by the terminal's name unless said otherwise.
-    #[arg(long, value_enum)]
-    cells: Option<Cells>,
-    /// Whether the field is drawn in the terminal's own pixels, and how; by what the terminal says unless said otherwise.
-    #[arg(long, value_enum)]
-    pictures: Option<Pictures>,
-}
-
-/// How the field is drawn in the terminal's own pixels.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Pictures {
-    /// Not at all: in block characters.
-    Off,
-    /// As the terminal says that it can.
-    Auto,
-    /// By the graphics protocol of kitty, ghostty, konsole and others.
-    Kitty,
-    /// As sixel.
-    Sixel,
-    /// As inline images.
-    Inline,
-}
-
-impl Look {
-    /// How the field is drawn in pixels, when that is said.
-    pub const fn pictures(&self) -> Option<Pictures> {
-        self.pictures
-    }
-
-    /// This look, with what it leaves open taken from another.
-    #[must_use]
-    pub fn or(&self, other: &Self) -> Self {
-        Self {
-            theme: self.theme.or(other.theme),
-            cells: self.cells.or(other.cells),
-            pictures: self.pictures.or(other.pictures),
-        }
-    }
-}
 
 /// How long the keys that were pressed before the end may take.
 const LAST_KEYS: Duration = Duration::from_millis(500);
@@ -115,9 +67,8 @@ const FRAME: Duration = Duration::from_millis(33);
 ///
 /// # Errors
 /// When there is no terminal, or it went away.
-///
-/// `notice`: what is to be said first of all
-pub fn run(project: Project, seed: u64, look: &Look, notice: Option<String>) -> io::Result<()> {
+pub fn run(opening: Opening) -> io::Result<()> {
+    let Opening { mut project, seed, look, notice } = opening;
     let depth = Depth::detect(|name| std::env::var(name).ok());
     let (sender, receiver) = channel();
     let guard = Guard::enter()?;
@@ -125,7 +76,6 @@ pub fn run(project: Project, seed: u64, look: &Look, notice: Option<String>) -> 
     listen_to_signals(&sender)?;
     let mut terminal = Terminal::new(CrosstermBackend::new(stdout()))?;
     let size = terminal.size()?;
-    let mut project = project;
     project.take_place();
     let shared = project.place.number > 1;
     let recovered = project.recovered();
@@ -169,7 +119,7 @@ pub fn run(project: Project, seed: u64, look: &Look, notice: Option<String>) -> 
     if let Some(job) = model.job() {
         worker.hand_in(job);
     }
-    let outside = Outside { look, worker: &worker, surveyor: &surveyor, clerk: &clerk, gate: &gate };
+    let outside = Outside { look: &look, worker: &worker, surveyor: &surveyor, clerk: &clerk, gate: &gate };
     let result = turn(&mut terminal, (&mut screen, &mut easel), &mut model, &receiver, &outside);
     if let Some(easel) = &easel {
         // What is left behind of a terminal that is gone cannot be helped.

@@ -18,10 +18,13 @@ pub use super::document::Cursor;
 use super::document::{Document, Language};
 use super::files::Files;
 use super::finder::Finder;
+pub use super::finder::Question;
 use super::free::Free;
+use super::keymap::Action;
+pub use super::keymap::ScreenName;
 use super::layout::{Areas, Pane, Shape, layout};
+use super::measure::wrapped;
 use super::theme::Role;
-use super::view::wrapped;
 use crate::draft::Draft;
 use crate::folder::Project;
 use crate::work::{From, Job, RunReport};
@@ -33,39 +36,6 @@ pub struct Entry {
     pub input: Input,
     /// Why it was not taken.
     pub error: Option<String>,
-}
-
-/// A screen: each has its own keys, state and look.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum ScreenName {
-    /// The mission, its run and why.
-    Mission,
-    /// The files of the project.
-    Project,
-}
-
-impl ScreenName {
-    /// All of them.
-    pub const ALL: [Self; 2] = [Self::Mission, Self::Project];
-}
-
-/// What is asked for in one line.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Question {
-    /// A name for the amount in the slot under the cursor.
-    Amount,
-    /// A name for the routine that the step under the cursor becomes.
-    Routine,
-    /// The pose at which the step under the cursor begins.
-    Pose,
-    /// A name for a new mission.
-    Mission,
-    /// A name for the copy of the file that is marked.
-    CopyName,
-    /// Another name for the file that is marked.
-    NewName,
-    /// A name for a file that begins as one of the demo's.
-    Begin(&'static str),
 }
 
 /// What keys mean just now.
@@ -276,6 +246,8 @@ pub struct Model {
     pub from: Option<From>,
     /// The step before which the run is over, by its name.
     pub until: Option<String>,
+    /// What a list or a click has asked for, and is done next.
+    pub todo: Option<Action>,
     /// The line to go to in a text that is being opened: its path, and a byte of it.
     pub wanted: Option<(String, usize)>,
     /// What is done by hand, besides what the project says, in order of time.
@@ -346,6 +318,7 @@ impl Model {
             breaks: BTreeSet::new(),
             from: None,
             until: None,
+            todo: None,
             wanted: None,
             hands: Vec::new(),
             hands_before: Vec::new(),

@@ -1,20 +1,9 @@
 //! Colours of the screen, and how many of them the terminal can show.
 
-use clap::ValueEnum;
+pub use crate::look::ThemeName;
 use ratatui::style::{Color, Modifier, Style};
-use serde::Deserialize;
 use wayodos_core::ids::StepId;
 use wayodos_report::ink::{Rgb, tint};
-
-/// Dark or light.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum ThemeName {
-    /// Light text on a dark ground.
-    Dark,
-    /// Dark text on a light ground.
-    Light,
-}
 
 /// How many colours the terminal can show.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -2,7 +2,7 @@
 
 use super::*;
 use crate::tui::model::Side;
-use crate::tui::view::side::all_findings;
+use crate::tui::sight::side::all_findings;
 
 const ROBOT: &str = "robots/curlew.toml";
 

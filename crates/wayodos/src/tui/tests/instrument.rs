@@ -6,7 +6,7 @@ use wayodos_core::mission::format;
 use super::*;
 use crate::tui::layout::Pane;
 use crate::tui::model::{Row, Side};
-use crate::tui::view::side::{map_rows, why_rows};
+use crate::tui::sight::side::{map_rows, why_rows};
 
 fn hash(app: &App) -> u64 {
     app.model.report.as_ref().unwrap().run.fingerprint()

@@ -4,8 +4,8 @@ use super::*;
 use crate::tui::keymap;
 use crate::tui::layout::Pane;
 use crate::tui::model::{ScreenName, Side};
+use crate::tui::sight::side::tab_at;
 use crate::tui::update::Refitted;
-use crate::tui::view::side::tab_at;
 use ratatui::layout::Position;
 
 fn resize(app: &mut App, width: u16, height: u16) {

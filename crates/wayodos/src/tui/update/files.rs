@@ -8,7 +8,8 @@ use super::super::finder::{Finder, Item, Pick};
 use super::super::keymap::Action;
 use super::super::model::{Model, Question, ScreenName};
 use super::super::theme::Role;
-use super::{Effect, find, typing};
+use super::effect::Effect;
+use super::{ask, lists};
 use crate::demo;
 use crate::folder::{Home, slug};
 use crate::shelf::{Change, Done, Entry, Kind, mission_name};
@@ -43,7 +44,7 @@ pub(super) fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Eff
             if matches!(entry.kind, Kind::Export | Kind::Bin) {
                 return model.say(Role::Quiet, "drawings and what is in the bin are not copied");
             }
-            typing::ask(model, Question::CopyName, "");
+            ask::ask(model, Question::CopyName, "");
         }),
         Action::RenameFile => with_marked(model, |model, entry| {
             if entry.kind == Kind::Bin {
@@ -53,7 +54,7 @@ pub(super) fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Eff
             if model.documents().find(edited).is_some() {
                 return model.say(Role::Thin, "this text is open and not saved: save it first (s)");
             }
-            typing::ask(model, Question::NewName, &entry.name);
+            ask::ask(model, Question::NewName, &entry.name);
         }),
         Action::TakeAway => with_marked(model, |model, entry| match entry.kind {
             Kind::Bin => model.say(Role::Quiet, "it is in the bin already; Enter gives it back"),
@@ -150,7 +151,7 @@ fn add(model: &mut Model) {
             ));
         }
     }
-    find::show(model, Finder::new("Add to the project", items, 0));
+    lists::show(model, Finder::new("Add to the project", items, 0));
 }
 
 /// The robots, fields or calibrations that the marked mission could play with.
@@ -175,7 +176,7 @@ fn pick(model: &mut Model, part: Part, kind: Kind) {
     });
     let title = format!("With which {} does {} play?", part.key(), entry.name);
     let finder = Finder::new(title, items.collect(), mark);
-    find::show(model, finder);
+    lists::show(model, finder);
 }
 
 /// A name was typed.

@@ -1,65 +1,19 @@
 //! Choosing from lists: what each offers, and what choosing does.
 
 use std::sync::Arc;
-use wayodos_core::ids::{StepId, TextStep};
 
 use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers};
 use tui_input::backend::crossterm::EventHandler as _;
-use wayodos_core::field::Pose;
-use wayodos_core::finding::Source;
-use wayodos_core::lab::remedy::{self, Case, Remedy};
-use wayodos_core::mission::edit::Edit;
-use wayodos_core::mission::exits::{add_exit as with_exit, exit_at};
-use wayodos_core::mission::offer::{behaviours, conditions, insert_offer, insert_offer_above};
-use wayodos_core::mission::{LineKind, format};
-use wayodos_core::project::{BOX, Setup};
+use wayodos_core::project::BOX;
 use wayodos_core::record::{Act, Intervention};
 
-use super::super::finder::{Finder, Item, Pick};
-use super::super::keymap;
+use super::super::finder::{Finder, Pick};
 use super::super::model::{Cursor, Mode, Model};
 use super::super::theme::Role;
-use super::super::view::side::{WhyRow, all_findings, why_rows};
-use super::{Effect, act, draft, is_laid_out, moves, rework, run_again, texts, time, typing};
-use crate::work::RunReport;
-
-/// Opens a list. What its marked row comes to is tried at once.
-pub(super) fn open(model: &mut Model, finder: Finder, effects: &mut Vec<Effect>) {
-    if finder.items.is_empty() {
-        return model.say(Role::Quiet, "there is nothing to choose here");
-    }
-    attempt(model, &finder, effects);
-    model.mode = Mode::Finding(Box::new(finder));
-}
-
-/// Tries the marked row of a list that has just been opened.
-pub(super) fn attempt_first(model: &mut Model, effects: &mut Vec<Effect>) {
-    if !matches!(model.mode, Mode::Finding(_)) {
-        return;
-    }
-    let Mode::Finding(finder) = std::mem::take(&mut model.mode) else { return };
-    if model.trial.is_none() {
-        attempt(model, &finder, effects);
-    }
-    model.mode = Mode::Finding(finder);
-}
-
-/// The text of the marked row is tried, so that the field shows what it would come to.
-fn attempt(model: &mut Model, finder: &Finder, effects: &mut Vec<Effect>) {
-    let base = model.trial.as_ref().map_or(&model.doc.text, |trial| &trial.base).clone();
-    let text = match finder.item().map(|item| &item.pick) {
-        Some(Pick::Text(text)) => text.clone(),
-        Some(Pick::Edit(edit)) => edit.apply(&base),
-        _ => return drop_trial(model, effects),
-    };
-    let text = if finder.lays_out { format(&text) } else { text };
-    if *text == *model.doc.text {
-        return;
-    }
-    model.try_text(text);
-    moves::to_change(model, &base);
-    rework(model, effects);
-}
+use super::change::{draft, run_again};
+use super::effect::Effect;
+use super::lists::{attempt, drop_trial};
+use super::{ask, offers, texts};
 
 pub(super) fn find(model: &mut Model, key: KeyEvent, mut finder: Finder, stop: bool, effects: &mut Vec<Effect>) {
     let before = finder.item().map(|item| item.title.clone());
@@ -110,17 +64,6 @@ fn leave(model: &mut Model, effects: &mut Vec<Effect>) {
     drop_trial(model, effects);
 }
 
-/// Everything is as it was before the trial. The run of before is put back: nothing needs to run again, but what a robot or
-/// field was tried with must be read again.
-fn drop_trial(model: &mut Model, effects: &mut Vec<Effect>) {
-    if model.trial.is_some() {
-        model.drop_trial();
-        if !model.doc.is_mission() {
-            effects.push(texts::refit(model));
-        }
-    }
-}
-
 fn take(model: &mut Model, finder: &Finder, effects: &mut Vec<Effect>) {
     let Some(item) = finder.item() else {
         drop_trial(model, effects);
@@ -140,7 +83,7 @@ fn take(model: &mut Model, finder: &Finder, effects: &mut Vec<Effect>) {
                 effects.push(draft(&model.doc));
             }
         }
-        Pick::Do(action) => act(model, action, effects),
+        Pick::Do(action) => model.todo = Some(action),
         Pick::Line(line) => {
             model.doc.cursor = Cursor { line, nth: 0 };
             model.to_text();
@@ -158,7 +101,7 @@ fn take(model: &mut Model, finder: &Finder, effects: &mut Vec<Effect>) {
             }
             // One is often not enough.
             let at = finder.at;
-            tracks(model);
+            offers::tracks(model);
             if let Mode::Finding(finder) = &mut model.mode {
                 finder.at = at.min(finder.shown.len().saturating_sub(1));
             }
@@ -166,212 +109,9 @@ fn take(model: &mut Model, finder: &Finder, effects: &mut Vec<Effect>) {
         Pick::Mission(name) => effects.push(Effect::Open(name)),
         Pick::Show(path) => texts::show(model, &path, None, effects),
         Pick::Assign(change) => effects.push(Effect::Arrange(change)),
-        Pick::Ask(question) => typing::ask(model, question, ""),
-        Pick::Slot => moves::type_into(model),
+        Pick::Ask(question) => ask::ask(model, question, ""),
+        Pick::Slot => ask::type_into(model),
     }
-}
-
-pub(super) fn show(model: &mut Model, finder: Finder) {
-    if finder.items.is_empty() {
-        return model.say(Role::Quiet, "there is nothing to choose here");
-    }
-    model.mode = Mode::Finding(Box::new(finder));
-}
-
-/// What a new step may do.
-pub(super) fn add_step(model: &mut Model, above: bool) {
-    let Some(setup) = model.setup.clone() else { return };
-    let parsed = &model.doc.prepared.parsed;
-    let below = model.doc.written_step(model.doc.cursor.line);
-    let items: Vec<Item> = behaviours(parsed, &setup.names)
-        .into_iter()
-        .map(|offer| {
-            let edit = match below.filter(|_| above) {
-                Some(step) => insert_offer_above(parsed, &model.doc.text, step, &offer),
-                None => insert_offer(parsed, &model.doc.text, below, &offer),
-            };
-            let pick = Pick::Edit(edit);
-            Item { title: offer.name, text: offer.text, what: offer.what, slots: offer.slots, pick }
-        })
-        .collect();
-    let finder = Finder::new("Add a step: type what it should do", items, 0);
-    show(model, Finder { lays_out: is_laid_out(model), ..finder });
-}
-
-/// What a step may wait for.
-pub(super) fn add_exit(model: &mut Model) {
-    let Some(setup) = model.setup.clone() else { return };
-    let Some(step) = model.doc.written_step(model.doc.cursor.line) else {
-        return model.say(Role::Quiet, "the cursor is not in a step; a adds one");
-    };
-    let parsed = &model.doc.prepared.parsed;
-    let about = &parsed.mission.steps[step];
-    let more = !about.exits.is_empty();
-    let items: Vec<Item> = conditions(Some(about), &setup.names)
-        .into_iter()
-        .map(|offer| {
-            let target = more.then_some("next");
-            let pick = Pick::Edit(with_exit(parsed, &model.doc.text, step, &offer.text, target));
-            Item { title: offer.name, text: offer.text, what: offer.what, slots: offer.slots, pick }
-        })
-        .collect();
-    let finder = Finder::new(format!("Add an exit: type what should end \"{}\"", about.name.node), items, 0);
-    show(model, Finder { lays_out: is_laid_out(model), ..finder });
-}
-
-/// What may be different in a copy: each line of its original, or another original.
-pub(super) fn differences(model: &mut Model, step: TextStep) {
-    let parsed = &model.doc.prepared.parsed;
-    let copy = &parsed.mission.steps[step];
-    let Some(like) = &copy.like else { return };
-    let original = parsed.mission.find(&like.node, copy).map(|found| &parsed.mission.steps[found]);
-    let header = &model.doc.text[parsed.lines[copy.line].span.clone()];
-    let indent = &header[..header.len() - header.trim_start().len()];
-    let end = parsed.lines[copy.last].span.end;
-    let mut items = Vec::new();
-    let mut add = |title: &str, line: String, what: &str| {
-        let edit = Edit { span: end..end, text: format!("\n{indent}  but {line}") };
-        items.push(Item::new(title, line, what, Pick::Edit(edit)));
-    };
-    if let Some(original) = original {
-        if let Some((behaviour, _)) = &original.behaviour
-            && copy.behaviour.as_ref().is_some_and(|(own, _)| own.span == behaviour.span)
-        {
-            add(
-                "what it does",
-                model.doc.text[behaviour.span.clone()].to_owned(),
-                "It then does this instead, whatever the original does.",
-            );
-        }
-        for exit in &original.exits {
-            // What the copy says itself already is in its own text.
-            if copy.exits.iter().any(|own| own.condition.span == exit.condition.span) {
-                let line = model.doc.text[parsed.lines[exit.line].span.clone()].trim();
-                let line = line.strip_prefix("until").or(line.strip_prefix("or")).unwrap_or(line).trim_start();
-                let line = line.split('#').next().unwrap_or(line).trim_end();
-                add("what ends it", format!("until {line}"), "This exit then belongs to the copy, and can be changed.");
-            }
-        }
-    }
-    items.push(Item::new("copy another step", &like.node, "Type its name.", Pick::Slot));
-    let finder = Finder::new(format!("What is different in \"{}\"", copy.name.node), items, 0);
-    show(model, Finder { lays_out: is_laid_out(model), ..finder });
-}
-
-/// Every step, to go to.
-pub(super) fn steps(model: &mut Model) {
-    let parsed = &model.doc.prepared.parsed;
-    let items = parsed.mission.steps.iter().enumerate().map(|(nth, step)| {
-        let does = step.behaviour.as_ref().map_or("", |(behaviour, _)| &model.doc.text[behaviour.span.clone()]);
-        let number = TextStep(nth).number();
-        Item::new(format!("{number:>2} {}", step.name.node), does, "", Pick::Line(step.line))
-    });
-    let here = model.doc.written_step(model.doc.cursor.line).map_or(0, |step| step.0);
-    let finder = Finder::new("Go to step", items.collect(), here);
-    show(model, finder);
-}
-
-/// Every line that says something, to be found by its words.
-pub(super) fn lines(model: &mut Model) {
-    let said = (0..model.doc.lines().len()).filter(|line| !model.doc.line_text(*line).trim().is_empty());
-    let items: Vec<Item> = said
-        .map(|line| Item::new(format!("{:>3}", line + 1), model.doc.line_text(line).trim(), "", Pick::Line(line)))
-        .collect();
-    let here = items.iter().position(|item| matches!(item.pick, Pick::Line(line) if line >= model.doc.cursor.line));
-    let finder = Finder::new("Find in the text", items, here.unwrap_or(0));
-    show(model, finder);
-}
-
-/// Everything that has a key.
-pub(super) fn palette(model: &mut Model) {
-    let items = keymap::groups(model.screen).iter().flat_map(|group| {
-        group.rows.iter().map(|row| Item::new(row.what, row.label, group.title, Pick::Do(row.action)))
-    });
-    show(model, Finder::new("Commands: type to search", items.collect(), 0));
-}
-
-/// The missions of the project.
-pub(super) fn missions(model: &mut Model) {
-    let names = model.project.missions();
-    let items = names.into_iter().map(|name| {
-        let open = model.project.config.mission.ends_with(&format!("/{name}.way"));
-        let text = if open { "open now" } else { "" };
-        Item::new(name.clone(), text, "", Pick::Mission(name))
-    });
-    show(model, Finder::new("Open mission", items.collect(), 0));
-}
-
-/// The tracks of the chart.
-pub(super) fn tracks(model: &mut Model) {
-    let Some(report) = model.report.clone() else { return };
-    let items = report.chart.tracks.iter().map(|track| {
-        let shown = track.usual != model.toggled.contains(&track.name);
-        let text = if shown { "shown" } else { "" };
-        let unit = if track.unit.is_empty() { "what is seen" } else { track.unit };
-        Item::new(&track.name, text, unit, Pick::Track(track.name.clone()))
-    });
-    show(model, Finder::new("What the chart shows: Enter shows or hides", items.collect(), 0));
-}
-
-/// What a hand may do at the time cursor.
-pub(super) fn hands(model: &mut Model) {
-    let (Some(setup), Some(report)) = (model.setup.clone(), model.report.clone()) else { return };
-    let trace = &report.run.trace;
-    let Some(pose) = trace.ticks.get(trace.tick_at(model.time + 1e-9)).map(|tick| tick.pose) else { return };
-    if model.time >= report.run.duration() {
-        return model.say(Role::Thin, "move the time cursor into the run first: that is when it will happen");
-    }
-    let seconds = format!("at {:.2} s", model.time);
-    let at = |ahead: f64, left: f64, turn: f64| {
-        let place = pose.place(ahead, left);
-        Pose { x: place.x, y: place.y, heading: pose.heading + turn }
-    };
-    let mut items = Vec::new();
-    let mut add = |title: String, act: Act| {
-        let what = match &act {
-            Act::Place { .. } => "It stands there from then on, until it is taken away.",
-            Act::Remove { .. } => "It is gone from then on.",
-            Act::Carry { .. } => "The mission continues and does not know about it.",
-            Act::Cover { .. } | Act::Press { .. } | Act::Lay(_) => "The mission sees it like anything else.",
-        };
-        items.push(Item::new(title, seconds.clone(), what, Pick::Hand(act)));
-    };
-    let nose = setup.robot.nose;
-    for (words, gap) in [("right ahead", 0.06), ("200 mm ahead", 0.2), ("400 mm ahead", 0.4)] {
-        let pose = Pose { heading: 0.0, ..at(nose + 0.05 + gap, 0.0, 0.0) };
-        add(format!("put a box down, {words}"), Act::Place { thing: BOX.into(), pose });
-    }
-    add("take the box away".into(), Act::Remove { thing: BOX.into() });
-    let things = setup.field.objects.iter().map(|object| &object.name);
-    let things = things.chain(setup.field.obstacles.iter().map(|obstacle| &obstacle.name));
-    for thing in things.filter(|thing| *thing != BOX) {
-        let pose = Pose { heading: 0.0, ..at(nose + 0.15, 0.0, 0.0) };
-        add(format!("put {thing} down ahead"), Act::Place { thing: thing.clone(), pose });
-        add(format!("take {thing} away"), Act::Remove { thing: thing.clone() });
-    }
-    let ten = 10f64.to_radians();
-    for (words, pose) in [
-        ("nudge the robot 20 mm to its left", at(0.0, 0.02, 0.0)),
-        ("nudge the robot 20 mm to its right", at(0.0, -0.02, 0.0)),
-        ("turn the robot 10 deg to the left", at(0.0, 0.0, ten)),
-        ("turn the robot 10 deg to the right", at(0.0, 0.0, -ten)),
-        ("push the robot 30 mm back", at(-0.03, 0.0, 0.0)),
-    ] {
-        add(words.into(), Act::Carry { pose });
-    }
-    for ranger in &setup.robot.rangers {
-        let act = Act::Cover { sensor: ranger.name.clone(), distance: 0.05, for_ms: 1000 };
-        add(format!("cover {} with a hand for 1 s", ranger.name), act);
-    }
-    for switch in &setup.robot.touches {
-        add(format!("press {} for 0.3 s", switch.name), Act::Press { switch: switch.name.clone(), for_ms: 300 });
-    }
-    if !model.hands.is_empty() {
-        let so_far = format!("{} so far", model.hands.len());
-        items.push(Item::new("undo everything done by hand", so_far.clone(), "", Pick::NoHands));
-        items.push(Item::new("keep it in a file", so_far, "It can then be done in every run.", Pick::KeepHands));
-    }
-    show(model, Finder::new("By hand, at this moment", items, 0));
 }
 
 fn by_hand(model: &mut Model, hand: Act, effects: &mut Vec<Effect>) {
@@ -389,70 +129,4 @@ fn by_hand(model: &mut Model, hand: Act, effects: &mut Vec<Effect>) {
     let words = format!("done by hand at {:.2} s, in every run until you undo it with h", model.time);
     model.say(Role::Accent, words);
     run_again(model, effects);
-}
-
-/// What a run of the text as it stands says may be done about an exit.
-fn remedies_of(model: &Model, setup: &Setup, report: &RunReport, step: StepId, exit: usize) -> Vec<Remedy> {
-    let case = Case {
-        text: &model.doc.text,
-        parsed: &model.doc.prepared.parsed,
-        names: &setup.names,
-        robot: &setup.robot,
-        program: &report.program,
-        run: &report.run,
-        evidence: &report.evidence,
-    };
-    remedy::remedies(case, step, exit)
-}
-
-/// What may be done about the exit that is marked in the why pane.
-pub(super) fn remedies(model: &mut Model) {
-    let Some(report) = model.report.clone().filter(|report| Arc::ptr_eq(&report.text, &model.doc.text)) else {
-        return model.say(Role::Thin, "this text cannot run yet: fix its errors first");
-    };
-    let row = why_rows(model).into_iter().filter(WhyRow::marks).nth(model.side_row);
-    let Some((step, exit)) = row.and_then(|row| row.exit) else {
-        return model.say(Role::Quiet, "mark an exit with Up and Down first");
-    };
-    let Some(setup) = model.setup.clone() else { return };
-    let found = remedies_of(model, &setup, &report, step, exit);
-    let line = report.program.steps[step].exits[exit].line;
-    offer(model, found, line, "What may help");
-}
-
-/// What may be done about the finding that is marked in the list.
-pub(super) fn fixes(model: &mut Model, effects: &mut Vec<Effect>) {
-    let Some(finding) = all_findings(model).into_iter().nth(model.side_row) else { return };
-    if finding.source != Source::Mission {
-        return texts::fixes(model, &finding, effects);
-    }
-    texts::to_mission(model);
-    let Some(setup) = model.setup.clone() else { return };
-    let line = model.doc.line_at(finding.span.start);
-    let mut found = remedy::fixes(&finding, &model.doc.prepared.parsed, &model.doc.text, &setup.names);
-    // What a run showed may have more to it.
-    if let Some((_, nth)) = exit_at(&model.doc.prepared.parsed, line)
-        && let Some(report) = model.report.clone().filter(|report| Arc::ptr_eq(&report.text, &model.doc.text))
-        && let Some(step) = model.step_of_line(line)
-    {
-        let known: Vec<String> = found.iter().map(|fix| fix.text.clone()).collect();
-        let more = remedies_of(model, &setup, &report, step, nth);
-        found.extend(more.into_iter().filter(|more| !known.contains(&more.text)));
-    }
-    offer(model, found, line, "What may help");
-}
-
-/// A list of remedies, each tried as it is marked; the first row only goes to the place.
-fn offer(model: &mut Model, found: Vec<Remedy>, line: usize, title: &str) {
-    let mut items =
-        vec![Item::new("go there", model.doc.line_text(line).trim(), "Change it yourself.", Pick::Line(line))];
-    items.extend(found.into_iter().map(|remedy| Item::new(remedy.words, "", remedy.why, Pick::Text(remedy.text))));
-    if items.len() == 1 {
-        model.doc.cursor = Cursor { line, nth: 0 };
-        let header = model.doc.lines().get(line).is_some_and(|line| line.kind == LineKind::Step);
-        time::to_line(model, line, header);
-        return model.say(Role::Quiet, "no automatic fix: change it here");
-    }
-    let finder = Finder::new(title, items, 0);
-    show(model, Finder { lays_out: is_laid_out(model), ..finder });
 }

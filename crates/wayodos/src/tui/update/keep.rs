@@ -6,9 +6,11 @@ use std::sync::Arc;
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
 
 use super::super::document::Document;
-use super::super::model::{Mode, Model, Outside};
+use super::super::model::{DiffLine, Mode, Model, Outside};
 use super::super::theme::Role;
-use super::{Effect, changed, difference, draft, moves, run_again, scrolled};
+use super::change::{changed, draft, refit, run_again};
+use super::effect::Effect;
+use super::places::{self, scrolled};
 use crate::draft::Draft;
 use crate::folder::{Home, Project, Saved};
 
@@ -130,7 +132,7 @@ pub(super) fn on_outside(model: &mut Model, theirs: String, effects: &mut Vec<Ef
         let old = Arc::clone(&model.doc.text);
         model.doc.stop_typing();
         model.take_over(theirs);
-        moves::to_change(model, &old);
+        places::to_change(model, &old);
         model.mode = Mode::Browse;
         changed(model, effects);
         let line = model.doc.cursor.line + 1;
@@ -193,7 +195,7 @@ pub(super) fn on_opened(
             run_again(model, effects);
             // Other texts stay open with it, and what was changed in them goes for it too.
             if model.documents().any(|document| !document.is_mission() && document.unsaved()) {
-                effects.push(super::texts::refit(model));
+                effects.push(refit(model));
             }
             if kept && model.notice.is_none() {
                 let left = left.unwrap_or_default();
@@ -211,10 +213,30 @@ pub(super) fn on_edited(model: &mut Model, result: Result<String, String>, effec
         Ok(text) => {
             let old = Arc::clone(&model.doc.text);
             model.write(text);
-            moves::to_change(model, &old);
+            places::to_change(model, &old);
             changed(model, effects);
             model.say(Role::Quiet, "loaded from the editor; u undoes it");
         }
         Err(error) => model.say(Role::Wrong, error),
     }
+}
+
+/// How two texts differ, line by line, with three lines around each change.
+fn difference(ours: &str, theirs: &str) -> Vec<(DiffLine, String)> {
+    let patch = diffy::create_patch(theirs, ours);
+    let mut rows = Vec::new();
+    for (nth, hunk) in patch.hunks().iter().enumerate() {
+        if nth > 0 {
+            rows.push((DiffLine::Same, "···".to_owned()));
+        }
+        rows.extend(hunk.lines().iter().map(|line| {
+            let (kind, text) = match line {
+                diffy::Line::Context(text) => (DiffLine::Same, text),
+                diffy::Line::Delete(text) => (DiffLine::Theirs, text),
+                diffy::Line::Insert(text) => (DiffLine::Ours, text),
+            };
+            (kind, text.trim_end().to_owned())
+        }));
+    }
+    rows
 }

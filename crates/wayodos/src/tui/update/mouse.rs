@@ -8,8 +8,10 @@ use wayodos_core::field::Point;
 
 use super::super::layout::Pane;
 use super::super::model::{Cursor, Mode, Model, ScreenName};
-use super::super::view;
-use super::{Effect, files, find, moves, open_side, time, zoom_field};
+use super::super::sight;
+use super::effect::Effect;
+use super::panes::{open_side, show_side, side_row, zoom_field};
+use super::{files, find, moves, time};
 
 /// Whether the event was one that anything may follow from.
 pub(super) fn on_mouse(model: &mut Model, mouse: MouseEvent, effects: &mut Vec<Effect>) -> bool {
@@ -28,7 +30,7 @@ pub(super) fn on_mouse(model: &mut Model, mouse: MouseEvent, effects: &mut Vec<E
     if let Mode::Finding(finder) = &mut model.mode {
         match mouse.kind {
             MouseEventKind::Down(MouseButton::Left) => {
-                if let Some(row) = view::overlay::row_at(finder, areas.lists(), at) {
+                if let Some(row) = sight::overlay::row_at(finder, areas.lists(), at) {
                     find::click(model, row, effects);
                 }
             }
@@ -50,7 +52,7 @@ pub(super) fn on_mouse(model: &mut Model, mouse: MouseEvent, effects: &mut Vec<E
         if matches!(mouse.kind, MouseEventKind::Down(MouseButton::Left)) && areas.text.contains(at) {
             let mut moved = free.clone();
             (moved.offers, moved.wants) = (Vec::new(), None);
-            if let Some((line, byte)) = view::text::place(model, areas.text, at) {
+            if let Some((line, byte)) = sight::text::place(model, areas.text, at) {
                 moved.at = model.doc.lines()[line].span.start + byte;
                 model.doc.cursor = Cursor { line, nth: 0 };
                 model.mode = Mode::Free(moved);
@@ -70,14 +72,15 @@ fn browse(model: &mut Model, mouse: MouseEvent, at: Position, effects: &mut Vec<
     let Some(areas) = model.areas() else { return };
     let over = |area: Rect| area.contains(at);
     if matches!(mouse.kind, MouseEventKind::Down(MouseButton::Left))
-        && let Some(action) = view::bars::action_at(model, &areas, at)
+        && let Some(action) = sight::bars::action_at(model, &areas, at)
     {
-        return super::act(model, action, effects);
+        model.todo = Some(action);
+        return;
     }
     if model.screen == ScreenName::Project {
         match mouse.kind {
             MouseEventKind::Down(MouseButton::Left) => {
-                if let Some(row) = view::files::row_at(&areas, at) {
+                if let Some(row) = sight::files::row_at(&areas, at) {
                     files::click(model, row, effects);
                 }
             }
@@ -92,27 +95,27 @@ fn browse(model: &mut Model, mouse: MouseEvent, at: Position, effects: &mut Vec<
     match mouse.kind {
         _ if pressed && over(areas.text) => {
             model.focus = Pane::Text;
-            if let Some((line, column)) = view::text::place(model, areas.text, at) {
+            if let Some((line, column)) = sight::text::place(model, areas.text, at) {
                 click_line(model, line, column);
             }
         }
         _ if (pressed || dragged) && over(areas.chart) => {
             model.playing = false;
-            if let Some(seconds) = view::chart::time_at(model, areas.chart, mouse.column) {
+            if let Some(seconds) = sight::chart::time_at(model, areas.chart, mouse.column) {
                 time::set(model, seconds);
             }
         }
         _ if (pressed || dragged) && over(areas.field) => {
             model.playing = false;
-            if let Some(seconds) = view::field::time_at(model, areas.field, at) {
+            if let Some(seconds) = sight::field::time_at(model, areas.field, at) {
                 time::set(model, seconds);
             }
         }
         _ if pressed && over(areas.side) => {
             model.focus = Pane::Side;
-            if let Some(tab) = view::side::tab_at(areas.side, at) {
-                super::show_side(model, tab);
-            } else if let Some(row) = view::side::row_at(model, areas.side, at) {
+            if let Some(tab) = sight::side::tab_at(areas.side, at) {
+                show_side(model, tab);
+            } else if let Some(row) = sight::side::row_at(model, areas.side, at) {
                 let again = model.side_row == row;
                 model.side_row = row;
                 if again {
@@ -127,14 +130,14 @@ fn browse(model: &mut Model, mouse: MouseEvent, at: Position, effects: &mut Vec<
         }
         MouseEventKind::Up(_) => model.held = None,
         MouseEventKind::Down(MouseButton::Right) if over(areas.chart) => {
-            model.pin = view::chart::time_at(model, areas.chart, mouse.column);
+            model.pin = sight::chart::time_at(model, areas.chart, mouse.column);
         }
         MouseEventKind::ScrollDown if over(areas.text) => moves::move_line(model, true),
         MouseEventKind::ScrollUp if over(areas.text) => moves::move_line(model, false),
         MouseEventKind::ScrollDown if over(areas.field) => zoom_at(model, areas.field, at, 1.0 / 1.25),
         MouseEventKind::ScrollUp if over(areas.field) => zoom_at(model, areas.field, at, 1.25),
-        MouseEventKind::ScrollDown if over(areas.side) => super::side_row(model, 1),
-        MouseEventKind::ScrollUp if over(areas.side) => super::side_row(model, -1),
+        MouseEventKind::ScrollDown if over(areas.side) => side_row(model, 1),
+        MouseEventKind::ScrollUp if over(areas.side) => side_row(model, -1),
         MouseEventKind::ScrollDown => time::shift(model, 0.1),
         MouseEventKind::ScrollUp => time::shift(model, -0.1),
         _ => {}
@@ -144,7 +147,7 @@ fn browse(model: &mut Model, mouse: MouseEvent, at: Position, effects: &mut Vec<
 /// Moves the field along with the pointer.
 fn drag(model: &mut Model, area: Rect, to: Position) {
     let Some((setup, from)) = model.setup.clone().zip(model.held) else { return };
-    let view = view::field::view(model, &setup.field, area);
+    let view = sight::field::view(model, &setup.field, area);
     if view.zoom() > 1.0 {
         let (a, b, centre) = (view.place_at(from, area), view.place_at(to, area), view.centre());
         model.camera.follow = false;
@@ -156,7 +159,7 @@ fn drag(model: &mut Model, area: Rect, to: Position) {
 /// Zooms so that what is under the pointer stays there.
 fn zoom_at(model: &mut Model, area: Rect, at: Position, by: f64) {
     let Some(setup) = model.setup.clone() else { return };
-    let before = view::field::view(model, &setup.field, area);
+    let before = sight::field::view(model, &setup.field, area);
     let under = before.place_at(at, area);
     let centre = before.centre();
     model.camera.centre = Some(centre);

@@ -1,19 +1,20 @@
 //! Moving through the mission, and changing what stands in its slots.
 
 use std::sync::Arc;
-use wayodos_core::ids::SlotId;
 
-use tui_input::Input;
+use wayodos_core::mission::SlotKind;
 use wayodos_core::mission::about;
 use wayodos_core::mission::amend::{convert as other_unit, linkable, name_amount as name_or, write_out as written_out};
 use wayodos_core::mission::edit::Stride;
-use wayodos_core::mission::{LineKind, SlotKind};
 
 use super::super::finder::{Finder, Item, Pick};
 use super::super::layout::Pane;
-use super::super::model::{Cursor, Entry, Mode, Model, Question};
+use super::super::model::{Cursor, Model, Question};
 use super::super::theme::Role;
-use super::{Effect, change, typing};
+use super::change::{change, laid_out};
+use super::effect::Effect;
+use super::places::go_to_line;
+use super::{ask, lists, offers};
 
 pub(super) fn move_slot(model: &mut Model, right: bool) {
     let slots = &model.doc.prepared.parsed.slots;
@@ -42,24 +43,6 @@ pub(super) fn move_line(model: &mut Model, down: bool) {
     if let Some(line) = line {
         go_to_line(model, line);
     }
-}
-
-/// Puts the cursor on a line, on the slot nearest to the column where it was.
-pub(super) fn go_to_line(model: &mut Model, line: usize) {
-    let column = |slot: SlotId| {
-        let slot = &model.doc.prepared.parsed.slots[slot];
-        slot.span.start - model.doc.lines()[slot.line].span.start
-    };
-    let wanted = model.doc.slot().map_or(0, column);
-    let nearest = model.doc.slots_on(line).enumerate().min_by_key(|(_, (slot, _))| column(*slot).abs_diff(wanted));
-    let nth = nearest.map_or(0, |(nth, _)| nth);
-    model.doc.cursor = Cursor { line, nth };
-}
-
-/// Puts the cursor on the slot of a line that one would change first: an amount, or else the first.
-pub(super) fn go_to_amount(model: &mut Model, line: usize) {
-    let amount = model.doc.slots_on(line).position(|(_, slot)| matches!(slot.kind, SlotKind::Amount { .. }));
-    model.doc.cursor = Cursor { line, nth: amount.unwrap_or(0) };
 }
 
 pub(super) fn move_step(model: &mut Model, down: bool) {
@@ -115,7 +98,7 @@ pub(super) fn nudge(model: &mut Model, up: bool, stride: Stride, effects: &mut V
 
 /// Opens the slot under the cursor: a list of words with the run that each would give, or a line to type into.
 pub(super) fn open(model: &mut Model, effects: &mut Vec<Effect>) {
-    let Some(slot) = model.doc.slot() else { return typing::begin(model) };
+    let Some(slot) = model.doc.slot() else { return ask::begin(model) };
     let setup = model.setup.clone();
     let here = model.doc.written_step(model.doc.cursor.line);
     let copy = here.filter(|step| {
@@ -123,14 +106,14 @@ pub(super) fn open(model: &mut Model, effects: &mut Vec<Effect>) {
         like.is_some_and(|like| model.doc.line_at(like.span.start) == model.doc.cursor.line)
     });
     if let Some(step) = copy {
-        return super::find::differences(model, step);
+        return offers::differences(model, step);
     }
     let parsed = Arc::new(model.doc.prepared.parsed.clone());
     let current = model.doc.text[parsed.slots[slot].span.clone()].to_owned();
     let choices = model.doc.choices(setup.as_deref(), slot);
     if choices.is_empty() {
         match parsed.slots[slot].kind {
-            SlotKind::Target => return typing::begin(model),
+            SlotKind::Target => return ask::begin(model),
             SlotKind::Text | SlotKind::Amount { .. } => {}
             SlotKind::Name if model.doc.values.is_some() => {}
             SlotKind::Choice(_)
@@ -140,7 +123,7 @@ pub(super) fn open(model: &mut Model, effects: &mut Vec<Effect>) {
             | SlotKind::Routine
             | SlotKind::Name => return model.say(Role::Quiet, "there is nothing else to choose"),
         }
-        return type_into(model);
+        return ask::type_into(model);
     }
     let at = choices.iter().position(|choice| *choice == current).unwrap_or(0);
     let items = choices.into_iter().filter_map(|choice| {
@@ -152,22 +135,14 @@ pub(super) fn open(model: &mut Model, effects: &mut Vec<Effect>) {
             _ => String::new(),
         };
         let title = if choice.is_empty() { "as written".to_owned() } else { choice };
-        Some(Item::new(title, "", what, Pick::Text(super::laid_out(model, new))))
+        Some(Item::new(title, "", what, Pick::Text(laid_out(model, new))))
     });
     let question = match model.doc.values.as_ref().and_then(|values| values.key(slot)) {
         Some(key) => key.what.trim_end_matches('.').to_owned(),
         None => about::question(&parsed.slots[slot].kind).to_owned(),
     };
     let finder = Finder::new(question, items.collect(), at);
-    super::find::open(model, finder, effects);
-}
-
-/// Begins to type into the slot under the cursor, with what stands there.
-pub(super) fn type_into(model: &mut Model) {
-    let Some(slot) = model.doc.slot() else { return };
-    let current = &model.doc.text[model.doc.prepared.parsed.slots[slot].span.clone()];
-    let input = Input::new(current.trim_matches('"').to_owned());
-    model.mode = Mode::Typing(Entry { input, error: None });
+    lists::open(model, finder, effects);
 }
 
 /// Names that the amount under the cursor may have: those that there are, or a new one.
@@ -183,9 +158,9 @@ pub(super) fn name_amount(model: &mut Model) {
     let own = Item::new("a new name", "", "The amount stands in a `let` of its own then.", Pick::Ask(Question::Amount));
     let items: Vec<Item> = known.chain([own]).collect();
     if items.len() == 1 {
-        return typing::ask(model, Question::Amount, "");
+        return ask::ask(model, Question::Amount, "");
     }
-    super::find::show(model, Finder::new("Which name", items, 0));
+    lists::show(model, Finder::new("Which name", items, 0));
 }
 
 pub(super) fn write_out(model: &mut Model, effects: &mut Vec<Effect>) {
@@ -206,22 +181,4 @@ pub(super) fn convert(model: &mut Model, effects: &mut Vec<Effect>) {
         Some(edit) => change(model, &edit, effects),
         None => model.say(Role::Quiet, "there is no other unit in which this stays exactly what it is"),
     }
-}
-
-/// The line that a new or changed piece of text is about: the first that differs, from there on the first sentence.
-pub(super) fn first_changed(old: &str, new: &str) -> usize {
-    old.split('\n').zip(new.split('\n')).take_while(|(a, b)| a == b).count()
-}
-
-/// Puts the cursor where one would go on after a change: the first amount of the first changed sentence.
-pub(super) fn to_change(model: &mut Model, old: &str) {
-    let first = first_changed(old, &model.doc.text);
-    let of = |line: &usize| {
-        let amount = |(_, slot): (SlotId, &wayodos_core::mission::Slot)| matches!(slot.kind, SlotKind::Amount { .. });
-        matches!(model.doc.lines()[*line].kind, LineKind::Behaviour | LineKind::Exit | LineKind::Row | LineKind::Watch)
-            && model.doc.slots_on(*line).any(amount)
-    };
-    let last = model.doc.lines().len();
-    let line = (first.min(last)..last.min(first + 6)).find(of).unwrap_or(first.min(last.saturating_sub(1)));
-    go_to_amount(model, line);
 }

@@ -10,7 +10,9 @@ use wayodos_core::mission::restructure::{self, Change, Note, Refusal, Text, dupl
 
 use super::super::model::{Cursor, Model, Question};
 use super::super::theme::Role;
-use super::{Effect, change, changed, moves, typing};
+use super::change::{change, changed, laid_anew, put_text};
+use super::effect::Effect;
+use super::{ask, places};
 
 /// The step under the cursor, or a word about there being none.
 fn here(model: &mut Model) -> Option<TextStep> {
@@ -23,7 +25,7 @@ fn here(model: &mut Model) -> Option<TextStep> {
 
 /// Applies a change of a whole step; a text that was laid out stays so, even when lines come and go.
 fn reshape(model: &mut Model, text: String, effects: &mut Vec<Effect>) {
-    let text = super::laid_anew(model, text);
+    let text = laid_anew(model, text);
     if *text != *model.doc.text {
         model.write(text);
         changed(model, effects);
@@ -57,7 +59,7 @@ pub(super) fn add_reflex(model: &mut Model, effects: &mut Vec<Effect>) {
     let old = model.doc.text.clone();
     let edit = insert_reflex(&model.doc.prepared.parsed, &model.doc.text, &setup.names);
     if apply(model, edit, "this robot has no sensor that a reflex could watch", effects) {
-        moves::to_change(model, &old);
+        places::to_change(model, &old);
         model.say(Role::Quiet, "a reflex watches all the time, whatever step is active");
     }
 }
@@ -165,13 +167,13 @@ pub(super) fn shift(model: &mut Model, up: bool, effects: &mut Vec<Effect>) {
 pub(super) fn wrap(model: &mut Model, effects: &mut Vec<Effect>) {
     if on_step(model, effects, |of, step| restructure::wrap(of, step.alone())) {
         // How often: the amount of the line below.
-        moves::go_to_amount(model, model.doc.cursor.line + 1);
+        places::go_to_amount(model, model.doc.cursor.line + 1);
     }
 }
 
 pub(super) fn extract(model: &mut Model) {
     if here(model).is_some() {
-        typing::ask(model, Question::Routine, "");
+        ask::ask(model, Question::Routine, "");
     }
 }
 
@@ -226,7 +228,7 @@ pub(super) fn comment(model: &mut Model, effects: &mut Vec<Effect>) {
     if let Some(edit) = edit {
         // Not laid out again: a comment keeps the shape it was given.
         let text = edit.apply(&model.doc.text);
-        super::put_text(model, text, effects);
+        put_text(model, text, effects);
         model.doc.hold_cursor();
     }
 }

@@ -3,19 +3,15 @@
 use std::sync::Arc;
 
 use wayodos_core::finding::apply_all;
-use wayodos_core::project::values::held;
 
 use super::super::document::{Document, Language};
 use super::super::finder::{Finder, Item, Pick};
 use super::super::keymap::Action;
 use super::super::model::{Cursor, Model, ScreenName};
 use super::super::theme::Role;
-use super::{Effect, Opened, Refitted, find, keep, moves, run_again};
-
-/// Asks for the project as it is with all texts that are open.
-pub(super) fn refit(model: &Model) -> Effect {
-    Effect::Refit(model.documents().map(|document| (document.path.clone(), Arc::clone(&document.text))).collect())
-}
+use super::change::{refit, run_again};
+use super::effect::{Effect, Opened, Refitted};
+use super::{keep, lists, places};
 
 /// Whether an action means something for steps only.
 pub(super) const fn is_for_missions(action: Action) -> bool {
@@ -123,7 +119,7 @@ pub(super) fn choose(model: &mut Model, effects: &mut Vec<Effect>) {
     // The next one is what one most likely wants.
     let here = paths.iter().position(|path| *path == model.doc.path).unwrap_or(0);
     let at = if model.doc.is_mission() { 1.min(items.len().saturating_sub(1)) } else { here };
-    find::open(model, Finder::new("Open which text of the project?", items, at), effects);
+    lists::open(model, Finder::new("Open which text of the project?", items, at), effects);
 }
 
 /// What can be written into a settings file at the cursor.
@@ -133,14 +129,7 @@ pub(super) fn add(model: &mut Model) {
         let what = one.what;
         Item::new(one.title, one.holds, what, Pick::Edit(one.edit))
     });
-    find::show(model, Finder::new("Add a value, or a section", items.collect(), 0));
-}
-
-/// What a value is and what may stand there, in one line.
-pub fn about_value(model: &Model) -> Option<String> {
-    let values = model.doc.values.as_ref()?;
-    let key = values.key(model.doc.slot()?)?;
-    Some(format!("{}: {}", held(key), key.what))
+    lists::show(model, Finder::new("Add a value, or a section", items.collect(), 0));
 }
 
 /// The project was read again.
@@ -206,7 +195,7 @@ pub(super) fn fixes(model: &mut Model, finding: &wayodos_core::finding::Finding,
     if model.doc.path != path {
         return;
     }
-    moves::go_to_amount(model, model.doc.cursor.line);
+    places::go_to_amount(model, model.doc.cursor.line);
     let edits = finding.hints.iter().filter(|hint| !hint.edits.is_empty());
     let text = Arc::clone(&model.doc.text);
     let fixes = edits.map(|hint| {
@@ -217,6 +206,6 @@ pub(super) fn fixes(model: &mut Model, finding: &wayodos_core::finding::Finding,
         vec![Item::new("go there", model.doc.line_text(line).trim(), "Change it yourself.", Pick::Line(line))];
     items.extend(fixes);
     if items.len() > 1 {
-        find::show(model, Finder::new("What may help", items, 0));
+        lists::show(model, Finder::new("What may help", items, 0));
     }
 }

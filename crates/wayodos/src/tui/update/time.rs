@@ -9,7 +9,9 @@ use wayodos_report::words::change_words;
 
 use super::super::model::{Camera, Cursor, Model, Question, SPEEDS};
 use super::super::theme::Role;
-use super::{Effect, run_again, typing};
+use super::ask;
+use super::change::run_again;
+use super::effect::Effect;
 use crate::work::{From, RunReport};
 
 /// No less than this many seconds fill the chart.
@@ -279,10 +281,10 @@ pub(super) fn ask_pose(model: &mut Model) {
     if step_here(model).is_none() {
         return;
     }
-    let pose = super::super::view::field::robot_pose(model).unwrap_or_default();
+    let pose = super::super::sight::field::robot_pose(model).unwrap_or_default();
     let heading = pose.heading.to_degrees().round().rem_euclid(360.0) + 0.0;
     let first = format!("{:.0}, {:.0} mm, {heading:.0} deg", pose.x * 1e3, pose.y * 1e3);
-    typing::ask(model, Question::Pose, &first);
+    ask::ask(model, Question::Pose, &first);
 }
 
 /// The run is over where the step under the cursor begins; a second time, at its end again.

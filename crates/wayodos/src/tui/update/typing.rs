@@ -4,10 +4,10 @@ use std::ops::Range;
 use std::sync::Arc;
 
 use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers};
+use tui_input::InputRequest;
 use tui_input::backend::crossterm::EventHandler as _;
-use tui_input::{Input, InputRequest};
 use wayodos_core::field::Pose;
-use wayodos_core::finding::{Severity, apply_all};
+use wayodos_core::finding::apply_all;
 use wayodos_core::mission::LineKind;
 use wayodos_core::mission::amend;
 use wayodos_core::mission::complete::completions;
@@ -17,13 +17,9 @@ use wayodos_core::units::{Dimension, Quantity};
 
 use super::super::free::Free;
 use super::super::model::{Cursor, Entry, Mode, Model, Question, ScreenName};
-use super::super::theme::Role;
-use super::{Effect, change, changed, put_text, time};
-
-/// Asks a question in one line.
-pub(super) fn ask(model: &mut Model, question: Question, first: &str) {
-    model.mode = Mode::Asking(question, Entry { input: Input::new(first.to_owned()), error: None });
-}
+use super::change::{change, changed, laid_anew, laid_out, put_text};
+use super::effect::Effect;
+use super::time;
 
 pub(super) fn type_value(model: &mut Model, key: KeyEvent, mut entry: Entry, effects: &mut Vec<Effect>) {
     match key.code {
@@ -39,7 +35,7 @@ pub(super) fn type_value(model: &mut Model, key: KeyEvent, mut entry: Entry, eff
             match named {
                 Some(Ok(edits)) => {
                     let text = apply_all(&model.doc.text, edits);
-                    return put_text(model, super::laid_out(model, text), effects);
+                    return put_text(model, laid_out(model, text), effects);
                 }
                 Some(Err(why)) => entry.error = Some(why.to_string()),
                 None => match model.doc.set(model.setup.as_deref(), slot, typed) {
@@ -84,7 +80,7 @@ fn take_answer(model: &mut Model, question: Question, typed: String, effects: &m
             let old = model.doc.lines().len();
             let text = amend::name_amount(&model.doc.prepared.parsed, &model.doc.text, &setup.names, slot, &typed)
                 .map_err(|why| why.to_string())?;
-            let laid = super::laid_anew(model, text);
+            let laid = laid_anew(model, text);
             let Cursor { line, nth } = model.doc.cursor;
             put_text(model, laid, effects);
             // The new line stands above.
@@ -133,13 +129,6 @@ fn read_pose(typed: &str) -> Result<Pose, String> {
 }
 
 // ---- freely
-
-/// Begins to type freely, at the end of the line under the cursor.
-pub(super) fn begin(model: &mut Model) {
-    let line = model.doc.lines().get(model.doc.cursor.line).map_or(0, |line| line.span.end);
-    model.mode = Mode::Free(Free::new(line));
-    model.doc.stop_typing();
-}
 
 pub(super) fn free(model: &mut Model, key: KeyEvent, mut free: Free, effects: &mut Vec<Effect>) {
     let text = Arc::clone(&model.doc.text);
@@ -263,15 +252,6 @@ fn put(model: &mut Model, span: Range<usize>, new: &str, effects: &mut Vec<Effec
         changed(model, effects);
     }
     at
-}
-
-/// What is wrong with the line that is being typed, in one line.
-pub fn wrong_here(model: &Model) -> Option<(String, Role)> {
-    let here = |span: &Range<usize>| model.doc.line_at(span.start) == model.doc.cursor.line;
-    let finding = model.doc.findings.iter().find(|finding| here(&finding.span))?;
-    let hint = finding.hints.first().map_or_else(String::new, |hint| format!(": {}", hint.words));
-    let role = if finding.severity == Severity::Error { Role::Wrong } else { Role::Thin };
-    Some((format!("{}{hint}", finding.message), role))
 }
 
 pub(super) fn on_paste(model: &mut Model, text: &str, effects: &mut Vec<Effect>) {

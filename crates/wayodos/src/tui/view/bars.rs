@@ -1,21 +1,19 @@
 //! The lines around the panes: what is open, what changed, the moment under the cursor, and the keys.
 
 use ratatui::buffer::Buffer;
-use ratatui::layout::{Position, Rect};
+use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 use wayodos_core::controller::WheelCommand;
 use wayodos_core::finding::{Finding, Severity};
 use wayodos_core::mission::about;
-use wayodos_core::mission::{LineKind, SlotKind};
 use wayodos_core::record::{Outcome, Tick};
 use wayodos_report::words::result_words;
 
-use super::{columns, paint_row, put, put_right};
-use crate::shelf::Kind;
+use super::pen::{paint_row, put, put_right};
 use crate::tui::document::Document;
-use crate::tui::keymap::{self, Action};
-use crate::tui::layout::{Areas, Pane};
-use crate::tui::model::{Mode, Model, SPEEDS, ScreenName, Side};
+use crate::tui::measure::columns;
+use crate::tui::model::{Mode, Model, SPEEDS, ScreenName};
+use crate::tui::sight::bars::{HintSpot, hint_spots};
 use crate::tui::theme::{Role, Theme};
 
 /// What is open, and how it came out.
@@ -111,7 +109,7 @@ pub fn change(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let room = area.width.saturating_sub(2);
     let hair = "─".repeat(usize::from(area.width));
     put(buffer, area.x, area.y, area.width, &hair, theme.role(Role::Hair));
-    let here = crate::tui::update::wrong_here(model);
+    let here = crate::tui::sight::text::wrong_here(model);
     let typed = here.as_ref().filter(|_| matches!(model.mode, Mode::Free(_)));
     let refused = match &model.mode {
         Mode::Typing(entry) => entry.error.as_deref(),
@@ -139,7 +137,8 @@ pub fn status(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         if areas.field.contains(at) {
             return super::field::readout(model, areas.field, at);
         }
-        let seconds = super::chart::time_at(model, areas.chart, at.x).filter(|_| areas.chart.contains(at))?;
+        let seconds =
+            crate::tui::sight::chart::time_at(model, areas.chart, at.x).filter(|_| areas.chart.contains(at))?;
         Some(format!("{seconds:.2} s under the pointer"))
     });
     if let Some(words) = pointed.or_else(|| slot_words(model)) {
@@ -168,7 +167,7 @@ pub fn status(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let heading = pose.heading.to_degrees().round().rem_euclid(360.0) + 0.0;
     let [left, right] = [tick.command.left, tick.command.right].map(command_words);
     let wheels = if left == right { left } else { format!("{left} / {right}") };
-    let stops = super::field::rest(model).map(|rest| (rest.x - pose.x).hypot(rest.y - pose.y) * 1e3);
+    let stops = crate::tui::sight::field::rest(model).map(|rest| (rest.x - pose.x).hypot(rest.y - pose.y) * 1e3);
     let stops = stops.map_or_else(String::new, |way| format!("stops in {way:.0} mm"));
     let facts = [
         format!("wheels {wheels}"),
@@ -204,72 +203,9 @@ fn command_words(command: WheelCommand) -> String {
 /// What may stand in the slot under the cursor.
 fn slot_words(model: &Model) -> Option<String> {
     if model.doc.values.is_some() {
-        return crate::tui::update::about_value(model);
+        return crate::tui::sight::bars::about_value(model);
     }
     Some(about::slot(&model.doc.prepared.parsed, &model.doc.text, model.doc.slot()?))
-}
-
-/// A key of the bottom line: where it stands, and what a click on it does.
-struct HintSpot {
-    x: u16,
-    key: &'static str,
-    what: &'static str,
-    action: Option<Action>,
-}
-
-/// The keys that help just now, as they stand in the bottom line.
-fn hint_spots(model: &Model, area: Rect) -> Vec<HintSpot> {
-    let fixed: &[(&str, &str)] = match &model.mode {
-        Mode::Browse => &[],
-        Mode::Typing(_) | Mode::Asking(..) => &[("Enter", "accept"), ("Esc", "cancel")],
-        Mode::Free(free) if !free.offers.is_empty() => {
-            &[("Tab", "accept the suggestion"), ("Shift Tab", "next suggestion"), ("Esc", "done"), ("Ctrl z", "undo")]
-        }
-        Mode::Free(_) => &[
-            ("Esc", "done"),
-            ("Enter", "new line"),
-            ("Ctrl z", "undo"),
-            ("Ctrl u", "clear to the start"),
-            ("Ctrl k", "to the end"),
-            ("Ctrl s", "save"),
-        ],
-        Mode::Finding(_) => &[("type", "to find"), ("Up Down", "choose"), ("Enter", "choose it"), ("Esc", "cancel")],
-        Mode::Help(_) => &[("Up Down PgUp PgDn", "scroll"), ("any other key", "back")],
-        Mode::Reading { .. } => &[("Up Down PgUp PgDn", "scroll"), ("any other key", "back")],
-        Mode::Leaving => {
-            &[("s", "save and quit"), ("k", "quit, keep for next time"), ("d", "discard"), ("Esc", "stay")]
-        }
-        Mode::Outside(_) => &[("o", "keep yours"), ("t", "take the file's"), ("b", "take both"), ("Up Down", "scroll")],
-    };
-    let mut all: Vec<(&str, &str, Option<Action>)> = Vec::new();
-    let mut spots = Vec::new();
-    let mut end = area.right();
-    if fixed.is_empty() {
-        // Always there: the way to everything else.
-        let always = [Action::Help, Action::Palette, Action::ToProject, Action::ToMission];
-        for row in always.into_iter().filter_map(|action| keymap::binding(model.screen, action)) {
-            end = end.saturating_sub(columns(row.label) + columns(row.hint) + 2);
-            spots.push(HintSpot { x: end, key: row.label, what: row.hint, action: Some(row.action) });
-            end = end.saturating_sub(1);
-        }
-        if model.screen == ScreenName::Mission {
-            all.extend(focus_hints(model).iter().map(|(key, what)| (*key, *what, None)));
-        }
-        let rows = useful(model).iter().filter_map(|action| keymap::binding(model.screen, *action));
-        all.extend(rows.map(|row| (row.label, row.hint, Some(row.action))));
-    } else {
-        all.extend(fixed.iter().map(|(key, what)| (*key, *what, None)));
-    }
-    let mut x = area.x + 1;
-    for (key, what, action) in all {
-        let wide = columns(key) + columns(what) + 1;
-        if x + wide > end {
-            break;
-        }
-        spots.push(HintSpot { x, key, what, action });
-        x += wide + 2;
-    }
-    spots
 }
 
 /// The keys that help just now.
@@ -279,117 +215,5 @@ pub fn hints(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     for HintSpot { x, key, what, .. } in hint_spots(model, area) {
         let x = put(buffer, x, y, area.width, key, theme.role(Role::Word)) + 1;
         put(buffer, x, y, area.width, what, theme.role(Role::Quiet));
-    }
-}
-
-/// What a click on the line on top or the line of keys asks for.
-pub fn action_at(model: &Model, areas: &Areas, at: Position) -> Option<Action> {
-    if areas.hints.contains(at) {
-        let covers = |spot: &HintSpot| {
-            let wide = columns(spot.key) + columns(spot.what) + 1;
-            (spot.x..spot.x + wide).contains(&at.x)
-        };
-        return hint_spots(model, areas.hints).iter().find(|spot| covers(spot))?.action;
-    }
-    // The project's name leads to its files, the mission's back to it.
-    let name = columns(model.project.name()) + 2;
-    if !areas.title.contains(at) {
-        return None;
-    }
-    match model.screen {
-        ScreenName::Mission if at.x < name => Some(Action::ToProject),
-        ScreenName::Project if at.x >= name && at.x < areas.title.width / 2 => Some(Action::ToMission),
-        ScreenName::Mission | ScreenName::Project => None,
-    }
-}
-
-/// What arrows and signs mean in the pane that they are for.
-fn focus_hints(model: &Model) -> &'static [(&'static str, &'static str)] {
-    match (model.focus, model.side) {
-        (Pane::Text, _) => &[],
-        (Pane::Field, _) => {
-            &[("arrows", "pan"), ("+ -", "zoom"), ("0", "zoom to fit"), ("Enter", "follow the robot"), ("Esc", "text")]
-        }
-        (Pane::Chart, _) => {
-            &[("Left Right", "time"), ("Up Down", "zoom"), ("0", "zoom to fit"), ("Enter", "pin"), ("Esc", "text")]
-        }
-        (Pane::Side, Side::Why) => &[
-            ("Up Down", "which exit"),
-            ("Enter", "what may help"),
-            ("Left Right", "time"),
-            ("Tab", "next tab"),
-            ("Esc", "text"),
-        ],
-        (Pane::Side, Side::Track) => {
-            &[("Left Right", "which sensor"), ("[ ]", "time"), ("Tab", "next tab"), ("Esc", "text")]
-        }
-        (Pane::Side, Side::Map) => &[
-            ("Up Down", "which step"),
-            ("Enter", "go there"),
-            ("Right Left", "open, close"),
-            ("Tab", "next tab"),
-            ("Esc", "text"),
-        ],
-        (Pane::Side, Side::Findings) => {
-            &[("Up Down", "which"), ("Enter", "what may help"), ("Tab", "next tab"), ("Esc", "text")]
-        }
-    }
-}
-
-/// What one would most likely do next, by what the cursor or the mark stands on.
-fn useful(model: &Model) -> &'static [Action] {
-    use Action as A;
-    if model.screen == ScreenName::Project {
-        return match model.files.marked().map(|entry| entry.kind) {
-            Some(Kind::Mission) => {
-                &[A::OpenFile, A::AddFile, A::CopyFile, A::RenameFile, A::TakeAway, A::PickRobot, A::PickField, A::Quit]
-            }
-            Some(Kind::Bin) => &[A::OpenFile, A::NextKind, A::Quit],
-            Some(_) => &[A::OpenFile, A::AddFile, A::CopyFile, A::RenameFile, A::TakeAway, A::NextKind, A::Quit],
-            None => &[A::AddFile, A::Quit],
-        };
-    }
-    if model.focus != Pane::Text {
-        return &[A::NextPane, A::Play, A::Full];
-    }
-    let kind = model.doc.lines().get(model.doc.cursor.line).map(|line| line.kind);
-    let slot = model.doc.slot().map(|slot| &model.doc.prepared.parsed.slots[slot].kind);
-    match (kind, slot) {
-        _ if model.doc.values.is_some() => &[
-            A::NudgeUp,
-            A::NudgeDown,
-            A::Open,
-            A::AddStep,
-            A::Delete,
-            A::Undo,
-            A::BackToMission,
-            A::Texts,
-            A::Save,
-            A::Quit,
-        ],
-        _ if model.doc.prepared.parsed.mission.steps.is_empty() => &[A::AddStep, A::Free, A::OpenMission, A::Quit],
-        (Some(LineKind::Step), _) => &[
-            A::AddStep,
-            A::Copy,
-            A::Delete,
-            A::MoveUp,
-            A::MoveDown,
-            A::FromHere,
-            A::TimeToStep,
-            A::Why,
-            A::Undo,
-            A::Quit,
-        ],
-        (Some(LineKind::Exit), Some(SlotKind::Amount { .. })) => {
-            &[A::NudgeUp, A::NudgeDown, A::Open, A::AddExit, A::Delete, A::Why, A::Undo, A::Play, A::Save, A::Quit]
-        }
-        (Some(LineKind::Exit), _) => {
-            &[A::Open, A::NudgeUp, A::AddExit, A::MoveUp, A::Delete, A::Why, A::Undo, A::Play, A::Save, A::Quit]
-        }
-        (_, Some(SlotKind::Amount { .. })) => {
-            &[A::NudgeUp, A::NudgeDown, A::Open, A::NameAmount, A::AddStep, A::Undo, A::Play, A::Save, A::Quit]
-        }
-        (_, Some(_)) => &[A::Open, A::NudgeUp, A::AddStep, A::AddExit, A::Undo, A::Play, A::Save, A::Quit],
-        (_, None) => &[A::Free, A::AddStep, A::Comment, A::Delete, A::Undo, A::Play, A::Save, A::Quit],
     }
 }

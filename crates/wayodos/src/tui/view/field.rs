@@ -16,10 +16,12 @@ use wayodos_report::{
     ground_items, leg_items, prop_items, rasterise, rectangle, robot_items, tick_step,
 };
 
-use super::{columns, put, wrapped};
+use super::pen::put;
 use crate::tui::cells::{Cell, Cells, Dots, Grid, quantise};
+use crate::tui::measure::{columns, wrapped};
 use crate::tui::model::Model;
 use crate::tui::picture::Picture;
+use crate::tui::sight::field::{View, pose_at, rest, robot_pose, view};
 use crate::tui::theme::{Depth, Role, Theme};
 use crate::work::RunReport;
 
@@ -109,76 +111,6 @@ struct Key {
     pose: Option<[u64; 3]>,
     /// Where everything else is, and how the robot's arms stand.
     others: Vec<u64>,
-}
-
-/// The part of the field that is in sight: scene millimetres are cells, rows counted double, since a cell is twice as
-/// high as it is wide.
-#[derive(Clone, Copy, Debug)]
-pub struct View {
-    place: Placement,
-    size: (f64, f64),
-    zoom: f64,
-}
-
-impl View {
-    /// Metres across and up that are in sight.
-    pub fn seen(&self) -> (f64, f64) {
-        (self.size.0 / self.place.scale, self.size.1 / self.place.scale)
-    }
-
-    /// The place of the field in the middle of the pane.
-    pub fn centre(&self) -> Point {
-        self.back(self.size.0 / 2.0, self.size.1 / 2.0)
-    }
-
-    /// How much larger it is than when all of it fits.
-    pub const fn zoom(&self) -> f64 {
-        self.zoom
-    }
-
-    /// The place of the field at a place of the screen.
-    pub fn place_at(&self, at: Position, area: Rect) -> Point {
-        let down = |row: u16| 2.0 * (f64::from(row) + 0.5);
-        self.back(f64::from(at.x.saturating_sub(area.x)) + 0.5, down(at.y.saturating_sub(area.y)))
-    }
-
-    fn back(&self, x: f64, y: f64) -> Point {
-        let Placement { left, top, scale, height } = self.place;
-        Point::new((x - left) / scale, height - (y - top) / scale)
-    }
-}
-
-/// What is in sight of a field in a pane.
-pub fn view(model: &Model, field: &Field, area: Rect) -> View {
-    let size = (f64::from(area.width), 2.0 * f64::from(area.height));
-    let fits = Placement::within(field, 0.0, 0.0, size.0, size.1);
-    let zoom = model.camera.zoom.max(1.0);
-    if zoom <= 1.0 {
-        // Upper and lower edge lie between two rows, so that they are sharp.
-        let rows = (field.height * fits.scale / 2.0).floor().max(1.0);
-        let scale = 2.0 * rows / field.height;
-        let left = ((size.0 - field.width * scale) / 2.0).floor();
-        return View { place: Placement { left, top: 0.0, scale, height: field.height }, size, zoom };
-    }
-    let scale = fits.scale * zoom;
-    let own = Point::new(field.width / 2.0, field.height / 2.0);
-    let robot = if model.camera.follow { robot_place(model) } else { None };
-    let centre = robot.or(model.camera.centre).unwrap_or(own);
-    let left = size.0 / 2.0 - centre.x * scale;
-    let top = size.1 / 2.0 - (field.height - centre.y) * scale;
-    View { place: Placement { left, top, scale, height: field.height }, size, zoom }
-}
-
-/// Where the robot is at the time cursor, or would start.
-pub fn robot_pose(model: &Model) -> Option<Pose> {
-    let report = model.report.as_deref();
-    let field = &model.setup.as_ref()?.field;
-    report.and_then(|report| pose_at(&report.run.trace, model.time)).or_else(|| start(model, field))
-}
-
-/// The same without where it looks.
-pub fn robot_place(model: &Model) -> Option<Point> {
-    robot_pose(model).map(|pose| Point::new(pose.x, pose.y))
 }
 
 /// Draws the pane.
@@ -449,17 +381,6 @@ fn legend(model: &Model, view: &View, field: &Field, theme: Theme, area: Rect, b
     }
 }
 
-fn pose_at(trace: &Trace, time: f64) -> Option<Pose> {
-    trace.ticks.get(trace.tick_at(time + 1e-9)).map(|tick| tick.pose)
-}
-
-/// Where the robot would start.
-fn start(model: &Model, field: &Field) -> Option<Pose> {
-    let named = model.mission().prepared.parsed.mission.start.as_ref().map(|start| start.node.as_str());
-    let start = field.starts.iter().find(|start| Some(start.name.as_str()) == named).or(field.starts.first());
-    start.map(|start| start.pose)
-}
-
 /// Without colours, brightness becomes density.
 pub(super) fn shade(mean: Rgb) -> char {
     [' ', '░', '▒', '▓'][((1.0 - mean.luminance().sqrt()) * 3.99).clamp(0.0, 3.0) as usize]
@@ -530,14 +451,6 @@ fn beams(model: &Model, place: &Placement, area: Rect, grid: Grid) -> Dots {
         dots.line(dot(now.pose.place(nose, 0.0)), dot(rest.place(nose, 0.0)), 0);
     }
     dots
-}
-
-/// Where the robot would come to rest if it braked at the time cursor; none while it stands.
-pub fn rest(model: &Model) -> Option<Pose> {
-    let report = model.report.as_ref()?;
-    let now = report.run.trace.ticks.get(report.run.trace.tick_at(model.time + 1e-9))?;
-    let moves = now.rims.iter().any(|rim| rim.abs() > 0.005) && !now.hangs;
-    moves.then(|| report.world.rest_of(now.pose, now.rims))
 }
 
 /// A dot on the path every few seconds, with the seconds where there is room.
@@ -665,21 +578,6 @@ fn step_patches(report: &RunReport, only: Option<StepId>, view: &View, theme: Th
         taken.push((x, y, wide));
         put(buffer, x, y, wide, &label, theme.step_patch(leg.step));
     }
-}
-
-/// The time at which the robot was nearest to a place of the screen; none when it never came near.
-pub fn time_at(model: &Model, area: Rect, at: Position) -> Option<f64> {
-    let field = &model.setup.as_ref()?.field;
-    let report = model.report.as_ref()?;
-    let place = view(model, field, area).place;
-    let (x, y) = (f64::from(at.x - area.x) + 0.5, 2.0 * f64::from(at.y - area.y) + 1.0);
-    let far = |pose: &Pose| {
-        let [px, py] = place.at(Point::new(pose.x, pose.y));
-        (px - x).hypot(py - y)
-    };
-    let ticks = report.run.trace.ticks.iter().enumerate();
-    let (tick, gap) = ticks.map(|(tick, about)| (tick, far(&about.pose))).min_by(|a, b| a.1.total_cmp(&b.1))?;
-    (gap < 6.0).then(|| report.run.trace.seconds(tick))
 }
 
 /// A robot or field with errors cannot be drawn: what is wrong with them instead.

@@ -1,19 +1,21 @@
 //! The project screen: the files on the left, the marked one as a picture on the right.
 
 use ratatui::buffer::Buffer;
-use ratatui::layout::{Position, Rect};
+use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 use wayodos_core::field::{Field, Pose};
 use wayodos_core::robot::Robot;
 use wayodos_report::ink::Rgb;
 use wayodos_report::{Item, Layer, Placement, ground_items, leg_items, rectangle, robot_items};
 
-use super::{columns, drawing, put, put_right, wrapped};
+use super::drawing;
+use super::pen::{put, put_right};
 use crate::shelf::{Entry, Kind};
 use crate::survey::{Card, End, MissionCard};
 use crate::tui::cells::Cells;
 use crate::tui::files::FileRow;
 use crate::tui::layout::{Areas, files_beside};
+use crate::tui::measure::{columns, wrapped};
 use crate::tui::model::Model;
 use crate::tui::theme::{Role, Theme};
 
@@ -49,12 +51,6 @@ pub fn draw(model: &Model, look: (Theme, Cells), kept: &mut Kept, areas: &Areas,
     if let (Some(entry), true) = (files.marked(), beside.width > 0) {
         preview(model, entry, (theme, cells), kept, beside, buffer);
     }
-}
-
-/// The row of the list at a place of the screen.
-pub fn row_at(areas: &Areas, at: Position) -> Option<usize> {
-    let (list, _) = files_beside(areas.whole());
-    list.contains(at).then(|| usize::from(at.y - list.y))
 }
 
 /// Where the columns of a mission's row stand: its robot, its field, its end.

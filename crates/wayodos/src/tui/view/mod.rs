@@ -6,18 +6,18 @@ mod drawing;
 pub mod field;
 pub mod files;
 pub mod overlay;
+mod pen;
 mod plot;
 pub mod side;
 pub mod text;
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
-use ratatui::style::Style;
-use unicode_segmentation::UnicodeSegmentation as _;
-use unicode_width::UnicodeWidthStr as _;
 
+use self::pen::put;
 use super::cells::Cells;
 use super::layout::{Areas, LEAST};
+use super::measure::columns;
 use super::model::{Mode, Model, ScreenName};
 use super::picture::Picture;
 use super::theme::{Role, Theme};
@@ -193,106 +193,8 @@ fn too_small(buffer: &mut Buffer, theme: Theme) {
         let row = top + line as u16;
         if row < area.height {
             let role = theme.role(if line == 0 { Role::Accent } else { Role::Text });
-            let left = area.width.saturating_sub(words.width() as u16) / 2;
+            let left = area.width.saturating_sub(columns(words)) / 2;
             put(buffer, left, row, area.width - left, words, role);
         }
-    }
-}
-
-/// The pieces of a text that are shown as one, with the byte they start at and the columns they take. Signs that
-/// would upset a terminal are shown as a dot.
-pub(super) fn pieces(text: &str) -> impl Iterator<Item = (usize, &str, u16)> {
-    text.grapheme_indices(true).map(|(byte, piece)| match piece {
-        "\t" => (byte, " ", 1),
-        _ if piece.chars().any(char::is_control) => (byte, "·", 1),
-        _ => (byte, piece, piece.width() as u16),
-    })
-}
-
-/// Columns that a text takes.
-pub(super) fn columns(text: &str) -> u16 {
-    pieces(text).map(|(_, _, width)| width).sum()
-}
-
-/// Writes text from a column on, at most `width` columns of it; the column behind it. What does not fit ends in "…".
-pub(super) fn put(buffer: &mut Buffer, x: u16, y: u16, width: u16, text: &str, style: Style) -> u16 {
-    let fits = columns(text) <= width;
-    let room = if fits { width } else { width.saturating_sub(1) };
-    let mut at = x;
-    for (_, piece, wide) in pieces(text) {
-        if at + wide > x + room {
-            break;
-        }
-        if wide > 0 {
-            buffer[(at, y)].set_symbol(piece).set_style(style);
-            for behind in 1..wide {
-                buffer[(at + behind, y)].set_symbol(" ").set_style(style);
-            }
-        }
-        at += wide;
-    }
-    if !fits && width > 0 {
-        buffer[(at, y)].set_symbol("…").set_style(style);
-        at += 1;
-    }
-    at
-}
-
-/// Writes text so that it ends at a column (which it does not fill); the column it starts at.
-pub(super) fn put_right(buffer: &mut Buffer, end: u16, y: u16, width: u16, text: &str, style: Style) -> u16 {
-    let wide = columns(text).min(width);
-    let x = end.saturating_sub(wide);
-    put(buffer, x, y, wide, text, style);
-    x
-}
-
-/// Gives a row of cells one ground.
-pub(super) fn paint_row(buffer: &mut Buffer, area: Rect, y: u16, style: Style) {
-    buffer.set_style(Rect::new(area.x, y, area.width, 1), style);
-}
-
-/// A text in rows of at most this many columns, broken at spaces where there are any.
-pub(super) fn wrapped(text: &str, room: u16) -> impl Iterator<Item = &str> {
-    let mut rest = text;
-    std::iter::from_fn(move || {
-        if rest.is_empty() {
-            return None;
-        }
-        let (mut wide, mut space) = (0, None);
-        for (byte, piece, columns) in pieces(rest) {
-            if piece == " " {
-                space = Some(byte);
-            }
-            wide += columns;
-            if wide > room && byte > 0 {
-                let cut = space.filter(|space| *space > 0).unwrap_or(byte);
-                let row = &rest[..cut];
-                rest = rest[cut..].trim_start();
-                return Some(row);
-            }
-        }
-        Some(std::mem::take(&mut rest))
-    })
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn rows_break_at_spaces_and_keep_every_word() {
-        let rows: Vec<&str> = wrapped("one two three fourteenletters x", 9).collect();
-        assert_eq!(rows, ["one two", "three", "fourteenl", "etters x"]);
-        assert_eq!(wrapped("", 9).count(), 0);
-        assert_eq!(wrapped("\u{1f980}\u{1f980}\u{1f980}", 4).collect::<Vec<_>>(), ["\u{1f980}\u{1f980}", "\u{1f980}"]);
-        assert_eq!(wrapped("abc", 0).collect::<String>(), "abc", "no room is no reason to hang");
-    }
-
-    #[test]
-    fn what_does_not_fit_ends_in_a_sign() {
-        let mut buffer = Buffer::empty(Rect::new(0, 0, 8, 1));
-        let behind = put(&mut buffer, 1, 0, 4, "a\u{7}bcdef", Style::new());
-        let row: String = (0..8).map(|x| buffer[(x, 0)].symbol().to_owned()).collect();
-        assert_eq!((row.as_str(), behind), (" a·b…   ", 5));
     }
 }

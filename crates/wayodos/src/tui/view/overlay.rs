@@ -1,16 +1,16 @@
 //! What lies over the panes for a moment: the keys, lists to choose from, questions.
 
 use ratatui::buffer::Buffer;
-use ratatui::layout::{Position, Rect};
+use ratatui::layout::Rect;
 use ratatui::widgets::{Block, BorderType, Clear, Widget as _};
 
-use super::{columns, paint_row, put, put_right, wrapped};
+use super::pen::{paint_row, put, put_right};
 use crate::tui::finder::{Finder, Item};
 use crate::tui::free::Free;
-use crate::tui::keymap::{Group, groups};
+use crate::tui::measure::{columns, wrapped};
 use crate::tui::model::{DiffLine, Entry, Model, Outside, Question, ScreenName};
+use crate::tui::sight::overlay::{NOTES_BESIDE, WIDE, help_columns, list_rows, tall};
 use crate::tui::theme::{Role, Theme};
-use crate::tui::update::NOTES_BESIDE;
 
 /// An empty box in the middle of an area; its inside.
 fn boxed(theme: Theme, area: Rect, size: (u16, u16), title: &str, buffer: &mut Buffer) -> Rect {
@@ -69,48 +69,6 @@ pub fn help(screen: ScreenName, theme: Theme, whole: Rect, scroll: usize, buffer
     }
 }
 
-fn tall(groups: &[&Group]) -> u16 {
-    groups.iter().map(|group| group.rows.len() as u16 + 2).sum()
-}
-
-/// The columns of the keys in an area, and how wide each is: as few as will do, and no wider than they must be.
-fn help_columns(screen: ScreenName, (width, height): (u16, u16)) -> (Vec<Vec<&'static Group>>, u16) {
-    const WIDE: u16 = 48;
-    const NARROW: u16 = 36;
-    let most = (width.saturating_sub(4) / NARROW).max(2);
-    let fits = |columns: &Vec<Vec<&Group>>| columns.iter().all(|groups| tall(groups) < height);
-    let columns = (1..=most).map(|count| spread(screen, count)).find(fits).unwrap_or_else(|| spread(screen, most));
-    let wide = (width.saturating_sub(4) / columns.len() as u16).min(WIDE);
-    (columns, wide)
-}
-
-/// How many rows of keys there are on a screen of a size.
-pub fn help_rows(screen: ScreenName, (width, height): (u16, u16)) -> usize {
-    let (columns, _) = help_columns(screen, (width, height.saturating_sub(1)));
-    let rows = columns.iter().map(|groups| tall(groups)).max().unwrap_or(0);
-    usize::from(rows.saturating_sub(height.saturating_sub(4)))
-}
-
-/// The groups of keys in this many columns, those of one group together.
-fn spread(screen: ScreenName, count: u16) -> Vec<Vec<&'static Group>> {
-    let rows: usize = groups(screen).iter().map(|group| group.rows.len() + 2).sum();
-    let share = rows.div_ceil(usize::from(count));
-    let mut columns: Vec<Vec<&Group>> = vec![Vec::new()];
-    let mut used = 0;
-    for group in groups(screen) {
-        let wants = group.rows.len() + 2;
-        if used > 0 && used + wants / 2 > share && columns.len() < usize::from(count) {
-            columns.push(Vec::new());
-            used = 0;
-        }
-        used += wants;
-        if let Some(column) = columns.last_mut() {
-            column.push(group);
-        }
-    }
-    columns
-}
-
 /// The mission in words, with its author's notes beside it where there is room: names of steps bright, failures red.
 pub fn reading(
     theme: Theme,
@@ -167,27 +125,6 @@ pub fn reading(
 }
 
 // ---- lists
-
-/// Where the rows of a list stand within its area, and the first that is shown.
-fn list_rows(finder: &Finder, area: Rect) -> (Rect, usize) {
-    let inside = Rect {
-        x: area.x + 1,
-        y: area.y + 2,
-        width: area.width.saturating_sub(2),
-        height: area.height.saturating_sub(if area.width >= WIDE { 3 } else { 4 }),
-    };
-    let first = (finder.at + 1).saturating_sub(usize::from(inside.height));
-    (inside, first)
-}
-
-/// From here on there is room for what a row does beside what it says.
-const WIDE: u16 = 110;
-
-/// The row of a list at a place of the screen.
-pub fn row_at(finder: &Finder, area: Rect, at: Position) -> Option<usize> {
-    let (rows, first) = list_rows(finder, area);
-    rows.contains(at).then(|| first + usize::from(at.y - rows.y))
-}
 
 /// A list to choose from; where the terminal's cursor belongs.
 pub fn list(finder: &Finder, theme: Theme, area: Rect, buffer: &mut Buffer) -> (u16, u16) {

@@ -8,8 +8,8 @@ use wayodos_report::{
     Anchor, Canvas, Chart, Item, Layer, LimitSpan, Ribbon, Shape, Stroke, Track, TrackKind, rectangle,
 };
 
-use super::chart::{Axis, in_order};
 use crate::tui::picture::Picture;
+use crate::tui::sight::chart::{Axis, in_order};
 use crate::tui::theme::{Role, Theme};
 
 /// Half the width of the line of readings, in pixels.

@@ -4,7 +4,7 @@ use std::sync::Arc;
 use wayodos_core::ids::{SlotId, StepId};
 
 use ratatui::buffer::Buffer;
-use ratatui::layout::{Position, Rect};
+use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 use wayodos_core::controller::Goal;
 use wayodos_core::finding::{Finding, Severity};
@@ -12,43 +12,12 @@ use wayodos_core::lab::evidence::StepEvidence;
 use wayodos_core::mission::{LineKind, SlotKind};
 use wayodos_report::words::{Weight, exit_words};
 
-use super::{columns, paint_row, pieces, put, put_right};
+use super::pen::{paint_row, put, put_right};
+use crate::tui::measure::{columns, pieces};
 use crate::tui::model::{Entry, Mode, Model, Row, finding_lines};
+use crate::tui::sight::text::{GUTTER, shift};
 use crate::tui::theme::{Role, Theme};
 use crate::work::RunReport;
-
-/// Columns left of the text: the step's number, its bar, a space.
-const GUTTER: u16 = 5;
-
-/// The line of the mission at a place of the screen, and the byte within the line.
-pub fn place(model: &Model, area: Rect, at: Position) -> Option<(usize, usize)> {
-    let rows = model.rows();
-    let Row::Line(line) = *rows.get(model.doc.scroll + usize::from(at.y - area.y))? else { return None };
-    let text = model.doc.line_text(line);
-    let wanted = at.x.saturating_sub(area.x + GUTTER) + shift(model, area, line);
-    let mut column = 0;
-    for (byte, _, wide) in pieces(text) {
-        column += wide;
-        if column > wanted {
-            return Some((line, byte));
-        }
-    }
-    Some((line, text.len()))
-}
-
-/// Columns by which a line is shifted to the left so that the slot under the cursor is in sight.
-fn shift(model: &Model, area: Rect, line: usize) -> u16 {
-    let room = area.width.saturating_sub(GUTTER + 2);
-    let start = model.doc.lines()[line].span.start;
-    if let Mode::Free(free) = &model.mode {
-        let here = line == model.doc.cursor.line && free.at >= start;
-        return if here { columns(&model.doc.text[start..free.at]).saturating_sub(room) } else { 0 };
-    }
-    let Some(slot) = model.doc.slot().filter(|_| line == model.doc.cursor.line) else { return 0 };
-    let span = &model.doc.prepared.parsed.slots[slot].span;
-    let before = columns(&model.doc.text[start..span.end]);
-    before.saturating_sub(room)
-}
 
 /// The evidence of a run beside the lines it is about.
 struct Margin {

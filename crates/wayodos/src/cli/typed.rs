@@ -1,0 +1,325 @@
+//! What may be typed: commands, their options, and what they share.
+
+use std::path::PathBuf;
+
+use clap::error::ErrorKind;
+use clap::{Args, CommandFactory as _, Parser, Subcommand, ValueEnum};
+use clap_complete::engine::ArgValueCandidates;
+use wayodos_core::finding::nearest;
+
+use super::complete;
+use crate::look::Look;
+
+/// Options that may stand before a command as well as after it.
+#[derive(Args, Clone, Debug, Default)]
+pub(super) struct Early {
+    #[command(flatten)]
+    pub(super) mission: MissionOption,
+    #[command(flatten)]
+    pub(super) seed: SeedOption,
+    /// Answer with one JSON object.
+    #[arg(long, hide = true)]
+    pub(super) json: bool,
+    /// Print only the result.
+    #[arg(long, hide = true)]
+    pub(super) quiet: bool,
+}
+
+/// Sequence autonomous robot missions, simulate them, and see why every step ended.
+#[derive(Parser)]
+#[command(name = "wayodos", version)]
+pub(super) struct Typed {
+    #[command(subcommand)]
+    pub(super) command: Option<Command>,
+    /// Project folder to open full screen; without one, the folder you are in, or the demo where there is no project.
+    pub(super) project: Option<PathBuf>,
+    /// When to use colours in text.
+    #[arg(long, value_enum, global = true, default_value_t, value_name = "WHEN")]
+    pub(super) color: Colour,
+    #[command(flatten)]
+    pub(super) early: Early,
+    #[command(flatten)]
+    pub(super) look: Look,
+}
+
+#[derive(Args, Clone, Debug, Default)]
+pub(super) struct MissionOption {
+    /// Use this mission of the project (file name without .way).
+    #[arg(long, value_name = "NAME", add = ArgValueCandidates::new(complete::missions))]
+    pub(super) mission: Option<String>,
+}
+
+#[derive(Args, Clone, Debug, Default)]
+pub(super) struct SeedOption {
+    /// Seed of the random noise; the same seed gives the same run.
+    #[arg(long, value_name = "N")]
+    pub(super) seed: Option<u32>,
+}
+
+#[derive(Args, Clone, Debug, Default)]
+pub(super) struct JsonOption {
+    /// Answer with one JSON object.
+    #[arg(long)]
+    pub(super) json: bool,
+}
+
+#[derive(Args, Clone, Debug, Default)]
+pub(super) struct QuietOption {
+    /// Print only the result.
+    #[arg(long)]
+    pub(super) quiet: bool,
+}
+
+#[derive(Subcommand)]
+pub(super) enum Command {
+    /// Open the demo full screen; saving copies it to a folder.
+    Demo {
+        #[command(flatten)]
+        look: Look,
+        #[command(flatten)]
+        mission: MissionOption,
+        #[command(flatten)]
+        seed: SeedOption,
+    },
+    /// Create a project folder with a robot, a field and an empty mission.
+    New {
+        /// Folder to make.
+        folder: PathBuf,
+        #[command(flatten)]
+        quiet: QuietOption,
+    },
+    /// List what is wrong with a project: with all its missions, or with one.
+    Check {
+        /// Project folder, or a mission file.
+        #[arg(default_value = ".")]
+        project: PathBuf,
+        #[command(flatten)]
+        mission: MissionOption,
+        #[command(flatten)]
+        seed: SeedOption,
+        #[command(flatten)]
+        json: JsonOption,
+        #[command(flatten)]
+        quiet: QuietOption,
+    },
+    /// Run the mission once and report.
+    Run {
+        /// Project folder.
+        #[arg(default_value = ".")]
+        project: PathBuf,
+        #[command(flatten)]
+        mission: MissionOption,
+        #[command(flatten)]
+        seed: SeedOption,
+        #[command(flatten)]
+        json: JsonOption,
+        /// Add to the JSON how long the run took to work out.
+        #[arg(long, requires = "json")]
+        timing: bool,
+        #[command(flatten)]
+        quiet: QuietOption,
+    },
+    /// Read the mission back in plain words, with where every exit leads.
+    Read {
+        /// Project folder.
+        #[arg(default_value = ".")]
+        project: PathBuf,
+        #[command(flatten)]
+        mission: MissionOption,
+        #[command(flatten)]
+        json: JsonOption,
+    },
+    /// Format mission files.
+    Fmt {
+        /// Project folder, or a mission file; `-` reads a mission from standard input and writes it to standard output.
+        #[arg(default_value = ".")]
+        path: PathBuf,
+        /// Write nothing; exit 1 when something would change.
+        #[arg(long)]
+        check: bool,
+        #[command(flatten)]
+        mission: MissionOption,
+        #[command(flatten)]
+        json: JsonOption,
+        #[command(flatten)]
+        quiet: QuietOption,
+    },
+    /// Draw the field with the run's path, and the strip chart.
+    Draw {
+        /// Project folder.
+        #[arg(default_value = ".")]
+        project: PathBuf,
+        /// File to write: its ending says whether SVG, PDF or PNG. `-` is standard output.
+        #[arg(short, long, value_name = "FILE")]
+        output: PathBuf,
+        /// What to draw, whatever the ending says; SVG for standard output unless said otherwise.
+        #[arg(long, value_enum)]
+        format: Option<Format>,
+        /// Only this part of the page.
+        #[arg(long, value_enum)]
+        only: Option<Only>,
+        #[command(flatten)]
+        mission: MissionOption,
+        #[command(flatten)]
+        seed: SeedOption,
+        #[command(flatten)]
+        quiet: QuietOption,
+    },
+    /// Print what makes a shell complete commands, options and names of missions.
+    Completions {
+        /// The shell.
+        #[arg(value_enum)]
+        shell: complete::Shell,
+    },
+    /// Print the manual page.
+    Man,
+}
+
+impl Typed {
+    /// What was said before the command and after it, put together.
+    ///
+    /// # Errors
+    /// Something that means nothing to this command, or a word before it that is no command.
+    pub(super) fn shared(&self) -> Result<Shared, clap::Error> {
+        let wrong = |message: String| Typed::command().error(ErrorKind::ArgumentConflict, message);
+        if let (Some(word), Some(_)) = (&self.project, &self.command) {
+            return Err(wrong(no_command(&word.to_string_lossy())));
+        }
+        let Early { mission, seed, json, quiet } = self.early.clone();
+        let early = Shared { mission: mission.mission, seed: seed.seed, json, quiet, colour: self.color };
+        let Some((name, late)) = self.command.as_ref().map(Command::options) else {
+            return if early.json || early.quiet {
+                Err(wrong("the screen answers with no text: name a command, such as `run` or `check`".to_owned()))
+            } else {
+                Ok(early)
+            };
+        };
+        let unheard = [
+            ("--mission", early.mission.is_some() && late.mission.is_none()),
+            ("--seed", early.seed.is_some() && late.seed.is_none()),
+            ("--json", early.json && late.json.is_none()),
+            ("--quiet", early.quiet && late.quiet.is_none()),
+        ];
+        if let Some((option, _)) = unheard.iter().find(|(_, unheard)| *unheard) {
+            return Err(wrong(format!("{option} means nothing to `{name}`")));
+        }
+        Ok(Shared {
+            mission: late.mission.and_then(|late| late.mission).or(early.mission),
+            seed: late.seed.and_then(|late| late.seed).or(early.seed),
+            json: early.json || late.json.is_some_and(|late| late.json),
+            quiet: early.quiet || late.quiet.is_some_and(|late| late.quiet),
+            colour: self.color,
+        })
+    }
+}
+
+/// The options of a command; none of those that mean nothing to it.
+#[derive(Default)]
+pub(super) struct Late {
+    pub(super) mission: Option<MissionOption>,
+    pub(super) seed: Option<SeedOption>,
+    pub(super) json: Option<JsonOption>,
+    pub(super) quiet: Option<QuietOption>,
+}
+
+impl Command {
+    /// Its name, and its options.
+    pub(super) fn options(&self) -> (&'static str, Late) {
+        match self {
+            Self::Demo { mission, seed, .. } => {
+                ("demo", Late { mission: Some(mission.clone()), seed: Some(seed.clone()), ..Late::default() })
+            }
+            Self::New { quiet, .. } => ("new", Late { quiet: Some(quiet.clone()), ..Late::default() }),
+            Self::Check { mission, seed, json, quiet, .. } => ("check", Late::all(mission, seed, json, quiet)),
+            Self::Run { mission, seed, json, quiet, .. } => ("run", Late::all(mission, seed, json, quiet)),
+            Self::Read { mission, json, .. } => {
+                ("read", Late { mission: Some(mission.clone()), json: Some(json.clone()), ..Late::default() })
+            }
+            Self::Fmt { mission, json, quiet, .. } => {
+                let late = Late::all(mission, &SeedOption::default(), json, quiet);
+                ("fmt", Late { seed: None, ..late })
+            }
+            Self::Draw { mission, seed, quiet, .. } => {
+                let late = Late::all(mission, seed, &JsonOption::default(), quiet);
+                ("draw", Late { json: None, ..late })
+            }
+            Self::Completions { .. } => ("completions", Late::default()),
+            Self::Man => ("man", Late::default()),
+        }
+    }
+}
+
+impl Late {
+    pub(super) fn all(mission: &MissionOption, seed: &SeedOption, json: &JsonOption, quiet: &QuietOption) -> Self {
+        let (mission, seed) = (Some(mission.clone()), Some(seed.clone()));
+        Self { mission, seed, json: Some(json.clone()), quiet: Some(quiet.clone()) }
+    }
+}
+
+pub(super) fn commands() -> Vec<String> {
+    Typed::command().get_subcommands().map(|command| command.get_name().to_owned()).collect()
+}
+
+/// What to say about a word where a command should stand.
+pub(super) fn no_command(word: &str) -> String {
+    let names = commands();
+    match nearest(word, names.iter().map(String::as_str)) {
+        Some(near) => format!("`{word}` is no command: did you mean `{near}`?"),
+        None => format!("`{word}` is no command: there is {}", names.join(", ")),
+    }
+}
+
+/// When answers have colours.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
+pub(super) enum Colour {
+    /// At a terminal, unless `NO_COLOR` is set.
+    #[default]
+    Auto,
+    /// Always.
+    Always,
+    /// Never.
+    Never,
+}
+
+impl Colour {
+    /// Whether what goes to a stream has colours; `terminal` says whether that is one.
+    pub(super) fn wanted(self, terminal: bool) -> bool {
+        match self {
+            Self::Auto => terminal && std::env::var_os("NO_COLOR").is_none_or(|value| value.is_empty()),
+            Self::Always => true,
+            Self::Never => false,
+        }
+    }
+}
+
+/// What a command goes by.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Shared {
+    pub(super) mission: Option<String>,
+    pub(super) seed: Option<u32>,
+    pub(super) json: bool,
+    pub(super) quiet: bool,
+    pub(super) colour: Colour,
+}
+
+/// One part of the page.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum Only {
+    /// The field with the path, and the list of steps.
+    Field,
+    /// The strip chart.
+    Chart,
+    /// The flow chart of the mission: its steps, and where their exits lead.
+    Flow,
+}
+
+/// What a drawing is written as.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum Format {
+    /// Scalable, for browsers and editors.
+    Svg,
+    /// For printers.
+    Pdf,
+    /// Pixels.
+    Png,
+}

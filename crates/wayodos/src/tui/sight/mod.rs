@@ -1,0 +1,9 @@
+//! What stands where on the screen: drawing and the mouse both go by it. Nothing here draws, and nothing changes the model.
+
+pub mod bars;
+pub mod chart;
+pub mod field;
+pub mod files;
+pub mod overlay;
+pub mod side;
+pub mod text;
