@@ -165,14 +165,7 @@ pub fn prop_items(field: &Field, trace: &Trace, tick: usize, placement: &Placeme
             // It gives way to nobody: drawn as firmly as a wall.
             PropKind::Obstacle => Stroke::full(ink::WALL, (0.009 * placement.scale).max(0.3)),
         };
-        let shape = match &prop.outline {
-            wayodos_core::field::Outline::Disc(radius) => {
-                Shape::Disc { at: placement.at(Point::new(pose.x, pose.y)), radius: radius * placement.scale }
-            }
-            polygon @ wayodos_core::field::Outline::Polygon(_) => {
-                Shape::Polygon(placement.all(&polygon.placed(pose, 0)))
-            }
-        };
+        let shape = shape_at(&prop.outline, pose, placement);
         items.push(Item { stroke: Some(line), ..Item::filled(Layer::Standing, shape, fill) });
         if prop.kind == PropKind::Robot {
             let front = prop.outline.placed(Pose::default(), 0).iter().fold(0.0f64, |most, p| most.max(p.x));
@@ -182,6 +175,29 @@ pub fn prop_items(field: &Field, trace: &Trace, tick: usize, placement: &Placeme
         }
     }
     items
+}
+
+fn shape_at(outline: &wayodos_core::field::Outline, pose: Pose, placement: &Placement) -> Shape {
+    match outline {
+        wayodos_core::field::Outline::Disc(radius) => {
+            Shape::Disc { at: placement.at(Point::new(pose.x, pose.y)), radius: radius * placement.scale }
+        }
+        polygon @ wayodos_core::field::Outline::Polygon(_) => Shape::Polygon(placement.all(&polygon.placed(pose, 0))),
+    }
+}
+
+/// What stood on the field before a tick and is gone at it: pale, where it was last.
+pub fn gone_items(field: &Field, trace: &Trace, tick: usize, placement: &Placement) -> Vec<Item> {
+    let gone = trace.props.iter().enumerate().filter(|(index, _)| trace.place(tick, *index).is_none());
+    let items = gone.filter_map(|(index, prop)| {
+        let last = trace.last_place(tick, index)?;
+        let own = prop.surface.map_or(ink::RIVAL, |surface| Rgb::from(field.surface(surface).rgb));
+        let pale = own.towards(ink::PAPER, 0.75);
+        let edge = Stroke::full(own.towards(ink::PAPER, 0.4), (0.006 * placement.scale).max(0.2));
+        let shape = shape_at(&prop.outline, last, placement);
+        Some(Item { stroke: Some(edge), ..Item::filled(Layer::Standing, shape, pale) })
+    });
+    items.collect()
 }
 
 /// The ways that things were moved, from where they stood at the start, as dashed lines.

@@ -166,7 +166,7 @@ fn values_are_typed_chosen_and_refused_with_a_reason() {
     terminal.keys(&["3", "1", "Enter"]).shows("let cruise = 31 %");
     terminal.keys(&["Enter", "C-u", "9", "0", "0", "Enter"]).shows("out of range");
     terminal.keys(&["Escape"]).hides("out of range").shows("let cruise = 31 %");
-    terminal.keys(&["Down", "Enter"]).shows("Which tone").shows("floor-right reads 77 % there");
+    terminal.keys(&["Down", "Right", "Enter"]).shows("Which tone").shows("floor-right reads 77 % there");
     // What a word would come to is tried while it is marked, and gone again.
     terminal.keys(&["Down"]).shows("only tried").shows("until floor-right sees pale").shows("fired at once");
     terminal.keys(&["Escape"]).hides("only tried").shows("until floor-right sees dark").shows("✓ done at");

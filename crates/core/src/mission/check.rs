@@ -207,6 +207,7 @@ pub fn check_all(parsed: &Parsed, names: &Names) -> Checked {
         labels: BTreeSet::new(),
         uses: BTreeMap::new(),
         block: Block::Mission,
+        misfits: BTreeMap::new(),
     };
     for (index, entry) in mission.lets.iter().enumerate() {
         checker.lets.entry(entry.name.node.as_str()).or_insert(index);
@@ -261,6 +262,8 @@ struct Checker<'a> {
     uses: BTreeMap<(usize, String), Use>,
     /// What the step that is looked at belongs to.
     block: Block,
+    /// The finding about each name that does not fit where it stands, and the places.
+    misfits: BTreeMap<(String, String), (usize, BTreeSet<usize>)>,
 }
 
 impl<'a> Checker<'a> {
@@ -527,7 +530,7 @@ impl<'a> Checker<'a> {
                 && errors == self.findings.len()
                 && let Some((code, message, hint)) = misfit(quantity, kind)
             {
-                self.error(code, &value.span, format!("`{name}` does not fit here: {message}"), Some(hint));
+                self.misfit(name, &value.span, code, message, hint);
             } else if let (Some(found), SlotKind::Amount { dimension, .. }) = (found, kind)
                 && known(name).is_none()
                 && found != *dimension
@@ -537,6 +540,25 @@ impl<'a> Checker<'a> {
                 self.error("M005", &value.span, message, Hints::default());
             }
         }
+    }
+
+    /// A name whose amount does not fit. One number makes one finding, however many places use it.
+    fn misfit(&mut self, name: &str, span: &Range<usize>, code: &'static str, message: String, hint: String) {
+        if let Some((index, places)) = self.misfits.get_mut(&(name.to_owned(), message.clone())) {
+            // What a copy has from its original is the same place.
+            places.insert(span.start);
+            let more = places.len() - 1;
+            if more == 0 {
+                return;
+            }
+            let s = if more > 1 { "s" } else { "" };
+            self.findings[*index].message =
+                format!("`{name}` does not fit here and in {more} more place{s}: {message}");
+            return;
+        }
+        let index = self.findings.len();
+        self.error(code, span, format!("`{name}` does not fit here: {message}"), Some(hint));
+        self.misfits.insert((name.to_owned(), message), (index, BTreeSet::from([span.start])));
     }
 
     /// An amount that must be known before the run.

@@ -490,3 +490,14 @@ proptest! {
         }
     }
 }
+
+#[test]
+fn one_number_that_fits_nowhere_is_one_finding() {
+    let steps: String =
+        ["A", "B", "C"].map(|name| format!("step \"{name}\"\n  drive ahead at v\n  until travelled 100 mm\n")).concat();
+    let text = format!("let v = 900 %\nstep \"D\"\n  drive ahead at 20 %\n  until travelled 1 mm\n{steps}");
+    let findings = check(&parse(&text), &Names::default());
+    let wrong: Vec<_> = findings.iter().filter(|finding| finding.code == "M008").collect();
+    assert_eq!(wrong.len(), 1, "{findings:?}");
+    assert!(wrong[0].message.contains("here and in 2 more places: `900 %` is out of range"), "{}", wrong[0].message);
+}

@@ -208,6 +208,11 @@ impl Trace {
         place.filter(|pose| pose.x.is_finite())
     }
 
+    /// Where a prop was last, at a tick or before it; none when it had not come yet.
+    pub fn last_place(&self, tick: usize, prop: usize) -> Option<Pose> {
+        (0..=tick.min(self.ticks.len().saturating_sub(1))).rev().find_map(|tick| self.place(tick, prop))
+    }
+
     /// An actuator's angle at a tick, rad.
     pub fn angle(&self, tick: usize, actuator: ActuatorId) -> f64 {
         self.angles[tick * self.actuators + actuator.0]

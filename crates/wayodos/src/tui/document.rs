@@ -108,6 +108,8 @@ pub struct Document {
     pub place: Place,
     /// Where the cursor stands.
     pub cursor: Cursor,
+    /// The column that going up and down keeps to, and where that has led.
+    pub column: Option<(Cursor, usize)>,
     /// First row of the pane that is shown.
     pub scroll: usize,
     /// The line that the newest point of history was typed into; typing on there makes no new point.
@@ -145,6 +147,7 @@ impl Document {
             keeps_ours: false,
             place: Place::default(),
             cursor: Cursor::default(),
+            column: None,
             scroll: 0,
             typed: None,
             history,

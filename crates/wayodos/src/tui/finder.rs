@@ -19,6 +19,8 @@ pub enum Question {
     Amount,
     /// A name for the routine that the step under the cursor becomes.
     Routine,
+    /// How far ahead a box is put down by hand.
+    Box,
     /// The pose at which the step under the cursor begins.
     Pose,
     /// A name for a new mission.

@@ -104,11 +104,13 @@ pub enum Side {
     Map,
     /// Everything that is wrong, or worth a thought.
     Findings,
+    /// The points of the run.
+    Score,
 }
 
 impl Side {
     /// All of them, in the order of their tabs.
-    pub const ALL: [Self; 4] = [Self::Why, Self::Track, Self::Map, Self::Findings];
+    pub const ALL: [Self; 5] = [Self::Why, Self::Track, Self::Map, Self::Findings, Self::Score];
 
     /// What its tab is called.
     pub const fn name(self) -> &'static str {
@@ -117,6 +119,7 @@ impl Side {
             Self::Track => "track",
             Self::Map => "map",
             Self::Findings => "findings",
+            Self::Score => "score",
         }
     }
 }

@@ -12,7 +12,7 @@ use wayodos_core::ids::StepId;
 use ratatui::buffer::Buffer;
 use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
 use ratatui::layout::Rect;
-use wayodos_core::record::Outcome;
+use wayodos_core::record::{Act, Outcome};
 use wayodos_core::sim::World;
 
 use super::cells::Cells;
@@ -227,7 +227,7 @@ fn lines_are_added_written_and_taken_out_in_the_one_layout() {
 #[test]
 fn words_are_chosen_from_a_list() {
     let mut app = App::new();
-    app.press("Down Enter");
+    app.press("Down Right Enter");
     let Mode::Finding(finder) = &app.model.mode else { panic!("no list") };
     assert!(finder.items.iter().any(|item| item.title == "pale" && item.what == "floor-right reads 77 % there"));
     app.press("pal Enter");
@@ -760,7 +760,7 @@ fn what_was_done_by_hand_last_is_undone_like_an_edit() {
 #[test]
 fn digits_are_for_the_slot_and_never_run_as_commands() {
     let mut app = App::new();
-    app.press("Down");
+    app.press("Down Right");
     assert_eq!(app.slot(), "dark");
     let before = app.model.doc.text.clone();
     app.press("12dd Enter");
@@ -789,4 +789,117 @@ fn a_run_in_a_corner_of_the_field_is_seen_from_near_and_edits_leave_the_view_alo
     assert_eq!(app.model.camera, crate::tui::model::Camera::FIT);
     app.press(".");
     assert_eq!(app.model.camera, crate::tui::model::Camera::FIT, "only the first run of a mission decides");
+}
+
+#[test]
+fn up_and_down_keep_to_their_column_and_right_ends_with_the_line() {
+    let mut app = App::new();
+    assert_eq!(app.slot(), "cruise");
+    app.press("Down");
+    assert_eq!(app.slot(), "floor-right", "what stands below it");
+    app.press("Down");
+    assert_eq!(app.slot(), "320 mm");
+    app.press("Up Up");
+    assert_eq!(app.slot(), "cruise", "the way back is the way there");
+    app.press("Down Down Down Down Right Right Right Right Right Right");
+    let line = app.model.doc.cursor.line;
+    app.press("Right");
+    assert_eq!(app.model.doc.cursor.line, line);
+    app.press("Left Left Left Left Left Left Left Left");
+    assert_eq!((app.model.doc.cursor.line, app.model.doc.cursor.nth), (line, 0));
+}
+
+#[test]
+fn a_step_never_stays_without_what_it_does() {
+    let mut app = App::new();
+    let before = app.model.doc.text.clone();
+    app.press("a Enter d");
+    assert!(app.notice().contains("step deleted") && *app.model.doc.text == *before, "{}", app.notice());
+}
+
+#[test]
+fn what_is_typed_into_an_empty_mission_stands_below_its_header() {
+    let mut project = Project::demo(None).unwrap();
+    project.mission = "mission \"Bare\"\n  limit 60 s\n  start slipway\n".into();
+    let mut app = App::new();
+    app.model.reopen(project, None);
+    app.press("e");
+    for letter in "step".chars() {
+        app.msg(Msg::Input(Event::Key(KeyEvent::new(KeyCode::Char(letter), KeyModifiers::NONE))));
+    }
+    assert!(app.model.doc.text.ends_with("start slipway\nstep"), "{}", app.model.doc.text);
+}
+
+#[test]
+fn a_box_is_put_down_where_one_says_and_saving_says_that_it_is_not_saved() {
+    let mut app = App::new();
+    app.press("Home } } h I Space say Enter");
+    assert!(matches!(app.model.mode, Mode::Asking(..)));
+    app.press("nonsense Enter");
+    assert!(matches!(&app.model.mode, Mode::Asking(_, entry) if entry.error.is_some()));
+    app.press("Clear 250, Space 40 Space mm Enter");
+    let report = app.model.report.clone().unwrap();
+    let pose = report.run.trace.ticks[report.run.trace.tick_at(2.0)].pose;
+    let wanted = pose.place(report.world.robot.nose + 0.05 + 0.25, 0.04);
+    let Act::Place { pose: put, .. } = &app.model.hands[0].act else { panic!("{:?}", app.model.hands) };
+    assert!((put.x - wanted.x).hypot(put.y - wanted.y) < 1e-9);
+    app.press("+ s");
+    let Some(Effect::Save { path, text, .. }) = app.asked.pop() else { panic!("no save") };
+    app.msg(Msg::Saved(path, Ok(Saved::Done), text));
+    assert!(app.notice().contains("without what is done by hand"), "{}", app.notice());
+}
+
+#[test]
+fn the_score_sheet_stands_on_the_screen_and_leads_to_its_moments() {
+    let mut app = App::new();
+    app.press("V");
+    assert!(app.frame(Depth::True, Cells::Half).contains("No points are given on this field"));
+    let other = Project::demo(Some("shove-the-baskets")).unwrap();
+    app.msg(Msg::Opened(Ok((Box::new(other), None))));
+    let report = app.model.report.clone().unwrap();
+    let shown = app.frame(Depth::True, Cells::Half);
+    for (words, points) in wayodos_report::words::score_lines(&report.run) {
+        assert!(shown.contains(&words[..words.len().min(20)]) && shown.contains(&points), "{words}: {shown}");
+    }
+    let (row, first) =
+        report.run.sheet.lines.iter().enumerate().find_map(|(row, line)| Some((row, line.first?))).unwrap();
+    app.press("Home");
+    app.model.side_row = row;
+    app.press("Enter");
+    assert!((app.model.time - report.run.trace.seconds(first)).abs() < 1e-9);
+}
+
+#[test]
+fn notes_stand_beside_their_step_wherever_routines_are() {
+    let mut project = Project::demo(None).unwrap();
+    project.mission = "mission \"m\"\n  limit 20 s\n  start slipway\n\n# how to back off\nroutine back-off\n  step \"Back\"\n    drive back at 20 %\n    until travelled 50 mm\n\n# first of all\n\nstep \"Go\"\n  drive ahead at 20 %\n  until travelled 50 mm\n\nstep \"Off\"\n  do back-off\n\n# that is all\n".into();
+    let mut app = App::new();
+    app.model.reopen(project, None);
+    app.press("w");
+    let Mode::Reading { lines, notes, .. } = &app.model.mode else { panic!("not read") };
+    let beside = |words: &str| {
+        let at = lines.iter().position(|(line, opens)| *opens && line.contains(words)).unwrap();
+        notes[at].clone()
+    };
+    assert_eq!(beside("Go"), "first of all", "{lines:?} {notes:?}");
+    assert!(notes.iter().any(|note| note == "how to back off"), "{lines:?} {notes:?}");
+    assert_eq!(beside("Off"), "that is all");
+    assert!(
+        notes[..lines.iter().position(|(line, _)| line.contains("Go")).unwrap()]
+            .iter()
+            .all(|note| note != "first of all")
+    );
+}
+
+#[test]
+fn a_long_line_keeps_its_first_word_in_sight() {
+    let mut project = Project::demo(None).unwrap();
+    project.mission = "mission \"m\"\n  limit 20 s\n  start slipway\n\nstep \"A\"\n  follow the left edge of a dark line with floor-left at 26 %, gain 0.6, derivative 0.1, settling 0.25 s\n  until 2 s pass  -> done\n".into();
+    let mut app = App::new();
+    app.model.reopen(project, None);
+    app.msg(Msg::Input(Event::Resize(80, 24)));
+    app.press("Down Down Down Down Right Right Right Right Right Right");
+    let shown = app.frame(Depth::True, Cells::Half);
+    let line = shown.lines().find(|line| line.contains("follow")).unwrap();
+    assert!(line.contains("follow…"), "{line}");
 }

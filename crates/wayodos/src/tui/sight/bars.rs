@@ -41,6 +41,9 @@ pub(in crate::tui) fn hint_spots(model: &Model, area: Rect) -> Vec<HintSpot> {
         Mode::Leaving => {
             &[("s", "save and quit"), ("k", "quit, keep for next time"), ("d", "discard"), ("Esc", "stay")]
         }
+        Mode::Outside(outside) if outside.both.is_none() => {
+            &[("o", "keep yours"), ("t", "take the file's"), ("Up Down", "scroll")]
+        }
         Mode::Outside(_) => &[("o", "keep yours"), ("t", "take the file's"), ("b", "take both"), ("Up Down", "scroll")],
     };
     let mut all: Vec<(&str, &str, Option<Action>)> = Vec::new();
@@ -122,6 +125,9 @@ pub(in crate::tui) fn focus_hints(model: &Model) -> &'static [(&'static str, &'s
             ("Tab", "next tab"),
             ("Esc", "text"),
         ],
+        (Pane::Side, Side::Score) => {
+            &[("Up Down", "which line"), ("Enter", "when it was first"), ("Tab", "next tab"), ("Esc", "text")]
+        }
         (Pane::Side, Side::Findings) => {
             &[("Up Down", "which"), ("Enter", "what may help"), ("Tab", "next tab"), ("Esc", "text")]
         }

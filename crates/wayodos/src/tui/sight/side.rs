@@ -7,11 +7,13 @@ use wayodos_core::controller::{Goal, TermStanding};
 use wayodos_core::finding::Finding;
 use wayodos_core::ids::StepId;
 use wayodos_core::mission::{Behaviour, Block, Target};
+use wayodos_core::record::ScoreLine;
 use wayodos_report::why::{amount_words, live_words, nearness, wait_words};
 
 use crate::tui::measure::columns;
 use crate::tui::model::{Model, Side};
 use crate::tui::theme::Role;
+use crate::work::RunReport;
 
 /// Rows at the bottom that say more about the marked one.
 pub(in crate::tui) const MORE: u16 = 4;
@@ -54,6 +56,7 @@ pub fn count(model: &Model) -> usize {
         Side::Track => 0,
         Side::Map => map_rows(model).len(),
         Side::Findings => all_findings(model).len(),
+        Side::Score => score_of(model).map_or(0, |(_, lines)| lines.len()),
     }
 }
 
@@ -68,7 +71,7 @@ pub fn lines_of_row(model: &Model, row: usize) -> (usize, usize) {
             (at.saturating_sub(1), at + more)
         }
         Side::Track => (0, 0),
-        Side::Map => (row, row),
+        Side::Map | Side::Score => (row, row),
         Side::Findings => (row, row + usize::from(MORE)),
     }
 }
@@ -86,7 +89,7 @@ pub fn row_at(model: &Model, area: Rect, at: Position) -> Option<usize> {
             rows.get(line)?.marks().then(|| rows[..line].iter().filter(|row| row.marks()).count())
         }
         Side::Track => None,
-        Side::Map | Side::Findings => (line < count(model)).then_some(line),
+        Side::Map | Side::Findings | Side::Score => (line < count(model)).then_some(line),
     }
 }
 
@@ -323,4 +326,12 @@ pub fn all_findings(model: &Model) -> Vec<Finding> {
     }
     all.sort_by_key(|finding| (finding.severity, finding.span.start));
     all
+}
+
+/// The score sheet of the run that is shown; none when its rules give no points.
+pub(in crate::tui) fn score_of(model: &Model) -> Option<(Arc<RunReport>, Vec<ScoreLine>)> {
+    let report = model.report.clone()?;
+    report.run.sheet.total()?;
+    let lines = report.run.sheet.lines.clone();
+    Some((report, lines))
 }

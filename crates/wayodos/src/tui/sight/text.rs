@@ -17,7 +17,9 @@ pub fn place(model: &Model, area: Rect, at: Position) -> Option<(usize, usize)> 
     let rows = model.rows();
     let Row::Line(line) = *rows.get(model.doc.scroll + usize::from(at.y - area.y))? else { return None };
     let text = model.doc.line_text(line);
-    let wanted = at.x.saturating_sub(area.x + GUTTER) + shift(model, area, line);
+    let (shift, from) = (shift(model, area, line), at.x.saturating_sub(area.x + GUTTER));
+    // What a long line begins with stays in sight.
+    let wanted = if shift > 0 && from < head(area, text) { from } else { from + shift };
     let mut column = 0;
     for (byte, _, wide) in pieces(text) {
         column += wide;
@@ -26,6 +28,15 @@ pub fn place(model: &Model, area: Rect, at: Position) -> Option<(usize, usize)> 
         }
     }
     Some((line, text.len()))
+}
+
+/// Columns of what a line begins with, its indent and its first word, and 1 for the sign after it; none when that
+/// would leave no room for the rest.
+pub(in crate::tui) fn head(area: Rect, text: &str) -> u16 {
+    let indent = text.len() - text.trim_start().len();
+    let word = text[indent..].find(' ').map_or(text.len(), |end| indent + end);
+    let wide = columns(&text[..word]) + 1;
+    if wide <= area.width / 3 { wide } else { 0 }
 }
 
 /// Columns by which a line is shifted to the left so that the slot under the cursor is in sight.

@@ -3,7 +3,7 @@
 use tui_input::Input;
 
 use super::super::free::Free;
-use super::super::model::{Entry, Mode, Model, Question};
+use super::super::model::{Cursor, Entry, Mode, Model, Question};
 
 /// Asks a question in one line.
 pub(super) fn ask(model: &mut Model, question: Question, first: &str) {
@@ -12,7 +12,14 @@ pub(super) fn ask(model: &mut Model, question: Question, first: &str) {
 
 /// Begins to type freely, at the end of the line under the cursor.
 pub(super) fn begin(model: &mut Model) {
-    let line = model.doc.lines().get(model.doc.cursor.line).map_or(0, |line| line.span.end);
+    let empty = model.doc.is_mission() && model.doc.prepared.parsed.mission.steps.is_empty();
+    let line = match model.doc.lines().get(model.doc.cursor.line) {
+        // Behind the header there is nothing to go on with: below it the first step begins.
+        Some(_) if empty && model.doc.text.ends_with('\n') => model.doc.text.len(),
+        Some(line) => line.span.end,
+        None => 0,
+    };
+    model.doc.cursor = Cursor { line: model.doc.line_at(line), nth: 0 };
     model.mode = Mode::Free(Free::new(line));
     model.doc.stop_typing();
 }

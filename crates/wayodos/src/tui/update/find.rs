@@ -1,11 +1,7 @@
 //! Choosing from lists: what each offers, and what choosing does.
 
-use std::sync::Arc;
-
 use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers};
 use tui_input::backend::crossterm::EventHandler as _;
-use wayodos_core::project::BOX;
-use wayodos_core::record::{Act, Intervention};
 
 use super::super::finder::{Finder, Pick};
 use super::super::model::{Cursor, Mode, Model};
@@ -13,7 +9,7 @@ use super::super::theme::Role;
 use super::change::{draft, run_again};
 use super::effect::Effect;
 use super::lists::{attempt, drop_trial};
-use super::{ask, offers, texts};
+use super::{ask, hands, offers, texts};
 
 pub(super) fn find(model: &mut Model, key: KeyEvent, mut finder: Finder, stop: bool, effects: &mut Vec<Effect>) {
     let before = finder.item().map(|item| item.title.clone());
@@ -88,7 +84,7 @@ fn take(model: &mut Model, finder: &Finder, effects: &mut Vec<Effect>) {
             model.doc.cursor = Cursor { line, nth: 0 };
             model.to_text();
         }
-        Pick::Hand(hand) => by_hand(model, hand, effects),
+        Pick::Hand(hand) => hands::by_hand(model, hand, effects),
         Pick::NoHands => {
             model.set_hands(Vec::new());
             model.say(Role::Quiet, "nothing is done by hand now");
@@ -112,21 +108,4 @@ fn take(model: &mut Model, finder: &Finder, effects: &mut Vec<Effect>) {
         Pick::Ask(question) => ask::ask(model, question, ""),
         Pick::Slot => ask::type_into(model),
     }
-}
-
-fn by_hand(model: &mut Model, hand: Act, effects: &mut Vec<Effect>) {
-    if matches!(&hand, Act::Place { thing, .. } | Act::Remove { thing } if thing == BOX) {
-        model.setup = model.setup.as_ref().map(|setup| Arc::new(setup.with_box()));
-    }
-    // A piece counts its time from its own beginning, the world from the start.
-    let piece = model.report.as_ref().and_then(|report| report.piece.as_ref());
-    let before = piece.map_or(0.0, |(_, from)| from.base.run.trace.seconds(from.tick));
-    let at_ms = ((model.time + before) * 1e3).round().max(0.0) as u64;
-    let mut hands = model.hands.clone();
-    hands.push(Intervention { at_ms, act: hand });
-    hands.sort_by_key(|hand| hand.at_ms);
-    model.set_hands(hands);
-    let words = format!("done by hand at {:.2} s, in every run until you undo it with h", model.time);
-    model.say(Role::Accent, words);
-    run_again(model, effects);
 }

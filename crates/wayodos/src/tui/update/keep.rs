@@ -43,6 +43,10 @@ pub(super) fn on_saved(
             return model.say(Role::Thin, words);
         }
         Err(error) => return model.say(Role::Wrong, format!("the text is still here, but {error}")),
+        Ok(Saved::Done) if !model.hands.is_empty() && path == model.project.config.mission => {
+            let words = format!("saved {path}, without what is done by hand: h keeps that in a file");
+            model.say(Role::Thin, words);
+        }
         Ok(Saved::Done) => model.say(Role::Good, format!("saved {path}")),
         Ok(Saved::Copied(folder)) => {
             model.say(Role::Good, format!("the demo is now yours, in {}", folder.display()));

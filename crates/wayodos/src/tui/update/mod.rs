@@ -5,6 +5,7 @@ mod change;
 mod effect;
 mod files;
 mod find;
+mod hands;
 mod keep;
 mod lists;
 mod mouse;
@@ -257,7 +258,7 @@ fn pane_key(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) -> bool
             match model.side {
                 Side::Track => panes::turn_track(model, right),
                 Side::Map => panes::fold(model, right),
-                Side::Why | Side::Findings => time::shift(model, if right { 0.1 } else { -0.1 }),
+                Side::Why | Side::Findings | Side::Score => time::shift(model, if right { 0.1 } else { -0.1 }),
             }
         }
         (Pane::Side, KeyCode::Enter) => panes::open_side(model, effects),
@@ -354,11 +355,12 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
         Action::FromPose => time::ask_pose(model),
         Action::ToHere => time::to_here(model),
         Action::Break => time::toggle_break(model),
-        Action::Hands => offers::hands(model),
+        Action::Hands => hands::hands(model),
         Action::Why => panes::to_side(model, Side::Why),
         Action::Track => panes::to_side(model, Side::Track),
         Action::Map => panes::to_side(model, Side::Map),
         Action::Findings => panes::to_side(model, Side::Findings),
+        Action::Score => panes::to_side(model, Side::Score),
         Action::Tracks => offers::tracks(model),
         Action::ZoomIn | Action::ZoomOut => {
             let by = if action == Action::ZoomIn { 1.5 } else { 1.0 / 1.5 };

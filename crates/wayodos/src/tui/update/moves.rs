@@ -17,18 +17,15 @@ use super::places::go_to_line;
 use super::{ask, lists, offers};
 
 pub(super) fn move_slot(model: &mut Model, right: bool) {
-    let slots = &model.doc.prepared.parsed.slots;
     let Cursor { line, nth } = model.doc.cursor;
     let here = model.doc.slots_on(line).count();
     let target = if right && nth + 1 < here {
         Some(Cursor { line, nth: nth + 1 })
     } else if !right && nth > 0 {
         Some(Cursor { line, nth: nth - 1 })
-    } else if right {
-        slots.iter().find(|slot| slot.line > line).map(|slot| Cursor { line: slot.line, nth: 0 })
     } else {
-        let line = slots.iter().rev().find(|slot| slot.line < line).map(|slot| slot.line);
-        line.map(|line| Cursor { line, nth: model.doc.slots_on(line).count() - 1 })
+        // Lines are what Up and Down are for.
+        None
     };
     if let Some(target) = target {
         model.doc.cursor = target;

@@ -3,15 +3,13 @@
 use std::sync::Arc;
 use wayodos_core::ids::{StepId, TextStep};
 
-use wayodos_core::field::Pose;
 use wayodos_core::finding::Source;
 use wayodos_core::lab::remedy::{self, Case, Remedy};
 use wayodos_core::mission::LineKind;
 use wayodos_core::mission::edit::Edit;
 use wayodos_core::mission::exits::{add_exit as with_exit, exit_at};
 use wayodos_core::mission::offer::{behaviours, conditions, insert_offer, insert_offer_above};
-use wayodos_core::project::{BOX, Setup};
-use wayodos_core::record::Act;
+use wayodos_core::project::Setup;
 
 use super::super::finder::{Finder, Item, Pick};
 use super::super::keymap;
@@ -157,67 +155,6 @@ pub(super) fn tracks(model: &mut Model) {
         Item::new(&track.name, text, unit, Pick::Track(track.name.clone()))
     });
     show(model, Finder::new("What the chart shows: Enter shows or hides", items.collect(), 0));
-}
-
-/// What a hand may do at the time cursor.
-pub(super) fn hands(model: &mut Model) {
-    let (Some(setup), Some(report)) = (model.setup.clone(), model.report.clone()) else { return };
-    let trace = &report.run.trace;
-    let Some(pose) = trace.ticks.get(trace.tick_at(model.time + 1e-9)).map(|tick| tick.pose) else { return };
-    if model.time >= report.run.duration() {
-        return model.say(Role::Thin, "move the time cursor into the run first: that is when it will happen");
-    }
-    let seconds = format!("at {:.2} s", model.time);
-    let at = |ahead: f64, left: f64, turn: f64| {
-        let place = pose.place(ahead, left);
-        Pose { x: place.x, y: place.y, heading: pose.heading + turn }
-    };
-    let mut items = Vec::new();
-    let mut add = |title: String, act: Act| {
-        let what = match &act {
-            Act::Place { .. } => "It stands there from then on, until it is taken away.",
-            Act::Remove { .. } => "It is gone from then on.",
-            Act::Carry { .. } => "The mission continues and does not know about it.",
-            Act::Cover { .. } | Act::Press { .. } | Act::Lay(_) => "The mission sees it like anything else.",
-        };
-        items.push(Item::new(title, seconds.clone(), what, Pick::Hand(act)));
-    };
-    let nose = setup.robot.nose;
-    for (words, gap) in [("right ahead", 0.06), ("200 mm ahead", 0.2), ("400 mm ahead", 0.4)] {
-        let pose = Pose { heading: 0.0, ..at(nose + 0.05 + gap, 0.0, 0.0) };
-        add(format!("put a box down, {words}"), Act::Place { thing: BOX.into(), pose });
-    }
-    add("take the box away".into(), Act::Remove { thing: BOX.into() });
-    let things = setup.field.objects.iter().map(|object| &object.name);
-    let things = things.chain(setup.field.obstacles.iter().map(|obstacle| &obstacle.name));
-    for thing in things.filter(|thing| *thing != BOX) {
-        let pose = Pose { heading: 0.0, ..at(nose + 0.15, 0.0, 0.0) };
-        add(format!("put {thing} down ahead"), Act::Place { thing: thing.clone(), pose });
-        add(format!("take {thing} away"), Act::Remove { thing: thing.clone() });
-    }
-    let ten = 10f64.to_radians();
-    for (words, pose) in [
-        ("nudge the robot 20 mm to its left", at(0.0, 0.02, 0.0)),
-        ("nudge the robot 20 mm to its right", at(0.0, -0.02, 0.0)),
-        ("turn the robot 10 deg to the left", at(0.0, 0.0, ten)),
-        ("turn the robot 10 deg to the right", at(0.0, 0.0, -ten)),
-        ("push the robot 30 mm back", at(-0.03, 0.0, 0.0)),
-    ] {
-        add(words.into(), Act::Carry { pose });
-    }
-    for ranger in &setup.robot.rangers {
-        let act = Act::Cover { sensor: ranger.name.clone(), distance: 0.05, for_ms: 1000 };
-        add(format!("cover {} with a hand for 1 s", ranger.name), act);
-    }
-    for switch in &setup.robot.touches {
-        add(format!("press {} for 0.3 s", switch.name), Act::Press { switch: switch.name.clone(), for_ms: 300 });
-    }
-    if !model.hands.is_empty() {
-        let so_far = format!("{} so far", model.hands.len());
-        items.push(Item::new("undo everything done by hand", so_far.clone(), "", Pick::NoHands));
-        items.push(Item::new("keep it in a file", so_far, "It can then be done in every run.", Pick::KeepHands));
-    }
-    show(model, Finder::new("By hand, at this moment", items, 0));
 }
 
 /// What a run of the text as it stands says may be done about an exit.

@@ -3,6 +3,8 @@
 use super::super::layout::Pane;
 use super::super::model::{Camera, Cursor, Model, Side};
 use super::super::sight;
+use super::super::sight::side::score_of;
+use super::super::theme::Role;
 use super::effect::Effect;
 use super::{lists, offers, texts, time};
 
@@ -111,6 +113,15 @@ pub(super) fn open_side(model: &mut Model, effects: &mut Vec<Effect>) {
                 texts::to_mission(model);
                 model.doc.cursor = Cursor { line, nth: 0 };
                 time::time_to_step(model);
+            }
+        }
+        Side::Score => {
+            let first = score_of(model).and_then(|(report, lines)| {
+                lines.get(model.side_row)?.first.map(|tick| report.run.trace.seconds(tick))
+            });
+            match first {
+                Some(at) => time::set(model, at),
+                None => model.say(Role::Quiet, "nothing has earned this line"),
             }
         }
         Side::Findings => {

@@ -8,14 +8,18 @@ use super::super::model::{Cursor, Model};
 
 /// Puts the cursor on a line, on the slot nearest to the column where it was.
 pub(super) fn go_to_line(model: &mut Model, line: usize) {
-    let column = |slot: SlotId| {
+    let columns = |slot: SlotId| {
         let slot = &model.doc.prepared.parsed.slots[slot];
-        slot.span.start - model.doc.lines()[slot.line].span.start
+        let start = model.doc.lines()[slot.line].span.start;
+        (slot.span.start - start, slot.span.end - start)
     };
-    let wanted = model.doc.slot().map_or(0, column);
-    let nearest = model.doc.slots_on(line).enumerate().min_by_key(|(_, (slot, _))| column(*slot).abs_diff(wanted));
-    let nth = nearest.map_or(0, |(nth, _)| nth);
-    model.doc.cursor = Cursor { line, nth };
+    // Going on up or down keeps to the column in which that began, whatever short lines lie between.
+    let kept = model.doc.column.filter(|(cursor, _)| *cursor == model.doc.cursor).map(|(_, column)| column);
+    let wanted = kept.or_else(|| model.doc.slot().map(|slot| columns(slot).0)).unwrap_or(0);
+    let far = |(start, end): (usize, usize)| start.saturating_sub(wanted).max((wanted + 1).saturating_sub(end));
+    let nearest = model.doc.slots_on(line).enumerate().min_by_key(|(_, (slot, _))| far(columns(*slot)));
+    model.doc.cursor = Cursor { line, nth: nearest.map_or(0, |(nth, _)| nth) };
+    model.doc.column = Some((model.doc.cursor, wanted));
 }
 
 /// Puts the cursor on the slot of a line that one would change first: an amount, or else the first.

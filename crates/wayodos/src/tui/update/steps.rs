@@ -109,7 +109,9 @@ pub(super) fn delete(model: &mut Model, effects: &mut Vec<Effect>) {
     let line = model.doc.cursor.line;
     let parsed = &model.doc.prepared.parsed;
     let (edit, what) = match parsed.lines[line].kind {
-        LineKind::Step => {
+        // A step without what it does is none.
+        LineKind::Step | LineKind::Behaviour if model.doc.values.is_none() => {
+            let line = model.doc.written_step(line).map_or(line, |step| parsed.mission.steps[step].line);
             if on_step(model, effects, |of, step| restructure::delete(of, step.alone())) {
                 model.doc.cursor = Cursor { line, nth: 0 };
                 model.doc.hold_cursor();
@@ -126,6 +128,7 @@ pub(super) fn delete(model: &mut Model, effects: &mut Vec<Effect>) {
         }
         LineKind::Blank
         | LineKind::Mission
+        | LineKind::Step
         | LineKind::Header
         | LineKind::Let
         | LineKind::Routine

@@ -19,7 +19,7 @@ use super::super::free::Free;
 use super::super::model::{Cursor, Entry, Mode, Model, Question, ScreenName};
 use super::change::{change, changed, laid_anew, laid_out, put_text};
 use super::effect::Effect;
-use super::time;
+use super::{hands, time};
 
 pub(super) fn type_value(model: &mut Model, key: KeyEvent, mut entry: Entry, effects: &mut Vec<Effect>) {
     match key.code {
@@ -94,6 +94,7 @@ fn take_answer(model: &mut Model, question: Question, typed: String, effects: &m
             time::from_here(model, Some(pose), effects);
             Ok(())
         }
+        Question::Box => hands::box_at(model, &typed, effects),
         Question::Mission => {
             let fits = !typed.is_empty() && typed.len() <= 60 && !typed.contains(['"', '/', '\\', '\n']);
             if !fits {

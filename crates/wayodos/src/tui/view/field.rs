@@ -13,7 +13,7 @@ use wayodos_report::ink::{BODY, PAPER, Rgb, tint};
 use wayodos_report::words::signal_words;
 use wayodos_report::{
     Anchor, Canvas as PixelCanvas, Item as SceneItem, Layer, MarkKind, Placement, Scene, arm_items, ghost_items,
-    ground_items, leg_items, prop_items, rasterise, rectangle, robot_items, tick_step,
+    gone_items, ground_items, leg_items, prop_items, rasterise, rectangle, robot_items, tick_step,
 };
 
 use super::pen::put;
@@ -214,7 +214,8 @@ fn standing_items(model: &Model, place: &Placement) -> Vec<SceneItem> {
     let mut robot = robot_pose(model).map_or_else(Vec::new, |pose| robot_items(&setup.robot, pose, place));
     let Some(trace) = model.report.as_ref().map(|report| &report.run.trace) else { return robot };
     let tick = trace.tick_at(model.time + 1e-9);
-    let mut things = prop_items(&setup.field, trace, tick, place);
+    let mut things = gone_items(&setup.field, trace, tick, place);
+    things.extend(prop_items(&setup.field, trace, tick, place));
     things.append(&mut robot);
     things.extend(arm_items(&setup.robot, trace, tick, place));
     things
@@ -301,9 +302,13 @@ fn labels(model: &Model, view: &View, theme: Theme, area: Rect, buffer: &mut Buf
 /// What changes the picture besides our robot's pose.
 fn others(trace: &Trace, time: f64) -> Vec<u64> {
     let tick = trace.tick_at(time + 1e-9);
-    let places = (0..trace.props.len()).flat_map(|prop| match trace.place(tick, prop) {
-        Some(pose) => [pose.x, pose.y, pose.heading].map(f64::to_bits),
-        None => [0; 3],
+    // What is gone is drawn where it was last.
+    let places = (0..trace.props.len()).flat_map(|prop| match trace.last_place(tick, prop) {
+        Some(pose) => {
+            let there = u64::from(trace.place(tick, prop).is_some());
+            [pose.x.to_bits(), pose.y.to_bits(), pose.heading.to_bits(), there]
+        }
+        None => [0; 4],
     });
     let angles = ActuatorId::all(trace.actuators)
         .filter(|_| !trace.angles.is_empty())

@@ -146,8 +146,11 @@ pub fn list(finder: &Finder, theme: Theme, area: Rect, buffer: &mut Buffer) -> (
         put(buffer, rows.x + 1, rows.y, rows.width - 1, "no match: try another word", theme.role(Role::Quiet));
     }
     let items = || finder.shown.iter().map(|index| &finder.items[*index]);
-    let title = items().map(|item| columns(&item.title)).max().unwrap_or(0).clamp(8, rows.width / 3) + 2;
     let text = items().map(|item| columns(&item.text)).max().unwrap_or(0);
+    // Titles have what the sentences beside them leave, but a third at least.
+    let beside = if rows.width >= WIDE - 2 { (text + 2).max(rows.width / 2) } else { text + 4 };
+    let most = (rows.width / 3).max(rows.width.saturating_sub(beside));
+    let title = items().map(|item| columns(&item.title)).max().unwrap_or(0).clamp(8, most) + 2;
     for ((index, item), y) in items().enumerate().skip(first).zip(rows.y..rows.bottom()) {
         let here = index == finder.at;
         let row = Rect { y, height: 1, ..rows };
@@ -238,6 +241,7 @@ pub fn asking(question: Question, entry: &Entry, theme: Theme, whole: Rect, buff
         Question::Amount => ("What is this amount called?", "letters, digits, hyphens: cruise, bar-gap"),
         Question::Routine => ("What is the routine called?", "letters, digits, hyphens: back-away"),
         Question::Pose => ("Begin the step at which pose?", "x, y and heading: 320, 178 mm, 90 deg"),
+        Question::Box => ("Put the box down how far ahead?", "300 mm; or ahead and to the left: 300, 50 mm"),
         Question::Mission => ("What is the new mission called?", "as people say it: Evening round"),
         Question::CopyName => ("What is the copy called?", "letters, digits, spaces: Evening round"),
         Question::NewName => ("What is it called from now on?", "whatever names it goes along"),

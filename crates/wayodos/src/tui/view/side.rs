@@ -11,6 +11,7 @@ use wayodos_core::finding::{Severity, Source, line_column};
 use wayodos_core::lab::along::Along;
 use wayodos_core::lab::why::exit_story;
 use wayodos_report::why::story_words;
+use wayodos_report::words::{score_lines, verdict_words};
 use wayodos_report::{TrackKind, tick_step};
 
 use super::pen::{paint_row, put, put_right};
@@ -18,7 +19,7 @@ use crate::tui::cells::{Dots, Grid};
 use crate::tui::layout::Pane;
 use crate::tui::measure::{columns, wrapped};
 use crate::tui::model::{Model, Side};
-use crate::tui::sight::side::{MORE, WhyRow, all_findings, halves, map_rows, tab_places, why_rows};
+use crate::tui::sight::side::{MORE, WhyRow, all_findings, halves, map_rows, score_of, tab_places, why_rows};
 use crate::tui::theme::{Role, Theme};
 use crate::work::RunReport;
 
@@ -50,6 +51,7 @@ pub fn draw(model: &Model, theme: Theme, kept: &mut Kept, area: Rect, buffer: &m
         Side::Track => track(model, theme, kept, inside, buffer),
         Side::Map => map(model, theme, inside, true, buffer),
         Side::Findings => findings(model, theme, inside, buffer),
+        Side::Score => score(model, theme, inside, buffer),
     }
 }
 
@@ -431,5 +433,48 @@ fn findings(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let words = format!("{}  ({}). {}", finding.message, finding.code, finding.hint_words().join(". "));
     for (row, line) in wrapped(&words, room).take(usize::from(MORE)).enumerate() {
         put(buffer, area.x + 1, y + 1 + row as u16, room, line, theme.role(Role::Text));
+    }
+}
+
+// ---- score
+
+/// The score sheet: what earned points, how often, and since when; what has not happened yet at the time cursor is pale.
+fn score(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let (x, room) = (area.x + 1, area.width.saturating_sub(2));
+    let Some((report, lines)) = score_of(model) else {
+        let words = "No points are given on this field: [[score]] in its file adds a line (D opens it).";
+        for (row, line) in wrapped(words, room).enumerate().take(usize::from(area.height)) {
+            put(buffer, x, area.y + row as u16, room, line, theme.role(Role::Quiet));
+        }
+        return;
+    };
+    let rows = score_lines(&report.run);
+    let list = Rect { height: area.height.saturating_sub(3), ..area };
+    let focused = model.focus == Pane::Side;
+    let shown = rows.iter().zip(&lines).enumerate().skip(model.side_scroll);
+    for ((index, ((words, points), line)), y) in shown.zip(list.y..list.bottom()) {
+        if index == model.side_row {
+            paint_row(buffer, Rect { y, height: 1, ..list }, y, theme.on(theme.role(Role::Text), theme.raised()));
+            put(buffer, list.x, y, 1, "›", theme.role(if focused { Role::Accent } else { Role::Quiet }));
+        }
+        let begun = line.first.is_some_and(|tick| report.run.trace.seconds(tick) <= model.time + 1e-9);
+        let role = match () {
+            () if !begun => Role::Quiet,
+            () if line.each < 0.0 => Role::Wrong,
+            () => Role::Good,
+        };
+        let end = put_right(buffer, area.right() - 1, y, 10, points, theme.role(role));
+        put(buffer, x, y, end.saturating_sub(x + 1), words, theme.role(if begun { Role::Text } else { Role::Quiet }));
+    }
+    more_mark(model.side_scroll, lines.len(), list, theme, buffer);
+    let y = list.bottom();
+    put(buffer, area.x, y, area.width, &"┈".repeat(usize::from(area.width)), theme.role(Role::Hair));
+    if let Some((words, total)) = rows.last() {
+        let bold = theme.role(Role::Word).add_modifier(Modifier::BOLD);
+        put_right(buffer, area.right() - 1, y + 1, 10, total, bold);
+        put(buffer, x, y + 1, room, words, bold);
+    }
+    if let Some(verdict) = verdict_words(&report.run) {
+        put(buffer, x, y + 2, room, &verdict, theme.role(Role::Quiet));
     }
 }

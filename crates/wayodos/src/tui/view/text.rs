@@ -15,7 +15,7 @@ use wayodos_report::words::{Weight, exit_words};
 use super::pen::{paint_row, put, put_right};
 use crate::tui::measure::{columns, pieces};
 use crate::tui::model::{Entry, Mode, Model, Row, finding_lines};
-use crate::tui::sight::text::{GUTTER, shift};
+use crate::tui::sight::text::{GUTTER, head, shift};
 use crate::tui::theme::{Role, Theme};
 use crate::work::RunReport;
 
@@ -220,6 +220,19 @@ fn sentence(
             put(buffer, x, y, wide, piece, style);
         }
         column += wide;
+    }
+    let pinned = if shift > 0 { head(area, text) } else { 0 };
+    if pinned > 0 {
+        // Whatever is in sight of a long line, what it does is.
+        let mut x = left;
+        for (byte, piece, wide) in pieces(text) {
+            if x + wide >= left + pinned {
+                break;
+            }
+            put(buffer, x, y, wide, piece, style_at(model, theme, line, start + byte, slot));
+            x += wide;
+        }
+        put(buffer, x, y, 1, "…", theme.role(Role::Quiet));
     }
     if let Some(word) = left_out(model, slot).filter(|_| entry.is_none() && column >= shift) {
         let x = left + column - shift + 1;
