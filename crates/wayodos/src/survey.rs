@@ -16,7 +16,7 @@ use wayodos_report::words::result_words;
 
 use crate::folder::{Home, Project};
 use crate::shelf::{Entry, Kind, list, mission_name};
-use crate::work::{Job, RunReport, run_job};
+use crate::work::{Job, Kind as JobKind, RunReport, Runner};
 
 /// What is known of a file.
 #[derive(Clone, Debug)]
@@ -82,11 +82,11 @@ pub struct Surveyor {
 }
 
 impl Surveyor {
-    /// Starts the thread; what it finds is handed to `answer`.
-    pub fn new(answer: impl Fn(Found) + Send + 'static) -> Self {
+    /// Starts the thread; missions are run by `runner`, behind what somebody waits for, and what is found is handed to `answer`.
+    pub fn new(runner: Arc<Runner>, answer: impl Fn(Found) + Send + 'static) -> Self {
         let (asked, projects) = channel();
         // Without a thread nothing is found, and the screen says that it is still looking.
-        let _ = thread::Builder::new().name("survey".into()).spawn(move || work(&projects, &answer));
+        let _ = thread::Builder::new().name("survey".into()).spawn(move || work(&projects, &runner, &answer));
         Self { asked }
     }
 
@@ -96,7 +96,13 @@ impl Surveyor {
     }
 }
 
-fn work(asked: &Receiver<Box<Project>>, answer: &impl Fn(Found)) {
+fn work(asked: &Receiver<Box<Project>>, runner: &Runner, answer: &impl Fn(Found)) {
+    let run = |job: Job| {
+        let (sender, ran) = channel();
+        runner.hand_in(Job { kind: JobKind::Behind, ..job }, Box::new(move |report| drop(sender.send(report))));
+        // Nobody runs it any more when the application is being left.
+        ran.recv().ok().flatten()
+    };
     let mut next = asked.recv().ok();
     while let Some(project) = next.take() {
         let entries = list(&project);
@@ -107,7 +113,7 @@ fn work(asked: &Receiver<Box<Project>>, answer: &impl Fn(Found)) {
                 next = Some(newer);
                 break;
             }
-            answer(Found::Card(entry.path.clone(), card(&project, entry)));
+            answer(Found::Card(entry.path.clone(), card(&project, entry, &run)));
         }
         if next.is_none() {
             next = asked.recv().ok();
@@ -115,11 +121,11 @@ fn work(asked: &Receiver<Box<Project>>, answer: &impl Fn(Found)) {
     }
 }
 
-/// What is known of a file of a project.
-pub fn card(project: &Project, entry: &Entry) -> Card {
+/// What is known of a file of a project; a mission is run by `run`.
+pub fn card(project: &Project, entry: &Entry, run: &dyn Fn(Job) -> Option<RunReport>) -> Card {
     match entry.kind {
         Kind::Mission => match mission_name(&entry.path).map(|name| open(project, name)) {
-            Some(Ok(opened)) => Card::Mission(Box::new(mission(project, &opened))),
+            Some(Ok(opened)) => Card::Mission(Box::new(mission(project, &opened, run))),
             Some(Err(error)) => Card::Unreadable(error),
             None => Card::Unreadable("its name is no mission's".to_owned()),
         },
@@ -156,13 +162,11 @@ fn open(project: &Project, name: &str) -> Result<Project, String> {
     opened.map_err(|error| error.to_string())
 }
 
-fn mission(project: &Project, opened: &Project) -> MissionCard {
-    let setup = opened.setup.clone().map(Arc::new);
-    let prepared = prepare(&opened.mission, setup.as_deref());
-    let report = setup.as_ref().filter(|_| prepared.program.is_some()).and_then(|setup| {
-        let job = Job::nominal(opened.mission.as_str().into(), Arc::clone(setup), opened.config.seed);
-        run_job(&job, &Arc::new(setup.world()), None).map(Arc::new)
-    });
+fn mission(project: &Project, opened: &Project, run: &dyn Fn(Job) -> Option<RunReport>) -> MissionCard {
+    let text: Arc<str> = opened.mission.as_str().into();
+    let job = opened.setup.clone().map(|setup| Job::nominal(Arc::clone(&text), Arc::new(setup), opened.config.seed));
+    let prepared = job.as_ref().map_or_else(|| Arc::new(prepare(&text, None)), |job| Arc::clone(&job.prepared));
+    let report = job.filter(|_| prepared.program.is_some()).and_then(run).map(Arc::new);
     let end = match &report {
         Some(report) => {
             let words = result_words(&report.run, &report.program);
@@ -188,13 +192,14 @@ fn mission(project: &Project, opened: &Project) -> MissionCard {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::work::run_here;
 
     #[test]
     fn every_file_of_the_demo_has_its_card_and_every_mission_its_end() {
         let demo = Project::demo(None).unwrap();
         let mut well = 0;
         for entry in list(&demo) {
-            match card(&demo, &entry) {
+            match card(&demo, &entry, &run_here) {
                 Card::Mission(card) => {
                     assert!(card.report.is_some(), "{}", entry.path);
                     assert_eq!(card.first, entry.path == "missions/morning-round.way");
@@ -213,7 +218,7 @@ mod tests {
     #[test]
     fn a_newer_question_is_answered_instead_of_the_older_one() {
         let (sender, found) = channel();
-        let surveyor = Surveyor::new(move |one| drop(sender.send(one)));
+        let surveyor = Surveyor::new(Arc::default(), move |one| drop(sender.send(one)));
         for _ in 0..20 {
             surveyor.look(Box::new(Project::demo(None).unwrap()));
         }

@@ -23,7 +23,7 @@ use wayodos::tui::model::Model;
 use wayodos::tui::theme::{Depth, Theme, ThemeName};
 use wayodos::tui::update::{Effect, Msg, update};
 use wayodos::tui::view::Screen;
-use wayodos::work::run_job;
+use wayodos::work::{run_here, run_job};
 
 /// Numbers without order, the same for the same seed. Source: Steele, Lea, Flood, "Fast splittable pseudorandom number
 /// generators" (2014).
@@ -141,7 +141,7 @@ fn carry_out(model: &mut Model, effects: Vec<Effect>) {
             Effect::Survey => {
                 let entries = list(&model.project);
                 let first = entries[0].clone();
-                let known = card(&model.project, &first);
+                let known = card(&model.project, &first, &run_here);
                 carry_out_found(model, Found::Files(entries));
                 Msg::Found(Found::Card(first.path, known))
             }

@@ -11,24 +11,23 @@ use wayodos_core::project::prepare;
 use super::typed::{Shared, commands, no_command};
 use super::{json, words};
 use crate::folder::{OpenError, Project};
-use crate::work::{Job, RunReport, run_job};
+use crate::work::{Job, RunReport, run_here};
 
 /// The exit code of a command that was not understood.
 pub(super) const USAGE: u8 = 64;
 
-/// Everything that is wrong with a project: the files beside the mission first.
-pub(super) fn all_findings(project: &Project) -> Vec<Finding> {
-    let mut findings = project.findings.clone();
-    findings.extend(prepare(&project.mission, project.setup.as_ref()).findings);
-    findings
-}
-
-/// The run of a project without errors.
-pub(super) fn nominal(project: &Project, shared: &Shared, findings: &[Finding]) -> Option<RunReport> {
-    let setup = project.setup.as_ref().filter(|_| !has_errors(findings))?;
-    let seed = shared.seed.map_or(project.config.seed, u64::from);
-    let job = Job::nominal(project.mission.as_str().into(), Arc::new(setup.clone()), seed);
-    run_job(&job, &Arc::new(setup.world()), None)
+/// Everything that is wrong with a project, the files beside the mission first; and the job of its run, when it has no errors.
+pub(super) fn looked_at(project: &Project, seed: Option<u32>) -> (Vec<Finding>, Option<Job>) {
+    let seed = seed.map_or(project.config.seed, u64::from);
+    let setup = project.setup.clone().map(Arc::new);
+    let job = setup.map(|setup| Job::nominal(project.mission.as_str().into(), setup, seed));
+    let own = match &job {
+        Some(job) => job.prepared.findings.clone(),
+        None => prepare(&project.mission, None).findings,
+    };
+    let findings: Vec<Finding> = project.findings.iter().cloned().chain(own).collect();
+    let job = job.filter(|_| !has_errors(&findings));
+    (findings, job)
 }
 
 /// A project that has run, or the exit code of having said why it cannot.
@@ -41,9 +40,9 @@ pub(super) struct Ran {
 
 pub(super) fn run_project(shared: &Shared, path: &Path) -> Result<Ran, ExitCode> {
     let project = Project::open(path, shared.mission.as_deref()).map_err(|error| cannot_open(shared, &error))?;
-    let mut findings = all_findings(&project);
+    let (mut findings, job) = looked_at(&project, shared.seed);
     let seed = shared.seed.map_or(project.config.seed, u64::from);
-    match nominal(&project, shared, &findings) {
+    match job.and_then(run_here) {
         Some(report) => {
             findings.extend(report.hindsight.iter().cloned());
             Ok(Ran { project, findings, seed, report })

@@ -22,13 +22,14 @@ use clap_complete::env::Shells;
 use wayodos_core::finding::{Finding, Severity};
 
 use self::answers::{
-    USAGE, all_findings, answer, answer_json, cannot_open, complain, nominal, put_out, readable, rendered, say, warn,
+    USAGE, answer, answer_json, cannot_open, complain, looked_at, put_out, readable, rendered, say, warn,
 };
 use self::json::Checked;
 use self::typed::{Command, Shared, Typed};
 use crate::folder::{OpenError, Project, begin, locate};
 use crate::look::{Look, Opening};
 use crate::settings;
+use crate::work::run_here;
 
 /// Runs the command line; `screen` opens the full-screen application.
 pub fn main(screen: impl FnOnce(Opening) -> io::Result<()>) -> ExitCode {
@@ -131,9 +132,9 @@ fn check_all(shared: &Shared, path: &Path) -> Result<Vec<Checked>, OpenError> {
     let (folder, named) = locate(path)?;
     let open = |mission: Option<&str>| {
         let project = Project::open(&folder, mission)?;
-        let mut findings = all_findings(&project);
+        let (mut findings, job) = looked_at(&project, shared.seed);
         // What only a run can show, when there is one.
-        if let Some(report) = nominal(&project, shared, &findings) {
+        if let Some(report) = job.and_then(run_here) {
             findings.extend(report.hindsight);
         }
         Ok(Checked { project, findings })

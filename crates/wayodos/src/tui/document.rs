@@ -91,7 +91,7 @@ pub struct Document {
     /// The text now.
     pub text: Arc<str>,
     /// The same text, read; of settings only lines and slots.
-    pub prepared: Prepared,
+    pub prepared: Arc<Prepared>,
     /// The same text as settings, when it is some.
     pub values: Option<Values>,
     /// What stands below the lines, in order of the text.
@@ -139,7 +139,7 @@ impl Document {
             language,
             found: (Arc::clone(&text), Vec::new()),
             text,
-            prepared: Prepared::default(),
+            prepared: Arc::default(),
             values: None,
             findings: Vec::new(),
             saved,
@@ -173,14 +173,15 @@ impl Document {
     pub fn read(&mut self, setup: Option<&Setup>) {
         self.text = Arc::clone(&self.history[self.at].0);
         match self.language {
-            Language::Mission => self.prepared = prepare(&self.text, setup),
+            Language::Mission => self.prepared = Arc::new(prepare(&self.text, setup)),
             Language::Routines => {
                 let parsed = parse(&self.text);
-                self.prepared = Prepared { findings: parsed.findings.clone(), parsed, ..Prepared::default() };
+                let findings = parsed.findings.clone();
+                self.prepared = Arc::new(Prepared { findings, parsed, ..Prepared::default() });
             }
             Language::Settings(_) => {
                 let values = Values::of(&self.text, self.language.sections());
-                self.prepared = Prepared { parsed: values.parsed.clone(), ..Prepared::default() };
+                self.prepared = Arc::new(Prepared { parsed: values.parsed.clone(), ..Prepared::default() });
                 self.values = Some(values);
             }
         }

@@ -53,7 +53,7 @@ use self::view::Screen;
 use crate::look::Cells;
 use crate::look::{Look, Opening, Pictures, ThemeName};
 use crate::survey::Surveyor;
-use crate::work::Worker;
+use crate::work::{Job, Runner};
 
 /// How long the keys that were pressed before the end may take.
 const LAST_KEYS: Duration = Duration::from_millis(500);
@@ -98,34 +98,29 @@ pub fn run(opening: Opening) -> io::Result<()> {
         look.cells.unwrap_or_else(|| Cells::detect(var)),
     );
     listen_to_keys(&sender, &gate)?;
-    let worker = {
-        let sender = sender.clone();
-        Worker::new(move |id, report| {
-            // Nobody listens any more once the application is being left.
-            let _ = sender.send(Msg::Ran(id, report.map(Arc::new)));
-        })
-    };
+    let runner = Arc::<Runner>::default();
     let surveyor = {
         let sender = sender.clone();
-        Surveyor::new(move |found| drop(sender.send(Msg::Found(found))))
+        Surveyor::new(Arc::clone(&runner), move |found| drop(sender.send(Msg::Found(found))))
     };
-    let clerk = Clerk::new(sender, watched);
+    let clerk = Clerk::new(sender.clone(), watched);
     // Edits of other texts that were cut off come back too, behind the mission.
     let left: Vec<String> =
         model.project.settings().filter(|path| model.project.has_drafts(path)).map(str::to_owned).collect();
     for path in left {
         clerk.hand_in(Effect::OpenText(path), &model);
     }
+    let outside =
+        Outside { look: &look, runner: &runner, sender: &sender, surveyor: &surveyor, clerk: &clerk, gate: &gate };
     if let Some(job) = model.job() {
-        worker.hand_in(job);
+        outside.run(job);
     }
-    let outside = Outside { look: &look, worker: &worker, surveyor: &surveyor, clerk: &clerk, gate: &gate };
     let result = turn(&mut terminal, (&mut screen, &mut easel), &mut model, &receiver, &outside);
     if let Some(easel) = &easel {
         // What is left behind of a terminal that is gone cannot be helped.
         let _ = easel.take_away(&mut stdout());
     }
-    drop(worker);
+    drop(runner);
     let kept = clerk.close();
     drop(guard);
     if let Some(words) = crash::said() {
@@ -195,10 +190,19 @@ type Tty = Terminal<CrosstermBackend<io::Stdout>>;
 /// Who does what the application asks for.
 struct Outside<'a> {
     look: &'a Look,
-    worker: &'a Worker,
+    runner: &'a Runner,
+    sender: &'a Sender<Msg>,
     surveyor: &'a Surveyor,
     clerk: &'a Clerk,
     gate: &'a Gate,
+}
+
+impl Outside<'_> {
+    fn run(&self, job: Job) {
+        let (id, sender) = (job.id, self.sender.clone());
+        // Nobody listens any more once the application is being left.
+        self.runner.hand_in(job, Box::new(move |report| drop(sender.send(Msg::Ran(id, report.map(Arc::new))))));
+    }
 }
 
 /// The loop: take every message there is, then draw once.
@@ -257,7 +261,7 @@ fn turn(
             for effect in update(model, msg) {
                 match effect {
                     Effect::Quit => return Ok(()),
-                    Effect::Run(job) => outside.worker.hand_in(job),
+                    Effect::Run(job) => outside.run(job),
                     Effect::Suspend => {
                         suspend()?;
                         cleared(terminal)?;

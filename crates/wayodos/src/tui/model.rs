@@ -27,7 +27,7 @@ use super::measure::wrapped;
 use super::theme::Role;
 use crate::draft::Draft;
 use crate::folder::Project;
-use crate::work::{From, Job, RunReport};
+use crate::work::{From, Job, Kind, RunId, RunReport};
 
 /// Text being typed.
 #[derive(Clone, Debug, Default)]
@@ -260,7 +260,7 @@ pub struct Model {
     /// The text is only being tried.
     pub trial: Option<Trial>,
     kept: Option<Trial>,
-    replay: RefCell<Option<(usize, Replay)>>,
+    replay: RefCell<Option<(RunId, Replay)>>,
     /// The field is drawn in block characters even where the terminal can show pictures.
     pub blocks: bool,
     /// Columns and rows of the screen.
@@ -433,7 +433,7 @@ impl Model {
     /// How things stand at the time cursor.
     pub fn standing(&self) -> Option<Standing> {
         let report = self.report.as_ref()?;
-        let key = Arc::as_ptr(report) as usize;
+        let key = report.id;
         let mut kept = self.replay.borrow_mut();
         if kept.as_ref().is_none_or(|(known, _)| *known != key) {
             *kept = Some((key, report.replay()));
@@ -630,14 +630,19 @@ impl Model {
 
     /// A job for the text as it stands; none when it cannot be run.
     pub fn job(&mut self) -> Option<Job> {
-        let text = Arc::clone(&self.mission().text);
-        self.mission().prepared.program.as_ref().filter(|_| !self.unfit)?;
+        let (text, prepared) = (Arc::clone(&self.mission().text), Arc::clone(&self.mission().prepared));
+        prepared.program.as_ref().filter(|_| !self.unfit)?;
         let setup = Arc::clone(self.setup.as_ref()?);
         self.jobs += 1;
         self.pending = Some(self.jobs);
         let mut hands: Vec<Intervention> = setup.hands.iter().chain(&self.hands).cloned().collect();
         hands.sort_by_key(|hand| hand.at_ms);
-        Some(Job { id: self.jobs, text, setup, seed: self.seed, from: self.from.clone(), hands })
+        let kind = match (&self.trial, &self.from) {
+            (Some(_), _) => Kind::Trial,
+            (None, Some(_)) => Kind::Piece,
+            (None, None) => Kind::Shown,
+        };
+        Some(Job { id: self.jobs, kind, text, prepared, setup, seed: self.seed, from: self.from.clone(), hands })
     }
 }
 

@@ -4,6 +4,7 @@ use super::*;
 use crate::shelf::{Change, Done, list};
 use crate::survey::{Found, card};
 use crate::tui::model::ScreenName;
+use crate::work::run_here;
 use wayodos_core::project::arrange::Part;
 
 /// The project screen of the demo, as if it were a folder; everything in it has been looked at.
@@ -15,7 +16,7 @@ fn shown() -> App {
     let entries = list(&demo);
     app.msg(Msg::Found(Found::Files(entries.clone())));
     for entry in entries {
-        let card = card(&demo, &entry);
+        let card = card(&demo, &entry, &run_here);
         app.msg(Msg::Found(Found::Card(entry.path, card)));
     }
     app

@@ -36,6 +36,7 @@ use super::layout::Pane;
 use super::model::{Entry, Mode, Model, Row, ScreenName, Side};
 use super::sight;
 use super::theme::Role;
+use crate::work::RunId;
 
 /// Applies a message.
 pub fn update(model: &mut Model, msg: Msg) -> Vec<Effect> {
@@ -62,7 +63,7 @@ pub fn update(model: &mut Model, msg: Msg) -> Vec<Effect> {
 /// Where the cursor's line stands on the screen: what comes and goes above it must not move it.
 struct Anchor {
     text: Arc<str>,
-    report: usize,
+    report: Option<RunId>,
     line: usize,
     lines: usize,
     row: Option<usize>,
@@ -73,8 +74,8 @@ impl Anchor {
         model.rows().iter().position(|row| *row == Row::Line(model.doc.cursor.line))
     }
 
-    fn run(model: &Model) -> usize {
-        model.report.as_ref().map_or(0, |report| Arc::as_ptr(report) as usize)
+    fn run(model: &Model) -> Option<RunId> {
+        model.report.as_ref().map(|report| report.id)
     }
 
     fn of(model: &Model) -> Self {

@@ -105,7 +105,8 @@ pub(super) fn open(model: &mut Model, effects: &mut Vec<Effect>) {
     if let Some(step) = copy {
         return offers::differences(model, step);
     }
-    let parsed = Arc::new(model.doc.prepared.parsed.clone());
+    let prepared = Arc::clone(&model.doc.prepared);
+    let parsed = &prepared.parsed;
     let current = model.doc.text[parsed.slots[slot].span.clone()].to_owned();
     let choices = model.doc.choices(setup.as_deref(), slot);
     if choices.is_empty() {
@@ -127,7 +128,7 @@ pub(super) fn open(model: &mut Model, effects: &mut Vec<Effect>) {
         let new = model.doc.set(setup.as_deref(), slot, &choice).ok()?.apply(&model.doc.text);
         let what = match (&model.doc.values, &setup) {
             (None, Some(setup)) => {
-                about::choice(&parsed, &model.doc.text, &setup.names, &parsed.slots[slot].kind, &choice)
+                about::choice(parsed, &model.doc.text, &setup.names, &parsed.slots[slot].kind, &choice)
             }
             _ => String::new(),
         };

@@ -23,7 +23,7 @@ use crate::tui::model::Model;
 use crate::tui::picture::Picture;
 use crate::tui::sight::field::{View, pose_at, rest, robot_pose, view};
 use crate::tui::theme::{Depth, Role, Theme};
-use crate::work::RunReport;
+use crate::work::{RunId, RunReport};
 
 /// The former path.
 const GHOST: Rgb = Rgb(128, 92, 84);
@@ -60,13 +60,28 @@ impl Kept {
 /// What a picture is made of: what moves, what stays, what is written on it.
 type PictureKey = (Key, StaysKey, Vec<Written>);
 
+/// The very same thing, kept for as long as something else is compared with it.
+struct Same<T>(Arc<T>);
+
+impl<T> Clone for Same<T> {
+    fn clone(&self) -> Self {
+        Self(Arc::clone(&self.0))
+    }
+}
+
+impl<T> PartialEq for Same<T> {
+    fn eq(&self, other: &Self) -> bool {
+        Arc::ptr_eq(&self.0, &other.0)
+    }
+}
+
 /// What the part of a picture depends on that stays while time goes on: the field, both runs, and where the shown one ends.
 #[derive(Clone, PartialEq)]
 struct StaysKey {
     area: Rect,
-    field: usize,
+    field: Same<Field>,
     place: [u64; 3],
-    runs: [usize; 2],
+    runs: [Option<RunId>; 2],
     end: u64,
     pixels: (usize, usize),
 }
@@ -106,7 +121,7 @@ pub struct Manner {
 #[derive(Clone, PartialEq)]
 struct Key {
     area: Rect,
-    field: usize,
+    field: Same<Field>,
     place: [u64; 3],
     pose: Option<[u64; 3]>,
     /// Where everything else is, and how the robot's arms stand.
@@ -128,7 +143,7 @@ pub fn draw(model: &Model, how: Manner, kept: &mut Kept, area: Rect, buffer: &mu
     let cells = if few && cells != Cells::Ascii { Cells::Half } else { cells };
     let key = Key {
         area,
-        field: Arc::as_ptr(field) as usize,
+        field: Same(Arc::clone(field)),
         place: [place.left, place.top, place.scale].map(f64::to_bits),
         pose: pose.map(|pose| [pose.x, pose.y, pose.heading].map(f64::to_bits)),
         others: report.map_or_else(Vec::new, |report| others(&report.run.trace, model.time)),
@@ -225,10 +240,15 @@ fn standing_items(model: &Model, place: &Placement) -> Vec<SceneItem> {
 fn paint_picture(model: &Model, view: &View, canvas: Canvas, key: Key, kept: &mut Kept, area: Rect) {
     let Canvas { ground, pixels: (across, down), written } = canvas;
     let Some(setup) = &model.setup else { return };
-    let runs =
-        [&model.report, &model.ghost].map(|report| report.as_ref().map_or(0, |report| Arc::as_ptr(report) as usize));
-    let stays =
-        StaysKey { area, field: key.field, place: key.place, runs, end: model.end().to_bits(), pixels: (across, down) };
+    let runs = [&model.report, &model.ghost].map(|report| report.as_ref().map(|report| report.id));
+    let stays = StaysKey {
+        area,
+        field: key.field.clone(),
+        place: key.place,
+        runs,
+        end: model.end().to_bits(),
+        pixels: (across, down),
+    };
     let key = (key, stays.clone(), written);
     if kept.picture.as_ref().is_none_or(|(_, known)| *known != key) {
         let place = &view.place;

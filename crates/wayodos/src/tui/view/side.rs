@@ -1,6 +1,5 @@
 //! The pane beside the chart: why things are as they are, what a sensor meets on its track, the map, the findings.
 
-use std::sync::Arc;
 use wayodos_core::ids::SensorId;
 
 use ratatui::buffer::Buffer;
@@ -21,12 +20,12 @@ use crate::tui::measure::{columns, wrapped};
 use crate::tui::model::{Model, Side};
 use crate::tui::sight::side::{MORE, WhyRow, all_findings, halves, map_rows, score_of, tab_places, why_rows};
 use crate::tui::theme::{Role, Theme};
-use crate::work::RunReport;
+use crate::work::{RunId, RunReport};
 
 /// What drawing keeps between two frames: the newest track.
 #[derive(Default)]
 pub struct Kept {
-    key: Option<(usize, SensorId)>,
+    key: Option<(RunId, SensorId)>,
     along: Along,
 }
 
@@ -209,7 +208,7 @@ fn track(model: &Model, theme: Theme, kept: &mut Kept, area: Rect, buffer: &mut 
         put(buffer, area.x + 1, area.y, area.width - 1, "this robot has no floor sensor", quiet);
         return;
     };
-    let key = (Arc::as_ptr(report) as usize, model.track);
+    let key = (report.id, model.track);
     if kept.key != Some(key) {
         kept.along = Along::of(&report.world, &report.run, model.track);
         kept.key = Some(key);
