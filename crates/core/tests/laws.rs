@@ -12,7 +12,7 @@ use wayodos_core::finding::{Severity, has_errors};
 use wayodos_core::ids::{StepId, TextStep};
 use wayodos_core::mission::refs::{references, rename};
 use wayodos_core::mission::restructure::{
-    Change, Refusal, Text, comment, delete, duplicate, extract, join, link, mirror, move_steps, split, wrap,
+    Change, Refusal, Text, carry, comment, delete, duplicate, extract, join, link, mirror, move_steps, put, split, wrap,
 };
 use wayodos_core::mission::{LineKind, Parsed, format, parse};
 use wayodos_core::project::{Setup, prepare};
@@ -197,11 +197,12 @@ fn change(of: Text<'_>, what: usize, first: usize, count: usize) -> Result<Chang
         6 => split(of, step, "travelled 20 mm"),
         7 => join(of, step),
         8 => mirror(of, steps),
+        9 => put(of, Some(step), &carry(of, steps)?),
         _ => comment(of, steps),
     }
 }
 
-const CHANGES: usize = 9;
+const CHANGES: usize = 10;
 
 /// The comments on lines of their own.
 fn comments(parsed: &Parsed, text: &str) -> Vec<String> {

@@ -98,6 +98,12 @@ pub fn name_amount(parsed: &Parsed, text: &str, names: &Names, slot: SlotId, nam
         return Err(BadName::NotOneWord.into());
     }
     let quantity = Quantity::parse(&text[span.clone()]).map_err(|_| NotNamed::IsName)?;
+    let new = below_amounts(parsed, &format!("let {name} = {quantity}"));
+    Ok(apply_all(text, vec![new, Edit { span, text: name.to_owned() }]))
+}
+
+/// Puts `let` lines below those that there are, or below the header.
+pub(super) fn below_amounts(parsed: &Parsed, lines: &str) -> Edit {
     let before = |line: &&super::ast::Line| matches!(line.kind, LineKind::Mission | LineKind::Header);
     let last_let = parsed.lines.iter().rfind(|line| line.kind == LineKind::Let);
     let (at, gap) = match (last_let, parsed.lines.iter().rfind(before)) {
@@ -106,8 +112,7 @@ pub fn name_amount(parsed: &Parsed, text: &str, names: &Names, slot: SlotId, nam
         (None, None) => (0, ""),
     };
     let behind = if at == 0 { "\n\n" } else { "" };
-    let new = Edit { span: at..at, text: format!("{gap}let {name} = {quantity}{behind}") };
-    Ok(apply_all(text, vec![new, Edit { span, text: name.to_owned() }]))
+    Edit::insert(at, format!("{gap}{lines}{behind}"))
 }
 
 /// Puts what a named amount is worth in its place.

@@ -5,6 +5,7 @@
 //! ([`super::refs`]), and is either a set of edits that leaves no error behind that was not there before, or refused
 //! with a reason.
 
+mod carry;
 mod extract;
 mod mirror;
 
@@ -12,6 +13,7 @@ use crate::ids::TextStep;
 use std::collections::BTreeSet;
 use std::ops::Range;
 
+pub use carry::{Carried, carry, put};
 pub use extract::extract;
 pub use mirror::mirror;
 
@@ -139,6 +141,8 @@ pub enum Note {
     ExitsDropped(usize),
     /// A sensor has no counterpart on the other side, and stays.
     NoOpposite(String),
+    /// Exits led to steps that are not there, and lead to the next one now: how many.
+    LedElsewhere(usize),
 }
 
 impl Note {
@@ -148,6 +152,10 @@ impl Note {
             Self::OtherBehaviour => "the second step's behaviour was different and was dropped".to_owned(),
             Self::ExitsDropped(1) => "one exit that does not fit the first step was dropped".to_owned(),
             Self::ExitsDropped(count) => format!("{count} exits that do not fit the first step were dropped"),
+            Self::LedElsewhere(1) => "an exit led to a step that is not here; it leads to the next one now".to_owned(),
+            Self::LedElsewhere(count) => {
+                format!("{count} exits led to steps that are not here; they lead to the next one now")
+            }
             Self::NoOpposite(sensor) => format!("`{sensor}` has no sensor opposite and stays"),
         }
     }

@@ -1,9 +1,9 @@
 //! What becomes of a text when whole steps are changed, letter for letter.
 
-use super::changes::changed;
+use super::changes::{changed, names};
 use crate::ids::TextStep;
 use crate::mission::refs::BadName;
-use crate::mission::restructure::{Refusal, delete, duplicate, extract, move_steps, wrap};
+use crate::mission::restructure::{Note, Refusal, Text, carry, delete, duplicate, extract, move_steps, put, wrap};
 use crate::mission::steps::{free_name, insert_step};
 use crate::mission::{format, parse};
 
@@ -80,4 +80,45 @@ fn an_extracted_step_becomes_a_routine_at_the_end() {
     }
     let taken = changed(&out, |of| extract(of, TextStep(0)..TextStep(1), "stand-still"));
     assert!(matches!(taken, Err(Refusal::Name(BadName::Taken { .. }))), "{taken:?}");
+}
+
+#[test]
+fn carried_steps_bring_along_what_they_need_and_nothing_else() {
+    const FROM: &str = "mission \"a\"\n  limit 9 s\n\nlet far = 2 * base\nlet base = 40 mm\nlet other = 9 mm\n\nstep \"One\"\n  hold, brake\n  until 1 s passes\n\n# there\nstep \"Two\"\n  repeat 2 times\n    step \"Out\"\n      drive ahead at 20 %\n      until travelled far  -> \"One\"\n    step \"In\"\n      do nudge\n      until finished  -> \"Out\"\n  end\n\nstep \"Three\"\n  hold, brake\n  until 1 s passes  -> \"Two\"\n\nroutine nudge\n  step \"n\"\n    drive back at 20 %\n    until travelled 9 mm\nend\n\nroutine unused\n  step \"u\"\n    hold, brake\n    until 1 s passes\nend\n";
+    let (parsed, names) = (parse(FROM), names());
+    let of = Text { parsed: &parsed, text: FROM, names: &names };
+    let carried = carry(of, TextStep(1)..TextStep(5)).unwrap();
+    assert_eq!(carried.count, 2);
+    let amounts: Vec<&str> = carried.amounts.iter().map(|(name, _)| name.as_str()).collect();
+    assert_eq!(amounts, ["far", "base"]);
+    assert_eq!(carried.routines.len(), 1);
+    assert!(carried.text.starts_with("# there\nstep \"Two\"\n"), "{}", carried.text);
+
+    let into = |text: &str, below: Option<TextStep>| {
+        let parsed = parse(text);
+        let change = put(Text { parsed: &parsed, text, names: &names }, below, &carried).unwrap();
+        (change.apply(text), change.note)
+    };
+    // Its step \"Out\" is another one, and there is none called \"One\".
+    let (there, note) = into(TEXT, Some(TextStep(1)));
+    assert!(there.contains("  limit 9 s\n\nlet far = 2 * base\nlet base = 40 mm\n\n# first of all\n"), "{there}");
+    assert!(there.contains("passes\n\n# there\nstep \"Two\"\n  repeat 2 times\n    step \"Out 2\"\n"), "{there}");
+    assert!(there.contains("until travelled far  -> next\n"), "{there}");
+    assert!(there.contains("-> \"Out 2\"\n  end\n\nstep \"Three\"\n"), "{there}");
+    assert!(there.contains("-> \"Two\"\n\nstep \"Back\"\n"), "{there}");
+    assert!(
+        there.ends_with("end\n\nroutine nudge\n  step \"n\"\n    drive back at 20 %\n    until travelled 9 mm\nend\n")
+    );
+    assert_eq!(note, Some(Note::LedElsewhere(1)));
+    assert!(parse(&there).findings.is_empty(), "{there}");
+    // Into a repeat, at its level; and again, where amounts and routines are already.
+    let (twice, _) = into(&there, Some(TextStep(3)));
+    assert!(twice.contains("    step \"Three 2\"\n      hold, brake\n"), "{twice}");
+    assert_eq!((twice.matches("let far").count(), twice.matches("routine nudge").count()), (1, 1));
+    // Into a text without steps, and into none at all.
+    for empty in ["", "mission \"m\"\n  limit 9 s\n", "mission \"m\"\n  limit 9 s"] {
+        let (new, _) = into(empty, None);
+        assert_eq!(parse(&new).mission.steps.len(), 5, "{new}");
+        assert!(parse(&new).findings.is_empty(), "{new}");
+    }
 }
