@@ -131,6 +131,30 @@ fn lines_of(parsed: &Parsed, line: usize) -> Range<usize> {
     step.map_or(line..line + 1, |step| step.line..step.last + 1)
 }
 
+/// Makes comments of lines, or text again when all of them are comments; blank lines stay.
+pub fn toggle_comments(text: &str, lines: Range<usize>) -> String {
+    let here = |at: &usize| lines.contains(at);
+    let written = |line: &&str| !line.trim().is_empty();
+    let chosen = || text.split('\n').enumerate().filter(|(at, _)| here(at)).map(|(_, line)| line).filter(written);
+    let all = chosen().all(|line| line.trim_start().starts_with('#'));
+    let depth = |line: &str| line.len() - line.trim_start().len();
+    let margin = chosen().map(depth).min().unwrap_or(0);
+    let changed = |(at, line): (usize, &str)| {
+        if !here(&at) || line.trim().is_empty() {
+            return line.to_owned();
+        }
+        let (indent, rest) = line.split_at(if all { depth(line) } else { margin });
+        if all {
+            let rest = rest.strip_prefix('#').unwrap_or(rest);
+            format!("{indent}{}", rest.strip_prefix(' ').unwrap_or(rest))
+        } else {
+            format!("{indent}# {rest}")
+        }
+    };
+    let new: Vec<String> = text.split('\n').enumerate().map(changed).collect();
+    new.join("\n")
+}
+
 /// Makes a comment of a line (a step with all that stands in it), or the text again of one that is a comment. None for
 /// an empty line.
 pub fn toggle_comment(parsed: &Parsed, text: &str, line: usize) -> Option<Edit> {

@@ -1,6 +1,6 @@
 //! Changes of exits as replacements of spans: the first of a step starts with `until`, every other one with `or`.
 
-use super::ast::{Behaviour, Exit, Step};
+use super::ast::{Behaviour, Exit, LineKind, Step};
 use super::edit::{Edit, delete_line};
 use super::parser::Parsed;
 use crate::ids::TextStep;
@@ -46,6 +46,46 @@ pub fn add_exit(parsed: &Parsed, text: &str, step: TextStep, condition: &str, ta
     let arrow = target.map_or_else(String::new, |target| format!("  -> {target}"));
     let at = parsed.lines[last_line(about)].span.end;
     Edit { span: at..at, text: format!("\n{indent}  {word} {condition}{arrow}") }
+}
+
+/// The words that the exits of a step begin with, where they are not the right ones: `until` for the first, `or` for others.
+pub fn first_words(parsed: &Parsed, text: &str, step: TextStep) -> Vec<Edit> {
+    let about = &parsed.mission.steps[step];
+    if about.like.is_some() {
+        return Vec::new();
+    }
+    // By their words, since one that begins with the wrong one is read as no exit.
+    let innermost = |line: usize| parsed.mission.steps.iter().rposition(|step| (step.line..=step.last).contains(&line));
+    let own = (about.line + 1..=about.last).filter(|line| innermost(*line) == Some(step.0));
+    let exits = own.filter_map(|line| {
+        let span = parsed.lines[line].span.clone();
+        let written = &text[span.clone()];
+        let start = span.start + written.len() - written.trim_start().len();
+        let word = written.split_whitespace().next().filter(|word| matches!(*word, "until" | "or"))?;
+        Some((start, word))
+    });
+    let wrong = exits.enumerate().filter_map(|(nth, (start, word))| {
+        let wanted = if nth == 0 { "until" } else { "or" };
+        (word != wanted).then(|| Edit { span: start..start + word.len(), text: wanted.to_owned() })
+    });
+    wrong.collect()
+}
+
+/// Puts lines below a line of the text: as deep as they belong there, and as deep among each other as they were.
+pub fn lines_below(parsed: &Parsed, text: &str, line: usize, lines: &[String]) -> Edit {
+    let Some(above) = parsed.lines.get(line) else { return Edit::insert(text.len(), lines.join("\n")) };
+    let depth = |line: &str| line.len() - line.trim_start().len();
+    let written = lines.iter().filter(|line| !line.trim().is_empty());
+    let least = written.map(|line| depth(line)).min().unwrap_or(0);
+    let header = &text[above.span.clone()];
+    // What belongs to a step stands below its name.
+    let opens = matches!(above.kind, LineKind::Step | LineKind::Routine | LineKind::Reflex | LineKind::Mission);
+    let margin = format!("{}{}", &header[..depth(header)], if opens { "  " } else { "" });
+    let new: Vec<String> = lines
+        .iter()
+        .map(|line| format!("\n{margin}{}", line.get(least..).unwrap_or_default()).trim_end_matches(' ').to_owned())
+        .collect();
+    Edit::insert(above.span.end, new.concat())
 }
 
 /// Takes the exit on a line out; the next one then starts with `until` if need be.

@@ -1,5 +1,6 @@
 //! A text of the project that is open: a mission, a robot, a field and the others, all changed in the same way.
 
+use std::ops::Range;
 use std::sync::Arc;
 
 use wayodos_core::finding::{Finding, Severity, Source};
@@ -21,6 +22,15 @@ pub struct Cursor {
     pub line: usize,
     /// Counts the slots of that line.
     pub nth: usize,
+}
+
+/// What is marked of a text.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Marked {
+    /// Whole steps, from the first to behind the last.
+    Steps(Range<TextStep>),
+    /// Lines.
+    Lines(Range<usize>),
 }
 
 /// How a text is read.
@@ -110,6 +120,8 @@ pub struct Document {
     pub cursor: Cursor,
     /// The column that going up and down keeps to, and where that has led.
     pub column: Option<(Cursor, usize)>,
+    /// The line at which marking began; it goes on to the cursor.
+    pub mark: Option<usize>,
     /// First row of the pane that is shown.
     pub scroll: usize,
     /// The line that the newest point of history was typed into; typing on there makes no new point.
@@ -148,6 +160,7 @@ impl Document {
             place: Place::default(),
             cursor: Cursor::default(),
             column: None,
+            mark: None,
             scroll: 0,
             typed: None,
             history,
@@ -235,6 +248,48 @@ impl Document {
         self.prepared.parsed.mission.steps.iter().rposition(|step| step.line <= line && line <= step.last).map(TextStep)
     }
 
+    /// What is marked, if anything.
+    pub fn marked(&self) -> Option<Marked> {
+        let mark = self.mark?.min(self.lines().len().saturating_sub(1));
+        let (first, last) = (mark.min(self.cursor.line), mark.max(self.cursor.line));
+        let lines = Marked::Lines(first..last + 1);
+        let steps = &self.prepared.parsed.mission.steps;
+        let within = self.written_step(first);
+        // Some lines of one step, but not its first, are lines.
+        if within.is_some_and(|step| steps[step].line < first && last <= steps[step].last)
+            && within == self.written_step(last)
+        {
+            return Some(lines);
+        }
+        let begin = within.or_else(|| steps.iter().position(|step| (first..=last).contains(&step.line)).map(TextStep));
+        let end = self
+            .written_step(last)
+            .or_else(|| steps.iter().rposition(|step| (first..=last).contains(&step.line)).map(TextStep));
+        let Some((begin, end)) = begin.zip(end) else { return Some(lines) };
+        // Steps at different depths are all of the ones that they stand in, at the depth that they have in common.
+        let [begins, ends] = [begin, end].map(|step| {
+            let mut around: Vec<TextStep> = std::iter::successors(Some(step), |step| steps[*step].inside).collect();
+            around.reverse();
+            around
+        });
+        let apart = begins.iter().zip(&ends).position(|(a, b)| a != b);
+        let at = apart.unwrap_or_else(|| begins.len().min(ends.len()) - 1);
+        Some(Marked::Steps(begins[at]..TextStep(ends[at].0 + 1)))
+    }
+
+    /// The lines that are marked: of whole steps all of them.
+    pub fn marked_lines(&self) -> Range<usize> {
+        match self.marked() {
+            None => 0..0,
+            Some(Marked::Lines(lines)) => lines,
+            Some(Marked::Steps(range)) => {
+                let steps = &self.prepared.parsed.mission.steps;
+                let last = range.end.before().map_or(0, |last| steps[last].last);
+                steps[range.start].line..last + 1
+            }
+        }
+    }
+
     /// Keeps the cursor on a line and slot that exist.
     pub fn hold_cursor(&mut self) {
         self.cursor.line = self.cursor.line.min(self.lines().len().saturating_sub(1));
@@ -288,7 +343,7 @@ impl Document {
 
     /// Puts another text in place as a new point of history.
     pub fn write(&mut self, text: String) {
-        self.typed = None;
+        (self.typed, self.mark) = (None, None);
         self.history.truncate(self.at + 1);
         self.history[self.at].1 = self.cursor;
         self.history.push((text.into(), self.cursor));
@@ -326,7 +381,7 @@ impl Document {
     pub fn travel(&mut self, back: bool) -> Option<Cursor> {
         let wanted = if back { self.at.checked_sub(1) } else { Some(self.at + 1) };
         let wanted = wanted.filter(|at| *at < self.history.len())?;
-        self.typed = None;
+        (self.typed, self.mark) = (None, None);
         // The cursor goes to where the change was made.
         let cursor = self.history[if back { wanted } else { self.at }].1;
         self.at = wanted;

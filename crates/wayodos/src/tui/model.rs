@@ -11,6 +11,7 @@ use wayodos_core::controller::Standing;
 use wayodos_core::field::Point;
 use wayodos_core::finding::{Finding, Severity};
 use wayodos_core::lab::why::Replay;
+use wayodos_core::mission::restructure::Carried;
 use wayodos_core::project::{BOX, Setup};
 use wayodos_core::record::{Act, Intervention};
 
@@ -161,6 +162,26 @@ pub struct Notice {
     pub role: Role,
 }
 
+/// What was cut or copied.
+#[derive(Clone, Debug)]
+pub enum Clip {
+    /// Whole steps.
+    Steps(Carried),
+    /// Lines of a text.
+    Lines(Vec<String>),
+}
+
+impl Clip {
+    /// What it is, in a word or two.
+    pub fn words(&self) -> String {
+        let (count, what) = match self {
+            Self::Steps(carried) => (carried.count, "step"),
+            Self::Lines(lines) => (lines.len(), "line"),
+        };
+        format!("{count} {what}{}", if count == 1 { "" } else { "s" })
+    }
+}
+
 /// A row of the mission pane.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Row {
@@ -257,6 +278,8 @@ pub struct Model {
     pub hands: Vec<Intervention>,
     /// What was done by hand before each change of that, with the point of history at which it was changed.
     hands_before: Vec<(usize, Vec<Intervention>)>,
+    /// What was cut or copied, to be put elsewhere.
+    pub clip: Option<Clip>,
     /// The text is only being tried.
     pub trial: Option<Trial>,
     kept: Option<Trial>,
@@ -325,6 +348,7 @@ impl Model {
             wanted: None,
             hands: Vec::new(),
             hands_before: Vec::new(),
+            clip: None,
             trial: None,
             replay: RefCell::new(None),
             blocks: false,
@@ -551,6 +575,7 @@ impl Model {
         let fresh = Self::new(project, recovered, self.seed, self.size);
         let (zoom, focus, side, side_open) = (self.zoom, self.focus, self.side, self.side_open);
         let (jobs, screen, blocks) = (self.jobs, self.screen, self.blocks);
+        let clip = self.clip.take();
         let files = std::mem::take(&mut self.files);
         // Other texts stay open.
         let mut behind = std::mem::take(&mut self.behind);
@@ -558,7 +583,7 @@ impl Model {
             behind.push(std::mem::replace(&mut self.doc, fresh.doc.clone()));
         }
         behind.retain(|document| !document.is_mission());
-        *self = Self { screen, files, behind, zoom, focus, side, side_open, blocks, jobs, ..fresh };
+        *self = Self { screen, files, behind, zoom, focus, side, side_open, clip, blocks, jobs, ..fresh };
     }
 
     /// Takes other files beside the mission over: robot, field and what goes with them. What has errors leaves the last good

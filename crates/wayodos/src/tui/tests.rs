@@ -2,6 +2,7 @@
 
 mod documents;
 mod instrument;
+mod marks;
 mod project;
 mod seen;
 

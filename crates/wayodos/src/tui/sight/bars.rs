@@ -6,6 +6,7 @@ use wayodos_core::mission::{LineKind, SlotKind};
 use wayodos_core::project::values::held;
 
 use crate::shelf::Kind;
+use crate::tui::document::Marked;
 use crate::tui::keymap::{self, Action};
 use crate::tui::layout::{Areas, Pane};
 use crate::tui::measure::columns;
@@ -145,6 +146,23 @@ pub(in crate::tui) fn useful(model: &Model) -> &'static [Action] {
             Some(Kind::Bin) => &[A::OpenFile, A::NextKind, A::Quit],
             Some(_) => &[A::OpenFile, A::AddFile, A::CopyFile, A::RenameFile, A::TakeAway, A::NextKind, A::Quit],
             None => &[A::AddFile, A::Quit],
+        };
+    }
+    if model.doc.mark.is_some() && model.focus == Pane::Text {
+        return match model.doc.marked() {
+            Some(Marked::Steps(_)) => &[
+                A::Copy,
+                A::Delete,
+                A::MoveUp,
+                A::MoveDown,
+                A::Cut,
+                A::TakeCopy,
+                A::Extract,
+                A::Wrap,
+                A::Comment,
+                A::Mirror,
+            ],
+            _ => &[A::Delete, A::Comment, A::Cut, A::TakeCopy],
         };
     }
     if model.focus != Pane::Text {

@@ -8,6 +8,7 @@ mod find;
 mod hands;
 mod keep;
 mod lists;
+mod marks;
 mod mouse;
 mod moves;
 mod offers;
@@ -198,6 +199,9 @@ fn browse(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) {
         }
         return;
     }
+    if key.code == KeyCode::Esc && model.doc.mark.take().is_some() && model.focus == Pane::Text {
+        return;
+    }
     if key.code == KeyCode::Esc {
         // From robot or field the way leads back to the mission.
         if model.focus == Pane::Text && model.pin.is_none() {
@@ -303,6 +307,10 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
         Action::AddAbove => offers::add_step(model, true),
         Action::AddExit => offers::add_exit(model),
         Action::AddReflex => steps::add_reflex(model, effects),
+        Action::Mark => marks::mark(model),
+        Action::Cut => marks::cut(model, effects),
+        Action::TakeCopy => drop(marks::take_copy(model)),
+        Action::Paste => marks::paste(model, effects),
         Action::Copy => steps::copy(model, effects),
         Action::Link => steps::link(model, effects),
         Action::Delete => steps::delete(model, effects),

@@ -95,8 +95,18 @@ fn browse(model: &mut Model, mouse: MouseEvent, at: Position, effects: &mut Vec<
     match mouse.kind {
         _ if pressed && over(areas.text) => {
             model.focus = Pane::Text;
+            model.doc.mark = None;
             if let Some((line, column)) = sight::text::place(model, areas.text, at) {
                 click_line(model, line, column);
+            }
+        }
+        // Drawn over several lines, it marks them.
+        _ if dragged && over(areas.text) && model.focus == Pane::Text => {
+            if let Some((line, _)) = sight::text::place(model, areas.text, at)
+                && (model.doc.mark.is_some() || line != model.doc.cursor.line)
+            {
+                model.doc.mark.get_or_insert(model.doc.cursor.line);
+                model.doc.cursor = Cursor { line, nth: 0 };
             }
         }
         _ if (pressed || dragged) && over(areas.chart) => {

@@ -89,13 +89,21 @@ pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) -> Opt
     let rows = model.rows();
     let margins = margins(model);
     let active = model.active_step();
+    let marked = model.doc.marked_lines();
     let mut cursor = None;
     for (row, y) in rows.iter().skip(model.doc.scroll).zip(area.y..area.bottom()) {
         match *row {
             Row::Line(line) => {
                 gutter(model, theme, area, y, line, active, buffer);
+                if marked.contains(&line) {
+                    let band = Rect::new(area.x + GUTTER - 1, y, area.width.saturating_sub(GUTTER - 1), 1);
+                    paint_row(buffer, band, y, theme.on(Style::new(), theme.raised()));
+                }
                 let typed = sentence(model, theme, area, y, line, margins[line].as_ref(), buffer);
                 cursor = cursor.or(typed);
+                if marked.contains(&line) {
+                    put(buffer, area.x + GUTTER - 1, y, 1, "┃", theme.role(Role::Accent));
+                }
             }
             Row::Finding(index, part) => finding(&model.doc.findings[index], part, theme, area, y, buffer),
         }
