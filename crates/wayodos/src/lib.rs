@@ -7,6 +7,7 @@ pub mod cli;
 pub mod demo;
 pub mod draft;
 pub mod folder;
+pub mod log;
 pub mod look;
 pub mod open_error;
 pub mod safe;

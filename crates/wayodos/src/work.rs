@@ -6,6 +6,7 @@ use std::num::NonZeroUsize;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use std::thread;
+use std::time::Instant;
 use wayodos_core::ids::StepId;
 
 use wayodos_core::controller::{Program, ProgramStep};
@@ -141,6 +142,7 @@ impl Job {
 /// Runs a mission in a world. None when the text has errors or the run was cancelled.
 pub fn run_job(job: &Job, world: &Arc<World>, cancel: Option<&AtomicBool>) -> Option<RunReport> {
     let Job { text, prepared, setup, seed, .. } = job;
+    let began = Instant::now();
     let program = Arc::clone(prepared.program.as_ref()?);
     let start = prepared.parsed.mission.start.as_ref().map(|start| start.node.as_str());
     // A piece whose step is gone is the whole again.
@@ -160,6 +162,8 @@ pub fn run_job(job: &Job, world: &Arc<World>, cancel: Option<&AtomicBool>) -> Op
     let evidence = evidence(&run, &program, &setup.robot);
     let chart = Chart::of(Story { field: &setup.field, robot: &setup.robot, program: &program, run: &run });
     let hindsight = hindsight(text, &prepared.parsed, &program, &setup.field, &run, &evidence);
+    let (id, kind, outcome, took) = (job.id, job.kind, run.outcome, began.elapsed());
+    tracing::debug!(id, ?kind, seed, ?outcome, ticks = run.trace.ticks.len(), ?took, "run");
     Some(RunReport {
         id: RunId::next(),
         text: Arc::clone(text),

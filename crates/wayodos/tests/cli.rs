@@ -612,3 +612,28 @@ fn a_full_disk_at_the_end_of_a_pipe_is_a_failure() {
         assert!(output.status.code() == Some(1) && err.contains("cannot write the answer"), "{command:?}: {err}");
     }
 }
+
+#[test]
+fn a_log_is_written_where_it_can_be_and_nobody_is_kept_from_working_where_it_cannot() {
+    let copy = Copy::new();
+    let run = |state: &Path, log: &str| {
+        let mut command = Command::new(env!("CARGO_BIN_EXE_wayodos"));
+        command.args(["run", copy.path(), "--mission", "morning-round", log]).env("XDG_STATE_HOME", state);
+        command.stdin(Stdio::null()).output().unwrap()
+    };
+    let here = tempfile::tempdir().unwrap();
+    let quiet = run(here.path(), "--color=never");
+    assert_eq!(fs::read_dir(here.path()).unwrap().count(), 0, "without being asked nothing is written");
+    let logged = run(here.path(), "--log=debug");
+    assert_eq!((logged.status.code(), &logged.stdout), (Some(0), &quiet.stdout));
+    let files: Vec<_> = fs::read_dir(here.path().join("wayodos/log")).unwrap().collect();
+    let log = fs::read_to_string(files[0].as_ref().unwrap().path()).unwrap();
+    assert!(files.len() == 1 && log.contains("run id=0 kind=Shown seed=7 outcome=Done"), "{log}");
+    // A file where the folder should be.
+    let file = here.path().join("full");
+    fs::write(&file, "").unwrap();
+    let refused = run(&file, "--log");
+    let said = String::from_utf8(refused.stderr).unwrap();
+    assert_eq!((refused.status.code(), &refused.stdout), (Some(0), &quiet.stdout));
+    assert!(said.contains("no log: cannot write to"), "{said}");
+}

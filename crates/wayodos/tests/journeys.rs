@@ -742,3 +742,23 @@ fn the_project_screen_renames_takes_away_gives_back_and_chooses() {
     // Back on the first screen the renamed mission is as it was.
     terminal.keys(&["W"]).shows("step \"Leave the slipway\"").keys(&["q"]).shows("left with 0");
 }
+
+#[test]
+fn a_log_says_what_was_done_but_not_what_was_typed() {
+    let terminal = Terminal::start(copied(), LARGE, "brinewick --log=debug", "");
+    terminal
+        .shows("✓ done at")
+        .keys(&["e"])
+        .shows("Ctrl u clear")
+        .keys(&["C-u", "# zyxwv", "Escape"])
+        .hides("Ctrl u clear");
+    terminal.keys(&["s"]).shows("saved missions").keys(&["q"]).shows("left with 0").is_restored();
+    let folder = terminal.path(".local/state/wayodos/log");
+    let files: Vec<PathBuf> = fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().path()).collect();
+    let [file] = &files[..] else { panic!("{files:?}") };
+    let log = fs::read_to_string(file).unwrap();
+    for words in ["begun", "run 1 came, done", "a letter", "saved missions/morning-round.way"] {
+        assert!(log.contains(words), "no {words} in {log}");
+    }
+    assert!(!log.contains("zyxwv") && !log.contains("'z'"), "{log}");
+}

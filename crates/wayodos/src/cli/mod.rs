@@ -27,6 +27,7 @@ use self::answers::{
 use self::json::Checked;
 use self::typed::{Command, Shared, Typed};
 use crate::folder::{OpenError, Project, begin, locate};
+use crate::log;
 use crate::look::{Look, Opening};
 use crate::settings;
 use crate::work::run_here;
@@ -44,6 +45,11 @@ pub fn main(screen: impl FnOnce(Opening) -> io::Result<()>) -> ExitCode {
             return if error.use_stderr() { ExitCode::from(USAGE) } else { ExitCode::SUCCESS };
         }
     };
+    let log = typed.log.map(|level| log::begin(level, log::folder().as_deref()));
+    if let Some(Err(why)) = &log {
+        complain(why, "leave `--log` out, or make room there");
+    }
+    tracing::info!(command = typed.command.as_ref().map_or("screen", |command| command.options().0), "asked for");
     match typed.command {
         None => match typed.project {
             Some(path) => app(&shared, &typed.look, Some(&path), screen),

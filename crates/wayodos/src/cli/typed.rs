@@ -8,6 +8,7 @@ use clap_complete::engine::ArgValueCandidates;
 use wayodos_core::finding::nearest;
 
 use super::complete;
+use crate::log::Level;
 use crate::look::Look;
 
 /// Options that may stand before a command as well as after it.
@@ -36,6 +37,10 @@ pub(super) struct Typed {
     /// When to use colours in text.
     #[arg(long, value_enum, global = true, default_value_t, value_name = "WHEN")]
     pub(super) color: Colour,
+    /// Write what happens to a file of today in the folder for logs: warn, info (the default) or debug.
+    #[arg(long, value_enum, global = true, value_name = "LEVEL", num_args = 0..=1, require_equals = true)]
+    #[arg(default_missing_value = "info", hide_possible_values = true)]
+    pub(super) log: Option<Level>,
     #[command(flatten)]
     pub(super) early: Early,
     #[command(flatten)]

@@ -13,8 +13,10 @@ use std::time::{SystemTime, UNIX_EPOCH};
 
 use ratatui::crossterm::event::Event;
 
+use super::ask::Answers;
 use super::update::Msg;
 use crate::folder::state_folder;
+use crate::survey::Found;
 
 /// The last things that came to the application; letters that were typed are not among them.
 static ACTIONS: Mutex<VecDeque<String>> = Mutex::new(VecDeque::new());
@@ -38,8 +40,40 @@ pub fn note(msg: &Msg, typing: bool) {
         Msg::Input(other) => format!("{other:?}"),
         Msg::Tick(_) => return,
         Msg::Ran(id, report) => format!("run {id} came, {}", if report.is_some() { "done" } else { "none" }),
-        other => format!("{:?}", std::mem::discriminant(other)),
+        Msg::Saved(path, Ok(_), _) => format!("saved {path}"),
+        Msg::Saved(path, Err(error), _) => format!("not saved {path}: {error}"),
+        Msg::Exported(Ok(files)) => format!("exported {files:?}"),
+        Msg::Exported(Err(error)) => format!("not exported: {error}"),
+        Msg::DraftFailed(error) => format!("edits are not kept: {error}"),
+        Msg::DraftKept => "edits are kept again".to_owned(),
+        Msg::Outside(path, _) => format!("changed outside: {path}"),
+        Msg::Refit(refitted) => format!("project read again, {}", if refitted.ours { "ours" } else { "theirs" }),
+        Msg::TextOpened(Ok(opened)) => format!("opened {}", opened.document.path),
+        Msg::TextOpened(Err(error)) => format!("not opened: {error}"),
+        Msg::Opened(Ok((project, _))) => format!("opened {}", project.config.mission),
+        Msg::Opened(Err(error)) => format!("not opened: {error}"),
+        Msg::Edited(Ok(_)) => "another editor was left".to_owned(),
+        Msg::Edited(Err(error)) => format!("no other editor: {error}"),
+        Msg::FileEdited(path, result) => format!("edited {path}: {}", if result.is_ok() { "done" } else { "failed" }),
+        // Not what was typed meanwhile.
+        Msg::Terminal(Answers { graphics, sixel, inline, cell, whole, .. }) => {
+            format!("terminal: graphics {graphics}, sixel {sixel}, inline {inline}, cell {cell:?}, whole {whole}")
+        }
+        Msg::Found(Found::Files(files)) => format!("{} files found", files.len()),
+        Msg::Found(Found::Card(path, _)) => format!("looked at {path}"),
+        Msg::Stored(result) => format!("stored: {result:?}"),
+        Msg::Arranged(change, result) => format!("{change:?}: {result:?}"),
+        Msg::HandsKept(result) => format!("hands kept: {result:?}"),
+        Msg::Suspend => "asked to make room".to_owned(),
+        Msg::Stop => "asked to end".to_owned(),
     };
+    let went_wrong = matches!(msg, Msg::Saved(_, Err(_), _) | Msg::Exported(Err(_)) | Msg::DraftFailed(_))
+        || matches!(msg, Msg::TextOpened(Err(_)) | Msg::Opened(Err(_)) | Msg::Stored(Err(_)) | Msg::HandsKept(Err(_)));
+    match msg {
+        _ if went_wrong => tracing::warn!("{words}"),
+        Msg::Input(_) | Msg::Found(_) | Msg::Ran(..) => tracing::debug!("{words}"),
+        _ => tracing::info!("{words}"),
+    }
     let mut actions = locked(&ACTIONS);
     if actions.len() >= MOST {
         actions.pop_front();
@@ -63,6 +97,7 @@ pub fn watch(restore: fn()) {
     HOOK.call_once(|| {
         std::panic::set_hook(Box::new(move |panic| {
             let words = words(panic);
+            tracing::error!("{words}");
             // The others go on until the main one has kept everything; its screen is not theirs to take.
             let sender = locked(&MAIN).clone();
             if thread::current().name() != Some("main")
