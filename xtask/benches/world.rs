@@ -8,7 +8,9 @@ use std::sync::Arc;
 use std::time::Instant;
 
 use criterion::{Criterion, criterion_group};
-use rapier2d_f64::prelude::{ColliderBuilder, PhysicsWorld, RigidBodyBuilder, RigidBodyHandle, Vector};
+use rapier2d_f64::prelude::{
+    ColliderBuilder, PhysicsWorld, RigidBodyBuilder, RigidBodyHandle, Vector,
+};
 use wayodos_core::controller::Program;
 use wayodos_core::project::{Setup, prepare};
 use wayodos_core::record::{Outcome, Run, Trace};
@@ -60,14 +62,25 @@ impl Case {
         let (setup, findings) = Setup::load(robot, field, calibration);
         let setup = setup.unwrap_or_else(|| panic!("{findings:#?}"));
         let prepared = prepare(mission, Some(&setup));
-        let program = prepared.program.unwrap_or_else(|| panic!("{:#?}", prepared.findings));
-        Self { world: setup.world(), program }
+        let program = prepared
+            .program
+            .unwrap_or_else(|| panic!("{:#?}", prepared.findings));
+        Self {
+            world: setup.world(),
+            program,
+        }
     }
 
     /// The demo's round, and then a second minute of something else.
     fn two_minutes(field: &str, after: &str) -> Self {
-        let mission = MISSION.replace("until 0.5 s pass  -> done", "until 0.5 s pass") + "\n" + after;
-        Self::new(&format!("{ROBOT}{FOURTH}"), field, Some(CALIBRATION), &mission)
+        let mission =
+            MISSION.replace("until 0.5 s pass  -> done", "until 0.5 s pass") + "\n" + after;
+        Self::new(
+            &format!("{ROBOT}{FOURTH}"),
+            field,
+            Some(CALIBRATION),
+            &mission,
+        )
     }
 
     fn run(&self, seed: u64) -> Run {
@@ -76,7 +89,12 @@ impl Case {
 
     /// A run in the memory of another one, as batches make it.
     fn again(&self, seed: u64, spare: Trace) -> Run {
-        let play = Play { start: self.world.start(Some("slipway"), seed), seed, interventions: &[], piece: None };
+        let play = Play {
+            start: self.world.start(Some("slipway"), seed),
+            seed,
+            interventions: &[],
+            piece: None,
+        };
         play_again(&self.world, &self.program, play, None, spare).expect("nobody cancels")
     }
 }
@@ -101,9 +119,15 @@ fn bare(mission: &str) -> Case {
 
 /// The same bodies in the general engine.
 fn engine(robot_speed: Vector) -> (PhysicsWorld, RigidBodyHandle) {
-    let mut world = PhysicsWorld { gravity: Vector::ZERO, ..PhysicsWorld::default() };
+    let mut world = PhysicsWorld {
+        gravity: Vector::ZERO,
+        ..PhysicsWorld::default()
+    };
     world.integration_parameters.dt = 0.001;
-    let body = RigidBodyBuilder::dynamic().translation(Vector::new(1.5, 1.5)).linvel(robot_speed).can_sleep(false);
+    let body = RigidBodyBuilder::dynamic()
+        .translation(Vector::new(1.5, 1.5))
+        .linvel(robot_speed)
+        .can_sleep(false);
     let (robot, _) = world.insert(body, ColliderBuilder::cuboid(0.098, 0.075).mass(0.86));
     for (x, y) in [(0.4, 0.4), (2.6, 0.4), (2.6, 2.6), (0.4, 2.6)] {
         world.insert(
@@ -111,8 +135,16 @@ fn engine(robot_speed: Vector) -> (PhysicsWorld, RigidBodyHandle) {
             ColliderBuilder::ball(0.045).mass(0.12),
         );
     }
-    for (x, y, w, h) in [(1.5, 0.0, 1.5, 0.01), (1.5, 3.0, 1.5, 0.01), (0.0, 1.5, 0.01, 1.5), (3.0, 1.5, 0.01, 1.5)] {
-        world.insert(RigidBodyBuilder::fixed().translation(Vector::new(x, y)), ColliderBuilder::cuboid(w, h));
+    for (x, y, w, h) in [
+        (1.5, 0.0, 1.5, 0.01),
+        (1.5, 3.0, 1.5, 0.01),
+        (0.0, 1.5, 0.01, 1.5),
+        (3.0, 1.5, 0.01, 1.5),
+    ] {
+        world.insert(
+            RigidBodyBuilder::fixed().translation(Vector::new(x, y)),
+            ColliderBuilder::cuboid(w, h),
+        );
     }
     (world, robot)
 }
@@ -123,58 +155,89 @@ fn benches(criterion: &mut Criterion) {
     let contacts = Case::two_minutes(&field, SHOVE);
     for (name, case) in [("without contacts", &free), ("with contacts", &contacts)] {
         let run = case.run(7);
-        let pushed = run.trace.ticks.iter().filter(|tick| tick.met || tick.touched).count();
-        println!("{name}: {:?} after {:.1} s, in contact in {pushed} ticks", run.outcome, run.duration());
+        let pushed = run
+            .trace
+            .ticks
+            .iter()
+            .filter(|tick| tick.met || tick.touched)
+            .count();
+        println!(
+            "{name}: {:?} after {:.1} s, in contact in {pushed} ticks",
+            run.outcome,
+            run.duration()
+        );
         let seconds = run.duration();
-        criterion.bench_function(&format!("a run of {seconds:.0} s {name}, on fresh memory"), |bench| {
-            bench.iter(|| case.run(black_box(7)));
-        });
+        criterion.bench_function(
+            &format!("a run of {seconds:.0} s {name}, on fresh memory"),
+            |bench| {
+                bench.iter(|| case.run(black_box(7)));
+            },
+        );
         let mut spare = run.trace;
-        criterion.bench_function(&format!("a run of {seconds:.0} s {name}, in a batch"), |bench| {
-            bench.iter(|| spare = case.again(black_box(7), std::mem::take(&mut spare)).trace);
-        });
+        criterion.bench_function(
+            &format!("a run of {seconds:.0} s {name}, in a batch"),
+            |bench| {
+                bench.iter(|| spare = case.again(black_box(7), std::mem::take(&mut spare)).trace);
+            },
+        );
     }
 
     let mission = "limit 10 s\nstep \"go\"\ndrive ahead on a left arc of 400 mm at 40 %\nuntil 60 s pass -> done\n";
     let case = bare(mission);
     assert_eq!(case.run(1).outcome, Outcome::Limit);
-    criterion.bench_function("10,000 steps without contact: ours, with sensors, controller and trace", |bench| {
-        bench.iter(|| case.run(black_box(1)));
-    });
-    criterion.bench_function("10,000 steps without contact: the general engine, bodies alone", |bench| {
-        bench.iter(|| {
-            let (mut world, robot) = engine(Vector::new(0.05, 0.0));
-            for _ in 0..10_000 {
-                world.step();
-            }
-            world.bodies[robot].translation().x
-        });
-    });
+    criterion.bench_function(
+        "10,000 steps without contact: ours, with sensors, controller and trace",
+        |bench| {
+            bench.iter(|| case.run(black_box(1)));
+        },
+    );
+    criterion.bench_function(
+        "10,000 steps without contact: the general engine, bodies alone",
+        |bench| {
+            bench.iter(|| {
+                let (mut world, robot) = engine(Vector::new(0.05, 0.0));
+                for _ in 0..10_000 {
+                    world.step();
+                }
+                world.bodies[robot].translation().x
+            });
+        },
+    );
 
     let wall = "[[wall]]\nthickness = \"20 mm\"\npoints = [\"1640, 1200 mm\", \"1640, 1800 mm\"]\n";
     let field = format!(
         "size = \"3000 x 3000 mm\"\nground = \"pale\"\n[surface.pale]\ncolour = \"#e9e3d2\"\n[start.slipway]\nat = \"1500, 1500 mm\"\nheading = \"0 deg\"\n{wall}"
     );
-    let pushing =
-        Case::new(ROBOT, &field, None, "limit 10 s\nstep \"go\"\ndrive ahead at 25 %\nuntil 60 s pass -> done\n");
-    criterion.bench_function("10,000 steps against a wall: ours, with sensors, controller and trace", |bench| {
-        bench.iter(|| pushing.run(black_box(1)));
-    });
-    criterion.bench_function("10,000 steps against a wall: the general engine, bodies alone", |bench| {
-        bench.iter(|| {
-            let (mut world, robot) = engine(Vector::ZERO);
-            world.insert(
-                RigidBodyBuilder::fixed().translation(Vector::new(1.62, 1.5)),
-                ColliderBuilder::cuboid(0.01, 0.3),
-            );
-            for _ in 0..10_000 {
-                world.bodies[robot].add_force(Vector::new(3.0, 0.0), true);
-                world.step();
-                world.bodies[robot].reset_forces(true);
-            }
-            world.bodies[robot].translation().x
-        });
-    });
+    let pushing = Case::new(
+        ROBOT,
+        &field,
+        None,
+        "limit 10 s\nstep \"go\"\ndrive ahead at 25 %\nuntil 60 s pass -> done\n",
+    );
+    criterion.bench_function(
+        "10,000 steps against a wall: ours, with sensors, controller and trace",
+        |bench| {
+            bench.iter(|| pushing.run(black_box(1)));
+        },
+    );
+    criterion.bench_function(
+        "10,000 steps against a wall: the general engine, bodies alone",
+        |bench| {
+            bench.iter(|| {
+                let (mut world, robot) = engine(Vector::ZERO);
+                world.insert(
+                    RigidBodyBuilder::fixed().translation(Vector::new(1.62, 1.5)),
+                    ColliderBuilder::cuboid(0.01, 0.3),
+                );
+                for _ in 0..10_000 {
+                    world.bodies[robot].add_force(Vector::new(3.0, 0.0), true);
+                    world.step();
+                    world.bodies[robot].reset_forces(true);
+                }
+                world.bodies[robot].translation().x
+            });
+        },
+    );
 }
 
 /// How near both come to closed forms.
@@ -190,22 +253,49 @@ fn truth() {
     let run = case.run(1);
     let trace = &run.trace;
     let x = |tick: usize| trace.place(tick, 0).expect("it stays on the floor").x;
-    let alone = (1..trace.ticks.len()).rev().find(|&tick| trace.ticks[tick].met).expect("it is pushed") + 5;
+    let alone = (1..trace.ticks.len())
+        .rev()
+        .find(|&tick| trace.ticks[tick].met)
+        .expect("it is pushed")
+        + 5;
     let speed = (x(alone + 1) - x(alone - 1)) / 0.002;
-    let (slid, expected) = (x(trace.ticks.len() - 1) - x(alone), speed * speed / (2.0 * 0.2 * 9.81));
-    println!("slides {:.2} mm, closed form {:.2} mm", slid * 1e3, expected * 1e3);
+    let (slid, expected) = (
+        x(trace.ticks.len() - 1) - x(alone),
+        speed * speed / (2.0 * 0.2 * 9.81),
+    );
+    println!(
+        "slides {:.2} mm, closed form {:.2} mm",
+        slid * 1e3,
+        expected * 1e3
+    );
 
     // Two discs that meet head on, half of the speed given back: the closed form, and the general engine.
-    let mut world = PhysicsWorld { gravity: Vector::ZERO, ..PhysicsWorld::default() };
+    let mut world = PhysicsWorld {
+        gravity: Vector::ZERO,
+        ..PhysicsWorld::default()
+    };
     world.integration_parameters.dt = 0.001;
-    let disc = |mass: f64| ColliderBuilder::ball(0.05).mass(mass).restitution(0.5).friction(0.0);
-    let (a, _) = world.insert(RigidBodyBuilder::dynamic().linvel(Vector::new(1.0, 0.0)), disc(0.3));
-    let (b, _) = world.insert(RigidBodyBuilder::dynamic().translation(Vector::new(0.3, 0.0)), disc(0.6));
+    let disc = |mass: f64| {
+        ColliderBuilder::ball(0.05)
+            .mass(mass)
+            .restitution(0.5)
+            .friction(0.0)
+    };
+    let (a, _) = world.insert(
+        RigidBodyBuilder::dynamic().linvel(Vector::new(1.0, 0.0)),
+        disc(0.3),
+    );
+    let (b, _) = world.insert(
+        RigidBodyBuilder::dynamic().translation(Vector::new(0.3, 0.0)),
+        disc(0.6),
+    );
     for _ in 0..600 {
         world.step();
     }
     let (va, vb) = (world.bodies[a].linvel().x, world.bodies[b].linvel().x);
-    println!("discs meet: closed form 0 and 0.5 m/s; the general engine {va:.6} and {vb:.6}; ours is tested to 1e-6");
+    println!(
+        "discs meet: closed form 0 and 0.5 m/s; the general engine {va:.6} and {vb:.6}; ours is tested to 1e-6"
+    );
 }
 
 /// Runs on one thread and on two, and what memory this many runs take.
@@ -228,12 +318,19 @@ fn batches() {
     let one = began.elapsed().as_secs_f64();
     let began = Instant::now();
     let both: usize = std::thread::scope(|scope| {
-        let halves = [(0, count / 2), (count / 2, count)].map(|(from, to)| scope.spawn(move || all(from, to)));
-        halves.into_iter().map(|half| half.join().expect("it ends")).sum()
+        let halves = [(0, count / 2), (count / 2, count)]
+            .map(|(from, to)| scope.spawn(move || all(from, to)));
+        halves
+            .into_iter()
+            .map(|half| half.join().expect("it ends"))
+            .sum()
     });
     let two = began.elapsed().as_secs_f64();
     assert_eq!(done, both, "the same runs whoever makes them");
-    println!("{count} varied runs: {one:.2} s on one thread, {two:.2} s on two: {:.2} times; {done} done", one / two);
+    println!(
+        "{count} varied runs: {one:.2} s on one thread, {two:.2} s on two: {:.2} times; {done} done",
+        one / two
+    );
     println!("memory at most after {count} runs: {}", most_memory());
     if std::env::args().any(|arg| arg == "memory") {
         all(0, 8_000);

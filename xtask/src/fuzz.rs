@@ -15,11 +15,28 @@ const WATCHED: &str = "-Cpasses=sancov-module -Cllvm-args=-sanitizer-coverage-le
 /// What was found, and what led to new branches, is kept in `target/fuzz/READER`.
 pub fn search(root: &Path, reader: Option<&str>, minutes: Option<&str>) -> Result<(), String> {
     let minutes = minutes.unwrap_or("10");
-    let seconds = minutes.parse::<u64>().map_err(|_| format!("`{minutes}` is not a number of minutes\n{USAGE}"))? * 60;
+    let seconds = minutes
+        .parse::<u64>()
+        .map_err(|_| format!("`{minutes}` is not a number of minutes\n{USAGE}"))?
+        * 60;
     let kept = root.join("target/fuzz");
     let mut seeds = cargo_command(root);
-    seeds.args(["run", "--quiet", "--package", "wayodos-fuzz", "--bin", "seeds", "--locked", "--"]).arg(&kept);
-    let written = seeds.stderr(Stdio::inherit()).output().map_err(|error| format!("seeds: {error}"))?;
+    seeds
+        .args([
+            "run",
+            "--quiet",
+            "--package",
+            "wayodos-fuzz",
+            "--bin",
+            "seeds",
+            "--locked",
+            "--",
+        ])
+        .arg(&kept);
+    let written = seeds
+        .stderr(Stdio::inherit())
+        .output()
+        .map_err(|error| format!("seeds: {error}"))?;
     let names = String::from_utf8_lossy(&written.stdout).into_owned();
     let known: Vec<&str> = names.lines().collect();
     let chosen: Vec<&str> = match reader {
@@ -41,9 +58,14 @@ pub fn search(root: &Path, reader: Option<&str>, minutes: Option<&str>) -> Resul
         "--features",
         "search",
     ]);
-    build.args(["--target", &host, "--target-dir", "target/fuzz-build"]).env("RUSTFLAGS", WATCHED);
+    build
+        .args(["--target", &host, "--target-dir", "target/fuzz-build"])
+        .env("RUSTFLAGS", WATCHED);
     run(&mut build, "the searcher")?;
-    let searcher = root.join("target/fuzz-build").join(&host).join("release/search");
+    let searcher = root
+        .join("target/fuzz-build")
+        .join(&host)
+        .join("release/search");
     for name in chosen {
         println!("{name}: {seconds} s");
         let mut search = Command::new(&searcher);
@@ -53,7 +75,10 @@ pub fn search(root: &Path, reader: Option<&str>, minutes: Option<&str>) -> Resul
             "-print_final_stats=1",
         ]);
         search.arg(format!("-artifact_prefix={}/found-{name}-", kept.display()));
-        search.arg(kept.join(name)).env("WAYODOS_READER", name).current_dir(root);
+        search
+            .arg(kept.join(name))
+            .env("WAYODOS_READER", name)
+            .current_dir(root);
         run(&mut search, name)?;
     }
     Ok(())
@@ -62,8 +87,12 @@ pub fn search(root: &Path, reader: Option<&str>, minutes: Option<&str>) -> Resul
 /// The machine that this is built for, as rustc calls it.
 fn host() -> Result<String, String> {
     let rustc = std::env::var_os("RUSTC").unwrap_or_else(|| "rustc".into());
-    let version = Command::new(rustc).arg("-vV").output().map_err(|error| format!("rustc: {error}"))?;
+    let version = Command::new(rustc)
+        .arg("-vV")
+        .output()
+        .map_err(|error| format!("rustc: {error}"))?;
     let version = String::from_utf8_lossy(&version.stdout).into_owned();
     let host = version.lines().find_map(|line| line.strip_prefix("host: "));
-    host.map(str::to_owned).ok_or_else(|| "rustc does not say what it builds for".to_owned())
+    host.map(str::to_owned)
+        .ok_or_else(|| "rustc does not say what it builds for".to_owned())
 }

@@ -29,7 +29,11 @@ fn main() -> ExitCode {
         "measure" => measure::all(root()),
         "laws" => laws(std::env::args().nth(2)),
         "siege" => siege(std::env::args().nth(2)),
-        "fuzz" => fuzz::search(root(), std::env::args().nth(2).as_deref(), std::env::args().nth(3).as_deref()),
+        "fuzz" => fuzz::search(
+            root(),
+            std::env::args().nth(2).as_deref(),
+            std::env::args().nth(3).as_deref(),
+        ),
         _ => Err(USAGE.to_owned()),
     };
     match result {
@@ -43,24 +47,63 @@ fn main() -> ExitCode {
 
 /// The folder of the workspace.
 fn root() -> &'static Path {
-    Path::new(env!("CARGO_MANIFEST_DIR")).parent().unwrap_or(Path::new("."))
+    Path::new(env!("CARGO_MANIFEST_DIR"))
+        .parent()
+        .unwrap_or(Path::new("."))
 }
 
 fn test() -> Result<(), String> {
     cargo(&["fmt", "--all", "--check"])?;
-    cargo(&["clippy", "--workspace", "--all-targets", "--locked", "--", "-D", "warnings"])?;
+    cargo(&[
+        "clippy",
+        "--workspace",
+        "--all-targets",
+        "--locked",
+        "--",
+        "-D",
+        "warnings",
+    ])?;
+    // Clippy has looked at the benches too, and refuses what the oldest Rust named in Cargo.toml does not know.
+    let mut pages = cargo_command(root());
+    pages
+        .args(["doc", "--workspace", "--no-deps", "--locked", "--quiet"])
+        .env("RUSTDOCFLAGS", "-D warnings");
+    run(&mut pages, "cargo doc")?;
+    // Only where it is installed: building it takes longer than everything else here.
+    if cargo_command(root())
+        .args(["deny", "--version"])
+        .output()
+        .is_ok_and(|asked| asked.status.success())
+    {
+        cargo(&["deny", "check", "bans", "licenses", "sources"])?;
+    }
     cargo(&["test", "--workspace", "--locked", "--", "--quiet"])
 }
 
 /// Each round makes up other missions; what breaks a law is printed, shrunk, and kept beside the test.
 fn laws(minutes: Option<String>) -> Result<(), String> {
     let minutes = minutes.unwrap_or_else(|| "60".into());
-    let minutes: u64 = minutes.parse().map_err(|_| format!("`{minutes}` is not a number of minutes\n{USAGE}"))?;
+    let minutes: u64 = minutes
+        .parse()
+        .map_err(|_| format!("`{minutes}` is not a number of minutes\n{USAGE}"))?;
     let until = Instant::now() + Duration::from_secs(60 * minutes);
-    let args = ["test", "--release", "--package", "wayodos-core", "--test", "laws", "--locked"];
+    let args = [
+        "test",
+        "--release",
+        "--package",
+        "wayodos-core",
+        "--test",
+        "laws",
+        "--locked",
+    ];
     for round in 1.. {
         println!("round {round}");
-        run(cargo_command(root()).args(args).env("PROPTEST_CASES", "10000"), "the laws")?;
+        run(
+            cargo_command(root())
+                .args(args)
+                .env("PROPTEST_CASES", "10000"),
+            "the laws",
+        )?;
         if Instant::now() >= until {
             break;
         }
@@ -71,21 +114,45 @@ fn laws(minutes: Option<String>) -> Result<(), String> {
 /// The siege of the application, by turns, for as many minutes each.
 fn siege(minutes: Option<String>) -> Result<(), String> {
     let minutes = minutes.unwrap_or_else(|| "10".into());
-    minutes.parse::<f64>().map_err(|_| format!("`{minutes}` is not a number of minutes\n{USAGE}"))?;
-    let args = ["test", "--release", "--package", "wayodos", "--test", "siege", "--locked"];
+    minutes
+        .parse::<f64>()
+        .map_err(|_| format!("`{minutes}` is not a number of minutes\n{USAGE}"))?;
+    let args = [
+        "test",
+        "--release",
+        "--package",
+        "wayodos",
+        "--test",
+        "siege",
+        "--locked",
+    ];
     let mut command = cargo_command(root());
-    command.args(args).args(["--", "--nocapture", "--test-threads", "1"]).env("SIEGE_MINUTES", minutes);
+    command
+        .args(args)
+        .args(["--", "--nocapture", "--test-threads", "1"])
+        .env("SIEGE_MINUTES", minutes);
     run(&mut command, "the siege")
 }
 
 fn bench() -> Result<(), String> {
     cargo(&["bench", "--package", "wayodos-core", "--bench", "engine"])?;
-    cargo(&["bench", "--package", "xtask", "--features", "versus", "--bench", "world"])?;
+    cargo(&[
+        "bench",
+        "--package",
+        "xtask",
+        "--features",
+        "versus",
+        "--bench",
+        "world",
+    ])?;
     cargo(&["bench", "--package", "wayodos", "--bench", "screen"])
 }
 
 fn cargo(args: &[&str]) -> Result<(), String> {
-    run(cargo_command(root()).args(args), &format!("cargo {}", args.join(" ")))
+    run(
+        cargo_command(root()).args(args),
+        &format!("cargo {}", args.join(" ")),
+    )
 }
 
 /// The cargo that runs this, in the folder of the workspace.

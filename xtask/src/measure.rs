@@ -26,10 +26,19 @@ pub fn all(root: &Path) -> Result<(), String> {
             all.push(one);
         }
     }
-    let names = ["start to first frame, ms", "start to first path, ms", "nudge to new path, ms", "most memory, MB"];
+    let names = [
+        "start to first frame, ms",
+        "start to first path, ms",
+        "nudge to new path, ms",
+        "most memory, MB",
+    ];
     for (name, mut all) in names.into_iter().zip(figures) {
         all.sort_by(f64::total_cmp);
-        println!("{name:<28} median {:>6.1}   worst {:>6.1}", all[all.len() / 2], all[all.len() - 1]);
+        println!(
+            "{name:<28} median {:>6.1}   worst {:>6.1}",
+            all[all.len() / 2],
+            all[all.len() - 1]
+        );
     }
     series(&program, "key to frame, ms", *b"[]", false, false)?;
     series(&program, "nudge to new path, ms", *b".,", true, false)?;
@@ -38,7 +47,13 @@ pub fn all(root: &Path) -> Result<(), String> {
 }
 
 /// Presses two keys in turn, many times: how long until the first frame after each, or until the screen is at rest again.
-fn series(program: &Path, name: &str, pair: [u8; 2], to_rest: bool, in_batch: bool) -> Result<(), String> {
+fn series(
+    program: &Path,
+    name: &str,
+    pair: [u8; 2],
+    to_rest: bool,
+    in_batch: bool,
+) -> Result<(), String> {
     let mut batch = Vec::new();
     let mut times = with_session(program, |child, _| {
         let mut keys = child.stdin.take().ok_or("no input")?;
@@ -48,9 +63,16 @@ fn series(program: &Path, name: &str, pair: [u8; 2], to_rest: bool, in_batch: bo
             // As many runs after each other as there are cores, each in a process of its own.
             let cores = thread::available_parallelism().map_or(2, std::num::NonZero::get);
             for _ in 0..cores {
-                let line = format!("while :; do '{}' run examples/brinewick --quiet; done", program.display());
+                let line = format!(
+                    "while :; do '{}' run examples/brinewick --quiet; done",
+                    program.display()
+                );
                 let mut command = Command::new("sh");
-                command.args(["-c", &line]).stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
+                command
+                    .args(["-c", &line])
+                    .stdin(Stdio::null())
+                    .stdout(Stdio::null())
+                    .stderr(Stdio::null());
                 batch.push(command.spawn().map_err(|error| format!("sh: {error}"))?);
             }
         }
@@ -72,20 +94,36 @@ fn series(program: &Path, name: &str, pair: [u8; 2], to_rest: bool, in_batch: bo
     let times = times.as_mut().map_err(|error| error.clone())?;
     times.sort_by(f64::total_cmp);
     let at = |share: f64| times[((times.len() - 1) as f64 * share).round() as usize];
-    println!("{name:<28} median {:>6.1}   p99 {:>6.1}   worst {:>6.1}", at(0.5), at(0.99), at(1.0));
+    println!(
+        "{name:<28} median {:>6.1}   p99 {:>6.1}   worst {:>6.1}",
+        at(0.5),
+        at(0.99),
+        at(1.0)
+    );
     Ok(())
 }
 
 /// Milliseconds until the first frame is whole, or the last one before the screen is at rest.
-fn frame_after(output: &Receiver<(Instant, Vec<u8>)>, pressed: Instant, to_rest: bool) -> Result<f64, String> {
+fn frame_after(
+    output: &Receiver<(Instant, Vec<u8>)>,
+    pressed: Instant,
+    to_rest: bool,
+) -> Result<f64, String> {
     let mut seen: Vec<u8> = Vec::new();
     let mut last = None;
     loop {
-        let patience = if last.is_some() { STILL } else { Duration::from_secs(10) };
+        let patience = if last.is_some() {
+            STILL
+        } else {
+            Duration::from_secs(10)
+        };
         match output.recv_timeout(patience) {
             Ok((at, bytes)) => {
                 seen.extend(bytes);
-                if let Some(end) = seen.windows(FRAME_END.len()).rposition(|part| part == FRAME_END) {
+                if let Some(end) = seen
+                    .windows(FRAME_END.len())
+                    .rposition(|part| part == FRAME_END)
+                {
                     seen.drain(..end + FRAME_END.len());
                     last = Some(at.duration_since(pressed).as_secs_f64() * 1e3);
                 }
@@ -104,17 +142,31 @@ fn round(program: &Path) -> Result<[f64; 4], String> {
 }
 
 /// The program in a terminal of its own.
-fn with_session<T>(program: &Path, work: impl FnOnce(&mut Child, Instant) -> Result<T, String>) -> Result<T, String> {
+fn with_session<T>(
+    program: &Path,
+    work: impl FnOnce(&mut Child, Instant) -> Result<T, String>,
+) -> Result<T, String> {
     let home = std::env::temp_dir().join(format!("wayodos-measure-{}", std::process::id()));
     std::fs::create_dir_all(&home).map_err(|error| format!("{}: {error}", home.display()))?;
     // `script` gives the program a terminal of its own and hands on what it writes.
     let line = format!("stty rows 50 cols 160; exec '{}' demo", program.display());
     let mut command = Command::new("script");
-    command.args(["-qfec", &line, "/dev/null"]).current_dir(&home);
-    command.env("HOME", &home).env("TERM", "xterm-256color").env("COLORTERM", "truecolor").env_remove("NO_COLOR");
-    command.stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::null());
+    command
+        .args(["-qfec", &line, "/dev/null"])
+        .current_dir(&home);
+    command
+        .env("HOME", &home)
+        .env("TERM", "xterm-256color")
+        .env("COLORTERM", "truecolor")
+        .env_remove("NO_COLOR");
+    command
+        .stdin(Stdio::piped())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::null());
     let began = Instant::now();
-    let mut child = command.spawn().map_err(|error| format!("script (of util-linux): {error}"))?;
+    let mut child = command
+        .spawn()
+        .map_err(|error| format!("script (of util-linux): {error}"))?;
     let result = work(&mut child, began);
     let _ = child.kill();
     let _ = child.wait();
@@ -135,7 +187,12 @@ fn session(child: &mut Child, began: Instant) -> Result<[f64; 4], String> {
     let nudged = wait(&receiver, &mut seen, "faster")?;
     let memory = memory(child.id()).unwrap_or(f64::NAN);
     press(&mut keys, b"qd")?;
-    Ok([ms(began, frame), ms(began, path), ms(pressed, nudged), memory])
+    Ok([
+        ms(began, frame),
+        ms(began, path),
+        ms(pressed, nudged),
+        memory,
+    ])
 }
 
 /// What the program writes, with the moments at which it came.
@@ -145,7 +202,10 @@ fn listen(child: &mut Child) -> Result<Receiver<(Instant, Vec<u8>)>, String> {
     thread::spawn(move || {
         let mut buffer = vec![0; 65536];
         while let Ok(count @ 1..) = output.read(&mut buffer) {
-            if sender.send((Instant::now(), buffer[..count].to_vec())).is_err() {
+            if sender
+                .send((Instant::now(), buffer[..count].to_vec()))
+                .is_err()
+            {
                 return;
             }
         }
@@ -154,26 +214,41 @@ fn listen(child: &mut Child) -> Result<Receiver<(Instant, Vec<u8>)>, String> {
 }
 
 fn press(keys: &mut ChildStdin, key: &[u8]) -> Result<(), String> {
-    keys.write_all(key).and_then(|()| keys.flush()).map_err(|error| format!("keys: {error}"))
+    keys.write_all(key)
+        .and_then(|()| keys.flush())
+        .map_err(|error| format!("keys: {error}"))
 }
 
 /// Waits for a text in what is written from now on; when it came.
-fn wait(output: &Receiver<(Instant, Vec<u8>)>, seen: &mut Vec<u8>, text: &str) -> Result<Instant, String> {
+fn wait(
+    output: &Receiver<(Instant, Vec<u8>)>,
+    seen: &mut Vec<u8>,
+    text: &str,
+) -> Result<Instant, String> {
     loop {
-        if let Some(at) = seen.windows(text.len()).position(|part| part == text.as_bytes()) {
+        if let Some(at) = seen
+            .windows(text.len())
+            .position(|part| part == text.as_bytes())
+        {
             seen.drain(..at + text.len());
             return Ok(Instant::now());
         }
-        let (_, bytes) =
-            output.recv_timeout(Duration::from_secs(10)).map_err(|_| format!("waited 10 s for `{text}`"))?;
+        let (_, bytes) = output
+            .recv_timeout(Duration::from_secs(10))
+            .map_err(|_| format!("waited 10 s for `{text}`"))?;
         seen.extend(bytes);
     }
 }
 
 /// Most memory that the program below `script` has had in its hands, MB.
 fn memory(script: u32) -> Option<f64> {
-    let children = std::fs::read_to_string(format!("/proc/{script}/task/{script}/children")).ok()?;
-    let status = std::fs::read_to_string(format!("/proc/{}/status", children.split_whitespace().next()?)).ok()?;
+    let children =
+        std::fs::read_to_string(format!("/proc/{script}/task/{script}/children")).ok()?;
+    let status = std::fs::read_to_string(format!(
+        "/proc/{}/status",
+        children.split_whitespace().next()?
+    ))
+    .ok()?;
     let line = status.lines().find(|line| line.starts_with("VmHWM"))?;
     Some(line.split_whitespace().nth(1)?.parse::<f64>().ok()? / 1024.0)
 }

@@ -8,8 +8,13 @@ use std::thread::sleep;
 use std::time::{Duration, Instant};
 
 /// Programs that are needed, and the Debian packages that have them.
-const NEEDED: [(&str, &str); 5] =
-    [("Xvfb", "xvfb"), ("kitty", "kitty"), ("tmux", "tmux"), ("import", "imagemagick"), ("fc-match", "fonts-hack")];
+const NEEDED: [(&str, &str); 5] = [
+    ("Xvfb", "xvfb"),
+    ("kitty", "kitty"),
+    ("tmux", "tmux"),
+    ("import", "imagemagick"),
+    ("fc-match", "fonts-hack"),
+];
 
 /// One picture.
 struct Shot {
@@ -33,35 +38,84 @@ const SHOTS: &[Shot] = &[
         size: LARGE,
         args: &["demo"],
         env: &[],
-        keys: &["wait:done at", "PageUp", "PageUp", "PageUp", "PageUp", "PageUp", "PageUp", "PageUp", "PageUp"],
+        keys: &[
+            "wait:done at",
+            "PageUp",
+            "PageUp",
+            "PageUp",
+            "PageUp",
+            "PageUp",
+            "PageUp",
+            "PageUp",
+            "PageUp",
+        ],
     },
     Shot {
         name: "nudge",
         size: LARGE,
         args: &["demo"],
         env: &[],
-        keys: &["wait:done at", "Down", "Down", "Down", "Down", "Down", "Right", "Right", "+", "wait:failed at"],
+        keys: &[
+            "wait:done at",
+            "Down",
+            "Down",
+            "Down",
+            "Down",
+            "Down",
+            "Right",
+            "Right",
+            "+",
+            "wait:failed at",
+        ],
     },
     Shot {
         name: "findings",
         size: LARGE,
         args: &["demo"],
         env: &[],
-        keys: &["wait:done at", "Down", "e", "C-e", "BSpace", "BSpace", "BSpace", "Escape", "wait:cannot run", "N"],
+        keys: &[
+            "wait:done at",
+            "Down",
+            "e",
+            "C-e",
+            "BSpace",
+            "BSpace",
+            "BSpace",
+            "Escape",
+            "wait:cannot run",
+            "N",
+        ],
     },
     Shot {
         name: "choices",
         size: LARGE,
         args: &["demo"],
         env: &[],
-        keys: &["wait:done at", "Tab", "a", "wait:only tried", "arc", "wait:Drive an arc"],
+        keys: &[
+            "wait:done at",
+            "Tab",
+            "a",
+            "wait:only tried",
+            "arc",
+            "wait:Drive an arc",
+        ],
     },
     Shot {
         name: "why",
         size: LARGE,
         args: &["demo"],
         env: &[],
-        keys: &["wait:done at", "J", "wait:Go to step", "gate", "Enter", "t", "}", "y", "Down"],
+        keys: &[
+            "wait:done at",
+            "J",
+            "wait:Go to step",
+            "gate",
+            "Enter",
+            "t",
+            "}",
+            "y",
+            "Down",
+        ],
     },
     Shot {
         name: "project",
@@ -70,7 +124,13 @@ const SHOTS: &[Shot] = &[
         env: &[],
         keys: &["wait:done at", "W", "wait:end as planned", "Home"],
     },
-    Shot { name: "field", size: LARGE, args: &["demo"], env: &[], keys: &["wait:done at", "v", "z"] },
+    Shot {
+        name: "field",
+        size: LARGE,
+        args: &["demo"],
+        env: &[],
+        keys: &["wait:done at", "v", "z"],
+    },
     Shot {
         name: "chart",
         size: LARGE,
@@ -90,7 +150,15 @@ const SHOTS: &[Shot] = &[
         size: LARGE,
         args: &["demo", "--mission", "shove-the-baskets"],
         env: &[],
-        keys: &["wait:won at", "PageUp", "PageUp", "PageUp", "PageUp", "PageUp", "PageUp"],
+        keys: &[
+            "wait:won at",
+            "PageUp",
+            "PageUp",
+            "PageUp",
+            "PageUp",
+            "PageUp",
+            "PageUp",
+        ],
     },
     Shot {
         name: "barge",
@@ -106,11 +174,41 @@ const SHOTS: &[Shot] = &[
         env: &[],
         keys: &["wait:done at", "w", "wait:In words"],
     },
-    Shot { name: "keys", size: LARGE, args: &["demo"], env: &[], keys: &["wait:done at", "?"] },
-    Shot { name: PIXELS, size: LARGE, args: &["demo", "--theme", "light"], env: &[], keys: &[] },
-    Shot { name: "small", size: (640, 384), args: &["demo"], env: &[], keys: &["wait:done at", "Down", "Right"] },
-    Shot { name: "no-colour", size: LARGE, args: &["demo"], env: &[("NO_COLOR", "1")], keys: &["wait:done at"] },
-    Shot { name: PLAIN, size: LARGE, args: &["demo"], env: &[], keys: &["wait:done at"] },
+    Shot {
+        name: "keys",
+        size: LARGE,
+        args: &["demo"],
+        env: &[],
+        keys: &["wait:done at", "?"],
+    },
+    Shot {
+        name: PIXELS,
+        size: LARGE,
+        args: &["demo", "--theme", "light"],
+        env: &[],
+        keys: &[],
+    },
+    Shot {
+        name: "small",
+        size: (640, 384),
+        args: &["demo"],
+        env: &[],
+        keys: &["wait:done at", "Down", "Right"],
+    },
+    Shot {
+        name: "no-colour",
+        size: LARGE,
+        args: &["demo"],
+        env: &[("NO_COLOR", "1")],
+        keys: &["wait:done at"],
+    },
+    Shot {
+        name: PLAIN,
+        size: LARGE,
+        args: &["demo"],
+        env: &[],
+        keys: &["wait:done at"],
+    },
 ];
 
 /// The picture of a plain terminal: sixteen colours on a white ground.
@@ -121,10 +219,16 @@ const PIXELS: &str = "pixels";
 
 /// Makes all pictures.
 pub fn all(root: &Path) -> Result<(), String> {
-    let missing: Vec<&str> =
-        NEEDED.iter().filter(|(program, _)| !installed(program)).map(|(_, package)| *package).collect();
+    let missing: Vec<&str> = NEEDED
+        .iter()
+        .filter(|(program, _)| !installed(program))
+        .map(|(_, package)| *package)
+        .collect();
     if !missing.is_empty() {
-        return Err(format!("pictures need more programs: apt-get install {}", missing.join(" ")));
+        return Err(format!(
+            "pictures need more programs: apt-get install {}",
+            missing.join(" ")
+        ));
     }
     super::cargo(&["build", "--release", "--locked", "--bin", "wayodos"])?;
     let folder = root.join("docs/screenshots");
@@ -147,7 +251,14 @@ pub fn all(root: &Path) -> Result<(), String> {
     chart
         .arg("draw")
         .arg(root.join("examples/brinewick"))
-        .args(["--mission", "ring-contest", "--only", "flow", "--quiet", "-o"])
+        .args([
+            "--mission",
+            "ring-contest",
+            "--only",
+            "flow",
+            "--quiet",
+            "-o",
+        ])
         .arg(folder.join("flow.png"));
     super::run(&mut chart, "wayodos draw")?;
     Ok(())
@@ -173,7 +284,11 @@ impl Drop for Running {
 }
 
 fn one(root: &Path, shot: &Shot, file: &Path) -> Result<(), String> {
-    let home = std::env::temp_dir().join(format!("wayodos-picture-{}-{}", shot.name, std::process::id()));
+    let home = std::env::temp_dir().join(format!(
+        "wayodos-picture-{}-{}",
+        shot.name,
+        std::process::id()
+    ));
     fs::create_dir_all(&home).map_err(|error| format!("{}: {error}", home.display()))?;
     let mut running = Running(Vec::new(), home.clone());
     let socket = home.join("tmux");
@@ -190,11 +305,20 @@ fn one(root: &Path, shot: &Shot, file: &Path) -> Result<(), String> {
          cursor_blink_interval 0\nconfirm_os_window_close 0\nenable_audio_bell no\nupdate_check_interval 0\n"
     );
     let plain = shot.name == PLAIN;
-    let text = if plain { text + "background #ffffff\nforeground #000000\n" } else { text };
+    let text = if plain {
+        text + "background #ffffff\nforeground #000000\n"
+    } else {
+        text
+    };
     fs::write(&config, text).map_err(|error| format!("{}: {error}", config.display()))?;
     let tmux_config = home.join("tmux.conf");
-    let inside = if plain { "set -g default-terminal xterm-16color\nset-environment -gr COLORTERM\n" } else { "" };
-    fs::write(&tmux_config, inside).map_err(|error| format!("{}: {error}", tmux_config.display()))?;
+    let inside = if plain {
+        "set -g default-terminal xterm-16color\nset-environment -gr COLORTERM\n"
+    } else {
+        ""
+    };
+    fs::write(&tmux_config, inside)
+        .map_err(|error| format!("{}: {error}", tmux_config.display()))?;
     let wayodos = root.join("target/release/wayodos");
     let direct = shot.name == PIXELS;
     let mut terminal = Command::new("kitty");
@@ -202,14 +326,44 @@ fn one(root: &Path, shot: &Shot, file: &Path) -> Result<(), String> {
     if direct {
         terminal.arg(&wayodos).args(shot.args);
     } else {
-        terminal.args(["tmux", "-f"]).arg(&tmux_config).arg("-S").arg(&socket);
-        terminal.args(["new-session", "-x", &columns.to_string(), "-y", &rows.to_string()]).arg(&wayodos);
+        terminal
+            .args(["tmux", "-f"])
+            .arg(&tmux_config)
+            .arg("-S")
+            .arg(&socket);
+        terminal
+            .args([
+                "new-session",
+                "-x",
+                &columns.to_string(),
+                "-y",
+                &rows.to_string(),
+            ])
+            .arg(&wayodos);
         // tmux stands between, so the terminal's own name is not seen.
         terminal.args(["--cells", "sextant"]).args(shot.args);
-        terminal.args([";", "set", "status", "off", ";", "set", "-s", "escape-time", "0"]);
+        terminal.args([
+            ";",
+            "set",
+            "status",
+            "off",
+            ";",
+            "set",
+            "-s",
+            "escape-time",
+            "0",
+        ]);
     }
-    terminal.current_dir(&home).env("DISPLAY", &display).env("HOME", &home).env("COLORTERM", "truecolor");
-    terminal.env("LIBGL_ALWAYS_SOFTWARE", "1").env_remove("NO_COLOR").env_remove("XDG_STATE_HOME").env_remove("TMUX");
+    terminal
+        .current_dir(&home)
+        .env("DISPLAY", &display)
+        .env("HOME", &home)
+        .env("COLORTERM", "truecolor");
+    terminal
+        .env("LIBGL_ALWAYS_SOFTWARE", "1")
+        .env_remove("NO_COLOR")
+        .env_remove("XDG_STATE_HOME")
+        .env_remove("TMUX");
     terminal.envs(shot.env.iter().copied());
     running.0.push(spawn(&mut terminal)?);
     if direct {
@@ -241,26 +395,57 @@ fn one(root: &Path, shot: &Shot, file: &Path) -> Result<(), String> {
 /// Takes the picture of a whole display.
 fn import(display: &str, file: &Path) -> Result<(), String> {
     let mut picture = Command::new("import");
-    picture.args(["-display", display, "-window", "root", "-define", "png:exclude-chunks=date,time"]).arg(file);
+    picture
+        .args([
+            "-display",
+            display,
+            "-window",
+            "root",
+            "-define",
+            "png:exclude-chunks=date,time",
+        ])
+        .arg(file);
     super::run(&mut picture, "import")
 }
 
 /// Starts a display; it picks a free number itself, and says it when it is ready.
 fn start_display(running: &mut Running, screen: &str) -> Result<String, String> {
     let mut command = Command::new("Xvfb");
-    command.args(["-displayfd", "1", "-screen", "0", screen, "-nolisten", "tcp"]);
-    command.stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::null());
+    command.args([
+        "-displayfd",
+        "1",
+        "-screen",
+        "0",
+        screen,
+        "-nolisten",
+        "tcp",
+    ]);
+    command
+        .stdin(Stdio::null())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::null());
     let mut display = command.spawn().map_err(|error| format!("Xvfb: {error}"))?;
     let output = display.stdout.take().ok_or("Xvfb has no output")?;
     running.0.push(display);
     let mut number = String::new();
-    BufReader::new(output).read_line(&mut number).map_err(|error| format!("Xvfb: {error}"))?;
-    if number.trim().is_empty() { Err("Xvfb did not start".into()) } else { Ok(format!(":{}", number.trim())) }
+    BufReader::new(output)
+        .read_line(&mut number)
+        .map_err(|error| format!("Xvfb: {error}"))?;
+    if number.trim().is_empty() {
+        Err("Xvfb did not start".into())
+    } else {
+        Ok(format!(":{}", number.trim()))
+    }
 }
 
 fn spawn(command: &mut Command) -> Result<Child, String> {
-    command.stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
-    command.spawn().map_err(|error| format!("{}: {error}", command.get_program().display()))
+    command
+        .stdin(Stdio::null())
+        .stdout(Stdio::null())
+        .stderr(Stdio::null());
+    command
+        .spawn()
+        .map_err(|error| format!("{}: {error}", command.get_program().display()))
 }
 
 fn wait_for(what: &str, mut met: impl FnMut() -> bool) -> Result<(), String> {
@@ -279,7 +464,11 @@ struct Tmux(PathBuf);
 
 impl Tmux {
     fn run(&self, args: &[&str]) -> Result<String, String> {
-        let output = Command::new("tmux").arg("-S").arg(&self.0).args(args).output();
+        let output = Command::new("tmux")
+            .arg("-S")
+            .arg(&self.0)
+            .args(args)
+            .output();
         let output = output.map_err(|error| format!("tmux: {error}"))?;
         Ok(String::from_utf8_lossy(&output.stdout).into_owned())
     }

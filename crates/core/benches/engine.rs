@@ -44,29 +44,51 @@ fn reflexes() -> String {
 }
 
 fn benches(criterion: &mut Criterion) {
-    let setup = Setup::load(ROBOT, FIELD, Some(CALIBRATION)).0.expect("the demo is good");
-    let program = prepare(MISSION, Some(&setup)).program.expect("the demo is good");
+    let setup = Setup::load(ROBOT, FIELD, Some(CALIBRATION))
+        .0
+        .expect("the demo is good");
+    let program = prepare(MISSION, Some(&setup))
+        .program
+        .expect("the demo is good");
     let world = setup.world();
     let start = world.start(Some("slipway"), 7);
-    let seconds = run(&world, &program, start, 7, None).expect("not cancelled").duration();
+    let seconds = run(&world, &program, start, 7, None)
+        .expect("not cancelled")
+        .duration();
 
-    criterion.bench_function(&format!("one run of the demo, {seconds:.1} s simulated"), |bench| {
-        bench.iter(|| run(&world, &program, start, black_box(7), None));
-    });
+    criterion.bench_function(
+        &format!("one run of the demo, {seconds:.1} s simulated"),
+        |bench| {
+            bench.iter(|| run(&world, &program, start, black_box(7), None));
+        },
+    );
     let mut group = criterion.benchmark_group("text");
     group.bench_function("parse", |bench| bench.iter(|| parse(black_box(MISSION))));
-    group.bench_function("parse, check and compile", |bench| bench.iter(|| prepare(black_box(MISSION), Some(&setup))));
+    group.bench_function("parse, check and compile", |bench| {
+        bench.iter(|| prepare(black_box(MISSION), Some(&setup)));
+    });
     group.bench_function("format", |bench| bench.iter(|| format(black_box(MISSION))));
     group.finish();
     let long = long_mission();
     criterion.bench_function("parse, check and compile 500 steps", |bench| {
         bench.iter(|| prepare(black_box(&long), Some(&setup)));
     });
-    let watchful = prepare(&reflexes(), Some(&setup)).program.expect("twenty terms are fine");
-    for (name, program) in [("one control tick", &program), ("one control tick with 20 reflex terms", &watchful)] {
+    let watchful = prepare(&reflexes(), Some(&setup))
+        .program
+        .expect("twenty terms are fine");
+    for (name, program) in [
+        ("one control tick", &program),
+        ("one control tick with 20 reflex terms", &watchful),
+    ] {
         criterion.bench_function(name, |bench| {
             // Pale ground and wheels that stand: the first step goes on for ever.
-            let sensors = vec![Reading { brightness: 0.77, rgb: [0.81, 0.77, 0.64] }; setup.robot.sensors.len()];
+            let sensors = vec![
+                Reading {
+                    brightness: 0.77,
+                    rgb: [0.81, 0.77, 0.64]
+                };
+                setup.robot.sensors.len()
+            ];
             let fresh = Controller::new(Arc::clone(program));
             let mut controller = fresh.clone();
             let mut events = Vec::with_capacity(16);

@@ -15,12 +15,13 @@ mod tone;
 
 pub use compile::{CompileError, Refused, Script};
 pub use machine::{
-    Command, Controller, End, Event, Knowledge, Live, Reading, Readings, ReflexStanding, Standing, Status,
-    StepStanding, THERE, TermStanding, Wait, Watch,
+    Command, Controller, End, Event, Knowledge, Live, Reading, Readings, ReflexStanding, Standing,
+    Status, StepStanding, THERE, TermStanding, Wait, Watch,
 };
 pub use program::{
-    Action, After, Armed, EdgeSensor, ExitKind, Follow, Goal, Look, Num, Passes, Program, ProgramExit, ProgramReflex,
-    ProgramStep, Rail, Reaction, Sight, Source, Term, Test, WheelCommand,
+    Action, After, Armed, EdgeSensor, ExitKind, Follow, Goal, Look, Num, Passes, Program,
+    ProgramExit, ProgramReflex, ProgramStep, Rail, Reaction, Sight, Source, Term, Test,
+    WheelCommand,
 };
 pub use tone::{Limits, Tone, Tones};
 

@@ -16,7 +16,9 @@ pub use errors::{BadDrawing, BadLeg, BadPicture, Unreadable};
 pub use load::{FILE, Files, load, load_with};
 pub use mat::{Blurred, Mat, seen};
 pub use picture::Picture;
-pub use play::{Conduct, Decider, Feat, MOST_CORNERS, Object, Obstacle, Opponent, Outline, Rules, Scoring, Zone};
+pub use play::{
+    Conduct, Decider, Feat, MOST_CORNERS, Object, Obstacle, Opponent, Outline, Rules, Scoring, Zone,
+};
 
 use serde::{Deserialize, Serialize};
 
@@ -40,7 +42,10 @@ impl Point {
     /// The point `distance` metres further along `heading` (rad).
     #[must_use]
     pub fn ahead(self, heading: f64, distance: f64) -> Self {
-        Self { x: self.x + distance * math::cos(heading), y: self.y + distance * math::sin(heading) }
+        Self {
+            x: self.x + distance * math::cos(heading),
+            y: self.y + distance * math::sin(heading),
+        }
     }
 
     /// Distance to another point in metres.
@@ -64,7 +69,10 @@ impl Pose {
     /// Where a point of the robot frame (x ahead, y left, metres) lies on the field.
     pub fn place(self, ahead: f64, left: f64) -> Point {
         let (c, s) = (math::cos(self.heading), math::sin(self.heading));
-        Point { x: self.x + c * ahead - s * left, y: self.y + s * ahead + c * left }
+        Point {
+            x: self.x + c * ahead - s * left,
+            y: self.y + s * ahead + c * left,
+        }
     }
 }
 
@@ -211,18 +219,30 @@ impl Field {
 
     /// The platform that a place is on: its index.
     pub fn platform_at(&self, place: Point) -> Option<usize> {
-        self.platforms.iter().position(|platform| platform.shape.depth(place) > 0.0)
+        self.platforms
+            .iter()
+            .position(|platform| platform.shape.depth(place) > 0.0)
     }
 
     /// What lies or stands nearest to a place and has a name, when that is within this many metres.
     pub fn named_near(&self, at: Point, within: f64) -> Option<&str> {
-        let marks = self.marks.iter().map(|mark| (mark.name.as_str(), -mark.shape.depth(at)));
+        let marks = self
+            .marks
+            .iter()
+            .map(|mark| (mark.name.as_str(), -mark.shape.depth(at)));
         let walls = self.walls.iter().map(|wall| {
-            let band = Shape::Band { points: wall.points.clone(), width: wall.thickness };
+            let band = Shape::Band {
+                points: wall.points.clone(),
+                width: wall.thickness,
+            };
             (wall.name.as_str(), -band.depth(at))
         });
-        let named = marks.chain(walls).filter(|(name, away)| !name.is_empty() && *away <= within);
-        named.min_by(|a, b| a.1.total_cmp(&b.1)).map(|(name, _)| name)
+        let named = marks
+            .chain(walls)
+            .filter(|(name, away)| !name.is_empty() && *away <= within);
+        named
+            .min_by(|a, b| a.1.total_cmp(&b.1))
+            .map(|(name, _)| name)
     }
 
     /// The start pose of that name.

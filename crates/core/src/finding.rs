@@ -56,18 +56,28 @@ pub struct Edit {
 impl Edit {
     /// An insertion of text at one place.
     pub fn insert(at: usize, text: impl Into<String>) -> Self {
-        Self { span: at..at, text: text.into() }
+        Self {
+            span: at..at,
+            text: text.into(),
+        }
     }
 
     /// The text after the edit.
     pub fn apply(&self, text: &str) -> String {
-        format!("{}{}{}", &text[..self.span.start], self.text, &text[self.span.end..])
+        format!(
+            "{}{}{}",
+            &text[..self.span.start],
+            self.text,
+            &text[self.span.end..]
+        )
     }
 }
 
 /// A text after several edits that do not overlap; equal ones are applied once.
 pub fn apply_all(text: &str, mut edits: Vec<Edit>) -> String {
-    edits.sort_by(|a, b| (a.span.start, a.span.end, &a.text).cmp(&(b.span.start, b.span.end, &b.text)));
+    edits.sort_by(|a, b| {
+        (a.span.start, a.span.end, &a.text).cmp(&(b.span.start, b.span.end, &b.text))
+    });
     edits.dedup();
     let mut new = String::with_capacity(text.len() + 64);
     let mut at = 0;
@@ -93,13 +103,19 @@ pub struct Hint {
 impl Hint {
     /// A hint with the one edit that follows it.
     pub fn edit(words: impl Into<String>, edit: Edit) -> Self {
-        Self { words: words.into(), edits: vec![edit] }
+        Self {
+            words: words.into(),
+            edits: vec![edit],
+        }
     }
 }
 
 impl From<String> for Hint {
     fn from(words: String) -> Self {
-        Self { words, edits: Vec::new() }
+        Self {
+            words,
+            edits: Vec::new(),
+        }
     }
 }
 
@@ -117,7 +133,11 @@ impl Hints {
     /// These, or another one when there are none.
     #[must_use]
     pub fn or(self, other: impl Into<Hint>) -> Self {
-        if self.0.is_empty() { Self(vec![other.into()]) } else { self }
+        if self.0.is_empty() {
+            Self(vec![other.into()])
+        } else {
+            self
+        }
     }
 
     /// The same for a place whose text stands in quotes.
@@ -161,13 +181,33 @@ pub struct Finding {
 
 impl Finding {
     /// An error without a hint yet.
-    pub fn error(code: &'static str, source: Source, span: Range<usize>, message: impl Into<String>) -> Self {
-        Self { code, severity: Severity::Error, source, span, message: message.into(), hints: Vec::new() }
+    pub fn error(
+        code: &'static str,
+        source: Source,
+        span: Range<usize>,
+        message: impl Into<String>,
+    ) -> Self {
+        Self {
+            code,
+            severity: Severity::Error,
+            source,
+            span,
+            message: message.into(),
+            hints: Vec::new(),
+        }
     }
 
     /// A warning without a hint yet.
-    pub fn warning(code: &'static str, source: Source, span: Range<usize>, message: impl Into<String>) -> Self {
-        Self { severity: Severity::Warning, ..Self::error(code, source, span, message) }
+    pub fn warning(
+        code: &'static str,
+        source: Source,
+        span: Range<usize>,
+        message: impl Into<String>,
+    ) -> Self {
+        Self {
+            severity: Severity::Warning,
+            ..Self::error(code, source, span, message)
+        }
     }
 
     /// The same finding with one more hint.
@@ -190,7 +230,9 @@ impl Finding {
 
 /// Whether any finding of the list is an error.
 pub fn has_errors(findings: &[Finding]) -> bool {
-    findings.iter().any(|finding| finding.severity == Severity::Error)
+    findings
+        .iter()
+        .any(|finding| finding.severity == Severity::Error)
 }
 
 /// The nearest of `candidates` to what was typed, when it is near enough to be meant.
@@ -202,8 +244,15 @@ pub fn nearest<'a>(typed: &str, candidates: impl IntoIterator<Item = &'a str>) -
     let typed = typed.to_lowercase();
     candidates
         .into_iter()
-        .map(|candidate| (strsim::damerau_levenshtein(&typed, &candidate.to_lowercase()), candidate))
-        .filter(|(distance, candidate)| *distance <= (candidate.chars().count().max(typed.chars().count()) / 3).max(1))
+        .map(|candidate| {
+            (
+                strsim::damerau_levenshtein(&typed, &candidate.to_lowercase()),
+                candidate,
+            )
+        })
+        .filter(|(distance, candidate)| {
+            *distance <= (candidate.chars().count().max(typed.chars().count()) / 3).max(1)
+        })
         .min_by_key(|(distance, _)| *distance)
         .map(|(_, candidate)| candidate)
 }
@@ -219,13 +268,19 @@ pub fn did_you_mean<'a>(
     typed: &str,
     candidates: impl IntoIterator<Item = &'a str> + Clone,
 ) -> Hints {
-    let write = |name: &str| Edit { span: span.clone(), text: name.to_owned() };
+    let write = |name: &str| Edit {
+        span: span.clone(),
+        text: name.to_owned(),
+    };
     if let Some(near) = nearest(typed, candidates.clone()) {
         return Hint::edit(format!("did you mean `{near}`?"), write(near)).into();
     }
     let mut all = candidates.into_iter();
     let first: Vec<&str> = all.by_ref().take(MOST_PROPOSED).collect();
-    let mut hints: Vec<Hint> = first.iter().map(|name| Hint::edit(format!("write `{name}`"), write(name))).collect();
+    let mut hints: Vec<Hint> = first
+        .iter()
+        .map(|name| Hint::edit(format!("write `{name}`"), write(name)))
+        .collect();
     let more = all.count();
     if let (Some(last), 1..) = (hints.last_mut(), more) {
         last.words = format!("{}, or one of {more} more", last.words);
@@ -241,7 +296,10 @@ pub fn line_column(text: &str, offset: usize) -> (usize, usize) {
     }
     let before = &text[..offset];
     let start = before.rfind('\n').map_or(0, |at| at + 1);
-    (before.matches('\n').count() + 1, before[start..].chars().count() + 1)
+    (
+        before.matches('\n').count() + 1,
+        before[start..].chars().count() + 1,
+    )
 }
 
 #[cfg(test)]
@@ -253,13 +311,28 @@ mod tests {
         let names = ["floor-left", "floor-right", "hue"];
         let hints = |typed: &str, names: &[&str]| {
             let hints = did_you_mean(&(4..9), typed, names.iter().copied()).0;
-            hints.into_iter().map(|hint| (hint.words, hint.edits[0].text.clone())).collect::<Vec<_>>()
+            hints
+                .into_iter()
+                .map(|hint| (hint.words, hint.edits[0].text.clone()))
+                .collect::<Vec<_>>()
         };
         let one = |words: &str, text: &str| (words.to_owned(), text.to_owned());
-        assert_eq!(hints("flor-left", &names), [one("did you mean `floor-left`?", "floor-left")]);
-        assert_eq!(hints("sonar", &names[1..]), [one("write `floor-right`", "floor-right"), one("write `hue`", "hue")]);
+        assert_eq!(
+            hints("flor-left", &names),
+            [one("did you mean `floor-left`?", "floor-left")]
+        );
+        assert_eq!(
+            hints("sonar", &names[1..]),
+            [
+                one("write `floor-right`", "floor-right"),
+                one("write `hue`", "hue")
+            ]
+        );
         let many = ["a1", "b2", "c3", "d4", "e5"];
-        assert_eq!(hints("sonar", &many)[2], one("write `c3`, or one of 2 more", "c3"));
+        assert_eq!(
+            hints("sonar", &many)[2],
+            one("write `c3`, or one of 2 more", "c3")
+        );
         assert_eq!(did_you_mean(&(0..1), "x", []), Hints::default());
         let quoted = did_you_mean(&(0..5), "hu", names).quoted();
         assert_eq!(quoted.0[0].edits[0].text, "\"hue\"");
@@ -267,8 +340,16 @@ mod tests {
 
     #[test]
     fn edits_are_applied_together_and_equal_ones_once() {
-        let edit = |span: Range<usize>, text: &str| Edit { span, text: text.to_owned() };
-        let edits = vec![edit(4..5, "E"), edit(0..1, "A"), edit(4..5, "E"), edit(2..2, "-")];
+        let edit = |span: Range<usize>, text: &str| Edit {
+            span,
+            text: text.to_owned(),
+        };
+        let edits = vec![
+            edit(4..5, "E"),
+            edit(0..1, "A"),
+            edit(4..5, "E"),
+            edit(2..2, "-"),
+        ];
         assert_eq!(apply_all("abcde", edits), "Ab-cdE");
     }
 

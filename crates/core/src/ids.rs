@@ -113,7 +113,13 @@ pub enum DeviceKind {
 
 impl DeviceKind {
     /// All kinds, in the order in which lists show them.
-    pub const ALL: [Self; 5] = [Self::Floor, Self::Ranger, Self::Switch, Self::Actuator, Self::Signal];
+    pub const ALL: [Self; 5] = [
+        Self::Floor,
+        Self::Ranger,
+        Self::Switch,
+        Self::Actuator,
+        Self::Signal,
+    ];
 
     /// How one of them is called in messages and lists.
     pub const fn words(self) -> &'static str {

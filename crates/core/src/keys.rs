@@ -34,12 +34,23 @@ impl Key {
         default: Option<&'static str>,
         what: &'static str,
     ) -> Self {
-        Self { name, holds: T::WORDS, default, typical, range: None, least: T::LEAST, what }
+        Self {
+            name,
+            holds: T::WORDS,
+            default,
+            typical,
+            range: None,
+            least: T::LEAST,
+            what,
+        }
     }
 
     /// The same with a least and a greatest value, in SI units.
     pub(crate) const fn within(self, range: std::ops::Range<f64>) -> Self {
-        Self { range: Some((range.start, range.end)), ..self }
+        Self {
+            range: Some((range.start, range.end)),
+            ..self
+        }
     }
 
     /// `mass = "860 g"`
@@ -49,8 +60,11 @@ impl Key {
 
     /// Whether a value is outside the range of the key; a quantity of another dimension is for the reader to refuse.
     pub fn excludes(&self, written: &Quantity) -> bool {
-        let Some((least, greatest)) = self.range else { return false };
-        written.unit.dimension() == self.unit().dimension() && !(least..=greatest).contains(&written.si())
+        let Some((least, greatest)) = self.range else {
+            return false;
+        };
+        written.unit.dimension() == self.unit().dimension()
+            && !(least..=greatest).contains(&written.si())
     }
 
     fn unit(&self) -> Unit {
@@ -62,12 +76,17 @@ impl Key {
         let (least, greatest) = self.range?;
         let usual = self.unit();
         let written = |si: f64| {
-            let of_this = Unit::ALL.iter().filter(|unit| unit.dimension() == usual.dimension());
-            let shorter =
-                of_this.map(|unit| Quantity::from_si(si, *unit)).filter(|quantity| quantity.value.abs() < 1e3);
+            let of_this = Unit::ALL
+                .iter()
+                .filter(|unit| unit.dimension() == usual.dimension());
+            let shorter = of_this
+                .map(|unit| Quantity::from_si(si, *unit))
+                .filter(|quantity| quantity.value.abs() < 1e3);
             let as_usual = Quantity::from_si(si, usual);
             let long = as_usual.value.abs() >= 1e3;
-            let shorter = shorter.filter(|_| long).min_by_key(|quantity| quantity.to_string().len());
+            let shorter = shorter
+                .filter(|_| long)
+                .min_by_key(|quantity| quantity.to_string().len());
             shorter.unwrap_or(as_usual)
         };
         Some(format!("{} to {}", written(least), written(greatest)))
@@ -88,19 +107,35 @@ pub struct Section {
 impl Section {
     /// A section of keys at the top of a file.
     pub(crate) const fn top(about: &'static str, keys: &'static [Key]) -> Self {
-        Self { title: "", about, keys }
+        Self {
+            title: "",
+            about,
+            keys,
+        }
     }
 
     /// The names at the top of the file by which its parts are read: `body`, `sensor`, `surface`.
     pub fn top_names(&self) -> impl Iterator<Item = &'static str> {
-        let in_brackets = self.title.split('[').skip(1).filter_map(|part| part.split([']', '.']).next());
-        let keys = self.keys.iter().filter(|_| self.title.is_empty()).map(|key| key.name);
+        let in_brackets = self
+            .title
+            .split('[')
+            .skip(1)
+            .filter_map(|part| part.split([']', '.']).next());
+        let keys = self
+            .keys
+            .iter()
+            .filter(|_| self.title.is_empty())
+            .map(|key| key.name);
         in_brackets.filter(|name| !name.is_empty()).chain(keys)
     }
 
     /// The section as one would begin to write it below this header: the keys that must be there, with typical values.
     pub fn template(&self, header: &str) -> String {
-        let needed = self.keys.iter().filter(|key| key.default.is_none()).map(|key| format!("\n{}", key.line()));
+        let needed = self
+            .keys
+            .iter()
+            .filter(|key| key.default.is_none())
+            .map(|key| format!("\n{}", key.line()));
         format!("{header}{}", needed.collect::<String>())
     }
 }

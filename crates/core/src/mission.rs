@@ -32,16 +32,19 @@ pub mod walk;
 
 pub use amounts::{Amount, apply, evaluate, reckon};
 pub use ast::{
-    Answer, Block, Comparison, Exit, Formula, Function, Let, Line, LineKind, Mission, Operator, Origin, Parameter,
-    Part, Reflex, Routine, Row, Side, Slot, SlotKind, Spanned, Step, Target, Then, Value, Wanted,
+    Answer, Block, Comparison, Exit, Formula, Function, Let, Line, LineKind, Mission, Operator,
+    Origin, Parameter, Part, Reflex, Routine, Row, Side, Slot, SlotKind, Spanned, Step, Target,
+    Then, Value, Wanted,
 };
 pub use behaviours::{
-    Align, Argument, Await, BEHAVIOURS, Behaviour, BehaviourKind, Choose, Do, Drive, Ending, Feeler, Follow, GAIN,
-    Hold, KEEP_GAIN, Keep, Law, Measure, Move, Pivot, Probe, React, Repeat, Rounds, Seek, Shift, Shove, Signal, Spin,
-    StopKind, Track, WhenBoth, WhenLost,
+    Align, Argument, Await, BEHAVIOURS, Behaviour, BehaviourKind, Choose, Do, Drive, Ending,
+    Feeler, Follow, GAIN, Hold, KEEP_GAIN, Keep, Law, Measure, Move, Pivot, Probe, React, Repeat,
+    Rounds, Seek, Shift, Shove, Signal, Spin, StopKind, Track, WhenBoth, WhenLost,
 };
 pub use check::{Checked, DeviceName, Names, ParameterName, RoutineName, Use, check, check_all};
-pub use conditions::{Arming, CONDITIONS, Condition, ConditionKind, DeviceState, Quantifier, Sensors};
+pub use conditions::{
+    Arming, CONDITIONS, Condition, ConditionKind, DeviceState, Quantifier, Sensors,
+};
 pub use format::format;
 pub use parser::{Parsed, parse};
 pub use sentence::either;

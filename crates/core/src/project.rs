@@ -1,4 +1,6 @@
 //! A project: which mission, robot and field belong together, and what the sensors were calibrated to.
+//!
+//! Long because reading the files, the names they offer and preparing a mission lead from one to the next.
 
 pub mod arrange;
 pub mod hands;
@@ -10,7 +12,8 @@ use std::sync::Arc;
 
 use crate::controller::{CompileError, Program, Reading, Refused, Script, Tone, Tones};
 use crate::field::{
-    self, Conduct, Field, Files, Obstacle, Opponent, Outline, Point, Pose, SurfaceId, Unreadable, seen,
+    self, Conduct, Field, Files, Obstacle, Opponent, Outline, Point, Pose, SurfaceId, Unreadable,
+    seen,
 };
 use crate::finding::{Finding, Hints, Severity, Source, did_you_mean, has_errors, line_column};
 use crate::keys::{Described, Key, REQUIRED, Section, section};
@@ -54,28 +57,59 @@ section! {
         seed: Option<u32> = "7", Some("as above"), "Its seed.";
 }
 
-const NAME: Key = Key::new::<String>("name", "\"Brinewick\"", Some("none"), "What people call the project.");
-const MISSION: Key =
-    Key::new::<String>("mission", "\"missions/morning-round.way\"", REQUIRED, "Path of the mission that is opened.");
-const ROBOT: Key = Key::new::<String>("robot", "\"robots/curlew.toml\"", REQUIRED, "Path of the robot file.");
-const FIELD: Key = Key::new::<String>("field", "\"fields/causeway.toml\"", REQUIRED, "Path of the field file.");
+const NAME: Key = Key::new::<String>(
+    "name",
+    "\"Brinewick\"",
+    Some("none"),
+    "What people call the project.",
+);
+const MISSION: Key = Key::new::<String>(
+    "mission",
+    "\"missions/morning-round.way\"",
+    REQUIRED,
+    "Path of the mission that is opened.",
+);
+const ROBOT: Key = Key::new::<String>(
+    "robot",
+    "\"robots/curlew.toml\"",
+    REQUIRED,
+    "Path of the robot file.",
+);
+const FIELD: Key = Key::new::<String>(
+    "field",
+    "\"fields/causeway.toml\"",
+    REQUIRED,
+    "Path of the field file.",
+);
 const CALIBRATION: Key = Key::new::<String>(
     "calibration",
     "\"calibration.toml\"",
     Some("calibrated without error"),
     "Path of the calibration.",
 );
-const HANDS: Key =
-    Key::new::<String>("hands", "\"hands.toml\"", Some("none"), "Path of the file of what is done by hand.");
+const HANDS: Key = Key::new::<String>(
+    "hands",
+    "\"hands.toml\"",
+    Some("none"),
+    "Path of the file of what is done by hand.",
+);
 const SEED: Key = Key::new::<u32>("seed", "1", Some("1"), "Where chance begins.");
 
 /// All that `wayodos.toml` may hold.
-pub const FILE: &[Section] =
-    &[Section::top("The project.", &[NAME, MISSION, ROBOT, FIELD, CALIBRATION, HANDS, SEED]), Instead::SECTION];
+pub const FILE: &[Section] = &[
+    Section::top(
+        "The project.",
+        &[NAME, MISSION, ROBOT, FIELD, CALIBRATION, HANDS, SEED],
+    ),
+    Instead::SECTION,
+];
 
 /// What the calibration may hold: below each section the names of the field's surfaces.
-pub const CALIBRATION_FILE: &[Section] =
-    &[Section { title: "[sensor.NAME]", about: "What a sensor reads.", keys: &[] }];
+pub const CALIBRATION_FILE: &[Section] = &[Section {
+    title: "[sensor.NAME]",
+    about: "What a sensor reads.",
+    keys: &[],
+}];
 
 /// The files of a project that are written in TOML, each with all that it may hold.
 pub const FILES: &[(&str, &[Section])] = &[
@@ -94,14 +128,19 @@ impl Config {
 
     /// The mission that is opened plays with what it has of its own.
     pub fn with_its_own(&mut self) {
-        let stem = self.mission.strip_prefix("missions/").and_then(|name| name.strip_suffix(".way"));
+        let stem = self
+            .mission
+            .strip_prefix("missions/")
+            .and_then(|name| name.strip_suffix(".way"));
         if let Some(stem) = stem.map(str::to_owned) {
             self.with_own(&stem);
         }
     }
 
     fn with_own(&mut self, mission: &str) {
-        let Some((_, own)) = self.instead.iter().find(|(name, _)| name == mission) else { return };
+        let Some((_, own)) = self.instead.iter().find(|(name, _)| name == mission) else {
+            return;
+        };
         if own.field.as_ref().is_some_and(|field| *field != self.field) {
             (self.calibration, self.hands) = (None, None);
         }
@@ -124,7 +163,9 @@ impl Config {
         let hands = tables.top(&HANDS);
         let seed = tables.top::<u32>(&SEED);
         let instead = tables.named_sections::<Instead>("for").into_iter();
-        let instead = instead.map(|entry| (entry.name.value, entry.value)).collect();
+        let instead = instead
+            .map(|entry| (entry.name.value, entry.value))
+            .collect();
         let config = || {
             Some(Self {
                 name: name.map_or_else(String::new, |item| item.value),
@@ -167,7 +208,11 @@ const BOX_SIDE: f64 = 0.1;
 
 impl Setup {
     /// Reads the files beside the mission, for a field that names no further files. No setup when one has errors.
-    pub fn load(robot: &str, field: &str, calibration: Option<&str>) -> (Option<Self>, Vec<Finding>) {
+    pub fn load(
+        robot: &str,
+        field: &str,
+        calibration: Option<&str>,
+    ) -> (Option<Self>, Vec<Finding>) {
         Self::load_with(robot, field, calibration, &|_| Err(Unreadable::NoFiles))
     }
 
@@ -181,11 +226,16 @@ impl Setup {
         let (robot, mut findings) = robot::load(robot);
         let (field, field_findings) = field::load_with(field, files);
         findings.extend(field_findings);
-        let Some(robot) = robot else { return (None, findings) };
+        let Some(robot) = robot else {
+            return (None, findings);
+        };
         let tones = calibrate(&robot, &field, calibration, &mut findings);
         check_places(&robot, &field, &mut findings);
-        let players: Vec<Player> =
-            field.opponents.iter().filter_map(|opponent| player(opponent, &field, files, &mut findings)).collect();
+        let players: Vec<Player> = field
+            .opponents
+            .iter()
+            .filter_map(|opponent| player(opponent, &field, files, &mut findings))
+            .collect();
         if has_errors(&findings) {
             return (None, findings);
         }
@@ -208,7 +258,12 @@ impl Setup {
     /// in the way.
     #[must_use]
     pub fn with_box(&self) -> Self {
-        if self.field.obstacles.iter().any(|obstacle| obstacle.name == BOX) {
+        if self
+            .field
+            .obstacles
+            .iter()
+            .any(|obstacle| obstacle.name == BOX)
+        {
             return self.clone();
         }
         let half = BOX_SIDE / 2.0;
@@ -226,47 +281,81 @@ impl Setup {
             speed: 0.0,
             paces: false,
         });
-        Self { field: Arc::new(field), ..self.clone() }
+        Self {
+            field: Arc::new(field),
+            ..self.clone()
+        }
     }
 
     /// The world of this setup, ready for runs.
     pub fn world(&self) -> World {
-        World::with(Arc::clone(&self.field), Arc::clone(&self.robot), self.players.clone())
+        World::with(
+            Arc::clone(&self.field),
+            Arc::clone(&self.robot),
+            self.players.clone(),
+        )
     }
 }
 
 /// Nothing may stand in something else at the start.
 fn check_places(robot: &Robot, field: &Field, findings: &mut Vec<Finding>) {
-    let corners = robot.outline.iter().map(|&(x, y)| Point::new(x, y)).collect();
+    let corners = robot
+        .outline
+        .iter()
+        .map(|&(x, y)| Point::new(x, y))
+        .collect();
     let robot = Outline::Polygon(corners);
     let stands = |span: &std::ops::Range<usize>, what: String| {
         Finding::error("F118", Source::Field, span.clone(), what).hint("move one of them")
     };
     for start in field.starts.iter().filter(|start| !start.turned_by_lot) {
         if let Some(other) = in_the_way(field, &robot, start.pose, None) {
-            findings.push(stands(&start.span, format!("at start `{}` the robot would stand in {other}", start.name)));
+            findings.push(stands(
+                &start.span,
+                format!("at start `{}` the robot would stand in {other}", start.name),
+            ));
         }
     }
     for (index, object) in field.objects.iter().enumerate() {
         if let Some(other) = in_the_way(field, &object.outline, object.pose, Some(index)) {
-            findings.push(stands(&object.span, format!("`{}` would stand in {other}", object.name)));
+            findings.push(stands(
+                &object.span,
+                format!("`{}` would stand in {other}", object.name),
+            ));
         }
     }
 }
 
 /// Another robot with what it does; what is wrong with its own files is reported at the key that names them.
-fn player(opponent: &Opponent, field: &Field, files: Files<'_>, findings: &mut Vec<Finding>) -> Option<Player> {
+fn player(
+    opponent: &Opponent,
+    field: &Field,
+    files: Files<'_>,
+    findings: &mut Vec<Finding>,
+) -> Option<Player> {
     let mut refuse = |span: &std::ops::Range<usize>, path: &str, why: String| {
         let message = format!("`{}` cannot play: {path}: {why}", opponent.name);
-        findings.push(Finding::error("F117", Source::Field, span.clone(), message).hint("fix that file"));
+        findings.push(
+            Finding::error("F117", Source::Field, span.clone(), message).hint("fix that file"),
+        );
     };
-    let read = |path: &str| files(path).and_then(|bytes| String::from_utf8(bytes).map_err(|_| Unreadable::NotText));
+    let read = |path: &str| {
+        files(path).and_then(|bytes| String::from_utf8(bytes).map_err(|_| Unreadable::NotText))
+    };
     let at = &opponent.robot_span;
-    let text = read(&opponent.robot).map_err(|why| refuse(at, &opponent.robot, why.to_string())).ok()?;
+    let text = read(&opponent.robot)
+        .map_err(|why| refuse(at, &opponent.robot, why.to_string()))
+        .ok()?;
     let (robot, found) = robot::load(&text);
     let first = |found: &[Finding], text: &str| {
-        let worst = found.iter().find(|finding| finding.severity == Severity::Error)?;
-        Some(format!("line {}: {}", line_column(text, worst.span.start).0, worst.message))
+        let worst = found
+            .iter()
+            .find(|finding| finding.severity == Severity::Error)?;
+        Some(format!(
+            "line {}: {}",
+            line_column(text, worst.span.start).0,
+            worst.message
+        ))
     };
     if let Some(why) = first(&found, &text) {
         refuse(at, &opponent.robot, why);
@@ -279,15 +368,29 @@ fn player(opponent: &Opponent, field: &Field, files: Files<'_>, findings: &mut V
         Conduct::Patrols(places, duty) => Role::Patrols(places.clone(), *duty),
         Conduct::Mission(path) => {
             let at = &opponent.conduct_span;
-            let text = read(path).map_err(|why| refuse(at, path, why.to_string())).ok()?;
+            let text = read(path)
+                .map_err(|why| refuse(at, path, why.to_string()))
+                .ok()?;
             // The files with routines that it uses lie in the same project.
             let uses = mission::parse(&text).mission.uses;
-            let shared: Vec<(String, String)> =
-                uses.into_iter().filter_map(|used| Some((used.node.clone(), read(&used.node).ok()?))).collect();
+            let shared: Vec<(String, String)> = uses
+                .into_iter()
+                .filter_map(|used| Some((used.node.clone(), read(&used.node).ok()?)))
+                .collect();
             let tones = ideal(&robot, field);
             let names = names(&robot, field, &tones);
-            let stage = Stage { robot: &robot, field, tones: &tones, names: &names, shared: &shared };
-            let Prepared { program, findings: found, .. } = prepare_for(&text, stage);
+            let stage = Stage {
+                robot: &robot,
+                field,
+                tones: &tones,
+                names: &names,
+                shared: &shared,
+            };
+            let Prepared {
+                program,
+                findings: found,
+                ..
+            } = prepare_for(&text, stage);
             let Some(program) = program else {
                 let why = first(&found, &text).unwrap_or_else(|| "it has no steps".to_owned());
                 refuse(at, path, why);
@@ -296,14 +399,24 @@ fn player(opponent: &Opponent, field: &Field, files: Files<'_>, findings: &mut V
             Role::Mission(program)
         }
     };
-    Some(Player { robot: Arc::new(robot), role })
+    Some(Player {
+        robot: Arc::new(robot),
+        role,
+    })
 }
 
 /// What a mission for a robot on a field may refer to.
 fn names(robot: &Robot, field: &Field, tones: &[Tones]) -> Names {
     Names {
-        devices: robot.devices().map(|device| device_name(robot, &device, tones)).collect(),
-        starts: field.starts.iter().map(|start| start.name.clone()).collect(),
+        devices: robot
+            .devices()
+            .map(|device| device_name(robot, &device, tones))
+            .collect(),
+        starts: field
+            .starts
+            .iter()
+            .map(|start| start.name.clone())
+            .collect(),
         has_gyro: robot.gyro.is_some(),
         steers: robot.steering.is_some(),
         top_speed: robot.top_speed(),
@@ -317,9 +430,15 @@ fn device_name(robot: &Robot, device: &Device<'_>, tones: &[Tones]) -> DeviceNam
     known.place = device.place.map_or_else(String::new, place_words);
     if let DeviceId::Floor(id) = device.id {
         let sensor = &robot.sensors[id];
-        known.mirror = robot.opposite(id).map(|other| robot.sensors[other].name.clone());
+        known.mirror = robot
+            .opposite(id)
+            .map(|other| robot.sensors[other].name.clone());
         known.codes = sensor.codes.iter().map(|code| code.number).collect();
-        known.tones = tones[id].tones.iter().map(|tone| tone.name.clone()).collect();
+        known.tones = tones[id]
+            .tones
+            .iter()
+            .map(|tone| tone.name.clone())
+            .collect();
         known.reads = tones[id].tones.iter().map(|tone| tone.brightness).collect();
     }
     if let DeviceId::Actuator(id) = device.id {
@@ -345,28 +464,52 @@ fn ideal(robot: &Robot, field: &Field) -> Vec<Tones> {
         .iter()
         .map(|sensor| {
             let by_colour = sensor.sees_colours();
-            let ground = field.surfaces.first().map_or_else(String::new, |surface| surface.name.clone());
+            let ground = field
+                .surfaces
+                .first()
+                .map_or_else(String::new, |surface| surface.name.clone());
             if sensor.kind == SensorKind::Code {
                 // It knows what it sees: its table is its calibration.
                 let tone = |code: &Code| {
                     let Reading { brightness, rgb } = Reading::of(linear(code.rgb));
-                    Tone { name: code.name.clone(), brightness, rgb }
+                    Tone {
+                        name: code.name.clone(),
+                        brightness,
+                        rgb,
+                    }
                 };
-                return Tones { tones: sensor.codes.iter().map(tone).collect(), by_colour, ground };
+                return Tones {
+                    tones: sensor.codes.iter().map(tone).collect(),
+                    by_colour,
+                    ground,
+                };
             }
             let tones = field.surfaces.iter().map(|surface| {
                 let (brightness, rgb) = seen(surface);
                 let lit = |share: f64| sensor.reads(share, field.ambient);
                 let (brightness, rgb) = (lit(brightness), rgb.map(lit));
-                Tone { name: surface.name.clone(), brightness, rgb: if by_colour { rgb } else { [brightness; 3] } }
+                Tone {
+                    name: surface.name.clone(),
+                    brightness,
+                    rgb: if by_colour { rgb } else { [brightness; 3] },
+                }
             });
-            Tones { tones: tones.collect(), by_colour, ground }
+            Tones {
+                tones: tones.collect(),
+                by_colour,
+                ground,
+            }
         })
         .collect()
 }
 
 /// The tones of every sensor: as calibrated, or else as they would be without any error.
-fn calibrate(robot: &Robot, field: &Field, text: Option<&str>, findings: &mut Vec<Finding>) -> Vec<Tones> {
+fn calibrate(
+    robot: &Robot,
+    field: &Field,
+    text: Option<&str>,
+    findings: &mut Vec<Finding>,
+) -> Vec<Tones> {
     let mut result = ideal(robot, field);
     let Some(text) = text else { return result };
     let mut tables = Tables::new(Source::Calibration, text, CALIBRATION_FILE);
@@ -384,8 +527,13 @@ fn calibrate(robot: &Robot, field: &Field, text: Option<&str>, findings: &mut Ve
         let mut rows: Vec<_> = entry.value.into_iter().collect();
         rows.sort_by_key(|(name, _)| name.span().start);
         if robot.sensors[index].kind == SensorKind::Code {
-            let message = format!("`{}` has a table of codes and needs no calibration", entry.name.value);
-            tables.error("C101", entry.name.span, message).help("take this section out".to_owned());
+            let message = format!(
+                "`{}` has a table of codes and needs no calibration",
+                entry.name.value
+            );
+            tables
+                .error("C101", entry.name.span, message)
+                .help("take this section out".to_owned());
             continue;
         }
         let by_colour = result[index].by_colour;
@@ -394,9 +542,19 @@ fn calibrate(robot: &Robot, field: &Field, text: Option<&str>, findings: &mut Ve
             match tone(name.get_ref(), reads.get_ref(), by_colour) {
                 Some(tone) => result[index].tones.push(tone),
                 None => {
-                    let example = if by_colour { "\"62 %, 18 %, 11 %\" (red, green, blue)" } else { "\"12 %\"" };
-                    let message = format!("`{}` is not what `{}` can read", reads.get_ref(), entry.name.value);
-                    tables.error("C102", reads.span(), message).help(format!("write {example}"));
+                    let example = if by_colour {
+                        "\"62 %, 18 %, 11 %\" (red, green, blue)"
+                    } else {
+                        "\"12 %\""
+                    };
+                    let message = format!(
+                        "`{}` is not what `{}` can read",
+                        reads.get_ref(),
+                        entry.name.value
+                    );
+                    tables
+                        .error("C102", reads.span(), message)
+                        .help(format!("write {example}"));
                 }
             }
         }
@@ -409,7 +567,11 @@ fn calibrate(robot: &Robot, field: &Field, text: Option<&str>, findings: &mut Ve
 fn tone(name: &str, text: &str, by_colour: bool) -> Option<Tone> {
     let shares: Vec<f64> = text
         .split(',')
-        .map(|part| Quantity::parse(part).ok().filter(|q| q.unit == Unit::Percent && (0.0..=100.0).contains(&q.value)))
+        .map(|part| {
+            Quantity::parse(part)
+                .ok()
+                .filter(|q| q.unit == Unit::Percent && (0.0..=100.0).contains(&q.value))
+        })
         .map(|quantity| quantity.map(Quantity::si))
         .collect::<Option<_>>()?;
     let rgb = match (shares.as_slice(), by_colour) {
@@ -418,7 +580,11 @@ fn tone(name: &str, text: &str, by_colour: bool) -> Option<Tone> {
         _ => return None,
     };
     let Reading { brightness, rgb } = Reading::of(rgb);
-    Some(Tone { name: name.to_owned(), brightness, rgb })
+    Some(Tone {
+        name: name.to_owned(),
+        brightness,
+        rgb,
+    })
 }
 
 /// A mission text read, checked and, when nothing is wrong, compiled.
@@ -448,28 +614,65 @@ struct Stage<'a> {
 ///
 /// With a setup there is a program, or a finding that is an error.
 pub fn prepare(text: &str, setup: Option<&Setup>) -> Prepared {
-    let Some(Setup { robot, field, tones, names, shared, .. }) = setup else {
+    let Some(Setup {
+        robot,
+        field,
+        tones,
+        names,
+        shared,
+        ..
+    }) = setup
+    else {
         let parsed = mission::parse(text);
         let findings = parsed.findings.clone();
-        return Prepared { parsed, findings, program: None, routines: Vec::new() };
+        return Prepared {
+            parsed,
+            findings,
+            program: None,
+            routines: Vec::new(),
+        };
     };
-    prepare_for(text, Stage { robot, field, tones, names, shared })
+    prepare_for(
+        text,
+        Stage {
+            robot,
+            field,
+            tones,
+            names,
+            shared,
+        },
+    )
 }
 
 fn prepare_for(text: &str, stage: Stage<'_>) -> Prepared {
     let parsed = mission::parse(text);
     let mut findings = parsed.findings.clone();
     let used = used(&parsed, stage, &mut findings);
-    let routines: Vec<RoutineName> = used.iter().flat_map(|file| file.routines.iter().cloned()).collect();
+    let routines: Vec<RoutineName> = used
+        .iter()
+        .flat_map(|file| file.routines.iter().cloned())
+        .collect();
     if routines.is_empty() {
         findings.extend(mission::check(&parsed, stage.names));
     } else {
-        findings.extend(mission::check(&parsed, &Names { routines: routines.clone(), ..stage.names.clone() }));
+        findings.extend(mission::check(
+            &parsed,
+            &Names {
+                routines: routines.clone(),
+                ..stage.names.clone()
+            },
+        ));
     }
     let mut program = None;
     if !has_errors(&findings) {
-        let own = Script { text, mission: &parsed.mission };
-        let others = used.iter().map(|file| Script { text: file.text, mission: &file.parsed.mission });
+        let own = Script {
+            text,
+            mission: &parsed.mission,
+        };
+        let others = used.iter().map(|file| Script {
+            text: file.text,
+            mission: &file.parsed.mission,
+        });
         let scripts: Vec<Script<'_>> = std::iter::once(own).chain(others).collect();
         match Program::compile_with(&scripts, stage.robot, stage.tones) {
             Ok(compiled) => program = Some(Arc::new(compiled)),
@@ -480,22 +683,37 @@ fn prepare_for(text: &str, stage: Stage<'_>) -> Prepared {
         findings.extend(advice(text, &parsed, program, stage.robot, stage.field));
     }
     findings.sort_by_key(|finding| finding.span.start);
-    Prepared { parsed, findings, program, routines }
+    Prepared {
+        parsed,
+        findings,
+        program,
+        routines,
+    }
 }
 
 /// Why a checked mission has no program, at the line that leads to it.
 fn refusal(error: &CompileError, line: Option<&Line>) -> Finding {
     let hint = match error {
         CompileError::TooLarge => "look for routines that call each other many times".to_owned(),
-        CompileError::NoOpposite { sensor } => format!("make `{sensor}` a parameter of the routine"),
+        CompileError::NoOpposite { sensor } => {
+            format!("make `{sensor}` a parameter of the routine")
+        }
         CompileError::NoTone { sensor, tone } => {
-            format!("add `{tone} = \"12 %\"` to [sensor.{sensor}] of the calibration, with what it reads there")
+            format!(
+                "add `{tone} = \"12 %\"` to [sensor.{sensor}] of the calibration, with what it reads there"
+            )
         }
         CompileError::NoEdge { sensor, .. } => {
-            format!("add what `{sensor}` reads beside the line to [sensor.{sensor}] of the calibration")
+            format!(
+                "add what `{sensor}` reads beside the line to [sensor.{sensor}] of the calibration"
+            )
         }
-        CompileError::NotFixed => "give it an amount that is written out, or the name of a `let`".to_owned(),
-        CompileError::NoSteps { .. } => "put at least one step between `routine` and `end`".to_owned(),
+        CompileError::NotFixed => {
+            "give it an amount that is written out, or the name of a `let`".to_owned()
+        }
+        CompileError::NoSteps { .. } => {
+            "put at least one step between `routine` and `end`".to_owned()
+        }
         CompileError::Unknown { .. } | CompileError::Unclear { .. } => {
             "look at what the `do` of this step gives to its routine".to_owned()
         }
@@ -516,28 +734,45 @@ fn used<'s>(parsed: &Parsed, stage: Stage<'s>, findings: &mut Vec<Finding>) -> V
     let mut all: Vec<UsedFile<'_>> = Vec::new();
     for path in &parsed.mission.uses {
         let mut refuse = |code, message: String, hint: Hints| {
-            findings.push(Finding::error(code, Source::Mission, path.span.clone(), message).hint(hint));
+            findings
+                .push(Finding::error(code, Source::Mission, path.span.clone(), message).hint(hint));
         };
         let Some((_, text)) = stage.shared.iter().find(|(known, _)| *known == path.node) else {
-            let hint = did_you_mean(&path.span, &path.node, stage.shared.iter().map(|(path, _)| path.as_str()))
-                .quoted()
-                .or("put a file with routines into the folder `shared`");
+            let hint = did_you_mean(
+                &path.span,
+                &path.node,
+                stage.shared.iter().map(|(path, _)| path.as_str()),
+            )
+            .quoted()
+            .or("put a file with routines into the folder `shared`");
             refuse("M131", format!("there is no file `{}`", path.node), hint);
             continue;
         };
         let file = mission::parse(text);
         // Its own header says nothing about the mission that uses it.
-        let names = Names { starts: Vec::new(), ..stage.names.clone() };
-        let Checked { findings: checked, routines } = mission::check_all(&file, &names);
+        let names = Names {
+            starts: Vec::new(),
+            ..stage.names.clone()
+        };
+        let Checked {
+            findings: checked,
+            routines,
+        } = mission::check_all(&file, &names);
         let wrong: Vec<Finding> = file.findings.iter().cloned().chain(checked).collect();
-        if let Some(first) = wrong.iter().find(|finding| finding.severity == Severity::Error && finding.code != "M109")
+        if let Some(first) = wrong
+            .iter()
+            .find(|finding| finding.severity == Severity::Error && finding.code != "M109")
         {
             let line = line_column(text, first.span.start).0;
             let message = format!("`{}`, line {line}: {}", path.node, first.message);
             refuse("M132", message, first.hint_words().first().copied().into());
             continue;
         }
-        all.push(UsedFile { text, parsed: file, routines });
+        all.push(UsedFile {
+            text,
+            parsed: file,
+            routines,
+        });
     }
     all
 }

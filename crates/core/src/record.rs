@@ -121,7 +121,13 @@ pub struct Begun {
 
 impl Run {
     /// What was recorded of a run of a program: the visits of its steps and the legs follow from the trace.
-    pub fn of(trace: Trace, program: &Program, ended: usize, outcome: Outcome, reason: String) -> Self {
+    pub fn of(
+        trace: Trace,
+        program: &Program,
+        ended: usize,
+        outcome: Outcome,
+        reason: String,
+    ) -> Self {
         let (visits, groups) = visits(&trace, program, ended);
         Self {
             version: VERSION,
@@ -142,7 +148,9 @@ impl Run {
     /// A controller of the run's program, as it was before the first tick.
     pub fn controller(&self, program: &Arc<Program>) -> Controller {
         match &self.begun {
-            Some(Begun { step, knowledge }) => Controller::starting_at(Arc::clone(program), *step, knowledge),
+            Some(Begun { step, knowledge }) => {
+                Controller::starting_at(Arc::clone(program), *step, knowledge)
+            }
             None => Controller::new(Arc::clone(program)),
         }
     }
@@ -154,7 +162,10 @@ impl Run {
 
     /// Where the robot came to rest.
     pub fn final_pose(&self) -> Pose {
-        self.trace.ticks.last().map_or_else(Pose::default, |tick| tick.pose)
+        self.trace
+            .ticks
+            .last()
+            .map_or_else(Pose::default, |tick| tick.pose)
     }
 }
 
@@ -174,7 +185,11 @@ fn legs(trace: &Trace, ended: usize) -> Vec<Leg> {
                 if let Some(leg) = legs.last_mut() {
                     leg.to = tick;
                 }
-                legs.push(Leg { step, from: tick, to: ended });
+                legs.push(Leg {
+                    step,
+                    from: tick,
+                    to: ended,
+                });
             }
         }
     }
@@ -188,7 +203,9 @@ fn visits(trace: &Trace, program: &Program, ended: usize) -> (Vec<Visit>, Vec<Vi
     let mut nth = 0;
     for stamp in &trace.events {
         let tick = stamp.tick as usize;
-        let (Event::Entered { step } | Event::Left { step, .. }) = stamp.event else { continue };
+        let (Event::Entered { step } | Event::Left { step, .. }) = stamp.event else {
+            continue;
+        };
         let of = &program.steps[step];
         if !of.written {
             continue;
@@ -206,7 +223,14 @@ fn visits(trace: &Trace, program: &Program, ended: usize) -> (Vec<Visit>, Vec<Vi
             | Event::Took { .. }
             | Event::Gave { .. }
             | Event::Kept { .. } => {
-                list.push(Visit { step, entered: tick, left: ended, exit: None, look: 0, nth });
+                list.push(Visit {
+                    step,
+                    entered: tick,
+                    left: ended,
+                    exit: None,
+                    look: 0,
+                    nth,
+                });
                 nth += 1;
             }
         }

@@ -78,7 +78,9 @@ impl FloorSensor {
     pub fn code(&self, rgb: [f64; 3]) -> Option<&Code> {
         let off = |code: &Code| {
             let known = linear(code.rgb);
-            (0..3).map(|channel| (known[channel] - rgb[channel]) * (known[channel] - rgb[channel])).sum::<f64>()
+            (0..3)
+                .map(|channel| (known[channel] - rgb[channel]) * (known[channel] - rgb[channel]))
+                .sum::<f64>()
         };
         self.codes.iter().min_by(|a, b| off(a).total_cmp(&off(b)))
     }
@@ -306,42 +308,59 @@ pub struct Device<'a> {
 impl Robot {
     /// Every device that missions can name, kind by kind, in the order of the file.
     pub fn devices(&self) -> impl Iterator<Item = Device<'_>> {
-        let floor = SensorId::all(self.sensors.len()).zip(&self.sensors).map(|(id, sensor)| Device {
-            id: DeviceId::Floor(id),
-            name: &sensor.name,
-            port: Some(&sensor.port),
-            place: Some((sensor.ahead, sensor.left)),
-        });
-        let rangers = RangerId::all(self.rangers.len()).zip(&self.rangers).map(|(id, ranger)| Device {
-            id: DeviceId::Ranger(id),
-            name: &ranger.name,
-            port: Some(&ranger.port),
-            place: Some((ranger.ahead, ranger.left)),
-        });
-        let switches = SwitchId::all(self.touches.len()).zip(&self.touches).map(|(id, touch)| Device {
-            id: DeviceId::Switch(id),
-            name: &touch.name,
-            port: Some(&touch.port),
-            place: None,
-        });
-        let actuators = ActuatorId::all(self.actuators.len()).zip(&self.actuators).map(|(id, actuator)| Device {
-            id: DeviceId::Actuator(id),
-            name: &actuator.name,
-            port: Some(&actuator.port),
-            place: Some(actuator.at),
-        });
-        let signals = SignalId::all(self.signals.len()).zip(&self.signals).map(|(id, signal)| Device {
-            id: DeviceId::Signal(id),
-            name: &signal.name,
-            port: signal.port.as_deref(),
-            place: None,
-        });
-        floor.chain(rangers).chain(switches).chain(actuators).chain(signals)
+        let floor = SensorId::all(self.sensors.len())
+            .zip(&self.sensors)
+            .map(|(id, sensor)| Device {
+                id: DeviceId::Floor(id),
+                name: &sensor.name,
+                port: Some(&sensor.port),
+                place: Some((sensor.ahead, sensor.left)),
+            });
+        let rangers = RangerId::all(self.rangers.len())
+            .zip(&self.rangers)
+            .map(|(id, ranger)| Device {
+                id: DeviceId::Ranger(id),
+                name: &ranger.name,
+                port: Some(&ranger.port),
+                place: Some((ranger.ahead, ranger.left)),
+            });
+        let switches = SwitchId::all(self.touches.len())
+            .zip(&self.touches)
+            .map(|(id, touch)| Device {
+                id: DeviceId::Switch(id),
+                name: &touch.name,
+                port: Some(&touch.port),
+                place: None,
+            });
+        let actuators = ActuatorId::all(self.actuators.len())
+            .zip(&self.actuators)
+            .map(|(id, actuator)| Device {
+                id: DeviceId::Actuator(id),
+                name: &actuator.name,
+                port: Some(&actuator.port),
+                place: Some(actuator.at),
+            });
+        let signals = SignalId::all(self.signals.len())
+            .zip(&self.signals)
+            .map(|(id, signal)| Device {
+                id: DeviceId::Signal(id),
+                name: &signal.name,
+                port: signal.port.as_deref(),
+                place: None,
+            });
+        floor
+            .chain(rangers)
+            .chain(switches)
+            .chain(actuators)
+            .chain(signals)
     }
 
     /// The sensor of that name.
     pub fn sensor(&self, name: &str) -> Option<SensorId> {
-        self.sensors.iter().position(|sensor| sensor.name == name).map(SensorId)
+        self.sensors
+            .iter()
+            .position(|sensor| sensor.name == name)
+            .map(SensorId)
     }
 
     /// The floor sensor of the same kind that sits where this one would with left and right swapped: itself in the
@@ -351,34 +370,50 @@ impl Robot {
         const NEAR: f64 = 0.003;
         let one = &self.sensors[sensor];
         let beside = |other: &FloorSensor| {
-            other.kind == one.kind && (other.ahead - one.ahead).abs() < NEAR && (other.left + one.left).abs() < NEAR
+            other.kind == one.kind
+                && (other.ahead - one.ahead).abs() < NEAR
+                && (other.left + one.left).abs() < NEAR
         };
         self.sensors.iter().position(beside).map(SensorId)
     }
 
     /// The ranging sensor of that name.
     pub fn ranger(&self, name: &str) -> Option<RangerId> {
-        self.rangers.iter().position(|sensor| sensor.name == name).map(RangerId)
+        self.rangers
+            .iter()
+            .position(|sensor| sensor.name == name)
+            .map(RangerId)
     }
 
     /// The touch switch of that name.
     pub fn touch(&self, name: &str) -> Option<SwitchId> {
-        self.touches.iter().position(|sensor| sensor.name == name).map(SwitchId)
+        self.touches
+            .iter()
+            .position(|sensor| sensor.name == name)
+            .map(SwitchId)
     }
 
     /// The actuator of that name.
     pub fn actuator(&self, name: &str) -> Option<ActuatorId> {
-        self.actuators.iter().position(|actuator| actuator.name == name).map(ActuatorId)
+        self.actuators
+            .iter()
+            .position(|actuator| actuator.name == name)
+            .map(ActuatorId)
     }
 
     /// The signal of that name.
     pub fn signal(&self, name: &str) -> Option<SignalId> {
-        self.signals.iter().position(|signal| signal.name == name).map(SignalId)
+        self.signals
+            .iter()
+            .position(|signal| signal.name == name)
+            .map(SignalId)
     }
 
     /// Rim speed in m/s that the slower motor reaches without load on the battery that is in.
     pub fn top_speed(&self) -> f64 {
-        let of = |motor: &Motor| motor.no_load_speed * self.battery / motor.rated_voltage * self.wheel_diameter / 2.0;
+        let of = |motor: &Motor| {
+            motor.no_load_speed * self.battery / motor.rated_voltage * self.wheel_diameter / 2.0
+        };
         of(&self.left).min(of(&self.right))
     }
 
@@ -386,14 +421,21 @@ impl Robot {
     /// draw, which is duty x (duty - speed / no-load speed) of the stall current, as a chopper takes it from the battery.
     pub fn voltage(&self, duties: [f64; 2], rims: [f64; 2]) -> f64 {
         let drawn = |motor: &Motor, wheel: usize| {
-            let top = motor.no_load_speed * self.battery / motor.rated_voltage * self.true_diameters[wheel] / 2.0;
+            let top = motor.no_load_speed * self.battery / motor.rated_voltage
+                * self.true_diameters[wheel]
+                / 2.0;
             (duties[wheel] * (duties[wheel] - rims[wheel] / top)).clamp(0.0, 2.0)
         };
-        self.battery - self.sag * f64::midpoint(drawn(&self.left, 0), drawn(&self.right, 1)).min(1.0)
+        self.battery
+            - self.sag * f64::midpoint(drawn(&self.left, 0), drawn(&self.right, 1)).min(1.0)
     }
 
     /// Share of the weight that rests on the two driven wheels, from the lever of the caster.
     pub fn wheel_share(&self) -> f64 {
-        if self.caster_ahead == 0.0 { 1.0 } else { (1.0 - self.com_ahead / self.caster_ahead).clamp(0.0, 1.0) }
+        if self.caster_ahead == 0.0 {
+            1.0
+        } else {
+            (1.0 - self.com_ahead / self.caster_ahead).clamp(0.0, 1.0)
+        }
     }
 }

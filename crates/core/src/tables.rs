@@ -51,14 +51,32 @@ impl<'a> Tables<'a> {
         let mut findings = Vec::new();
         let whole = 0..text.lines().next().map_or(0, str::len);
         if text.len() > LARGEST_FILE {
-            let message = format!("the file holds {} MB; the limit is {} MB", text.len() >> 20, LARGEST_FILE >> 20);
-            findings.push(Finding::error("T001", source, whole.clone(), message).hint("is this the right file?"));
-            return Self { source, text, root: DeTable::new(), whole, findings };
+            let message = format!(
+                "the file holds {} MB; the limit is {} MB",
+                text.len() >> 20,
+                LARGEST_FILE >> 20
+            );
+            findings.push(
+                Finding::error("T001", source, whole.clone(), message)
+                    .hint("is this the right file?"),
+            );
+            return Self {
+                source,
+                text,
+                root: DeTable::new(),
+                whole,
+                findings,
+            };
         }
         let (root, errors) = DeTable::parse_recoverable(text);
         for error in errors.into_iter().take(20) {
             let span = error.span().unwrap_or_else(|| whole.clone());
-            findings.push(Finding::error("T001", source, span, error.message().replace('\n', ", ")));
+            findings.push(Finding::error(
+                "T001",
+                source,
+                span,
+                error.message().replace('\n', ", "),
+            ));
         }
         let mut kept = DeTable::new();
         for (key, value) in root.into_inner() {
@@ -70,12 +88,24 @@ impl<'a> Tables<'a> {
             findings.push(unknown_key(source, name, key.span(), known.iter().copied()));
         }
         let root = kept;
-        Self { source, text, root, whole, findings }
+        Self {
+            source,
+            text,
+            root,
+            whole,
+            findings,
+        }
     }
 
     /// Adds an error about a place in this file.
-    pub fn error(&mut self, code: &'static str, span: Range<usize>, message: impl Into<String>) -> &mut Finding {
-        self.findings.push(Finding::error(code, self.source, span, message));
+    pub fn error(
+        &mut self,
+        code: &'static str,
+        span: Range<usize>,
+        message: impl Into<String>,
+    ) -> &mut Finding {
+        self.findings
+            .push(Finding::error(code, self.source, span, message));
         self.findings.last_mut().expect("just pushed")
     }
 
@@ -89,7 +119,8 @@ impl<'a> Tables<'a> {
             let edit = Edit::insert(0, format!("{}\n", key.line()));
             let hint = Hint::edit(format!("add `{}`: {}", key.line(), key.what), edit);
             let whole = self.whole.clone();
-            self.error("T003", whole, format!("missing key `{}`", key.name)).help(hint);
+            self.error("T003", whole, format!("missing key `{}`", key.name))
+                .help(hint);
         }
         None
     }
@@ -111,9 +142,14 @@ impl<'a> Tables<'a> {
 
     /// A section for each of these names below a key, such as `[motor.left]`, in the order of the names; what is missing is
     /// a finding.
-    pub fn needed_named<T: Described, const N: usize>(&mut self, key: &str, names: [&str; N]) -> [Option<T>; N] {
+    pub fn needed_named<T: Described, const N: usize>(
+        &mut self,
+        key: &str,
+        names: [&str; N],
+    ) -> [Option<T>; N] {
         let before = self.root.get(key).map(Spanned::get_ref);
-        let has = names.map(|name| matches!(before, Some(DeValue::Table(table)) if table.contains_key(name)));
+        let has = names
+            .map(|name| matches!(before, Some(DeValue::Table(table)) if table.contains_key(name)));
         let broken = before.is_some_and(|value| !matches!(value, DeValue::Table(_)));
         let mut found = names.map(|_| None);
         for Named { name, value } in self.named_sections(key) {
@@ -121,32 +157,55 @@ impl<'a> Tables<'a> {
                 Some(index) => found[index] = Some(value),
                 None => {
                     let hint = did_you_mean(&name.span, &name.value, names);
-                    self.error("T002", name.span, format!("unknown section `[{key}.{}]`", name.value)).help(hint);
+                    self.error(
+                        "T002",
+                        name.span,
+                        format!("unknown section `[{key}.{}]`", name.value),
+                    )
+                    .help(hint);
                 }
             }
         }
         for (name, _) in names.iter().zip(has).filter(|(_, has)| !has && !broken) {
-            self.missing(&format!("{key}.{name}"), &format!("[{key}.{name}]"), &T::SECTION);
+            self.missing(
+                &format!("{key}.{name}"),
+                &format!("[{key}.{name}]"),
+                &T::SECTION,
+            );
         }
         found
     }
 
     fn missing(&mut self, key: &str, header: &str, section: &Section) {
-        let gap = if self.text.ends_with('\n') { "\n" } else { "\n\n" };
-        let edit = Edit::insert(self.text.len(), format!("{gap}{}\n", section.template(header)));
+        let gap = if self.text.ends_with('\n') {
+            "\n"
+        } else {
+            "\n\n"
+        };
+        let edit = Edit::insert(
+            self.text.len(),
+            format!("{gap}{}\n", section.template(header)),
+        );
         let hint = Hint::edit(format!("add {header}: {}", section.about), edit);
         let whole = self.whole.clone();
-        self.error("T003", whole, format!("missing section `{key}`")).help(hint);
+        self.error("T003", whole, format!("missing section `{key}`"))
+            .help(hint);
     }
 
     /// The entries of a list of described sections, such as `[[line]]`; broken ones are left out.
     pub fn sections<T: Described>(&mut self, key: &str) -> Vec<Item<T>> {
-        let Some(value) = self.root.remove(key) else { return Vec::new() };
+        let Some(value) = self.root.remove(key) else {
+            return Vec::new();
+        };
         let span = value.span();
         match value.into_inner() {
-            DeValue::Array(entries) => entries.into_iter().filter_map(|entry| self.described(entry)).collect(),
+            DeValue::Array(entries) => entries
+                .into_iter()
+                .filter_map(|entry| self.described(entry))
+                .collect(),
             _ => {
-                self.error("T004", span, format!("`{key}` must be a list")).help(format!("write [[{key}]]"));
+                self.error("T004", span, format!("`{key}` must be a list"))
+                    .help(format!("write [[{key}]]"));
                 Vec::new()
             }
         }
@@ -167,16 +226,31 @@ impl<'a> Tables<'a> {
             let names = || section.keys.iter().map(|key| key.name);
             // A key that is only written wrongly is not missing as well.
             let mut meant = Vec::new();
-            for name in table.keys().filter(|name| !names().any(|known| known == name.get_ref())) {
+            for name in table
+                .keys()
+                .filter(|name| !names().any(|known| known == name.get_ref()))
+            {
                 meant.extend(nearest(name.get_ref(), names()));
-                self.findings.push(unknown_key(self.source, name.get_ref(), name.span(), names()));
+                self.findings.push(unknown_key(
+                    self.source,
+                    name.get_ref(),
+                    name.span(),
+                    names(),
+                ));
             }
             let needed = section.keys.iter().filter(|key| key.default.is_none());
-            for key in needed.filter(|key| !table.contains_key(key.name) && !meant.contains(&key.name)) {
-                let edit = self.below(&span).map(|at| Edit::insert(at, format!("\n{}", key.line())));
+            for key in
+                needed.filter(|key| !table.contains_key(key.name) && !meant.contains(&key.name))
+            {
+                let edit = self
+                    .below(&span)
+                    .map(|at| Edit::insert(at, format!("\n{}", key.line())));
                 let words = format!("add `{}`: {}", key.line(), key.what);
                 let message = format!("missing key `{}` of {}", key.name, section.title);
-                self.error("T003", span.clone(), message).help(Hint { words, edits: edit.into_iter().collect() });
+                self.error("T003", span.clone(), message).help(Hint {
+                    words,
+                    edits: edit.into_iter().collect(),
+                });
             }
             if self.findings.len() > before {
                 return None;
@@ -200,23 +274,33 @@ impl<'a> Tables<'a> {
     fn below(&self, section: &Range<usize>) -> Option<usize> {
         let rest = self.text.get(section.start..)?;
         let header = rest.split('\n').next()?;
-        header.trim_start().starts_with('[').then_some(section.start + header.trim_end().len())
+        header
+            .trim_start()
+            .starts_with('[')
+            .then_some(section.start + header.trim_end().len())
     }
 
     fn in_range(&mut self, key: &Key, value: &Spanned<DeValue<'a>>) {
         let plain = |number: f64| Quantity::from_si(number, Unit::None);
         let written = match value.get_ref() {
             DeValue::String(text) => Quantity::parse(text).ok(),
-            DeValue::Integer(whole) => {
-                i64::from_str_radix(whole.as_str(), whole.radix()).ok().map(|whole| plain(whole as f64))
-            }
+            DeValue::Integer(whole) => i64::from_str_radix(whole.as_str(), whole.radix())
+                .ok()
+                .map(|whole| plain(whole as f64)),
             DeValue::Float(number) => number.as_str().parse().ok().map(plain),
             _ => None,
         };
-        let Some(written) = written.filter(|written| key.excludes(written)) else { return };
+        let Some(written) = written.filter(|written| key.excludes(written)) else {
+            return;
+        };
         let range = key.range_words().unwrap_or_default();
         let hint = format!("it may be {range}: {}", key.what);
-        self.error("T006", value.span(), format!("`{}` cannot be {written}", key.name)).help(hint);
+        self.error(
+            "T006",
+            value.span(),
+            format!("`{}` cannot be {written}", key.name),
+        )
+        .help(hint);
     }
 
     /// The named sections below a key, such as `[sensor.floor-left]`, whose own keys are names, too.
@@ -229,7 +313,9 @@ impl<'a> Tables<'a> {
         key: &str,
         read: fn(&mut Self, Spanned<DeValue<'a>>) -> Option<Item<T>>,
     ) -> Vec<Named<T>> {
-        let Some(value) = self.root.remove(key) else { return Vec::new() };
+        let Some(value) = self.root.remove(key) else {
+            return Vec::new();
+        };
         let span = value.span();
         let DeValue::Table(table) = value.into_inner() else {
             self.error("T004", span, format!("`{key}` must hold named sections"))
@@ -242,8 +328,14 @@ impl<'a> Tables<'a> {
             .into_iter()
             .filter_map(|(name, value)| {
                 let span = name.span();
-                let name = Item { value: name.into_inner().into_owned(), span };
-                read(self, value).map(|item| Named { name, value: item.value })
+                let name = Item {
+                    value: name.into_inner().into_owned(),
+                    span,
+                };
+                read(self, value).map(|item| Named {
+                    name,
+                    value: item.value,
+                })
             })
             .collect()
     }
@@ -265,7 +357,13 @@ impl<'a> Tables<'a> {
         let span = error.span().unwrap_or(section);
         let message = error.message().replace('\n', ", ");
         let quoted: Vec<&str> = message.split('`').skip(1).step_by(2).collect();
-        let listed = |names: &[&str]| names.iter().map(|name| format!("`{name}`")).collect::<Vec<_>>().join(", ");
+        let listed = |names: &[&str]| {
+            names
+                .iter()
+                .map(|name| format!("`{name}`"))
+                .collect::<Vec<_>>()
+                .join(", ")
+        };
         match quoted.as_slice() {
             [name, known @ ..] if message.starts_with("unknown field") => {
                 unknown_key(self.source, name, span, known.iter().copied())
@@ -289,7 +387,11 @@ fn unknown_key<'k>(
     span: Range<usize>,
     known: impl Iterator<Item = &'k str> + Clone,
 ) -> Finding {
-    let all = known.clone().map(|name| format!("`{name}`")).collect::<Vec<_>>().join(", ");
+    let all = known
+        .clone()
+        .map(|name| format!("`{name}`"))
+        .collect::<Vec<_>>()
+        .join(", ");
     let hint = match nearest(name, known.clone()) {
         Some(_) => did_you_mean(&span, name, known),
         None => format!("the keys here are {all}").into(),
@@ -298,12 +400,20 @@ fn unknown_key<'k>(
 }
 
 /// Reports every name that stands twice; answers nothing, the first of each is kept by whoever looks names up.
-pub fn report_duplicates<'n>(tables: &mut Tables<'_>, what: &str, names: impl Iterator<Item = &'n Item<String>>) {
+pub fn report_duplicates<'n>(
+    tables: &mut Tables<'_>,
+    what: &str,
+    names: impl Iterator<Item = &'n Item<String>>,
+) {
     let mut seen = std::collections::BTreeSet::new();
     for name in names {
         if !seen.insert(name.value.as_str()) {
             tables
-                .error("T005", name.span.clone(), format!("there are two {what}s named `{}`", name.value))
+                .error(
+                    "T005",
+                    name.span.clone(),
+                    format!("there are two {what}s named `{}`", name.value),
+                )
                 .help("give one of them another name".to_owned());
         }
     }

@@ -165,13 +165,19 @@ impl Unit {
 
     /// The unit written as `symbol`, exactly.
     pub fn parse(symbol: &str) -> Option<Self> {
-        Self::ALL.iter().copied().find(|unit| unit.symbol() == symbol)
+        Self::ALL
+            .iter()
+            .copied()
+            .find(|unit| unit.symbol() == symbol)
     }
 
     /// The units of one dimension, as a list for a hint: `mm, cm or m`.
     pub fn list(dimension: Dimension) -> String {
-        let symbols: Vec<&str> =
-            Self::ALL.iter().filter(|unit| unit.dimension() == dimension).map(|unit| unit.symbol()).collect();
+        let symbols: Vec<&str> = Self::ALL
+            .iter()
+            .filter(|unit| unit.dimension() == dimension)
+            .map(|unit| unit.symbol())
+            .collect();
         match symbols.split_last() {
             Some((last, rest)) if !rest.is_empty() => format!("{} or {last}", rest.join(", ")),
             _ => symbols.concat(),
@@ -198,7 +204,10 @@ impl Quantity {
     /// The quantity in `unit` that has this SI value, rounded to what people write (six decimals).
     pub fn from_si(si: f64, unit: Unit) -> Self {
         let (times, by) = unit.scale();
-        Self { value: tidy(si * by / times), unit }
+        Self {
+            value: tidy(si * by / times),
+            unit,
+        }
     }
 
     /// Reads a text such as `40 mm`; spaces around and between are free.
@@ -207,7 +216,9 @@ impl Quantity {
     /// No number, no unit, an unknown unit, too large.
     pub fn parse(text: &str) -> Result<Self, NotAQuantity> {
         let text = text.trim();
-        let end = text.find(|c: char| !(c.is_ascii_digit() || matches!(c, '.' | '-' | '+'))).unwrap_or(text.len());
+        let end = text
+            .find(|c: char| !(c.is_ascii_digit() || matches!(c, '.' | '-' | '+')))
+            .unwrap_or(text.len());
         let (number, symbol) = text.split_at(end);
         let symbol = symbol.trim();
         let value = parse_number(number).ok_or_else(|| NotAQuantity::NoNumber(text.to_owned()))?;
@@ -249,8 +260,12 @@ impl fmt::Display for Quantity {
 
 /// Reads a plain decimal such as `0.6` or `-30`; exponents and the words for infinity are not numbers here.
 pub fn parse_number(text: &str) -> Option<f64> {
-    let plain = text.bytes().all(|b| b.is_ascii_digit() || matches!(b, b'.' | b'-' | b'+'));
-    text.parse().ok().filter(|value: &f64| plain && value.is_finite())
+    let plain = text
+        .bytes()
+        .all(|b| b.is_ascii_digit() || matches!(b, b'.' | b'-' | b'+'));
+    text.parse()
+        .ok()
+        .filter(|value: &f64| plain && value.is_finite())
 }
 
 /// `value` rounded to six decimals and without a negative zero.
@@ -332,15 +347,30 @@ impl Visitor<'_> for MeasureVisitor {
     type Value = f64;
 
     fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{} in quotes, such as \"{}\"", self.0.name(), self.0.example())
+        write!(
+            f,
+            "{} in quotes, such as \"{}\"",
+            self.0.name(),
+            self.0.example()
+        )
     }
 
     fn visit_str<E: de::Error>(self, text: &str) -> Result<f64, E> {
-        let expected = || format!("expected {} such as \"{}\"", self.0.name(), self.0.example());
-        let quantity = Quantity::parse(text).map_err(|why| E::custom(format!("{why}; {}", expected())))?;
+        let expected = || {
+            format!(
+                "expected {} such as \"{}\"",
+                self.0.name(),
+                self.0.example()
+            )
+        };
+        let quantity =
+            Quantity::parse(text).map_err(|why| E::custom(format!("{why}; {}", expected())))?;
         if quantity.unit.dimension() != self.0 {
             let found = quantity.unit.dimension().name();
-            return Err(E::custom(format!("{}, found {found} (`{text}`)", expected())));
+            return Err(E::custom(format!(
+                "{}, found {found} (`{text}`)",
+                expected()
+            )));
         }
         Ok(quantity.si())
     }
@@ -368,7 +398,10 @@ impl<'de, T: Measure + Deserialize<'de>> Deserialize<'de> for Positive<T> {
         if value.si() > 0.0 {
             Ok(Self(value))
         } else {
-            Err(de::Error::custom(format!("must be more than zero, such as \"{}\"", T::DIMENSION.example())))
+            Err(de::Error::custom(format!(
+                "must be more than zero, such as \"{}\"",
+                T::DIMENSION.example()
+            )))
         }
     }
 }
@@ -380,7 +413,11 @@ pub struct NotNegative<T>(pub T);
 impl<'de, T: Measure + Deserialize<'de>> Deserialize<'de> for NotNegative<T> {
     fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
         let value = T::deserialize(deserializer)?;
-        if value.si() >= 0.0 { Ok(Self(value)) } else { Err(de::Error::custom("must not be negative")) }
+        if value.si() >= 0.0 {
+            Ok(Self(value))
+        } else {
+            Err(de::Error::custom("must not be negative"))
+        }
     }
 }
 
@@ -400,16 +437,25 @@ impl Pair {
     /// The text is neither.
     pub fn parse(text: &str) -> Result<Self, NotAPair> {
         let expected = || NotAPair(text.to_owned());
-        let (first, second) = text.split_once(',').or_else(|| text.split_once(" x ")).ok_or_else(expected)?;
+        let (first, second) = text
+            .split_once(',')
+            .or_else(|| text.split_once(" x "))
+            .ok_or_else(expected)?;
         let y = Quantity::parse(second).map_err(|_| expected())?;
         let x = match parse_number(first.trim()) {
-            Some(value) if value.abs() <= LARGEST => Quantity { value, unit: y.unit },
+            Some(value) if value.abs() <= LARGEST => Quantity {
+                value,
+                unit: y.unit,
+            },
             _ => Quantity::parse(first).map_err(|_| expected())?,
         };
         if x.unit.dimension() != Dimension::Length || y.unit.dimension() != Dimension::Length {
             return Err(expected());
         }
-        Ok(Self { x: x.si(), y: y.si() })
+        Ok(Self {
+            x: x.si(),
+            y: y.si(),
+        })
     }
 }
 
@@ -436,13 +482,26 @@ mod tests {
             ("0.3 N m", 0.3),
             ("60 rpm", std::f64::consts::TAU),
         ] {
-            assert!((Quantity::parse(text).unwrap().si() - si).abs() < 1e-12, "{text}");
+            assert!(
+                (Quantity::parse(text).unwrap().si() - si).abs() < 1e-12,
+                "{text}"
+            );
         }
     }
 
     #[test]
     fn what_is_no_quantity_is_refused() {
-        for text in ["", "mm", "4 furlongs", "1e3 mm", "inf mm", "NaN s", "5000000 mm", "--3 mm", "1.2.3 s"] {
+        for text in [
+            "",
+            "mm",
+            "4 furlongs",
+            "1e3 mm",
+            "inf mm",
+            "NaN s",
+            "5000000 mm",
+            "--3 mm",
+            "1.2.3 s",
+        ] {
             assert!(Quantity::parse(text).is_err(), "{text}");
         }
     }
@@ -452,7 +511,10 @@ mod tests {
         for text in ["45 %", "0.6", "120 mm", "-30 deg", "2.5 s", "150 mm/s"] {
             assert_eq!(Quantity::parse(text).unwrap().to_string(), text);
         }
-        assert_eq!(Quantity::from_si(0.1 + 0.2, Unit::Metre).to_string(), "0.3 m");
+        assert_eq!(
+            Quantity::from_si(0.1 + 0.2, Unit::Metre).to_string(),
+            "0.3 m"
+        );
     }
 
     #[test]

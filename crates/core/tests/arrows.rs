@@ -35,17 +35,27 @@ fn sources() -> Vec<(String, String, String)> {
     let mut all = Vec::new();
     files(&root, &mut all);
     let one = |path: PathBuf| {
-        let name = path.strip_prefix(&root).unwrap().to_str().unwrap().to_owned();
+        let name = path
+            .strip_prefix(&root)
+            .unwrap()
+            .to_str()
+            .unwrap()
+            .to_owned();
         let module = name.split(['/', '.']).next().unwrap().to_owned();
         let text = fs::read_to_string(path).unwrap();
         let code = text[..text.find("#[cfg(test)]").unwrap_or(text.len())].to_owned();
         (name, module, code)
     };
-    all.into_iter().map(one).filter(|(name, module, _)| module != "lib" && !name.ends_with("tests.rs")).collect()
+    all.into_iter()
+        .map(one)
+        .filter(|(name, module, _)| module != "lib" && !name.ends_with("tests.rs"))
+        .collect()
 }
 
 fn row(module: &str) -> usize {
-    ROWS.iter().position(|row| row.contains(&module)).unwrap_or_else(|| panic!("`{module}` has no row in this test"))
+    ROWS.iter()
+        .position(|row| row.contains(&module))
+        .unwrap_or_else(|| panic!("`{module}` has no row in this test"))
 }
 
 #[test]
@@ -53,7 +63,10 @@ fn no_arrow_points_back() {
     let mut arrows = 0;
     for (name, module, code) in sources() {
         for used in code.lines().flat_map(|line| line.split("crate::").skip(1)) {
-            let used = used.split(|letter: char| !letter.is_alphanumeric() && letter != '_').next().unwrap();
+            let used = used
+                .split(|letter: char| !letter.is_alphanumeric() && letter != '_')
+                .next()
+                .unwrap();
             if used.is_empty() || used == module {
                 continue;
             }
@@ -67,9 +80,16 @@ fn no_arrow_points_back() {
 #[test]
 fn nothing_in_the_core_reads_files_clocks_or_the_environment() {
     for (name, _, code) in sources() {
-        for forbidden in
-            ["std::fs", "std::env", "std::time", "std::process", "std::net", "println!", "HashMap", "HashSet"]
-        {
+        for forbidden in [
+            "std::fs",
+            "std::env",
+            "std::time",
+            "std::process",
+            "std::net",
+            "println!",
+            "HashMap",
+            "HashSet",
+        ] {
             assert!(!code.contains(forbidden), "{name} uses {forbidden}");
         }
     }
@@ -83,7 +103,9 @@ fn errors_of(code: &str) -> Vec<&str> {
             match letter {
                 '<' | '(' | '[' => depth += 1,
                 '>' if code[..at + index].ends_with('-') => {}
-                '>' | ')' | ']' if depth == 1 => return comma.map(|comma| code[comma..at + index].trim()),
+                '>' | ')' | ']' if depth == 1 => {
+                    return comma.map(|comma| code[comma..at + index].trim());
+                }
                 '>' | ')' | ']' => depth -= 1,
                 ',' if depth == 1 => comma = Some(at + index + 1),
                 _ => {}
@@ -91,7 +113,9 @@ fn errors_of(code: &str) -> Vec<&str> {
         }
         None
     };
-    code.match_indices("Result<").filter_map(|(at, word)| of(at + word.len() - 1)).collect()
+    code.match_indices("Result<")
+        .filter_map(|(at, word)| of(at + word.len() - 1))
+        .collect()
 }
 
 #[test]
@@ -104,7 +128,10 @@ fn what_goes_wrong_is_an_enum_with_data_and_no_sentence() {
     for (name, _, code) in sources() {
         for error in errors_of(&code) {
             seen += 1;
-            assert!(!error.contains("String") && !error.contains("str"), "{name}: an error that is {error}");
+            assert!(
+                !error.contains("String") && !error.contains("str"),
+                "{name}: an error that is {error}"
+            );
         }
     }
     assert!(seen > 40, "this test sees the results: {seen}");

@@ -13,7 +13,9 @@ const ROBOT: &str = include_str!("../../../examples/brinewick/robots/curlew.toml
 const FIELD: &str = include_str!("../../../examples/brinewick/fields/causeway.toml");
 const CALIBRATION: &str = include_str!("../../../examples/brinewick/calibration.toml");
 const MISSION: &str = "limit 1.5 s\nstart slipway\nstep \"a\"\nfollow the left edge of a dark line with floor-left at 80 %, gain 2\nuntil hue sees kiln-red\nor 1 s passes\nstep \"b\"\nspin left at 100 %\nuntil floor-right has crossed 2 dark lines -> done";
-const EXTREMES: [&str; 8] = ["0", "-1", "1e-300", "1e300", "-1e300", "1e9", "0.000001", "99999"];
+const EXTREMES: [&str; 8] = [
+    "0", "-1", "1e-300", "1e300", "-1e300", "1e9", "0.000001", "99999",
+];
 
 /// Places of the numbers of a text that stand in quotes or behind `=`.
 fn numbers(text: &str) -> Vec<Range<usize>> {
@@ -51,14 +53,25 @@ fn survives(robot: &str, field: &str, mission: &str, what: &str) {
     };
     let prepared = prepare(mission, Some(&setup));
     let Some(program) = prepared.program else {
-        return assert!(has_errors(&prepared.findings), "{what}: not compiled without saying why");
+        return assert!(
+            has_errors(&prepared.findings),
+            "{what}: not compiled without saying why"
+        );
     };
     let world = setup.world();
-    let run = run(&world, &program, world.start(Some("slipway"), 1), 1, None).expect("nobody cancels");
+    let run =
+        run(&world, &program, world.start(Some("slipway"), 1), 1, None).expect("nobody cancels");
     let pose = run.final_pose();
-    assert!(pose.x.is_finite() && pose.y.is_finite() && pose.heading.is_finite(), "{what}: {pose:?}");
+    assert!(
+        pose.x.is_finite() && pose.y.is_finite() && pose.heading.is_finite(),
+        "{what}: {pose:?}"
+    );
     assert_ne!(run.outcome, Outcome::Error, "{what}: {}", run.reason);
-    assert!(run.trace.ticks.len() < 10_000, "{what}: {} ticks", run.trace.ticks.len());
+    assert!(
+        run.trace.ticks.len() < 10_000,
+        "{what}: {} ticks",
+        run.trace.ticks.len()
+    );
 }
 
 fn with(text: &str, place: &Range<usize>, number: &str) -> (String, String) {
@@ -179,28 +192,57 @@ fn every_number_of_what_plays_may_be_absurd() {
 #[test]
 fn nobody_starts_in_something_else() {
     let messages = |field: &str| -> Vec<String> {
-        let (_, findings) = Setup::load_with(ROBOT, field, None, &|_| Ok(ROBOT.as_bytes().to_vec()));
-        findings.iter().map(|finding| format!("{} {}", finding.code, finding.message)).collect()
+        let (_, findings) =
+            Setup::load_with(ROBOT, field, None, &|_| Ok(ROBOT.as_bytes().to_vec()));
+        findings
+            .iter()
+            .map(|finding| format!("{} {}", finding.code, finding.message))
+            .collect()
     };
     assert_eq!(messages(PLAY), [] as [String; 0]);
     let wall = "[[wall]]\nname = \"dyke\"\nthickness = \"20 mm\"\npoints = [\"310, 0 mm\", \"310, 800 mm\"]\n";
-    assert!(messages(&format!("{PLAY}{wall}")).iter().any(|message| message.starts_with("F118 at start `slipway`")));
+    assert!(
+        messages(&format!("{PLAY}{wall}"))
+            .iter()
+            .any(|message| message.starts_with("F118 at start `slipway`"))
+    );
     let basket = PLAY.replace("480, 420 mm", "320, 400 mm");
-    assert!(messages(&basket).iter().any(|message| message.starts_with("F118")), "{:?}", messages(&basket));
+    assert!(
+        messages(&basket)
+            .iter()
+            .any(|message| message.starts_with("F118")),
+        "{:?}",
+        messages(&basket)
+    );
     // An obstacle that is there from the start waits until its place is free: no mistake.
-    assert_eq!(messages(&PLAY.replace("800, 300 mm", "300, 400 mm")), [] as [String; 0]);
+    assert_eq!(
+        messages(&PLAY.replace("800, 300 mm", "300, 400 mm")),
+        [] as [String; 0]
+    );
     let lost = |_: &str| Err(Unreadable::Missing);
     let (_, findings) = Setup::load_with(ROBOT, PLAY, None, &lost);
-    assert!(findings.iter().any(|finding| finding.code == "F117" && finding.message.contains("no such file")));
+    assert!(
+        findings
+            .iter()
+            .any(|finding| finding.code == "F117" && finding.message.contains("no such file"))
+    );
     let broken = |_: &str| Ok(b"name = 1".to_vec());
-    assert!(Setup::load_with(ROBOT, PLAY, None, &broken).1.iter().any(|finding| finding.message.contains("line 1")));
+    assert!(
+        Setup::load_with(ROBOT, PLAY, None, &broken)
+            .1
+            .iter()
+            .any(|finding| finding.message.contains("line 1"))
+    );
 }
 
 #[test]
 fn every_number_of_a_mission_may_be_absurd() {
     for place in numbers(MISSION) {
         // A limit of a whole day is a long run, not an absurd one.
-        for number in EXTREMES.iter().filter(|number| place.start > 11 || number.parse().is_ok_and(|n: f64| n < 10.0)) {
+        for number in EXTREMES
+            .iter()
+            .filter(|number| place.start > 11 || number.parse().is_ok_and(|n: f64| n < 10.0))
+        {
             let (mission, what) = with(MISSION, &place, number);
             survives(ROBOT, FIELD, &mission, &what);
         }
@@ -246,9 +288,12 @@ mod any_bytes {
         let text = format!("{HEAD}[[picture]]\nfile = \"{file}\"\nsize = \"300 x 300 mm\"\n");
         let (field, findings) = load_with(&text, &|_| Ok(bytes.to_vec()));
         let finite = |(low, high): (wayodos_core::field::Point, wayodos_core::field::Point)| {
-            [low.x, low.y, high.x, high.y].iter().all(|value| value.is_finite())
+            [low.x, low.y, high.x, high.y]
+                .iter()
+                .all(|value| value.is_finite())
         };
-        field.marks.iter().all(|mark| finite(mark.shape.bounds())) && (findings.len() <= 2 || has_errors(&findings))
+        field.marks.iter().all(|mark| finite(mark.shape.bounds()))
+            && (findings.len() <= 2 || has_errors(&findings))
     }
 
     proptest! {

@@ -28,11 +28,16 @@ const CALIBRATION: &str = include_str!("../../../examples/brinewick/calibration.
 const ROUND: &str = include_str!("../../../examples/brinewick/missions/morning-round.way");
 
 fn setup() -> Setup {
-    Setup::load(ROBOT, FIELD, Some(CALIBRATION)).0.expect("the demo is free of errors")
+    Setup::load(ROBOT, FIELD, Some(CALIBRATION))
+        .0
+        .expect("the demo is free of errors")
 }
 
 fn wrong(findings: &[Finding]) -> Vec<&Finding> {
-    findings.iter().filter(|finding| finding.severity == Severity::Error).collect()
+    findings
+        .iter()
+        .filter(|finding| finding.severity == Severity::Error)
+        .collect()
 }
 
 /// A run with everything that is made of it.
@@ -44,14 +49,39 @@ struct Played {
     evidence: Vec<StepEvidence>,
 }
 
-fn play_with(setup: &Setup, world: &World, text: &str, hands: &[Intervention], piece: Option<Piece<'_>>) -> Played {
+fn play_with(
+    setup: &Setup,
+    world: &World,
+    text: &str,
+    hands: &[Intervention],
+    piece: Option<Piece<'_>>,
+) -> Played {
     let prepared = prepare(text, Some(setup));
-    let program = prepared.program.clone().unwrap_or_else(|| panic!("{:#?}\n{text}", prepared.findings));
-    let start = prepared.parsed.mission.start.as_ref().map(|start| start.node.as_str());
-    let play_of = Play { start: world.start(start, 7), seed: 7, interventions: hands, piece };
+    let program = prepared
+        .program
+        .clone()
+        .unwrap_or_else(|| panic!("{:#?}\n{text}", prepared.findings));
+    let start = prepared
+        .parsed
+        .mission
+        .start
+        .as_ref()
+        .map(|start| start.node.as_str());
+    let play_of = Play {
+        start: world.start(start, 7),
+        seed: 7,
+        interventions: hands,
+        piece,
+    };
     let run = play(world, &program, play_of, None).expect("nobody cancels it");
     let evidence = evidence(&run, &program, &setup.robot);
-    Played { text: text.to_owned(), prepared, program, run, evidence }
+    Played {
+        text: text.to_owned(),
+        prepared,
+        program,
+        run,
+        evidence,
+    }
 }
 
 fn play_whole(setup: &Setup, text: &str) -> Played {
@@ -73,7 +103,9 @@ fn remedies_of(setup: &Setup, played: &Played, step: StepId, exit: usize) -> Vec
 
 #[test]
 fn every_behaviour_on_offer_can_be_taken_laid_out_and_run() {
-    let cart = Setup::load(CART, FIELD, None).0.expect("the demo is free of errors");
+    let cart = Setup::load(CART, FIELD, None)
+        .0
+        .expect("the demo is free of errors");
     for (setup, least) in [(setup(), 20), (cart, 6)] {
         let base = "mission \"m\"\n  limit 5 s\n  start slipway\n\nroutine nod\n  step \"n\"\n    hold, brake\n    until 0.1 s pass\nend\n";
         let offers = behaviours(&parse(base), &setup.names);
@@ -81,20 +113,43 @@ fn every_behaviour_on_offer_can_be_taken_laid_out_and_run() {
         for offer in &offers {
             let new = insert_offer(&parse(base), base, None, offer).apply(base);
             let prepared = prepare(&new, Some(&setup));
-            assert!(wrong(&prepared.findings).is_empty(), "{offer:?}\n{new}\n{:#?}", prepared.findings);
+            assert!(
+                wrong(&prepared.findings).is_empty(),
+                "{offer:?}\n{new}\n{:#?}",
+                prepared.findings
+            );
             let laid = format(&new);
-            assert_eq!(parse(&laid).mission.steps.len(), prepared.parsed.mission.steps.len(), "{laid}");
+            assert_eq!(
+                parse(&laid).mission.steps.len(),
+                prepared.parsed.mission.steps.len(),
+                "{laid}"
+            );
             assert!(prepared.program.is_some(), "{new}");
-            assert!(offer.what.ends_with('.') && offer.slots.iter().all(|slot| slot.end <= offer.text.len()));
+            assert!(
+                offer.what.ends_with('.')
+                    && offer.slots.iter().all(|slot| slot.end <= offer.text.len())
+            );
             // Taken twice, below each other: names stay apart. A routine may not do itself.
             if offer.name == "nod" {
                 continue;
             }
             let parsed = parse(&new);
-            let twice = insert_offer(&parsed, &new, Some(TextStep(parsed.mission.steps.len() - 1)), offer).apply(&new);
-            assert!(wrong(&prepare(&twice, Some(&setup)).findings).is_empty(), "{twice}");
+            let twice = insert_offer(
+                &parsed,
+                &new,
+                Some(TextStep(parsed.mission.steps.len() - 1)),
+                offer,
+            )
+            .apply(&new);
+            assert!(
+                wrong(&prepare(&twice, Some(&setup)).findings).is_empty(),
+                "{twice}"
+            );
         }
-        let long = offers.iter().find(|offer| offer.name == "Drive to a mark").map(|offer| offer.slots.len());
+        let long = offers
+            .iter()
+            .find(|offer| offer.name == "Drive to a mark")
+            .map(|offer| offer.slots.len());
         assert!(long.is_none_or(|slots| slots >= 1));
     }
 }
@@ -112,8 +167,13 @@ fn every_condition_on_offer_can_end_a_step() {
         assert!(wrong(&findings).is_empty(), "{new}\n{findings:#?}");
         assert!(!offer.slots.is_empty() || offer.name == "lost", "{offer:?}");
     }
-    let reflex = insert_reflex(&parsed, base, &setup.names).expect("it has floor sensors").apply(base);
-    assert!(wrong(&prepare(&reflex, Some(&setup)).findings).is_empty(), "{reflex}");
+    let reflex = insert_reflex(&parsed, base, &setup.names)
+        .expect("it has floor sensors")
+        .apply(base);
+    assert!(
+        wrong(&prepare(&reflex, Some(&setup)).findings).is_empty(),
+        "{reflex}"
+    );
     assert!(reflex.find("reflex").unwrap() < reflex.find("step").unwrap());
 }
 
@@ -123,20 +183,38 @@ fn a_replay_tells_how_things_stood_at_any_tick() {
     let played = play_whole(&setup, ROUND);
     let mut replay = Replay::new(&played.program, &played.run);
     // Half a step before the third bar is counted, and back again.
-    let counted = played.run.trace.events.iter().find(|stamp| matches!(stamp.event, Event::Counted { count: 2, .. }));
+    let counted = played
+        .run
+        .trace
+        .events
+        .iter()
+        .find(|stamp| matches!(stamp.event, Event::Counted { count: 2, .. }));
     let tick = counted.expect("bars are counted").tick as usize;
     let standing = replay.at(&played.run, tick);
     assert_eq!(standing.steps.len(), 1);
     let bars = &standing.steps[0].exits[0].looks[0];
-    assert_eq!((bars.now, bars.goal, bars.away, bars.holds), (Some(2.0), Some(3.0), Some(1.0), false));
+    assert_eq!(
+        (bars.now, bars.goal, bars.away, bars.holds),
+        (Some(2.0), Some(3.0), Some(1.0), false)
+    );
     let before = replay.at(&played.run, tick - 1);
-    assert_eq!(before.steps[0].exits[0].looks[0].now, Some(1.0), "back by one");
+    assert_eq!(
+        before.steps[0].exits[0].looks[0].now,
+        Some(1.0),
+        "back by one"
+    );
     let time = &standing.steps[0].exits[1].looks[0];
     let (now, away) = (time.now.unwrap(), time.away.unwrap());
-    assert!((now - standing.steps[0].since).abs() < 1e-9 && (now + away - 20.0).abs() < 1e-9, "{time:?}");
+    assert!(
+        (now - standing.steps[0].since).abs() < 1e-9 && (now + away - 20.0).abs() < 1e-9,
+        "{time:?}"
+    );
     // What a fresh controller decides is what the run did, up to its end.
     let end = replay.at(&played.run, usize::MAX);
-    assert_eq!(played.program.steps[end.steps.last().unwrap().step].name, "Make fast");
+    assert_eq!(
+        played.program.steps[end.steps.last().unwrap().step].name,
+        "Make fast"
+    );
 }
 
 #[test]
@@ -153,23 +231,57 @@ fn the_story_of_an_exit_knows_when_it_was_true_and_nobody_looked() {
     );
     let played = play_whole(&setup, &text);
     assert_eq!(played.run.reason, "no kiln");
-    let step = played.program.steps.iter().position(|step| step.name == "Greet the kiln").unwrap();
-    let story = exit_story(&played.run, &played.program, &played.evidence, StepId(step), 0);
+    let step = played
+        .program
+        .steps
+        .iter()
+        .position(|step| step.name == "Greet the kiln")
+        .unwrap();
+    let story = exit_story(
+        &played.run,
+        &played.program,
+        &played.evidence,
+        StepId(step),
+        0,
+    );
     assert_eq!(story.visits.len(), 1);
     assert!(story.truths.iter().any(|truth| !truth.looked), "{story:?}");
     let found = remedies_of(&setup, &played, StepId(step), 0);
-    let there = found.iter().find(|remedy| remedy.words == "look for it in \"Up to the kiln\" too");
+    let there = found
+        .iter()
+        .find(|remedy| remedy.words == "look for it in \"Up to the kiln\" too");
     let fixed = there.unwrap_or_else(|| panic!("{found:#?}"));
-    assert!(fixed.text.contains("until 7 s pass\n  or    hue sees kiln-red  -> next"), "{}", fixed.text);
+    assert!(
+        fixed
+            .text
+            .contains("until 7 s pass\n  or    hue sees kiln-red  -> next"),
+        "{}",
+        fixed.text
+    );
 }
 
 #[test]
 fn remedies_make_the_run_do_what_was_meant() {
     let setup = setup();
     for (old, new, reason, remedy) in [
-        ("crossed 3 dark lines", "crossed 9 dark lines", "too few bars", "9 -> "),
-        ("until ahead < 100 mm", "until ahead < 20 mm", "no quay", "20 mm -> "),
-        ("or    travelled 900 mm", "or    travelled 300 mm", "missed the dock", "300 mm -> 450 mm"),
+        (
+            "crossed 3 dark lines",
+            "crossed 9 dark lines",
+            "too few bars",
+            "9 -> ",
+        ),
+        (
+            "until ahead < 100 mm",
+            "until ahead < 20 mm",
+            "no quay",
+            "20 mm -> ",
+        ),
+        (
+            "or    travelled 900 mm",
+            "or    travelled 300 mm",
+            "missed the dock",
+            "300 mm -> 450 mm",
+        ),
         (
             "until hue sees samphire-green  -> next\n  or    travelled 900 mm ",
             "until hue sees brine-blue  -> next\n  or    travelled 400 mm ",
@@ -194,9 +306,14 @@ fn remedies_make_the_run_do_what_was_meant() {
         assert_eq!(played.run.reason, reason);
         let last = played.run.visits.last().unwrap();
         let found = remedies_of(&setup, &played, last.step, last.exit.unwrap());
-        let taken = found.iter().find(|known| known.words.contains(remedy)).unwrap_or_else(|| panic!("{found:#?}"));
+        let taken = found
+            .iter()
+            .find(|known| known.words.contains(remedy))
+            .unwrap_or_else(|| panic!("{found:#?}"));
         let after = self::play_whole(&setup, &taken.text);
-        let same = |run: &Run| run.reason == reason && run.visits.last().map(|visit| visit.step) == Some(last.step);
+        let same = |run: &Run| {
+            run.reason == reason && run.visits.last().map(|visit| visit.step) == Some(last.step)
+        };
         assert!(!same(&after.run), "{}: {}", taken.words, after.run.reason);
         for remedy in &found {
             let findings = prepare(&remedy.text, Some(&setup)).findings;
@@ -209,11 +326,27 @@ fn remedies_make_the_run_do_what_was_meant() {
 fn findings_can_be_fixed_at_a_stroke() {
     let setup = setup();
     for (old, new, words) in [
-        ("floor-left sees dark ", "flor-left sees dark ", "did you mean `floor-left`?"),
-        ("hue sees kiln-red", "hue sees kiln-rd", "did you mean `kiln-red`?"),
-        ("-> \"Turn to the dock\"", "-> \"Turn to the dck\"", "did you mean `Turn to the dock`?"),
+        (
+            "floor-left sees dark ",
+            "flor-left sees dark ",
+            "did you mean `floor-left`?",
+        ),
+        (
+            "hue sees kiln-red",
+            "hue sees kiln-rd",
+            "did you mean `kiln-red`?",
+        ),
+        (
+            "-> \"Turn to the dock\"",
+            "-> \"Turn to the dck\"",
+            "did you mean `Turn to the dock`?",
+        ),
         ("  until travelled 25 mm\n", "", "until travelled 200 mm"),
-        ("let creep = 16 %", "let creep = 16 %\nlet spare = 4 mm", "take the line out"),
+        (
+            "let creep = 16 %",
+            "let creep = 16 %\nlet spare = 4 mm",
+            "take the line out",
+        ),
     ] {
         assert!(ROUND.contains(old), "{old}");
         let text = ROUND.replacen(old, new, 1);
@@ -223,8 +356,10 @@ fn findings_can_be_fixed_at_a_stroke() {
             .iter()
             .flat_map(|finding| fixes(finding, &prepared.parsed, &text, &setup.names))
             .collect();
-        let taken =
-            all.iter().find(|fix| fix.words == words).unwrap_or_else(|| panic!("{words}: {:#?}", prepared.findings));
+        let taken = all
+            .iter()
+            .find(|fix| fix.words == words)
+            .unwrap_or_else(|| panic!("{words}: {:#?}", prepared.findings));
         let after = prepare(&taken.text, Some(&setup));
         assert!(after.program.is_some(), "{words}: {:#?}", after.findings);
         assert!(!after.findings.contains(&prepared.findings[0]));
@@ -236,23 +371,53 @@ fn a_piece_begins_with_the_momentum_and_the_noise_of_the_whole_run() {
     let setup = setup();
     let world = setup.world();
     let whole = play_whole(&setup, ROUND);
-    let visit = *whole.run.visits.iter().find(|visit| whole.program.steps[visit.step].name == "To the gate").unwrap();
-    let piece = Piece { before: &whole.program, tick: visit.entered, step: visit.step, pose: None };
+    let visit = *whole
+        .run
+        .visits
+        .iter()
+        .find(|visit| whole.program.steps[visit.step].name == "To the gate")
+        .unwrap();
+    let piece = Piece {
+        before: &whole.program,
+        tick: visit.entered,
+        step: visit.step,
+        pose: None,
+    };
     let part = play_with(&setup, &world, ROUND, &[], Some(piece));
     assert_eq!(part.run.outcome, Outcome::Done);
     // The same world and the same program go on as they did.
     let (all, some) = (&whole.run.trace, &part.run.trace);
     for tick in [0, 1, 50, 200] {
         let (a, b) = (all.ticks[visit.entered + tick], some.ticks[tick]);
-        assert_eq!((a.pose, a.command, a.step), (b.pose, b.command, b.step), "tick {tick}");
+        assert_eq!(
+            (a.pose, a.command, a.step),
+            (b.pose, b.command, b.step),
+            "tick {tick}"
+        );
     }
     assert_eq!(part.run.ended + visit.entered, whole.run.ended);
     assert_eq!(part.run.visits[0].step, visit.step);
     // From a pose set by hand it stands there.
-    let pose = Pose { x: 0.5, y: 0.4, heading: 1.0 };
-    let part = play_with(&setup, &world, ROUND, &[], Some(Piece { pose: Some(pose), ..piece }));
+    let pose = Pose {
+        x: 0.5,
+        y: 0.4,
+        heading: 1.0,
+    };
+    let part = play_with(
+        &setup,
+        &world,
+        ROUND,
+        &[],
+        Some(Piece {
+            pose: Some(pose),
+            ..piece
+        }),
+    );
     let first = part.run.trace.ticks[0];
-    assert!((first.pose.x - 0.5).abs() < 1e-9 && first.rims == [0.0; 2], "{first:?}");
+    assert!(
+        (first.pose.x - 0.5).abs() < 1e-9 && first.rims == [0.0; 2],
+        "{first:?}"
+    );
 }
 
 #[test]
@@ -260,11 +425,31 @@ fn a_piece_within_a_repeat_goes_on_round_it() {
     let setup = setup();
     let text = "limit 9 s\nstart slipway\nstep \"r\"\nrepeat 3 times\nstep \"a\"\nhold, brake\nuntil 0.1 s pass\nstep \"b\"\nhold, brake\nuntil 0.2 s pass\nend\nstep \"c\"\nhold, brake\nuntil 0.1 s pass\n";
     let whole = play_whole(&setup, text);
-    let b = whole.program.steps.iter().position(|step| step.name == "b").unwrap();
-    let visit = whole.run.visits.iter().find(|visit| visit.step == StepId(b)).unwrap();
-    let piece = Piece { before: &whole.program, tick: visit.entered, step: StepId(b), pose: None };
+    let b = whole
+        .program
+        .steps
+        .iter()
+        .position(|step| step.name == "b")
+        .unwrap();
+    let visit = whole
+        .run
+        .visits
+        .iter()
+        .find(|visit| visit.step == StepId(b))
+        .unwrap();
+    let piece = Piece {
+        before: &whole.program,
+        tick: visit.entered,
+        step: StepId(b),
+        pose: None,
+    };
     let part = play_with(&setup, &setup.world(), text, &[], Some(piece));
-    let names: Vec<&str> = part.run.visits.iter().map(|visit| part.program.steps[visit.step].name.as_str()).collect();
+    let names: Vec<&str> = part
+        .run
+        .visits
+        .iter()
+        .map(|visit| part.program.steps[visit.step].name.as_str())
+        .collect();
     assert_eq!(names, ["b", "a", "b", "a", "b", "c"]);
 }
 
@@ -276,13 +461,29 @@ fn a_sensors_track_shows_what_lies_between_two_looks() {
     let right = setup.robot.sensor("floor-right").unwrap();
     let along = Along::of(&world, &played.run, right);
     assert_eq!(along.looks.len(), played.run.ended + 1);
-    assert!(along.places.windows(2).all(|pair| pair[1].at - pair[0].at < 0.001 + 1e-9 && pair[1].at >= pair[0].at));
+    assert!(
+        along
+            .places
+            .windows(2)
+            .all(|pair| pair[1].at - pair[0].at < 0.001 + 1e-9 && pair[1].at >= pair[0].at)
+    );
     assert!(along.length() > 4.0, "{}", along.length());
     // Where it looked, the reading was that, but for noise, steps and the age of the reading.
     let width = wayodos_core::lab::evidence::noise_width(&setup.robot, right);
-    let close = along.places.iter().filter(|place| place.tick.fract() == 0.0);
+    let close = along
+        .places
+        .iter()
+        .filter(|place| place.tick.fract() == 0.0);
     let off: Vec<f64> = close
-        .map(|place| (played.run.trace.reading(place.tick as usize, right).brightness - place.brightness).abs())
+        .map(|place| {
+            (played
+                .run
+                .trace
+                .reading(place.tick as usize, right)
+                .brightness
+                - place.brightness)
+                .abs()
+        })
         .collect();
     let near = off.iter().filter(|off| **off < 6.0 * width).count();
     assert!(near * 100 > off.len() * 85, "{near} of {}", off.len());
@@ -311,23 +512,57 @@ fn a_robot_that_brakes_comes_to_rest_where_a_run_says_it_does() {
 #[test]
 fn hands_are_written_as_they_are_read() {
     let setup = setup().with_box();
-    let pose = Pose { x: 0.7, y: 0.35, heading: 0.0 };
+    let pose = Pose {
+        x: 0.7,
+        y: 0.35,
+        heading: 0.0,
+    };
     let hand = |at_ms, act| Intervention { at_ms, act };
     let all = vec![
-        hand(1500, Act::Place { thing: "box".into(), pose }),
-        hand(2250, Act::Carry { pose: Pose { heading: std::f64::consts::FRAC_PI_2, ..pose } }),
-        hand(4000, Act::Cover { sensor: "ahead".into(), distance: 0.05, for_ms: 300 }),
-        hand(9000, Act::Remove { thing: "box".into() }),
+        hand(
+            1500,
+            Act::Place {
+                thing: "box".into(),
+                pose,
+            },
+        ),
+        hand(
+            2250,
+            Act::Carry {
+                pose: Pose {
+                    heading: std::f64::consts::FRAC_PI_2,
+                    ..pose
+                },
+            },
+        ),
+        hand(
+            4000,
+            Act::Cover {
+                sensor: "ahead".into(),
+                distance: 0.05,
+                for_ms: 300,
+            },
+        ),
+        hand(
+            9000,
+            Act::Remove {
+                thing: "box".into(),
+            },
+        ),
     ];
     let text = hands::write(&all, &setup.field);
-    assert!(hands::asks_for_box(&text) && !hands::asks_for_box(&text.replace("\"box\"", "\"heron\"")));
+    assert!(
+        hands::asks_for_box(&text) && !hands::asks_for_box(&text.replace("\"box\"", "\"heron\""))
+    );
     let (read, findings) = hands::load(&text, &setup);
     assert_eq!(findings, []);
     assert_eq!(read.len(), all.len());
     for (read, all) in read.iter().zip(&all) {
         assert_eq!(read.at_ms, all.at_ms);
         match (&read.act, &all.act) {
-            (Act::Carry { pose: a }, Act::Carry { pose: b }) => assert!((a.heading - b.heading).abs() < 1e-9),
+            (Act::Carry { pose: a }, Act::Carry { pose: b }) => {
+                assert!((a.heading - b.heading).abs() < 1e-9);
+            }
             (a, b) => assert_eq!(a, b),
         }
     }
@@ -335,9 +570,19 @@ fn hands_are_written_as_they_are_read() {
     let played = play_with(&setup, &setup.world(), ROUND, &[], None);
     assert_eq!(played.run.outcome, Outcome::Done);
     let ahead = played.run.trace.ticks[played.run.trace.tick_at(9.0)].pose;
-    let in_the_way = hand(4000, Act::Place { thing: "box".into(), pose: ahead });
+    let in_the_way = hand(
+        4000,
+        Act::Place {
+            thing: "box".into(),
+            pose: ahead,
+        },
+    );
     let stopped = play_with(&setup, &setup.world(), ROUND, &[in_the_way], None);
-    assert!(stopped.run.trace.ticks.iter().any(|tick| tick.met), "{}", stopped.run.reason);
+    assert!(
+        stopped.run.trace.ticks.iter().any(|tick| tick.met),
+        "{}",
+        stopped.run.reason
+    );
 }
 
 /// The lines that wild texts are made of: sentences of the demo, copies, and what nobody wrote on purpose.
@@ -371,7 +616,10 @@ fn wild_lines() -> Vec<String> {
         "    otherwise -> done",
         "  measure ahead as gap",
     ];
-    own.map(str::to_owned).into_iter().chain(ROUND.lines().map(str::to_owned)).collect()
+    own.map(str::to_owned)
+        .into_iter()
+        .chain(ROUND.lines().map(str::to_owned))
+        .collect()
 }
 
 proptest! {
@@ -443,7 +691,9 @@ fn every_mission_of_the_demo_can_be_asked_why_at_any_moment() {
         include_str!("../../../examples/brinewick/missions/four-ways-along.way"),
     ] {
         let setup = setup();
-        let Some(program) = prepare(text, Some(&setup)).program else { panic!("it compiles here, too") };
+        let Some(program) = prepare(text, Some(&setup)).program else {
+            panic!("it compiles here, too")
+        };
         let played = play_whole(&setup, text);
         let mut replay = Replay::new(&program, &played.run);
         let mut looked = 0;
@@ -453,17 +703,28 @@ fn every_mission_of_the_demo_can_be_asked_why_at_any_moment() {
             let innermost = standing.steps.last().map(|step| program.shown(step.step));
             assert_eq!(innermost, Some(active), "tick {tick}");
             for term in standing.steps.iter().flat_map(|step| &step.exits) {
-                assert!(!term.looks.is_empty() && term.looks.iter().all(|live| !live.words.is_empty()));
+                assert!(
+                    !term.looks.is_empty() && term.looks.iter().all(|live| !live.words.is_empty())
+                );
                 looked += usize::from(term.looked);
             }
         }
         assert!(looked > 20, "{looked}");
         for one in &played.evidence {
             for exit in 0..program.steps[one.visit.step].exits.len() {
-                let story = exit_story(&played.run, &program, &played.evidence, one.visit.step, exit);
+                let story = exit_story(
+                    &played.run,
+                    &program,
+                    &played.evidence,
+                    one.visit.step,
+                    exit,
+                );
                 assert!(!story.visits.is_empty());
                 for remedy in remedies_of(&setup, &played, one.visit.step, exit) {
-                    assert!(wrong(&prepare(&remedy.text, Some(&setup)).findings).is_empty(), "{remedy:#?}");
+                    assert!(
+                        wrong(&prepare(&remedy.text, Some(&setup)).findings).is_empty(),
+                        "{remedy:#?}"
+                    );
                 }
             }
         }

@@ -58,8 +58,11 @@ fn examples() -> Vec<(usize, String)> {
     for block in PAGE.split("```way\n").skip(1) {
         at += 1;
         let text = block.split("```").next().expect("a split has a first part");
-        let header =
-            if text.starts_with("mission") { "" } else { "mission \"example\"\n  limit 10 s\n  start slipway\n\n" };
+        let header = if text.starts_with("mission") {
+            ""
+        } else {
+            "mission \"example\"\n  limit 10 s\n  start slipway\n\n"
+        };
         found.push((at, format!("{header}{text}")));
     }
     found
@@ -67,15 +70,37 @@ fn examples() -> Vec<(usize, String)> {
 
 fn messages(findings: &[Finding], text: &str) -> Vec<String> {
     let line = |finding: &Finding| wayodos_core::finding::line_column(text, finding.span.start).0;
-    let matters = findings.iter().filter(|finding| finding.severity != Severity::Note);
-    matters.map(|finding| format!("line {}: {} {}", line(finding), finding.code, finding.message)).collect()
+    let matters = findings
+        .iter()
+        .filter(|finding| finding.severity != Severity::Note);
+    matters
+        .map(|finding| {
+            format!(
+                "line {}: {} {}",
+                line(finding),
+                finding.code,
+                finding.message
+            )
+        })
+        .collect()
 }
 
 fn done(setup: &Setup, text: &str) -> Run {
     let prepared = prepare(text, Some(setup));
-    let program = prepared.program.unwrap_or_else(|| panic!("{:?}\n{text}", messages(&prepared.findings, text)));
-    let start = prepared.parsed.mission.start.map_or_else(String::new, |start| start.node);
-    let start = setup.field.starts.iter().find(|known| known.name == start).unwrap_or(&setup.field.starts[0]);
+    let program = prepared
+        .program
+        .unwrap_or_else(|| panic!("{:?}\n{text}", messages(&prepared.findings, text)));
+    let start = prepared
+        .parsed
+        .mission
+        .start
+        .map_or_else(String::new, |start| start.node);
+    let start = setup
+        .field
+        .starts
+        .iter()
+        .find(|known| known.name == start)
+        .unwrap_or(&setup.field.starts[0]);
     run(&setup.world(), &program, start.pose, 7, None).expect("nobody cancels it")
 }
 
@@ -84,10 +109,18 @@ fn every_example_of_the_page_is_clean_laid_out_and_runs() {
     let setup = setup();
     for (nth, text) in examples() {
         let prepared = prepare(&text, Some(&setup));
-        assert_eq!(messages(&prepared.findings, &text), Vec::<String>::new(), "example {nth}\n{text}");
+        assert_eq!(
+            messages(&prepared.findings, &text),
+            Vec::<String>::new(),
+            "example {nth}\n{text}"
+        );
         let run = done(&setup, &text);
         assert!(run.trace.ticks.len() > 10, "example {nth} did something");
-        assert!(matches!(run.outcome, Outcome::Done | Outcome::Limit), "example {nth}: {}", run.reason);
+        assert!(
+            matches!(run.outcome, Outcome::Done | Outcome::Limit),
+            "example {nth}: {}",
+            run.reason
+        );
     }
 }
 
@@ -106,7 +139,10 @@ const MISSIONS: [&str; 10] = [
 ];
 
 fn example(path: &str) -> String {
-    let file = format!("{}/../../examples/brinewick/{path}", env!("CARGO_MANIFEST_DIR"));
+    let file = format!(
+        "{}/../../examples/brinewick/{path}",
+        env!("CARGO_MANIFEST_DIR")
+    );
     std::fs::read_to_string(&file).unwrap_or_else(|error| panic!("{file}: {error}"))
 }
 
@@ -116,7 +152,11 @@ fn shown(texts: &[String]) -> BTreeSet<&'static str> {
     for text in texts {
         let parsed = parse(text);
         for step in &parsed.mission.steps {
-            kinds.extend(parsed.behaviours_of(step).map(|behaviour| behaviour.node.word()));
+            kinds.extend(
+                parsed
+                    .behaviours_of(step)
+                    .map(|behaviour| behaviour.node.word()),
+            );
         }
         for (_, _, condition) in parsed.conditions() {
             condition.walk(&mut |term| {
@@ -130,19 +170,29 @@ fn shown(texts: &[String]) -> BTreeSet<&'static str> {
 #[track_caller]
 fn shows_all(texts: &[String]) {
     let kinds = shown(texts);
-    let words = BEHAVIOURS.iter().map(|kind| kind.word).chain(CONDITIONS.iter().map(|kind| kind.name));
+    let words = BEHAVIOURS
+        .iter()
+        .map(|kind| kind.word)
+        .chain(CONDITIONS.iter().map(|kind| kind.name));
     let missing: Vec<&str> = words.filter(|kind| !kinds.contains(kind)).collect();
     assert_eq!(missing, [""; 0]);
 }
 
 #[test]
 fn the_page_shows_every_behaviour_and_every_condition() {
-    shows_all(&examples().into_iter().map(|(_, text)| text).collect::<Vec<_>>());
+    shows_all(
+        &examples()
+            .into_iter()
+            .map(|(_, text)| text)
+            .collect::<Vec<_>>(),
+    );
 }
 
 #[test]
 fn the_demo_shows_every_behaviour_and_every_condition() {
-    let missions = MISSIONS.iter().map(|name| example(&format!("missions/{name}.way")));
+    let missions = MISSIONS
+        .iter()
+        .map(|name| example(&format!("missions/{name}.way")));
     shows_all(&missions.chain([GATES.to_owned()]).collect::<Vec<_>>());
 }
 
@@ -154,30 +204,66 @@ fn the_missions_of_the_demo_come_out_as_they_should() {
         let mut config = config.clone().unwrap();
         config.choose(mission);
         let calibration = config.calibration.as_ref().map(|path| example(path));
-        let (setup, findings) =
-            Setup::load_with(&example(&config.robot), &example(&config.field), calibration.as_deref(), &read);
+        let (setup, findings) = Setup::load_with(
+            &example(&config.robot),
+            &example(&config.field),
+            calibration.as_deref(),
+            &read,
+        );
         let mut setup = setup.unwrap_or_else(|| panic!("{findings:?}"));
         setup.shared = vec![("shared/gates.way".to_owned(), GATES.to_owned())];
         let mission_text = example(&config.mission);
         let prepared = prepare(&mission_text, Some(&setup));
-        assert_eq!(messages(&prepared.findings, &mission_text), Vec::<String>::new(), "{mission}");
+        assert_eq!(
+            messages(&prepared.findings, &mission_text),
+            Vec::<String>::new(),
+            "{mission}"
+        );
         assert_eq!(format(&mission_text), mission_text, "{mission} is laid out");
-        let start = prepared.parsed.mission.start.map_or_else(String::new, |start| start.node);
-        let start = setup.field.starts.iter().find(|known| known.name == start).unwrap_or(&setup.field.starts[0]);
-        let run = run(&setup.world(), &prepared.program.unwrap(), start.pose, config.seed, None).unwrap();
-        assert_eq!((run.outcome, run.reason.as_str()), (Outcome::Done, ""), "{mission}");
+        let start = prepared
+            .parsed
+            .mission
+            .start
+            .map_or_else(String::new, |start| start.node);
+        let start = setup
+            .field
+            .starts
+            .iter()
+            .find(|known| known.name == start)
+            .unwrap_or(&setup.field.starts[0]);
+        let run = run(
+            &setup.world(),
+            &prepared.program.unwrap(),
+            start.pose,
+            config.seed,
+            None,
+        )
+        .unwrap();
+        assert_eq!(
+            (run.outcome, run.reason.as_str()),
+            (Outcome::Done, ""),
+            "{mission}"
+        );
     }
 }
 
 /// Every code that stands in the sources of a folder.
 fn codes(folder: &std::path::Path, into: &mut BTreeSet<String>) {
-    for entry in std::fs::read_dir(folder).expect("our own sources").filter_map(Result::ok).map(|entry| entry.path()) {
+    for entry in std::fs::read_dir(folder)
+        .expect("our own sources")
+        .filter_map(Result::ok)
+        .map(|entry| entry.path())
+    {
         if entry.is_dir() {
             codes(&entry, into);
             continue;
         }
         let text = std::fs::read_to_string(&entry).expect("sources are text");
-        into.extend(text.split('"').filter(|word| is_code(word)).map(str::to_owned));
+        into.extend(
+            text.split('"')
+                .filter(|word| is_code(word))
+                .map(str::to_owned),
+        );
     }
 }
 
@@ -192,9 +278,15 @@ fn is_code(word: &str) -> bool {
 #[test]
 fn every_code_is_explained() {
     let mut all = BTreeSet::new();
-    codes(std::path::Path::new(concat!(env!("CARGO_MANIFEST_DIR"), "/src")), &mut all);
+    codes(
+        std::path::Path::new(concat!(env!("CARGO_MANIFEST_DIR"), "/src")),
+        &mut all,
+    );
     assert!(all.len() > 90, "{all:?}");
-    let (findings, checks) = (include_str!("../../../docs/findings.md"), include_str!("../../../docs/checks.md"));
+    let (findings, checks) = (
+        include_str!("../../../docs/findings.md"),
+        include_str!("../../../docs/checks.md"),
+    );
     for code in &all {
         let explained = if code.starts_with('K') {
             checks.contains(&format!("## {code} "))
@@ -204,7 +296,10 @@ fn every_code_is_explained() {
         assert!(explained, "{code} is explained nowhere");
     }
     for nth in 1..=62 {
-        assert!(checks.contains(&format!("## K{nth:02} ")), "K{nth:02} has no page");
+        assert!(
+            checks.contains(&format!("## K{nth:02} ")),
+            "K{nth:02} has no page"
+        );
     }
 }
 

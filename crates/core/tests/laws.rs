@@ -4,7 +4,10 @@
 //!
 //! `PROPTEST_CASES` says how many missions are made up; `cargo xtask laws` runs them for as long as one likes.
 
-#![expect(clippy::format_push_string, reason = "texts are put together line by line")]
+#![expect(
+    clippy::format_push_string,
+    reason = "texts are put together line by line"
+)]
 #![allow(clippy::unwrap_used, reason = "helpers of tests are tests")]
 
 use proptest::prelude::*;
@@ -12,7 +15,8 @@ use wayodos_core::finding::{Severity, has_errors};
 use wayodos_core::ids::{StepId, TextStep};
 use wayodos_core::mission::refs::{references, rename};
 use wayodos_core::mission::restructure::{
-    Change, Refusal, Text, carry, comment, delete, duplicate, extract, join, link, mirror, move_steps, put, split, wrap,
+    Change, Refusal, Text, carry, comment, delete, duplicate, extract, join, link, mirror,
+    move_steps, put, split, wrap,
 };
 use wayodos_core::mission::{LineKind, Parsed, format, parse};
 use wayodos_core::project::{Setup, prepare};
@@ -23,8 +27,7 @@ const FIELD: &str = include_str!("../../../examples/brinewick/fields/causeway.to
 const GATES: &str = include_str!("../../../examples/brinewick/shared/gates.way");
 
 fn setup() -> Setup {
-    let arm =
-        "[[actuator]]\nname = \"arm\"\nport = \"MC\"\nspeed = \"120 deg/s\"\nfrom = \"0 deg\"\nto = \"90 deg\"\n\n";
+    let arm = "[[actuator]]\nname = \"arm\"\nport = \"MC\"\nspeed = \"120 deg/s\"\nfrom = \"0 deg\"\nto = \"90 deg\"\n\n";
     let robot = ROBOT.replacen("[[sensor]]", &format!("{arm}[[sensor]]"), 1);
     let (setup, findings) = Setup::load(&robot, FIELD, None);
     let mut setup = setup.unwrap_or_else(|| panic!("{findings:?}"));
@@ -110,7 +113,14 @@ fn mission() -> impl Strategy<Value = String> {
         5 => (0..6usize).prop_map(|step| format!(" -> \"s{step}\"")),
     ];
     let exit = (condition(), target.clone());
-    let step = (shape, behaviour(), prop::collection::vec(exit, 1..4), target, any::<bool>(), any::<bool>());
+    let step = (
+        shape,
+        behaviour(),
+        prop::collection::vec(exit, 1..4),
+        target,
+        any::<bool>(),
+        any::<bool>(),
+    );
     let reflex = (condition(), 0..6usize, 0..3usize, 0..6usize);
     let whole = (prop::collection::vec(step, 2..7), prop::option::of(reflex));
     whole.prop_map(|(steps, reflex)| written(&steps, reflex.as_ref()))
@@ -125,8 +135,11 @@ fn written(steps: &[StepOf], reflex: Option<&(String, usize, usize, usize)>) -> 
          step \"first of all\"\nmeasure ahead as gap\n",
     );
     if let Some((condition, step, then, to)) = reflex {
-        let then = ["then resume".to_owned(), "then restart".to_owned(), format!("then -> \"s{}\"", to % steps.len())]
-            [*then]
+        let then = [
+            "then resume".to_owned(),
+            "then restart".to_owned(),
+            format!("then -> \"s{}\"", to % steps.len()),
+        ][*then]
             .clone();
         text.push_str(&format!(
             "reflex \"r\"\nwhen {condition}\nduring \"s{}\"\ndrive back at 30 %\nuntil travelled 30 mm\n{then}\n",
@@ -135,12 +148,19 @@ fn written(steps: &[StepOf], reflex: Option<&(String, usize, usize, usize)>) -> 
     }
     let mut open = 0;
     // Most targets are some that there are: a mission with an error shows nothing.
-    let fit =
-        |target: &String, open: usize| match target.strip_prefix(" -> \"s").and_then(|rest| rest.strip_suffix('"')) {
-            Some(number) => std::format!(" -> \"s{}\"", number.parse::<usize>().unwrap() % steps.len()),
-            None if open == 0 && (target.ends_with("again") || target.ends_with("out")) => String::new(),
-            None => target.clone(),
-        };
+    let fit = |target: &String, open: usize| match target
+        .strip_prefix(" -> \"s")
+        .and_then(|rest| rest.strip_suffix('"'))
+    {
+        Some(number) => std::format!(
+            " -> \"s{}\"",
+            number.parse::<usize>().unwrap() % steps.len()
+        ),
+        None if open == 0 && (target.ends_with("again") || target.ends_with("out")) => {
+            String::new()
+        }
+        None => target.clone(),
+    };
     for (index, (shape, behaviour, exits, target, closes, comments)) in steps.iter().enumerate() {
         if *comments {
             text.push_str(&format!("# about s{index}\n"));
@@ -155,11 +175,21 @@ fn written(steps: &[StepOf], reflex: Option<&(String, usize, usize, usize)>) -> 
             }
             Shape::Choose => {
                 let target = fit(target, open);
-                let arrow = if target.is_empty() { " -> next" } else { &target };
-                text.push_str(&format!("choose\nwhen {}{arrow}\notherwise -> next\n", exits[0].0));
+                let arrow = if target.is_empty() {
+                    " -> next"
+                } else {
+                    &target
+                };
+                text.push_str(&format!(
+                    "choose\nwhen {}{arrow}\notherwise -> next\n",
+                    exits[0].0
+                ));
             }
             Shape::React => {
-                text.push_str(&format!("react\nwhen {}, spin left at 24 %\notherwise, {behaviour}\n", exits[0].0));
+                text.push_str(&format!(
+                    "react\nwhen {}, spin left at 24 %\notherwise, {behaviour}\n",
+                    exits[0].0
+                ));
             }
             Shape::Copy => {
                 text.push_str(&format!("like \"s{}\"\n", index.saturating_sub(1)));
@@ -169,7 +199,11 @@ fn written(steps: &[StepOf], reflex: Option<&(String, usize, usize, usize)>) -> 
         if !matches!(shape, Shape::Choose) {
             for (condition, target) in exits {
                 text.push_str(&format!("{word} {condition}{}\n", fit(target, open)));
-                word = if matches!(shape, Shape::Copy) { "but until" } else { "or" };
+                word = if matches!(shape, Shape::Copy) {
+                    "but until"
+                } else {
+                    "or"
+                };
             }
         }
         if *closes && open > 0 {
@@ -206,20 +240,33 @@ const CHANGES: usize = 10;
 
 /// The comments on lines of their own.
 fn comments(parsed: &Parsed, text: &str) -> Vec<String> {
-    let own = parsed.lines.iter().filter(|line| line.kind == LineKind::Blank);
+    let own = parsed
+        .lines
+        .iter()
+        .filter(|line| line.kind == LineKind::Blank);
     let spans = own.filter_map(|line| line.comment.clone());
     spans.map(|span| text[span].trim_end().to_owned()).collect()
 }
 
 /// Does one change of a mission that runs, and holds the outcome against the law. What was refused, if it was.
-fn hold_to_the_law(setup: &Setup, text: &str, what: usize, first: usize, count: usize) -> Option<Refusal> {
+fn hold_to_the_law(
+    setup: &Setup,
+    text: &str,
+    what: usize,
+    first: usize,
+    count: usize,
+) -> Option<Refusal> {
     let prepared = prepare(text, Some(setup));
     prepared.program.as_ref()?;
     let parsed = &prepared.parsed;
     let first = first % parsed.mission.steps.len();
     let mut names = setup.names.clone();
     names.routines.clone_from(&prepared.routines);
-    let of = Text { parsed, text, names: &names };
+    let of = Text {
+        parsed,
+        text,
+        names: &names,
+    };
     let change = match change(of, what, first, count) {
         Ok(change) => change,
         Err(refusal) => {
@@ -229,8 +276,15 @@ fn hold_to_the_law(setup: &Setup, text: &str, what: usize, first: usize, count: 
     };
     let new = change.apply(text);
     let after = prepare(&new, Some(setup));
-    let broken: Vec<_> = after.findings.iter().filter(|finding| finding.severity == Severity::Error).collect();
-    assert!(after.program.is_some(), "change {what} of step {first} (+{count}): {broken:#?}\n{text}\n=>\n{new}");
+    let broken: Vec<_> = after
+        .findings
+        .iter()
+        .filter(|finding| finding.severity == Severity::Error)
+        .collect();
+    assert!(
+        after.program.is_some(),
+        "change {what} of step {first} (+{count}): {broken:#?}\n{text}\n=>\n{new}"
+    );
     // Laid out, it says the same.
     let laid = format(&new);
     assert!(prepare(&laid, Some(setup)).program.is_some(), "{laid}");
@@ -238,7 +292,10 @@ fn hold_to_the_law(setup: &Setup, text: &str, what: usize, first: usize, count: 
     if what != 0 {
         let kept = comments(&after.parsed, &new);
         for comment in comments(parsed, text) {
-            assert!(kept.contains(&comment), "change {what}: {comment} is lost\n{text}\n=>\n{new}");
+            assert!(
+                kept.contains(&comment),
+                "change {what}: {comment} is lost\n{text}\n=>\n{new}"
+            );
         }
     }
     // Lines of steps that have nothing to do with it stay as they are, up to names of steps.
@@ -254,9 +311,17 @@ fn hold_to_the_law(setup: &Setup, text: &str, what: usize, first: usize, count: 
 
 /// The missions of the demo that play on the causeway.
 fn demo() -> Vec<String> {
-    let names = ["morning-round", "round-the-gates", "four-ways-along", "which-way"];
+    let names = [
+        "morning-round",
+        "round-the-gates",
+        "four-ways-along",
+        "which-way",
+    ];
     let read = |name: &str| {
-        let path = format!("{}/../../examples/brinewick/missions/{name}.way", env!("CARGO_MANIFEST_DIR"));
+        let path = format!(
+            "{}/../../examples/brinewick/missions/{name}.way",
+            env!("CARGO_MANIFEST_DIR")
+        );
         std::fs::read_to_string(path).unwrap()
     };
     names.map(read).to_vec()
@@ -266,13 +331,18 @@ fn demo() -> Vec<String> {
 fn every_change_of_every_step_of_the_demo_gives_a_mission_that_runs() {
     let setup = setup();
     let (mut done, mut refused) = (0, 0);
-    for text in demo().iter().filter(|text| prepare(text, Some(&setup)).program.is_some()) {
+    for text in demo()
+        .iter()
+        .filter(|text| prepare(text, Some(&setup)).program.is_some())
+    {
         for step in 0..parse(text).mission.steps.len() {
             for what in 0..CHANGES {
                 for count in 1..3 {
                     match hold_to_the_law(&setup, text, what, step, count) {
                         None => done += 1,
-                        Some(Refusal::WouldBreak { message }) => panic!("a reason of its own is wanted: {message}"),
+                        Some(Refusal::WouldBreak { message }) => {
+                            panic!("a reason of its own is wanted: {message}")
+                        }
                         Some(_) => refused += 1,
                     }
                 }
@@ -430,11 +500,21 @@ fn course(field: &str, text: &str) -> (Vec<(StepId, Option<usize>)>, f64, f64, f
     let (setup, findings) = Setup::load(&even_robot(), field, None);
     let setup = setup.unwrap_or_else(|| panic!("{findings:?}"));
     let prepared = prepare(text, Some(&setup));
-    let program = prepared.program.unwrap_or_else(|| panic!("{:#?}\n{text}", prepared.findings));
+    let program = prepared
+        .program
+        .unwrap_or_else(|| panic!("{:#?}\n{text}", prepared.findings));
     let start = setup.field.start("home").unwrap().pose;
     let run = run(&setup.world(), &program, start, 1, None).unwrap();
     let pose = run.final_pose();
-    (run.visits.iter().map(|visit| (visit.step, visit.exit)).collect(), pose.x, pose.y, pose.heading)
+    (
+        run.visits
+            .iter()
+            .map(|visit| (visit.step, visit.exit))
+            .collect(),
+        pose.x,
+        pose.y,
+        pose.heading,
+    )
 }
 
 proptest! {
@@ -488,5 +568,8 @@ fn enough_of_the_missions_made_up_run_and_every_change_is_done_often() {
         }
     }
     assert!(runs > 80, "{runs} of 400 missions run");
-    assert!(done[..CHANGES].iter().all(|done| *done > runs / 8), "of {runs}: {done:?}");
+    assert!(
+        done[..CHANGES].iter().all(|done| *done > runs / 8),
+        "of {runs}: {done:?}"
+    );
 }

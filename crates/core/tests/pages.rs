@@ -17,7 +17,10 @@ const END: &str = "<!-- end -->";
 
 /// A row of a table, with what would end a cell escaped.
 fn row<const N: usize>(cells: [&str; N]) -> String {
-    format!("| {} |\n", cells.map(|cell| cell.replace('|', "\\|")).join(" | "))
+    format!(
+        "| {} |\n",
+        cells.map(|cell| cell.replace('|', "\\|")).join(" | ")
+    )
 }
 
 fn head<const N: usize>(cells: [&str; N]) -> String {
@@ -25,7 +28,11 @@ fn head<const N: usize>(cells: [&str; N]) -> String {
 }
 
 fn section(section: &Section) -> String {
-    let header = if section.title.is_empty() { "At the top".to_owned() } else { format!("`{}`", section.title) };
+    let header = if section.title.is_empty() {
+        "At the top".to_owned()
+    } else {
+        format!("`{}`", section.title)
+    };
     let mut text = format!("\n{header}: {}\n\n", section.about);
     text += &head(["key", "holds", "left out", "for example", "meaning"]);
     for key in section.keys {
@@ -34,7 +41,13 @@ fn section(section: &Section) -> String {
             None => key.holds.to_owned(),
         };
         let left_out = key.default.unwrap_or("must be there");
-        text += &row([&format!("`{}`", key.name), &holds, left_out, &format!("`{}`", key.typical), key.what]);
+        text += &row([
+            &format!("`{}`", key.name),
+            &holds,
+            left_out,
+            &format!("`{}`", key.typical),
+            key.what,
+        ]);
     }
     text
 }
@@ -42,8 +55,16 @@ fn section(section: &Section) -> String {
 fn behaviours() -> String {
     let mut text = head(["sentence", "what it does", "ends by itself as"]);
     for kind in BEHAVIOURS {
-        let sentences: Vec<String> = kind.grammar.iter().map(|sentence| format!("`{sentence}`")).collect();
-        let ends: Vec<String> = kind.ends.iter().map(|ending| format!("`{}`", ending.words())).collect();
+        let sentences: Vec<String> = kind
+            .grammar
+            .iter()
+            .map(|sentence| format!("`{sentence}`"))
+            .collect();
+        let ends: Vec<String> = kind
+            .ends
+            .iter()
+            .map(|ending| format!("`{}`", ending.words()))
+            .collect();
         text += &row([&sentences.join("<br>"), kind.what, &ends.join(", ")]);
     }
     text
@@ -52,7 +73,11 @@ fn behaviours() -> String {
 fn conditions() -> String {
     let mut text = head(["condition", "is true when", "for example"]);
     for kind in CONDITIONS {
-        text += &row([&format!("`{}`", kind.grammar), kind.what, &format!("`{}`", kind.example)]);
+        text += &row([
+            &format!("`{}`", kind.grammar),
+            kind.what,
+            &format!("`{}`", kind.example),
+        ]);
     }
     text
 }
@@ -64,22 +89,34 @@ fn the_tables_of_the_pages_are_those_of_the_code() {
         ("language.md", "behaviours".to_owned(), behaviours()),
         ("language.md", "conditions".into(), conditions()),
     ];
-    tables.extend(
-        FILES.iter().map(|(title, sections)| {
-            ("world.md", (*title).to_owned(), sections.iter().map(section).collect::<String>())
-        }),
-    );
+    tables.extend(FILES.iter().map(|(title, sections)| {
+        (
+            "world.md",
+            (*title).to_owned(),
+            sections.iter().map(section).collect::<String>(),
+        )
+    }));
     for (page, name, table) in tables {
         let path = docs.join(page);
         let text = fs::read_to_string(&path).unwrap();
         let begin = format!("{BEGIN}{name} -->\n");
-        let from = text.find(&begin).unwrap_or_else(|| panic!("{page} has no `{begin}`")) + begin.len();
-        let to = from + text[from..].find(END).unwrap_or_else(|| panic!("no end of `{name}` in {page}"));
+        let from = text
+            .find(&begin)
+            .unwrap_or_else(|| panic!("{page} has no `{begin}`"))
+            + begin.len();
+        let to = from
+            + text[from..]
+                .find(END)
+                .unwrap_or_else(|| panic!("no end of `{name}` in {page}"));
         let expected = format!("\n{}\n", table.trim_start());
         if std::env::var_os("UPDATE_PAGES").is_some() {
             fs::write(&path, format!("{}{expected}{}", &text[..from], &text[to..])).unwrap();
         } else {
-            assert_eq!(&text[from..to], expected, "`{name}` in docs/{page}: write it again with UPDATE_PAGES=1");
+            assert_eq!(
+                &text[from..to],
+                expected,
+                "`{name}` in docs/{page}: write it again with UPDATE_PAGES=1"
+            );
         }
     }
 }
@@ -89,20 +126,32 @@ fn the_grammar_of_the_page_knows_every_word_of_behaviours_and_conditions() {
     let docs = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/language.md");
     let page = fs::read_to_string(docs).unwrap();
     let grammar = page.split_once("## Grammar").unwrap().1;
-    let sentences = BEHAVIOURS.iter().flat_map(|kind| kind.grammar).chain(CONDITIONS.iter().map(|kind| &kind.grammar));
+    let sentences = BEHAVIOURS
+        .iter()
+        .flat_map(|kind| kind.grammar)
+        .chain(CONDITIONS.iter().map(|kind| &kind.grammar));
     let mut missing = Vec::new();
     for sentence in sentences {
         let apart = |letter: char| !letter.is_alphabetic() && letter != '-';
-        let words = sentence.split(apart).filter(|word| word.chars().any(char::is_lowercase));
+        let words = sentence
+            .split(apart)
+            .filter(|word| word.chars().any(char::is_lowercase));
         missing.extend(words.filter(|word| !grammar.contains(&format!("\"{word}\""))));
     }
-    assert_eq!(missing, [] as [&str; 0], "in the grammar at the end of docs/language.md");
+    assert_eq!(
+        missing,
+        [] as [&str; 0],
+        "in the grammar at the end of docs/language.md"
+    );
 }
 
 /// A file of these sections with those of their keys that are wanted, each with its typical value.
 fn everything(sections: &[Section], wanted: fn(&&Key) -> bool) -> String {
     let mut text = String::new();
-    for section in sections.iter().filter(|section| section.title.is_empty() || section.title.starts_with('[')) {
+    for section in sections
+        .iter()
+        .filter(|section| section.title.is_empty() || section.title.starts_with('['))
+    {
         for header in section.title.split(" and ") {
             text.push_str(header);
             text.push('\n');
@@ -118,10 +167,23 @@ fn everything(sections: &[Section], wanted: fn(&&Key) -> bool) -> String {
 #[test]
 fn typical_values_are_of_the_right_kind_and_within_range() {
     let demo = |path: &str| {
-        fs::read_to_string(Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples/brinewick").join(path)).unwrap()
+        fs::read_to_string(
+            Path::new(env!("CARGO_MANIFEST_DIR"))
+                .join("../../examples/brinewick")
+                .join(path),
+        )
+        .unwrap()
     };
-    let setup = Setup::load(&demo("robots/curlew.toml"), &demo("fields/causeway.toml"), None).0.unwrap();
-    let [(_, project), (_, robots), (_, fields), (_, hands)] = FILES else { panic!("another file has come") };
+    let setup = Setup::load(
+        &demo("robots/curlew.toml"),
+        &demo("fields/causeway.toml"),
+        None,
+    )
+    .0
+    .unwrap();
+    let [(_, project), (_, robots), (_, fields), (_, hands)] = FILES else {
+        panic!("another file has come")
+    };
     let findings = [
         Config::load(&everything(project, |_| true)).1,
         robot::load(&everything(robots, |_| true)).1,
@@ -129,7 +191,10 @@ fn typical_values_are_of_the_right_kind_and_within_range() {
         hands::load(&everything(hands, |_| true), &setup).1,
     ];
     for finding in findings.iter().flatten() {
-        assert!(!matches!(finding.code, "T001" | "T002" | "T003" | "T004" | "T006"), "{finding:#?}");
+        assert!(
+            !matches!(finding.code, "T001" | "T002" | "T003" | "T004" | "T006"),
+            "{finding:#?}"
+        );
     }
 }
 
@@ -138,12 +203,20 @@ fn all_missing_keys_are_reported_at_once_and_their_edits_mend_the_file() {
     let bare = everything(robot::FILE, |key| key.default.is_some());
     let lines = |text: &str| text.lines().count();
     let taken_out = lines(&everything(robot::FILE, |_| true)) - lines(&bare);
-    let missing =
-        |text: &str| robot::load(text).1.into_iter().filter(|finding| finding.code == "T003").collect::<Vec<_>>();
+    let missing = |text: &str| {
+        robot::load(text)
+            .1
+            .into_iter()
+            .filter(|finding| finding.code == "T003")
+            .collect::<Vec<_>>()
+    };
     let findings = missing(&bare);
     assert_eq!(findings.len(), taken_out);
-    let edits: Vec<Edit> =
-        findings.iter().flat_map(|finding| &finding.hints).flat_map(|hint| hint.edits.clone()).collect();
+    let edits: Vec<Edit> = findings
+        .iter()
+        .flat_map(|finding| &finding.hints)
+        .flat_map(|hint| hint.edits.clone())
+        .collect();
     let fixed = apply_all(&bare, edits);
     assert_eq!(missing(&fixed), [], "{fixed}");
 }
@@ -151,7 +224,9 @@ fn all_missing_keys_are_reported_at_once_and_their_edits_mend_the_file() {
 /// A number just outside a bound, written in the unit of the key's typical value.
 fn written(key: &Key, si: f64) -> String {
     let typical = key.typical.trim_matches('"');
-    let unit = Quantity::parse(typical).expect("a typical value is a quantity").unit;
+    let unit = Quantity::parse(typical)
+        .expect("a typical value is a quantity")
+        .unit;
     let quantity = Quantity::from_si(si, unit);
     match unit {
         Unit::None => quantity.to_string(),
@@ -163,13 +238,21 @@ fn written(key: &Key, si: f64) -> String {
 fn what_is_out_of_range_is_reported_for_every_key_that_has_one() {
     let mut tried = 0;
     for (file, load) in [
-        (robot::FILE, (|text| robot::load(text).1) as fn(&str) -> Vec<Finding>),
+        (
+            robot::FILE,
+            (|text| robot::load(text).1) as fn(&str) -> Vec<Finding>,
+        ),
         (field::FILE, |text| field::load(text).1),
     ] {
         let whole = everything(file, |_| true);
-        for section in file.iter().filter(|section| section.title.is_empty() || section.title.starts_with('[')) {
+        for section in file
+            .iter()
+            .filter(|section| section.title.is_empty() || section.title.starts_with('['))
+        {
             for key in section.keys {
-                let Some((least, greatest)) = key.range else { continue };
+                let Some((least, greatest)) = key.range else {
+                    continue;
+                };
                 let span = greatest - least;
                 let count = |value: f64| {
                     let header = section.title.split(" and ").next().unwrap();
@@ -177,14 +260,39 @@ fn what_is_out_of_range_is_reported_for_every_key_that_has_one() {
                     let (before, after) = whole.split_at(at);
                     let text = format!(
                         "{before}{}",
-                        after.replacen(&key.line(), &format!("{} = {}", key.name, written(key, value)), 1)
+                        after.replacen(
+                            &key.line(),
+                            &format!("{} = {}", key.name, written(key, value)),
+                            1
+                        )
                     );
                     assert_ne!(text, whole, "{} of {}", key.name, section.title);
-                    load(&text).iter().filter(|finding| finding.code == "T006").count()
+                    load(&text)
+                        .iter()
+                        .filter(|finding| finding.code == "T006")
+                        .count()
                 };
-                assert_eq!(count(least - 0.1 * span), 1, "too little: {} of {}", key.name, section.title);
-                assert_eq!(count(greatest + 0.1 * span), 1, "too much: {} of {}", key.name, section.title);
-                assert_eq!(count(least + 0.4 * span), 0, "{} of {}", key.name, section.title);
+                assert_eq!(
+                    count(least - 0.1 * span),
+                    1,
+                    "too little: {} of {}",
+                    key.name,
+                    section.title
+                );
+                assert_eq!(
+                    count(greatest + 0.1 * span),
+                    1,
+                    "too much: {} of {}",
+                    key.name,
+                    section.title
+                );
+                assert_eq!(
+                    count(least + 0.4 * span),
+                    0,
+                    "{} of {}",
+                    key.name,
+                    section.title
+                );
                 tried += 1;
             }
         }
@@ -195,8 +303,15 @@ fn what_is_out_of_range_is_reported_for_every_key_that_has_one() {
 #[test]
 fn a_range_is_written_as_people_write_it() {
     let key = |name: &str| {
-        let all = robot::FILE.iter().chain(field::FILE).flat_map(|section| section.keys);
-        all.filter(|key| key.range.is_some()).find(|key| key.name == name).unwrap().range_words().unwrap()
+        let all = robot::FILE
+            .iter()
+            .chain(field::FILE)
+            .flat_map(|section| section.keys);
+        all.filter(|key| key.range.is_some())
+            .find(|key| key.name == name)
+            .unwrap()
+            .range_words()
+            .unwrap()
     };
     assert_eq!(key("wheel_diameter"), "5 mm to 500 mm");
     assert_eq!(key("grip"), "0 to 3");

@@ -24,15 +24,51 @@ pub struct Reader {
 
 /// Every reader.
 pub const READERS: &[Reader] = &[
-    Reader { name: "mission", read: mission, seeds: missions },
-    Reader { name: "robot", read: robot, seeds: || bytes(&[ROBOT, CART, DUNLIN]) },
-    Reader { name: "field", read: field, seeds: || bytes(&[FIELD, RING, DYKES, HERONS]) },
-    Reader { name: "calibration", read: calibration, seeds: || bytes(&[CALIBRATION]) },
-    Reader { name: "project", read: project, seeds: || bytes(&[PROJECT]) },
-    Reader { name: "hands", read: by_hand, seeds: || bytes(&[HANDS]) },
-    Reader { name: "drawing", read: drawing, seeds: || bytes(&[DRAWING]) },
-    Reader { name: "picture", read: picture, seeds: || vec![PICTURE.to_vec()] },
-    Reader { name: "record", read: record, seeds: || vec![recorded().into_bytes()] },
+    Reader {
+        name: "mission",
+        read: mission,
+        seeds: missions,
+    },
+    Reader {
+        name: "robot",
+        read: robot,
+        seeds: || bytes(&[ROBOT, CART, DUNLIN]),
+    },
+    Reader {
+        name: "field",
+        read: field,
+        seeds: || bytes(&[FIELD, RING, DYKES, HERONS]),
+    },
+    Reader {
+        name: "calibration",
+        read: calibration,
+        seeds: || bytes(&[CALIBRATION]),
+    },
+    Reader {
+        name: "project",
+        read: project,
+        seeds: || bytes(&[PROJECT]),
+    },
+    Reader {
+        name: "hands",
+        read: by_hand,
+        seeds: || bytes(&[HANDS]),
+    },
+    Reader {
+        name: "drawing",
+        read: drawing,
+        seeds: || bytes(&[DRAWING]),
+    },
+    Reader {
+        name: "picture",
+        read: picture,
+        seeds: || vec![PICTURE.to_vec()],
+    },
+    Reader {
+        name: "record",
+        read: record,
+        seeds: || vec![recorded().into_bytes()],
+    },
 ];
 
 macro_rules! demo {
@@ -70,9 +106,10 @@ to = "400, 178 mm"
 "#;
 /// Two by two pixels, each of another colour.
 const PICTURE: &[u8] = &[
-    137, 80, 78, 71, 13, 10, 26, 10, 0, 0, 0, 13, 73, 72, 68, 82, 0, 0, 0, 2, 0, 0, 0, 2, 8, 2, 0, 0, 0, 253, 212, 154,
-    115, 0, 0, 0, 18, 73, 68, 65, 84, 120, 218, 99, 248, 207, 0, 4, 255, 65, 232, 255, 255, 255, 0, 31, 238, 5, 251,
-    151, 174, 28, 81, 0, 0, 0, 0, 73, 69, 78, 68, 174, 66, 96, 130,
+    137, 80, 78, 71, 13, 10, 26, 10, 0, 0, 0, 13, 73, 72, 68, 82, 0, 0, 0, 2, 0, 0, 0, 2, 8, 2, 0,
+    0, 0, 253, 212, 154, 115, 0, 0, 0, 18, 73, 68, 65, 84, 120, 218, 99, 248, 207, 0, 4, 255, 65,
+    232, 255, 255, 255, 0, 31, 238, 5, 251, 151, 174, 28, 81, 0, 0, 0, 0, 73, 69, 78, 68, 174, 66,
+    96, 130,
 ];
 /// Runs of damaged files last no longer, in ticks of the controller: what breaks a run breaks it early.
 const SHORT: u32 = 50;
@@ -84,8 +121,10 @@ fn bytes(texts: &[&str]) -> Vec<Vec<u8>> {
 fn missions() -> Vec<Vec<u8>> {
     // The examples of the language's own page show every sentence there is.
     let page = include_str!("../../../docs/language.md");
-    let examples =
-        page.split("```way\n").skip(1).filter_map(|block| Some(block.split("```").next()?.as_bytes().to_vec()));
+    let examples = page
+        .split("```way\n")
+        .skip(1)
+        .filter_map(|block| Some(block.split("```").next()?.as_bytes().to_vec()));
     let demo = bytes(&[
         demo!("missions/morning-round.way"),
         demo!("missions/ring-contest.way"),
@@ -102,7 +141,10 @@ fn demo() -> &'static Setup {
     SETUP.get_or_init(|| {
         let (setup, findings) = Setup::load(ROBOT, FIELD, Some(CALIBRATION));
         let mut setup = setup.unwrap_or_else(|| panic!("{findings:?}"));
-        setup.shared = vec![("shared/gates.way".to_owned(), demo!("shared/gates.way").to_owned())];
+        setup.shared = vec![(
+            "shared/gates.way".to_owned(),
+            demo!("shared/gates.way").to_owned(),
+        )];
         setup
     })
 }
@@ -111,7 +153,12 @@ fn demo() -> &'static Setup {
 fn point_into(text: &str, findings: &[Finding]) {
     for finding in findings {
         let span = &finding.span;
-        assert!(text.get(span.clone()).is_some(), "{} points to {span:?} of {} bytes", finding.code, text.len());
+        assert!(
+            text.get(span.clone()).is_some(),
+            "{} points to {span:?} of {} bytes",
+            finding.code,
+            text.len()
+        );
     }
 }
 
@@ -123,7 +170,10 @@ fn drive(setup: Option<&Setup>, findings: &[Finding], text: &str) -> bool {
     };
     let prepared = prepare(text, Some(setup));
     let Some(program) = prepared.program else {
-        assert!(has_errors(&prepared.findings), "no program, and nobody says why");
+        assert!(
+            has_errors(&prepared.findings),
+            "no program, and nobody says why"
+        );
         return false;
     };
     shortly(setup, &program, SHORT, &[]);
@@ -132,12 +182,23 @@ fn drive(setup: Option<&Setup>, findings: &[Finding], text: &str) -> bool {
 
 /// A run of this many ticks, in which something is done by hand.
 fn shortly(setup: &Setup, program: &Program, ticks: u32, interventions: &[Intervention]) -> Run {
-    let program = Program { limit_ticks: program.limit_ticks.min(ticks), ..program.clone() };
+    let program = Program {
+        limit_ticks: program.limit_ticks.min(ticks),
+        ..program.clone()
+    };
     let world = setup.world();
-    let play = Play { start: world.start(None, 1), seed: 1, interventions, piece: None };
+    let play = Play {
+        start: world.start(None, 1),
+        seed: 1,
+        interventions,
+        piece: None,
+    };
     let run = sim::play(&world, &Arc::new(program), play, None).expect("nobody cancels it");
     let pose = run.final_pose();
-    assert!(pose.x.is_finite() && pose.y.is_finite() && pose.heading.is_finite(), "the robot is at {pose:?}");
+    assert!(
+        pose.x.is_finite() && pose.y.is_finite() && pose.heading.is_finite(),
+        "the robot is at {pose:?}"
+    );
     run
 }
 
@@ -153,7 +214,11 @@ fn mission(bytes: &[u8]) -> bool {
     let text = String::from_utf8_lossy(bytes);
     let parsed = parse(&text);
     for slot in &parsed.slots {
-        assert!(text.get(slot.span.clone()).is_some(), "a slot at {:?}", slot.span);
+        assert!(
+            text.get(slot.span.clone()).is_some(),
+            "a slot at {:?}",
+            slot.span
+        );
     }
     let laid = format(&text);
     assert_eq!(format(&laid), laid, "what is laid out stays as it is");
@@ -195,7 +260,10 @@ fn project(bytes: &[u8]) -> bool {
     let text = String::from_utf8_lossy(bytes);
     let (config, findings) = Config::load(&text);
     point_into(&text, &findings);
-    assert!(config.is_some() || has_errors(&findings), "refused without saying why");
+    assert!(
+        config.is_some() || has_errors(&findings),
+        "refused without saying why"
+    );
     config.is_some()
 }
 
@@ -229,7 +297,9 @@ fn recorded() -> String {
 
 /// A record that can be read is stored and read again as the same one.
 fn record(bytes: &[u8]) -> bool {
-    let Ok(run) = serde_json::from_slice::<Run>(bytes) else { return false };
+    let Ok(run) = serde_json::from_slice::<Run>(bytes) else {
+        return false;
+    };
     let stored = serde_json::to_string(&run).expect("a record can be stored");
     let again: Run = serde_json::from_str(&stored).expect("what was stored can be read");
     assert_eq!(again.fingerprint(), run.fingerprint());
@@ -267,8 +337,17 @@ mod tests {
             let seeds = (reader.seeds)();
             let good = seeds.iter().filter(|seed| (reader.read)(seed)).count();
             // Some sentences of the language's page are for another robot.
-            let all = if reader.name == "mission" { seeds.len() / 2 } else { seeds.len() };
-            assert!(good >= all.max(1), "{}: {good} of {}", reader.name, seeds.len());
+            let all = if reader.name == "mission" {
+                seeds.len() / 2
+            } else {
+                seeds.len()
+            };
+            assert!(
+                good >= all.max(1),
+                "{}: {good} of {}",
+                reader.name,
+                seeds.len()
+            );
         }
     }
 

@@ -1,8 +1,12 @@
 //! The strip chart of a run: steps as bands, readings with their limits, and events, over one time axis.
 //!
 //! [`Chart`] is the model that the terminal paints in cells; [`chart_scene`] makes scene items of the same model.
+//!
+//! Long because a track of each kind is made and drawn here.
 
-use wayodos_core::controller::{Action, Event, Limits, Program, Rail, Sight, Test, Tones, WheelCommand};
+use wayodos_core::controller::{
+    Action, Event, Limits, Program, Rail, Sight, Test, Tones, WheelCommand,
+};
 use wayodos_core::ids::{ActuatorId, RangerId, SensorId, StepId, SwitchId};
 use wayodos_core::record::{Happening, Outcome, Run};
 use wayodos_core::robot::Robot;
@@ -128,7 +132,12 @@ pub struct Chart {
 impl Chart {
     /// The chart of a run.
     pub fn of(story: Story<'_>) -> Self {
-        let Story { run, program, robot, .. } = story;
+        let Story {
+            run,
+            program,
+            robot,
+            ..
+        } = story;
         let trace = &run.trace;
         let bands = run.legs.iter().map(|leg| Band {
             step: leg.step,
@@ -136,17 +145,26 @@ impl Chart {
             from: trace.seconds(leg.from),
             to: trace.seconds(leg.to),
         });
-        let mut tracks: Vec<Track> =
-            SensorId::all(robot.sensors.len()).map(|sensor| sensor_track(story, sensor)).collect();
+        let mut tracks: Vec<Track> = SensorId::all(robot.sensors.len())
+            .map(|sensor| sensor_track(story, sensor))
+            .collect();
         tracks.extend(RangerId::all(robot.rangers.len()).map(|ranger| range_track(story, ranger)));
         // What never moves, and is never pressed, needs no room.
-        let pressed = |switch: &SwitchId| (0..trace.ticks.len()).any(|tick| trace.is_pressed(tick, *switch));
-        tracks.extend(SwitchId::all(robot.touches.len()).filter(pressed).map(|switch| switch_track(story, switch)));
+        let pressed =
+            |switch: &SwitchId| (0..trace.ticks.len()).any(|tick| trace.is_pressed(tick, *switch));
+        tracks.extend(
+            SwitchId::all(robot.touches.len())
+                .filter(pressed)
+                .map(|switch| switch_track(story, switch)),
+        );
         let moves = |actuator: &ActuatorId| {
-            (1..trace.ticks.len()).any(|tick| trace.angle(tick, *actuator) != trace.angle(0, *actuator))
+            (1..trace.ticks.len())
+                .any(|tick| trace.angle(tick, *actuator) != trace.angle(0, *actuator))
         };
         tracks.extend(
-            ActuatorId::all(robot.actuators.len()).filter(moves).map(|actuator| actuator_track(story, actuator)),
+            ActuatorId::all(robot.actuators.len())
+                .filter(moves)
+                .map(|actuator| actuator_track(story, actuator)),
         );
         tracks.push(speed_track(run, robot, program));
         tracks.extend(reflex_track(story));
@@ -162,7 +180,10 @@ impl Chart {
 
     /// The band that lasts at a time.
     pub fn band_at(&self, seconds: f64) -> Option<&Band> {
-        self.bands.iter().rev().find(|band| band.from <= seconds + 1e-9)
+        self.bands
+            .iter()
+            .rev()
+            .find(|band| band.from <= seconds + 1e-9)
     }
 }
 
@@ -174,62 +195,114 @@ fn marks(story: Story<'_>) -> Vec<Mark> {
             Event::Entered { step } if program.steps[step].written => {
                 (MarkKind::Step, format!("step {} begins", step.number()))
             }
-            Event::Took { reflex } => {
-                (MarkKind::World, format!("reflex \"{}\" takes over", program.reflexes[reflex].name))
-            }
-            Event::Gave { reflex } => {
-                (MarkKind::World, format!("reflex \"{}\" has ended", program.reflexes[reflex].name))
-            }
-            Event::Kept { name } if !program.kept[name].starts_with(' ') => {
-                (MarkKind::World, format!("{} is measured", program.kept[name]))
-            }
+            Event::Took { reflex } => (
+                MarkKind::World,
+                format!("reflex \"{}\" takes over", program.reflexes[reflex].name),
+            ),
+            Event::Gave { reflex } => (
+                MarkKind::World,
+                format!("reflex \"{}\" has ended", program.reflexes[reflex].name),
+            ),
+            Event::Kept { name } if !program.kept[name].starts_with(' ') => (
+                MarkKind::World,
+                format!("{} is measured", program.kept[name]),
+            ),
             Event::Counted { count, .. } => (MarkKind::Line, format!("line {count} crossed")),
             // The next step begins in the same tick, which is named there.
-            Event::Entered { .. } | Event::Ended { .. } | Event::Kept { .. } | Event::Left { .. } => return None,
+            Event::Entered { .. }
+            | Event::Ended { .. }
+            | Event::Kept { .. }
+            | Event::Left { .. } => return None,
         };
         Some((stamp.tick as usize, kind, words))
     });
-    let touched = trace.onsets(|tick| tick.touched).map(|tick| (tick, MarkKind::Wrong, "a wall is touched".to_owned()));
-    let hangs =
-        trace.onsets(|tick| tick.hangs).map(|tick| (tick, MarkKind::Wrong, "a wheel is over the edge".to_owned()));
-    let happened = trace.happened.iter().filter(|happened| happened.what != Happening::Fell).map(|happened| {
-        let kind = match happened.what {
-            Happening::Tape(_) | Happening::EarlyStart | Happening::Blocked(_) => MarkKind::Wrong,
-            Happening::Fell
-            | Happening::Gone(_)
-            | Happening::Came(_)
-            | Happening::Left(_)
-            | Happening::ByHand(_)
-            | Happening::Signal(..)
-            | Happening::Arrived(_) => MarkKind::World,
-        };
-        (happened.tick as usize, kind, happening_words(story, happened.what))
-    });
-    let how = if run.outcome == Outcome::Done { MarkKind::End } else { MarkKind::Wrong };
+    let touched = trace
+        .onsets(|tick| tick.touched)
+        .map(|tick| (tick, MarkKind::Wrong, "a wall is touched".to_owned()));
+    let hangs = trace
+        .onsets(|tick| tick.hangs)
+        .map(|tick| (tick, MarkKind::Wrong, "a wheel is over the edge".to_owned()));
+    let happened = trace
+        .happened
+        .iter()
+        .filter(|happened| happened.what != Happening::Fell)
+        .map(|happened| {
+            let kind = match happened.what {
+                Happening::Tape(_) | Happening::EarlyStart | Happening::Blocked(_) => {
+                    MarkKind::Wrong
+                }
+                Happening::Fell
+                | Happening::Gone(_)
+                | Happening::Came(_)
+                | Happening::Left(_)
+                | Happening::ByHand(_)
+                | Happening::Signal(..)
+                | Happening::Arrived(_) => MarkKind::World,
+            };
+            (
+                happened.tick as usize,
+                kind,
+                happening_words(story, happened.what),
+            )
+        });
+    let how = if run.outcome == Outcome::Done {
+        MarkKind::End
+    } else {
+        MarkKind::Wrong
+    };
     let ended = std::iter::once((run.ended, how, crate::words::outcome_words(run, program)));
-    let met = trace.onsets(|tick| tick.met).map(|tick| (tick, MarkKind::World, "something is met".to_owned()));
-    let all = stamped.chain(touched).chain(met).chain(hangs).chain(happened).chain(ended);
-    let mut marks: Vec<Mark> =
-        all.map(|(tick, kind, words)| Mark { tick, at: trace.seconds(tick), words, kind }).collect();
+    let met = trace
+        .onsets(|tick| tick.met)
+        .map(|tick| (tick, MarkKind::World, "something is met".to_owned()));
+    let all = stamped
+        .chain(touched)
+        .chain(met)
+        .chain(hangs)
+        .chain(happened)
+        .chain(ended);
+    let mut marks: Vec<Mark> = all
+        .map(|(tick, kind, words)| Mark {
+            tick,
+            at: trace.seconds(tick),
+            words,
+            kind,
+        })
+        .collect();
     marks.sort_by_key(|mark| mark.tick);
     marks
 }
 
 fn sensor_track(story: Story<'_>, index: SensorId) -> Track {
-    let Story { run, program, robot, .. } = story;
+    let Story {
+        run,
+        program,
+        robot,
+        ..
+    } = story;
     let name = robot.sensors[index].name.clone();
     let tones = &program.tones[index];
     if tones.by_colour {
-        return Track { name, unit: "", kind: TrackKind::Tones(ribbons(story, index, tones)), usual: true };
+        return Track {
+            name,
+            unit: "",
+            kind: TrackKind::Tones(ribbons(story, index, tones)),
+            usual: true,
+        };
     }
     let trace = &run.trace;
-    let values: Vec<f32> =
-        (0..trace.ticks.len()).map(|tick| (trace.reading(tick, index).brightness * 100.0) as f32).collect();
+    let values: Vec<f32> = (0..trace.ticks.len())
+        .map(|tick| (trace.reading(tick, index).brightness * 100.0) as f32)
+        .collect();
     let mut limits = Vec::new();
     for visit in run.groups.iter().chain(&run.visits) {
         let (from, to) = (trace.seconds(visit.entered), trace.seconds(visit.left));
         let mut add = |value: f64, back: f64| {
-            let span = LimitSpan { from, to, value: value * 100.0, back: back * 100.0 };
+            let span = LimitSpan {
+                from,
+                to,
+                value: value * 100.0,
+                back: back * 100.0,
+            };
             if !limits.contains(&span) {
                 limits.push(span);
             }
@@ -268,30 +341,73 @@ fn sensor_track(story: Story<'_>, index: SensorId) -> Track {
                 if let Test::Bright { limits, .. } | Test::Crossed { limits, .. } = &look.test {
                     ends(limits).for_each(|(value, back)| add(value, back));
                 } else if let Test::Reads { limit, .. } = &look.test {
-                    limit.fixed().into_iter().for_each(|limit| add(limit, limit));
+                    limit
+                        .fixed()
+                        .into_iter()
+                        .for_each(|limit| add(limit, limit));
                 }
             }
         }
     }
-    Track { name, unit: "%", kind: TrackKind::Line { values, low: 0.0, high: 100.0, limits }, usual: true }
+    Track {
+        name,
+        unit: "%",
+        kind: TrackKind::Line {
+            values,
+            low: 0.0,
+            high: 100.0,
+            limits,
+        },
+        usual: true,
+    }
 }
 
 /// What a ranging sensor read, with the distances that it was compared with.
 fn range_track(story: Story<'_>, ranger: RangerId) -> Track {
-    let Story { run, program, robot, .. } = story;
+    let Story {
+        run,
+        program,
+        robot,
+        ..
+    } = story;
     let (trace, about) = (&run.trace, &robot.rangers[ranger]);
-    let values = (0..trace.ticks.len()).map(|tick| (trace.range(tick, ranger) * 1000.0) as f32).collect();
+    let values = (0..trace.ticks.len())
+        .map(|tick| (trace.range(tick, ranger) * 1000.0) as f32)
+        .collect();
     let limits = run.groups.iter().chain(&run.visits).flat_map(|visit| {
         let (from, to) = (trace.seconds(visit.entered), trace.seconds(visit.left));
-        let looks = program.phases(visit.step).flat_map(|step| &step.exits).flat_map(|exit| exit.term.looks());
+        let looks = program
+            .phases(visit.step)
+            .flat_map(|step| &step.exits)
+            .flat_map(|exit| exit.term.looks());
         looks.filter_map(move |look| {
-            let Test::Range { ranger: of, limit, .. } = &look.test else { return None };
+            let Test::Range {
+                ranger: of, limit, ..
+            } = &look.test
+            else {
+                return None;
+            };
             let value = limit.fixed().filter(|_| *of == ranger)? * 1000.0;
-            Some(LimitSpan { from, to, value, back: value })
+            Some(LimitSpan {
+                from,
+                to,
+                value,
+                back: value,
+            })
         })
     });
-    let kind = TrackKind::Line { values, low: 0.0, high: about.greatest * 1000.0, limits: limits.collect() };
-    Track { name: about.name.clone(), unit: "mm", kind, usual: true }
+    let kind = TrackKind::Line {
+        values,
+        low: 0.0,
+        high: about.greatest * 1000.0,
+        limits: limits.collect(),
+    };
+    Track {
+        name: about.name.clone(),
+        unit: "mm",
+        kind,
+        usual: true,
+    }
 }
 
 /// When a touch switch or a button was pressed.
@@ -306,28 +422,53 @@ fn switch_track(story: Story<'_>, switch: SwitchId) -> Track {
             last.to = at;
         }
         if pressed && !before {
-            ribbons.push(Ribbon { from: at, to: end, tone: "pressed".into(), rgb: ink::WALL });
+            ribbons.push(Ribbon {
+                from: at,
+                to: end,
+                tone: "pressed".into(),
+                rgb: ink::WALL,
+            });
         }
     }
-    Track { name: story.robot.touches[switch].name.clone(), unit: "", kind: TrackKind::Tones(ribbons), usual: true }
+    Track {
+        name: story.robot.touches[switch].name.clone(),
+        unit: "",
+        kind: TrackKind::Tones(ribbons),
+        usual: true,
+    }
 }
 
 /// The angle of an actuator.
 fn actuator_track(story: Story<'_>, actuator: ActuatorId) -> Track {
     let trace = &story.run.trace;
-    let values: Vec<f32> = (0..trace.ticks.len()).map(|tick| trace.angle(tick, actuator).to_degrees() as f32).collect();
+    let values: Vec<f32> = (0..trace.ticks.len())
+        .map(|tick| trace.angle(tick, actuator).to_degrees() as f32)
+        .collect();
     let least = f64::from(values.iter().fold(0.0f32, |least, value| least.min(*value)));
     let most = f64::from(values.iter().fold(0.0f32, |most, value| most.max(*value)));
     let low = (least / 30.0).floor() * 30.0;
     let high = ((most / 30.0).ceil() * 30.0).max(low + 30.0);
     let name = story.robot.actuators[actuator].name.clone();
-    Track { name, unit: "deg", kind: TrackKind::Line { values, low, high, limits: Vec::new() }, usual: true }
+    Track {
+        name,
+        unit: "deg",
+        kind: TrackKind::Line {
+            values,
+            low,
+            high,
+            limits: Vec::new(),
+        },
+        usual: true,
+    }
 }
 
 fn ends(limits: &Limits) -> impl Iterator<Item = (f64, f64)> {
-    [(limits.low, limits.low - limits.low_slack), (limits.high, limits.high + limits.high_slack)]
-        .into_iter()
-        .filter(|(value, _)| value.is_finite())
+    [
+        (limits.low, limits.low - limits.low_slack),
+        (limits.high, limits.high + limits.high_slack),
+    ]
+    .into_iter()
+    .filter(|(value, _)| value.is_finite())
 }
 
 /// Which tone a colour sensor saw, as the robot itself would say.
@@ -336,7 +477,9 @@ fn ribbons(story: Story<'_>, sensor: SensorId, tones: &Tones) -> Vec<Ribbon> {
     let mut ribbons: Vec<Ribbon> = Vec::new();
     for tick in 0..trace.ticks.len() {
         let at = trace.seconds(tick);
-        let Some(index) = tones.nearest_colour(&trace.reading(tick, sensor)) else { continue };
+        let Some(index) = tones.nearest_colour(&trace.reading(tick, sensor)) else {
+            continue;
+        };
         let tone = &tones.tones[index].name;
         match ribbons.last_mut() {
             Some(last) if last.tone == *tone => last.to = at,
@@ -344,11 +487,25 @@ fn ribbons(story: Story<'_>, sensor: SensorId, tones: &Tones) -> Vec<Ribbon> {
                 if let Some(last) = last {
                     last.to = at;
                 }
-                let surface = story.field.surfaces.iter().find(|surface| surface.name == *tone);
-                let code = story.robot.sensors[sensor].codes.iter().find(|code| code.name == *tone);
-                let rgb = code.map(|code| code.rgb).or_else(|| surface.map(|surface| surface.rgb));
+                let surface = story
+                    .field
+                    .surfaces
+                    .iter()
+                    .find(|surface| surface.name == *tone);
+                let code = story.robot.sensors[sensor]
+                    .codes
+                    .iter()
+                    .find(|code| code.name == *tone);
+                let rgb = code
+                    .map(|code| code.rgb)
+                    .or_else(|| surface.map(|surface| surface.rgb));
                 let rgb = rgb.map_or(ink::QUIET, Rgb::from);
-                ribbons.push(Ribbon { from: at, to: at, tone: tone.clone(), rgb });
+                ribbons.push(Ribbon {
+                    from: at,
+                    to: at,
+                    tone: tone.clone(),
+                    rgb,
+                });
             }
         }
     }
@@ -356,15 +513,36 @@ fn ribbons(story: Story<'_>, sensor: SensorId, tones: &Tones) -> Vec<Ribbon> {
 }
 
 fn speed_track(run: &Run, robot: &Robot, program: &Program) -> Track {
-    let values: Vec<f32> =
-        run.trace.ticks.iter().map(|tick| (f64::midpoint(tick.rims[0], tick.rims[1]) * 1000.0) as f32).collect();
-    let free = robot.left.no_load_speed.max(robot.right.no_load_speed) * program.wheel_radius * 1000.0;
-    let greatest = values.iter().fold(0.0f32, |most, value| most.max(value.abs()));
+    let values: Vec<f32> = run
+        .trace
+        .ticks
+        .iter()
+        .map(|tick| (f64::midpoint(tick.rims[0], tick.rims[1]) * 1000.0) as f32)
+        .collect();
+    let free =
+        robot.left.no_load_speed.max(robot.right.no_load_speed) * program.wheel_radius * 1000.0;
+    let greatest = values
+        .iter()
+        .fold(0.0f32, |most, value| most.max(value.abs()));
     let high = (f64::from(greatest) / 100.0).ceil().max(1.0) * 100.0;
     let lowest = values.iter().fold(0.0f32, |least, value| least.min(*value));
-    let low = if lowest < -20.0 { -high.min(free.max(100.0)) } else { 0.0 };
-    let kind = TrackKind::Line { values, low, high, limits: Vec::new() };
-    Track { name: "speed".into(), unit: "mm/s", kind, usual: true }
+    let low = if lowest < -20.0 {
+        -high.min(free.max(100.0))
+    } else {
+        0.0
+    };
+    let kind = TrackKind::Line {
+        values,
+        low,
+        high,
+        limits: Vec::new(),
+    };
+    Track {
+        name: "speed".into(),
+        unit: "mm/s",
+        kind,
+        usual: true,
+    }
 }
 
 /// When a reflex had the wheels; none when none ever had.
@@ -372,16 +550,31 @@ fn reflex_track(story: Story<'_>) -> Option<Track> {
     let Story { run, program, .. } = story;
     let mut ribbons: Vec<Ribbon> = Vec::new();
     for leg in &run.legs {
-        let Some(reflex) = program.owner(leg.step) else { continue };
+        let Some(reflex) = program.owner(leg.step) else {
+            continue;
+        };
         let (from, to) = (run.trace.seconds(leg.from), run.trace.seconds(leg.to));
-        match ribbons.last_mut().filter(|last| last.to >= from - 1e-9 && last.tone == reflex.name) {
+        match ribbons
+            .last_mut()
+            .filter(|last| last.to >= from - 1e-9 && last.tone == reflex.name)
+        {
             Some(last) => last.to = to,
-            None => ribbons.push(Ribbon { from, to, tone: reflex.name.clone(), rgb: tint(leg.step) }),
+            None => ribbons.push(Ribbon {
+                from,
+                to,
+                tone: reflex.name.clone(),
+                rgb: tint(leg.step),
+            }),
         }
     }
     let kind = TrackKind::Tones(ribbons);
     let has = matches!(&kind, TrackKind::Tones(ribbons) if !ribbons.is_empty());
-    has.then(|| Track { name: "reflex".into(), unit: "", kind, usual: true })
+    has.then(|| Track {
+        name: "reflex".into(),
+        unit: "",
+        kind,
+        usual: true,
+    })
 }
 
 /// What is shown only when somebody asks for it: what the motors were commanded to do, where the robot looked, how far it came, and how
@@ -392,12 +585,29 @@ fn further_tracks(story: Story<'_>) -> Vec<Track> {
     let line = |name: &str, unit, values: Vec<f32>| {
         let least = values.iter().copied().fold(f32::INFINITY, f32::min);
         let most = values.iter().copied().fold(f32::NEG_INFINITY, f32::max);
-        let (low, high) = if least.is_finite() { (f64::from(least), f64::from(most)) } else { (0.0, 1.0) };
+        let (low, high) = if least.is_finite() {
+            (f64::from(least), f64::from(most))
+        } else {
+            (0.0, 1.0)
+        };
         // Round ends, and some room where nothing ever changes.
         let step = tick_step((high - low).max(1e-3), 4.0);
-        let (low, high) = ((low / step).floor() * step, ((high / step).ceil() * step).max(low + step));
-        let kind = TrackKind::Line { values, low, high, limits: Vec::new() };
-        Track { name: name.into(), unit, kind, usual: false }
+        let (low, high) = (
+            (low / step).floor() * step,
+            ((high / step).ceil() * step).max(low + step),
+        );
+        let kind = TrackKind::Line {
+            values,
+            low,
+            high,
+            limits: Vec::new(),
+        };
+        Track {
+            name: name.into(),
+            unit,
+            kind,
+            usual: false,
+        }
     };
     let command = |wheel: usize| {
         let of = |command: WheelCommand| match command {
@@ -405,21 +615,53 @@ fn further_tracks(story: Story<'_>) -> Vec<Track> {
             WheelCommand::Speed(speed) => speed * 1000.0,
             WheelCommand::Brake | WheelCommand::Coast | WheelCommand::Keep => 0.0,
         };
-        ticks.iter().map(|tick| of([tick.command.left, tick.command.right][wheel]) as f32).collect()
+        ticks
+            .iter()
+            .map(|tick| of([tick.command.left, tick.command.right][wheel]) as f32)
+            .collect()
     };
     let speeds = |command: WheelCommand| matches!(command, WheelCommand::Speed(_));
-    let unit = if ticks.iter().any(|tick| speeds(tick.command.left)) { "" } else { "%" };
+    let unit = if ticks.iter().any(|tick| speeds(tick.command.left)) {
+        ""
+    } else {
+        "%"
+    };
     let believed = reckoned(run, program);
-    let off = ticks.iter().zip(&believed).map(|(tick, at)| (tick.pose.x - at[0]).hypot(tick.pose.y - at[1]) * 1e3);
-    let turned = ticks.iter().zip(&believed).map(|(tick, at)| (tick.pose.heading - at[2]).to_degrees());
+    let off = ticks
+        .iter()
+        .zip(&believed)
+        .map(|(tick, at)| (tick.pose.x - at[0]).hypot(tick.pose.y - at[1]) * 1e3);
+    let turned = ticks
+        .iter()
+        .zip(&believed)
+        .map(|(tick, at)| (tick.pose.heading - at[2]).to_degrees());
     vec![
         line("left command", unit, command(0)),
         line("right command", unit, command(1)),
-        line("heading", "deg", ticks.iter().map(|tick| tick.pose.heading.to_degrees() as f32).collect()),
-        line("way", "mm", believed.iter().map(|at| (at[3] * 1e3) as f32).collect()),
+        line(
+            "heading",
+            "deg",
+            ticks
+                .iter()
+                .map(|tick| tick.pose.heading.to_degrees() as f32)
+                .collect(),
+        ),
+        line(
+            "way",
+            "mm",
+            believed.iter().map(|at| (at[3] * 1e3) as f32).collect(),
+        ),
         line("position error", "mm", off.map(|off| off as f32).collect()),
-        line("heading error", "deg", turned.map(|off| off as f32).collect()),
-        line("battery", "V", ticks.iter().map(|tick| tick.battery as f32).collect()),
+        line(
+            "heading error",
+            "deg",
+            turned.map(|off| off as f32).collect(),
+        ),
+        line(
+            "battery",
+            "V",
+            ticks.iter().map(|tick| tick.battery as f32).collect(),
+        ),
     ]
 }
 
@@ -428,15 +670,27 @@ fn further_tracks(story: Story<'_>) -> Vec<Track> {
 /// "Where am I?", 1996, chapter 1).
 fn reckoned(run: &Run, program: &Program) -> Vec<[f64; 4]> {
     let ticks = &run.trace.ticks;
-    let Some(first) = ticks.first() else { return Vec::new() };
+    let Some(first) = ticks.first() else {
+        return Vec::new();
+    };
     let mut at = [first.pose.x, first.pose.y, first.pose.heading, 0.0];
     let mut all = vec![at];
     for pair in ticks.windows(2) {
-        let rolled = |wheel: usize| (pair[1].wheels[wheel] - pair[0].wheels[wheel]) * program.wheel_radius;
+        let rolled =
+            |wheel: usize| (pair[1].wheels[wheel] - pair[0].wheels[wheel]) * program.wheel_radius;
         let (left, right) = (rolled(0), rolled(1));
-        let turned = if program.has_gyro { pair[1].gyro - pair[0].gyro } else { (right - left) / program.track_width };
+        let turned = if program.has_gyro {
+            pair[1].gyro - pair[0].gyro
+        } else {
+            (right - left) / program.track_width
+        };
         let (way, mean) = (f64::midpoint(left, right), at[2] + turned / 2.0);
-        at = [at[0] + way * mean.cos(), at[1] + way * mean.sin(), at[2] + turned, at[3] + way.abs()];
+        at = [
+            at[0] + way * mean.cos(),
+            at[1] + way * mean.sin(),
+            at[2] + turned,
+            at[3] + way.abs(),
+        ];
         all.push(at);
     }
     all
@@ -455,24 +709,64 @@ const COLUMNS: usize = 900;
 
 /// The chart as scene items within a box of the scene (millimetres).
 pub fn chart_scene(chart: &Chart, left: f64, top: f64, width: f64, height: f64) -> Vec<Item> {
-    let plot = Plot { left: left + NAMES, width: width - NAMES, end: chart.end };
+    let plot = Plot {
+        left: left + NAMES,
+        width: width - NAMES,
+        end: chart.end,
+    };
     let mut items = Vec::new();
     plot.bands(&mut items, chart, top, height);
     let tracks: Vec<&Track> = chart.tracks.iter().filter(|track| track.usual).collect();
-    let ribbons = tracks.iter().filter(|track| matches!(track.kind, TrackKind::Tones(_))).count() as f64;
+    let ribbons = tracks
+        .iter()
+        .filter(|track| matches!(track.kind, TrackKind::Tones(_)))
+        .count() as f64;
     let lines = tracks.len() as f64 - ribbons;
     let gap = 2.0;
     let room = height - BANDS - AXIS - ribbons * RIBBON - gap * tracks.len() as f64;
-    let line_height = if lines > 0.0 { (room / lines).max(4.0) } else { 0.0 };
+    let line_height = if lines > 0.0 {
+        (room / lines).max(4.0)
+    } else {
+        0.0
+    };
     let mut y = top + BANDS + gap;
     for track in tracks {
-        let h = if matches!(track.kind, TrackKind::Tones(_)) { RIBBON } else { line_height };
-        items.push(Item::words([left, y + h / 2.0 + 0.4], 2.9, Anchor::Start, ink::TEXT, &*track.name).bold());
+        let h = if matches!(track.kind, TrackKind::Tones(_)) {
+            RIBBON
+        } else {
+            line_height
+        };
+        items.push(
+            Item::words(
+                [left, y + h / 2.0 + 0.4],
+                2.9,
+                Anchor::Start,
+                ink::TEXT,
+                &*track.name,
+            )
+            .bold(),
+        );
         match &track.kind {
-            TrackKind::Line { values, low, high, limits } => {
+            TrackKind::Line {
+                values,
+                low,
+                high,
+                limits,
+            } => {
                 let unit = format!("{low:.0} to {high:.0} {}", track.unit);
-                items.push(Item::words([left, y + h / 2.0 + 3.6], 2.3, Anchor::Start, ink::QUIET, unit));
-                let scale = Scale { top: y, height: h, low: *low, high: *high };
+                items.push(Item::words(
+                    [left, y + h / 2.0 + 3.6],
+                    2.3,
+                    Anchor::Start,
+                    ink::QUIET,
+                    unit,
+                ));
+                let scale = Scale {
+                    top: y,
+                    height: h,
+                    low: *low,
+                    high: *high,
+                };
                 plot.line(&mut items, values, chart.period, &scale, limits);
             }
             TrackKind::Tones(ribbons) => plot.ribbons(&mut items, ribbons, y, h),
@@ -512,20 +806,44 @@ impl Plot {
     fn bands(&self, items: &mut Vec<Item>, chart: &Chart, top: f64, height: f64) {
         for band in &chart.bands {
             let (x0, x1) = (self.x(band.from), self.x(band.to));
-            items.push(Item::filled(Layer::Ground, rectangle(x0, top, (x1 - x0).max(0.2), BANDS), tint(band.step)));
+            items.push(Item::filled(
+                Layer::Ground,
+                rectangle(x0, top, (x1 - x0).max(0.2), BANDS),
+                tint(band.step),
+            ));
             let shade = rectangle(x0, top + BANDS, (x1 - x0).max(0.2), height - BANDS - AXIS);
             items.push(Item::filled(Layer::Ground, shade, tint(band.step)).see_through(0.07));
             // A digit of this size is about 2 mm wide.
             if x1 - x0 > 4.0 {
                 let at = [f64::midpoint(x0, x1), top + BANDS - 1.7];
-                items.push(Item::words(at, 3.2, Anchor::Middle, ink::PAPER, band.step.number().to_string()).bold());
+                items.push(
+                    Item::words(
+                        at,
+                        3.2,
+                        Anchor::Middle,
+                        ink::PAPER,
+                        band.step.number().to_string(),
+                    )
+                    .bold(),
+                );
             }
         }
     }
 
-    fn line(&self, items: &mut Vec<Item>, values: &[f32], period: f64, scale: &Scale, limits: &[LimitSpan]) {
+    fn line(
+        &self,
+        items: &mut Vec<Item>,
+        values: &[f32],
+        period: f64,
+        scale: &Scale,
+        limits: &[LimitSpan],
+    ) {
         let frame = rectangle(self.left, scale.top, self.width, scale.height);
-        items.push(Item::drawn(Layer::Ground, frame, Stroke::full(ink::HAIR, 0.15)));
+        items.push(Item::drawn(
+            Layer::Ground,
+            frame,
+            Stroke::full(ink::HAIR, 0.15),
+        ));
         for limit in limits {
             let (x0, x1) = (self.x(limit.from), self.x(limit.to));
             let (y, back) = (scale.y(limit.value), scale.y(limit.back));
@@ -533,28 +851,53 @@ impl Plot {
                 let band = rectangle(x0, y.min(back), x1 - x0, (y - back).abs());
                 items.push(Item::filled(Layer::Ghost, band, ink::WRONG).see_through(0.14));
             }
-            let stroke = Stroke { ink: ink::WRONG, width: 0.25, dash: 1.0 };
-            items.push(Item::drawn(Layer::Ghost, Shape::Line(vec![[x0, y], [x1, y]]), stroke));
+            let stroke = Stroke {
+                ink: ink::WRONG,
+                width: 0.25,
+                dash: 1.0,
+            };
+            items.push(Item::drawn(
+                Layer::Ghost,
+                Shape::Line(vec![[x0, y], [x1, y]]),
+                stroke,
+            ));
         }
-        let points =
-            columns(values).into_iter().map(|(tick, value)| [self.x(tick as f64 * period), scale.y(f64::from(value))]);
-        items.push(Item::drawn(Layer::Path, Shape::Line(points.collect()), Stroke::full(ink::TEXT, 0.25)));
+        let points = columns(values)
+            .into_iter()
+            .map(|(tick, value)| [self.x(tick as f64 * period), scale.y(f64::from(value))]);
+        items.push(Item::drawn(
+            Layer::Path,
+            Shape::Line(points.collect()),
+            Stroke::full(ink::TEXT, 0.25),
+        ));
     }
 
     fn ribbons(&self, items: &mut Vec<Item>, ribbons: &[Ribbon], y: f64, h: f64) {
         for ribbon in ribbons {
             let (x0, x1) = (self.x(ribbon.from), self.x(ribbon.to));
             let width = (x1 - x0).max(0.15);
-            items.push(Item::filled(Layer::Path, rectangle(x0, y, width, h), ribbon.rgb));
+            items.push(Item::filled(
+                Layer::Path,
+                rectangle(x0, y, width, h),
+                ribbon.rgb,
+            ));
             // Letters of this size are about 1.4 mm wide each.
             if width > 1.5 * ribbon.tone.chars().count() as f64 + 1.0 {
-                let ink = if ribbon.rgb.luminance() > 0.3 { ink::TEXT } else { ink::PAPER };
+                let ink = if ribbon.rgb.luminance() > 0.3 {
+                    ink::TEXT
+                } else {
+                    ink::PAPER
+                };
                 let at = [f64::midpoint(x0, x1), y + h / 2.0 + 0.9];
                 items.push(Item::words(at, 2.3, Anchor::Middle, ink, &*ribbon.tone));
             }
         }
         let frame = rectangle(self.left, y, self.width, h);
-        items.push(Item::drawn(Layer::Event, frame, Stroke::full(ink::HAIR, 0.15)));
+        items.push(Item::drawn(
+            Layer::Event,
+            frame,
+            Stroke::full(ink::HAIR, 0.15),
+        ));
     }
 
     fn axis(&self, items: &mut Vec<Item>, y: f64) {
@@ -568,12 +911,22 @@ impl Plot {
                 Shape::Line(vec![[x, y], [x, y + 1.2]]),
                 Stroke::full(ink::QUIET, 0.2),
             ));
-            items.push(Item::words([x, y + 4.4], 2.6, Anchor::Middle, ink::QUIET, format!("{at} s")));
+            items.push(Item::words(
+                [x, y + 4.4],
+                2.6,
+                Anchor::Middle,
+                ink::QUIET,
+                format!("{at} s"),
+            ));
         }
     }
 
     fn marks(&self, items: &mut Vec<Item>, chart: &Chart, top: f64, bottom: f64) {
-        for mark in chart.marks.iter().filter(|mark| mark.kind == MarkKind::Wrong) {
+        for mark in chart
+            .marks
+            .iter()
+            .filter(|mark| mark.kind == MarkKind::Wrong)
+        {
             let x = self.x(mark.at);
             items.push(Item::drawn(
                 Layer::Event,
@@ -598,8 +951,16 @@ fn columns(values: &[f32]) -> Vec<(usize, f32)> {
     let mut kept = Vec::new();
     for (column, chunk) in values.chunks(size).enumerate() {
         let by = |a: &(usize, &f32), b: &(usize, &f32)| a.1.total_cmp(b.1);
-        let least = chunk.iter().enumerate().min_by(by).expect("a chunk is never empty");
-        let most = chunk.iter().enumerate().max_by(by).expect("a chunk is never empty");
+        let least = chunk
+            .iter()
+            .enumerate()
+            .min_by(by)
+            .expect("a chunk is never empty");
+        let most = chunk
+            .iter()
+            .enumerate()
+            .max_by(by)
+            .expect("a chunk is never empty");
         let mut pair = [least, most];
         pair.sort_by_key(|(at, _)| *at);
         kept.extend(pair.map(|(at, value)| (column * size + at, *value)));
@@ -620,7 +981,10 @@ mod tests {
         let kept = columns(&values);
         assert!(kept.len() <= 2 * COLUMNS);
         assert!(kept.contains(&(4321, 2.0)) && kept.contains(&(8765, 99.0)));
-        assert!(kept.windows(2).all(|pair| pair[0].0 < pair[1].0), "time goes on");
+        assert!(
+            kept.windows(2).all(|pair| pair[0].0 < pair[1].0),
+            "time goes on"
+        );
     }
 
     #[test]

@@ -31,19 +31,32 @@ pub struct Placement {
 impl Placement {
     /// The field at its own size: a scene millimetre is a millimetre of the mat.
     pub const fn life_size(field: &Field) -> Self {
-        Self { left: 0.0, top: 0.0, scale: 1000.0, height: field.height }
+        Self {
+            left: 0.0,
+            top: 0.0,
+            scale: 1000.0,
+            height: field.height,
+        }
     }
 
     /// The largest field that fits into a box of the scene, centred.
     pub fn within(field: &Field, left: f64, top: f64, width: f64, height: f64) -> Self {
         let scale = (width / field.width).min(height / field.height);
         let (spare_x, spare_y) = (width - field.width * scale, height - field.height * scale);
-        Self { left: left + spare_x / 2.0, top: top + spare_y / 2.0, scale, height: field.height }
+        Self {
+            left: left + spare_x / 2.0,
+            top: top + spare_y / 2.0,
+            scale,
+            height: field.height,
+        }
     }
 
     /// The scene's place of a place on the field.
     pub fn at(&self, p: Point) -> [f64; 2] {
-        [self.left + p.x * self.scale, self.top + (self.height - p.y) * self.scale]
+        [
+            self.left + p.x * self.scale,
+            self.top + (self.height - p.y) * self.scale,
+        ]
     }
 
     fn all(&self, points: &[Point]) -> Vec<[f64; 2]> {
@@ -66,35 +79,77 @@ pub struct Story<'a> {
 
 /// The mat, what lies on it, the walls, and the start poses.
 pub fn ground_items(field: &Field, placement: &Placement) -> Vec<Item> {
-    let ground = Rgb::from(field.surfaces.first().map_or([230; 3], |surface| surface.rgb));
+    let ground = Rgb::from(
+        field
+            .surfaces
+            .first()
+            .map_or([230; 3], |surface| surface.rgb),
+    );
     let [x, y] = placement.at(Point::new(0.0, field.height));
-    let mat = rectangle(x, y, field.width * placement.scale, field.height * placement.scale);
+    let mat = rectangle(
+        x,
+        y,
+        field.width * placement.scale,
+        field.height * placement.scale,
+    );
     let mut items = vec![Item::filled(Layer::Ground, mat, ground)];
     for picture in &field.pictures {
         items.extend(picture_items(picture, ground, placement));
     }
-    items.extend(field.marks.iter().map(|mark| mark_item(field, mark, placement)));
+    items.extend(
+        field
+            .marks
+            .iter()
+            .map(|mark| mark_item(field, mark, placement)),
+    );
     for mark in field.marks.iter().filter(|mark| mark.keep_off) {
-        let stroke =
-            Stroke { ink: ink::WRONG, width: (0.003 * placement.scale).max(0.2), dash: 0.012 * placement.scale };
-        items.push(Item::drawn(Layer::Ground, outline(&mark.shape, placement), stroke));
+        let stroke = Stroke {
+            ink: ink::WRONG,
+            width: (0.003 * placement.scale).max(0.2),
+            dash: 0.012 * placement.scale,
+        };
+        items.push(Item::drawn(
+            Layer::Ground,
+            outline(&mark.shape, placement),
+            stroke,
+        ));
     }
     for zone in &field.zones {
-        let stroke = Stroke { ink: ink::ZONE, width: (0.004 * placement.scale).max(0.2), dash: 0.02 * placement.scale };
-        items.push(Item::drawn(Layer::Ground, ring(&zone.shape, placement), stroke));
+        let stroke = Stroke {
+            ink: ink::ZONE,
+            width: (0.004 * placement.scale).max(0.2),
+            dash: 0.02 * placement.scale,
+        };
+        items.push(Item::drawn(
+            Layer::Ground,
+            ring(&zone.shape, placement),
+            stroke,
+        ));
     }
     // An edge that one can fall off is drawn as an edge.
     let drop = Stroke::full(ink::WALL, 0.006 * placement.scale);
     items.extend(
-        field.platforms.iter().map(|platform| Item::drawn(Layer::Ground, outline(&platform.shape, placement), drop)),
+        field
+            .platforms
+            .iter()
+            .map(|platform| Item::drawn(Layer::Ground, outline(&platform.shape, placement), drop)),
     );
     if field.edge == Edge::Drop {
-        let mat = rectangle(x, y, field.width * placement.scale, field.height * placement.scale);
+        let mat = rectangle(
+            x,
+            y,
+            field.width * placement.scale,
+            field.height * placement.scale,
+        );
         items.push(Item::drawn(Layer::Ground, mat, drop));
     }
     for wall in &field.walls {
         let stroke = Stroke::full(ink::WALL, wall.thickness * placement.scale);
-        items.push(Item::drawn(Layer::Standing, Shape::Line(placement.all(&wall.points)), stroke));
+        items.push(Item::drawn(
+            Layer::Standing,
+            Shape::Line(placement.all(&wall.points)),
+            stroke,
+        ));
     }
     items
 }
@@ -105,10 +160,16 @@ fn picture_items(picture: &Picture, ground: Rgb, placement: &Placement) -> Vec<I
     const MOST: f64 = 300.0;
     let (width, height) = picture.size;
     let cell = (width.max(height) / MOST).max(width / picture.cells.0 as f64);
-    let (across, up) = ((width / cell).round().max(1.0) as usize, (height / cell).round().max(1.0) as usize);
+    let (across, up) = (
+        (width / cell).round().max(1.0) as usize,
+        (height / cell).round().max(1.0) as usize,
+    );
     let (dx, dy) = (width / across as f64, height / up as f64);
     let colour = |column: usize, row: usize| {
-        let place = Point::new(picture.at.x + (column as f64 + 0.5) * dx, picture.at.y + (row as f64 + 0.5) * dy);
+        let place = Point::new(
+            picture.at.x + (column as f64 + 0.5) * dx,
+            picture.at.y + (row as f64 + 0.5) * dy,
+        );
         let [r, g, b, cover] = picture.cell(place)?;
         let own = Rgb::from([r, g, b].map(byte));
         (cover > 6_000).then(|| ground.towards(own, f64::from(cover) / 65535.0))
@@ -118,13 +179,25 @@ fn picture_items(picture: &Picture, ground: Rgb, placement: &Placement) -> Vec<I
         let mut column = 0;
         while column < across {
             let first = colour(column, row);
-            let run = (column..across).take_while(|&next| colour(next, row) == first).count();
+            let run = (column..across)
+                .take_while(|&next| colour(next, row) == first)
+                .count();
             if let Some(fill) = first {
-                let corner = Point::new(picture.at.x + column as f64 * dx, picture.at.y + (row + 1) as f64 * dy);
+                let corner = Point::new(
+                    picture.at.x + column as f64 * dx,
+                    picture.at.y + (row + 1) as f64 * dy,
+                );
                 let [x, y] = placement.at(corner);
                 // A hair more, so that no seam shows between rows.
-                let size = (run as f64 * dx * placement.scale, 1.02 * dy * placement.scale);
-                items.push(Item::filled(Layer::Ground, rectangle(x, y, size.0, size.1), fill));
+                let size = (
+                    run as f64 * dx * placement.scale,
+                    1.02 * dy * placement.scale,
+                );
+                items.push(Item::filled(
+                    Layer::Ground,
+                    rectangle(x, y, size.0, size.1),
+                    fill,
+                ));
             }
             column += run;
         }
@@ -135,19 +208,35 @@ fn picture_items(picture: &Picture, ground: Rgb, placement: &Placement) -> Vec<I
 /// The sRGB byte of linear light, 0 to 65535. Source: IEC 61966-2-1.
 fn byte(light: u16) -> u8 {
     let c = f64::from(light) / 65535.0;
-    let s = if c <= 0.003_130_8 { 12.92 * c } else { 1.055 * c.powf(1.0 / 2.4) - 0.055 };
+    let s = if c <= 0.003_130_8 {
+        12.92 * c
+    } else {
+        1.055 * c.powf(1.0 / 2.4) - 0.055
+    };
     (s * 255.0).round() as u8
 }
 
 /// An outline as a closed line, for dashes.
 fn ring(shape: &Outline, placement: &Placement) -> Shape {
     match shape {
-        Outline::Polygon(points) => {
-            Shape::Line(placement.all(&points.iter().chain(points.first()).copied().collect::<Vec<_>>()))
-        }
+        Outline::Polygon(points) => Shape::Line(
+            placement.all(
+                &points
+                    .iter()
+                    .chain(points.first())
+                    .copied()
+                    .collect::<Vec<_>>(),
+            ),
+        ),
         Outline::Disc { centre, radius } => {
             let turn = |side: u32| f64::from(side) / 64.0 * math::TAU;
-            Shape::Line(placement.all(&(0..=64).map(|side| centre.ahead(turn(side), *radius)).collect::<Vec<_>>()))
+            Shape::Line(
+                placement.all(
+                    &(0..=64)
+                        .map(|side| centre.ahead(turn(side), *radius))
+                        .collect::<Vec<_>>(),
+                ),
+            )
         }
         other @ (Outline::Band { .. } | Outline::Rings(_)) => outline(other, placement),
     }
@@ -157,8 +246,12 @@ fn ring(shape: &Outline, placement: &Placement) -> Shape {
 pub fn prop_items(field: &Field, trace: &Trace, tick: usize, placement: &Placement) -> Vec<Item> {
     let mut items = Vec::new();
     for (index, prop) in trace.props.iter().enumerate() {
-        let Some(pose) = trace.place(tick, index) else { continue };
-        let fill = prop.surface.map_or(ink::RIVAL, |surface| Rgb::from(field.surface(surface).rgb));
+        let Some(pose) = trace.place(tick, index) else {
+            continue;
+        };
+        let fill = prop
+            .surface
+            .map_or(ink::RIVAL, |surface| Rgb::from(field.surface(surface).rgb));
         let line = match prop.kind {
             PropKind::Robot => Stroke::full(ink::TEXT, (0.004 * placement.scale).max(0.15)),
             PropKind::Object => Stroke::full(ink::WALL, (0.004 * placement.scale).max(0.15)),
@@ -166,11 +259,24 @@ pub fn prop_items(field: &Field, trace: &Trace, tick: usize, placement: &Placeme
             PropKind::Obstacle => Stroke::full(ink::WALL, (0.009 * placement.scale).max(0.3)),
         };
         let shape = shape_at(&prop.outline, pose, placement);
-        items.push(Item { stroke: Some(line), ..Item::filled(Layer::Standing, shape, fill) });
+        items.push(Item {
+            stroke: Some(line),
+            ..Item::filled(Layer::Standing, shape, fill)
+        });
         if prop.kind == PropKind::Robot {
-            let front = prop.outline.placed(Pose::default(), 0).iter().fold(0.0f64, |most, p| most.max(p.x));
-            let tip = [(0.5 * front, 0.3 * front), (front, 0.0), (0.5 * front, -0.3 * front)];
-            let tip = tip.map(|(ahead, left)| placement.at(pose.place(ahead, left))).to_vec();
+            let front = prop
+                .outline
+                .placed(Pose::default(), 0)
+                .iter()
+                .fold(0.0f64, |most, p| most.max(p.x));
+            let tip = [
+                (0.5 * front, 0.3 * front),
+                (front, 0.0),
+                (0.5 * front, -0.3 * front),
+            ];
+            let tip = tip
+                .map(|(ahead, left)| placement.at(pose.place(ahead, left)))
+                .to_vec();
             items.push(Item::drawn(Layer::Standing, Shape::Line(tip), line));
         }
     }
@@ -179,23 +285,38 @@ pub fn prop_items(field: &Field, trace: &Trace, tick: usize, placement: &Placeme
 
 fn shape_at(outline: &wayodos_core::field::Outline, pose: Pose, placement: &Placement) -> Shape {
     match outline {
-        wayodos_core::field::Outline::Disc(radius) => {
-            Shape::Disc { at: placement.at(Point::new(pose.x, pose.y)), radius: radius * placement.scale }
+        wayodos_core::field::Outline::Disc(radius) => Shape::Disc {
+            at: placement.at(Point::new(pose.x, pose.y)),
+            radius: radius * placement.scale,
+        },
+        polygon @ wayodos_core::field::Outline::Polygon(_) => {
+            Shape::Polygon(placement.all(&polygon.placed(pose, 0)))
         }
-        polygon @ wayodos_core::field::Outline::Polygon(_) => Shape::Polygon(placement.all(&polygon.placed(pose, 0))),
     }
 }
 
 /// What stood on the field before a tick and is gone at it: pale, where it was last.
 pub fn gone_items(field: &Field, trace: &Trace, tick: usize, placement: &Placement) -> Vec<Item> {
-    let gone = trace.props.iter().enumerate().filter(|(index, _)| trace.place(tick, *index).is_none());
+    let gone = trace
+        .props
+        .iter()
+        .enumerate()
+        .filter(|(index, _)| trace.place(tick, *index).is_none());
     let items = gone.filter_map(|(index, prop)| {
         let last = trace.last_place(tick, index)?;
-        let own = prop.surface.map_or(ink::RIVAL, |surface| Rgb::from(field.surface(surface).rgb));
+        let own = prop
+            .surface
+            .map_or(ink::RIVAL, |surface| Rgb::from(field.surface(surface).rgb));
         let pale = own.towards(ink::PAPER, 0.75);
-        let edge = Stroke::full(own.towards(ink::PAPER, 0.4), (0.006 * placement.scale).max(0.2));
+        let edge = Stroke::full(
+            own.towards(ink::PAPER, 0.4),
+            (0.006 * placement.scale).max(0.2),
+        );
         let shape = shape_at(&prop.outline, last, placement);
-        Some(Item { stroke: Some(edge), ..Item::filled(Layer::Standing, shape, pale) })
+        Some(Item {
+            stroke: Some(edge),
+            ..Item::filled(Layer::Standing, shape, pale)
+        })
     });
     items.collect()
 }
@@ -206,19 +327,37 @@ pub fn moved_items(trace: &Trace, placement: &Placement, width: f64) -> Vec<Item
     for prop in 0..trace.props.len() {
         let mut way: Vec<Point> = Vec::new();
         for tick in 0..trace.ticks.len() {
-            let Some(pose) = trace.place(tick, prop) else { continue };
+            let Some(pose) = trace.place(tick, prop) else {
+                continue;
+            };
             let point = Point::new(pose.x, pose.y);
             // Who walks to and fro is shown walking once.
-            if way.iter().rev().skip(2).any(|place| place.distance(point) < 2.0 * STRIDE) {
+            if way
+                .iter()
+                .rev()
+                .skip(2)
+                .any(|place| place.distance(point) < 2.0 * STRIDE)
+            {
                 break;
             }
-            if way.last().is_none_or(|last| last.distance(point) >= 4.0 * STRIDE) {
+            if way
+                .last()
+                .is_none_or(|last| last.distance(point) >= 4.0 * STRIDE)
+            {
                 way.push(point);
             }
         }
         if way.len() > 1 {
-            let stroke = Stroke { ink: ink::QUIET, width, dash: 3.0 * width };
-            items.push(Item::drawn(Layer::Ghost, Shape::Line(placement.all(&way)), stroke));
+            let stroke = Stroke {
+                ink: ink::QUIET,
+                width,
+                dash: 3.0 * width,
+            };
+            items.push(Item::drawn(
+                Layer::Ghost,
+                Shape::Line(placement.all(&way)),
+                stroke,
+            ));
         }
     }
     items
@@ -230,7 +369,9 @@ pub fn happened_items(run: &Run, placement: &Placement, width: f64) -> Vec<Item>
     let mut items = Vec::new();
     for happened in &trace.happened {
         let tick = happened.tick as usize;
-        let Some(at) = trace.ticks.get(tick) else { continue };
+        let Some(at) = trace.ticks.get(tick) else {
+            continue;
+        };
         let ours = Point::new(at.pose.x, at.pose.y);
         let (place, cross) = match happened.what {
             Happening::Fell => (ours, true),
@@ -254,7 +395,14 @@ pub fn happened_items(run: &Run, placement: &Placement, width: f64) -> Vec<Item>
                 items.push(Item::drawn(Layer::Event, line, stroke));
             }
         } else {
-            items.push(Item::drawn(Layer::Event, Shape::Disc { at: [x, y], radius: r }, stroke));
+            items.push(Item::drawn(
+                Layer::Event,
+                Shape::Disc {
+                    at: [x, y],
+                    radius: r,
+                },
+                stroke,
+            ));
         }
     }
     items
@@ -262,15 +410,28 @@ pub fn happened_items(run: &Run, placement: &Placement, width: f64) -> Vec<Item>
 
 /// The arms of the robot at a tick.
 pub fn arm_items(robot: &Robot, trace: &Trace, tick: usize, placement: &Placement) -> Vec<Item> {
-    let Some(pose) = trace.ticks.get(tick).map(|tick| tick.pose) else { return Vec::new() };
+    let Some(pose) = trace.ticks.get(tick).map(|tick| tick.pose) else {
+        return Vec::new();
+    };
     let mut items = Vec::new();
     let all = ActuatorId::all(robot.actuators.len()).zip(&robot.actuators);
     for (index, arm) in all.filter(|(_, arm)| arm.length > 0.0) {
         let angle = trace.angle(tick, index);
         let (ahead, left) = arm.at;
-        let end = (ahead + arm.length * math::cos(angle), left + arm.length * math::sin(angle));
-        let line = Shape::Line([(ahead, left), end].map(|(a, l)| placement.at(pose.place(a, l))).to_vec());
-        items.push(Item::drawn(Layer::Robot, line, Stroke::full(ink::ARM, (0.009 * placement.scale).max(0.3))));
+        let end = (
+            ahead + arm.length * math::cos(angle),
+            left + arm.length * math::sin(angle),
+        );
+        let line = Shape::Line(
+            [(ahead, left), end]
+                .map(|(a, l)| placement.at(pose.place(a, l)))
+                .to_vec(),
+        );
+        items.push(Item::drawn(
+            Layer::Robot,
+            line,
+            Stroke::full(ink::ARM, (0.009 * placement.scale).max(0.3)),
+        ));
     }
     items
 }
@@ -279,22 +440,44 @@ fn mark_item(field: &Field, mark: &Mark, placement: &Placement) -> Item {
     let fill = Rgb::from(field.surface(mark.surface).rgb);
     let shape = outline(&mark.shape, placement);
     match &mark.shape {
-        Outline::Band { width, .. } => Item::drawn(Layer::Ground, shape, Stroke::full(fill, width * placement.scale)),
-        Outline::Disc { .. } | Outline::Polygon(_) | Outline::Rings(_) => Item::filled(Layer::Ground, shape, fill),
+        Outline::Band { width, .. } => Item::drawn(
+            Layer::Ground,
+            shape,
+            Stroke::full(fill, width * placement.scale),
+        ),
+        Outline::Disc { .. } | Outline::Polygon(_) | Outline::Rings(_) => {
+            Item::filled(Layer::Ground, shape, fill)
+        }
     }
 }
 
 fn outline(shape: &Outline, placement: &Placement) -> Shape {
     match shape {
         Outline::Band { points, .. } => Shape::Line(placement.all(points)),
-        Outline::Disc { centre, radius } => Shape::Disc { at: placement.at(*centre), radius: radius * placement.scale },
+        Outline::Disc { centre, radius } => Shape::Disc {
+            at: placement.at(*centre),
+            radius: radius * placement.scale,
+        },
         Outline::Polygon(points) => Shape::Polygon(placement.all(points)),
         // One outline that goes from ring to ring and back the same way: the seams have no area.
         Outline::Rings(rings) => {
-            let first = rings.first().and_then(|ring| ring.first()).copied().unwrap_or_default();
-            let round = |ring: &Vec<Point>| ring.iter().copied().chain(ring.first().copied()).chain([first]).collect();
+            let first = rings
+                .first()
+                .and_then(|ring| ring.first())
+                .copied()
+                .unwrap_or_default();
+            let round = |ring: &Vec<Point>| {
+                ring.iter()
+                    .copied()
+                    .chain(ring.first().copied())
+                    .chain([first])
+                    .collect()
+            };
             Shape::Polygon(
-                rings.iter().flat_map(|ring| placement.all(&Vec::from_iter::<Vec<Point>>(round(ring)))).collect(),
+                rings
+                    .iter()
+                    .flat_map(|ring| placement.all(&Vec::from_iter::<Vec<Point>>(round(ring))))
+                    .collect(),
             )
         }
     }
@@ -305,7 +488,12 @@ fn path(trace: &Trace, from: usize, to: usize, placement: &Placement) -> Vec<[f6
     let mut kept: Vec<Point> = Vec::new();
     for (index, tick) in trace.ticks.iter().enumerate().take(to + 1).skip(from) {
         let point = Point::new(tick.pose.x, tick.pose.y);
-        if index == from || index == to || kept.last().is_none_or(|last| last.distance(point) >= STRIDE) {
+        if index == from
+            || index == to
+            || kept
+                .last()
+                .is_none_or(|last| last.distance(point) >= STRIDE)
+        {
             kept.push(point);
         }
     }
@@ -314,8 +502,14 @@ fn path(trace: &Trace, from: usize, to: usize, placement: &Placement) -> Vec<[f6
 
 /// The path of a run in one pale line.
 pub fn ghost_items(trace: &Trace, placement: &Placement, ink: Rgb, width: f64) -> Vec<Item> {
-    let Some(last) = trace.ticks.len().checked_sub(1) else { return Vec::new() };
-    vec![Item::drawn(Layer::Ghost, Shape::Line(path(trace, 0, last, placement)), Stroke::full(ink, width))]
+    let Some(last) = trace.ticks.len().checked_sub(1) else {
+        return Vec::new();
+    };
+    vec![Item::drawn(
+        Layer::Ghost,
+        Shape::Line(path(trace, 0, last, placement)),
+        Stroke::full(ink, width),
+    )]
 }
 
 /// The path of a run, each step in its tint, and a mark where each step ended.
@@ -326,16 +520,34 @@ pub fn path_items(run: &Run, placement: &Placement, width: f64) -> Vec<Item> {
 }
 
 /// The same of some legs only.
-pub fn leg_items(trace: &Trace, legs: impl Iterator<Item = Leg>, placement: &Placement, width: f64) -> Vec<Item> {
+pub fn leg_items(
+    trace: &Trace,
+    legs: impl Iterator<Item = Leg>,
+    placement: &Placement,
+    width: f64,
+) -> Vec<Item> {
     let mut items = Vec::new();
     for Leg { step, from, to } in legs {
         let points = path(trace, from, to, placement);
-        items.push(Item::drawn(Layer::Path, Shape::Line(points), Stroke::full(tint(step), width)));
-        let Some(tick) = trace.ticks.get(to) else { continue };
+        items.push(Item::drawn(
+            Layer::Path,
+            Shape::Line(points),
+            Stroke::full(tint(step), width),
+        ));
+        let Some(tick) = trace.ticks.get(to) else {
+            continue;
+        };
         let at = placement.at(Point::new(tick.pose.x, tick.pose.y));
         let mark = Item {
             stroke: Some(Stroke::full(tint(step), width)),
-            ..Item::filled(Layer::Event, Shape::Disc { at, radius: 1.4 * width }, ink::PAPER)
+            ..Item::filled(
+                Layer::Event,
+                Shape::Disc {
+                    at,
+                    radius: 1.4 * width,
+                },
+                ink::PAPER,
+            )
         };
         items.push(mark);
     }
@@ -348,32 +560,64 @@ pub fn robot_items(robot: &Robot, pose: Pose, placement: &Placement) -> Vec<Item
     let line = (0.004 * placement.scale).max(0.1);
     let body = Item {
         stroke: Some(Stroke::full(ink::TEXT, line)),
-        ..Item::filled(Layer::Robot, Shape::Polygon(robot.outline.iter().copied().map(place).collect()), ink::BODY)
+        ..Item::filled(
+            Layer::Robot,
+            Shape::Polygon(robot.outline.iter().copied().map(place).collect()),
+            ink::BODY,
+        )
     };
     let mut items = vec![body.see_through(0.8)];
     let radius = robot.wheel_diameter / 2.0;
     for side in [1.0, -1.0] {
         let middle = side * robot.track_width / 2.0;
         let half = 0.01;
-        let corners =
-            [(-radius, middle - half), (radius, middle - half), (radius, middle + half), (-radius, middle + half)];
-        items.push(Item::filled(Layer::Robot, Shape::Polygon(corners.map(place).to_vec()), ink::TEXT));
+        let corners = [
+            (-radius, middle - half),
+            (radius, middle - half),
+            (radius, middle + half),
+            (-radius, middle + half),
+        ];
+        items.push(Item::filled(
+            Layer::Robot,
+            Shape::Polygon(corners.map(place).to_vec()),
+            ink::TEXT,
+        ));
     }
     // The nose: which way is ahead.
     let (nose, side) = (robot.nose, robot.width / 4.0);
-    let tip = [(nose - 0.6 * side, side), (nose, 0.0), (nose - 0.6 * side, -side)];
-    items.push(Item::drawn(Layer::Robot, Shape::Line(tip.map(place).to_vec()), Stroke::full(ink::TEXT, line)));
+    let tip = [
+        (nose - 0.6 * side, side),
+        (nose, 0.0),
+        (nose - 0.6 * side, -side),
+    ];
+    items.push(Item::drawn(
+        Layer::Robot,
+        Shape::Line(tip.map(place).to_vec()),
+        Stroke::full(ink::TEXT, line),
+    ));
     for sensor in &robot.rangers {
         // The opening of the beam, a hand's breadth of it.
         let edge = |side: f64| {
             let angle = sensor.facing + side * sensor.cone / 2.0;
-            (sensor.ahead + 0.08 * math::cos(angle), sensor.left + 0.08 * math::sin(angle))
+            (
+                sensor.ahead + 0.08 * math::cos(angle),
+                sensor.left + 0.08 * math::sin(angle),
+            )
         };
-        let beam = [edge(1.0), (sensor.ahead, sensor.left), edge(-1.0)].map(place).to_vec();
-        items.push(Item::drawn(Layer::Robot, Shape::Line(beam), Stroke::full(ink::QUIET, line / 2.0)));
+        let beam = [edge(1.0), (sensor.ahead, sensor.left), edge(-1.0)]
+            .map(place)
+            .to_vec();
+        items.push(Item::drawn(
+            Layer::Robot,
+            Shape::Line(beam),
+            Stroke::full(ink::QUIET, line / 2.0),
+        ));
     }
     for sensor in &robot.sensors {
-        let shape = Shape::Disc { at: place((sensor.ahead, sensor.left)), radius: sensor.spot / 2.0 * placement.scale };
+        let shape = Shape::Disc {
+            at: place((sensor.ahead, sensor.left)),
+            radius: sensor.spot / 2.0 * placement.scale,
+        };
         let spot = Item {
             stroke: Some(Stroke::full(ink::PAPER, line / 2.0)),
             ..Item::filled(Layer::Robot, shape, ink::WRONG)

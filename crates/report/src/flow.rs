@@ -62,7 +62,10 @@ impl Flow {
         let mission = &parsed.mission;
         let reader = Reader::new(text, parsed);
         let mut flow = Self {
-            title: mission.name.as_ref().map_or_else(|| "Mission".into(), |name| name.node.clone()),
+            title: mission
+                .name
+                .as_ref()
+                .map_or_else(|| "Mission".into(), |name| name.node.clone()),
             boxes: Vec::new(),
         };
         // Where the box of each step is: headings stand in between.
@@ -72,7 +75,10 @@ impl Flow {
             if step.block != block {
                 block = step.block;
                 if let Block::Routine(routine) = block {
-                    flow.boxes.push(heading(&format!("routine {}", mission.routines[routine].name.node), step.line));
+                    flow.boxes.push(heading(
+                        &format!("routine {}", mission.routines[routine].name.node),
+                        step.line,
+                    ));
                 }
             }
             at[index] = flow.boxes.len();
@@ -83,10 +89,15 @@ impl Flow {
                 around = mission.steps[repeat].inside;
             }
             let mut says = vec![reader.behaviour(step)];
-            let written =
-                mission.steps[..index.0].iter().filter(|other| !matches!(other.block, Block::Reflex(_))).count();
-            let run =
-                program.and_then(|program| program.steps[..program.written].iter().position(|it| it.line == step.line));
+            let written = mission.steps[..index.0]
+                .iter()
+                .filter(|other| !matches!(other.block, Block::Reflex(_)))
+                .count();
+            let run = program.and_then(|program| {
+                program.steps[..program.written]
+                    .iter()
+                    .position(|it| it.line == step.line)
+            });
             let mut number = Some(run.unwrap_or(written) + 1);
             if let Block::Reflex(reflex) = step.block {
                 let (watch, after) = reader.reflex(reflex);
@@ -120,15 +131,34 @@ impl Flow {
         for (index, one) in self.boxes.iter().enumerate() {
             let indent = "    ".repeat(one.depth);
             let mut row = |line: String| rows.push((Some(index), format!("{indent}{line}")));
-            let number = one.number.map_or_else(|| "   ".into(), |number| format!("{number:>2} "));
+            let number = one
+                .number
+                .map_or_else(|| "   ".into(), |number| format!("{number:>2} "));
             row(format!("{number}{}", one.name));
             let room = 84usize.saturating_sub(indent.len());
-            one.says.iter().flat_map(|said| wrap(said, room)).for_each(|said| row(format!("   {said}")));
-            let widest = one.arrows.iter().map(|arrow| arrow.label.chars().count()).max().unwrap_or(0).min(60);
+            one.says
+                .iter()
+                .flat_map(|said| wrap(said, room))
+                .for_each(|said| row(format!("   {said}")));
+            let widest = one
+                .arrows
+                .iter()
+                .map(|arrow| arrow.label.chars().count())
+                .max()
+                .unwrap_or(0)
+                .min(60);
             for (nth, arrow) in one.arrows.iter().enumerate() {
-                let corner = if nth + 1 == one.arrows.len() { "└" } else { "├" };
+                let corner = if nth + 1 == one.arrows.len() {
+                    "└"
+                } else {
+                    "├"
+                };
                 let missing = "─".repeat(widest.saturating_sub(arrow.label.chars().count()));
-                row(format!("   {corner} {} {missing}─> {}", arrow.label, self.way_words(&arrow.way)));
+                row(format!(
+                    "   {corner} {} {missing}─> {}",
+                    arrow.label,
+                    self.way_words(&arrow.way)
+                ));
             }
             row(String::new());
         }
@@ -141,7 +171,9 @@ impl Flow {
         match way {
             Way::Box(index) => {
                 let to = &self.boxes[*index];
-                let number = to.number.map_or_else(String::new, |number| format!("{number} "));
+                let number = to
+                    .number
+                    .map_or_else(String::new, |number| format!("{number} "));
                 format!("{number}{}", to.name)
             }
             Way::Done => "done".into(),
@@ -152,7 +184,14 @@ impl Flow {
 }
 
 fn heading(name: &str, line: usize) -> FlowBox {
-    FlowBox { number: None, name: name.to_owned(), says: Vec::new(), depth: 0, line, arrows: Vec::new() }
+    FlowBox {
+        number: None,
+        name: name.to_owned(),
+        says: Vec::new(),
+        depth: 0,
+        line,
+        arrows: Vec::new(),
+    }
 }
 
 fn arrows(text: &str, parsed: &Parsed, at: &[usize], index: TextStep, step: &Step) -> Vec<Arrow> {
@@ -164,11 +203,17 @@ fn arrows(text: &str, parsed: &Parsed, at: &[usize], index: TextStep, step: &Ste
     let end = match (step.block, step.inside) {
         (_, Some(_)) => Way::Out("the next pass"),
         (Block::Routine(_), None) => Way::Out("back to the call"),
-        (Block::Reflex(reflex), None) => match mission.reflexes[reflex].then.as_ref().map(|then| &then.node) {
+        (Block::Reflex(reflex), None) => match mission.reflexes[reflex]
+            .then
+            .as_ref()
+            .map(|then| &then.node)
+        {
             None | Some(Then::Resume) => Way::Out("on where it was"),
             Some(Then::Restart) => Way::Out("the step again"),
             Some(Then::Go(target)) => match &target.node {
-                Target::Step(name) => mission.find(name, step).map_or(Way::Done, |to| Way::Box(at[to])),
+                Target::Step(name) => mission
+                    .find(name, step)
+                    .map_or(Way::Done, |to| Way::Box(at[to])),
                 Target::Fail(reason) => Way::Fail(reason.clone()),
                 Target::Next | Target::Again | Target::Out | Target::Done => Way::Done,
             },
@@ -177,18 +222,35 @@ fn arrows(text: &str, parsed: &Parsed, at: &[usize], index: TextStep, step: &Ste
     };
     let way = |target: &Target| match target {
         Target::Next => next.map_or_else(|| end.clone(), |(to, _)| Way::Box(at[to])),
-        Target::Step(name) => mission.find(name, step).map_or_else(|| Way::Out("nowhere"), |to| Way::Box(at[to])),
+        Target::Step(name) => mission
+            .find(name, step)
+            .map_or_else(|| Way::Out("nowhere"), |to| Way::Box(at[to])),
         Target::Again => Way::Out("the next pass"),
-        Target::Out => Way::Out(if step.inside.is_some() { "out of the repeat" } else { "back to the call" }),
+        Target::Out => Way::Out(if step.inside.is_some() {
+            "out of the repeat"
+        } else {
+            "back to the call"
+        }),
         Target::Done => Way::Done,
         Target::Fail(reason) => Way::Fail(reason.clone()),
     };
-    let written = |span: &std::ops::Range<usize>| text[span.clone()].split_whitespace().collect::<Vec<_>>().join(" ");
+    let written = |span: &std::ops::Range<usize>| {
+        text[span.clone()]
+            .split_whitespace()
+            .collect::<Vec<_>>()
+            .join(" ")
+    };
     let mut all: Vec<Arrow> = Vec::new();
     for row in &step.rows {
-        let label = row.condition.as_ref().map_or_else(|| "otherwise".into(), |condition| written(&condition.span));
+        let label = row
+            .condition
+            .as_ref()
+            .map_or_else(|| "otherwise".into(), |condition| written(&condition.span));
         match &row.answer {
-            Answer::Go(target) => all.push(Arrow { label, way: way(&target.node) }),
+            Answer::Go(target) => all.push(Arrow {
+                label,
+                way: way(&target.node),
+            }),
             // A reaction stays where it is.
             Answer::Does(behaviour) => {
                 all.push(Arrow {
@@ -198,12 +260,20 @@ fn arrows(text: &str, parsed: &Parsed, at: &[usize], index: TextStep, step: &Ste
             }
         }
     }
-    all.extend(
-        step.exits.iter().map(|exit| Arrow { label: written(&exit.condition.span), way: way(&exit.target.node) }),
-    );
+    all.extend(step.exits.iter().map(|exit| Arrow {
+        label: written(&exit.condition.span),
+        way: way(&exit.target.node),
+    }));
     if step.goes_on_by_itself() {
-        let label = if step.rows.is_empty() { "finished" } else { "otherwise" };
-        all.push(Arrow { label: label.into(), way: way(&Target::Next) });
+        let label = if step.rows.is_empty() {
+            "finished"
+        } else {
+            "otherwise"
+        };
+        all.push(Arrow {
+            label: label.into(),
+            way: way(&Target::Next),
+        });
     }
     all
 }
@@ -238,8 +308,22 @@ const LANE: f64 = 4.0;
 
 /// The chart as a drawing.
 pub fn flow_scene(flow: &Flow) -> Scene {
-    let mut scene = Scene { title: flow.title.clone(), width: 0.0, height: 0.0, items: Vec::new() };
-    scene.items.push(Item::words([MARGIN, MARGIN + 5.0], 6.0, Anchor::Start, ink::TEXT, &flow.title).bold());
+    let mut scene = Scene {
+        title: flow.title.clone(),
+        width: 0.0,
+        height: 0.0,
+        items: Vec::new(),
+    };
+    scene.items.push(
+        Item::words(
+            [MARGIN, MARGIN + 5.0],
+            6.0,
+            Anchor::Start,
+            ink::TEXT,
+            &flow.title,
+        )
+        .bold(),
+    );
     // Places first: arrows need to know where they end.
     let mut tops = Vec::new();
     let mut y = MARGIN + 12.0;
@@ -275,7 +359,8 @@ fn right(one: &FlowBox) -> f64 {
 }
 
 fn hue(one: &FlowBox) -> Rgb {
-    one.number.map_or(ink::QUIET, |number| tint(StepId(number - 1)))
+    one.number
+        .map_or(ink::QUIET, |number| tint(StepId(number - 1)))
 }
 
 /// Characters of 3.1 mm type that fit into a box.
@@ -286,7 +371,11 @@ fn height(one: &FlowBox) -> f64 {
     if one.says.is_empty() {
         return NAME - GAP / 2.0;
     }
-    let words: usize = one.says.iter().map(|said| wrap(said, CHARACTERS).len()).sum();
+    let words: usize = one
+        .says
+        .iter()
+        .map(|said| wrap(said, CHARACTERS).len())
+        .sum();
     NAME + words as f64 * LINE + one.arrows.len() as f64 * EXIT + 2.5
 }
 
@@ -294,7 +383,9 @@ fn paint_box(scene: &mut Scene, flow: &Flow, one: &FlowBox, top: f64) {
     let left = MARGIN + one.depth as f64 * INDENT;
     let tall = height(one);
     if one.says.is_empty() {
-        scene.items.push(Item::words([left, top + 5.0], 4.2, Anchor::Start, ink::QUIET, &one.name).bold());
+        scene
+            .items
+            .push(Item::words([left, top + 5.0], 4.2, Anchor::Start, ink::QUIET, &one.name).bold());
         return;
     }
     let frame = Item {
@@ -302,36 +393,72 @@ fn paint_box(scene: &mut Scene, flow: &Flow, one: &FlowBox, top: f64) {
         ..Item::filled(Layer::Ground, rectangle(left, top, BOX, tall), ink::PAPER)
     };
     scene.items.push(frame);
-    scene.items.push(Item::filled(Layer::Standing, rectangle(left, top, 1.6, tall), hue(one)));
-    let number = one.number.map_or_else(String::new, |number| format!("{number}  "));
+    scene.items.push(Item::filled(
+        Layer::Standing,
+        rectangle(left, top, 1.6, tall),
+        hue(one),
+    ));
+    let number = one
+        .number
+        .map_or_else(String::new, |number| format!("{number}  "));
     let name = format!("{number}{}", one.name);
-    scene.items.push(Item::words([left + 4.0, top + 5.0], 4.0, Anchor::Start, ink::TEXT, name).bold());
+    scene
+        .items
+        .push(Item::words([left + 4.0, top + 5.0], 4.0, Anchor::Start, ink::TEXT, name).bold());
     let mut y = top + NAME;
     for line in one.says.iter().flat_map(|said| wrap(said, CHARACTERS)) {
         y += LINE;
-        scene.items.push(Item::words([left + 4.0, y - 1.0], 3.1, Anchor::Start, ink::TEXT, line));
+        scene.items.push(Item::words(
+            [left + 4.0, y - 1.0],
+            3.1,
+            Anchor::Start,
+            ink::TEXT,
+            line,
+        ));
     }
     y = top + tall - EXIT * one.arrows.len() as f64 - 1.0;
     for arrow in &one.arrows {
         y += EXIT;
-        let colour = if matches!(arrow.way, Way::Fail(_)) { ink::WRONG } else { ink::TEXT };
+        let colour = if matches!(arrow.way, Way::Fail(_)) {
+            ink::WRONG
+        } else {
+            ink::TEXT
+        };
         let to = flow.way_words(&arrow.way);
         let room = 68usize.saturating_sub(to.chars().count()).max(16);
         let label = if arrow.label.chars().count() > room {
-            format!("{}...", arrow.label.chars().take(room - 3).collect::<String>())
+            format!(
+                "{}...",
+                arrow.label.chars().take(room - 3).collect::<String>()
+            )
         } else {
             arrow.label.clone()
         };
-        scene.items.push(Item::words([left + 6.0, y - 1.0], 3.0, Anchor::Start, colour, label));
+        scene.items.push(Item::words(
+            [left + 6.0, y - 1.0],
+            3.0,
+            Anchor::Start,
+            colour,
+            label,
+        ));
         let end = Item::words([left + BOX - 3.0, y - 1.0], 3.0, Anchor::End, colour, to);
         scene.items.push(end.bold());
     }
 }
 
 /// From the right side of one box round to that of another, in a lane that is free there.
-fn paint_arrow(scene: &mut Scene, lanes: &mut Vec<Vec<(f64, f64)>>, from: [f64; 2], to: [f64; 2], hue: Rgb) {
+fn paint_arrow(
+    scene: &mut Scene,
+    lanes: &mut Vec<Vec<(f64, f64)>>,
+    from: [f64; 2],
+    to: [f64; 2],
+    hue: Rgb,
+) {
     let (low, high) = (from[1].min(to[1]) - 0.5, from[1].max(to[1]) + 0.5);
-    let free = |lane: &Vec<(f64, f64)>| lane.iter().all(|(top, bottom)| high < *top || low > *bottom);
+    let free = |lane: &Vec<(f64, f64)>| {
+        lane.iter()
+            .all(|(top, bottom)| high < *top || low > *bottom)
+    };
     let lane = lanes.iter().position(free).unwrap_or_else(|| {
         lanes.push(Vec::new());
         lanes.len() - 1
@@ -340,8 +467,25 @@ fn paint_arrow(scene: &mut Scene, lanes: &mut Vec<Vec<(f64, f64)>>, from: [f64; 
     let widest = from[0].max(to[0]);
     let x = widest + LANE * (lane + 1) as f64;
     let points = vec![from, [x, from[1]], [x, to[1]], [to[0] + 1.2, to[1]]];
-    scene.items.push(Item::drawn(Layer::Path, Shape::Line(points), Stroke::full(hue, 0.45)));
-    let head = vec![[to[0], to[1]], [to[0] + 2.4, to[1] - 1.1], [to[0] + 2.4, to[1] + 1.1]];
-    scene.items.push(Item::filled(Layer::Event, Shape::Polygon(head), hue));
-    scene.items.push(Item::filled(Layer::Event, Shape::Disc { at: from, radius: 0.7 }, hue));
+    scene.items.push(Item::drawn(
+        Layer::Path,
+        Shape::Line(points),
+        Stroke::full(hue, 0.45),
+    ));
+    let head = vec![
+        [to[0], to[1]],
+        [to[0] + 2.4, to[1] - 1.1],
+        [to[0] + 2.4, to[1] + 1.1],
+    ];
+    scene
+        .items
+        .push(Item::filled(Layer::Event, Shape::Polygon(head), hue));
+    scene.items.push(Item::filled(
+        Layer::Event,
+        Shape::Disc {
+            at: from,
+            radius: 0.7,
+        },
+        hue,
+    ));
 }

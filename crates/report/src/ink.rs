@@ -10,15 +10,25 @@ impl Rgb {
     /// The colour between this one and another; `share` 0 is this one, 1 the other.
     #[must_use]
     pub fn towards(self, other: Self, share: f64) -> Self {
-        let mix = |a: u8, b: u8| (f64::from(a) + (f64::from(b) - f64::from(a)) * share.clamp(0.0, 1.0)).round() as u8;
-        Self(mix(self.0, other.0), mix(self.1, other.1), mix(self.2, other.2))
+        let mix = |a: u8, b: u8| {
+            (f64::from(a) + (f64::from(b) - f64::from(a)) * share.clamp(0.0, 1.0)).round() as u8
+        };
+        Self(
+            mix(self.0, other.0),
+            mix(self.1, other.1),
+            mix(self.2, other.2),
+        )
     }
 
     /// Relative luminance, 0 to 1. Source: WCAG 2.1, "relative luminance".
     pub fn luminance(self) -> f64 {
         let linear = |byte: u8| {
             let c = f64::from(byte) / 255.0;
-            if c <= 0.04045 { c / 12.92 } else { ((c + 0.055) / 1.055).powf(2.4) }
+            if c <= 0.04045 {
+                c / 12.92
+            } else {
+                ((c + 0.055) / 1.055).powf(2.4)
+            }
         };
         0.2126 * linear(self.0) + 0.7152 * linear(self.1) + 0.0722 * linear(self.2)
     }
@@ -77,7 +87,10 @@ mod tests {
     #[test]
     fn neighbouring_tints_differ_in_lightness_and_stand_out_from_the_mat() {
         for step in 0..16 {
-            let (a, b) = (tint(StepId(step)).luminance(), tint(StepId(step + 1)).luminance());
+            let (a, b) = (
+                tint(StepId(step)).luminance(),
+                tint(StepId(step + 1)).luminance(),
+            );
             let contrast = (a.max(b) + 0.05) / (a.min(b) + 0.05);
             assert!(contrast > 1.15, "{step}: {contrast}");
             let pale = Rgb(233, 227, 210).luminance();

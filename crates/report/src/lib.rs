@@ -18,10 +18,12 @@ mod svg;
 pub mod why;
 pub mod words;
 
-pub use chart::{Band, Chart, LimitSpan, Mark, MarkKind, Ribbon, Track, TrackKind, chart_scene, tick_step};
+pub use chart::{
+    Band, Chart, LimitSpan, Mark, MarkKind, Ribbon, Track, TrackKind, chart_scene, tick_step,
+};
 pub use field::{
-    Placement, Story, arm_items, ghost_items, gone_items, ground_items, happened_items, leg_items, moved_items,
-    path_items, prop_items, robot_items,
+    Placement, Story, arm_items, ghost_items, gone_items, ground_items, happened_items, leg_items,
+    moved_items, path_items, prop_items, robot_items,
 };
 pub use flow::{Arrow, Flow, FlowBox, Way, flow_scene, wrap};
 pub use pdf::{DrawError, to_pdf, to_png};

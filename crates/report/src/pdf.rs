@@ -34,7 +34,11 @@ fn tree(scene: &Scene) -> Result<Tree, DrawError> {
         fonts.load_font_data(face.to_vec());
     }
     fonts.set_sans_serif_family("DejaVu Sans");
-    let options = Options { fontdb: Arc::new(fonts), font_family: "DejaVu Sans".into(), ..Options::default() };
+    let options = Options {
+        fontdb: Arc::new(fonts),
+        font_family: "DejaVu Sans".into(),
+        ..Options::default()
+    };
     Tree::from_str(&to_svg(scene), &options).map_err(|error| DrawError(error.to_string()))
 }
 
@@ -54,7 +58,9 @@ pub fn to_pdf(scene: &Scene) -> Result<Vec<u8>, DrawError> {
     surface.finish();
     page.finish();
     drawn.ok_or_else(|| DrawError("a shape could not be drawn".into()))?;
-    document.finish().map_err(|error| DrawError(format!("{error:?}")))
+    document
+        .finish()
+        .map_err(|error| DrawError(format!("{error:?}")))
 }
 
 /// The scene as a PNG with this many pixels a millimetre, or fewer when the picture would be too large.
@@ -65,9 +71,19 @@ pub fn to_png(scene: &Scene, per_mm: f64) -> Result<Vec<u8>, DrawError> {
     let tree = tree(scene)?;
     let longest = scene.width.max(scene.height).max(1.0);
     let per_mm = per_mm.min(WIDEST / longest);
-    let (width, height) = ((scene.width * per_mm).ceil() as u32, (scene.height * per_mm).ceil() as u32);
-    let mut picture = Pixmap::new(width, height).ok_or_else(|| DrawError("the picture has no extent".into()))?;
+    let (width, height) = (
+        (scene.width * per_mm).ceil() as u32,
+        (scene.height * per_mm).ceil() as u32,
+    );
+    let mut picture =
+        Pixmap::new(width, height).ok_or_else(|| DrawError("the picture has no extent".into()))?;
     let scale = width as f32 / tree.size().width();
-    resvg::render(&tree, Transform::from_scale(scale, scale), &mut picture.as_mut());
-    picture.encode_png().map_err(|error| DrawError(error.to_string()))
+    resvg::render(
+        &tree,
+        Transform::from_scale(scale, scale),
+        &mut picture.as_mut(),
+    );
+    picture
+        .encode_png()
+        .map_err(|error| DrawError(error.to_string()))
 }

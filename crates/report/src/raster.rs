@@ -1,7 +1,8 @@
 //! A scene as coloured pixels: what terminal cells are made from, and pictures in the terminal's own pixels.
 
 use resvg::tiny_skia::{
-    Color, FillRule, IntRect, LineCap, LineJoin, Paint, PathBuilder, Pixmap, Stroke as PenStroke, Transform,
+    Color, FillRule, IntRect, LineCap, LineJoin, Paint, PathBuilder, Pixmap, Stroke as PenStroke,
+    Transform,
 };
 use ttf_parser::{Face, OutlineBuilder};
 
@@ -22,8 +23,14 @@ pub struct Raster {
 impl Raster {
     /// The pixel in a column and row; the nearest one when outside.
     pub fn at(&self, column: usize, row: usize) -> Rgb {
-        let (column, row) = (column.min(self.width.saturating_sub(1)), row.min(self.height.saturating_sub(1)));
-        self.pixels.get(row * self.width + column).copied().unwrap_or(Rgb(0, 0, 0))
+        let (column, row) = (
+            column.min(self.width.saturating_sub(1)),
+            row.min(self.height.saturating_sub(1)),
+        );
+        self.pixels
+            .get(row * self.width + column)
+            .copied()
+            .unwrap_or(Rgb(0, 0, 0))
     }
 }
 
@@ -36,16 +43,33 @@ pub fn rasterise<'a>(
     size: (usize, usize),
     around: Rgb,
 ) -> Raster {
-    let Some(mut map) = Pixmap::new(size.0 as u32, size.1 as u32) else { return Raster::default() };
+    let Some(mut map) = Pixmap::new(size.0 as u32, size.1 as u32) else {
+        return Raster::default();
+    };
     let Rgb(r, g, b) = around;
     map.fill(Color::from_rgba8(r, g, b, 255));
     let [sx, sy] = scale.map(|value| value as f32);
-    let transform = Transform::from_row(sx, 0.0, 0.0, sy, -origin[0] as f32 * sx, -origin[1] as f32 * sy);
+    let transform = Transform::from_row(
+        sx,
+        0.0,
+        0.0,
+        sy,
+        -origin[0] as f32 * sx,
+        -origin[1] as f32 * sy,
+    );
     for item in items {
         paint(&mut map, item, transform);
     }
-    let pixels = map.pixels().iter().map(|pixel| Rgb(pixel.red(), pixel.green(), pixel.blue())).collect();
-    Raster { width: size.0, height: size.1, pixels }
+    let pixels = map
+        .pixels()
+        .iter()
+        .map(|pixel| Rgb(pixel.red(), pixel.green(), pixel.blue()))
+        .collect();
+    Raster {
+        width: size.0,
+        height: size.1,
+        pixels,
+    }
 }
 
 /// Pixels that are painted on again and again: what stays once, what moves on a copy of that.
@@ -70,11 +94,30 @@ impl Canvas {
         let transform = Transform::from_row(sx, 0.0, 0.0, sy, 0.0, 0.0);
         for item in items {
             match &item.shape {
-                Shape::Text { at, size, anchor, bold, text } => {
-                    let type_of = Type { at: *at, size: *size, anchor: *anchor, bold: *bold };
-                    write(&mut self.map, &type_of, text, item.fill.unwrap_or(Rgb(0, 0, 0)), transform);
+                Shape::Text {
+                    at,
+                    size,
+                    anchor,
+                    bold,
+                    text,
+                } => {
+                    let type_of = Type {
+                        at: *at,
+                        size: *size,
+                        anchor: *anchor,
+                        bold: *bold,
+                    };
+                    write(
+                        &mut self.map,
+                        &type_of,
+                        text,
+                        item.fill.unwrap_or(Rgb(0, 0, 0)),
+                        transform,
+                    );
                 }
-                Shape::Polygon(_) | Shape::Line(_) | Shape::Disc { .. } => paint(&mut self.map, item, transform),
+                Shape::Polygon(_) | Shape::Line(_) | Shape::Disc { .. } => {
+                    paint(&mut self.map, item, transform);
+                }
             }
         }
     }
@@ -83,7 +126,10 @@ impl Canvas {
     /// pixel only, that part. A curve with thousands of points is painted so in a tenth of the time of a line.
     pub fn column(&mut self, x: usize, top: f32, bottom: f32, ink: Rgb) {
         let (width, height) = self.size();
-        let (top, bottom) = (top.clamp(0.0, height as f32), bottom.clamp(0.0, height as f32));
+        let (top, bottom) = (
+            top.clamp(0.0, height as f32),
+            bottom.clamp(0.0, height as f32),
+        );
         if x >= width {
             return;
         }
@@ -92,7 +138,8 @@ impl Canvas {
             let covered = (bottom.min(y as f32 + 1.0) - top.max(y as f32)).clamp(0.0, 1.0);
             let pixel = &mut data[(y * width + x) * 4..][..3];
             for (part, ink) in pixel.iter_mut().zip([ink.0, ink.1, ink.2]) {
-                *part = (f32::from(*part) + (f32::from(ink) - f32::from(*part)) * covered).round() as u8;
+                *part = (f32::from(*part) + (f32::from(ink) - f32::from(*part)) * covered).round()
+                    as u8;
             }
         }
     }
@@ -124,11 +171,18 @@ struct Type {
 
 /// Writes one line of text in the font of the drawings.
 fn write(map: &mut Pixmap, set: &Type, text: &str, ink: Rgb, transform: Transform) {
-    let font = if set.bold { dejavu::sans::bold() } else { dejavu::sans::regular() };
-    let Ok(face) = Face::parse(font, 0) else { return };
+    let font = if set.bold {
+        dejavu::sans::bold()
+    } else {
+        dejavu::sans::regular()
+    };
+    let Ok(face) = Face::parse(font, 0) else {
+        return;
+    };
     let scale = set.size as f32 / f32::from(face.units_per_em());
     let glyph = |letter: char| face.glyph_index(letter).unwrap_or_default();
-    let wide = |letter: char| f32::from(face.glyph_hor_advance(glyph(letter)).unwrap_or_default()) * scale;
+    let wide =
+        |letter: char| f32::from(face.glyph_hor_advance(glyph(letter)).unwrap_or_default()) * scale;
     let whole: f32 = text.chars().map(wide).sum();
     let mut x = set.at[0] as f32
         - match set.anchor {
@@ -136,13 +190,19 @@ fn write(map: &mut Pixmap, set: &Type, text: &str, ink: Rgb, transform: Transfor
             Anchor::Middle => whole / 2.0,
             Anchor::End => whole,
         };
-    let mut outline = Outline { builder: PathBuilder::new(), scale, at: (x, set.at[1] as f32) };
+    let mut outline = Outline {
+        builder: PathBuilder::new(),
+        scale,
+        at: (x, set.at[1] as f32),
+    };
     for letter in text.chars() {
         outline.at.0 = x;
         face.outline_glyph(glyph(letter), &mut outline);
         x += wide(letter);
     }
-    let Some(path) = outline.builder.finish() else { return };
+    let Some(path) = outline.builder.finish() else {
+        return;
+    };
     let mut paint = Paint::default();
     paint.set_color_rgba8(ink.0, ink.1, ink.2, 255);
     map.fill_path(&path, &paint, FillRule::Winding, transform, None);
@@ -178,7 +238,8 @@ impl OutlineBuilder for Outline {
     }
 
     fn curve_to(&mut self, x1: f32, y1: f32, x2: f32, y2: f32, x: f32, y: f32) {
-        let ((x1, y1), (x2, y2), (x, y)) = (self.place(x1, y1), self.place(x2, y2), self.place(x, y));
+        let ((x1, y1), (x2, y2), (x, y)) =
+            (self.place(x1, y1), self.place(x2, y2), self.place(x, y));
         self.builder.cubic_to(x1, y1, x2, y2, x, y);
     }
 
@@ -197,7 +258,11 @@ fn paint(map: &mut Pixmap, item: &Item, transform: Transform) {
     match &item.shape {
         Shape::Polygon(points) | Shape::Line(points) => {
             for (index, [x, y]) in points.iter().enumerate() {
-                if index == 0 { builder.move_to(*x as f32, *y as f32) } else { builder.line_to(*x as f32, *y as f32) }
+                if index == 0 {
+                    builder.move_to(*x as f32, *y as f32);
+                } else {
+                    builder.line_to(*x as f32, *y as f32);
+                }
             }
             if points.len() > MANY {
                 join = LineJoin::Bevel;
@@ -206,7 +271,9 @@ fn paint(map: &mut Pixmap, item: &Item, transform: Transform) {
                 builder.close();
             }
         }
-        Shape::Disc { at, radius } => builder.push_circle(at[0] as f32, at[1] as f32, *radius as f32),
+        Shape::Disc { at, radius } => {
+            builder.push_circle(at[0] as f32, at[1] as f32, *radius as f32);
+        }
         Shape::Text { .. } => return,
     }
     let Some(path) = builder.finish() else { return };
@@ -216,11 +283,21 @@ fn paint(map: &mut Pixmap, item: &Item, transform: Transform) {
         paint
     };
     if let Some(fill) = item.fill {
-        map.fill_path(&path, &ink(fill, item.opacity), FillRule::EvenOdd, transform, None);
+        map.fill_path(
+            &path,
+            &ink(fill, item.opacity),
+            FillRule::EvenOdd,
+            transform,
+            None,
+        );
     }
     if let Some(stroke) = item.stroke {
-        let pen =
-            PenStroke { width: stroke.width as f32, line_cap: LineCap::Butt, line_join: join, ..PenStroke::default() };
+        let pen = PenStroke {
+            width: stroke.width as f32,
+            line_cap: LineCap::Butt,
+            line_join: join,
+            ..PenStroke::default()
+        };
         map.stroke_path(&path, &ink(stroke.ink, 1.0), &pen, transform, None);
     }
 }
@@ -233,7 +310,11 @@ mod tests {
     /// Columns and rows that hold ink.
     fn inked(canvas: &Canvas) -> Option<[usize; 4]> {
         let width = canvas.size().0;
-        let dark = canvas.pixels().chunks(4).enumerate().filter(|(_, pixel)| pixel[0] < 128);
+        let dark = canvas
+            .pixels()
+            .chunks(4)
+            .enumerate()
+            .filter(|(_, pixel)| pixel[0] < 128);
         let places = dark.map(|(at, _)| (at % width, at / width));
         places.fold(None, |found, (x, y)| {
             let [left, right, top, bottom] = found.unwrap_or([x, x, y, y]);
@@ -245,11 +326,15 @@ mod tests {
     fn words_stand_on_their_place_by_their_anchor() {
         let written = |anchor: Anchor| {
             let mut canvas = Canvas::new((200, 60), [2.0, 2.0], Rgb(255, 255, 255)).unwrap();
-            canvas.paint([Item::words([50.0, 20.0], 10.0, anchor, Rgb(0, 0, 0), "HI").bold()].iter());
+            canvas
+                .paint([Item::words([50.0, 20.0], 10.0, anchor, Rgb(0, 0, 0), "HI").bold()].iter());
             inked(&canvas).unwrap()
         };
         let [left, right, top, bottom] = written(Anchor::Start);
-        assert!(left >= 100 && right < 140 && bottom.abs_diff(40) <= 1, "{left} to {right}, down to {bottom}");
+        assert!(
+            left >= 100 && right < 140 && bottom.abs_diff(40) <= 1,
+            "{left} to {right}, down to {bottom}"
+        );
         // Capitals of this font are 0.73 of its size.
         assert!((bottom - top).abs_diff(14) <= 1, "{top} to {bottom}");
         let [left, right, ..] = written(Anchor::End);
@@ -265,14 +350,21 @@ mod tests {
         canvas.column(1, -5.0, -1.0, Rgb(0, 0, 0));
         canvas.column(9, 0.0, 4.0, Rgb(0, 0, 0));
         let reds: Vec<u8> = canvas.pixels().chunks(4).map(|pixel| pixel[0]).collect();
-        assert_eq!(reds, [200, 150, 200, 200, 0, 200, 200, 100, 200, 200, 200, 200]);
+        assert_eq!(
+            reds,
+            [200, 150, 200, 200, 0, 200, 200, 100, 200, 200, 200, 200]
+        );
     }
 
     #[test]
     fn a_copy_is_painted_on_without_the_original() {
         let ground = Canvas::new((20, 10), [1.0, 2.0], Rgb(255, 255, 255)).unwrap();
         let mut over = ground.clone();
-        let square = Item::filled(Layer::Robot, crate::scene::rectangle(4.0, 1.0, 2.0, 2.0), Rgb(0, 0, 0));
+        let square = Item::filled(
+            Layer::Robot,
+            crate::scene::rectangle(4.0, 1.0, 2.0, 2.0),
+            Rgb(0, 0, 0),
+        );
         over.paint([square].iter());
         assert_eq!((inked(&ground), inked(&over)), (None, Some([4, 5, 2, 5])));
         assert!(Canvas::new((0, 10), [1.0, 1.0], Rgb(0, 0, 0)).is_none());

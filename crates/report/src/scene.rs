@@ -75,7 +75,11 @@ pub struct Stroke {
 impl Stroke {
     /// A full line.
     pub const fn full(ink: Rgb, width: f64) -> Self {
-        Self { ink, width, dash: 0.0 }
+        Self {
+            ink,
+            width,
+            dash: 0.0,
+        }
     }
 }
 
@@ -97,17 +101,41 @@ pub struct Item {
 impl Item {
     /// A filled shape without a line.
     pub const fn filled(layer: Layer, shape: Shape, fill: Rgb) -> Self {
-        Self { layer, shape, fill: Some(fill), opacity: 1.0, stroke: None }
+        Self {
+            layer,
+            shape,
+            fill: Some(fill),
+            opacity: 1.0,
+            stroke: None,
+        }
     }
 
     /// A drawn line, not filled.
     pub const fn drawn(layer: Layer, shape: Shape, stroke: Stroke) -> Self {
-        Self { layer, shape, fill: None, opacity: 1.0, stroke: Some(stroke) }
+        Self {
+            layer,
+            shape,
+            fill: None,
+            opacity: 1.0,
+            stroke: Some(stroke),
+        }
     }
 
     /// Words in regular type.
-    pub fn words(at: [f64; 2], size: f64, anchor: Anchor, ink: Rgb, text: impl Into<String>) -> Self {
-        let shape = Shape::Text { at, size, anchor, bold: false, text: text.into() };
+    pub fn words(
+        at: [f64; 2],
+        size: f64,
+        anchor: Anchor,
+        ink: Rgb,
+        text: impl Into<String>,
+    ) -> Self {
+        let shape = Shape::Text {
+            at,
+            size,
+            anchor,
+            bold: false,
+            text: text.into(),
+        };
         Self::filled(Layer::Note, shape, ink)
     }
 
@@ -152,5 +180,10 @@ impl Scene {
 
 /// A rectangle as a polygon.
 pub fn rectangle(x: f64, y: f64, width: f64, height: f64) -> Shape {
-    Shape::Polygon(vec![[x, y], [x + width, y], [x + width, y + height], [x, y + height]])
+    Shape::Polygon(vec![
+        [x, y],
+        [x + width, y],
+        [x + width, y + height],
+        [x, y + height],
+    ])
 }

@@ -25,11 +25,28 @@ fn write_item(out: &mut String, item: &Item) {
         Shape::Polygon(points) => open(out, "polygon", points),
         Shape::Line(points) => open(out, "polyline", points),
         Shape::Disc { at, radius } => {
-            let _ = write!(out, "<circle cx=\"{}\" cy=\"{}\" r=\"{}\"", number(at[0]), number(at[1]), number(*radius));
+            let _ = write!(
+                out,
+                "<circle cx=\"{}\" cy=\"{}\" r=\"{}\"",
+                number(at[0]),
+                number(at[1]),
+                number(*radius)
+            );
         }
-        Shape::Text { at, size, anchor, bold, .. } => {
-            let _ =
-                write!(out, "<text x=\"{}\" y=\"{}\" font-size=\"{}\"", number(at[0]), number(at[1]), number(*size));
+        Shape::Text {
+            at,
+            size,
+            anchor,
+            bold,
+            ..
+        } => {
+            let _ = write!(
+                out,
+                "<text x=\"{}\" y=\"{}\" font-size=\"{}\"",
+                number(at[0]),
+                number(at[1]),
+                number(*size)
+            );
             match anchor {
                 Anchor::Start => {}
                 Anchor::Middle => out.push_str(" text-anchor=\"middle\""),
@@ -80,7 +97,11 @@ fn open(out: &mut String, element: &str, points: &[[f64; 2]]) {
 /// At most two decimals (a hundredth of a millimetre), without trailing zeroes; never a negative zero.
 fn number(value: f64) -> String {
     let value = (value * 100.0).round() / 100.0 + 0.0;
-    if value.is_finite() { format!("{value}") } else { "0".into() }
+    if value.is_finite() {
+        format!("{value}")
+    } else {
+        "0".into()
+    }
 }
 
 fn hex(Rgb(r, g, b): Rgb) -> String {

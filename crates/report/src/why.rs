@@ -27,7 +27,11 @@ pub fn amount_words(si: f64, of: Option<Dimension>) -> String {
 /// How far an exit is from firing, in a few words: `41 %, needs > 60 %`, `80 mm of 320 mm, 240 mm to go`, `sees dark`, `true`.
 pub fn live_words(live: &Live) -> String {
     if let Some(tone) = &live.sees {
-        return if live.holds { "true".into() } else { format!("sees {tone}") };
+        return if live.holds {
+            "true".into()
+        } else {
+            format!("sees {tone}")
+        };
     }
     match (live.now, live.goal, live.away) {
         (Some(now), Some(goal), Some(away)) if !live.holds && away > 0.0 => {
@@ -37,7 +41,11 @@ pub fn live_words(live: &Live) -> String {
             if live.is_reading {
                 return format!("{now}, needs {wanted} {goal}");
             }
-            if away == nothing { format!("{now} of {goal}, due now") } else { format!("{now} of {goal}, {away} to go") }
+            if away == nothing {
+                format!("{now} of {goal}, due now")
+            } else {
+                format!("{now} of {goal}, {away} to go")
+            }
         }
         (Some(now), Some(_), _) => {
             let so = if live.holds { "true" } else { "not true" };
@@ -65,7 +73,9 @@ pub fn nearness(live: &Live) -> Option<f64> {
 /// What holds a whole term back, in words; nothing when only its looks do.
 pub fn wait_words(term: &TermStanding) -> Option<String> {
     term.waits.first().map(|wait| match wait {
-        Wait::Lasts(so_far, whole) => format!("true for {:.0} of {:.0} ms", so_far * 1e3, whole * 1e3),
+        Wait::Lasts(so_far, whole) => {
+            format!("true for {:.0} of {:.0} ms", so_far * 1e3, whole * 1e3)
+        }
         Wait::ArmsIn(seconds) => format!("active in {seconds:.1} s"),
         Wait::ArmsAfter(metres) => format!("active after {:.0} mm more", metres * 1e3),
         Wait::MustFail => "must be false once first".into(),
@@ -76,19 +86,36 @@ pub fn wait_words(term: &TermStanding) -> Option<String> {
 pub fn story_words(story: Story<'_>, exit: &ExitStory, step: StepId, nth: usize) -> String {
     let Story { run, program, .. } = story;
     let at = |tick: usize| format!("{:.1} s", run.trace.seconds(tick));
-    let Some(about) = program.steps.get(step.0).and_then(|step| step.exits.get(nth)) else { return String::new() };
+    let Some(about) = program
+        .steps
+        .get(step.0)
+        .and_then(|step| step.exits.get(nth))
+    else {
+        return String::new();
+    };
     let Some((entered, left, evidence)) = exit.visits.last().copied() else {
         let never = "It was never active: its step was not reached.";
         return exit.unlooked().map_or_else(
             || never.to_owned(),
             |truth| {
                 let whose = active(run, program, truth.from);
-                format!("{never} But it was true at {}, while {whose} was active.", at(truth.from))
+                format!(
+                    "{never} But it was true at {}, while {whose} was active.",
+                    at(truth.from)
+                )
             },
         );
     };
-    let times = if exit.visits.len() > 1 { format!("{} times, last ", exit.visits.len()) } else { String::new() };
-    let mut sentences = vec![format!("Active {times}from {} to {}.", at(entered), at(left))];
+    let times = if exit.visits.len() > 1 {
+        format!("{} times, last ", exit.visits.len())
+    } else {
+        String::new()
+    };
+    let mut sentences = vec![format!(
+        "Active {times}from {} to {}.",
+        at(entered),
+        at(left)
+    )];
     sentences.push(match evidence {
         Evidence::Fired { clear, at_once } => {
             let ended =
@@ -123,15 +150,23 @@ pub fn story_words(story: Story<'_>, exit: &ExitStory, step: StepId, nth: usize)
     if let (Evidence::Spare(_), Some(truth)) = (evidence, exit.unlooked()) {
         let whose = active(run, program, truth.from);
         let when = at(truth.from);
-        sentences.push(format!("It was also true at {when}, while {whose} was active."));
+        sentences.push(format!(
+            "It was also true at {when}, while {whose} was active."
+        ));
     }
     sentences.join(" ")
 }
 
 /// The step that is active at a tick, by its name.
 fn active(run: &Run, program: &wayodos_core::controller::Program, tick: usize) -> String {
-    let leg = run.legs.iter().find(|leg| (leg.from..leg.to).contains(&tick));
-    leg.map_or_else(|| "nothing".into(), |leg| format!("\"{}\"", program.steps[leg.step].name))
+    let leg = run
+        .legs
+        .iter()
+        .find(|leg| (leg.from..leg.to).contains(&tick));
+    leg.map_or_else(
+        || "nothing".into(),
+        |leg| format!("\"{}\"", program.steps[leg.step].name),
+    )
 }
 
 #[cfg(test)]
@@ -158,24 +193,70 @@ mod tests {
     #[test]
     fn a_look_says_what_is_there_and_what_is_missing() {
         for (live, words, near) in [
-            (live(0.41, 0.6, 0.19, Some(Dimension::Percent)), "41 %, needs > 60 %", Some(0.81)),
-            (live(0.08, 0.32, 0.24, Some(Dimension::Length)), "80 mm of 320 mm, 240 mm to go", Some(0.25)),
-            (live(2.0, 3.0, 1.0, None), "2 of 3, 1 to go", Some(2.0 / 3.0)),
-            (live(1.5, 1.5, 0.0, Some(Dimension::Time)), "1.5 s, true", Some(1.0)),
-            (Live { sees: Some("pale".into()), now: None, away: None, ..live(0.0, 0.0, 1.0, None) }, "sees pale", None),
-            (Live { now: None, goal: None, away: None, ..live(0.0, 0.0, 1.0, None) }, "not true", None),
+            (
+                live(0.41, 0.6, 0.19, Some(Dimension::Percent)),
+                "41 %, needs > 60 %",
+                Some(0.81),
+            ),
+            (
+                live(0.08, 0.32, 0.24, Some(Dimension::Length)),
+                "80 mm of 320 mm, 240 mm to go",
+                Some(0.25),
+            ),
+            (
+                live(2.0, 3.0, 1.0, None),
+                "2 of 3, 1 to go",
+                Some(2.0 / 3.0),
+            ),
+            (
+                live(1.5, 1.5, 0.0, Some(Dimension::Time)),
+                "1.5 s, true",
+                Some(1.0),
+            ),
+            (
+                Live {
+                    sees: Some("pale".into()),
+                    now: None,
+                    away: None,
+                    ..live(0.0, 0.0, 1.0, None)
+                },
+                "sees pale",
+                None,
+            ),
+            (
+                Live {
+                    now: None,
+                    goal: None,
+                    away: None,
+                    ..live(0.0, 0.0, 1.0, None)
+                },
+                "not true",
+                None,
+            ),
         ] {
             assert_eq!(live_words(&live), words);
             let gap = nearness(&live).zip(near).map(|(a, b)| (a - b).abs());
-            assert!(gap.is_none_or(|gap| gap < 1e-9) && nearness(&live).is_some() == near.is_some(), "{words}");
+            assert!(
+                gap.is_none_or(|gap| gap < 1e-9) && nearness(&live).is_some() == near.is_some(),
+                "{words}"
+            );
         }
     }
 
     #[test]
     fn what_holds_a_term_back_is_said() {
-        let term = |wait| TermStanding { waits: vec![wait], ..TermStanding::default() };
-        assert_eq!(wait_words(&term(Wait::Lasts(0.02, 0.05))).as_deref(), Some("true for 20 of 50 ms"));
-        assert_eq!(wait_words(&term(Wait::ArmsAfter(0.034))).as_deref(), Some("active after 34 mm more"));
+        let term = |wait| TermStanding {
+            waits: vec![wait],
+            ..TermStanding::default()
+        };
+        assert_eq!(
+            wait_words(&term(Wait::Lasts(0.02, 0.05))).as_deref(),
+            Some("true for 20 of 50 ms")
+        );
+        assert_eq!(
+            wait_words(&term(Wait::ArmsAfter(0.034))).as_deref(),
+            Some("active after 34 mm more")
+        );
         assert_eq!(wait_words(&TermStanding::default()), None);
     }
 }

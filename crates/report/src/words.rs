@@ -30,12 +30,17 @@ pub enum Weight {
 pub fn exit_words(evidence: &Evidence, kind: ExitKind, failed: bool) -> (String, Weight) {
     match evidence {
         Evidence::Fired { .. } if kind != ExitKind::Written => ("ended here".into(), Weight::Fired),
-        Evidence::Fired { at_once: true, .. } => {
-            ("fired at once".into(), if failed { Weight::Failed } else { Weight::Thin })
-        }
+        Evidence::Fired { at_once: true, .. } => (
+            "fired at once".into(),
+            if failed { Weight::Failed } else { Weight::Thin },
+        ),
         Evidence::Fired { .. } if failed => ("fired: failed".into(), Weight::Failed),
-        Evidence::Fired { clear: Some(clear), .. } if *clear < THIN => (format!("fired THIN {clear:.1}"), Weight::Thin),
-        Evidence::Fired { clear: Some(clear), .. } => (format!("fired clear {clear:.0}"), Weight::Fired),
+        Evidence::Fired {
+            clear: Some(clear), ..
+        } if *clear < THIN => (format!("fired THIN {clear:.1}"), Weight::Thin),
+        Evidence::Fired {
+            clear: Some(clear), ..
+        } => (format!("fired clear {clear:.0}"), Weight::Fired),
         Evidence::Fired { clear: None, .. } => ("fired".into(), Weight::Fired),
         Evidence::Spare(spare) => (spare_words(*spare), Weight::Spare),
     }
@@ -95,7 +100,9 @@ fn points_words(points: f64) -> String {
 
 /// The score sheet, line by line: what for with how often, and the points; the sum last. Nothing without rules.
 pub fn score_lines(run: &Run) -> Vec<(String, String)> {
-    let Some(total) = run.sheet.total() else { return Vec::new() };
+    let Some(total) = run.sheet.total() else {
+        return Vec::new();
+    };
     let seconds = |tick: Option<usize>| tick.map(|tick| run.trace.seconds(tick));
     let lines = run.sheet.lines.iter().map(|line| {
         let words = match (line.times, seconds(line.first)) {
@@ -105,7 +112,9 @@ pub fn score_lines(run: &Run) -> Vec<(String, String)> {
         };
         (words, points_words(line.each * f64::from(line.times)))
     });
-    lines.chain([("points".to_owned(), points_words(total))]).collect()
+    lines
+        .chain([("points".to_owned(), points_words(total))])
+        .collect()
 }
 
 /// The outcome in one line, after the verdict and the points where there are any.
@@ -120,7 +129,10 @@ pub fn verdict_words(run: &Run) -> Option<String> {
         let at = run.trace.seconds(tick);
         format!("{} at {at:.1} s", verdict.word())
     });
-    let points = run.sheet.total().map(|total| format!("{} points", points_words(total)));
+    let points = run
+        .sheet
+        .total()
+        .map(|total| format!("{} points", points_words(total)));
     match (verdict, points) {
         (Some(verdict), Some(points)) => Some(format!("{verdict}, {points}")),
         (verdict, points) => verdict.or(points),
@@ -129,9 +141,24 @@ pub fn verdict_words(run: &Run) -> Option<String> {
 
 /// What happened in the world, in a few words.
 pub fn happening_words(story: Story<'_>, what: Happening) -> String {
-    let Story { field, robot, program, run } = story;
-    let prop = |index: usize| run.trace.props.get(index).map_or("something", |prop| prop.name.as_str());
-    let actuator = |id: ActuatorId| robot.actuators.get(id.0).map_or("an actuator", |actuator| actuator.name.as_str());
+    let Story {
+        field,
+        robot,
+        program,
+        run,
+    } = story;
+    let prop = |index: usize| {
+        run.trace
+            .props
+            .get(index)
+            .map_or("something", |prop| prop.name.as_str())
+    };
+    let actuator = |id: ActuatorId| {
+        robot
+            .actuators
+            .get(id.0)
+            .map_or("an actuator", |actuator| actuator.name.as_str())
+    };
     match what {
         Happening::Fell => "the robot falls".into(),
         Happening::Gone(index) => format!("{} falls", prop(index)),
@@ -152,7 +179,10 @@ pub fn happening_words(story: Story<'_>, what: Happening) -> String {
             None => "a hand".into(),
         },
         Happening::Signal(signal, step) => {
-            let name = robot.signals.get(signal.0).map_or("a signal", |signal| signal.name.as_str());
+            let name = robot
+                .signals
+                .get(signal.0)
+                .map_or("a signal", |signal| signal.name.as_str());
             match program.steps.get(step.0).map(|step| &step.action) {
                 Some(Action::Signal { words, .. }) => format!("{name} \"{words}\""),
                 _ => name.to_owned(),
@@ -166,45 +196,88 @@ pub fn happening_words(story: Story<'_>, what: Happening) -> String {
 /// What each signal of the robot says at a tick; nothing of those that have not been given yet.
 pub fn signal_words(story: Story<'_>, tick: usize) -> Vec<String> {
     let given = |signal: SignalId| {
-        let before = story.run.trace.happened.iter().rev().filter(|happened| happened.tick as usize <= tick);
-        before.map(|happened| happened.what).find(|what| matches!(what, Happening::Signal(of, _) if *of == signal))
+        let before = story
+            .run
+            .trace
+            .happened
+            .iter()
+            .rev()
+            .filter(|happened| happened.tick as usize <= tick);
+        before
+            .map(|happened| happened.what)
+            .find(|what| matches!(what, Happening::Signal(of, _) if *of == signal))
     };
-    SignalId::all(story.robot.signals.len()).filter_map(given).map(|what| happening_words(story, what)).collect()
+    SignalId::all(story.robot.signals.len())
+        .filter_map(given)
+        .map(|what| happening_words(story, what))
+        .collect()
 }
 
 /// Where the robot is in the end, in one line: `at rest at 1094, 1237 mm, heading 183 deg`.
 pub fn rest_words(run: &Run) -> String {
     let pose = run.final_pose();
-    let how = if run.outcome == Outcome::Fell { "went over the edge at" } else { "at rest at" };
+    let how = if run.outcome == Outcome::Fell {
+        "went over the edge at"
+    } else {
+        "at rest at"
+    };
     let heading = pose.heading.to_degrees().round().rem_euclid(360.0) + 0.0;
-    format!("{how} {:.0}, {:.0} mm, heading {heading:.0} deg", pose.x * 1e3, pose.y * 1e3)
+    format!(
+        "{how} {:.0}, {:.0} mm, heading {heading:.0} deg",
+        pose.x * 1e3,
+        pose.y * 1e3
+    )
 }
 
 /// What changed between two runs of the same project, in one line: which step ended otherwise, when and where, and what that
 /// does to the outcome and the points.
 pub fn change_words(before: Story<'_>, after: Story<'_>) -> String {
-    let (Story { run: old, program: old_program, .. }, Story { run: new, program: new_program, field, .. }) =
-        (before, after);
+    let (
+        Story {
+            run: old,
+            program: old_program,
+            ..
+        },
+        Story {
+            run: new,
+            program: new_program,
+            field,
+            ..
+        },
+    ) = (before, after);
     let mut changes = Vec::new();
-    let name = |program: &Program, step: StepId| format!("{} \"{}\"", step.number(), program.steps[step].name);
+    let name = |program: &Program, step: StepId| {
+        format!("{} \"{}\"", step.number(), program.steps[step].name)
+    };
     let place = |visit: &Visit| {
         let pose = new.trace.ticks.get(visit.left)?.pose;
-        field.named_near(Point::new(pose.x, pose.y), 0.12).map(|name| format!(", by the {name}"))
+        field
+            .named_near(Point::new(pose.x, pose.y), 0.12)
+            .map(|name| format!(", by the {name}"))
     };
     match (old.outcome, new.outcome) {
         (Outcome::Done, Outcome::Done) => {
             let later = new.duration() - old.duration();
             if later.abs() >= 0.05 {
-                changes.push(format!("about {:.1} s {}", later.abs(), if later > 0.0 { "slower" } else { "faster" }));
+                changes.push(format!(
+                    "about {:.1} s {}",
+                    later.abs(),
+                    if later > 0.0 { "slower" } else { "faster" }
+                ));
             }
         }
         (a, b) if a == b && old.reason == new.reason => {}
         (_, Outcome::Done) => changes.push("now it is done".into()),
         (_, _) => {
             let last = new.visits.last();
-            let step = last.map_or_else(String::new, |visit| format!(" in step {}", name(new_program, visit.step)));
+            let step = last.map_or_else(String::new, |visit| {
+                format!(" in step {}", name(new_program, visit.step))
+            });
             let place = last.and_then(place).unwrap_or_default();
-            changes.push(format!("now {}{step}{place}", outcome_words(new, new_program)));
+            changes.push(format!(
+                "now {}{step}{place}",
+                outcome_words(new, new_program)
+            ));
         }
     }
     let moved = same_visits(before, after)
@@ -213,14 +286,24 @@ pub fn change_words(before: Story<'_>, after: Story<'_>) -> String {
     if let Some((a, b)) = moved {
         let later = new.trace.seconds(b.left) - old.trace.seconds(a.left);
         let way = if later > 0.0 { "later" } else { "earlier" };
-        let place = place(b).filter(|_| changes.is_empty() || new.outcome == Outcome::Done).unwrap_or_default();
-        changes.push(format!("step {} ends {:.1} s {way}{place}", name(new_program, b.step), later.abs()));
+        let place = place(b)
+            .filter(|_| changes.is_empty() || new.outcome == Outcome::Done)
+            .unwrap_or_default();
+        changes.push(format!(
+            "step {} ends {:.1} s {way}{place}",
+            name(new_program, b.step),
+            later.abs()
+        ));
     }
     match (old.sheet.total(), new.sheet.total()) {
-        (Some(a), Some(b)) if a != b => changes.push(format!("score {} -> {}", points_words(a), points_words(b))),
+        (Some(a), Some(b)) if a != b => {
+            changes.push(format!("score {} -> {}", points_words(a), points_words(b)));
+        }
         _ => {}
     }
-    if changes.is_empty() && old.visits.len() == new.visits.len() && old_program.steps.len() == new_program.steps.len()
+    if changes.is_empty()
+        && old.visits.len() == new.visits.len()
+        && old_program.steps.len() == new_program.steps.len()
     {
         return "no change in the result".into();
     }
@@ -242,11 +325,16 @@ fn same_visits<'a>(before: Story<'a>, after: Story<'a>) -> Vec<(&'a Visit, &'a V
     };
     let mut left: HashMap<&str, VecDeque<&Visit>> = HashMap::new();
     for visit in &before.run.visits {
-        left.entry(before.program.steps[visit.step].name.as_str()).or_default().push_back(visit);
+        left.entry(before.program.steps[visit.step].name.as_str())
+            .or_default()
+            .push_back(visit);
     }
     let mut pairs = Vec::new();
     for visit in &after.run.visits {
-        if let Some(earlier) = called(visit.step).and_then(|name| left.get_mut(name)).and_then(VecDeque::pop_front) {
+        if let Some(earlier) = called(visit.step)
+            .and_then(|name| left.get_mut(name))
+            .and_then(VecDeque::pop_front)
+        {
             pairs.push((earlier, visit));
         }
     }
@@ -261,20 +349,85 @@ mod tests {
     fn evidence_is_reported_in_few_words_with_its_weight() {
         let fired = |clear, at_once| Evidence::Fired { clear, at_once };
         for (evidence, failed, words, weight) in [
-            (fired(Some(32.4), false), false, "fired clear 32", Weight::Fired),
+            (
+                fired(Some(32.4), false),
+                false,
+                "fired clear 32",
+                Weight::Fired,
+            ),
             (fired(None, false), false, "fired", Weight::Fired),
-            (fired(Some(2.34), false), false, "fired THIN 2.3", Weight::Thin),
-            (fired(Some(50.0), true), false, "fired at once", Weight::Thin),
-            (fired(Some(50.0), true), true, "fired at once", Weight::Failed),
-            (fired(Some(2.0), false), true, "fired: failed", Weight::Failed),
-            (Evidence::Spare(Spare::Length(0.1524)), true, "152 mm spare", Weight::Spare),
-            (Evidence::Spare(Spare::Angle(0.349)), false, "20 deg spare", Weight::Spare),
-            (Evidence::Spare(Spare::Time(14.86)), false, "14.9 s spare", Weight::Spare),
-            (Evidence::Spare(Spare::Lines(1)), false, "1 line spare", Weight::Spare),
-            (Evidence::Spare(Spare::Lines(4)), false, "4 lines spare", Weight::Spare),
-            (Evidence::Spare(Spare::Noise(0.84)), false, "nearly: 0.8 off", Weight::Spare),
-            (Evidence::Spare(Spare::Noise(400.0)), false, "99 off", Weight::Spare),
-            (Evidence::Spare(Spare::Unseen), false, "not reached", Weight::Spare),
+            (
+                fired(Some(2.34), false),
+                false,
+                "fired THIN 2.3",
+                Weight::Thin,
+            ),
+            (
+                fired(Some(50.0), true),
+                false,
+                "fired at once",
+                Weight::Thin,
+            ),
+            (
+                fired(Some(50.0), true),
+                true,
+                "fired at once",
+                Weight::Failed,
+            ),
+            (
+                fired(Some(2.0), false),
+                true,
+                "fired: failed",
+                Weight::Failed,
+            ),
+            (
+                Evidence::Spare(Spare::Length(0.1524)),
+                true,
+                "152 mm spare",
+                Weight::Spare,
+            ),
+            (
+                Evidence::Spare(Spare::Angle(0.349)),
+                false,
+                "20 deg spare",
+                Weight::Spare,
+            ),
+            (
+                Evidence::Spare(Spare::Time(14.86)),
+                false,
+                "14.9 s spare",
+                Weight::Spare,
+            ),
+            (
+                Evidence::Spare(Spare::Lines(1)),
+                false,
+                "1 line spare",
+                Weight::Spare,
+            ),
+            (
+                Evidence::Spare(Spare::Lines(4)),
+                false,
+                "4 lines spare",
+                Weight::Spare,
+            ),
+            (
+                Evidence::Spare(Spare::Noise(0.84)),
+                false,
+                "nearly: 0.8 off",
+                Weight::Spare,
+            ),
+            (
+                Evidence::Spare(Spare::Noise(400.0)),
+                false,
+                "99 off",
+                Weight::Spare,
+            ),
+            (
+                Evidence::Spare(Spare::Unseen),
+                false,
+                "not reached",
+                Weight::Spare,
+            ),
         ] {
             let (cell, how) = exit_words(&evidence, ExitKind::Written, failed);
             assert_eq!((cell.as_str(), how), (words, weight), "{evidence:?}");

@@ -34,8 +34,9 @@ fn benches(criterion: &mut Criterion) {
     let first = model.job().map(Effect::Run).into_iter().collect();
     answer(&mut model, first);
 
-    criterion
-        .bench_function("one frame, nothing moved", |bench| bench.iter(|| screen.draw(&model, black_box(&mut buffer))));
+    criterion.bench_function("one frame, nothing moved", |bench| {
+        bench.iter(|| screen.draw(&model, black_box(&mut buffer)));
+    });
     criterion.bench_function("one frame, the robot moved", |bench| {
         bench.iter(|| {
             model.time = (model.time + 0.1) % 50.0;
@@ -43,25 +44,35 @@ fn benches(criterion: &mut Criterion) {
         });
     });
     pixels(criterion, &mut model);
-    criterion.bench_function("nudge to new path: edit, run, evidence, chart, frame", |bench| {
-        let mut up = true;
-        bench.iter(|| {
-            let key = KeyCode::Char(if up { '.' } else { ',' });
-            up = !up;
-            let effects = update(&mut model, Msg::Input(Event::Key(KeyEvent::new(key, KeyModifiers::NONE))));
-            answer(&mut model, effects);
-            screen.draw(&model, black_box(&mut buffer))
-        });
-    });
+    criterion.bench_function(
+        "nudge to new path: edit, run, evidence, chart, frame",
+        |bench| {
+            let mut up = true;
+            bench.iter(|| {
+                let key = KeyCode::Char(if up { '.' } else { ',' });
+                up = !up;
+                let effects = update(
+                    &mut model,
+                    Msg::Input(Event::Key(KeyEvent::new(key, KeyModifiers::NONE))),
+                );
+                answer(&mut model, effects);
+                screen.draw(&model, black_box(&mut buffer))
+            });
+        },
+    );
 }
 
 /// Field and chart in the terminal's own pixels: everything drawn and encoded, and a picture while playing.
 fn pixels(criterion: &mut Criterion, model: &mut Model) {
     let mut buffer = Buffer::empty(Rect::new(0, 0, 160, 50));
-    for (name, protocol) in [("graphics protocol", Protocol::Graphics), ("sixel", Protocol::Sixel)] {
+    for (name, protocol) in [
+        ("graphics protocol", Protocol::Graphics),
+        ("sixel", Protocol::Sixel),
+    ] {
         criterion.bench_function(&format!("pixels, {name}: everything changed"), |bench| {
             bench.iter(|| {
-                let mut screen = Screen::new(Theme::new(ThemeName::Dark, Depth::True), Cells::Quadrant);
+                let mut screen =
+                    Screen::new(Theme::new(ThemeName::Dark, Depth::True), Cells::Quadrant);
                 screen.pixels = Some((8, 16));
                 screen.draw(model, &mut buffer);
                 Easel::new(protocol, (8, 16)).show(screen.pictures(), &mut std::io::sink())
@@ -84,7 +95,9 @@ fn pixels(criterion: &mut Criterion, model: &mut Model) {
 fn long(criterion: &mut Criterion) {
     let mut project = Project::demo(None).expect("the demo is good");
     let step = |nth: usize| {
-        format!("step \"s{nth}\"\n  drive ahead at 20 %\n  until floor-left sees dark  -> next\n  or    0.1 s pass\n\n")
+        format!(
+            "step \"s{nth}\"\n  drive ahead at 20 %\n  until floor-left sees dark  -> next\n  or    0.1 s pass\n\n"
+        )
     };
     let all: String = (0..500).map(step).collect();
     project.mission = format!("mission \"long\"\n  limit 60 s\n  start slipway\n\n{all}");
@@ -92,7 +105,10 @@ fn long(criterion: &mut Criterion) {
     let mut screen = Screen::new(Theme::new(ThemeName::Dark, Depth::True), Cells::Quadrant);
     let mut buffer = Buffer::empty(Rect::new(0, 0, 160, 50));
     let key = |model: &mut Model, code: KeyCode| {
-        update(model, Msg::Input(Event::Key(KeyEvent::new(code, KeyModifiers::NONE))));
+        update(
+            model,
+            Msg::Input(Event::Key(KeyEvent::new(code, KeyModifiers::NONE))),
+        );
     };
     criterion.bench_function("one frame of a mission of 500 steps", |bench| {
         bench.iter(|| screen.draw(&model, black_box(&mut buffer)));
@@ -104,7 +120,14 @@ fn long(criterion: &mut Criterion) {
     criterion.bench_function("a letter typed into it, and the frame", |bench| {
         let mut letter = true;
         bench.iter(|| {
-            key(&mut model, if letter { KeyCode::Char('x') } else { KeyCode::Backspace });
+            key(
+                &mut model,
+                if letter {
+                    KeyCode::Char('x')
+                } else {
+                    KeyCode::Backspace
+                },
+            );
             letter = !letter;
             screen.draw(&model, black_box(&mut buffer))
         });

@@ -1,6 +1,8 @@
 //! A project folder on disk, or the demo inside the binary: reading, saving, and the draft of unsaved edits.
 //!
 //! Every file is written beside its place and then moved into it, so that nothing is ever half-written.
+//!
+//! Long because all reading and saving goes through here, so that there is one place to guard.
 
 use std::fs;
 use std::io;
@@ -58,7 +60,9 @@ impl Project {
         let (folder, named) = locate(path)?;
         let folder = folder.as_path();
         let mission = mission.or(named.as_deref());
-        let read = |path: &str| read_bytes(&within(folder, path).ok_or_else(|| OpenError::Outside(path.into()))?);
+        let read = |path: &str| {
+            read_bytes(&within(folder, path).ok_or_else(|| OpenError::Outside(path.into()))?)
+        };
         let list = |within: &str| names_in(&folder.join(within));
         Self::assemble(Home::Folder(folder.to_owned()), mission, read, list)
     }
@@ -73,22 +77,33 @@ impl Project {
     /// # Errors
     /// As [`Project::open`].
     pub fn with_texts(&self, texts: &[(String, Arc<str>)]) -> Result<Self, OpenError> {
-        let instead =
-            |path: &str| texts.iter().find(|(known, _)| known == path).map(|(_, text)| text.as_bytes().to_vec());
+        let instead = |path: &str| {
+            texts
+                .iter()
+                .find(|(known, _)| known == path)
+                .map(|(_, text)| text.as_bytes().to_vec())
+        };
         let bytes = |path: &str| instead(path).map_or_else(|| self.bytes(path), Ok);
         let list = |within: &str| {
             let mut names = match &self.home {
                 Home::Folder(folder) => names_in(&folder.join(within)),
                 Home::Demo => demo::names(within),
             };
-            let own =
-                texts.iter().filter_map(|(path, _)| path.strip_prefix(within)?.strip_prefix('/')?.strip_suffix(".way"));
+            let own = texts.iter().filter_map(|(path, _)| {
+                path.strip_prefix(within)?
+                    .strip_prefix('/')?
+                    .strip_suffix(".way")
+            });
             names.extend(own.map(str::to_owned));
             names.sort();
             names.dedup();
             names
         };
-        let mission = self.config.mission.strip_prefix("missions/").unwrap_or(&self.config.mission);
+        let mission = self
+            .config
+            .mission
+            .strip_prefix("missions/")
+            .unwrap_or(&self.config.mission);
         Self::assemble(self.home.clone(), Some(mission), bytes, list)
     }
 
@@ -97,7 +112,10 @@ impl Project {
         match source {
             Source::Robot => wayodos_core::robot::load(text).1,
             Source::Field => {
-                let files = |path: &str| self.bytes(path).map_err(|error| Unreadable::System(error.to_string()));
+                let files = |path: &str| {
+                    self.bytes(path)
+                        .map_err(|error| Unreadable::System(error.to_string()))
+                };
                 wayodos_core::field::load_with(text, &files).1
             }
             Source::Project => Config::load(text).1,
@@ -149,14 +167,20 @@ impl Project {
         let files = |path: &str| match bytes(path) {
             Ok(bytes) => Ok(bytes),
             Err(OpenError::Outside(_)) => Err(Unreadable::Outside),
-            Err(OpenError::Unreadable(_, error)) => Err(Unreadable::System(plain(error).to_string())),
+            Err(OpenError::Unreadable(_, error)) => {
+                Err(Unreadable::System(plain(error).to_string()))
+            }
             Err(other) => Err(Unreadable::System(other.to_string())),
         };
         let (mut setup, more) = Setup::load_with(&robot, &field, calibration.as_deref(), &files);
         findings.extend(more);
         if let Some(setup) = &mut setup {
-            let paths = list("shared").into_iter().map(|name| format!("shared/{name}.way"));
-            setup.shared = paths.filter_map(|path| Some((path.clone(), read(&path).ok()?))).collect();
+            let paths = list("shared")
+                .into_iter()
+                .map(|name| format!("shared/{name}.way"));
+            setup.shared = paths
+                .filter_map(|path| Some((path.clone(), read(&path).ok()?)))
+                .collect();
         }
         if let Some(path) = &config.hands {
             let text = read(path)?;
@@ -175,7 +199,16 @@ impl Project {
         if let (Some(path), Some(text)) = (&config.calibration, calibration) {
             texts.push((Source::Calibration, path.clone(), text));
         }
-        Ok(Self { home, config, mission, setup, findings, texts, first, place: Place::default() })
+        Ok(Self {
+            home,
+            config,
+            mission,
+            setup,
+            findings,
+            texts,
+            first,
+            place: Place::default(),
+        })
     }
 
     /// The path within the project, and the text, that a finding is about.
@@ -185,12 +218,18 @@ impl Project {
         if source == Source::Mission {
             return (&self.config.mission, mission);
         }
-        self.texts.iter().find(|(known, _, _)| *known == source).map_or(("", ""), |(_, path, text)| (path, text))
+        self.texts
+            .iter()
+            .find(|(known, _, _)| *known == source)
+            .map_or(("", ""), |(_, path, text)| (path, text))
     }
 
     /// The text of a settings file that the project was read with.
     pub fn text(&self, path: &str) -> Option<&str> {
-        self.texts.iter().find(|(_, known, _)| known == path).map(|(_, _, text)| text.as_str())
+        self.texts
+            .iter()
+            .find(|(_, known, _)| known == path)
+            .map(|(_, _, text)| text.as_str())
     }
 
     /// The paths of the settings files that the mission plays with.
@@ -204,7 +243,9 @@ impl Project {
     /// When it leads out of the project, or cannot be read.
     pub fn bytes(&self, path: &str) -> Result<Vec<u8>, OpenError> {
         match &self.home {
-            Home::Folder(folder) => read_bytes(&within(folder, path).ok_or_else(|| OpenError::Outside(path.into()))?),
+            Home::Folder(folder) => {
+                read_bytes(&within(folder, path).ok_or_else(|| OpenError::Outside(path.into()))?)
+            }
             Home::Demo => demo::bytes(path),
         }
     }
@@ -226,7 +267,10 @@ impl Project {
     pub fn name(&self) -> &str {
         match &self.home {
             _ if !self.config.name.is_empty() => &self.config.name,
-            Home::Folder(folder) => folder.file_name().and_then(|name| name.to_str()).unwrap_or("project"),
+            Home::Folder(folder) => folder
+                .file_name()
+                .and_then(|name| name.to_str())
+                .unwrap_or("project"),
             Home::Demo => demo::FOLDER,
         }
     }
@@ -238,9 +282,20 @@ impl Project {
 
     /// The files beside the mission that it was read from; none of the demo's.
     pub fn files(&self) -> Vec<PathBuf> {
-        let Home::Folder(folder) = &self.home else { return Vec::new() };
-        let shared = self.setup.iter().flat_map(|setup| &setup.shared).map(|(path, _)| path);
-        self.texts.iter().map(|(_, path, _)| path).chain(shared).map(|path| folder.join(path)).collect()
+        let Home::Folder(folder) = &self.home else {
+            return Vec::new();
+        };
+        let shared = self
+            .setup
+            .iter()
+            .flat_map(|setup| &setup.shared)
+            .map(|(path, _)| path);
+        self.texts
+            .iter()
+            .map(|(_, path, _)| path)
+            .chain(shared)
+            .map(|path| folder.join(path))
+            .collect()
     }
 
     /// The names of all missions of the project, and of the one that is open.
@@ -249,7 +304,10 @@ impl Project {
             Home::Folder(folder) => names_in(&folder.join("missions")),
             Home::Demo => demo::names("missions"),
         };
-        let own = Path::new(&self.config.mission).file_stem().and_then(|stem| stem.to_str()).unwrap_or_default();
+        let own = Path::new(&self.config.mission)
+            .file_stem()
+            .and_then(|stem| stem.to_str())
+            .unwrap_or_default();
         if !names.iter().any(|name| name == own) {
             names.push(own.to_owned());
         }
@@ -275,9 +333,15 @@ impl Project {
     fn opened_or_begun(&self, name: &str) -> Result<Self, String> {
         let stem = slug(name);
         if stem.is_empty() {
-            return Err(format!("`{name}` leaves no name for a file: use letters and digits"));
+            return Err(format!(
+                "`{name}` leaves no name for a file: use letters and digits"
+            ));
         }
-        let there = if self.missions().iter().any(|known| known == name) { name } else { &stem };
+        let there = if self.missions().iter().any(|known| known == name) {
+            name
+        } else {
+            &stem
+        };
         if self.missions().iter().any(|known| known == there) {
             let opened = match &self.home {
                 Home::Folder(folder) => Self::open(folder, Some(there)),
@@ -287,7 +351,10 @@ impl Project {
         }
         let mut new = self.clone();
         new.config.mission = format!("missions/{stem}.way");
-        let start = self.setup.as_ref().and_then(|setup| setup.field.starts.first());
+        let start = self
+            .setup
+            .as_ref()
+            .and_then(|setup| setup.field.starts.first());
         let start = start.map_or_else(String::new, |start| format!("  start {}\n", start.name));
         new.mission = format!("mission \"{name}\"\n  limit 60 s\n{start}");
         Ok(new)
@@ -301,8 +368,13 @@ impl Project {
         let Home::Folder(folder) = &self.home else {
             return Err("save the demo first (s): hands are kept in the project's folder".into());
         };
-        let Some(setup) = &self.setup else { return Err("robot or field have errors: fix them first".into()) };
-        let stem = Path::new(&self.config.mission).file_stem().and_then(|stem| stem.to_str()).unwrap_or("mission");
+        let Some(setup) = &self.setup else {
+            return Err("robot or field have errors: fix them first".into());
+        };
+        let stem = Path::new(&self.config.mission)
+            .file_stem()
+            .and_then(|stem| stem.to_str())
+            .unwrap_or("mission");
         let file = self.place(folder, &format!("hands/{stem}.toml"))?;
         let made = file.parent().map_or(Ok(()), fs::create_dir_all);
         made.and_then(|()| write_own(&file, hands::write(hands, &setup.field).as_bytes(), &file))
@@ -326,7 +398,10 @@ impl Project {
             return Some(with_ending(&file, "draft"));
         }
         // Each text of the demo has its own.
-        let name = path.strip_prefix("missions/").unwrap_or(path).replace('/', "-");
+        let name = path
+            .strip_prefix("missions/")
+            .unwrap_or(path)
+            .replace('/', "-");
         Some(state_folder()?.join(format!("demo-{name}.draft")))
     }
 
@@ -345,8 +420,13 @@ impl Project {
 
     /// The same for any text of the project.
     pub fn place_of(&self, path: &str) -> Place {
-        let (Some(state), Some(first)) = (state_folder(), self.first_draft_of(path)) else { return Place::default() };
-        let (locks, file) = (state.join("locks"), self.file(path).unwrap_or_else(|| first.clone()));
+        let (Some(state), Some(first)) = (state_folder(), self.first_draft_of(path)) else {
+            return Place::default();
+        };
+        let (locks, file) = (
+            state.join("locks"),
+            self.file(path).unwrap_or_else(|| first.clone()),
+        );
         let place = Place::take(&locks, &file);
         inherit(&locks, &file, &first, &place);
         place
@@ -354,7 +434,9 @@ impl Project {
 
     /// Whether any window, alive or dead, has kept edits of a text.
     pub fn has_drafts(&self, path: &str) -> bool {
-        let Some(first) = self.first_draft_of(path) else { return false };
+        let Some(first) = self.first_draft_of(path) else {
+            return false;
+        };
         (1..=MOST).any(|number| draft_of(&first, number).exists())
     }
 
@@ -371,7 +453,9 @@ impl Project {
         if !folder.is_dir() {
             return Err(format!("the project's folder {} is gone", folder.display()));
         }
-        within(folder, path).ok_or_else(|| format!("{path} would lie out of the project folder: a link leads there"))
+        within(folder, path).ok_or_else(|| {
+            format!("{path} would lie out of the project folder: a link leads there")
+        })
     }
 }
 
@@ -388,21 +472,39 @@ pub fn locate(path: &Path) -> Result<(PathBuf, Option<String>), OpenError> {
         return Ok((path.to_owned(), None));
     }
     // As it was written where that is enough, so that messages name what people have typed.
-    let beside = path.parent().map(|above| if above.as_os_str().is_empty() { Path::new(".") } else { above });
+    let beside = path.parent().map(|above| {
+        if above.as_os_str().is_empty() {
+            Path::new(".")
+        } else {
+            above
+        }
+    });
     if path.file_name().is_some_and(|name| name == PROJECT_FILE)
         && let Some(folder) = beside
     {
         return Ok((folder.to_owned(), None));
     }
-    let whole = fs::canonicalize(path).map_err(|error| OpenError::Unreadable(path.to_owned(), error))?;
+    let whole =
+        fs::canonicalize(path).map_err(|error| OpenError::Unreadable(path.to_owned(), error))?;
     let none = || {
-        if path.is_dir() { OpenError::NoProject(path.to_owned()) } else { OpenError::NoMissionFile(path.to_owned()) }
+        if path.is_dir() {
+            OpenError::NoProject(path.to_owned())
+        } else {
+            OpenError::NoMissionFile(path.to_owned())
+        }
     };
-    let folder = whole.ancestors().skip(1).find(|folder| holds(folder)).ok_or_else(none)?;
+    let folder = whole
+        .ancestors()
+        .skip(1)
+        .find(|folder| holds(folder))
+        .ok_or_else(none)?;
     if whole.is_dir() {
         return Ok((folder.to_owned(), None));
     }
-    let inside = whole.strip_prefix(folder).ok().and_then(|inside| inside.to_str());
+    let inside = whole
+        .strip_prefix(folder)
+        .ok()
+        .and_then(|inside| inside.to_str());
     let stem = inside.and_then(|inside| inside.strip_prefix("missions/")?.strip_suffix(".way"));
     let stem = stem.ok_or_else(|| OpenError::NoMissionFile(path.to_owned()))?;
     Ok((folder.to_owned(), Some(stem.to_owned())))
@@ -454,17 +556,32 @@ pub fn begin(folder: &Path) -> Result<(), String> {
     if folder.join(PROJECT_FILE).exists() {
         return Err(format!("{} holds a project already", folder.display()));
     }
-    let name = folder.file_name().and_then(|name| name.to_str()).unwrap_or("project");
+    let name = folder
+        .file_name()
+        .and_then(|name| name.to_str())
+        .unwrap_or("project");
     let project = format!(
         "name = {name:?}\nmission = \"missions/first.way\"\nrobot = \"robots/curlew.toml\"\nfield = \"fields/causeway.toml\"\n\
          calibration = \"calibration.toml\"\n"
     );
     let mission = "mission \"First\"\n  limit 60 s\n  start slipway\n".to_owned();
-    let taken = ["robots/curlew.toml", "fields/causeway.toml", "calibration.toml"];
-    let files = taken.into_iter().map(|path| (path, demo::file(path).unwrap_or_default().to_owned()));
-    let files: Vec<(&str, String)> = files.chain([("missions/first.way", mission), (PROJECT_FILE, project)]).collect();
-    let files: Vec<(&str, &str)> = files.iter().map(|(path, text)| (*path, text.as_str())).collect();
-    safe::write_folder(folder, &files).map_err(|(path, error)| format!("cannot write {}: {error}", path.display()))
+    let taken = [
+        "robots/curlew.toml",
+        "fields/causeway.toml",
+        "calibration.toml",
+    ];
+    let files = taken
+        .into_iter()
+        .map(|path| (path, demo::file(path).unwrap_or_default().to_owned()));
+    let files: Vec<(&str, String)> = files
+        .chain([("missions/first.way", mission), (PROJECT_FILE, project)])
+        .collect();
+    let files: Vec<(&str, &str)> = files
+        .iter()
+        .map(|(path, text)| (*path, text.as_str()))
+        .collect();
+    safe::write_folder(folder, &files)
+        .map_err(|(path, error)| format!("cannot write {}: {error}", path.display()))
 }
 
 /// The path with another ending behind its own.
@@ -488,7 +605,8 @@ fn read_bytes(path: &Path) -> Result<Vec<u8>, OpenError> {
 }
 
 fn text_of(path: &Path, bytes: Vec<u8>) -> Result<String, OpenError> {
-    String::from_utf8(bytes).map_err(|error| OpenError::NotText(path.to_owned(), error.utf8_error().valid_up_to()))
+    String::from_utf8(bytes)
+        .map_err(|error| OpenError::NotText(path.to_owned(), error.utf8_error().valid_up_to()))
 }
 
 /// How saving a mission went.
@@ -517,8 +635,11 @@ pub fn save_text(
     overwrite: bool,
     here: &Path,
 ) -> Result<Saved, String> {
-    let Some(file) = project.file(path) else { return copy_demo(path, text, here).map(Saved::Copied) };
-    let cannot = |path: &Path, error: &io::Error| format!("cannot save {}: {error}", path.display());
+    let Some(file) = project.file(path) else {
+        return copy_demo(path, text, here).map(Saved::Copied);
+    };
+    let cannot =
+        |path: &Path, error: &io::Error| format!("cannot save {}: {error}", path.display());
     if let Home::Folder(folder) = &project.home {
         project.place(folder, path)?;
     }
@@ -540,25 +661,45 @@ pub fn save_text(
 ///
 /// # Errors
 /// As there.
-pub fn save(project: &Project, read: &str, text: &str, overwrite: bool, here: &Path) -> Result<Saved, String> {
-    save_text(project, &project.config.mission, (read, text), overwrite, here)
+pub fn save(
+    project: &Project,
+    read: &str,
+    text: &str,
+    overwrite: bool,
+    here: &Path,
+) -> Result<Saved, String> {
+    save_text(
+        project,
+        &project.config.mission,
+        (read, text),
+        overwrite,
+        here,
+    )
 }
 
 /// Where what others wrote is kept: `a.way.before`, or with the first number that is free. None is ever written over.
 fn before(file: &Path) -> PathBuf {
-    let names = std::iter::once("before".to_owned()).chain((2..).map(|nth| format!("before-{nth}")));
+    let names =
+        std::iter::once("before".to_owned()).chain((2..).map(|nth| format!("before-{nth}")));
     let mut paths = names.map(|name| with_ending(file, &name));
-    paths.find(|path| path.symlink_metadata().is_err()).unwrap_or_else(|| with_ending(file, "before"))
+    paths
+        .find(|path| path.symlink_metadata().is_err())
+        .unwrap_or_else(|| with_ending(file, "before"))
 }
 
 fn copy_demo(own: &str, text: &str, here: &Path) -> Result<PathBuf, String> {
-    let names = std::iter::once(demo::FOLDER.to_owned()).chain((2..1000).map(|n| format!("{}-{n}", demo::FOLDER)));
-    let folder = names.map(|name| here.join(name)).find(|folder| !folder.exists());
-    let folder = folder.ok_or_else(|| format!("{} holds too many copies of the demo", here.display()))?;
+    let names = std::iter::once(demo::FOLDER.to_owned())
+        .chain((2..1000).map(|n| format!("{}-{n}", demo::FOLDER)));
+    let folder = names
+        .map(|name| here.join(name))
+        .find(|folder| !folder.exists());
+    let folder =
+        folder.ok_or_else(|| format!("{} holds too many copies of the demo", here.display()))?;
     let files = demo::FILES.iter().filter(|(path, _)| *path != own);
     // The mission may be one that the demo did not have.
     let files: Vec<(&str, &str)> = files.copied().chain([(own, text)]).collect();
-    safe::write_folder(&folder, &files).map_err(|(path, error)| format!("cannot save {}: {error}", path.display()))?;
+    safe::write_folder(&folder, &files)
+        .map_err(|(path, error)| format!("cannot save {}: {error}", path.display()))?;
     Ok(folder)
 }
 
@@ -580,28 +721,59 @@ mod tests {
     fn the_demo_becomes_a_folder_that_opens_to_the_same_project() {
         let (here, project) = copied();
         let demo = Project::demo(None).unwrap();
-        assert_eq!((project.mission.as_str(), project.findings.len()), (demo.mission.as_str(), 0));
+        assert_eq!(
+            (project.mission.as_str(), project.findings.len()),
+            (demo.mission.as_str(), 0)
+        );
         let again = save(&demo, "", "x", false, here.path()).unwrap();
-        assert_eq!(again, Saved::Copied(here.path().join("brinewick-2")), "an earlier copy is never touched");
+        assert_eq!(
+            again,
+            Saved::Copied(here.path().join("brinewick-2")),
+            "an earlier copy is never touched"
+        );
     }
 
     #[test]
     fn a_mission_begun_in_the_demo_is_saved_with_its_copy() {
         let here = tempfile::tempdir().unwrap();
-        let fresh = Project::demo(None).unwrap().open_other("Evening round").unwrap();
-        let Ok(Saved::Copied(folder)) = save(&fresh, "", "evening", false, here.path()) else { panic!("not copied") };
-        assert_eq!(fs::read_to_string(folder.join("missions/evening-round.way")).unwrap(), "evening");
-        assert!(Project::open(&folder, None).unwrap().mission.contains("Morning round"), "and all the others");
+        let fresh = Project::demo(None)
+            .unwrap()
+            .open_other("Evening round")
+            .unwrap();
+        let Ok(Saved::Copied(folder)) = save(&fresh, "", "evening", false, here.path()) else {
+            panic!("not copied")
+        };
+        assert_eq!(
+            fs::read_to_string(folder.join("missions/evening-round.way")).unwrap(),
+            "evening"
+        );
+        assert!(
+            Project::open(&folder, None)
+                .unwrap()
+                .mission
+                .contains("Morning round"),
+            "and all the others"
+        );
     }
 
     #[test]
     fn saving_replaces_the_file_and_leaves_nothing_else_behind() {
         let (_here, project) = copied();
         let file = project.mission_file().unwrap();
-        assert_eq!(save(&project, &project.mission, "new", false, Path::new(".")), Ok(Saved::Done));
+        assert_eq!(
+            save(&project, &project.mission, "new", false, Path::new(".")),
+            Ok(Saved::Done)
+        );
         assert_eq!(fs::read_to_string(&file).unwrap(), "new");
-        let names = fs::read_dir(file.parent().unwrap()).unwrap().flatten().map(|entry| entry.file_name());
-        assert!(names.into_iter().all(|name| name.to_string_lossy().ends_with(".way")));
+        let names = fs::read_dir(file.parent().unwrap())
+            .unwrap()
+            .flatten()
+            .map(|entry| entry.file_name());
+        assert!(
+            names
+                .into_iter()
+                .all(|name| name.to_string_lossy().ends_with(".way"))
+        );
     }
 
     #[test]
@@ -609,10 +781,19 @@ mod tests {
         let (_here, project) = copied();
         let file = project.mission_file().unwrap();
         fs::write(&file, "theirs").unwrap();
-        assert_eq!(save(&project, &project.mission, "ours", false, Path::new(".")), Ok(Saved::ChangedOutside));
+        assert_eq!(
+            save(&project, &project.mission, "ours", false, Path::new(".")),
+            Ok(Saved::ChangedOutside)
+        );
         assert_eq!(fs::read_to_string(&file).unwrap(), "theirs");
-        assert_eq!(save(&project, &project.mission, "ours", true, Path::new(".")), Ok(Saved::Done));
-        assert_eq!(fs::read_to_string(with_ending(&file, "before")).unwrap(), "theirs");
+        assert_eq!(
+            save(&project, &project.mission, "ours", true, Path::new(".")),
+            Ok(Saved::Done)
+        );
+        assert_eq!(
+            fs::read_to_string(with_ending(&file, "before")).unwrap(),
+            "theirs"
+        );
     }
 
     #[test]
@@ -620,7 +801,10 @@ mod tests {
         let (here, project) = copied();
         fs::remove_dir_all(here.path().join("brinewick/missions")).unwrap();
         let error = save(&project, &project.mission, "ours", false, Path::new(".")).unwrap_err();
-        assert!(error.contains("cannot save") && error.contains("morning-round.way"), "{error}");
+        assert!(
+            error.contains("cannot save") && error.contains("morning-round.way"),
+            "{error}"
+        );
         assert!(
             error.ends_with("entity not found") && !error.contains(".wayodos-"),
             "the reason, and no inner workings: {error}"
@@ -631,11 +815,16 @@ mod tests {
     fn what_cannot_be_opened_is_reported_with_a_hint() {
         let here = tempfile::tempdir().unwrap();
         let missing = Project::open(&here.path().join("nowhere"), None).unwrap_err();
-        assert!(missing.to_string().contains("there is no project at"), "{missing}");
+        assert!(
+            missing.to_string().contains("there is no project at"),
+            "{missing}"
+        );
         let empty = Project::open(here.path(), None).unwrap_err();
         assert!(matches!(empty, OpenError::NoProject(_)) && !empty.hint().is_empty());
         let (_kept, project) = copied();
-        let Home::Folder(folder) = &project.home else { panic!("no folder") };
+        let Home::Folder(folder) = &project.home else {
+            panic!("no folder")
+        };
         let other = Project::open(folder, Some("evening")).unwrap_err();
         assert!(other.hint().contains("morning-round"), "{}", other.hint());
         fs::write(project.mission_file().unwrap(), [b'a', 0xff]).unwrap();
@@ -653,12 +842,31 @@ mod tests {
         fs::set_permissions(&real, fs::Permissions::from_mode(0o640)).unwrap();
         symlink(&real, &link).unwrap();
         write_whole(&link, b"new").unwrap();
-        assert!(fs::symlink_metadata(&link).unwrap().file_type().is_symlink());
+        assert!(
+            fs::symlink_metadata(&link)
+                .unwrap()
+                .file_type()
+                .is_symlink()
+        );
         assert_eq!(fs::read_to_string(&real).unwrap(), "new");
-        assert_eq!(fs::metadata(&real).unwrap().permissions().mode() & 0o777, 0o640);
+        assert_eq!(
+            fs::metadata(&real).unwrap().permissions().mode() & 0o777,
+            0o640
+        );
         write_whole(&here.path().join("fresh"), b"x").unwrap();
-        assert_eq!(fs::metadata(here.path().join("fresh")).unwrap().permissions().mode() & 0o777, 0o644);
-        assert_eq!(fs::read_dir(here.path()).unwrap().count(), 3, "no half-written file is left");
+        assert_eq!(
+            fs::metadata(here.path().join("fresh"))
+                .unwrap()
+                .permissions()
+                .mode()
+                & 0o777,
+            0o644
+        );
+        assert_eq!(
+            fs::read_dir(here.path()).unwrap().count(),
+            3,
+            "no half-written file is left"
+        );
     }
 
     #[test]
@@ -669,9 +877,16 @@ mod tests {
         fs::write(&draft, &project.mission).unwrap();
         assert_eq!(project.recovered(), None);
         fs::write(&draft, "other").unwrap();
-        assert_eq!(project.recovered().map(|draft| draft.text).as_deref(), Some("other"));
+        assert_eq!(
+            project.recovered().map(|draft| draft.text).as_deref(),
+            Some("other")
+        );
         fs::write(&draft, [0xff, 0xfe]).unwrap();
-        assert_eq!(project.recovered(), None, "a draft that is no text is nobody's edit");
+        assert_eq!(
+            project.recovered(),
+            None,
+            "a draft that is no text is nobody's edit"
+        );
     }
 
     #[test]
@@ -679,20 +894,43 @@ mod tests {
         let (_here, project) = copied();
         assert!(project.missions().contains(&"ring-contest".to_owned()));
         let fresh = project.open_other("Evening round").unwrap();
-        assert_eq!(fresh.mission, "mission \"Evening round\"\n  limit 60 s\n  start slipway\n");
+        assert_eq!(
+            fresh.mission,
+            "mission \"Evening round\"\n  limit 60 s\n  start slipway\n"
+        );
         let file = fresh.mission_file().unwrap();
         assert!(!file.exists() && fresh.missions().contains(&"evening-round".to_owned()));
-        assert_eq!(save(&fresh, &fresh.mission, "text", false, Path::new(".")), Ok(Saved::Done));
+        assert_eq!(
+            save(&fresh, &fresh.mission, "text", false, Path::new(".")),
+            Ok(Saved::Done)
+        );
         assert_eq!(fs::read_to_string(&file).unwrap(), "text");
         // Its name, as people say it or as the file has it, leads back to it.
         for name in ["Evening round", "evening-round"] {
             assert_eq!(project.open_other(name).unwrap().mission, "text");
         }
-        assert!(project.open_other("../../etc").unwrap().mission_file().unwrap().ends_with("missions/etc.way"));
-        assert!(project.open_other(" / ").unwrap_err().contains("letters and digits"));
+        assert!(
+            project
+                .open_other("../../etc")
+                .unwrap()
+                .mission_file()
+                .unwrap()
+                .ends_with("missions/etc.way")
+        );
+        assert!(
+            project
+                .open_other(" / ")
+                .unwrap_err()
+                .contains("letters and digits")
+        );
         let demo = Project::demo(None).unwrap();
         assert!(demo.missions().contains(&"morning-round".to_owned()) && demo.files().is_empty());
-        assert!(demo.open_other("ring-contest").unwrap().mission.contains("Ring contest"));
+        assert!(
+            demo.open_other("ring-contest")
+                .unwrap()
+                .mission
+                .contains("Ring contest")
+        );
     }
 
     #[test]
@@ -703,11 +941,27 @@ mod tests {
         let project = Project::open(&folder, None).unwrap();
         assert_eq!((project.name(), project.findings.len()), ("my saltern", 0));
         assert!(project.setup.is_some() && !project.mission.contains("step"));
-        assert!(begin(&folder).unwrap_err().contains("holds a project already"));
+        assert!(
+            begin(&folder)
+                .unwrap_err()
+                .contains("holds a project already")
+        );
         fs::write(here.path().join("file"), "x").unwrap();
-        assert!(begin(&here.path().join("file/within")).unwrap_err().contains("cannot write"));
-        for name in ["robots/curlew.toml", "fields/causeway.toml", "calibration.toml", PROJECT_FILE] {
-            assert!(project.files().iter().any(|file| file.ends_with(name)), "{name}");
+        assert!(
+            begin(&here.path().join("file/within"))
+                .unwrap_err()
+                .contains("cannot write")
+        );
+        for name in [
+            "robots/curlew.toml",
+            "fields/causeway.toml",
+            "calibration.toml",
+            PROJECT_FILE,
+        ] {
+            assert!(
+                project.files().iter().any(|file| file.ends_with(name)),
+                "{name}"
+            );
         }
     }
 
@@ -715,36 +969,77 @@ mod tests {
     fn hands_are_kept_where_the_project_can_name_them() {
         use wayodos_core::record::Act;
         let (_here, project) = copied();
-        let hands = [Intervention { at_ms: 500, act: Act::Remove { thing: "box".into() } }];
+        let hands = [Intervention {
+            at_ms: 500,
+            act: Act::Remove {
+                thing: "box".into(),
+            },
+        }];
         let file = project.keep_hands(&hands).unwrap();
         assert!(file.ends_with("hands/morning-round.toml"));
-        let Home::Folder(folder) = &project.home else { panic!("no folder") };
+        let Home::Folder(folder) = &project.home else {
+            panic!("no folder")
+        };
         let text = fs::read_to_string(folder.join(PROJECT_FILE)).unwrap();
-        let named = text.replacen("seed = 7", "seed = 7\nhands = \"hands/morning-round.toml\"", 1);
+        let named = text.replacen(
+            "seed = 7",
+            "seed = 7\nhands = \"hands/morning-round.toml\"",
+            1,
+        );
         fs::write(folder.join(PROJECT_FILE), named).unwrap();
         fs::write(
             &file,
-            fs::read_to_string(&file).unwrap() + "\n[[hand]]\nat = \"1 s\"\nplace = \"box\"\nto = \"500, 500 mm\"\n",
+            fs::read_to_string(&file).unwrap()
+                + "\n[[hand]]\nat = \"1 s\"\nplace = \"box\"\nto = \"500, 500 mm\"\n",
         )
         .unwrap();
         let again = Project::open(folder, None).unwrap();
         assert!(again.findings.is_empty(), "{:?}", again.findings);
         let setup = again.setup.unwrap();
         assert_eq!(setup.hands.len(), 2);
-        assert!(setup.field.obstacles.iter().any(|obstacle| obstacle.name == "box"), "it is there to be put down");
-        assert!(Project::demo(None).unwrap().keep_hands(&hands).unwrap_err().contains("save the demo first"));
+        assert!(
+            setup
+                .field
+                .obstacles
+                .iter()
+                .any(|obstacle| obstacle.name == "box"),
+            "it is there to be put down"
+        );
+        assert!(
+            Project::demo(None)
+                .unwrap()
+                .keep_hands(&hands)
+                .unwrap_err()
+                .contains("save the demo first")
+        );
     }
 
     #[test]
     fn another_mission_is_opened_by_any_of_its_names() {
         let (_here, project) = copied();
-        let Home::Folder(folder) = &project.home else { panic!("no folder") };
-        for name in ["mind-the-rim", "mind-the-rim.way", "missions/mind-the-rim.way"] {
+        let Home::Folder(folder) = &project.home else {
+            panic!("no folder")
+        };
+        for name in [
+            "mind-the-rim",
+            "mind-the-rim.way",
+            "missions/mind-the-rim.way",
+        ] {
             let other = Project::open(folder, Some(name)).unwrap();
             assert!(other.mission.contains("Mind the rim"), "{name}");
-            assert!(other.mission_file().unwrap().ends_with("missions/mind-the-rim.way"));
+            assert!(
+                other
+                    .mission_file()
+                    .unwrap()
+                    .ends_with("missions/mind-the-rim.way")
+            );
         }
-        assert!(Project::demo(Some("mind-the-rim")).unwrap().mission.contains("Mind the rim"));
+        assert!(
+            Project::demo(Some("mind-the-rim"))
+                .unwrap()
+                .mission
+                .contains("Mind the rim")
+        );
         let by_file = Project::open(&folder.join(PROJECT_FILE), None).unwrap();
         assert_eq!(by_file.mission, project.mission);
     }

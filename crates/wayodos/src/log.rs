@@ -50,7 +50,9 @@ pub fn folder() -> Option<PathBuf> {
 /// Why it cannot be written, in words.
 pub fn begin(level: Level, folder: Option<&Path>) -> Result<Log, String> {
     let folder = folder.ok_or("no log: there is no home folder to write it to")?;
-    let cannot = |error: &dyn std::fmt::Display| format!("no log: cannot write to {}: {error}", folder.display());
+    let cannot = |error: &dyn std::fmt::Display| {
+        format!("no log: cannot write to {}: {error}", folder.display())
+    };
     std::fs::create_dir_all(folder).map_err(|error| cannot(&error))?;
     let files = Builder::new()
         .rotation(Rotation::DAILY)
@@ -61,9 +63,19 @@ pub fn begin(level: Level, folder: Option<&Path>) -> Result<Log, String> {
         .map_err(|error| cannot(&error))?;
     // A drive that does not answer must not keep anybody waiting: what it cannot take is left out.
     let (writer, guard) = tracing_appender::non_blocking(files);
-    let told = tracing_subscriber::fmt().with_writer(writer).with_ansi(false).with_target(false);
-    let begun = told.with_max_level(level.filter()).with_thread_names(true).try_init();
+    let told = tracing_subscriber::fmt()
+        .with_writer(writer)
+        .with_ansi(false)
+        .with_target(false);
+    let begun = told
+        .with_max_level(level.filter())
+        .with_thread_names(true)
+        .try_init();
     begun.map_err(|error| cannot(&error))?;
-    tracing::info!(version = env!("CARGO_PKG_VERSION"), process = std::process::id(), "begun");
+    tracing::info!(
+        version = env!("CARGO_PKG_VERSION"),
+        process = std::process::id(),
+        "begun"
+    );
     Ok(Log { _guard: guard })
 }

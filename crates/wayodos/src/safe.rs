@@ -18,12 +18,20 @@ pub fn read(path: &Path) -> io::Result<Vec<u8>> {
         return Err(io::ErrorKind::IsADirectory.into());
     }
     if !about.is_file() {
-        return Err(io::Error::new(io::ErrorKind::InvalidInput, "it is not a regular file"));
+        return Err(io::Error::new(
+            io::ErrorKind::InvalidInput,
+            "it is not a regular file",
+        ));
     }
     let mut bytes = Vec::new();
-    fs::File::open(path)?.take(LARGEST + 1).read_to_end(&mut bytes)?;
+    fs::File::open(path)?
+        .take(LARGEST + 1)
+        .read_to_end(&mut bytes)?;
     if bytes.len() as u64 > LARGEST {
-        return Err(io::Error::new(io::ErrorKind::InvalidInput, format!("it is larger than {} MB", LARGEST >> 20)));
+        return Err(io::Error::new(
+            io::ErrorKind::InvalidInput,
+            format!("it is larger than {} MB", LARGEST >> 20),
+        ));
     }
     Ok(bytes)
 }
@@ -37,8 +45,13 @@ pub fn within(folder: &Path, path: &str) -> Option<PathBuf> {
     let whole = folder.join(path);
     let home = fs::canonicalize(folder).ok()?;
     // What does not exist yet will be made where its nearest folder is. A link that leads to nothing leads out.
-    let there = whole.ancestors().find(|part| part.symlink_metadata().is_ok())?;
-    fs::canonicalize(there).ok()?.starts_with(home).then_some(whole)
+    let there = whole
+        .ancestors()
+        .find(|part| part.symlink_metadata().is_ok())?;
+    fs::canonicalize(there)
+        .ok()?
+        .starts_with(home)
+        .then_some(whole)
 }
 
 /// Writes a file so that it holds either all of the old or all of the new contents, whatever happens meanwhile. A link
@@ -49,8 +62,14 @@ pub fn within(folder: &Path, path: &str) -> Option<PathBuf> {
 pub fn write_whole(path: &Path, contents: &[u8]) -> io::Result<()> {
     let target = fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
     let about = fs::metadata(&target).ok();
-    if about.as_ref().is_some_and(|about| about.permissions().readonly()) {
-        return Err(io::Error::new(io::ErrorKind::PermissionDenied, "the file is write-protected"));
+    if about
+        .as_ref()
+        .is_some_and(|about| about.permissions().readonly())
+    {
+        return Err(io::Error::new(
+            io::ErrorKind::PermissionDenied,
+            "the file is write-protected",
+        ));
     }
     // A file of several names stays one file, and in a folder where nothing can be made nothing can be moved into place.
     let shared = about.as_ref().is_some_and(|about| names(about) > 1);
@@ -58,7 +77,9 @@ pub fn write_whole(path: &Path, contents: &[u8]) -> io::Result<()> {
         return in_place(&target, contents);
     }
     match replace(&target, contents, &target) {
-        Err(error) if error.kind() == io::ErrorKind::PermissionDenied && about.is_some() => in_place(&target, contents),
+        Err(error) if error.kind() == io::ErrorKind::PermissionDenied && about.is_some() => {
+            in_place(&target, contents)
+        }
         result => result.map_err(plain),
     }
 }
@@ -78,15 +99,22 @@ fn names(_: &fs::Metadata) -> u64 {
 /// Writes a file where it lies. What it held is kept elsewhere until all of the new contents are there.
 fn in_place(target: &Path, contents: &[u8]) -> io::Result<()> {
     let old = read(target)?;
-    let mut safety = tempfile::Builder::new().prefix("wayodos-").suffix(".before").tempfile()?;
+    let mut safety = tempfile::Builder::new()
+        .prefix("wayodos-")
+        .suffix(".before")
+        .tempfile()?;
     safety.write_all(&old)?;
     safety.as_file().sync_all()?;
-    let mut file = fs::File::options().write(true).truncate(true).open(target)?;
+    let mut file = fs::File::options()
+        .write(true)
+        .truncate(true)
+        .open(target)?;
     let written = file.write_all(contents).and_then(|()| file.sync_all());
     if let Err(error) = written {
-        let kept = safety
-            .keep()
-            .map_or_else(|_| String::new(), |(_, path)| format!("; what it held is in {}", path.display()));
+        let kept = safety.keep().map_or_else(
+            |_| String::new(),
+            |(_, path)| format!("; what it held is in {}", path.display()),
+        );
         return Err(io::Error::new(error.kind(), format!("{error}{kept}")));
     }
     Ok(())
@@ -97,7 +125,10 @@ fn in_place(target: &Path, contents: &[u8]) -> io::Result<()> {
 pub fn sweep(folder: &Path) {
     const OLD: std::time::Duration = std::time::Duration::from_secs(3600);
     for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
-        let ours = entry.file_name().to_str().is_some_and(|name| name.starts_with(PREFIX) && name.ends_with(SUFFIX));
+        let ours = entry
+            .file_name()
+            .to_str()
+            .is_some_and(|name| name.starts_with(PREFIX) && name.ends_with(SUFFIX));
         let untouched = || entry.metadata().ok()?.modified().ok()?.elapsed().ok();
         if ours && untouched().is_some_and(|age| age > OLD) {
             // Somebody else may have been quicker.
@@ -123,24 +154,37 @@ pub fn write_folder(folder: &Path, files: &[(&str, &str)]) -> Result<(), (PathBu
         for (path, contents) in files {
             let file = folder.join(path);
             let made = file.parent().map_or(Ok(()), fs::create_dir_all);
-            made.and_then(|()| write_whole(&file, contents.as_bytes())).map_err(at(&file))?;
+            made.and_then(|()| write_whole(&file, contents.as_bytes()))
+                .map_err(at(&file))?;
         }
         Ok(())
     };
     if !folder.exists() {
         // Built beside its place, and moved there when it is whole.
-        let above = folder.parent().filter(|above| !above.as_os_str().is_empty()).unwrap_or(Path::new("."));
+        let above = folder
+            .parent()
+            .filter(|above| !above.as_os_str().is_empty())
+            .unwrap_or(Path::new("."));
         fs::create_dir_all(above).map_err(at(above))?;
-        let beside = tempfile::Builder::new().prefix(PREFIX).tempdir_in(above).map_err(at(folder))?;
+        let beside = tempfile::Builder::new()
+            .prefix(PREFIX)
+            .tempdir_in(above)
+            .map_err(at(folder))?;
         let whole = beside.path().join("whole");
         fs::create_dir(&whole).map_err(at(folder))?;
         fill(&whole).map_err(|(path, error): (PathBuf, io::Error)| {
-            let inside = path.strip_prefix(&whole).map(Path::to_owned).unwrap_or_default();
+            let inside = path
+                .strip_prefix(&whole)
+                .map(Path::to_owned)
+                .unwrap_or_default();
             (folder.join(inside), error)
         })?;
         return fs::rename(&whole, folder).map_err(at(folder));
     }
-    if let Some((path, _)) = files.iter().find(|(path, _)| folder.join(path).symlink_metadata().is_ok()) {
+    if let Some((path, _)) = files
+        .iter()
+        .find(|(path, _)| folder.join(path).symlink_metadata().is_ok())
+    {
         return Err((folder.join(path), io::ErrorKind::AlreadyExists.into()));
     }
     fill(folder).inspect_err(|_| {
@@ -163,16 +207,27 @@ pub fn write_own(path: &Path, contents: &[u8], like: &Path) -> io::Result<()> {
 
 /// The error without the name of the file that was to be moved into place: nobody has ever seen it.
 pub fn plain(error: io::Error) -> io::Error {
-    if error.raw_os_error().is_some() { error } else { error.kind().into() }
+    if error.raw_os_error().is_some() {
+        error
+    } else {
+        error.kind().into()
+    }
 }
 
 fn replace(target: &Path, contents: &[u8], like: &Path) -> io::Result<()> {
-    let folder = target.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let mut file = tempfile::Builder::new().prefix(PREFIX).suffix(SUFFIX).tempfile_in(folder)?;
+    let folder = target
+        .parent()
+        .filter(|folder| !folder.as_os_str().is_empty())
+        .unwrap_or(Path::new("."));
+    let mut file = tempfile::Builder::new()
+        .prefix(PREFIX)
+        .suffix(SUFFIX)
+        .tempfile_in(folder)?;
     file.write_all(contents)?;
     file.as_file().sync_all()?;
     let mode = fs::metadata(like).map(|meta| meta.permissions());
-    file.as_file().set_permissions(mode.unwrap_or_else(|_| new_file_mode()))?;
+    file.as_file()
+        .set_permissions(mode.unwrap_or_else(|_| new_file_mode()))?;
     file.persist(target).map_err(|error| error.error)?;
     // The name lasts only once the folder has been written too. Not every file system lets folders be opened.
     let _ = fs::File::open(folder).and_then(|folder| folder.sync_all());
@@ -187,7 +242,9 @@ fn new_file_mode() -> fs::Permissions {
 
 #[cfg(not(unix))]
 fn new_file_mode() -> fs::Permissions {
-    fs::metadata(".").map(|meta| meta.permissions()).expect("the current folder exists")
+    fs::metadata(".")
+        .map(|meta| meta.permissions())
+        .expect("the current folder exists")
 }
 
 #[cfg(all(test, unix))]
@@ -208,12 +265,23 @@ mod tests {
         symlink(other.join("secret.toml"), home.join("robot.toml")).unwrap();
         symlink("missions/a.way", home.join("b.way")).unwrap();
         symlink(here.path().join("nothing"), home.join("dangling")).unwrap();
-        for path in
-            ["../other/secret.toml", "/etc/passwd", "away/secret.toml", "away/new.way", "robot.toml", "dangling"]
-        {
+        for path in [
+            "../other/secret.toml",
+            "/etc/passwd",
+            "away/secret.toml",
+            "away/new.way",
+            "robot.toml",
+            "dangling",
+        ] {
             assert_eq!(within(&home, path), None, "{path}");
         }
-        for path in ["missions/a.way", "missions/new.way", "new/folder/a.svg", "./missions/a.way", "b.way"] {
+        for path in [
+            "missions/a.way",
+            "missions/new.way",
+            "new/folder/a.svg",
+            "./missions/a.way",
+            "b.way",
+        ] {
             assert!(within(&home, path).is_some(), "{path}");
         }
     }
@@ -225,24 +293,42 @@ mod tests {
         fs::write(&one, "old").unwrap();
         fs::hard_link(&one, &other).unwrap();
         write_whole(&one, b"new").unwrap();
-        assert_eq!(fs::read_to_string(&other).unwrap(), "new", "the other name has it too");
+        assert_eq!(
+            fs::read_to_string(&other).unwrap(),
+            "new",
+            "the other name has it too"
+        );
         fs::set_permissions(&one, fs::Permissions::from_mode(0o444)).unwrap();
         let refused = write_whole(&one, b"newer").unwrap_err();
         assert!(refused.to_string().contains("write-protected"), "{refused}");
         assert_eq!(fs::read_to_string(&one).unwrap(), "new");
-        assert_eq!(fs::read_dir(here.path()).unwrap().count(), 2, "nothing is left beside them");
+        assert_eq!(
+            fs::read_dir(here.path()).unwrap().count(),
+            2,
+            "nothing is left beside them"
+        );
     }
 
     #[test]
     fn what_was_left_half_written_long_ago_is_cleared_away() {
         let here = tempfile::tempdir().unwrap();
         let file = |name: &str| here.path().join(name);
-        for name in [".wayodos-a.tmp", ".wayodos-b.tmp", "mine.tmp", "mission.way"] {
+        for name in [
+            ".wayodos-a.tmp",
+            ".wayodos-b.tmp",
+            "mine.tmp",
+            "mission.way",
+        ] {
             fs::write(file(name), "x").unwrap();
         }
         let long_ago = std::time::SystemTime::now() - std::time::Duration::from_secs(7200);
         for name in [".wayodos-a.tmp", "mine.tmp", "mission.way"] {
-            fs::File::options().write(true).open(file(name)).unwrap().set_modified(long_ago).unwrap();
+            fs::File::options()
+                .write(true)
+                .open(file(name))
+                .unwrap()
+                .set_modified(long_ago)
+                .unwrap();
         }
         sweep(here.path());
         assert!(!file(".wayodos-a.tmp").exists() && file(".wayodos-b.tmp").exists());
@@ -264,8 +350,15 @@ mod tests {
         assert_eq!(fs::read_to_string(old.join("b")).unwrap(), "theirs");
         write_folder(&new, &bad[..2]).unwrap();
         assert_eq!(fs::read_to_string(new.join("b")).unwrap(), "2");
-        assert_eq!(fs::read_dir(here.path()).unwrap().count(), 2, "nothing is left beside them");
-        assert_eq!(fs::metadata(&new).unwrap().permissions().mode() & 0o700, 0o700);
+        assert_eq!(
+            fs::read_dir(here.path()).unwrap().count(),
+            2,
+            "nothing is left beside them"
+        );
+        assert_eq!(
+            fs::metadata(&new).unwrap().permissions().mode() & 0o700,
+            0o700
+        );
     }
 
     #[test]
@@ -281,8 +374,11 @@ mod tests {
     #[test]
     fn our_own_files_follow_no_link_and_are_as_private_as_what_they_are_of() {
         let here = tempfile::tempdir().unwrap();
-        let (mission, target, draft) =
-            (here.path().join("a.way"), here.path().join("b"), here.path().join("a.way.draft"));
+        let (mission, target, draft) = (
+            here.path().join("a.way"),
+            here.path().join("b"),
+            here.path().join("a.way.draft"),
+        );
         fs::write(&mission, "mission").unwrap();
         fs::set_permissions(&mission, fs::Permissions::from_mode(0o600)).unwrap();
         fs::write(&target, "theirs").unwrap();
@@ -290,7 +386,10 @@ mod tests {
         write_own(&draft, b"ours", &mission).unwrap();
         assert_eq!(fs::read_to_string(&target).unwrap(), "theirs");
         assert_eq!(fs::read_to_string(&draft).unwrap(), "ours");
-        assert_eq!(fs::symlink_metadata(&draft).unwrap().permissions().mode() & 0o777, 0o600);
+        assert_eq!(
+            fs::symlink_metadata(&draft).unwrap().permissions().mode() & 0o777,
+            0o600
+        );
         // What a person names is written through its link.
         symlink(&target, here.path().join("link")).unwrap();
         write_whole(&here.path().join("link"), b"new").unwrap();

@@ -10,7 +10,11 @@ use crate::safe;
 pub fn file(var: impl Fn(&str) -> Option<PathBuf>) -> Option<PathBuf> {
     let folder = var("XDG_CONFIG_HOME")
         .filter(|path| path.is_absolute())
-        .or_else(|| var("HOME").filter(|home| home.is_absolute()).map(|home| home.join(".config")))?;
+        .or_else(|| {
+            var("HOME")
+                .filter(|home| home.is_absolute())
+                .map(|home| home.join(".config"))
+        })?;
     Some(folder.join("wayodos/config.toml"))
 }
 
@@ -24,10 +28,17 @@ pub fn load(file: &Path) -> Result<Look, String> {
         Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Look::default()),
         Err(error) => return Err(format!("cannot read {}: {error}", file.display())),
     };
-    let text = String::from_utf8(bytes).map_err(|_| format!("{} is not UTF-8 text", file.display()))?;
+    let text =
+        String::from_utf8(bytes).map_err(|_| format!("{} is not UTF-8 text", file.display()))?;
     toml::from_str(&text).map_err(|error| {
-        let line = error.span().map_or(1, |span| text[..span.start.min(text.len())].matches('\n').count() + 1);
-        format!("{}, line {line}: {}", file.display(), error.message().replace('\n', ", "))
+        let line = error.span().map_or(1, |span| {
+            text[..span.start.min(text.len())].matches('\n').count() + 1
+        });
+        format!(
+            "{}, line {line}: {}",
+            file.display(),
+            error.message().replace('\n', ", ")
+        )
     })
 }
 
@@ -41,7 +52,11 @@ mod tests {
         let here = tempfile::tempdir().unwrap();
         let file = here.path().join("config.toml");
         assert_eq!(load(&file), Ok(Look::default()), "there need not be any");
-        std::fs::write(&file, "theme = \"light\"\ncells = \"half\"\npictures = \"off\"\n").unwrap();
+        std::fs::write(
+            &file,
+            "theme = \"light\"\ncells = \"half\"\npictures = \"off\"\n",
+        )
+        .unwrap();
         let set = load(&file).unwrap();
         assert_eq!(set.pictures, Some(Pictures::Off));
         let typed: Look = toml::from_str("pictures = \"sixel\"").unwrap();
@@ -54,8 +69,14 @@ mod tests {
         let here = tempfile::tempdir().unwrap();
         let file = here.path().join("config.toml");
         for (text, words) in [
-            ("theme = \"light\"\ncolour = 3\n", "line 2: unknown field `colour`"),
-            ("theme = \"blue\"\n", "line 1: unknown variant `blue`, expected `dark` or `light`"),
+            (
+                "theme = \"light\"\ncolour = 3\n",
+                "line 2: unknown field `colour`",
+            ),
+            (
+                "theme = \"blue\"\n",
+                "line 1: unknown variant `blue`, expected `dark` or `light`",
+            ),
             ("\ntheme = ", "line 2"),
         ] {
             std::fs::write(&file, text).unwrap();
@@ -70,11 +91,23 @@ mod tests {
     fn the_file_lies_where_settings_lie() {
         let var = |config: Option<&str>| {
             let config = config.map(PathBuf::from);
-            move |name: &str| if name == "HOME" { Some("/home/x".into()) } else { config.clone() }
+            move |name: &str| {
+                if name == "HOME" {
+                    Some("/home/x".into())
+                } else {
+                    config.clone()
+                }
+            }
         };
-        assert_eq!(file(var(None)), Some("/home/x/.config/wayodos/config.toml".into()));
+        assert_eq!(
+            file(var(None)),
+            Some("/home/x/.config/wayodos/config.toml".into())
+        );
         assert_eq!(file(var(Some("/c"))), Some("/c/wayodos/config.toml".into()));
-        assert_eq!(file(var(Some("relative"))), Some("/home/x/.config/wayodos/config.toml".into()));
+        assert_eq!(
+            file(var(Some("relative"))),
+            Some("/home/x/.config/wayodos/config.toml".into())
+        );
         assert_eq!(file(|_| None), None);
     }
 }

@@ -1,6 +1,8 @@
 //! The files of a project as things that one has: what there is, and beginning, copying, renaming, taking away.
 //!
 //! A change is whole or it is not made: what was already written is put back when a later step fails.
+//!
+//! Long because each change has its way back beside it.
 
 use std::fs;
 use std::io;
@@ -121,13 +123,28 @@ pub struct Entry {
 
 impl Entry {
     fn new(path: &str) -> Option<Self> {
-        if let Some(taken) = path.strip_prefix(BIN).and_then(|rest| rest.strip_prefix('/')) {
-            return Some(Self { kind: Kind::Bin, path: path.to_owned(), name: taken.to_owned() });
+        if let Some(taken) = path
+            .strip_prefix(BIN)
+            .and_then(|rest| rest.strip_prefix('/'))
+        {
+            return Some(Self {
+                kind: Kind::Bin,
+                path: path.to_owned(),
+                name: taken.to_owned(),
+            });
         }
         let kind = Kind::of(path)?;
         let file = path.rsplit('/').next()?;
-        let name = if kind == Kind::Export { file } else { file.rsplit_once('.').map_or(file, |(stem, _)| stem) };
-        Some(Self { kind, path: path.to_owned(), name: name.to_owned() })
+        let name = if kind == Kind::Export {
+            file
+        } else {
+            file.rsplit_once('.').map_or(file, |(stem, _)| stem)
+        };
+        Some(Self {
+            kind,
+            path: path.to_owned(),
+            name: name.to_owned(),
+        })
     }
 }
 
@@ -135,7 +152,10 @@ impl Entry {
 pub fn list(project: &Project) -> Vec<Entry> {
     let paths = match &project.home {
         Home::Folder(folder) => paths_in(folder),
-        Home::Demo => demo::FILES.iter().map(|(path, _)| (*path).to_owned()).collect(),
+        Home::Demo => demo::FILES
+            .iter()
+            .map(|(path, _)| (*path).to_owned())
+            .collect(),
     };
     let mut entries: Vec<Entry> = paths.iter().filter_map(|path| Entry::new(path)).collect();
     entries.sort_by(|a, b| (a.kind, &a.name).cmp(&(b.kind, &b.name)));
@@ -148,10 +168,14 @@ fn paths_in(folder: &Path) -> Vec<String> {
     let mut folders = vec![(folder.to_owned(), String::new(), 0)];
     while let Some((place, before, depth)) = folders.pop() {
         for entry in fs::read_dir(&place).into_iter().flatten().flatten() {
-            let Ok(name) = entry.file_name().into_string() else { continue };
+            let Ok(name) = entry.file_name().into_string() else {
+                continue;
+            };
             let hidden = name.starts_with('.') && !(depth == 0 && name == BIN);
             // Links are not followed: they may lead out of the project, or round in a circle.
-            let Ok(kind) = entry.file_type() else { continue };
+            let Ok(kind) = entry.file_type() else {
+                continue;
+            };
             if hidden || paths.len() >= MOST {
                 continue;
             }
@@ -229,7 +253,9 @@ pub struct Done {
 #[derive(Debug, Error)]
 pub enum Refused {
     /// The demo has no folder.
-    #[error("the demo is inside the program: save its mission (s on its screen) to get a folder of your own")]
+    #[error(
+        "the demo is inside the program: save its mission (s on its screen) to get a folder of your own"
+    )]
     Demo,
     /// A name of which no file name can be made.
     #[error("`{0}` leaves no name for a file: use letters and digits")]
@@ -249,7 +275,9 @@ pub enum Refused {
     #[error("{0} leads out of the project folder")]
     Outside(String),
     /// The project file is written so that it cannot be changed safely.
-    #[error("{PROJECT_FILE} has errors, or is laid out so that this change is not safe: change it there")]
+    #[error(
+        "{PROJECT_FILE} has errors, or is laid out so that this change is not safe: change it there"
+    )]
     ByHand,
     /// The system refused.
     #[error("cannot change {}: {error}", path.display())]
@@ -266,7 +294,9 @@ pub enum Refused {
 /// # Errors
 /// When it was not made; everything is then as it was.
 pub fn carry_out(project: &Project, change: &Change) -> Result<Done, Refused> {
-    let Home::Folder(folder) = &project.home else { return Err(Refused::Demo) };
+    let Home::Folder(folder) = &project.home else {
+        return Err(Refused::Demo);
+    };
     let shelf = Shelf { folder };
     match change {
         Change::Begin { template, name } => shelf.begin(template, name),
@@ -274,7 +304,11 @@ pub fn carry_out(project: &Project, change: &Change) -> Result<Done, Refused> {
         Change::Rename { path, name } => shelf.rename(path, name),
         Change::TakeAway { path } => shelf.take_away(path),
         Change::GiveBack { path } => shelf.give_back(path),
-        Change::Assign { mission, part, path } => shelf.assign(mission, *part, path),
+        Change::Assign {
+            mission,
+            part,
+            path,
+        } => shelf.assign(mission, *part, path),
         Change::OpenFirst { path } => shelf.open_first(path),
     }
 }
@@ -299,20 +333,28 @@ impl Shelf<'_> {
 
     fn text(&self, path: &str) -> Result<String, Refused> {
         let place = self.place(path)?;
-        read_text(&place).map_err(|error| Refused::System { path: place, error: io::Error::other(error.to_string()) })
+        read_text(&place).map_err(|error| Refused::System {
+            path: place,
+            error: io::Error::other(error.to_string()),
+        })
     }
 
     fn write(&self, path: &str, text: &str) -> Result<(), Refused> {
         let place = self.place(path)?;
         let made = place.parent().map_or(Ok(()), fs::create_dir_all);
-        made.and_then(|()| write_whole(&place, text.as_bytes())).map_err(|error| Refused::System { path: place, error })
+        made.and_then(|()| write_whole(&place, text.as_bytes()))
+            .map_err(|error| Refused::System { path: place, error })
     }
 
     /// The mission files and tables of the project, with their texts. What is no text names nothing.
     fn texts(&self) -> Vec<(String, String)> {
         let names_others = |path: &str| matches!(path.rsplit('.').next(), Some("toml" | "way"));
-        let paths = paths_in(self.folder).into_iter().filter(|path| names_others(path) && !path.starts_with(BIN));
-        paths.filter_map(|path| self.text(&path).ok().map(|text| (path, text))).collect()
+        let paths = paths_in(self.folder)
+            .into_iter()
+            .filter(|path| names_others(path) && !path.starts_with(BIN));
+        paths
+            .filter_map(|path| self.text(&path).ok().map(|text| (path, text)))
+            .collect()
     }
 
     fn begin(&self, template: &str, name: &str) -> Result<Done, Refused> {
@@ -320,10 +362,16 @@ impl Shelf<'_> {
         self.free_place(&path)?;
         let text = demo::file(template).unwrap_or_default();
         // What it names itself is needed too: a picture, another robot.
-        let needs = demo::FILES.iter().filter(|(other, _)| names_file(text, other) && self.free_place(other).is_ok());
+        let needs = demo::FILES
+            .iter()
+            .filter(|(other, _)| names_file(text, other) && self.free_place(other).is_ok());
         let files: Vec<(&str, &str)> = needs.copied().chain([(path.as_str(), text)]).collect();
-        write_folder(self.folder, &files).map_err(|(path, error)| Refused::System { path, error })?;
-        Ok(Done { words: format!("{path} begins as a copy of the demo's"), path })
+        write_folder(self.folder, &files)
+            .map_err(|(path, error)| Refused::System { path, error })?;
+        Ok(Done {
+            words: format!("{path} begins as a copy of the demo's"),
+            path,
+        })
     }
 
     fn copy(&self, from: &str, name: &str) -> Result<Done, Refused> {
@@ -338,7 +386,10 @@ impl Shelf<'_> {
         {
             let own = before.instead.iter().any(|(known, _)| known == old);
             before.choose(old);
-            for part in [Part::Robot, Part::Field, Part::Calibration].into_iter().filter(|_| own) {
+            for part in [Part::Robot, Part::Field, Part::Calibration]
+                .into_iter()
+                .filter(|_| own)
+            {
                 if let Some(path) = part.of(&before) {
                     with_copy = assign(&with_copy, new, part, path).ok_or(Refused::ByHand)?;
                 }
@@ -351,13 +402,19 @@ impl Shelf<'_> {
             let _ = fs::remove_file(self.folder.join(&path));
             return Err(refused);
         }
-        Ok(Done { words: format!("copied to {path}"), path })
+        Ok(Done {
+            words: format!("copied to {path}"),
+            path,
+        })
     }
 
     fn rename(&self, from: &str, name: &str) -> Result<Done, Refused> {
         let path = renamed_path(from, name)?;
         if path == from {
-            return Ok(Done { words: format!("{path} is called that already"), path });
+            return Ok(Done {
+                words: format!("{path} is called that already"),
+                path,
+            });
         }
         let (old, new) = (self.place(from)?, self.free_place(&path)?);
         let texts = self.texts().into_iter().filter_map(|(file, text)| {
@@ -370,7 +427,10 @@ impl Shelf<'_> {
             (after != text).then_some((file, text, after))
         });
         let texts: Vec<(String, String, String)> = texts.collect();
-        fs::rename(&old, &new).map_err(|error| Refused::System { path: old.clone(), error })?;
+        fs::rename(&old, &new).map_err(|error| Refused::System {
+            path: old.clone(),
+            error,
+        })?;
         // Edits that were not saved go along with their mission, wherever it goes.
         let drafts = move_drafts(&old, &new);
         for (at, (file, _, after)) in texts.iter().enumerate() {
@@ -391,7 +451,10 @@ impl Shelf<'_> {
             1 => "; 1 file that names it goes along".to_owned(),
             count => format!("; {count} files that name it go along"),
         };
-        Ok(Done { words: format!("{from} is now {path}{along}"), path })
+        Ok(Done {
+            words: format!("{from} is now {path}{along}"),
+            path,
+        })
     }
 
     fn take_away(&self, path: &str) -> Result<Done, Refused> {
@@ -402,40 +465,62 @@ impl Shelf<'_> {
             .map(|(file, _)| file)
             .collect();
         if !by.is_empty() {
-            return Err(Refused::Used { path: path.to_owned(), by });
+            return Err(Refused::Used {
+                path: path.to_owned(),
+                by,
+            });
         }
         let (stem, ending) = path.rsplit_once('.').unwrap_or((path, ""));
         let names = std::iter::once(format!("{BIN}/{path}"));
         let mut names = names.chain((2..).map(|nth| format!("{BIN}/{stem}-{nth}.{ending}")));
-        let to = names.find(|name| self.folder.join(name).symlink_metadata().is_err()).unwrap_or_default();
+        let to = names
+            .find(|name| self.folder.join(name).symlink_metadata().is_err())
+            .unwrap_or_default();
         self.shift(path, &to)?;
-        Ok(Done { words: format!("{path} is in the bin: Enter on it there gives it back"), path: to })
+        Ok(Done {
+            words: format!("{path} is in the bin: Enter on it there gives it back"),
+            path: to,
+        })
     }
 
     fn give_back(&self, path: &str) -> Result<Done, Refused> {
-        let to = path.strip_prefix(BIN).and_then(|rest| rest.strip_prefix('/')).unwrap_or(path).to_owned();
+        let to = path
+            .strip_prefix(BIN)
+            .and_then(|rest| rest.strip_prefix('/'))
+            .unwrap_or(path)
+            .to_owned();
         self.free_place(&to)?;
         self.shift(path, &to)?;
-        Ok(Done { words: format!("{to} is back"), path: to })
+        Ok(Done {
+            words: format!("{to} is back"),
+            path: to,
+        })
     }
 
     fn shift(&self, from: &str, to: &str) -> Result<(), Refused> {
         let (old, new) = (self.place(from)?, self.place(to)?);
         let made = new.parent().map_or(Ok(()), fs::create_dir_all);
-        made.and_then(|()| fs::rename(&old, &new)).map_err(|error| Refused::System { path: old, error })
+        made.and_then(|()| fs::rename(&old, &new))
+            .map_err(|error| Refused::System { path: old, error })
     }
 
     fn assign(&self, mission: &str, part: Part, path: &str) -> Result<Done, Refused> {
         let text = assign(&self.text(PROJECT_FILE)?, mission, part, path).ok_or(Refused::ByHand)?;
         self.write(PROJECT_FILE, &text)?;
         let words = format!("{mission} now plays with the {} {path}", part.key());
-        Ok(Done { words, path: format!("missions/{mission}.way") })
+        Ok(Done {
+            words,
+            path: format!("missions/{mission}.way"),
+        })
     }
 
     fn open_first(&self, path: &str) -> Result<Done, Refused> {
         let text = open_first(&self.text(PROJECT_FILE)?, path).ok_or(Refused::ByHand)?;
         self.write(PROJECT_FILE, &text)?;
-        Ok(Done { words: format!("the project now opens with {path}"), path: path.to_owned() })
+        Ok(Done {
+            words: format!("the project now opens with {path}"),
+            path: path.to_owned(),
+        })
     }
 }
 
@@ -461,7 +546,9 @@ fn renamed_path(path: &str, name: &str) -> Result<String, Refused> {
     if stem.is_empty() {
         return Err(Refused::NoName(name.to_owned()));
     }
-    let (folder, file) = path.rsplit_once('/').map_or(("", path), |(folder, file)| (folder, file));
+    let (folder, file) = path
+        .rsplit_once('/')
+        .map_or(("", path), |(folder, file)| (folder, file));
     let ending = file.rsplit_once('.').map_or("", |(_, ending)| ending);
     let slash = if folder.is_empty() { "" } else { "/" };
     Ok(format!("{folder}{slash}{stem}.{ending}"))
@@ -473,8 +560,16 @@ fn titled(path: &str, text: &str, name: &str) -> String {
     match (mission_name(path), title) {
         (Some(stem), Some(title)) if slug(&title.node) == stem && !name.contains('"') => {
             let quoted = text[title.span.clone()].starts_with('"');
-            let new = if quoted { format!("\"{name}\"") } else { name.to_owned() };
-            wayodos_core::finding::Edit { span: title.span, text: new }.apply(text)
+            let new = if quoted {
+                format!("\"{name}\"")
+            } else {
+                name.to_owned()
+            };
+            wayodos_core::finding::Edit {
+                span: title.span,
+                text: new,
+            }
+            .apply(text)
         }
         _ => text.to_owned(),
     }
@@ -494,14 +589,24 @@ mod tests {
     }
 
     fn names(project: &Project, kind: Kind) -> Vec<String> {
-        list(project).into_iter().filter(|entry| entry.kind == kind).map(|entry| entry.name).collect()
+        list(project)
+            .into_iter()
+            .filter(|entry| entry.kind == kind)
+            .map(|entry| entry.name)
+            .collect()
     }
 
     fn works(project: &Project) {
-        let Home::Folder(folder) = &project.home else { panic!() };
+        let Home::Folder(folder) = &project.home else {
+            panic!()
+        };
         for mission in names(project, Kind::Mission) {
             let project = Project::open(folder, Some(&mission)).unwrap();
-            let errors: Vec<_> = project.findings.iter().map(|finding| &finding.message).collect();
+            let errors: Vec<_> = project
+                .findings
+                .iter()
+                .map(|finding| &finding.message)
+                .collect();
             assert!(project.setup.is_some(), "{mission}: {errors:?}");
         }
     }
@@ -517,15 +622,28 @@ mod tests {
         let (_here, project) = copied();
         let demo = Project::demo(None).unwrap();
         assert_eq!(list(&project), list(&demo));
-        assert_eq!(names(&demo, Kind::Robot), ["barge-cart", "curlew", "dunlin"]);
-        assert!(matches!(carry_out(&demo, &Change::OpenFirst { path: "x".into() }), Err(Refused::Demo)));
+        assert_eq!(
+            names(&demo, Kind::Robot),
+            ["barge-cart", "curlew", "dunlin"]
+        );
+        assert!(matches!(
+            carry_out(&demo, &Change::OpenFirst { path: "x".into() }),
+            Err(Refused::Demo)
+        ));
     }
 
     #[test]
     fn whoever_refers_to_a_file_goes_along_with_its_new_name() {
         let (_here, project) = copied();
-        let rename =
-            |path: &str, name: &str| change(&project, &Change::Rename { path: path.into(), name: name.into() });
+        let rename = |path: &str, name: &str| {
+            change(
+                &project,
+                &Change::Rename {
+                    path: path.into(),
+                    name: name.into(),
+                },
+            )
+        };
         for (path, name) in [
             ("robots/curlew.toml", "Curlew two"),
             ("robots/dunlin.toml", "gull"),
@@ -540,17 +658,37 @@ mod tests {
             assert!(done.words.contains("along"), "{}", done.words);
         }
         let big = Project::open(&folder_of(&project), Some("big-contest")).unwrap();
-        assert_eq!((big.config.field.as_str(), big.config.seed), ("fields/arena.toml", 5));
+        assert_eq!(
+            (big.config.field.as_str(), big.config.seed),
+            ("fields/arena.toml", 5)
+        );
         let first = Project::open(&folder_of(&project), None).unwrap();
         assert_eq!(first.config.mission, "missions/early-round.way");
-        assert!(first.mission.contains("mission \"Early round\""), "its title was its file's name");
-        assert!(rename("fields/arena.toml", "herons").unwrap_err().contains("there already"));
-        assert!(rename("fields/arena.toml", "!?").unwrap_err().contains("no name"));
-        assert!(rename("../x.toml", "y").unwrap_err().contains("out of the project"));
+        assert!(
+            first.mission.contains("mission \"Early round\""),
+            "its title was its file's name"
+        );
+        assert!(
+            rename("fields/arena.toml", "herons")
+                .unwrap_err()
+                .contains("there already")
+        );
+        assert!(
+            rename("fields/arena.toml", "!?")
+                .unwrap_err()
+                .contains("no name")
+        );
+        assert!(
+            rename("../x.toml", "y")
+                .unwrap_err()
+                .contains("out of the project")
+        );
     }
 
     fn folder_of(project: &Project) -> PathBuf {
-        let Home::Folder(folder) = &project.home else { panic!() };
+        let Home::Folder(folder) = &project.home else {
+            panic!()
+        };
         folder.clone()
     }
 
@@ -560,7 +698,11 @@ mod tests {
         let take = |path: &str| change(&project, &Change::TakeAway { path: path.into() });
         let used = take("fields/ring.toml").unwrap_err();
         assert!(used.contains("wayodos.toml"), "{used}");
-        assert!(take("shared/gates.way").unwrap_err().contains("missions/round-the-gates.way"));
+        assert!(
+            take("shared/gates.way")
+                .unwrap_err()
+                .contains("missions/round-the-gates.way")
+        );
         let mission = folder_of(&project).join("missions/which-way.way");
         let before = fs::read_to_string(&mission).unwrap();
         let taken = take("missions/which-way.way").unwrap();
@@ -569,7 +711,13 @@ mod tests {
         fs::write(&mission, "mission \"x\"\n").unwrap();
         let second = take("missions/which-way.way").unwrap();
         assert_eq!(second.path, ".bin/missions/which-way-2.way");
-        change(&project, &Change::GiveBack { path: taken.path.clone() }).unwrap();
+        change(
+            &project,
+            &Change::GiveBack {
+                path: taken.path.clone(),
+            },
+        )
+        .unwrap();
         assert_eq!(fs::read_to_string(&mission).unwrap(), before);
         assert!(change(&project, &Change::GiveBack { path: taken.path }).is_err());
     }
@@ -577,18 +725,38 @@ mod tests {
     #[test]
     fn copies_and_templates_can_be_played_with_at_once() {
         let (_here, project) = copied();
-        let copy = Change::Copy { path: "missions/ring-contest.way".into(), name: "Rematch".into() };
-        assert_eq!(change(&project, &copy).unwrap().path, "missions/rematch.way");
+        let copy = Change::Copy {
+            path: "missions/ring-contest.way".into(),
+            name: "Rematch".into(),
+        };
+        assert_eq!(
+            change(&project, &copy).unwrap().path,
+            "missions/rematch.way"
+        );
         let again = Project::open(&folder_of(&project), Some("rematch")).unwrap();
-        assert_eq!(again.config.field, "fields/ring.toml", "on the field of its original");
+        assert_eq!(
+            again.config.field, "fields/ring.toml",
+            "on the field of its original"
+        );
         assert!(again.mission.contains("mission \"Rematch\""));
-        assert!(change(&project, &copy).unwrap_err().contains("there already"));
+        assert!(
+            change(&project, &copy)
+                .unwrap_err()
+                .contains("there already")
+        );
         fs::remove_file(folder_of(&project).join("fields/dykes.svg")).unwrap();
         fs::remove_file(folder_of(&project).join("fields/dykes.toml")).unwrap();
         fs::remove_file(folder_of(&project).join("missions/between-the-dykes.way")).unwrap();
-        let begin = Change::Begin { template: "fields/dykes.toml", name: "Our dykes".into() };
+        let begin = Change::Begin {
+            template: "fields/dykes.toml",
+            name: "Our dykes".into(),
+        };
         let path = change(&project, &begin).unwrap().path;
-        let assign = Change::Assign { mission: "rematch".into(), part: Part::Field, path };
+        let assign = Change::Assign {
+            mission: "rematch".into(),
+            part: Part::Field,
+            path,
+        };
         change(&project, &assign).unwrap();
         let moved = Project::open(&folder_of(&project), Some("rematch")).unwrap();
         assert_eq!(moved.config.field, "fields/our-dykes.toml");
@@ -606,8 +774,10 @@ mod tests {
         fs::write(&outside, "x").unwrap();
         symlink(&outside, folder.join("robots/linked.toml")).unwrap();
         let all = |folder: &Path| {
-            let mut files: Vec<(String, Vec<u8>)> =
-                paths_in(folder).into_iter().map(|path| (path.clone(), fs::read(folder.join(path)).unwrap())).collect();
+            let mut files: Vec<(String, Vec<u8>)> = paths_in(folder)
+                .into_iter()
+                .map(|path| (path.clone(), fs::read(folder.join(path)).unwrap()))
+                .collect();
             files.sort();
             files
         };
@@ -615,8 +785,15 @@ mod tests {
         // The mission that uses the routines is write-protected: it cannot go along.
         let mission = folder.join("missions/round-the-gates.way");
         fs::set_permissions(&mission, fs::Permissions::from_mode(0o444)).unwrap();
-        let rename =
-            |path: &str, name: &str| carry_out(&project, &Change::Rename { path: path.into(), name: name.into() });
+        let rename = |path: &str, name: &str| {
+            carry_out(
+                &project,
+                &Change::Rename {
+                    path: path.into(),
+                    name: name.into(),
+                },
+            )
+        };
         assert!(rename("shared/gates.way", "doors").is_err());
         assert_eq!(all(&folder), before);
         fs::set_permissions(&mission, fs::Permissions::from_mode(0o644)).unwrap();
@@ -628,9 +805,24 @@ mod tests {
         assert_eq!(all(&folder), before);
         fs::write(folder.join(DRAFT), "edits").unwrap();
         rename("missions/round-the-gates.way", "gates").unwrap();
-        assert_eq!(fs::read_to_string(folder.join("missions/gates.way.draft")).unwrap(), "edits");
-        assert!(!folder.join(DRAFT).exists(), "edits go along with their mission");
-        assert!(carry_out(&project, &Change::Copy { path: "robots/linked.toml".into(), name: "a".into() }).is_err());
+        assert_eq!(
+            fs::read_to_string(folder.join("missions/gates.way.draft")).unwrap(),
+            "edits"
+        );
+        assert!(
+            !folder.join(DRAFT).exists(),
+            "edits go along with their mission"
+        );
+        assert!(
+            carry_out(
+                &project,
+                &Change::Copy {
+                    path: "robots/linked.toml".into(),
+                    name: "a".into()
+                }
+            )
+            .is_err()
+        );
         assert_eq!(fs::read_to_string(&outside).unwrap(), "x");
     }
 }

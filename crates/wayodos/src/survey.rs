@@ -86,7 +86,9 @@ impl Surveyor {
     pub fn new(runner: Arc<Runner>, answer: impl Fn(Found) + Send + 'static) -> Self {
         let (asked, projects) = channel();
         // Without a thread nothing is found, and the screen says that it is still looking.
-        let _ = thread::Builder::new().name("survey".into()).spawn(move || work(&projects, &runner, &answer));
+        let _ = thread::Builder::new()
+            .name("survey".into())
+            .spawn(move || work(&projects, &runner, &answer));
         Self { asked }
     }
 
@@ -99,7 +101,13 @@ impl Surveyor {
 fn work(asked: &Receiver<Box<Project>>, runner: &Runner, answer: &impl Fn(Found)) {
     let run = |job: Job| {
         let (sender, ran) = channel();
-        runner.hand_in(Job { kind: JobKind::Behind, ..job }, Box::new(move |report| drop(sender.send(report))));
+        runner.hand_in(
+            Job {
+                kind: JobKind::Behind,
+                ..job
+            },
+            Box::new(move |report| drop(sender.send(report))),
+        );
         // Nobody runs it any more when the application is being left.
         ran.recv().ok().flatten()
     };
@@ -139,7 +147,11 @@ pub fn card(project: &Project, entry: &Entry, run: &dyn Fn(Job) -> Option<RunRep
                     Card::Robot(robot.filter(|_| errors == 0).map(Arc::new), errors)
                 }
                 Kind::Field => {
-                    let files = |path: &str| project.bytes(path).map_err(|error| Unreadable::System(error.to_string()));
+                    let files = |path: &str| {
+                        project
+                            .bytes(path)
+                            .map_err(|error| Unreadable::System(error.to_string()))
+                    };
                     let (field, findings) = field::load_with(&text, &files);
                     let errors = errors(&findings);
                     Card::Field((errors == 0).then(|| Arc::new(field)), errors)
@@ -151,7 +163,10 @@ pub fn card(project: &Project, entry: &Entry, run: &dyn Fn(Job) -> Option<RunRep
 }
 
 fn errors(findings: &[Finding]) -> usize {
-    findings.iter().filter(|finding| finding.severity == Severity::Error).count()
+    findings
+        .iter()
+        .filter(|finding| finding.severity == Severity::Error)
+        .count()
 }
 
 fn open(project: &Project, name: &str) -> Result<Project, String> {
@@ -162,21 +177,48 @@ fn open(project: &Project, name: &str) -> Result<Project, String> {
     opened.map_err(|error| error.to_string())
 }
 
-fn mission(project: &Project, opened: &Project, run: &dyn Fn(Job) -> Option<RunReport>) -> MissionCard {
+fn mission(
+    project: &Project,
+    opened: &Project,
+    run: &dyn Fn(Job) -> Option<RunReport>,
+) -> MissionCard {
     let text: Arc<str> = opened.mission.as_str().into();
-    let job = opened.setup.clone().map(|setup| Job::nominal(Arc::clone(&text), Arc::new(setup), opened.config.seed));
-    let prepared = job.as_ref().map_or_else(|| Arc::new(prepare(&text, None)), |job| Arc::clone(&job.prepared));
-    let report = job.filter(|_| prepared.program.is_some()).and_then(run).map(Arc::new);
+    let job = opened
+        .setup
+        .clone()
+        .map(|setup| Job::nominal(Arc::clone(&text), Arc::new(setup), opened.config.seed));
+    let prepared = job.as_ref().map_or_else(
+        || Arc::new(prepare(&text, None)),
+        |job| Arc::clone(&job.prepared),
+    );
+    let report = job
+        .filter(|_| prepared.program.is_some())
+        .and_then(run)
+        .map(Arc::new);
     let end = match &report {
         Some(report) => {
             let words = result_words(&report.run, &report.program);
-            if report.run.outcome == Outcome::Done { End::Well(words) } else { End::Badly(words) }
+            if report.run.outcome == Outcome::Done {
+                End::Well(words)
+            } else {
+                End::Badly(words)
+            }
         }
-        None if prepared.parsed.mission.steps.is_empty() && !has_errors(&opened.findings) => End::Empty,
+        None if prepared.parsed.mission.steps.is_empty() && !has_errors(&opened.findings) => {
+            End::Empty
+        }
         None => End::Errors((errors(&opened.findings) + errors(&prepared.findings)).max(1)),
     };
-    let title = prepared.parsed.mission.name.as_ref().map(|name| name.node.clone());
-    let stem = Path::new(&opened.config.mission).file_stem().and_then(|stem| stem.to_str()).unwrap_or_default();
+    let title = prepared
+        .parsed
+        .mission
+        .name
+        .as_ref()
+        .map(|name| name.node.clone());
+    let stem = Path::new(&opened.config.mission)
+        .file_stem()
+        .and_then(|stem| stem.to_str())
+        .unwrap_or_default();
     MissionCard {
         title: title.unwrap_or_else(|| stem.to_owned()),
         robot: opened.config.robot.clone(),
@@ -204,10 +246,15 @@ mod tests {
                     assert!(card.report.is_some(), "{}", entry.path);
                     assert_eq!(card.first, entry.path == "missions/morning-round.way");
                     well += usize::from(matches!(card.end, End::Well(_)));
-                    assert_eq!(card.robot == "robots/barge-cart.toml", entry.name == "haul-the-barge");
+                    assert_eq!(
+                        card.robot == "robots/barge-cart.toml",
+                        entry.name == "haul-the-barge"
+                    );
                 }
                 Card::Robot(robot, errors) => assert!(robot.is_some() && errors == 0),
-                Card::Field(field, errors) => assert!(field.is_some() && errors == 0, "{}", entry.path),
+                Card::Field(field, errors) => {
+                    assert!(field.is_some() && errors == 0, "{}", entry.path);
+                }
                 Card::Text(text) => assert!(!text.is_empty()),
                 Card::Unreadable(why) => panic!("{}: {why}", entry.path),
             }
@@ -224,7 +271,10 @@ mod tests {
         }
         drop(surveyor);
         let all: Vec<Found> = found.iter().collect();
-        let cards = all.iter().filter(|one| matches!(one, Found::Card(..))).count();
+        let cards = all
+            .iter()
+            .filter(|one| matches!(one, Found::Card(..)))
+            .count();
         let files = list(&Project::demo(None).unwrap()).len();
         assert!(cards >= files && cards < files * 20, "{cards} of {files}");
     }

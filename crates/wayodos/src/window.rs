@@ -22,14 +22,20 @@ pub struct Place {
 
 impl Default for Place {
     fn default() -> Self {
-        Self { number: 1, _lock: None }
+        Self {
+            number: 1,
+            _lock: None,
+        }
     }
 }
 
 impl Clone for Place {
     /// The same place without its lock: there is one holder, however many threads know the project.
     fn clone(&self) -> Self {
-        Self { number: self.number, _lock: None }
+        Self {
+            number: self.number,
+            _lock: None,
+        }
     }
 }
 
@@ -38,13 +44,21 @@ impl Place {
     pub fn take(folder: &Path, mission: &Path) -> Self {
         for number in 1..=MOST {
             match lock(folder, mission, number) {
-                Ok(Some(lock)) => return Self { number, _lock: Some(lock) },
+                Ok(Some(lock)) => {
+                    return Self {
+                        number,
+                        _lock: Some(lock),
+                    };
+                }
                 Ok(None) => {}
                 // Without locks every window is the only one.
                 Err(_) => return Self::default(),
             }
         }
-        Self { number: MOST, _lock: None }
+        Self {
+            number: MOST,
+            _lock: None,
+        }
     }
 
     /// The draft of a window in this place, by the draft of the first one.
@@ -72,7 +86,10 @@ pub fn inherit(folder: &Path, mission: &Path, first: &Path, own: &Place) {
     for number in (1..=MOST).filter(|number| *number != own.number) {
         let left = draft_of(first, number);
         // Whoever is alive holds the lock.
-        if left.exists() && matches!(lock(folder, mission, number), Ok(Some(_))) && fs::rename(&left, &mine).is_ok() {
+        if left.exists()
+            && matches!(lock(folder, mission, number), Ok(Some(_)))
+            && fs::rename(&left, &mine).is_ok()
+        {
             return;
         }
     }
@@ -87,9 +104,15 @@ fn lock(folder: &Path, mission: &Path, number: usize) -> std::io::Result<Option<
         .as_os_str()
         .as_encoded_bytes()
         .iter()
-        .fold(0xcbf2_9ce4_8422_2325_u64, |hash, byte| (hash ^ u64::from(*byte)).wrapping_mul(0x0100_0000_01b3));
+        .fold(0xcbf2_9ce4_8422_2325_u64, |hash, byte| {
+            (hash ^ u64::from(*byte)).wrapping_mul(0x0100_0000_01b3)
+        });
     let path = folder.join(format!("{hash:016x}-{number}.lock"));
-    let file = File::options().create(true).truncate(false).write(true).open(path)?;
+    let file = File::options()
+        .create(true)
+        .truncate(false)
+        .write(true)
+        .open(path)?;
     match flock(&file, FlockOperation::NonBlockingLockExclusive) {
         Ok(()) => Ok(Some(file)),
         Err(rustix::io::Errno::WOULDBLOCK) => Ok(None),
@@ -124,6 +147,10 @@ mod tests {
         inherit(&locks, &mission, &draft, &first);
         assert_eq!(fs::read_to_string(&draft).unwrap(), "edits of the second");
         drop(first);
-        assert_eq!(Place::take(&locks, &mission).number, 1, "a place that is free is taken again");
+        assert_eq!(
+            Place::take(&locks, &mission).number,
+            1,
+            "a place that is free is taken again"
+        );
     }
 }

@@ -74,14 +74,24 @@ pub struct From {
 impl RunReport {
     /// This run with all that is needed to describe it.
     pub fn story(&self) -> Story<'_> {
-        Story { field: &self.world.field, robot: &self.world.robot, program: &self.program, run: &self.run }
+        Story {
+            field: &self.world.field,
+            robot: &self.world.robot,
+            program: &self.program,
+            run: &self.run,
+        }
     }
 
     /// The page about it.
     pub fn page(&self, project: &Project, seed: u64, parts: Parts) -> Scene {
         let name = self.prepared.parsed.mission.name.as_ref();
         let mission = name.map_or_else(|| project.config.mission.clone(), |name| name.node.clone());
-        sheet(self.story(), &format!("{} · {mission}", project.name()), seed, parts)
+        sheet(
+            self.story(),
+            &format!("{} · {mission}", project.name()),
+            seed,
+            parts,
+        )
     }
 
     /// This run, to be asked how things stood.
@@ -135,20 +145,44 @@ impl Job {
     /// The whole run of a text, with what the project does by hand.
     pub fn nominal(text: Arc<str>, setup: Arc<Setup>, seed: u64) -> Self {
         let (hands, prepared) = (setup.hands.clone(), Arc::new(prepare(&text, Some(&setup))));
-        Self { id: 0, kind: Kind::Shown, text, prepared, setup, seed, from: None, hands }
+        Self {
+            id: 0,
+            kind: Kind::Shown,
+            text,
+            prepared,
+            setup,
+            seed,
+            from: None,
+            hands,
+        }
     }
 }
 
 /// Runs a mission in a world. None when the text has errors or the run was cancelled.
 pub fn run_job(job: &Job, world: &Arc<World>, cancel: Option<&AtomicBool>) -> Option<RunReport> {
-    let Job { text, prepared, setup, seed, .. } = job;
+    let Job {
+        text,
+        prepared,
+        setup,
+        seed,
+        ..
+    } = job;
     let began = Instant::now();
     let program = Arc::clone(prepared.program.as_ref()?);
-    let start = prepared.parsed.mission.start.as_ref().map(|start| start.node.as_str());
+    let start = prepared
+        .parsed
+        .mission
+        .start
+        .as_ref()
+        .map(|start| start.node.as_str());
     // A piece whose step is gone is the whole again.
     let piece = job.from.as_ref().and_then(|from| {
-        let here = |step: &ProgramStep| step.name == from.step && step.reflex.is_none() && !step.foreign;
-        let step = program.steps[..program.written].iter().position(here).map(StepId)?;
+        let here =
+            |step: &ProgramStep| step.name == from.step && step.reflex.is_none() && !step.foreign;
+        let step = program.steps[..program.written]
+            .iter()
+            .position(here)
+            .map(StepId)?;
         Some((step, from.clone()))
     });
     let asked = piece.as_ref().map(|(step, from)| Piece {
@@ -157,13 +191,38 @@ pub fn run_job(job: &Job, world: &Arc<World>, cancel: Option<&AtomicBool>) -> Op
         step: *step,
         pose: from.pose,
     });
-    let play_of = Play { start: world.start(start, *seed), seed: *seed, interventions: &job.hands, piece: asked };
+    let play_of = Play {
+        start: world.start(start, *seed),
+        seed: *seed,
+        interventions: &job.hands,
+        piece: asked,
+    };
     let run = play(world, &program, play_of, cancel)?;
     let evidence = evidence(&run, &program, &setup.robot);
-    let chart = Chart::of(Story { field: &setup.field, robot: &setup.robot, program: &program, run: &run });
-    let hindsight = hindsight(text, &prepared.parsed, &program, &setup.field, &run, &evidence);
+    let chart = Chart::of(Story {
+        field: &setup.field,
+        robot: &setup.robot,
+        program: &program,
+        run: &run,
+    });
+    let hindsight = hindsight(
+        text,
+        &prepared.parsed,
+        &program,
+        &setup.field,
+        &run,
+        &evidence,
+    );
     let (id, kind, outcome, took) = (job.id, job.kind, run.outcome, began.elapsed());
-    tracing::debug!(id, ?kind, seed, ?outcome, ticks = run.trace.ticks.len(), ?took, "run");
+    tracing::debug!(
+        id,
+        ?kind,
+        seed,
+        ?outcome,
+        ticks = run.trace.ticks.len(),
+        ?took,
+        "run"
+    );
     Some(RunReport {
         id: RunId::next(),
         text: Arc::clone(text),
@@ -179,7 +238,10 @@ pub fn run_job(job: &Job, world: &Arc<World>, cancel: Option<&AtomicBool>) -> Op
 }
 
 /// Runs a job here and now.
-#[expect(clippy::needless_pass_by_value, reason = "it goes where a job is handed over")]
+#[expect(
+    clippy::needless_pass_by_value,
+    reason = "it goes where a job is handed over"
+)]
 pub fn run_here(job: Job) -> Option<RunReport> {
     run_job(&job, &Arc::new(job.setup.world()), None)
 }
@@ -276,8 +338,13 @@ impl Default for Runner {
     fn default() -> Self {
         let shared = Arc::<Shared>::default();
         let own = Arc::clone(&shared);
-        let thread = thread::Builder::new().name("runs".into()).spawn(move || urgent(&own));
-        Self { shared, thread: thread.ok() }
+        let thread = thread::Builder::new()
+            .name("runs".into())
+            .spawn(move || urgent(&own));
+        Self {
+            shared,
+            thread: thread.ok(),
+        }
     }
 }
 
@@ -287,10 +354,19 @@ impl Runner {
     /// An urgent one is run at once: any other urgent one is given up, and what nobody waits for makes room meanwhile.
     pub fn hand_in(&self, job: Job, reply: Reply) -> Ticket {
         let ticket = Ticket::default();
-        let handed = Handed { ticket: ticket.clone(), job, reply };
+        let handed = Handed {
+            ticket: ticket.clone(),
+            job,
+            reply,
+        };
         let mut desk = self.shared.desk();
         if handed.job.kind.urgent() {
-            for old in desk.urgent.iter().map(|old| &old.ticket).chain(&desk.urgent_running) {
+            for old in desk
+                .urgent
+                .iter()
+                .map(|old| &old.ticket)
+                .chain(&desk.urgent_running)
+            {
                 old.cancel();
             }
             for other in &desk.running {
@@ -310,11 +386,15 @@ impl Runner {
     /// One more thread for what nobody waits for, as long as there are cores: one is left for who waits.
     fn help(&self, desk: &mut Desk) {
         let cores = thread::available_parallelism().map_or(1, NonZeroUsize::get);
-        if desk.helpers.len() >= cores.saturating_sub(1).max(1) || desk.helpers.len() >= desk.behind.len() {
+        if desk.helpers.len() >= cores.saturating_sub(1).max(1)
+            || desk.helpers.len() >= desk.behind.len()
+        {
             return;
         }
         let own = Arc::clone(&self.shared);
-        let thread = thread::Builder::new().name("runs behind".into()).spawn(move || behind(&own));
+        let thread = thread::Builder::new()
+            .name("runs behind".into())
+            .spawn(move || behind(&own));
         desk.helpers.extend(thread);
     }
 }
@@ -394,7 +474,11 @@ fn behind(shared: &Shared) {
                     return;
                 }
                 if let Some(handed) = desk.is_free().then(|| desk.behind.pop_front()).flatten() {
-                    handed.ticket.0.stop.store(handed.ticket.cancelled(), Ordering::Relaxed);
+                    handed
+                        .ticket
+                        .0
+                        .stop
+                        .store(handed.ticket.cancelled(), Ordering::Relaxed);
                     desk.running.push(handed.ticket.clone());
                     break handed;
                 }
@@ -404,7 +488,8 @@ fn behind(shared: &Shared) {
         let Handed { job, ticket, reply } = handed;
         let report = run_job(&job, &worlds.of(&job.setup), Some(&ticket.0.stop));
         let mut desk = shared.desk();
-        desk.running.retain(|other| !Arc::ptr_eq(&other.0, &ticket.0));
+        desk.running
+            .retain(|other| !Arc::ptr_eq(&other.0, &ticket.0));
         let stopped = report.is_none() && ticket.0.stop.load(Ordering::Relaxed);
         if ticket.cancelled() {
             ticket.end();
@@ -436,9 +521,14 @@ mod tests {
         let (runner, job) = (Runner::default(), demo());
         let hand_in = |job: Job| {
             let (sender, id) = (sender.clone(), job.id);
-            runner.hand_in(job, Box::new(move |report| sender.send((id, report.is_some())).unwrap()))
+            runner.hand_in(
+                job,
+                Box::new(move |report| sender.send((id, report.is_some())).unwrap()),
+            )
         };
-        let tickets: Vec<Ticket> = (1..=50).map(|id| hand_in(Job { id, ..job.clone() })).collect();
+        let tickets: Vec<Ticket> = (1..=50)
+            .map(|id| hand_in(Job { id, ..job.clone() }))
+            .collect();
         let mut before = 0;
         while before < 50 {
             let (id, done) = receiver.recv().unwrap();
@@ -447,17 +537,23 @@ mod tests {
         }
         assert!(tickets[..49].iter().all(Ticket::is_over));
         // A text with errors is answered too: with nothing.
-        hand_in(Job { id: 51, ..Job::nominal("step".into(), Arc::clone(&job.setup), 1) });
+        hand_in(Job {
+            id: 51,
+            ..Job::nominal("step".into(), Arc::clone(&job.setup), 1)
+        });
         assert_eq!(receiver.recv().unwrap(), (51, false));
     }
 
     #[test]
     fn who_waits_goes_before_whom_nobody_waits_for_and_those_are_all_answered_in_the_end() {
         let (runner, long) = (Runner::default(), demo());
-        let text =
-            "mission \"m\"\n  limit 20 s\n  start slipway\n\nstep \"A\"\n  hold, brake\n  until 10 ms pass -> done\n";
+        let text = "mission \"m\"\n  limit 20 s\n  start slipway\n\nstep \"A\"\n  hold, brake\n  until 10 ms pass -> done\n";
         let short = Job::nominal(text.into(), Arc::clone(&long.setup), 1);
-        assert!(short.prepared.program.is_some(), "{:?}", short.prepared.findings);
+        assert!(
+            short.prepared.program.is_some(),
+            "{:?}",
+            short.prepared.findings
+        );
         let answered = Arc::new((Mutex::new(Vec::new()), Condvar::new()));
         let hand_in = |id: u64, kind: Kind| {
             let answered = Arc::clone(&answered);
@@ -466,7 +562,14 @@ mod tests {
                 answered.1.notify_all();
             };
             let job = if kind.urgent() { &long } else { &short };
-            runner.hand_in(Job { id, kind, ..job.clone() }, Box::new(reply))
+            runner.hand_in(
+                Job {
+                    id,
+                    kind,
+                    ..job.clone()
+                },
+                Box::new(reply),
+            )
         };
         let until = |ready: &dyn Fn(&Vec<u64>) -> bool| {
             let known = answered.0.lock().unwrap();
@@ -479,16 +582,30 @@ mod tests {
             hand_in(id, Kind::Shown);
             let before = answered.0.lock().unwrap().len();
             until(&|known| known.contains(&id));
-            let place = answered.0.lock().unwrap().iter().position(|other| *other == id).unwrap();
+            let place = answered
+                .0
+                .lock()
+                .unwrap()
+                .iter()
+                .position(|other| *other == id)
+                .unwrap();
             // Each of the others may just have been ending.
-            assert!(place.saturating_sub(before) <= helpers, "{} others first", place - before);
+            assert!(
+                place.saturating_sub(before) <= helpers,
+                "{} others first",
+                place - before
+            );
         }
         until(&|known| known.len() == 2009);
         drop(runner);
         let mut order = answered.0.lock().unwrap().clone();
         order.retain(|id| *id < 5000);
         order.sort_unstable();
-        assert_eq!(order, (0..1999).collect::<Vec<u64>>(), "each of them once, but not what was cancelled");
+        assert_eq!(
+            order,
+            (0..1999).collect::<Vec<u64>>(),
+            "each of them once, but not what was cancelled"
+        );
     }
 
     #[test]
@@ -498,10 +615,20 @@ mod tests {
         for id in 0..20 {
             let sender = sender.clone();
             let reply = move |_: Option<RunReport>| sender.send(id).unwrap_or_default();
-            runner.hand_in(Job { id, kind: Kind::Behind, ..job.clone() }, Box::new(reply));
+            runner.hand_in(
+                Job {
+                    id,
+                    kind: Kind::Behind,
+                    ..job.clone()
+                },
+                Box::new(reply),
+            );
         }
         drop(runner);
         drop(sender);
-        assert!(receiver.iter().count() <= 20, "and the channel comes to an end");
+        assert!(
+            receiver.iter().count() <= 20,
+            "and the channel comes to an end"
+        );
     }
 }

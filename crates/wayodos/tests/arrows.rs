@@ -22,7 +22,9 @@ fn files(folder: &Path, into: &mut Vec<PathBuf>) {
         let path = entry.path();
         if path.is_dir() && path.file_name().is_some_and(|name| name != "tests") {
             files(&path, into);
-        } else if path.extension().is_some_and(|ending| ending == "rs") && !path.ends_with("tests.rs") {
+        } else if path.extension().is_some_and(|ending| ending == "rs")
+            && !path.ends_with("tests.rs")
+        {
             into.push(path);
         }
     }
@@ -34,21 +36,40 @@ fn modules() -> BTreeMap<String, String> {
     let mut all = Vec::new();
     files(&root, &mut all);
     let one = |path: PathBuf| {
-        let name = path.strip_prefix(&root).unwrap().with_extension("").to_str().unwrap().replace('/', "::");
+        let name = path
+            .strip_prefix(&root)
+            .unwrap()
+            .with_extension("")
+            .to_str()
+            .unwrap()
+            .replace('/', "::");
         let name = name.strip_suffix("::mod").unwrap_or(&name).to_owned();
         let text = fs::read_to_string(path).unwrap();
         let code = &text[..text.find("#[cfg(test)]").unwrap_or(text.len())];
-        let lines = code.lines().filter(|line| !line.trim_start().starts_with("//"));
+        let lines = code
+            .lines()
+            .filter(|line| !line.trim_start().starts_with("//"));
         // Who may use a name is no use of it.
-        (name, lines.collect::<Vec<_>>().join("\n").replace("pub(in crate::", ""))
+        (
+            name,
+            lines
+                .collect::<Vec<_>>()
+                .join("\n")
+                .replace("pub(in crate::", ""),
+        )
     };
-    all.into_iter().map(one).filter(|(name, _)| name != "lib" && name != "main").collect()
+    all.into_iter()
+        .map(one)
+        .filter(|(name, _)| name != "lib" && name != "main")
+        .collect()
 }
 
 /// The paths that begin at a place of the code: `a::{b, c::d}` is `a::b` and `a::c::d`.
 fn paths(code: &str) -> Vec<String> {
     let word = |letter: char| letter.is_alphanumeric() || letter == '_';
-    let end = code.find(|letter: char| !word(letter) && letter != ':').unwrap_or(code.len());
+    let end = code
+        .find(|letter: char| !word(letter) && letter != ':')
+        .unwrap_or(code.len());
     let (head, rest) = (code[..end].trim_end_matches(':'), &code[end..]);
     if !rest.starts_with('{') || !(head.is_empty() || code[..end].ends_with("::")) {
         return vec![head.to_owned()];
@@ -59,7 +80,13 @@ fn paths(code: &str) -> Vec<String> {
             '{' => depth += 1,
             '}' | ',' if depth == 1 => {
                 let inner = rest[start..at].trim_start();
-                let under = |inner| if head.is_empty() { inner } else { format!("{head}::{inner}") };
+                let under = |inner| {
+                    if head.is_empty() {
+                        inner
+                    } else {
+                        format!("{head}::{inner}")
+                    }
+                };
                 found.extend(paths(inner).into_iter().map(under));
                 start = at + 1;
                 if letter == '}' {
@@ -77,7 +104,9 @@ fn paths(code: &str) -> Vec<String> {
 fn arrows(modules: &BTreeMap<String, String>) -> BTreeMap<&str, BTreeSet<&str>> {
     let known = |path: &str| {
         let parts: Vec<&str> = path.split("::").collect();
-        (1..=parts.len()).rev().find_map(|count| modules.get_key_value(&parts[..count].join("::")))
+        (1..=parts.len())
+            .rev()
+            .find_map(|count| modules.get_key_value(&parts[..count].join("::")))
     };
     let mut arrows = BTreeMap::new();
     for (name, code) in modules {
@@ -86,20 +115,35 @@ fn arrows(modules: &BTreeMap<String, String>) -> BTreeMap<&str, BTreeSet<&str>> 
         for (at, _) in code.match_indices("crate::") {
             used.extend(paths(&code[at + "crate::".len()..]));
         }
-        for (at, _) in code.match_indices("super::").filter(|(at, _)| !code[..*at].ends_with("super::")) {
-            let ups = code[at..].split("super::").take_while(|between| between.is_empty()).count();
+        for (at, _) in code
+            .match_indices("super::")
+            .filter(|(at, _)| !code[..*at].ends_with("super::"))
+        {
+            let ups = code[at..]
+                .split("super::")
+                .take_while(|between| between.is_empty())
+                .count();
             let base = parents[..parents.len().saturating_sub(ups)].join("::");
             let rest = paths(&code[at + ups * "super::".len()..]);
-            used.extend(rest.into_iter().map(|rest| if base.is_empty() { rest } else { format!("{base}::{rest}") }));
+            used.extend(rest.into_iter().map(|rest| {
+                if base.is_empty() {
+                    rest
+                } else {
+                    format!("{base}::{rest}")
+                }
+            }));
         }
         // What a file has declared below itself, it uses by its short name.
-        for own in modules
-            .keys()
-            .filter(|other| other.strip_prefix(&format!("{name}::")).is_some_and(|rest| !rest.contains("::")))
-        {
+        for own in modules.keys().filter(|other| {
+            other
+                .strip_prefix(&format!("{name}::"))
+                .is_some_and(|rest| !rest.contains("::"))
+        }) {
             let short = own.rsplit("::").next().unwrap();
             if code.match_indices(&format!("{short}::")).any(|(at, _)| {
-                !code[..at].ends_with(|before: char| before.is_alphanumeric() || before == '_' || before == ':')
+                !code[..at].ends_with(|before: char| {
+                    before.is_alphanumeric() || before == '_' || before == ':'
+                })
             }) {
                 used.insert(own.clone());
             }
@@ -119,18 +163,28 @@ fn arrows(modules: &BTreeMap<String, String>) -> BTreeMap<&str, BTreeSet<&str>> 
 fn what_must_not_know_each_other_does_not() {
     let modules = modules();
     let arrows = arrows(&modules);
-    let within = |module: &str, room: &str| module == room || module.starts_with(&format!("{room}::"));
+    let within =
+        |module: &str, room: &str| module == room || module.starts_with(&format!("{room}::"));
     for (from, to) in APART {
         let users = arrows.iter().filter(|(module, _)| within(module, from));
         for (module, used) in users {
             let wrong: Vec<_> = used.iter().filter(|used| within(used, to)).collect();
             assert!(wrong.is_empty(), "{module} uses {wrong:?}");
         }
-        assert!(arrows.keys().any(|module| within(module, from)), "{from} is no module any more");
+        assert!(
+            arrows.keys().any(|module| within(module, from)),
+            "{from} is no module any more"
+        );
     }
     // Files and runs know no screen and no command line.
-    for (module, used) in arrows.iter().filter(|(module, _)| !within(module, "tui") && !within(module, "cli")) {
-        let wrong: Vec<_> = used.iter().filter(|used| within(used, "tui") || within(used, "cli")).collect();
+    for (module, used) in arrows
+        .iter()
+        .filter(|(module, _)| !within(module, "tui") && !within(module, "cli"))
+    {
+        let wrong: Vec<_> = used
+            .iter()
+            .filter(|used| within(used, "tui") || within(used, "cli"))
+            .collect();
         assert!(wrong.is_empty(), "{module} uses {wrong:?}");
     }
 }
@@ -143,8 +197,11 @@ fn there_is_no_circle() {
     assert!(count > 150, "this test sees the arrows: {count}");
     // Whoever uses nobody that is left is done with; what stays is a circle, or leads into one.
     loop {
-        let done: BTreeSet<&str> =
-            arrows.iter().filter(|(_, used)| used.is_empty()).map(|(module, _)| *module).collect();
+        let done: BTreeSet<&str> = arrows
+            .iter()
+            .filter(|(_, used)| used.is_empty())
+            .map(|(module, _)| *module)
+            .collect();
         if done.is_empty() {
             break;
         }
@@ -162,5 +219,8 @@ fn there_is_no_circle() {
             break;
         }
     }
-    assert!(arrows.is_empty(), "files that use each other in a circle: {arrows:?}");
+    assert!(
+        arrows.is_empty(),
+        "files that use each other in a circle: {arrows:?}"
+    );
 }

@@ -19,8 +19,13 @@ impl Copy {
     fn new() -> Self {
         let here = tempfile::tempdir().unwrap();
         let demo = Project::demo(None).unwrap();
-        let Ok(Saved::Copied(folder)) = save(&demo, "", &demo.mission, false, here.path()) else { panic!("no copy") };
-        Self { _here: here, folder }
+        let Ok(Saved::Copied(folder)) = save(&demo, "", &demo.mission, false, here.path()) else {
+            panic!("no copy")
+        };
+        Self {
+            _here: here,
+            folder,
+        }
     }
 
     fn path(&self) -> &str {
@@ -40,7 +45,11 @@ impl Copy {
 }
 
 fn wayodos(args: &[&str]) -> (i32, String, String) {
-    let output: Output = Command::new(env!("CARGO_BIN_EXE_wayodos")).args(args).stdin(Stdio::null()).output().unwrap();
+    let output: Output = Command::new(env!("CARGO_BIN_EXE_wayodos"))
+        .args(args)
+        .stdin(Stdio::null())
+        .output()
+        .unwrap();
     let text = |bytes: &[u8]| String::from_utf8(bytes.to_vec()).unwrap();
     let (out, err) = (text(&output.stdout), text(&output.stderr));
     assert!(!err.contains("panicked"), "{args:?}: {err}");
@@ -56,7 +65,10 @@ fn a_good_project_has_nothing_to_mend_and_runs_to_its_end() {
     let copy = Copy::new();
     let (code, out, err) = wayodos(&["check", copy.path(), "--mission", "morning-round"]);
     assert!(code == 0 && err.is_empty(), "{err}");
-    assert!(out.starts_with("note[K62]") && out.ends_with("Brinewick: 1 note\n"), "{out}");
+    assert!(
+        out.starts_with("note[K62]") && out.ends_with("Brinewick: 1 note\n"),
+        "{out}"
+    );
     copy.change(
         "missions/morning-round.way",
         "floor-left sees dark   -> \"Square up",
@@ -66,7 +78,10 @@ fn a_good_project_has_nothing_to_mend_and_runs_to_its_end() {
     assert!(code == 0 && err.contains("no problems found"), "{err}");
     let (code, out, err) = wayodos(&["run", copy.path()]);
     assert_eq!((code, err.as_str()), (0, ""));
-    assert!(out.contains("done at") && out.contains("Greet the kiln") && out.contains("trace "), "{out}");
+    assert!(
+        out.contains("done at") && out.contains("Greet the kiln") && out.contains("trace "),
+        "{out}"
+    );
 }
 
 #[test]
@@ -94,18 +109,46 @@ fn run_json_is_one_object_and_people_read_the_other_stream() {
     assert_eq!(keys, wanted);
     assert_eq!(answer["outcome"], "done");
     let first = answer["steps"][0].as_object().unwrap();
-    assert_eq!(first.keys().collect::<Vec<_>>(), ["entered_s", "exit", "exits", "left_s", "margin", "name", "target"]);
+    assert_eq!(
+        first.keys().collect::<Vec<_>>(),
+        [
+            "entered_s",
+            "exit",
+            "exits",
+            "left_s",
+            "margin",
+            "name",
+            "target"
+        ]
+    );
     let exits = first["exits"].as_array().unwrap();
-    assert_eq!((&exits[0]["fired"], &exits[1]["fired"]), (&Value::from(true), &Value::from(false)));
-    assert_eq!((&exits[0]["target"], &exits[1]["target"]), (&"Along the causeway".into(), &"fail".into()));
+    assert_eq!(
+        (&exits[0]["fired"], &exits[1]["fired"]),
+        (&Value::from(true), &Value::from(false))
+    );
+    assert_eq!(
+        (&exits[0]["target"], &exits[1]["target"]),
+        (&"Along the causeway".into(), &"fail".into())
+    );
     assert_eq!(first["name"], "Leave the slipway");
     let pose = answer["final_pose"].as_object().unwrap();
-    assert_eq!(pose.keys().collect::<Vec<_>>(), ["heading_deg", "x_mm", "y_mm"]);
-    let times: Vec<f64> =
-        answer["events"].as_array().unwrap().iter().map(|event| event["t_s"].as_f64().unwrap()).collect();
+    assert_eq!(
+        pose.keys().collect::<Vec<_>>(),
+        ["heading_deg", "x_mm", "y_mm"]
+    );
+    let times: Vec<f64> = answer["events"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|event| event["t_s"].as_f64().unwrap())
+        .collect();
     assert!(times.len() > 20 && times.is_sorted());
     let (_, again, err) = wayodos(&["run", copy.path(), "--json", "--quiet"]);
-    assert_eq!((err.as_str(), again), ("", out), "nothing in it differs from run to run");
+    assert_eq!(
+        (err.as_str(), again),
+        ("", out),
+        "nothing in it differs from run to run"
+    );
     let (_, out, _) = wayodos(&["run", copy.path(), "--json", "--quiet", "--timing"]);
     assert!(json(&out)["wall_ms"].as_f64().is_some());
 }
@@ -120,7 +163,12 @@ fn piped(args: &[&str], input: &str, folder: &Path) -> (i32, Vec<u8>) {
         .stderr(Stdio::null())
         .spawn()
         .unwrap();
-    child.stdin.take().unwrap().write_all(input.as_bytes()).unwrap();
+    child
+        .stdin
+        .take()
+        .unwrap()
+        .write_all(input.as_bytes())
+        .unwrap();
     let output = child.wait_with_output().unwrap();
     (output.status.code().unwrap(), output.stdout)
 }
@@ -132,7 +180,10 @@ fn every_mission_is_checked_with_its_own_robot_and_field() {
     assert!(code == 0 && out.ends_with("in 10 missions\n"), "{out}");
     copy.change("missions/ring-contest.way", "spin", "spn");
     let (code, out, _) = wayodos(&["check", copy.path()]);
-    assert!(code == 1 && out.contains("unknown first word `spn`") && out.contains("ring-contest.way"), "{out}");
+    assert!(
+        code == 1 && out.contains("unknown first word `spn`") && out.contains("ring-contest.way"),
+        "{out}"
+    );
     let (code, _, _) = wayodos(&["check", copy.path(), "--mission", "which-way"]);
     assert_eq!(code, 0, "one that is named is checked alone");
     // What is wrong with a robot that nine missions play with is said once.
@@ -140,8 +191,14 @@ fn every_mission_is_checked_with_its_own_robot_and_field() {
     let (_, out, _) = wayodos(&["check", copy.path(), "--json"]);
     let answer = json(&out);
     let findings = answer["findings"].as_array().unwrap();
-    let of_robot = findings.iter().filter(|finding| finding["message"].as_str().unwrap().contains("batery")).count();
-    assert_eq!((of_robot, answer["missions"].as_array().unwrap().len()), (1, 10));
+    let of_robot = findings
+        .iter()
+        .filter(|finding| finding["message"].as_str().unwrap().contains("batery"))
+        .count();
+    assert_eq!(
+        (of_robot, answer["missions"].as_array().unwrap().len()),
+        (1, 10)
+    );
 }
 
 #[test]
@@ -152,8 +209,14 @@ fn the_project_is_found_from_below_and_by_a_mission_s_path() {
     assert!(code == 0 && String::from_utf8(out).unwrap().contains("Greet the kiln"));
     let (code, out) = piped(&["run", "which-way.way", "--quiet"], "", &below);
     assert!(code == 0 && String::from_utf8(out).unwrap().contains("Feel both ways"));
-    let (code, _, err) = wayodos(&["run", copy.folder.join("robots/curlew.toml").to_str().unwrap()]);
-    assert!(code == 1 && err.contains("no mission of a project"), "{err}");
+    let (code, _, err) = wayodos(&[
+        "run",
+        copy.folder.join("robots/curlew.toml").to_str().unwrap(),
+    ]);
+    assert!(
+        code == 1 && err.contains("no mission of a project"),
+        "{err}"
+    );
     let empty = tempfile::tempdir().unwrap();
     let (code, _, err) = wayodos(&["run", empty.path().to_str().unwrap()]);
     assert!(code == 1 && err.contains("nor a folder above"), "{err}");
@@ -162,14 +225,30 @@ fn the_project_is_found_from_below_and_by_a_mission_s_path() {
 #[test]
 fn missions_and_drawings_go_through_pipes() {
     let copy = Copy::new();
-    let (code, out) = piped(&["fmt", "-"], "step \"a\"\nhold, coast\nuntil 1 s passes\n", &copy.folder);
-    assert_eq!((code, out), (0, b"step \"a\"\n  hold, coast\n  until 1 s passes\n".to_vec()));
+    let (code, out) = piped(
+        &["fmt", "-"],
+        "step \"a\"\nhold, coast\nuntil 1 s passes\n",
+        &copy.folder,
+    );
+    assert_eq!(
+        (code, out),
+        (
+            0,
+            b"step \"a\"\n  hold, coast\n  until 1 s passes\n".to_vec()
+        )
+    );
     assert_eq!(piped(&["fmt", "-"], "", &copy.folder), (0, Vec::new()));
-    assert_eq!(piped(&["fmt", "-", "--check"], "step \"a\"\nhold\n", &copy.folder).0, 1);
+    assert_eq!(
+        piped(&["fmt", "-", "--check"], "step \"a\"\nhold\n", &copy.folder).0,
+        1
+    );
     for (args, begins) in [
         (&["draw", "-o", "-"][..], &b"<svg"[..]),
         (&["draw", "-o", "-", "--format", "png"], b"\x89PNG"),
-        (&["draw", "-o", "-", "--format", "pdf", "--only", "flow"], b"%PDF"),
+        (
+            &["draw", "-o", "-", "--format", "pdf", "--only", "flow"],
+            b"%PDF",
+        ),
     ] {
         let (code, out) = piped(args, "", &copy.folder);
         assert!(code == 0 && out.starts_with(begins), "{args:?}");
@@ -190,17 +269,39 @@ fn shells_complete_missions_and_the_manual_has_every_command() {
     let copy = Copy::new();
     for shell in ["bash", "zsh", "fish", "elvish", "powershell"] {
         let (code, script, _) = wayodos(&["completions", shell]);
-        assert!(code == 0 && script.contains("COMPLETE") && script.contains("wayodos"), "{shell}");
+        assert!(
+            code == 0 && script.contains("COMPLETE") && script.contains("wayodos"),
+            "{shell}"
+        );
     }
     let output = Command::new(env!("CARGO_BIN_EXE_wayodos"))
         .args(["--", "wayodos", "run", "--mission", ""])
-        .envs([("COMPLETE", "bash"), ("_CLAP_IFS", "\n"), ("_CLAP_COMPLETE_INDEX", "3")])
+        .envs([
+            ("COMPLETE", "bash"),
+            ("_CLAP_IFS", "\n"),
+            ("_CLAP_COMPLETE_INDEX", "3"),
+        ])
         .current_dir(&copy.folder)
         .output()
         .unwrap();
-    assert!(String::from_utf8(output.stdout).unwrap().lines().any(|line| line == "ring-contest"));
+    assert!(
+        String::from_utf8(output.stdout)
+            .unwrap()
+            .lines()
+            .any(|line| line == "ring-contest")
+    );
     let (_, page, _) = wayodos(&["man"]);
-    for command in ["demo", "new", "check", "run", "read", "fmt", "draw", "completions", "man"] {
+    for command in [
+        "demo",
+        "new",
+        "check",
+        "run",
+        "read",
+        "fmt",
+        "draw",
+        "completions",
+        "man",
+    ] {
         assert!(page.contains(&format!("wayodos\\-{command}")), "{command}");
     }
 }
@@ -208,7 +309,11 @@ fn shells_complete_missions_and_the_manual_has_every_command() {
 #[test]
 fn colours_are_used_where_they_are_wanted() {
     let copy = Copy::new();
-    let coloured = |when: &str| wayodos(&["run", copy.path(), "--color", when]).1.contains("\u{1b}[32m");
+    let coloured = |when: &str| {
+        wayodos(&["run", copy.path(), "--color", when])
+            .1
+            .contains("\u{1b}[32m")
+    };
     assert!(coloured("always") && !coloured("never") && !coloured("auto"));
 }
 
@@ -226,10 +331,17 @@ fn the_seed_alone_decides_about_chance() {
 #[test]
 fn a_failed_run_says_why_and_exits_2() {
     let copy = Copy::new();
-    copy.change("missions/morning-round.way", "has crossed 3 dark lines", "has crossed 9 dark lines");
+    copy.change(
+        "missions/morning-round.way",
+        "has crossed 3 dark lines",
+        "has crossed 9 dark lines",
+    );
     let (code, out, _) = wayodos(&["run", copy.path()]);
     assert_eq!(code, 2);
-    assert!(out.contains("failed at") && out.contains("too few bars"), "{out}");
+    assert!(
+        out.contains("failed at") && out.contains("too few bars"),
+        "{out}"
+    );
     copy.change("missions/morning-round.way", "limit 120 s", "limit 5 s");
     let (code, out, _) = wayodos(&["run", copy.path(), "--json", "--quiet"]);
     let answer = json(&out);
@@ -239,35 +351,75 @@ fn a_failed_run_says_why_and_exits_2() {
 #[test]
 fn a_fall_is_an_outcome_of_its_own() {
     let copy = Copy::new();
-    copy.change("missions/mind-the-rim.way", "let rim = 84 %", "let rim = 100 %");
+    copy.change(
+        "missions/mind-the-rim.way",
+        "let rim = 84 %",
+        "let rim = 100 %",
+    );
     let (code, out, _) = wayodos(&["run", copy.path(), "--mission", "mind-the-rim"]);
-    assert!(code == 2 && out.contains("fell off the drying floor at"), "{out}");
-    let (_, out, _) = wayodos(&["run", copy.path(), "--mission", "mind-the-rim", "--json", "--quiet"]);
+    assert!(
+        code == 2 && out.contains("fell off the drying floor at"),
+        "{out}"
+    );
+    let (_, out, _) = wayodos(&[
+        "run",
+        copy.path(),
+        "--mission",
+        "mind-the-rim",
+        "--json",
+        "--quiet",
+    ]);
     let answer = json(&out);
-    assert_eq!((&answer["outcome"], &answer["reason"]), (&"fell".into(), &"fell off the drying floor".into()));
-    let kinds: Vec<&str> =
-        answer["events"].as_array().unwrap().iter().filter_map(|event| event["kind"].as_str()).collect();
+    assert_eq!(
+        (&answer["outcome"], &answer["reason"]),
+        (&"fell".into(), &"fell off the drying floor".into())
+    );
+    let kinds: Vec<&str> = answer["events"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter_map(|event| event["kind"].as_str())
+        .collect();
     assert_eq!(kinds.last(), Some(&"fell"), "{kinds:?}");
 }
 
 #[test]
 fn all_mistakes_are_reported_at_once_with_their_places() {
     let copy = Copy::new();
-    copy.change("missions/morning-round.way", "follow the left edge", "folow the left edge");
-    copy.change("missions/morning-round.way", "hue sees kiln-red", "hue sees kiln-rd");
+    copy.change(
+        "missions/morning-round.way",
+        "follow the left edge",
+        "folow the left edge",
+    );
+    copy.change(
+        "missions/morning-round.way",
+        "hue sees kiln-red",
+        "hue sees kiln-rd",
+    );
     copy.change("missions/morning-round.way", "turned 88 deg", "turned 88");
     let (code, out, err) = wayodos(&["check", copy.path(), "--mission", "morning-round"]);
     assert_eq!((code, err.as_str()), (1, ""));
-    for words in ["unknown first word `folow`", "did you mean `follow`?", "`88` has no unit", "morning-round.way:"] {
+    for words in [
+        "unknown first word `folow`",
+        "did you mean `follow`?",
+        "`88` has no unit",
+        "morning-round.way:",
+    ] {
         assert!(out.contains(words), "{words}: {out}");
     }
     insta::assert_snapshot!("mistakes", out);
     let (code, out, err) = wayodos(&["run", copy.path(), "--json"]);
     let answer = json(&out);
     assert_eq!((code, &answer["outcome"]), (1, &Value::from("error")));
-    assert!(answer["findings"].as_array().unwrap().len() >= 2 && err.contains("folow"), "{out}");
+    assert!(
+        answer["findings"].as_array().unwrap().len() >= 2 && err.contains("folow"),
+        "{out}"
+    );
     let finding = &answer["findings"][0];
-    assert!(finding["start"]["line"].as_u64().unwrap() > 10 && finding["file"] == "missions/morning-round.way");
+    assert!(
+        finding["start"]["line"].as_u64().unwrap() > 10
+            && finding["file"] == "missions/morning-round.way"
+    );
 }
 
 #[test]
@@ -302,8 +454,15 @@ fn any_bytes_in_any_file_are_findings_and_never_a_panic() {
                 let (code, out, err) = wayodos(&[command, copy.path()]);
                 // An empty calibration is a good one: nothing was calibrated.
                 let empty = file == "calibration.toml" && bytes.is_empty();
-                assert_eq!(code, i32::from(!empty), "{command} {file} {bytes:.20?}: {out}{err}");
-                assert!(empty || !(out.is_empty() && err.is_empty()), "{command} {file} {bytes:.20?}");
+                assert_eq!(
+                    code,
+                    i32::from(!empty),
+                    "{command} {file} {bytes:.20?}: {out}{err}"
+                );
+                assert!(
+                    empty || !(out.is_empty() && err.is_empty()),
+                    "{command} {file} {bytes:.20?}"
+                );
             }
         }
         fs::write(&path, good).unwrap();
@@ -319,30 +478,49 @@ fn what_cannot_be_opened_is_said_with_what_to_do() {
     for command in ["check", "run", "fmt"] {
         let (code, out, err) = wayodos(&[command, nowhere.to_str().unwrap()]);
         assert_eq!((code, out.as_str()), (1, ""), "{command}");
-        assert!(err.contains("there is no project at") && err.contains("nowhere"), "{command}: {err}");
+        assert!(
+            err.contains("there is no project at") && err.contains("nowhere"),
+            "{command}: {err}"
+        );
     }
     let (code, _, err) = wayodos(&["run", here.path().to_str().unwrap()]);
-    assert!(code == 1 && err.contains("neither it nor a folder above holds a wayodos.toml"), "{err}");
+    assert!(
+        code == 1 && err.contains("neither it nor a folder above holds a wayodos.toml"),
+        "{err}"
+    );
     let copy = Copy::new();
     let (code, _, err) = wayodos(&["run", copy.path(), "--mission", "evening"]);
     assert!(code == 1 && err.contains("morning-round"), "{err}");
     fs::remove_file(copy.folder.join("robots/curlew.toml")).unwrap();
     let (code, _, err) = wayodos(&["check", copy.path()]);
-    assert!(code == 1 && err.contains("cannot read") && err.contains("curlew.toml"), "{err}");
+    assert!(
+        code == 1 && err.contains("cannot read") && err.contains("curlew.toml"),
+        "{err}"
+    );
 }
 
 #[test]
 fn fmt_lays_out_and_its_check_only_says_so() {
     let copy = Copy::new();
     let good = fs::read_to_string(copy.mission()).unwrap();
-    copy.change("missions/morning-round.way", "  limit 120 s", "limit    120 s   # enough");
+    copy.change(
+        "missions/morning-round.way",
+        "  limit 120 s",
+        "limit    120 s   # enough",
+    );
     let crooked = fs::read_to_string(copy.mission()).unwrap();
     let (code, out, _) = wayodos(&["fmt", "--check", copy.path()]);
-    assert!(code == 1 && out.contains("would change") && out.contains("morning-round.way"), "{out}");
+    assert!(
+        code == 1 && out.contains("would change") && out.contains("morning-round.way"),
+        "{out}"
+    );
     assert_eq!(fs::read_to_string(copy.mission()).unwrap(), crooked);
     let (code, out, _) = wayodos(&["fmt", copy.mission().to_str().unwrap()]);
     assert!(code == 0 && out.contains("laid out"), "{out}");
-    assert_eq!(fs::read_to_string(copy.mission()).unwrap(), good.replace("limit 120 s", "limit 120 s  # enough"));
+    assert_eq!(
+        fs::read_to_string(copy.mission()).unwrap(),
+        good.replace("limit 120 s", "limit 120 s  # enough")
+    );
     let (code, ..) = wayodos(&["fmt", "--check", copy.path()]);
     assert_eq!(code, 0);
 }
@@ -352,22 +530,42 @@ fn draw_writes_what_the_ending_says() {
     let copy = Copy::new();
     let draw = |name: &str, more: &[&str]| {
         let file = copy.folder.join(name);
-        let (code, _, err) = wayodos(&[&["draw", copy.path(), "-o", file.to_str().unwrap()], more].concat());
+        let (code, _, err) =
+            wayodos(&[&["draw", copy.path(), "-o", file.to_str().unwrap()], more].concat());
         (code, fs::read(file).unwrap_or_default(), err)
     };
     let (code, svg, _) = draw("page.svg", &[]);
-    assert!(code == 0 && svg.starts_with(b"<svg") && svg.windows(14).any(|part| part == b"Leave the slip"));
+    assert!(
+        code == 0
+            && svg.starts_with(b"<svg")
+            && svg.windows(14).any(|part| part == b"Leave the slip")
+    );
     let (_, chart, _) = draw("chart.svg", &["--only", "chart"]);
     assert!(chart.starts_with(b"<svg") && chart.len() < svg.len());
     assert!(draw("page.pdf", &[]).1.starts_with(b"%PDF-"));
-    assert!(draw("page.png", &["--only", "field"]).1.starts_with(b"\x89PNG"));
+    assert!(
+        draw("page.png", &["--only", "field"])
+            .1
+            .starts_with(b"\x89PNG")
+    );
     let (code, nothing, err) = draw("page.gif", &[]);
-    assert!(code == 64 && nothing.is_empty() && err.contains(".svg, .pdf or .png"), "{err}");
+    assert!(
+        code == 64 && nothing.is_empty() && err.contains(".svg, .pdf or .png"),
+        "{err}"
+    );
     let (code, _, err) = draw("missing/page.svg", &[]);
     assert!(code == 1 && err.contains("cannot write"), "{err}");
-    let left: Vec<_> =
-        fs::read_dir(Path::new(&copy.folder)).unwrap().flatten().map(|entry| entry.file_name()).collect();
-    assert!(!left.iter().any(|name| name.to_string_lossy().ends_with(".tmp")), "{left:?}");
+    let left: Vec<_> = fs::read_dir(Path::new(&copy.folder))
+        .unwrap()
+        .flatten()
+        .map(|entry| entry.file_name())
+        .collect();
+    assert!(
+        !left
+            .iter()
+            .any(|name| name.to_string_lossy().ends_with(".tmp")),
+        "{left:?}"
+    );
 }
 
 #[test]
@@ -376,7 +574,10 @@ fn a_broken_project_file_is_reported_instead_of_an_empty_screen() {
     copy.change("wayodos.toml", "mission =", "misson =");
     let (code, out, err) = wayodos(&[copy.path()]);
     assert_eq!((code, out.as_str()), (1, ""));
-    assert!(err.contains("unknown key `misson`") && err.contains("did you mean `mission`?"), "{err}");
+    assert!(
+        err.contains("unknown key `misson`") && err.contains("did you mean `mission`?"),
+        "{err}"
+    );
 }
 
 #[test]
@@ -390,7 +591,10 @@ fn every_answer_can_be_had_as_json() {
     let copy = Copy::new();
     let (code, out, _) = wayodos(&["check", copy.path(), "--mission", "morning-round", "--json"]);
     let findings = json(&out)["findings"].as_array().unwrap().clone();
-    let severities: Vec<&str> = findings.iter().filter_map(|finding| finding["severity"].as_str()).collect();
+    let severities: Vec<&str> = findings
+        .iter()
+        .filter_map(|finding| finding["severity"].as_str())
+        .collect();
     assert_eq!((code, severities), (0, vec!["note"]));
     copy.change("robots/curlew.toml", "spot = \"8 mm\"", "spot = \"8 deg\"");
     copy.change("missions/morning-round.way", "  limit 120 s\n", "");
@@ -399,15 +603,41 @@ fn every_answer_can_be_had_as_json() {
     let answer = json(&out);
     let finding = &answer["findings"][0];
     let keys: Vec<&String> = finding.as_object().unwrap().keys().collect();
-    assert_eq!(keys, ["code", "end", "file", "fixes", "hints", "message", "severity", "start"]);
-    assert_eq!((&finding["file"], &finding["severity"]), (&"robots/curlew.toml".into(), &"error".into()));
-    assert!(finding["start"]["line"].as_u64() < finding["end"]["line"].as_u64().map(|line| line + 1));
+    assert_eq!(
+        keys,
+        [
+            "code", "end", "file", "fixes", "hints", "message", "severity", "start"
+        ]
+    );
+    assert_eq!(
+        (&finding["file"], &finding["severity"]),
+        (&"robots/curlew.toml".into(), &"error".into())
+    );
+    assert!(
+        finding["start"]["line"].as_u64() < finding["end"]["line"].as_u64().map(|line| line + 1)
+    );
     let (code, out, _) = wayodos(&["fmt", copy.path(), "--check", "--json"]);
-    assert_eq!((code, json(&out)), (0, serde_json::json!({ "version": 2, "changed": [] })));
+    assert_eq!(
+        (code, json(&out)),
+        (0, serde_json::json!({ "version": 2, "changed": [] }))
+    );
     let crooked = copy.mission();
-    fs::write(&crooked, fs::read_to_string(&crooked).unwrap().replace("let creep = 16 %", "let  creep=16 %")).unwrap();
+    fs::write(
+        &crooked,
+        fs::read_to_string(&crooked)
+            .unwrap()
+            .replace("let creep = 16 %", "let  creep=16 %"),
+    )
+    .unwrap();
     let (code, out, _) = wayodos(&["fmt", copy.path(), "--check", "--json"]);
-    assert!(code == 1 && json(&out)["changed"][0].as_str().unwrap().ends_with("morning-round.way"), "{out}");
+    assert!(
+        code == 1
+            && json(&out)["changed"][0]
+                .as_str()
+                .unwrap()
+                .ends_with("morning-round.way"),
+        "{out}"
+    );
     let (code, out, _) = wayodos(&["run", "/nowhere/at/all", "--json"]);
     assert_eq!((code, &json(&out)["outcome"]), (1, &"error".into()));
 }
@@ -415,11 +645,21 @@ fn every_answer_can_be_had_as_json() {
 #[test]
 fn warnings_are_reported_and_do_not_keep_a_mission_from_running() {
     let copy = Copy::new();
-    copy.change("missions/morning-round.way", "let creep = 16 %", "let creep = 16 %\nlet spare = 3 s");
+    copy.change(
+        "missions/morning-round.way",
+        "let creep = 16 %",
+        "let creep = 16 %\nlet spare = 3 s",
+    );
     let (code, out, _) = wayodos(&["check", copy.path()]);
-    assert!(code == 0 && out.contains("warning") && out.contains("`spare` is never used"), "{out}");
+    assert!(
+        code == 0 && out.contains("warning") && out.contains("`spare` is never used"),
+        "{out}"
+    );
     let (code, out, err) = wayodos(&["run", copy.path()]);
-    assert!(code == 0 && out.contains("done at") && err.contains("never used"), "{err}");
+    assert!(
+        code == 0 && out.contains("done at") && err.contains("never used"),
+        "{err}"
+    );
     let (_, _, err) = wayodos(&["run", copy.path(), "--quiet"]);
     assert_eq!(err, "");
 }
@@ -434,23 +674,51 @@ fn every_example_mission_has_nothing_to_mend_and_comes_to_its_planned_end() {
         ("between-the-dykes", None, 40.0),
         ("haul-the-barge", None, 25.0),
     ] {
-        let (code, out, err) = wayodos(&["run", copy.path(), "--mission", mission, "--json", "--quiet"]);
+        let (code, out, err) = wayodos(&[
+            "run",
+            copy.path(),
+            "--mission",
+            mission,
+            "--json",
+            "--quiet",
+        ]);
         assert_eq!((code, err.as_str()), (0, ""), "{mission}");
         let answer = json(&out);
         let findings = answer["findings"].as_array().unwrap();
-        assert!(findings.iter().all(|finding| finding["severity"] == "note"), "{mission}: {findings:?}");
+        assert!(
+            findings.iter().all(|finding| finding["severity"] == "note"),
+            "{mission}: {findings:?}"
+        );
         assert_eq!(answer["verdict"]["verdict"].as_str(), verdict, "{mission}");
-        let (score, lines) = (answer["score"].as_f64().unwrap(), answer["sheet"].as_array().unwrap());
-        let sum: f64 = lines.iter().map(|line| line["each"].as_f64().unwrap() * line["times"].as_f64().unwrap()).sum();
-        assert!(score >= least && (sum - score).abs() < 1e-9, "{mission}: {score}");
+        let (score, lines) = (
+            answer["score"].as_f64().unwrap(),
+            answer["sheet"].as_array().unwrap(),
+        );
+        let sum: f64 = lines
+            .iter()
+            .map(|line| line["each"].as_f64().unwrap() * line["times"].as_f64().unwrap())
+            .sum();
+        assert!(
+            score >= least && (sum - score).abs() < 1e-9,
+            "{mission}: {score}"
+        );
     }
-    let (_, out, _) = wayodos(&["run", copy.path(), "--mission", "shove-the-baskets", "--quiet"]);
+    let (_, out, _) = wayodos(&[
+        "run",
+        copy.path(),
+        "--mission",
+        "shove-the-baskets",
+        "--quiet",
+    ]);
     for words in ["south basket falls", "4 x object off, first at", "won at"] {
         assert!(out.contains(words), "no `{words}` in {out}");
     }
     // Another field has no use for the demo's calibration, and a mission that is not there is reported.
     let (code, _, err) = wayodos(&["run", copy.path(), "--mission", "dunlin"]);
-    assert!(code == 1 && err.contains("there is between-the-dykes, "), "{err}");
+    assert!(
+        code == 1 && err.contains("there is between-the-dykes, "),
+        "{err}"
+    );
 }
 
 #[test]
@@ -463,26 +731,61 @@ fn what_is_done_by_hand_stands_in_a_file_and_is_done_again() {
     );
     let hands = "[[hand]]\nat = \"14 s\"\nremove = \"old heron\"\n";
     fs::write(copy.folder.join("hands.toml"), hands).unwrap();
-    let run = || wayodos(&["run", copy.path(), "--mission", "past-the-herons", "--json", "--quiet"]).1;
+    let run = || {
+        wayodos(&[
+            "run",
+            copy.path(),
+            "--mission",
+            "past-the-herons",
+            "--json",
+            "--quiet",
+        ])
+        .1
+    };
     let (first, second) = (json(&run()), json(&run()));
     assert_eq!(first["trace_hash"], second["trace_hash"]);
     let events = first["events"].as_array().unwrap();
-    assert!(events.iter().any(|event| event["words"] == "a hand takes old heron away" && event["t_s"] == 14.0));
-    assert_ne!(first["outcome"], "done", "with nobody in its way it goes on and on");
-    fs::write(copy.folder.join("hands.toml"), hands.replace("old heron", "old hero")).unwrap();
+    assert!(
+        events
+            .iter()
+            .any(|event| event["words"] == "a hand takes old heron away" && event["t_s"] == 14.0)
+    );
+    assert_ne!(
+        first["outcome"], "done",
+        "with nobody in its way it goes on and on"
+    );
+    fs::write(
+        copy.folder.join("hands.toml"),
+        hands.replace("old heron", "old hero"),
+    )
+    .unwrap();
     let (code, _, err) = wayodos(&["check", copy.path(), "--mission", "past-the-herons"]);
     assert_eq!((code, err.as_str()), (1, ""));
     let (_, out, _) = wayodos(&["check", copy.path(), "--mission", "past-the-herons"]);
-    assert!(out.contains("hands.toml:3") && out.contains("did you mean `old heron`?"), "{out}");
+    assert!(
+        out.contains("hands.toml:3") && out.contains("did you mean `old heron`?"),
+        "{out}"
+    );
 }
 
 #[test]
 fn a_field_may_not_name_files_outside_its_project() {
     let copy = Copy::new();
-    copy.change("fields/dykes.toml", "fields/dykes.svg", "../fields/dykes.svg");
+    copy.change(
+        "fields/dykes.toml",
+        "fields/dykes.svg",
+        "../fields/dykes.svg",
+    );
     let (code, out, _) = wayodos(&["check", copy.path(), "--mission", "between-the-dykes"]);
-    assert!(code == 1 && out.contains("it lies outside the project folder"), "{out}");
-    copy.change("fields/dykes.toml", "../fields/dykes.svg", "fields/dikes.svg");
+    assert!(
+        code == 1 && out.contains("it lies outside the project folder"),
+        "{out}"
+    );
+    copy.change(
+        "fields/dykes.toml",
+        "../fields/dykes.svg",
+        "fields/dikes.svg",
+    );
     let (_, out, _) = wayodos(&["check", copy.path(), "--mission", "between-the-dykes"]);
     assert!(out.contains("`fields/dikes.svg` cannot be used"), "{out}");
 }
@@ -492,8 +795,12 @@ fn a_mission_can_be_read_back_and_drawn_as_a_chart() {
     let copy = Copy::new();
     let (code, out, err) = wayodos(&["read", copy.path(), "--mission", "round-the-gates"]);
     assert_eq!((code, err.as_str()), (0, ""));
-    for words in ["Round the gates", "Drives straight ahead at 26 % (cruise)", "─> 2 Square up", "─> fail: no landing"]
-    {
+    for words in [
+        "Round the gates",
+        "Drives straight ahead at 26 % (cruise)",
+        "─> 2 Square up",
+        "─> fail: no landing",
+    ] {
         assert!(out.contains(words), "no `{words}` in {out}");
     }
     let (_, out, _) = wayodos(&["read", copy.path(), "--json"]);
@@ -501,32 +808,80 @@ fn a_mission_can_be_read_back_and_drawn_as_a_chart() {
     assert_eq!(first["name"], "Leave the slipway");
     assert_eq!(first["exits"][0]["to"], "2 Along the causeway");
     // A run says which of several terms ended a step.
-    let (_, out, _) = wayodos(&["run", copy.path(), "--mission", "round-the-gates", "--json", "--quiet"]);
+    let (_, out, _) = wayodos(&[
+        "run",
+        copy.path(),
+        "--mission",
+        "round-the-gates",
+        "--json",
+        "--quiet",
+    ]);
     let steps = json(&out)["steps"].as_array().unwrap().clone();
-    let landing = steps.iter().find(|step| step["name"] == "To the landing").unwrap();
+    let landing = steps
+        .iter()
+        .find(|step| step["name"] == "To the landing")
+        .unwrap();
     assert_eq!(landing["term"], "floor-left sees dark", "{landing}");
     let file = copy.folder.join("flow.svg");
-    let (code, _, err) = wayodos(&["draw", copy.path(), "--only", "flow", "-o", file.to_str().unwrap()]);
+    let (code, _, err) = wayodos(&[
+        "draw",
+        copy.path(),
+        "--only",
+        "flow",
+        "-o",
+        file.to_str().unwrap(),
+    ]);
     assert!(code == 0 && err.contains("wrote"), "{err}");
-    assert!(fs::read_to_string(file).unwrap().contains("fail: too few bars"));
+    assert!(
+        fs::read_to_string(file)
+            .unwrap()
+            .contains("fail: too few bars")
+    );
 }
 
 #[test]
 fn check_tells_advice_and_what_the_run_shows() {
     let copy = Copy::new();
-    copy.change("missions/morning-round.way", "until 1.5 s pass", "until 1.5 s pass\n  or    hue sees kiln-red");
+    copy.change(
+        "missions/morning-round.way",
+        "until 1.5 s pass",
+        "until 1.5 s pass\n  or    hue sees kiln-red",
+    );
     let (code, out, _) = wayodos(&["check", copy.path()]);
     assert!(
-        code == 0 && out.contains("warning[K13]") && out.contains("this was already true when the step began"),
+        code == 0
+            && out.contains("warning[K13]")
+            && out.contains("this was already true when the step began"),
         "{out}"
     );
-    copy.change("missions/morning-round.way", "drive ahead at cruise holding the heading", "drive ahead at 100 %");
-    copy.change("robots/curlew.toml", "rate = \"500 Hz\"", "rate = \"20 Hz\"");
-    copy.change("robots/curlew.toml", "rate = \"500 Hz\"", "rate = \"20 Hz\"");
+    copy.change(
+        "missions/morning-round.way",
+        "drive ahead at cruise holding the heading",
+        "drive ahead at 100 %",
+    );
+    copy.change(
+        "robots/curlew.toml",
+        "rate = \"500 Hz\"",
+        "rate = \"20 Hz\"",
+    );
+    copy.change(
+        "robots/curlew.toml",
+        "rate = \"500 Hz\"",
+        "rate = \"20 Hz\"",
+    );
     let (_, out, _) = wayodos(&["check", copy.path(), "--json"]);
     let findings = json(&out)["findings"].as_array().unwrap().clone();
-    let fast = findings.iter().find(|finding| finding["code"] == "K24").expect("too fast for the landing");
-    assert!(fast["message"].as_str().unwrap().starts_with("at 100 % `floor-right` moves 25 mm"), "{fast}");
+    let fast = findings
+        .iter()
+        .find(|finding| finding["code"] == "K24")
+        .expect("too fast for the landing");
+    assert!(
+        fast["message"]
+            .as_str()
+            .unwrap()
+            .starts_with("at 100 % `floor-right` moves 25 mm"),
+        "{fast}"
+    );
     assert_eq!(fast["start"]["line"], 11);
 }
 
@@ -534,13 +889,24 @@ fn check_tells_advice_and_what_the_run_shows() {
 fn a_project_is_begun_and_says_what_to_do_next() {
     let here = tempfile::tempdir().unwrap();
     let run = |args: &[&str]| {
-        Command::new(env!("CARGO_BIN_EXE_wayodos")).args(args).current_dir(here.path()).output().unwrap()
+        Command::new(env!("CARGO_BIN_EXE_wayodos"))
+            .args(args)
+            .current_dir(here.path())
+            .output()
+            .unwrap()
     };
     let made = run(&["new", "saltern"]);
     assert!(made.status.success() && made.stdout.is_empty());
-    assert_eq!(String::from_utf8_lossy(&made.stderr).trim(), "made saltern; open it with `wayodos saltern`");
+    assert_eq!(
+        String::from_utf8_lossy(&made.stderr).trim(),
+        "made saltern; open it with `wayodos saltern`"
+    );
     let checked = run(&["check", "saltern"]);
-    assert_eq!(checked.status.code(), Some(1), "a mission without steps cannot run");
+    assert_eq!(
+        checked.status.code(),
+        Some(1),
+        "a mission without steps cannot run"
+    );
     assert!(String::from_utf8_lossy(&checked.stdout).contains("the mission has no steps"));
     let again = run(&["new", "saltern", "--quiet"]);
     assert_eq!(again.status.code(), Some(1));
@@ -555,14 +921,25 @@ fn a_project_of_somebody_else_reads_and_writes_nothing_outside_itself() {
     let secret = outside.path().join("secret.way");
     let crooked = "step \"a\"\n      hold, coast\n  until 1 s passes -> done\n";
     fs::write(&secret, crooked).unwrap();
-    for file in ["missions/morning-round.way", "robots/curlew.toml", "fields/causeway.toml", "calibration.toml"] {
+    for file in [
+        "missions/morning-round.way",
+        "robots/curlew.toml",
+        "fields/causeway.toml",
+        "calibration.toml",
+    ] {
         let copy = Copy::new();
         fs::remove_file(copy.folder.join(file)).unwrap();
         symlink(&secret, copy.folder.join(file)).unwrap();
         for command in [&["check"][..], &["run"], &["read"]] {
             let (code, out, err) = wayodos(&[command, &[copy.path()]].concat());
-            assert!(code == 1 && err.contains("leads out of the project folder"), "{command:?} {file}: {out}{err}");
-            assert!(!out.contains("step") && !err.contains("until 1 s"), "{file}: {out}{err}");
+            assert!(
+                code == 1 && err.contains("leads out of the project folder"),
+                "{command:?} {file}: {out}{err}"
+            );
+            assert!(
+                !out.contains("step") && !err.contains("until 1 s"),
+                "{file}: {out}{err}"
+            );
         }
         let (code, ..) = wayodos(&["fmt", copy.path()]);
         assert_eq!(code == 1, file.starts_with("missions"), "{file}");
@@ -572,9 +949,17 @@ fn a_project_of_somebody_else_reads_and_writes_nothing_outside_itself() {
     let copy = Copy::new();
     fs::rename(copy.folder.join("robots"), outside.path().join("robots")).unwrap();
     symlink(outside.path().join("robots"), copy.folder.join("robots")).unwrap();
-    assert!(wayodos(&["check", copy.path()]).2.contains("leads out of the project folder"));
+    assert!(
+        wayodos(&["check", copy.path()])
+            .2
+            .contains("leads out of the project folder")
+    );
     let copy = Copy::new();
-    fs::rename(copy.folder.join("robots/curlew.toml"), copy.folder.join("robots/kept.toml")).unwrap();
+    fs::rename(
+        copy.folder.join("robots/curlew.toml"),
+        copy.folder.join("robots/kept.toml"),
+    )
+    .unwrap();
     symlink("kept.toml", copy.folder.join("robots/curlew.toml")).unwrap();
     assert_eq!(wayodos(&["check", copy.path()]).0, 0);
 }
@@ -583,33 +968,81 @@ fn a_project_of_somebody_else_reads_and_writes_nothing_outside_itself() {
 fn nothing_in_a_file_commands_the_terminal() {
     let copy = Copy::new();
     let nasty = "\u{1b}]0;owned\u{7}\u{9b}2J\r";
-    copy.change("wayodos.toml", "Brinewick", &format!("Brine{}wick", "\\u001b[2J"));
-    copy.change("missions/morning-round.way", "Leave the slipway", &format!("Leave {nasty} slipway"));
-    copy.change("missions/morning-round.way", "holding the heading", &format!("holding {nasty}"));
-    let runs = [&["check"][..], &["read"], &["run"], &["check", "--json"], &["read", "--json"], &["fmt", "--check"]];
+    copy.change(
+        "wayodos.toml",
+        "Brinewick",
+        &format!("Brine{}wick", "\\u001b[2J"),
+    );
+    copy.change(
+        "missions/morning-round.way",
+        "Leave the slipway",
+        &format!("Leave {nasty} slipway"),
+    );
+    copy.change(
+        "missions/morning-round.way",
+        "holding the heading",
+        &format!("holding {nasty}"),
+    );
+    let runs = [
+        &["check"][..],
+        &["read"],
+        &["run"],
+        &["check", "--json"],
+        &["read", "--json"],
+        &["fmt", "--check"],
+    ];
     for command in runs {
         let (_, out, err) = wayodos(&[command, &[copy.path()]].concat());
         let both = out + &err;
         assert!(
-            !both.is_empty() && both.chars().all(|c| c == '\n' || c == '\t' || !c.is_control()),
+            !both.is_empty()
+                && both
+                    .chars()
+                    .all(|c| c == '\n' || c == '\t' || !c.is_control()),
             "{command:?}: {both:?}"
         );
     }
-    copy.change("missions/morning-round.way", &format!("holding {nasty}"), "holding the heading");
+    copy.change(
+        "missions/morning-round.way",
+        &format!("holding {nasty}"),
+        "holding the heading",
+    );
     let (code, out, _) = wayodos(&["run", copy.path()]);
-    assert!(code == 0 && out.contains("Leave ?]0;owned?\u{bf}2J"), "{out}");
+    assert!(
+        code == 0 && out.contains("Leave ?]0;owned?\u{bf}2J"),
+        "{out}"
+    );
 }
 
 #[test]
 #[cfg(target_os = "linux")]
 fn a_full_disk_at_the_end_of_a_pipe_is_a_failure() {
     let copy = Copy::new();
-    let full = || fs::OpenOptions::new().write(true).open("/dev/full").unwrap();
-    for command in [&["check"][..], &["run"], &["read"], &["run", "--json", "--quiet"]] {
+    let full = || {
+        fs::OpenOptions::new()
+            .write(true)
+            .open("/dev/full")
+            .unwrap()
+    };
+    for command in [
+        &["check"][..],
+        &["run"],
+        &["read"],
+        &["run", "--json", "--quiet"],
+    ] {
         let mut process = Command::new(env!("CARGO_BIN_EXE_wayodos"));
-        let output = process.args(command).arg(copy.path()).stdout(full()).stdin(Stdio::null()).output().unwrap();
+        let output = process
+            .args(command)
+            .arg(copy.path())
+            .stdout(full())
+            .stdin(Stdio::null())
+            .output()
+            .unwrap();
         let err = String::from_utf8(output.stderr).unwrap();
-        assert!(output.status.code() == Some(1) && err.contains("cannot write the answer"), "{command:?}: {err}");
+        assert!(
+            output.status.code() == Some(1) && err.contains("cannot write the answer"),
+            "{command:?}: {err}"
+        );
     }
 }
 
@@ -618,22 +1051,39 @@ fn a_log_is_written_where_it_can_be_and_nobody_is_kept_from_working_where_it_can
     let copy = Copy::new();
     let run = |state: &Path, log: &str| {
         let mut command = Command::new(env!("CARGO_BIN_EXE_wayodos"));
-        command.args(["run", copy.path(), "--mission", "morning-round", log]).env("XDG_STATE_HOME", state);
+        command
+            .args(["run", copy.path(), "--mission", "morning-round", log])
+            .env("XDG_STATE_HOME", state);
         command.stdin(Stdio::null()).output().unwrap()
     };
     let here = tempfile::tempdir().unwrap();
     let quiet = run(here.path(), "--color=never");
-    assert_eq!(fs::read_dir(here.path()).unwrap().count(), 0, "without being asked nothing is written");
+    assert_eq!(
+        fs::read_dir(here.path()).unwrap().count(),
+        0,
+        "without being asked nothing is written"
+    );
     let logged = run(here.path(), "--log=debug");
-    assert_eq!((logged.status.code(), &logged.stdout), (Some(0), &quiet.stdout));
-    let files: Vec<_> = fs::read_dir(here.path().join("wayodos/log")).unwrap().collect();
+    assert_eq!(
+        (logged.status.code(), &logged.stdout),
+        (Some(0), &quiet.stdout)
+    );
+    let files: Vec<_> = fs::read_dir(here.path().join("wayodos/log"))
+        .unwrap()
+        .collect();
     let log = fs::read_to_string(files[0].as_ref().unwrap().path()).unwrap();
-    assert!(files.len() == 1 && log.contains("run id=0 kind=Shown seed=7 outcome=Done"), "{log}");
+    assert!(
+        files.len() == 1 && log.contains("run id=0 kind=Shown seed=7 outcome=Done"),
+        "{log}"
+    );
     // A file where the folder should be.
     let file = here.path().join("full");
     fs::write(&file, "").unwrap();
     let refused = run(&file, "--log");
     let said = String::from_utf8(refused.stderr).unwrap();
-    assert_eq!((refused.status.code(), &refused.stdout), (Some(0), &quiet.stdout));
+    assert_eq!(
+        (refused.status.code(), &refused.stdout),
+        (Some(0), &quiet.stdout)
+    );
     assert!(said.contains("no log: cannot write to"), "{said}");
 }

@@ -11,7 +11,9 @@ use std::thread::sleep;
 use std::time::{Duration, Instant};
 
 use ratatui::buffer::Buffer;
-use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
+use ratatui::crossterm::event::{
+    Event, KeyCode, KeyEvent, KeyModifiers, MouseButton, MouseEvent, MouseEventKind,
+};
 use ratatui::layout::Rect;
 use wayodos::draft::Draft;
 use wayodos::folder::{Project, Saved, save};
@@ -51,17 +53,25 @@ struct Siege {
 
 impl Siege {
     fn of(rounds: usize) -> Self {
-        let minutes = std::env::var("SIEGE_MINUTES").ok().and_then(|minutes| minutes.parse::<f64>().ok());
-        Self { until: minutes.map(|minutes| Instant::now() + Duration::from_secs_f64(minutes * 60.0)), rounds }
+        let minutes = std::env::var("SIEGE_MINUTES")
+            .ok()
+            .and_then(|minutes| minutes.parse::<f64>().ok());
+        Self {
+            until: minutes.map(|minutes| Instant::now() + Duration::from_secs_f64(minutes * 60.0)),
+            rounds,
+        }
     }
 
     fn goes_on(&self, round: usize) -> bool {
-        self.until.map_or(round < self.rounds, |until| Instant::now() < until)
+        self.until
+            .map_or(round < self.rounds, |until| Instant::now() < until)
     }
 }
 
 fn seed() -> u64 {
-    let given = std::env::var("SIEGE_SEED").ok().and_then(|seed| seed.parse().ok());
+    let given = std::env::var("SIEGE_SEED")
+        .ok()
+        .and_then(|seed| seed.parse().ok());
     let seed = given.unwrap_or_else(|| u64::from(std::process::id()));
     println!("SIEGE_SEED={seed}");
     seed
@@ -99,7 +109,14 @@ fn event(chance: &mut Chance) -> Event {
         0 => Event::Resize(chance.below(300) as u16, chance.below(100) as u16),
         1 => Event::Resize(160, 50),
         2 => Event::Paste(
-            chance.one(&["until 1 s passes", "\u{1f980}\u{0}\r\n\t\u{1b}[31m", "step \"x\"\nhold\n", ""]).to_owned(),
+            chance
+                .one(&[
+                    "until 1 s passes",
+                    "\u{1f980}\u{0}\r\n\t\u{1b}[31m",
+                    "step \"x\"\nhold\n",
+                    "",
+                ])
+                .to_owned(),
         ),
         3..=6 => {
             let kinds = [
@@ -113,7 +130,12 @@ fn event(chance: &mut Chance) -> Event {
                 MouseEventKind::Moved,
             ];
             let (column, row) = (chance.below(310) as u16, chance.below(105) as u16);
-            Event::Mouse(MouseEvent { kind: chance.one(&kinds), column, row, modifiers: KeyModifiers::NONE })
+            Event::Mouse(MouseEvent {
+                kind: chance.one(&kinds),
+                column,
+                row,
+                modifiers: KeyModifiers::NONE,
+            })
         }
         7..=11 => Event::Key(KeyEvent::new(chance.one(&SPECIAL), chance.one(&modifiers))),
         _ => {
@@ -135,7 +157,9 @@ fn carry_out(model: &mut Model, effects: Vec<Effect>) {
                 let opened = Project::demo(Some(&name)).map_err(|error| error.to_string());
                 Msg::Opened(opened.map(|project| (Box::new(project), None)))
             }
-            Effect::OpenText(path) => Msg::TextOpened(open_text(&model.project, &path).map(Box::new)),
+            Effect::OpenText(path) => {
+                Msg::TextOpened(open_text(&model.project, &path).map(Box::new))
+            }
             Effect::Refit(texts) => Msg::Refit(Box::new(refit(&model.project, &texts, true))),
             Effect::Save { path, text, .. } => Msg::Saved(path, Ok(Saved::Done), text),
             Effect::Survey => {
@@ -200,7 +224,11 @@ impl Session {
     fn start(here: &Path) -> Self {
         let program = env!("CARGO_BIN_EXE_wayodos");
         let script = Command::new("script")
-            .args(["-qfc", &format!("stty rows 50 cols 160; exec {program} brinewick"), "/dev/null"])
+            .args([
+                "-qfc",
+                &format!("stty rows 50 cols 160; exec {program} brinewick"),
+                "/dev/null",
+            ])
             .current_dir(here)
             .env("HOME", here)
             .env("TERM", "dumb")
@@ -221,10 +249,13 @@ impl Session {
     /// Ends the application as a power cut would.
     fn kill(mut self) {
         let script = self.script.id();
-        let children = fs::read_to_string(format!("/proc/{script}/task/{script}/children")).unwrap();
+        let children =
+            fs::read_to_string(format!("/proc/{script}/task/{script}/children")).unwrap();
         for child in children.split_whitespace() {
             // The shell's own `kill`: a bare machine has no other.
-            let killed = Command::new("sh").args(["-c", &format!("kill -9 {child}")]).status();
+            let killed = Command::new("sh")
+                .args(["-c", &format!("kill -9 {child}")])
+                .status();
             assert!(killed.is_ok_and(|killed| killed.success()));
         }
         let _ = self.script.wait();
@@ -240,7 +271,9 @@ fn whenever_it_is_killed_the_edits_before_are_kept() {
         round += 1;
         let here = tempfile::tempdir().unwrap();
         let demo = Project::demo(None).unwrap();
-        let Ok(Saved::Copied(folder)) = save(&demo, "", &demo.mission, false, here.path()) else { panic!("no copy") };
+        let Ok(Saved::Copied(folder)) = save(&demo, "", &demo.mission, false, here.path()) else {
+            panic!("no copy")
+        };
         let project = Project::open(&folder, None).unwrap();
         // The same keys for the real program, and for one without threads and files.
         let mut model = Model::new(project.clone(), None, 7, (160, 50));
@@ -259,7 +292,10 @@ fn whenever_it_is_killed_the_edits_before_are_kept() {
                 (b"\x1b[C", KeyCode::Right),
             ]);
             session.press(bytes);
-            let effects = update(&mut model, Msg::Input(Event::Key(KeyEvent::new(code, KeyModifiers::NONE))));
+            let effects = update(
+                &mut model,
+                Msg::Input(Event::Key(KeyEvent::new(code, KeyModifiers::NONE))),
+            );
             carry_out(&mut model, effects);
             sleep(Duration::from_millis(chance.below(30) as u64));
         }
@@ -267,7 +303,10 @@ fn whenever_it_is_killed_the_edits_before_are_kept() {
         sleep(Duration::from_millis(400));
         session.kill();
         let kept = Draft::load(&project.draft_file().unwrap()).map(|draft| draft.text);
-        let wanted = model.mission().unsaved().then(|| model.mission().text.to_string());
+        let wanted = model
+            .mission()
+            .unsaved()
+            .then(|| model.mission().text.to_string());
         assert_eq!(kept, wanted, "round {round}");
     }
     println!("{round} kills");

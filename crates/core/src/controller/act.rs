@@ -16,11 +16,18 @@ const LOST_FOR: f64 = 0.1;
 impl Controller {
     /// How the innermost active step commands the wheels; it may remember something for the next tick.
     pub(super) fn command(&mut self, program: &Program, readings: &Readings<'_>) -> Command {
-        let Some(frame) = self.frames.last() else { return Command::BRAKE };
-        let steer =
-            |pace: WheelCommand, shift: f64| Command { left: pace.plus(-shift, 1.0), right: pace.plus(shift, 1.0) };
+        let Some(frame) = self.frames.last() else {
+            return Command::BRAKE;
+        };
+        let steer = |pace: WheelCommand, shift: f64| Command {
+            left: pace.plus(-shift, 1.0),
+            right: pace.plus(shift, 1.0),
+        };
         match &program.steps[frame.step].action {
-            Action::Constant { left, right } => Command { left: *left, right: *right },
+            Action::Constant { left, right } => Command {
+                left: *left,
+                right: *right,
+            },
             Action::HoldHeading { pace, gain } => {
                 // A positive error means that the robot must turn left.
                 steer(*pace, gain * wrap(frame.heading - self.heading(readings)))
@@ -30,9 +37,17 @@ impl Controller {
                 self.keep_frame(frame);
                 command
             }
-            Action::Keep { sensors, pace, gain, both } => {
+            Action::Keep {
+                sensors,
+                pace,
+                gain,
+                both,
+            } => {
                 let seen = seen(program, sensors, readings);
-                let turned = |left: f64, right: f64| Command { left: pace.times(left), right: pace.times(right) };
+                let turned = |left: f64, right: f64| Command {
+                    left: pace.times(left),
+                    right: pace.times(right),
+                };
                 match seen {
                     [false, false] => turned(1.0, 1.0),
                     // A border on the left: away from it, to the right.
@@ -51,7 +66,10 @@ impl Controller {
                 let frame = Frame { stands, ..*frame };
                 self.keep_frame(frame);
                 let wheel = |stands: bool| if stands { WheelCommand::Brake } else { *pace };
-                Command { left: wheel(stands[0]), right: wheel(stands[1]) }
+                Command {
+                    left: wheel(stands[0]),
+                    right: wheel(stands[1]),
+                }
             }
             Action::Move { .. }
             | Action::Signal { .. }
@@ -73,7 +91,9 @@ impl Controller {
 fn seen(program: &Program, sensors: &[(SensorId, Sight); 2], readings: &Readings<'_>) -> [bool; 2] {
     sensors.map(|(sensor, sight)| match sight {
         Sight::Bright(limits) => limits.holds(readings.sensors[sensor].brightness, false),
-        Sight::Colour(tone) => program.tones[sensor].nearest_colour(&readings.sensors[sensor]) == Some(tone),
+        Sight::Colour(tone) => {
+            program.tones[sensor].nearest_colour(&readings.sensors[sensor]) == Some(tone)
+        }
     })
 }
 
@@ -93,7 +113,10 @@ fn off(rail: &Rail, readings: &Readings<'_>) -> (f64, bool) {
         // The side that sees more ground must come round to the other.
         Rail::Under(pair) => {
             let [left, right] = [beside(&pair[0], readings), beside(&pair[1], readings)];
-            ((left - right) / 2.0, left >= OUT_OF_SIGHT && right >= OUT_OF_SIGHT)
+            (
+                (left - right) / 2.0,
+                left >= OUT_OF_SIGHT && right >= OUT_OF_SIGHT,
+            )
         }
         // The side that sees the line must turn to it. Neither seeing it is how it should be.
         Rail::Between(pair) => {
@@ -103,7 +126,12 @@ fn off(rail: &Rail, readings: &Readings<'_>) -> (f64, bool) {
     }
 }
 
-fn followed(program: &Program, follow: &Follow, mut frame: Frame, readings: &Readings<'_>) -> (Command, Frame) {
+fn followed(
+    program: &Program,
+    follow: &Follow,
+    mut frame: Frame,
+    readings: &Readings<'_>,
+) -> (Command, Frame) {
     let (off, unseen) = off(&follow.rail, readings);
     let period = f64::from(program.period_ms) / 1e3;
     frame.lost = if unseen { frame.lost + 1 } else { 0 };
@@ -116,7 +144,10 @@ fn followed(program: &Program, follow: &Follow, mut frame: Frame, readings: &Rea
     }
     let lost = unseen && f64::from(frame.lost) * period >= LOST_FOR;
     let pace = follow.pace;
-    let wheels = |left: f64, right: f64| Command { left: pace.times(left), right: pace.times(right) };
+    let wheels = |left: f64, right: f64| Command {
+        left: pace.times(left),
+        right: pace.times(right),
+    };
     let command = match (lost, follow.lost) {
         (true, WhenLost::Stop) => Command::BRAKE,
         (true, WhenLost::Back) => wheels(-SEARCH, -SEARCH),
@@ -128,7 +159,8 @@ fn followed(program: &Program, follow: &Follow, mut frame: Frame, readings: &Rea
         (false, _) | (true, WhenLost::GoOn) => match follow.slow {
             Some(slow) => two_speeds(&follow.rail, pace, slow, readings),
             None => {
-                let turn = follow.gain * off + follow.integral * frame.sum + follow.derivative * rate;
+                let turn =
+                    follow.gain * off + follow.integral * frame.sum + follow.derivative * rate;
                 wheels(1.0 + turn, 1.0 - turn)
             }
         },
@@ -137,19 +169,33 @@ fn followed(program: &Program, follow: &Follow, mut frame: Frame, readings: &Rea
 }
 
 /// With one sensor the outer wheel is fast and the inner slow; with two each wheel goes by its own sensor.
-fn two_speeds(rail: &Rail, fast: WheelCommand, slow: WheelCommand, readings: &Readings<'_>) -> Command {
+fn two_speeds(
+    rail: &Rail,
+    fast: WheelCommand,
+    slow: WheelCommand,
+    readings: &Readings<'_>,
+) -> Command {
     let ground = |edge: &EdgeSensor| beside(edge, readings) > 0.0;
     let wheel = |is_fast: bool| if is_fast { fast } else { slow };
     match rail {
         Rail::Edge(edge, side) => {
             let right = ground(edge) == (*side > 0.0);
-            Command { left: wheel(right), right: wheel(!right) }
+            Command {
+                left: wheel(right),
+                right: wheel(!right),
+            }
         }
         // Off the line on the left: the left wheel must come round.
         Rail::Under(pair) => {
             let [left, right] = [ground(&pair[0]), ground(&pair[1])];
-            Command { left: wheel(left == right || left), right: wheel(left == right || right) }
+            Command {
+                left: wheel(left == right || left),
+                right: wheel(left == right || right),
+            }
         }
-        Rail::Between(pair) => Command { left: wheel(ground(&pair[0])), right: wheel(ground(&pair[1])) },
+        Rail::Between(pair) => Command {
+            left: wheel(ground(&pair[0])),
+            right: wheel(ground(&pair[1])),
+        },
     }
 }

@@ -1,5 +1,7 @@
 //! From a checked mission to a program: names resolved, units gone, tones turned into limits, routines put in place of
 //! their calls. What a sentence does in several phases is spelt out in [`composite`].
+//!
+//! Long because each kind of sentence is compiled by a function of its own.
 
 mod composite;
 mod terms;
@@ -9,13 +11,13 @@ use std::cell::{Cell, OnceCell};
 use std::collections::BTreeMap;
 
 use super::program::{
-    Action, After, EdgeSensor, ExitKind, Follow, Goal, Num, Passes, Program, ProgramExit, ProgramReflex, ProgramStep,
-    Rail, Reaction, Sight, Source, Term, Test, WheelCommand,
+    Action, After, EdgeSensor, ExitKind, Follow, Goal, Num, Passes, Program, ProgramExit,
+    ProgramReflex, ProgramStep, Rail, Reaction, Sight, Source, Term, Test, WheelCommand,
 };
 use super::tone::Tones;
 use crate::mission::{
-    self, Amount, Answer, Argument, Behaviour, Block, Comparison, Condition, Ending, Exit, Formula, Law, Mission,
-    Rounds, Row, Side, Spanned, Step, StopKind, Target, Then, Track, Value,
+    self, Amount, Answer, Argument, Behaviour, Block, Comparison, Condition, Ending, Exit, Formula,
+    Law, Mission, Rounds, Row, Side, Spanned, Step, StopKind, Target, Then, Track, Value,
 };
 use crate::robot::{Robot, SensorKind};
 use crate::units::Dimension;
@@ -51,7 +53,9 @@ pub enum CompileError {
         tone: String,
     },
     /// A sensor with one tone cannot tell a line from its ground.
-    #[error("`{sensor}` is calibrated for `{tone}` only: to follow an edge it needs the ground beside it as well")]
+    #[error(
+        "`{sensor}` is calibrated for `{tone}` only: to follow an edge it needs the ground beside it as well"
+    )]
     NoEdge {
         /// The sensor.
         sensor: String,
@@ -112,7 +116,11 @@ impl Program {
     ///
     /// # Errors
     /// What only the robot's calibration, or putting routines in the place of their calls, brings to light.
-    pub fn compile_with(units: &[Script<'_>], robot: &Robot, tones: &[Tones]) -> Result<Self, Refused> {
+    pub fn compile_with(
+        units: &[Script<'_>],
+        robot: &Robot,
+        tones: &[Tones],
+    ) -> Result<Self, Refused> {
         let mut compiler = Compiler {
             units,
             robot,
@@ -129,8 +137,14 @@ impl Program {
         };
         compiler.whole().ok_or_else(|| {
             let step = compiler.name.take();
-            let error = compiler.trouble.take().unwrap_or(CompileError::Unclear { step });
-            Refused { error, line: compiler.line.get() }
+            let error = compiler
+                .trouble
+                .take()
+                .unwrap_or(CompileError::Unclear { step });
+            Refused {
+                error,
+                line: compiler.line.get(),
+            }
         })
     }
 }
@@ -213,7 +227,11 @@ struct Compiler<'a> {
 impl Compiler<'_> {
     fn whole(&mut self) -> Option<Program> {
         let mission = self.units[0].mission;
-        if mission.steps.iter().any(|step| step.broken || step.behaviour.is_none()) {
+        if mission
+            .steps
+            .iter()
+            .any(|step| step.broken || step.behaviour.is_none())
+        {
             return None;
         }
         let place = Place {
@@ -227,7 +245,9 @@ impl Compiler<'_> {
         };
         let first = self.sequence(&place, None, None)?;
         let names: Vec<(String, StepId)> = {
-            let top = mission.sequence(Block::Mission, None).map(|(_, step)| step.name.node.clone());
+            let top = mission
+                .sequence(Block::Mission, None)
+                .map(|(_, step)| step.name.node.clone());
             let mut at = Some(first);
             let indices = std::iter::from_fn(|| {
                 let now = at?;
@@ -239,7 +259,12 @@ impl Compiler<'_> {
         let begin = self.prelude(&place, first)?;
         for (index, reflex) in mission.reflexes.iter().enumerate() {
             let block = Block::Reflex(index);
-            let place = Place { block, reflex: Some(index), around: vec![names.clone()], ..place.clone() };
+            let place = Place {
+                block,
+                reflex: Some(index),
+                around: vec![names.clone()],
+                ..place.clone()
+            };
             let (_, step) = mission.sequence(block, None).next()?;
             let root = self.add(&place, None, &step.name.node, step.line, true);
             self.step(&place, root, step)?;
@@ -247,7 +272,9 @@ impl Compiler<'_> {
             let start = self.memory;
             let term = self.term(&place, condition)?;
             let within = reflex.within.iter().filter_map(|name| {
-                let named = |step: &ProgramStep| step.written && step.reflex.is_none() && step.name == name.node;
+                let named = |step: &ProgramStep| {
+                    step.written && step.reflex.is_none() && step.name == name.node
+                };
                 self.steps.iter().position(named).map(StepId)
             });
             let within = within.collect();
@@ -272,9 +299,19 @@ impl Compiler<'_> {
             return self.refuse(CompileError::TooLarge);
         }
         let first = self.in_order(begin);
-        let limit = mission.limit.as_ref().map_or(LIMIT_WITHOUT_LINE, |limit| limit.node.si());
-        let depth = StepId::all(self.steps.len()).map(|step| self.depth(step)).max().unwrap_or(0);
-        let most: usize = self.reflexes.iter().map(|reflex| self.depth_below(reflex.step)).sum();
+        let limit = mission
+            .limit
+            .as_ref()
+            .map_or(LIMIT_WITHOUT_LINE, |limit| limit.node.si());
+        let depth = StepId::all(self.steps.len())
+            .map(|step| self.depth(step))
+            .max()
+            .unwrap_or(0);
+        let most: usize = self
+            .reflexes
+            .iter()
+            .map(|reflex| self.depth_below(reflex.step))
+            .sum();
         let codes = self.robot.sensors.iter().map(|sensor| match sensor.kind {
             SensorKind::Code => sensor.codes.iter().map(|code| code.number).collect(),
             SensorKind::Reflectance | SensorKind::Colour => Vec::new(),
@@ -294,8 +331,18 @@ impl Compiler<'_> {
             has_gyro: self.robot.gyro.is_some(),
             tones: self.tones.to_vec(),
             codes: codes.collect(),
-            actuators: self.robot.actuators.iter().map(|actuator| actuator.starts).collect(),
-            stops: self.robot.actuators.iter().map(|actuator| actuator.stops).collect(),
+            actuators: self
+                .robot
+                .actuators
+                .iter()
+                .map(|actuator| actuator.starts)
+                .collect(),
+            stops: self
+                .robot
+                .actuators
+                .iter()
+                .map(|actuator| actuator.stops)
+                .collect(),
             steps: std::mem::take(&mut self.steps),
             reflexes: std::mem::take(&mut self.reflexes),
         })
@@ -306,16 +353,25 @@ impl Compiler<'_> {
         let mission = self.units[0].mission;
         let mut tests = Vec::new();
         if let Some(button) = &mission.button {
-            tests.push((Test::Bumped(self.robot.touch(&button.node)?), format!("{} was bumped", button.node)));
+            tests.push((
+                Test::Bumped(self.robot.touch(&button.node)?),
+                format!("{} was bumped", button.node),
+            ));
         }
         for quantity in [&mission.delay, &mission.settle].into_iter().flatten() {
-            tests.push((Test::Passed(Num::Is(quantity.node.si())), format!("{} pass", quantity.node)));
+            tests.push((
+                Test::Passed(Num::Is(quantity.node.si())),
+                format!("{} pass", quantity.node),
+            ));
         }
         let mut next = first;
         for (test, words) in tests.into_iter().rev() {
             let step = self.add(place, None, "begin", 0, false);
             let wheels = WheelCommand::Keep;
-            self.steps[step].action = Action::Constant { left: wheels, right: wheels };
+            self.steps[step].action = Action::Constant {
+                left: wheels,
+                right: wheels,
+            };
             self.leaves(step, test, &words, Goal::Step(next));
             next = step;
         }
@@ -323,14 +379,22 @@ impl Compiler<'_> {
     }
 
     fn depth(&self, step: StepId) -> usize {
-        1 + self.steps[step].parent.map_or(0, |parent| self.depth(parent))
+        1 + self.steps[step]
+            .parent
+            .map_or(0, |parent| self.depth(parent))
     }
 
     /// How many steps are active at most within a reflex.
     fn depth_below(&self, root: StepId) -> usize {
         let reflex = self.steps[root].reflex;
-        let of = self.steps.iter().enumerate().filter(|(_, step)| step.reflex == reflex);
-        of.map(|(index, _)| self.depth(StepId(index))).max().unwrap_or(1)
+        let of = self
+            .steps
+            .iter()
+            .enumerate()
+            .filter(|(_, step)| step.reflex == reflex);
+        of.map(|(index, _)| self.depth(StepId(index)))
+            .max()
+            .unwrap_or(1)
     }
 
     /// Brings the steps of the text to the front, in written order, and those that they are made of behind them. Answers
@@ -338,7 +402,9 @@ impl Compiler<'_> {
     fn in_order(&mut self, begin: StepId) -> StepId {
         let count = self.steps.len();
         let mut order = Vec::with_capacity(count);
-        let mut roots: Vec<StepId> = StepId::all(count).filter(|&step| self.steps[step].parent.is_none()).collect();
+        let mut roots: Vec<StepId> = StepId::all(count)
+            .filter(|&step| self.steps[step].parent.is_none())
+            .collect();
         let mut children: Vec<Vec<StepId>> = vec![Vec::new(); count];
         for (index, step) in StepId::all(count).zip(&self.steps) {
             if let Some(parent) = step.parent {
@@ -355,8 +421,12 @@ impl Compiler<'_> {
         for (to, from) in StepId::all(count).zip(&order) {
             now[*from] = to;
         }
-        let mut old: Vec<Option<ProgramStep>> = std::mem::take(&mut self.steps).into_iter().map(Some).collect();
-        let mut steps: Vec<ProgramStep> = order.iter().filter_map(|&from| old[from].take()).collect();
+        let mut old: Vec<Option<ProgramStep>> = std::mem::take(&mut self.steps)
+            .into_iter()
+            .map(Some)
+            .collect();
+        let mut steps: Vec<ProgramStep> =
+            order.iter().filter_map(|&from| old[from].take()).collect();
         let goal = |goal: &mut Goal| match goal {
             Goal::Step(step) | Goal::Pass(step) | Goal::Complete(step, _) => *step = now[*step],
             Goal::Next | Goal::Done | Goal::Fail(_) => {}
@@ -398,11 +468,21 @@ impl Compiler<'_> {
     }
 
     /// A step that does nothing yet.
-    fn add(&mut self, place: &Place, parent: Option<StepId>, name: &str, line: usize, written: bool) -> StepId {
+    fn add(
+        &mut self,
+        place: &Place,
+        parent: Option<StepId>,
+        name: &str,
+        line: usize,
+        written: bool,
+    ) -> StepId {
         self.steps.push(ProgramStep {
             name: name.to_owned(),
             line: place.line.unwrap_or(line),
-            action: Action::Constant { left: WheelCommand::Brake, right: WheelCommand::Brake },
+            action: Action::Constant {
+                left: WheelCommand::Brake,
+                right: WheelCommand::Brake,
+            },
             exits: Vec::new(),
             parent,
             next: None,
@@ -416,19 +496,33 @@ impl Compiler<'_> {
     }
 
     /// Compiles a sequence of the text; returns its first step.
-    fn sequence(&mut self, place: &Place, inside: Option<TextStep>, parent: Option<StepId>) -> Option<StepId> {
+    fn sequence(
+        &mut self,
+        place: &Place,
+        inside: Option<TextStep>,
+        parent: Option<StepId>,
+    ) -> Option<StepId> {
         let mission = self.units[place.unit].mission;
-        let steps: Vec<&Step> = mission.sequence(place.block, inside).map(|(_, step)| step).collect();
+        let steps: Vec<&Step> = mission
+            .sequence(place.block, inside)
+            .map(|(_, step)| step)
+            .collect();
         if self.steps.len() > MOST_STEPS {
             return self.refuse(CompileError::TooLarge);
         }
-        let indices: Vec<StepId> =
-            steps.iter().map(|step| self.add(place, parent, &step.name.node, step.line, true)).collect();
+        let indices: Vec<StepId> = steps
+            .iter()
+            .map(|step| self.add(place, parent, &step.name.node, step.line, true))
+            .collect();
         for pair in indices.windows(2) {
             self.steps[pair[0]].next = Some(pair[1]);
         }
         let mut place = place.clone();
-        let names = steps.iter().map(|step| step.name.node.clone()).zip(indices.iter().copied()).collect();
+        let names = steps
+            .iter()
+            .map(|step| step.name.node.clone())
+            .zip(indices.iter().copied())
+            .collect();
         place.around.insert(0, names);
         for (step, index) in steps.iter().zip(&indices) {
             self.step(&place, *index, step)?;
@@ -447,13 +541,21 @@ impl Compiler<'_> {
             let goal = self.goal(place, index, &exit.target.node)?;
             let words = self.words(place, &exit.condition.span);
             let line = place.line.unwrap_or(exit.line);
-            self.steps[index].exits.push(ProgramExit { kind: ExitKind::Written, term, goal, line, words });
+            self.steps[index].exits.push(ProgramExit {
+                kind: ExitKind::Written,
+                term,
+                goal,
+                line,
+                words,
+            });
         }
         if let Behaviour::Choose(_) = &behaviour.node {
             let mut rows = Vec::new();
             for row in &step.rows {
                 let term = self.row_term(place, row)?;
-                let Answer::Go(target) = &row.answer else { return None };
+                let Answer::Go(target) = &row.answer else {
+                    return None;
+                };
                 rows.push((term, self.goal(place, index, &target.node)?));
             }
             self.steps[index].memory = start..self.memory;
@@ -466,14 +568,20 @@ impl Compiler<'_> {
             self.steps[index].memory = start..self.memory;
             let mut rows = Vec::new();
             for (row, term) in step.rows.iter().zip(terms) {
-                let Answer::Does(behaviour) = &row.answer else { return None };
+                let Answer::Does(behaviour) = &row.answer else {
+                    return None;
+                };
                 let name = self.units[place.unit].text[behaviour.span.clone()].to_owned();
                 let child = self.add(place, Some(index), &name, row.line, false);
                 let from = self.memory;
                 let action = self.action(place, child, &behaviour.node, None)?;
                 self.steps[child].action = action;
                 self.steps[child].memory = from..self.memory;
-                rows.push(Reaction { term, step: child, whole: !behaviour.node.outcomes().is_empty() });
+                rows.push(Reaction {
+                    term,
+                    step: child,
+                    whole: !behaviour.node.outcomes().is_empty(),
+                });
             }
             self.steps[index].action = Action::React(rows);
         } else {
@@ -485,7 +593,10 @@ impl Compiler<'_> {
     }
 
     /// What a row waits for: nothing for `otherwise`. None when it cannot be compiled.
-    #[expect(clippy::option_option, reason = "no condition is not a condition that fails")]
+    #[expect(
+        clippy::option_option,
+        reason = "no condition is not a condition that fails"
+    )]
     fn row_term(&mut self, place: &Place, row: &Row) -> Option<Option<Term>> {
         match &row.condition {
             Some(condition) => self.term(place, condition).map(Some),
@@ -494,20 +605,37 @@ impl Compiler<'_> {
     }
 
     /// What a behaviour does; its phases become steps within the step.
-    fn action(&mut self, place: &Place, index: StepId, behaviour: &Behaviour, step: Option<&Step>) -> Option<Action> {
+    fn action(
+        &mut self,
+        place: &Place,
+        index: StepId,
+        behaviour: &Behaviour,
+        step: Option<&Step>,
+    ) -> Option<Action> {
         let both = |pace: WheelCommand, left: f64, right: f64| Action::Constant {
             left: pace.times(left),
             right: pace.times(right),
         };
         Some(match behaviour {
-            Behaviour::Drive(mission::Drive { back, speed, arc, hold_heading }) => {
-                let pace = self.pace(place, speed)?.times(if *back { -1.0 } else { 1.0 });
+            Behaviour::Drive(mission::Drive {
+                back,
+                speed,
+                arc,
+                hold_heading,
+            }) => {
+                let pace = self
+                    .pace(place, speed)?
+                    .times(if *back { -1.0 } else { 1.0 });
                 if *hold_heading {
-                    Action::HoldHeading { pace, gain: self.heading_gain(pace) }
+                    Action::HoldHeading {
+                        pace,
+                        gain: self.heading_gain(pace),
+                    }
                 } else if let Some((side, radius)) = arc {
                     // The middle of the axle goes round at the pace, unless the outer wheel cannot keep up.
                     let radius = self.fixed(place, radius)?;
-                    let lean = self.robot.track_width / 2.0 / radius * Self::turn(place, side)?.sign();
+                    let lean =
+                        self.robot.track_width / 2.0 / radius * Self::turn(place, side)?.sign();
                     let most = if let WheelCommand::Duty(duty) = pace {
                         (1.0 / (duty.abs() * (1.0 + lean.abs())).max(1e-9)).min(1.0)
                     } else {
@@ -523,19 +651,44 @@ impl Compiler<'_> {
                 both(pace, -sign, sign)
             }
             Behaviour::Pivot(mission::Pivot { side, on, speed }) => {
-                let pace = self.pace(place, speed)?.times(Self::turn(place, side)?.sign());
+                let pace = self
+                    .pace(place, speed)?
+                    .times(Self::turn(place, side)?.sign());
                 match Self::turn(place, on)? {
-                    Turn::Left => Action::Constant { left: WheelCommand::Brake, right: pace },
-                    Turn::Right => Action::Constant { left: pace.times(-1.0), right: WheelCommand::Brake },
+                    Turn::Left => Action::Constant {
+                        left: WheelCommand::Brake,
+                        right: pace,
+                    },
+                    Turn::Right => Action::Constant {
+                        left: pace.times(-1.0),
+                        right: WheelCommand::Brake,
+                    },
                 }
             }
-            Behaviour::Follow(mission::Follow { track, tone, speed, law, lost }) => {
+            Behaviour::Follow(mission::Follow {
+                track,
+                tone,
+                speed,
+                law,
+                lost,
+            }) => {
                 let rail = self.rail(place, track, &tone.node)?;
                 let pace = self.pace(place, speed)?;
-                let mut follow =
-                    Follow { rail, pace, gain: 0.0, integral: 0.0, derivative: 0.0, slow: None, lost: *lost };
+                let mut follow = Follow {
+                    rail,
+                    pace,
+                    gain: 0.0,
+                    integral: 0.0,
+                    derivative: 0.0,
+                    slow: None,
+                    lost: *lost,
+                };
                 match law {
-                    Law::Gains { gain, integral, derivative } => {
+                    Law::Gains {
+                        gain,
+                        integral,
+                        derivative,
+                    } => {
                         follow.gain = self.fixed(place, gain)?;
                         if let Some(integral) = integral {
                             follow.integral = self.fixed(place, integral)?;
@@ -548,7 +701,13 @@ impl Compiler<'_> {
                 }
                 Action::Follow(follow)
             }
-            Behaviour::Keep(mission::Keep { tone, sensors, speed, gain, both }) => {
+            Behaviour::Keep(mission::Keep {
+                tone,
+                sensors,
+                speed,
+                gain,
+                both,
+            }) => {
                 let pair = self.pair(place, sensors, &tone.node)?;
                 Action::Keep {
                     sensors: pair,
@@ -563,30 +722,54 @@ impl Compiler<'_> {
                     StopKind::Coast => WheelCommand::Coast,
                     StopKind::Keep => WheelCommand::Keep,
                 };
-                Action::Constant { left: command, right: command }
+                Action::Constant {
+                    left: command,
+                    right: command,
+                }
             }
-            Behaviour::Move(mission::Move { actuator, angle, alongside }) => {
+            Behaviour::Move(mission::Move {
+                actuator,
+                angle,
+                alongside,
+            }) => {
                 let actuator = self.robot.actuator(&Self::word(place, &actuator.node))?;
                 let angle = self.num(place, &angle.node)?;
                 let exits = step.map_or(&[][..], |step| &step.exits);
-                let asks = exits.iter().any(|exit| exit.condition.asks(|term| matches!(term, Condition::Is { .. })));
+                let asks = exits.iter().any(|exit| {
+                    exit.condition
+                        .asks(|term| matches!(term, Condition::Is { .. }))
+                });
                 if !alongside && !asks {
                     let name = self.robot.actuators[actuator].name.clone();
-                    let line = step.and_then(|step| step.behaviour.as_ref()).map(|(_, line)| *line);
-                    for (test, state) in [(Test::There(actuator), "there"), (Test::Blocked(actuator), "blocked")] {
+                    let line = step
+                        .and_then(|step| step.behaviour.as_ref())
+                        .map(|(_, line)| *line);
+                    for (test, state) in [
+                        (Test::There(actuator), "there"),
+                        (Test::Blocked(actuator), "blocked"),
+                    ] {
                         let words = format!("{name} is {state}");
                         self.leaves(index, test, &words, Goal::Complete(index, Ending::Finished));
                         // It stands in the line that moves the actuator.
-                        if let (Some(line), None, Some(exit)) = (line, place.line, self.steps[index].exits.last_mut()) {
+                        if let (Some(line), None, Some(exit)) =
+                            (line, place.line, self.steps[index].exits.last_mut())
+                        {
                             exit.line = line;
                         }
                     }
                 }
-                Action::Move { actuator, angle, alongside: *alongside }
+                Action::Move {
+                    actuator,
+                    angle,
+                    alongside: *alongside,
+                }
             }
             Behaviour::Signal(mission::Signal { signal, words }) => {
                 let exits = step.map_or(&[][..], |step| &step.exits);
-                let asks_for_the_end = |exit: &Exit| exit.condition.asks(|term| matches!(term, Condition::Ended(_)));
+                let asks_for_the_end = |exit: &Exit| {
+                    exit.condition
+                        .asks(|term| matches!(term, Condition::Ended(_)))
+                };
                 Action::Signal {
                     signal: self.robot.signal(&Self::word(place, &signal.node))?,
                     words: words.node.clone(),
@@ -595,30 +778,60 @@ impl Compiler<'_> {
             }
             Behaviour::Measure(mission::Measure { value, name }) => {
                 let value = self.num(place, &value.node)?;
-                Action::Measure { value, into: self.keep(&name.node) }
+                Action::Measure {
+                    value,
+                    into: self.keep(&name.node),
+                }
             }
-            Behaviour::Do(mission::Do { routine, arguments, mirrored }) => {
+            Behaviour::Do(mission::Do {
+                routine,
+                arguments,
+                mirrored,
+            }) => {
                 let first = self.routine(place, index, &routine.node, arguments, *mirrored)?;
-                Action::Group { first, passes: Passes::Once }
+                Action::Group {
+                    first,
+                    passes: Passes::Once,
+                }
             }
             Behaviour::Repeat(mission::Repeat(rounds)) => {
                 let mission = self.units[place.unit].mission;
-                let inside = mission.position(|other| step.is_some_and(|step| std::ptr::eq(other, step)));
+                let inside =
+                    mission.position(|other| step.is_some_and(|step| std::ptr::eq(other, step)));
                 let passes = match rounds {
                     Rounds::Times(times) => Passes::Times(self.num(place, &times.node)?),
                     Rounds::Forever => Passes::Forever,
-                    Rounds::Until { condition, after_pass } => {
+                    Rounds::Until {
+                        condition,
+                        after_pass,
+                    } => {
                         let start = self.steps[index].memory.start;
                         let term = self.term(place, condition)?;
                         self.steps[index].memory = start..self.memory;
                         let words = self.words(place, &condition.span);
-                        let line = step.and_then(|step| step.behaviour.as_ref()).map(|(_, line)| *line);
+                        let line = step
+                            .and_then(|step| step.behaviour.as_ref())
+                            .map(|(_, line)| *line);
                         let line = place.line.or(line).unwrap_or(self.steps[index].line);
                         let goal = Goal::Complete(index, Ending::Finished);
-                        let kind = if *after_pass { ExitKind::AfterPass } else { ExitKind::Own };
+                        let kind = if *after_pass {
+                            ExitKind::AfterPass
+                        } else {
+                            ExitKind::Own
+                        };
                         let exits = &mut self.steps[index].exits;
-                        exits.push(ProgramExit { kind, term, goal, line, words });
-                        if *after_pass { Passes::Until(exits.len() - 1) } else { Passes::Forever }
+                        exits.push(ProgramExit {
+                            kind,
+                            term,
+                            goal,
+                            line,
+                            words,
+                        });
+                        if *after_pass {
+                            Passes::Until(exits.len() - 1)
+                        } else {
+                            Passes::Forever
+                        }
                     }
                 };
                 let first = self.sequence(place, Some(inside?), Some(index))?;
@@ -643,13 +856,30 @@ impl Compiler<'_> {
         arguments: &[(Spanned<String>, Spanned<Argument>)],
         mirrored: bool,
     ) -> Option<StepId> {
-        let named = |mission: &Mission| mission.routines.iter().position(|routine| routine.name.node == name);
+        let named = |mission: &Mission| {
+            mission
+                .routines
+                .iter()
+                .position(|routine| routine.name.node == name)
+        };
         let own = named(self.units[place.unit].mission).map(|routine| (place.unit, routine));
-        let found = own
-            .or_else(|| self.units.iter().enumerate().skip(1).find_map(|(unit, it)| Some((unit, named(it.mission)?))));
+        let found = own.or_else(|| {
+            self.units
+                .iter()
+                .enumerate()
+                .skip(1)
+                .find_map(|(unit, it)| Some((unit, named(it.mission)?)))
+        });
         let (unit, routine) = found?;
-        if self.units[unit].mission.sequence(Block::Routine(routine), None).next().is_none() {
-            return self.refuse(CompileError::NoSteps { routine: name.to_owned() });
+        if self.units[unit]
+            .mission
+            .sequence(Block::Routine(routine), None)
+            .next()
+            .is_none()
+        {
+            return self.refuse(CompileError::NoSteps {
+                routine: name.to_owned(),
+            });
         }
         let inner = Place {
             unit,
@@ -657,12 +887,18 @@ impl Compiler<'_> {
             bound: BTreeMap::new(),
             mirrored: place.mirrored != mirrored,
             reflex: place.reflex,
-            line: if unit == place.unit { place.line } else { Some(self.steps[index].line) },
+            line: if unit == place.unit {
+                place.line
+            } else {
+                Some(self.steps[index].line)
+            },
             around: Vec::new(),
         };
         let mut bound = BTreeMap::new();
         for parameter in &self.units[unit].mission.routines[routine].parameters {
-            let given = arguments.iter().find(|(name, _)| name.node == parameter.name.node);
+            let given = arguments
+                .iter()
+                .find(|(name, _)| name.node == parameter.name.node);
             let (argument, of) = match given {
                 Some((_, argument)) => (argument, place),
                 None => (parameter.default.as_ref()?, &inner),
@@ -708,8 +944,11 @@ impl Compiler<'_> {
         let mut words = String::with_capacity(written.len());
         let mut rest = written;
         while let Some(first) = rest.chars().next() {
-            let end =
-                if first.is_alphabetic() { rest.find(|c| !is_word(c)).unwrap_or(rest.len()) } else { first.len_utf8() };
+            let end = if first.is_alphabetic() {
+                rest.find(|c| !is_word(c)).unwrap_or(rest.len())
+            } else {
+                first.len_utf8()
+            };
             words.push_str(&self.meant(place, &rest[..end]));
             rest = &rest[end..];
         }
@@ -719,19 +958,29 @@ impl Compiler<'_> {
     /// What one word of a condition means where it is compiled.
     fn meant(&self, place: &Place, word: &str) -> String {
         let opposite = |name: String| match self.robot.sensor(&name) {
-            Some(sensor) if place.mirrored => {
-                self.robot.opposite(sensor).map_or(name, |other| self.robot.sensors[other].name.clone())
-            }
+            Some(sensor) if place.mirrored => self
+                .robot
+                .opposite(sensor)
+                .map_or(name, |other| self.robot.sensors[other].name.clone()),
             _ => name,
         };
         match (place.bound.get(word), word) {
             (Some(Bound::Amount(num, dimension)), _) => match num.fixed() {
-                Some(si) => Amount { si, dimension: *dimension }.quantity().to_string(),
+                Some(si) => Amount {
+                    si,
+                    dimension: *dimension,
+                }
+                .quantity()
+                .to_string(),
                 None => word.to_owned(),
             },
             (Some(Bound::Side(turn)), _) => {
                 let turn = if place.mirrored { turn.other() } else { *turn };
-                if turn == Turn::Left { "left".to_owned() } else { "right".to_owned() }
+                if turn == Turn::Left {
+                    "left".to_owned()
+                } else {
+                    "right".to_owned()
+                }
             }
             (Some(Bound::Below(below)), _) => if *below { "<" } else { ">" }.to_owned(),
             (Some(Bound::Word(name)), _) => opposite(name.clone()),
@@ -775,43 +1024,68 @@ impl Compiler<'_> {
     /// A floor sensor; the one opposite in what is mirrored.
     fn sensor(&self, place: &Place, name: &str) -> Option<SensorId> {
         let word = Self::word(place, name);
-        let sensor = self.robot.sensor(&word).or_else(|| self.refuse(CompileError::Unknown { name: word }))?;
+        let sensor = self
+            .robot
+            .sensor(&word)
+            .or_else(|| self.refuse(CompileError::Unknown { name: word }))?;
         if !place.mirrored {
             return Some(sensor);
         }
         let opposite = self.robot.opposite(sensor);
-        opposite.or_else(|| self.refuse(CompileError::NoOpposite { sensor: self.robot.sensors[sensor].name.clone() }))
+        opposite.or_else(|| {
+            self.refuse(CompileError::NoOpposite {
+                sensor: self.robot.sensors[sensor].name.clone(),
+            })
+        })
     }
 
     fn ranger(&self, place: &Place, name: &str) -> Option<RangerId> {
         let word = Self::word(place, name);
-        self.robot.ranger(&word).or_else(|| self.refuse(CompileError::Unknown { name: word }))
+        self.robot
+            .ranger(&word)
+            .or_else(|| self.refuse(CompileError::Unknown { name: word }))
     }
 
     /// How a sensor sees a tone.
     fn sight(&self, place: &Place, sensor: SensorId, tone: &str) -> Option<Sight> {
         let tones = &self.tones[sensor];
         let tone = self.tone(place, sensor, tone)?;
-        Some(if tones.by_colour { Sight::Colour(tone) } else { Sight::Bright(tones.limits(tone)) })
+        Some(if tones.by_colour {
+            Sight::Colour(tone)
+        } else {
+            Sight::Bright(tones.limits(tone))
+        })
     }
 
     /// A tone that a sensor must be calibrated for.
     fn tone(&self, place: &Place, sensor: SensorId, tone: &str) -> Option<usize> {
         let tone = Self::word(place, tone);
-        self.tones[sensor]
-            .index(&tone)
-            .or_else(|| self.refuse(CompileError::NoTone { sensor: self.robot.sensors[sensor].name.clone(), tone }))
+        self.tones[sensor].index(&tone).or_else(|| {
+            self.refuse(CompileError::NoTone {
+                sensor: self.robot.sensors[sensor].name.clone(),
+                tone,
+            })
+        })
     }
 
     /// Two sensors, left and right, and how each sees a tone.
-    fn pair(&self, place: &Place, names: &[Spanned<String>; 2], tone: &str) -> Option<[(SensorId, Sight); 2]> {
+    fn pair(
+        &self,
+        place: &Place,
+        names: &[Spanned<String>; 2],
+        tone: &str,
+    ) -> Option<[(SensorId, Sight); 2]> {
         let one = |name: &Spanned<String>| {
             let sensor = self.sensor(place, &name.node)?;
             Some((sensor, self.sight(place, sensor, tone)?))
         };
         let (first, second) = (one(&names[0])?, one(&names[1])?);
         // What is mirrored names its left sensor where the right one now is.
-        Some(if place.mirrored { [second, first] } else { [first, second] })
+        Some(if place.mirrored {
+            [second, first]
+        } else {
+            [first, second]
+        })
     }
 
     fn rail(&self, place: &Place, track: &Track, tone: &str) -> Option<Rail> {
@@ -820,17 +1094,30 @@ impl Compiler<'_> {
             let tones = &self.tones[sensor];
             let of = self.tone(place, sensor, tone)?;
             let (middle, half) = tones.edge(of).or_else(|| {
-                let (sensor, tone) = (self.robot.sensors[sensor].name.clone(), tones.tones[of].name.clone());
+                let (sensor, tone) = (
+                    self.robot.sensors[sensor].name.clone(),
+                    tones.tones[of].name.clone(),
+                );
                 self.refuse(CompileError::NoEdge { sensor, tone })
             })?;
-            Some(EdgeSensor { sensor, middle, half })
+            Some(EdgeSensor {
+                sensor,
+                middle,
+                half,
+            })
         };
         let two = |names: &[Spanned<String>; 2]| {
             let (first, second) = (edge(&names[0])?, edge(&names[1])?);
-            Some(if place.mirrored { [second, first] } else { [first, second] })
+            Some(if place.mirrored {
+                [second, first]
+            } else {
+                [first, second]
+            })
         };
         Some(match track {
-            Track::Edge { side, sensor } => Rail::Edge(edge(sensor)?, Self::turn(place, side)?.sign()),
+            Track::Edge { side, sensor } => {
+                Rail::Edge(edge(sensor)?, Self::turn(place, side)?.sign())
+            }
             Track::Under(names) => Rail::Under(two(names)?),
             Track::Between(names) => Rail::Between(two(names)?),
         })
@@ -844,10 +1131,15 @@ impl Compiler<'_> {
     /// What an amount measures.
     fn dimension(&self, place: &Place, value: &Value) -> Option<Dimension> {
         match value {
-            Value::Named(name) if self.kept.iter().any(|known| known == name) => Some(Dimension::Number),
+            Value::Named(name) if self.kept.iter().any(|known| known == name) => {
+                Some(Dimension::Number)
+            }
             other @ (Value::Literal(_) | Value::Named(_) | Value::Formula(_)) => {
                 crate::mission::evaluate(other, &|name| match place.bound.get(name) {
-                    Some(Bound::Amount(_, dimension)) => Some(Amount { si: 1.0, dimension: *dimension }),
+                    Some(Bound::Amount(_, dimension)) => Some(Amount {
+                        si: 1.0,
+                        dimension: *dimension,
+                    }),
                     Some(_) => None,
                     None => self.units[place.unit].mission.worth(name),
                 })
@@ -870,11 +1162,18 @@ impl Compiler<'_> {
     fn formula(&mut self, place: &Place, formula: &Formula) -> Option<Num> {
         Some(match formula {
             Formula::Amount(value) => self.num(place, &value.node)?,
-            Formula::Two(operator, pair) => {
-                Num::Two(*operator, Box::new([self.formula(place, &pair[0])?, self.formula(place, &pair[1])?]))
-            }
+            Formula::Two(operator, pair) => Num::Two(
+                *operator,
+                Box::new([
+                    self.formula(place, &pair[0])?,
+                    self.formula(place, &pair[1])?,
+                ]),
+            ),
             Formula::Of(function, parts) => {
-                let parts = parts.iter().map(|part| self.formula(place, part)).collect::<Option<Vec<_>>>()?;
+                let parts = parts
+                    .iter()
+                    .map(|part| self.formula(place, part))
+                    .collect::<Option<Vec<_>>>()?;
                 Num::Of(*function, parts)
             }
         })
@@ -899,14 +1198,22 @@ impl Compiler<'_> {
         if let Some(amount) = self.units[place.unit].mission.worth(name) {
             return Some(Num::Is(amount.si));
         }
-        let measures = self.units.iter().flat_map(|unit| &unit.mission.steps).any(|step| step.measures(name));
+        let measures = self
+            .units
+            .iter()
+            .flat_map(|unit| &unit.mission.steps)
+            .any(|step| step.measures(name));
         if measures {
             return Some(Num::Kept(self.keep(name)));
         }
         let source = self.source(place, name)?;
         // What has a side is seen in a mirror there.
         let sided = place.mirrored && matches!(source, Source::Heading | Source::LastTurn);
-        Some(if sided { terms::negative(Num::Source(source)) } else { Num::Source(source) })
+        Some(if sided {
+            terms::negative(Num::Source(source))
+        } else {
+            Num::Source(source)
+        })
     }
 
     fn source(&self, place: &Place, name: &str) -> Option<Source> {
@@ -924,7 +1231,11 @@ impl Compiler<'_> {
                 None => {
                     let sensor = self.sensor(place, name)?;
                     let reports_codes = self.robot.sensors[sensor].kind == SensorKind::Code;
-                    if reports_codes { Source::Code(sensor) } else { Source::Sensor(sensor) }
+                    if reports_codes {
+                        Source::Code(sensor)
+                    } else {
+                        Source::Sensor(sensor)
+                    }
                 }
             },
         })
@@ -947,7 +1258,11 @@ impl Compiler<'_> {
     fn pace(&mut self, place: &Place, speed: &Spanned<Value>) -> Option<WheelCommand> {
         let value = self.fixed(place, speed)?;
         let is_speed = self.dimension(place, &speed.node)? == Dimension::Speed;
-        Some(if is_speed { WheelCommand::Speed(value) } else { WheelCommand::Duty(value) })
+        Some(if is_speed {
+            WheelCommand::Speed(value)
+        } else {
+            WheelCommand::Duty(value)
+        })
     }
 
     fn heading_gain(&self, pace: WheelCommand) -> f64 {
@@ -976,7 +1291,12 @@ impl Compiler<'_> {
             Target::Again => Goal::Pass(self.steps[index].parent?),
             Target::Out => Goal::Complete(self.steps[index].parent?, Ending::Finished),
             Target::Step(name) => {
-                let found = |names: &Sequence| names.iter().find(|(known, _)| known == name).map(|(_, index)| *index);
+                let found = |names: &Sequence| {
+                    names
+                        .iter()
+                        .find(|(known, _)| known == name)
+                        .map(|(_, index)| *index)
+                };
                 Goal::Step(place.around.iter().find_map(found)?)
             }
         })
@@ -997,21 +1317,35 @@ impl Compiler<'_> {
         }
         memory.end = self.memory;
         let line = self.steps[step].line;
-        let kind = if matches!(goal, Goal::Complete(of, _) if of == step) { ExitKind::Own } else { ExitKind::Written };
-        self.steps[step].exits.push(ProgramExit { kind, term, goal, line, words: words.to_owned() });
+        let kind = if matches!(goal, Goal::Complete(of, _) if of == step) {
+            ExitKind::Own
+        } else {
+            ExitKind::Written
+        };
+        self.steps[step].exits.push(ProgramExit {
+            kind,
+            term,
+            goal,
+            line,
+            words: words.to_owned(),
+        });
     }
 }
 
 /// The index of a name in a list, which then has it.
 fn position_or_push(list: &mut Vec<String>, name: &str) -> usize {
-    list.iter().position(|known| known == name).unwrap_or_else(|| {
-        list.push(name.to_owned());
-        list.len() - 1
-    })
+    list.iter()
+        .position(|known| known == name)
+        .unwrap_or_else(|| {
+            list.push(name.to_owned());
+            list.len() - 1
+        })
 }
 
 /// Whole control periods that last at least this many seconds.
 pub(super) fn ticks(seconds: f64, period_ms: u32) -> u32 {
     // A hair less, so that 0.3 s at 10 ms are 30 ticks and not 31.
-    (seconds * 1e3 / f64::from(period_ms) - 1e-6).ceil().max(0.0) as u32
+    (seconds * 1e3 / f64::from(period_ms) - 1e-6)
+        .ceil()
+        .max(0.0) as u32
 }

@@ -1,4 +1,6 @@
 //! The running mission: state and the one function that moves it on.
+//!
+//! Long because one tick is one story: what is kept, what holds, what fires, what is driven.
 
 mod gauge;
 mod look;
@@ -26,7 +28,10 @@ pub struct Reading {
 impl Reading {
     /// A reading of three colours, with their brightness. Weights: Rec. 709, as for the brightness of a surface.
     pub fn of(rgb: [f64; 3]) -> Self {
-        Self { brightness: 0.2126 * rgb[0] + 0.7152 * rgb[1] + 0.0722 * rgb[2], rgb }
+        Self {
+            brightness: 0.2126 * rgb[0] + 0.7152 * rgb[1] + 0.0722 * rgb[2],
+            rgb,
+        }
     }
 }
 
@@ -60,7 +65,10 @@ pub struct Command {
 
 impl Command {
     /// Both motors shorted: how every mission ends.
-    pub const BRAKE: Self = Self { left: WheelCommand::Brake, right: WheelCommand::Brake };
+    pub const BRAKE: Self = Self {
+        left: WheelCommand::Brake,
+        right: WheelCommand::Brake,
+    };
 }
 
 /// How a mission came to its end.
@@ -310,7 +318,11 @@ impl Controller {
     ///
     /// The repeats and routines around the step are in their first pass. `step` must not be a part of a reflex.
     pub fn starting_at(program: Arc<Program>, step: StepId, known: &Knowledge) -> Self {
-        let mut new = Self { first: step, step, ..Self::new(program) };
+        let mut new = Self {
+            first: step,
+            step,
+            ..Self::new(program)
+        };
         let program = Arc::clone(&new.program);
         for (name, value) in &known.kept {
             if let Some(at) = program.kept.iter().position(|other| other == name) {
@@ -330,8 +342,20 @@ impl Controller {
     /// What it knows besides the steps that are active: what was measured, what was seen, what the last step did.
     pub fn knowledge(&self) -> Knowledge {
         Knowledge {
-            kept: self.program.kept.iter().cloned().zip(self.kept.iter().copied()).collect(),
-            labels: self.program.labels.iter().cloned().zip(self.labels.iter().copied()).collect(),
+            kept: self
+                .program
+                .kept
+                .iter()
+                .cloned()
+                .zip(self.kept.iter().copied())
+                .collect(),
+            labels: self
+                .program
+                .labels
+                .iter()
+                .cloned()
+                .zip(self.labels.iter().copied())
+                .collect(),
             last: self.last,
             heading_at_start: self.started.then_some(self.heading_at_start),
         }
@@ -375,7 +399,12 @@ impl Controller {
         let program = &*program;
         // Not passed on as it is: it may live longer than this tick.
         let watch = watch.map(|watch| &mut *watch as &mut dyn Watch);
-        let now = &mut Now { watch, program, readings, events };
+        let now = &mut Now {
+            watch,
+            program,
+            readings,
+            events,
+        };
         let end = if self.started {
             self.tick += 1;
             self.look_around(now)
@@ -409,7 +438,10 @@ impl Controller {
     fn begin(&mut self, now: &mut Now<'_>) -> Option<End> {
         let program = now.program;
         let mut around: Vec<StepId> =
-            std::iter::successors(program.steps[self.first].parent, |step| program.steps[*step].parent).collect();
+            std::iter::successors(program.steps[self.first].parent, |step| {
+                program.steps[*step].parent
+            })
+            .collect();
         while let Some(step) = around.pop() {
             let frame = self.here(step, now.readings);
             self.frames.push(frame);
@@ -426,9 +458,14 @@ impl Controller {
         let mut first = None;
         let has = self.takeovers.last().map(|takeover| takeover.reflex);
         for (index, reflex) in program.reflexes.iter().enumerate() {
-            let top = self.takeovers.first().map_or(self.frames.len(), |takeover| takeover.base);
-            let watches =
-                reflex.within.is_empty() || self.frames[..top].iter().any(|frame| reflex.within.contains(&frame.step));
+            let top = self
+                .takeovers
+                .first()
+                .map_or(self.frames.len(), |takeover| takeover.base);
+            let watches = reflex.within.is_empty()
+                || self.frames[..top]
+                    .iter()
+                    .any(|frame| reflex.within.contains(&frame.step));
             if !watches {
                 self.memory[reflex.memory.clone()].fill(Memory::default());
                 self.watches[index] = (self.here(reflex.step, readings), true);
@@ -436,7 +473,10 @@ impl Controller {
             }
             let frame = self.watches[index].0;
             let holds = self.holds(&reflex.term, &frame, None, now);
-            let active = self.takeovers.iter().position(|takeover| takeover.reflex == index);
+            let active = self
+                .takeovers
+                .iter()
+                .position(|takeover| takeover.reflex == index);
             if let Some(at) = active {
                 self.watches[index].1 |= !holds;
                 if reflex.lasting && !holds && at + 1 == self.takeovers.len() {
@@ -456,9 +496,17 @@ impl Controller {
         if let Some(reflex) = first {
             self.watches[reflex].1 = false;
             let at = self.here(program.reflexes[reflex].step, readings);
-            self.takeovers.push(Takeover { reflex, base: self.frames.len(), at });
+            self.takeovers.push(Takeover {
+                reflex,
+                base: self.frames.len(),
+                at,
+            });
             now.events.push(Event::Took { reflex });
-            return self.go(Goal::Step(program.reflexes[reflex].step), self.frames.len(), now);
+            return self.go(
+                Goal::Step(program.reflexes[reflex].step),
+                self.frames.len(),
+                now,
+            );
         }
         let base = self.takeovers.last().map_or(0, |takeover| takeover.base);
         let mut fired = None;
@@ -535,21 +583,35 @@ impl Controller {
         let frame = self.frames[at];
         let step = &program.steps[frame.step];
         self.watched(&frame, now);
-        for other in step.exits.iter().filter(|exit| exit.kind == ExitKind::Written) {
+        for other in step
+            .exits
+            .iter()
+            .filter(|exit| exit.kind == ExitKind::Written)
+        {
             self.forget_labels(&other.term);
         }
         let term = &step.exits[exit].term;
         self.keep_labels(term);
         let look = self.held_look(term);
         self.done(&frame, readings);
-        now.events.push(Event::Left { step: frame.step, exit: Some(exit), look });
+        now.events.push(Event::Left {
+            step: frame.step,
+            exit: Some(exit),
+            look,
+        });
     }
 
     fn forget_labels(&mut self, term: &Term) {
         match term {
             Term::Look(_) => {}
-            Term::Any(terms) | Term::All(terms) => terms.iter().for_each(|term| self.forget_labels(term)),
-            Term::Not(term) | Term::For(term, ..) | Term::After(term, ..) => self.forget_labels(term),
+            Term::Any(terms) | Term::All(terms) => {
+                for term in terms {
+                    self.forget_labels(term);
+                }
+            }
+            Term::Not(term) | Term::For(term, ..) | Term::After(term, ..) => {
+                self.forget_labels(term);
+            }
             Term::As(term, label) => {
                 self.labels[*label] = false;
                 self.forget_labels(term);
@@ -560,7 +622,11 @@ impl Controller {
     fn keep_labels(&mut self, term: &Term) {
         match term {
             Term::Look(_) => {}
-            Term::Any(terms) | Term::All(terms) => terms.iter().for_each(|term| self.keep_labels(term)),
+            Term::Any(terms) | Term::All(terms) => {
+                for term in terms {
+                    self.keep_labels(term);
+                }
+            }
             Term::Not(term) | Term::For(term, ..) | Term::After(term, ..) => self.keep_labels(term),
             Term::As(term, label) => {
                 self.labels[*label] |= self.held(term);
@@ -588,10 +654,16 @@ impl Controller {
     fn leave_all(&mut self, from: usize, now: &mut Now<'_>) {
         let readings = now.readings;
         while self.frames.len() > from {
-            let Some(frame) = self.frames.pop() else { return };
+            let Some(frame) = self.frames.pop() else {
+                return;
+            };
             self.watched(&frame, now);
             self.done(&frame, readings);
-            now.events.push(Event::Left { step: frame.step, exit: None, look: 0 });
+            now.events.push(Event::Left {
+                step: frame.step,
+                exit: None,
+                look: 0,
+            });
         }
     }
 
@@ -611,7 +683,9 @@ impl Controller {
                 return Some((*goal, base));
             }
             After::Restart => {
-                let top = (from..base).rev().find(|&at| program.steps[self.frames[at].step].written)?;
+                let top = (from..base)
+                    .rev()
+                    .find(|&at| program.steps[self.frames[at].step].written)?;
                 let step = self.frames[top].step;
                 self.leave_all(top, now);
                 return Some((Goal::Step(step), top));
@@ -644,7 +718,11 @@ impl Controller {
                 Goal::Done | Goal::Fail(_) => {
                     self.frames.truncate(from);
                     self.leave_all(0, now);
-                    return Some(if let Goal::Fail(reason) = way { End::Failed { reason } } else { End::Done });
+                    return Some(if let Goal::Fail(reason) = way {
+                        End::Failed { reason }
+                    } else {
+                        End::Done
+                    });
                 }
                 Goal::Next => {
                     let step = self.frames[from].step;
@@ -667,11 +745,15 @@ impl Controller {
                         // The mission goes on by itself: no reflex has the wheels any longer.
                         while let Some(takeover) = self.takeovers.pop() {
                             self.leave_all(takeover.base, now);
-                            now.events.push(Event::Gave { reflex: takeover.reflex });
+                            now.events.push(Event::Gave {
+                                reflex: takeover.reflex,
+                            });
                         }
                     }
                     let base = match program.steps[next].parent {
-                        Some(parent) => self.frames.iter().rposition(|frame| frame.step == parent)? + 1,
+                        Some(parent) => {
+                            self.frames.iter().rposition(|frame| frame.step == parent)? + 1
+                        }
                         None => self.takeovers.last().map_or(0, |takeover| takeover.base),
                     };
                     self.leave_all(base, now);
@@ -685,7 +767,8 @@ impl Controller {
                             let over = match passes {
                                 Passes::Once => true,
                                 Passes::Times(times) => {
-                                    f64::from(self.frames[at].passes) + 0.5 > self.value(times, readings)
+                                    f64::from(self.frames[at].passes) + 0.5
+                                        > self.value(times, readings)
                                 }
                                 Passes::Forever => false,
                                 Passes::Until(exit) => {
@@ -698,7 +781,11 @@ impl Controller {
                                     over
                                 }
                             };
-                            let again = if over { Goal::Complete(group, Ending::Finished) } else { Goal::Step(*first) };
+                            let again = if over {
+                                Goal::Complete(group, Ending::Finished)
+                            } else {
+                                Goal::Step(*first)
+                            };
                             (again, at + 1)
                         }
                         // The row has come to its end: which one is next?
@@ -724,7 +811,8 @@ impl Controller {
                             continue;
                         }
                         let mut asks = false;
-                        one.term.each(&mut |look| asks |= matches!(look.test, Test::Ended(_)));
+                        one.term
+                            .each(&mut |look| asks |= matches!(look.test, Test::Ended(_)));
                         if asks && exit.is_none() && self.holds(&one.term, &frame, None, now) {
                             exit = Some(index);
                         }
@@ -738,8 +826,9 @@ impl Controller {
                         None => {
                             self.watched(&frame, now);
                             self.done(&frame, readings);
-                            let (exit, look) =
-                                frame.ender.map_or((None, 0), |(exit, look)| (Some(exit as usize), look as usize));
+                            let (exit, look) = frame.ender.map_or((None, 0), |(exit, look)| {
+                                (Some(exit as usize), look as usize)
+                            });
                             now.events.push(Event::Left { step, exit, look });
                             Goal::Next
                         }
@@ -774,8 +863,13 @@ impl Controller {
         let complete = Some((Goal::Complete(step, Ending::Finished), at + 1));
         match &program.steps[step].action {
             Action::Group { first, passes } => {
-                let none = matches!(passes, Passes::Times(times) if self.value(times, readings) < 0.5);
-                if none { complete } else { Some((Goal::Step(*first), at + 1)) }
+                let none =
+                    matches!(passes, Passes::Times(times) if self.value(times, readings) < 0.5);
+                if none {
+                    complete
+                } else {
+                    Some((Goal::Step(*first), at + 1))
+                }
             }
             Action::Measure { value, into } => {
                 self.kept[*into] = self.value(value, readings);
@@ -785,16 +879,26 @@ impl Controller {
             Action::Choose(rows) => {
                 let mut way = None;
                 for (term, goal) in rows {
-                    let holds = term.as_ref().is_none_or(|term| self.holds(term, &frame, None, now));
+                    let holds = term
+                        .as_ref()
+                        .is_none_or(|term| self.holds(term, &frame, None, now));
                     if holds && way.is_none() {
                         way = Some(*goal);
                     }
                 }
-                now.events.push(Event::Left { step, exit: None, look: 0 });
+                now.events.push(Event::Left {
+                    step,
+                    exit: None,
+                    look: 0,
+                });
                 Some((way.unwrap_or(Goal::Next), at))
             }
             Action::React(_) => self.pick(at, now),
-            Action::Move { actuator, angle, alongside } => {
+            Action::Move {
+                actuator,
+                angle,
+                alongside,
+            } => {
                 self.wanted[*actuator] = self.value(angle, readings);
                 if *alongside { complete } else { None }
             }
@@ -813,7 +917,9 @@ impl Controller {
         let program = now.program;
         let row = self.row(at, now);
         self.frames[at].passes = row.map_or(u32::MAX, |row| row as u32);
-        let Action::React(rows) = &program.steps[self.frames[at].step].action else { return None };
+        let Action::React(rows) = &program.steps[self.frames[at].step].action else {
+            return None;
+        };
         Some((Goal::Step(rows[row?].step), at + 1))
     }
 
@@ -821,10 +927,15 @@ impl Controller {
     fn row(&mut self, at: usize, now: &mut Now<'_>) -> Option<usize> {
         let program = now.program;
         let frame = self.frames[at];
-        let Action::React(rows) = &program.steps[frame.step].action else { return None };
+        let Action::React(rows) = &program.steps[frame.step].action else {
+            return None;
+        };
         let mut first = None;
         for (index, row) in rows.iter().enumerate() {
-            let holds = row.term.as_ref().is_none_or(|term| self.holds(term, &frame, None, now));
+            let holds = row
+                .term
+                .as_ref()
+                .is_none_or(|term| self.holds(term, &frame, None, now));
             if holds && first.is_none() {
                 first = Some(index);
             }
@@ -837,7 +948,9 @@ impl Controller {
         let program = now.program;
         for at in base..self.frames.len() {
             let frame = self.frames[at];
-            let Action::React(rows) = &program.steps[frame.step].action else { continue };
+            let Action::React(rows) = &program.steps[frame.step].action else {
+                continue;
+            };
             let done = frame.passes as usize;
             let row = self.row(at, now);
             let index = row.unwrap_or(usize::MAX);
@@ -861,7 +974,9 @@ impl Controller {
     /// The heading in rad, counter-clockwise, by the gyro or else from the wheels.
     pub(super) fn heading(&self, readings: &Readings<'_>) -> f64 {
         let [left, right] = readings.wheels;
-        readings.gyro.unwrap_or((right - left) * self.program.wheel_radius / self.program.track_width)
+        readings
+            .gyro
+            .unwrap_or((right - left) * self.program.wheel_radius / self.program.track_width)
     }
 }
 

@@ -1,4 +1,6 @@
 //! A checked mission made ready to run: names resolved, units gone, tones turned into limits.
+//!
+//! Long because every type of a program is here, and only types.
 
 use crate::ids::{ActuatorId, RangerId, SensorId, SignalId, StepId, SwitchId};
 use serde::{Deserialize, Serialize};
@@ -62,7 +64,9 @@ impl Num {
         match self {
             Self::Is(value) => Some(*value),
             Self::Kept(_) | Self::Source(_) => None,
-            Self::Two(operator, pair) => Some(reckon(*operator, pair[0].fixed()?, pair[1].fixed()?)),
+            Self::Two(operator, pair) => {
+                Some(reckon(*operator, pair[0].fixed()?, pair[1].fixed()?))
+            }
             Self::Of(function, parts) => {
                 let parts = parts.iter().map(Self::fixed).collect::<Option<Vec<_>>>()?;
                 Some(apply(*function, parts.into_iter()))
@@ -478,20 +482,30 @@ impl Term {
         match self {
             Self::Look(look) => call(look),
             Self::Any(terms) | Self::All(terms) => terms.iter().for_each(|term| term.each(call)),
-            Self::Not(term) | Self::For(term, ..) | Self::After(term, ..) | Self::As(term, _) => term.each(call),
+            Self::Not(term) | Self::For(term, ..) | Self::After(term, ..) | Self::As(term, _) => {
+                term.each(call);
+            }
         }
     }
 
     /// Every look, in written order.
     pub const fn looks(&self) -> Looks<'_> {
-        Looks { next: Some(self), open: Vec::new() }
+        Looks {
+            next: Some(self),
+            open: Vec::new(),
+        }
     }
 
     /// The one look, when there is just one and nothing around it.
     pub const fn plain(&self) -> Option<&Look> {
         match self {
             Self::Look(look) => Some(look),
-            Self::Any(_) | Self::All(_) | Self::Not(_) | Self::For(..) | Self::After(..) | Self::As(..) => None,
+            Self::Any(_)
+            | Self::All(_)
+            | Self::Not(_)
+            | Self::For(..)
+            | Self::After(..)
+            | Self::As(..) => None,
         }
     }
 }
@@ -511,7 +525,10 @@ impl<'a> Iterator for Looks<'a> {
             match self.next.take().or_else(|| self.open.pop())? {
                 Term::Look(look) => return Some(look),
                 Term::Any(terms) | Term::All(terms) => self.open.extend(terms.iter().rev()),
-                Term::Not(term) | Term::For(term, ..) | Term::After(term, ..) | Term::As(term, _) => {
+                Term::Not(term)
+                | Term::For(term, ..)
+                | Term::After(term, ..)
+                | Term::As(term, _) => {
                     self.next = Some(term);
                 }
             }
@@ -666,7 +683,9 @@ pub struct Program {
 
 impl Program {
     /// Every step with its id.
-    pub fn numbered(&self) -> impl DoubleEndedIterator<Item = (StepId, &ProgramStep)> + ExactSizeIterator + Clone {
+    pub fn numbered(
+        &self,
+    ) -> impl DoubleEndedIterator<Item = (StepId, &ProgramStep)> + ExactSizeIterator + Clone {
         StepId::all(self.steps.len()).zip(&self.steps)
     }
 
@@ -674,7 +693,9 @@ impl Program {
     pub fn shown(&self, mut step: StepId) -> StepId {
         while !self.steps[step].written {
             // What comes before the first step belongs to it.
-            let Some(parent) = self.steps[step].parent else { return StepId(0) };
+            let Some(parent) = self.steps[step].parent else {
+                return StepId(0);
+            };
             step = parent;
         }
         step
@@ -683,9 +704,14 @@ impl Program {
     /// A step of the text, and the phases that its sentence is made of.
     pub fn phases(&self, step: StepId) -> impl Iterator<Item = &ProgramStep> {
         // Most steps are one phase, and nothing is to be looked for.
-        let made_of_others = matches!(self.steps[step].action, Action::Group { .. } | Action::React(_));
-        let behind = StepId::all(if made_of_others { self.steps.len() } else { 0 }).skip(self.written);
-        let own = behind.filter(move |phase| self.steps[*phase].parent.is_some() && self.shown(*phase) == step);
+        let made_of_others = matches!(
+            self.steps[step].action,
+            Action::Group { .. } | Action::React(_)
+        );
+        let behind =
+            StepId::all(if made_of_others { self.steps.len() } else { 0 }).skip(self.written);
+        let own = behind
+            .filter(move |phase| self.steps[*phase].parent.is_some() && self.shown(*phase) == step);
         std::iter::once(step).chain(own).map(|id| &self.steps[id])
     }
 

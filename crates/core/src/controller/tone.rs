@@ -43,7 +43,11 @@ pub struct Limits {
 impl Limits {
     /// Whether the tone is seen, given whether it was seen at the reading before.
     pub fn holds(&self, brightness: f64, before: bool) -> bool {
-        let slack = if before { (self.low_slack, self.high_slack) } else { (0.0, 0.0) };
+        let slack = if before {
+            (self.low_slack, self.high_slack)
+        } else {
+            (0.0, 0.0)
+        };
         brightness > self.low - slack.0 && brightness < self.high + slack.1
     }
 }
@@ -57,8 +61,13 @@ impl Tones {
     /// The tone next darker and next brighter than this one.
     fn neighbours(&self, index: usize) -> (Option<f64>, Option<f64>) {
         let own = self.tones[index].brightness;
-        let others =
-            || self.tones.iter().enumerate().filter(move |(other, _)| *other != index).map(|(_, tone)| tone.brightness);
+        let others = || {
+            self.tones
+                .iter()
+                .enumerate()
+                .filter(move |(other, _)| *other != index)
+                .map(|(_, tone)| tone.brightness)
+        };
         let darker = others().filter(|&b| b < own).max_by(f64::total_cmp);
         let brighter = others().filter(|&b| b >= own).min_by(f64::total_cmp);
         (darker, brighter)
@@ -82,8 +91,10 @@ impl Tones {
     pub fn edge(&self, index: usize) -> Option<(f64, f64)> {
         let own = self.tones[index].brightness;
         let (darker, brighter) = self.neighbours(index);
-        let ground =
-            self.index(&self.ground).filter(|ground| *ground != index).map(|ground| self.tones[ground].brightness);
+        let ground = self
+            .index(&self.ground)
+            .filter(|ground| *ground != index)
+            .map(|ground| self.tones[ground].brightness);
         let ground = ground.or(brighter).or(darker)?;
         Some((f64::midpoint(own, ground), (ground - own) / 2.0))
     }
@@ -101,7 +112,9 @@ impl Tones {
     /// negative when another tone is nearer. Infinite when there is no other.
     pub fn colour_lead(&self, reading: &Reading, tone: usize) -> f64 {
         let own = shares(reading.rgb, reading.brightness);
-        let others = (0..self.tones.len()).filter(|&other| other != tone).map(|other| self.away(own, other));
+        let others = (0..self.tones.len())
+            .filter(|&other| other != tone)
+            .map(|other| self.away(own, other));
         others.fold(f64::INFINITY, f64::min) - self.away(own, tone)
     }
 
@@ -122,7 +135,10 @@ impl Tones {
     /// Squared distance of a reading, as shares, to a tone.
     fn away(&self, own: [f64; 4], tone: usize) -> f64 {
         let tone = &self.tones[tone];
-        own.iter().zip(shares(tone.rgb, tone.brightness)).map(|(a, b)| (a - b) * (a - b)).sum()
+        own.iter()
+            .zip(shares(tone.rgb, tone.brightness))
+            .map(|(a, b)| (a - b) * (a - b))
+            .sum()
     }
 }
 

@@ -33,7 +33,9 @@ pub enum Unreadable {
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum BadLeg {
     /// Its first word is none of a leg.
-    #[error("expected `ahead`, `bend left`, `bend right`, `corner left`, `corner right` or `to`, found `{0}`")]
+    #[error(
+        "expected `ahead`, `bend left`, `bend right`, `corner left`, `corner right` or `to`, found `{0}`"
+    )]
     Word(String),
     /// It leads to no place.
     #[error(transparent)]

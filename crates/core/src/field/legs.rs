@@ -42,7 +42,10 @@ fn lay_one(points: &mut Vec<Point>, heading: &mut f64, leg: &str) -> Result<(), 
         "bend" => {
             let (side, rest) = side(rest)?;
             let (angle, radius) = rest.split_once("radius").ok_or(BadLeg::NoRadius)?;
-            let (angle, radius) = (amount(angle, Dimension::Angle)?, amount(radius, Dimension::Length)?);
+            let (angle, radius) = (
+                amount(angle, Dimension::Angle)?,
+                amount(radius, Dimension::Length)?,
+            );
             bend(points, heading, side, angle, radius);
         }
         _ => return Err(BadLeg::Word(leg.to_owned())),
@@ -74,11 +77,18 @@ fn side(text: &str) -> Result<(f64, &str), BadLeg> {
 }
 
 fn amount(text: &str, dimension: Dimension) -> Result<f64, BadLeg> {
-    let expected = || BadLeg::Amount { dimension, found: text.trim().to_owned() };
+    let expected = || BadLeg::Amount {
+        dimension,
+        found: text.trim().to_owned(),
+    };
     let quantity = Quantity::parse(text).map_err(|_| expected())?;
     let si = quantity.si();
     let possible = si > 0.0 && (dimension != Dimension::Angle || si <= LARGEST_TURN);
-    if quantity.unit.dimension() == dimension && possible { Ok(si) } else { Err(expected()) }
+    if quantity.unit.dimension() == dimension && possible {
+        Ok(si)
+    } else {
+        Err(expected())
+    }
 }
 
 #[cfg(test)]
@@ -87,12 +97,18 @@ mod tests {
 
     fn end(legs: &[&str]) -> Point {
         let legs: Vec<String> = legs.iter().map(|&leg| leg.to_owned()).collect();
-        *lay(Point::new(0.0, 0.0), 0.0, &legs).unwrap().last().unwrap()
+        *lay(Point::new(0.0, 0.0), 0.0, &legs)
+            .unwrap()
+            .last()
+            .unwrap()
     }
 
     #[track_caller]
     fn assert_near(point: Point, x: f64, y: f64) {
-        assert!(point.distance(Point::new(x, y)) < 1e-9, "{point:?} is not ({x}, {y})");
+        assert!(
+            point.distance(Point::new(x, y)) < 1e-9,
+            "{point:?} is not ({x}, {y})"
+        );
     }
 
     #[test]
@@ -100,16 +116,28 @@ mod tests {
         assert_near(end(&["ahead 300 mm"]), 0.3, 0.0);
         assert_near(end(&["corner left 90 deg", "ahead 1 m"]), 0.0, 1.0);
         assert_near(end(&["bend left 90 deg radius 200 mm"]), 0.2, 0.2);
-        assert_near(end(&["bend right 180 deg radius 100 mm", "ahead 50 mm"]), -0.05, -0.2);
+        assert_near(
+            end(&["bend right 180 deg radius 100 mm", "ahead 50 mm"]),
+            -0.05,
+            -0.2,
+        );
         assert_near(end(&["to 10, 20 cm"]), 0.1, 0.2);
     }
 
     #[test]
     fn chords_stay_within_a_tenth_of_a_millimetre_of_the_bend() {
-        let points = lay(Point::new(0.0, 0.0), 0.0, &["bend left 360 deg radius 500 mm".to_owned()]).unwrap();
+        let points = lay(
+            Point::new(0.0, 0.0),
+            0.0,
+            &["bend left 360 deg radius 500 mm".to_owned()],
+        )
+        .unwrap();
         let centre = Point::new(0.0, 0.5);
         for pair in points.windows(2) {
-            let middle = Point::new(f64::midpoint(pair[0].x, pair[1].x), f64::midpoint(pair[0].y, pair[1].y));
+            let middle = Point::new(
+                f64::midpoint(pair[0].x, pair[1].x),
+                f64::midpoint(pair[0].y, pair[1].y),
+            );
             assert!((0.5 - middle.distance(centre)).abs() < 1.1 * SAGITTA);
         }
     }
@@ -126,7 +154,12 @@ mod tests {
             "jump",
             "bend left 1000000 deg radius 1 mm",
         ] {
-            let (index, why) = lay(Point::default(), 0.0, &["ahead 1 mm".to_owned(), leg.to_owned()]).unwrap_err();
+            let (index, why) = lay(
+                Point::default(),
+                0.0,
+                &["ahead 1 mm".to_owned(), leg.to_owned()],
+            )
+            .unwrap_err();
             assert_eq!(index, 1);
             let why = why.to_string();
             assert!(why.contains("expected") || why.contains("needs"), "{why}");

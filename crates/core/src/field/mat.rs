@@ -70,18 +70,29 @@ impl Mat {
     /// The mat of a field, as it is seen by who stands on one of its platforms, or on the mat itself.
     pub fn new(field: &Arc<Field>, platform: Option<usize>) -> Self {
         let texel = FINEST.max((field.width * field.height / MOST_TEXELS).sqrt());
-        let (width, height) = ((field.width / texel).ceil() as usize, (field.height / texel).ceil() as usize);
+        let (width, height) = (
+            (field.width / texel).ceil() as usize,
+            (field.height / texel).ceil() as usize,
+        );
         let colours: Vec<Texel> = field.surfaces.iter().map(linear).collect();
         let ground = colours.first().copied().unwrap_or_default();
         let around = |mark: &Mark| {
             let ((low, high), more) = (mark.shape.bounds(), 2.0 * texel);
-            (Point::new(low.x - more, low.y - more), Point::new(high.x + more, high.y + more))
+            (
+                Point::new(low.x - more, low.y - more),
+                Point::new(high.x + more, high.y + more),
+            )
         };
-        let platform = platform.and_then(|index| field.platforms.get(index)).map(|platform| platform.shape.clone());
+        let platform = platform
+            .and_then(|index| field.platforms.get(index))
+            .map(|platform| platform.shape.clone());
         let surround = if platform.is_some() || field.edge == Edge::Drop {
             NOTHING
         } else {
-            colours.get(usize::from(field.surround.0)).copied().unwrap_or(ground)
+            colours
+                .get(usize::from(field.surround.0))
+                .copied()
+                .unwrap_or(ground)
         };
         Self {
             width: width.max(1),
@@ -97,12 +108,22 @@ impl Mat {
 
     /// The texels of a window that may reach beyond the mat, row by row; `left` and `bottom` may be negative.
     fn window(&self, left: isize, bottom: isize, width: usize, height: usize) -> Vec<Texel> {
-        let mut canvas = Canvas { left, bottom, width, height, texel: self.texel, texels: Vec::new(), mat: (0, 0) };
+        let mut canvas = Canvas {
+            left,
+            bottom,
+            width,
+            height,
+            texel: self.texel,
+            texels: Vec::new(),
+            mat: (0, 0),
+        };
         canvas.mat = (self.width as isize, self.height as isize);
         canvas.texels = vec![self.surround; width * height];
         let ground = self.colours.first().copied().unwrap_or_default();
-        let (columns, rows) =
-            (canvas.columns(f64::NEG_INFINITY, f64::INFINITY), canvas.rows(f64::NEG_INFINITY, f64::INFINITY));
+        let (columns, rows) = (
+            canvas.columns(f64::NEG_INFINITY, f64::INFINITY),
+            canvas.rows(f64::NEG_INFINITY, f64::INFINITY),
+        );
         for row in rows {
             let at = canvas.at(columns.start, row);
             canvas.texels[at..at + columns.len()].fill(ground);
@@ -138,8 +159,14 @@ impl Mat {
             per_metre: 1.0 / self.texel,
             size: ((width - 1) as f64, (height - 1) as f64),
             across,
-            tiles: (0..across * height.div_ceil(TILE)).map(|_| OnceLock::new()).collect(),
-            surround: if colour { [0, 1, 2].map(|c| share(bright(all, all[c]))) } else { [share(brightness(all)); 3] },
+            tiles: (0..across * height.div_ceil(TILE))
+                .map(|_| OnceLock::new())
+                .collect(),
+            surround: if colour {
+                [0, 1, 2].map(|c| share(bright(all, all[c])))
+            } else {
+                [share(brightness(all)); 3]
+            },
         }
     }
 }
@@ -159,12 +186,18 @@ struct Canvas {
 impl Canvas {
     /// The window's columns that lie on the mat and between two places, as columns of the mat.
     fn columns(&self, from: f64, to: f64) -> std::ops::Range<isize> {
-        let (least, most) = (self.left.max(0), (self.left + self.width as isize).min(self.mat.0));
+        let (least, most) = (
+            self.left.max(0),
+            (self.left + self.width as isize).min(self.mat.0),
+        );
         clipped(from / self.texel, to / self.texel, least, most)
     }
 
     fn rows(&self, from: f64, to: f64) -> std::ops::Range<isize> {
-        let (least, most) = (self.bottom.max(0), (self.bottom + self.height as isize).min(self.mat.1));
+        let (least, most) = (
+            self.bottom.max(0),
+            (self.bottom + self.height as isize).min(self.mat.1),
+        );
         clipped(from / self.texel, to / self.texel, least, most)
     }
 
@@ -174,8 +207,13 @@ impl Canvas {
     }
 
     fn corners(&self) -> (Point, Point) {
-        let place = |column: isize, row: isize| Point::new(column as f64 * self.texel, row as f64 * self.texel);
-        let (right, top) = (self.left + self.width as isize, self.bottom + self.height as isize);
+        let place = |column: isize, row: isize| {
+            Point::new(column as f64 * self.texel, row as f64 * self.texel)
+        };
+        let (right, top) = (
+            self.left + self.width as isize,
+            self.bottom + self.height as isize,
+        );
         (place(self.left, self.bottom), place(right, top))
     }
 
@@ -195,10 +233,19 @@ impl Canvas {
         let mut seen = Vec::new();
         let (low, (width, height)) = (picture.at, picture.size);
         self.each(low.x, low.y, low.x + width, low.y + height, |at, p, _| {
-            seen.extend(picture.cell(p).filter(|cell| cell[3] > 0).map(|cell| (at, cell)));
+            seen.extend(
+                picture
+                    .cell(p)
+                    .filter(|cell| cell[3] > 0)
+                    .map(|cell| (at, cell)),
+            );
         });
         for (at, [r, g, b, cover]) in seen {
-            mix(&mut self.texels[at], [r, g, b, gloss], f64::from(cover) / 65535.0);
+            mix(
+                &mut self.texels[at],
+                [r, g, b, gloss],
+                f64::from(cover) / 65535.0,
+            );
         }
     }
 
@@ -236,12 +283,18 @@ impl Canvas {
                 }
             };
             let (low, high) = bounds(pair);
-            self.each(low.x - half, low.y - half, high.x + half, high.y + half, |at, p, texel| {
-                let cover = (depth(p) / texel + 0.5).clamp(0.0, 1.0);
-                if cover > 0.0 {
-                    touched.push((at as u32, cover as f32));
-                }
-            });
+            self.each(
+                low.x - half,
+                low.y - half,
+                high.x + half,
+                high.y + half,
+                |at, p, texel| {
+                    let cover = (depth(p) / texel + 0.5).clamp(0.0, 1.0);
+                    if cover > 0.0 {
+                        touched.push((at as u32, cover as f32));
+                    }
+                },
+            );
         }
         touched.sort_unstable_by(|a, b| a.0.cmp(&b.0).then(b.1.total_cmp(&a.1)));
         touched.dedup_by_key(|(at, _)| *at);
@@ -251,7 +304,15 @@ impl Canvas {
     }
 
     /// Covers what lies within a box and at a positive `depth` (metres inside the shape), with soft edges.
-    fn cover(&mut self, x0: f64, y0: f64, x1: f64, y1: f64, colour: Texel, depth: impl Fn(Point) -> f64) {
+    fn cover(
+        &mut self,
+        x0: f64,
+        y0: f64,
+        x1: f64,
+        y1: f64,
+        colour: Texel,
+        depth: impl Fn(Point) -> f64,
+    ) {
         let mut covered = Vec::new();
         self.each(x0, y0, x1, y1, |at, p, texel| {
             let cover = (depth(p) / texel + 0.5).clamp(0.0, 1.0);
@@ -269,7 +330,11 @@ impl Canvas {
         for row in self.rows(y0 - self.texel, y1 + 2.0 * self.texel) {
             let y = (row as f64 + 0.5) * self.texel;
             for (at, column) in (self.at(columns.start, row)..).zip(columns.clone()) {
-                visit(at, Point::new((column as f64 + 0.5) * self.texel, y), self.texel);
+                visit(
+                    at,
+                    Point::new((column as f64 + 0.5) * self.texel, y),
+                    self.texel,
+                );
             }
         }
     }
@@ -302,13 +367,22 @@ impl Blurred {
         let tile = self.tiles[j * self.across + i].get_or_init(|| self.make(i, j));
         let channels = self.channels();
         let first = ((row % TILE) * (TILE + 1) + column % TILE) * channels;
-        let (low, high) = (&tile[first..first + 2 * channels], &tile[first + (TILE + 1) * channels..][..2 * channels]);
+        let (low, high) = (
+            &tile[first..first + 2 * channels],
+            &tile[first + (TILE + 1) * channels..][..2 * channels],
+        );
         let mean = |channel: usize| {
-            let low = f64::from(low[channel]) * (1.0 - fx) + f64::from(low[channels + channel]) * fx;
-            let high = f64::from(high[channel]) * (1.0 - fx) + f64::from(high[channels + channel]) * fx;
+            let low =
+                f64::from(low[channel]) * (1.0 - fx) + f64::from(low[channels + channel]) * fx;
+            let high =
+                f64::from(high[channel]) * (1.0 - fx) + f64::from(high[channels + channel]) * fx;
             (low * (1.0 - fy) + high * fy) / 65535.0
         };
-        if self.colour { [mean(0), mean(1), mean(2)] } else { [mean(0); 3] }
+        if self.colour {
+            [mean(0), mean(1), mean(2)]
+        } else {
+            [mean(0); 3]
+        }
     }
 
     fn make(&self, i: usize, j: usize) -> Tile {
@@ -317,8 +391,15 @@ impl Blurred {
         let corner = |tile: usize| (tile * TILE) as isize - (self.margin + reach) as isize;
         let side = SIDE + 2 * reach;
         let window = self.mat.window(corner(i), corner(j), side, side);
-        let pick: &[fn(Texel) -> u16] =
-            if self.colour { &[|t| bright(t, t[0]), |t| bright(t, t[1]), |t| bright(t, t[2])] } else { &[brightness] };
+        let pick: &[fn(Texel) -> u16] = if self.colour {
+            &[
+                |t| bright(t, t[0]),
+                |t| bright(t, t[1]),
+                |t| bright(t, t[2]),
+            ]
+        } else {
+            &[brightness]
+        };
         let mut tile = vec![0; SIDE * SIDE * pick.len()];
         let uniform = window.iter().all(|texel| *texel == window[0]);
         for (channel, pick) in pick.iter().enumerate() {
@@ -328,7 +409,8 @@ impl Blurred {
                 into.for_each(|target| *target = value);
             } else {
                 let plane: Vec<u16> = window.iter().map(|texel| pick(*texel)).collect();
-                into.zip(self.kernel.blur(&plane, side)).for_each(|(target, value)| *target = value);
+                into.zip(self.kernel.blur(&plane, side))
+                    .for_each(|(target, value)| *target = value);
             }
         }
         tile.into_boxed_slice()
@@ -346,7 +428,8 @@ struct Kernel {
 impl Kernel {
     fn new(radius: f64) -> Self {
         let reach = radius.floor() as isize;
-        let half = |dy: isize| (radius * radius - (dy * dy) as f64).max(0.0).sqrt().floor() as usize;
+        let half =
+            |dy: isize| (radius * radius - (dy * dy) as f64).max(0.0).sqrt().floor() as usize;
         let halves: Vec<usize> = (-reach..=reach).map(half).collect();
         let count = halves.iter().map(|half| 2 * *half as u32 + 1).sum();
         Self { halves, count }
@@ -409,7 +492,10 @@ fn brightness(texel: Texel) -> u16 {
 pub fn seen(surface: &Surface) -> (f64, [f64; 3]) {
     let texel = linear(surface);
     let share = |value: u16| f64::from(value) / 65535.0;
-    (share(brightness(texel)), [0, 1, 2].map(|channel| share(bright(texel, texel[channel]))))
+    (
+        share(brightness(texel)),
+        [0, 1, 2].map(|channel| share(bright(texel, texel[channel]))),
+    )
 }
 
 fn mix(texel: &mut Texel, colour: Texel, cover: f64) {
@@ -425,22 +511,42 @@ mod tests {
     use crate::units::math;
 
     fn field(marks: Vec<Mark>) -> Arc<Field> {
-        let surface = |name: &str, grey: u8| Surface { name: name.to_owned(), rgb: [grey; 3], gloss: 0.0 };
+        let surface = |name: &str, grey: u8| Surface {
+            name: name.to_owned(),
+            rgb: [grey; 3],
+            gloss: 0.0,
+        };
         let surfaces = vec![surface("pale", 255), surface("dark", 0)];
-        Arc::new(Field { width: 0.4, height: 0.2, surfaces, marks, ..Field::default() })
+        Arc::new(Field {
+            width: 0.4,
+            height: 0.2,
+            surfaces,
+            marks,
+            ..Field::default()
+        })
     }
 
     fn dark(shape: Shape) -> Mark {
-        Mark { name: String::new(), is_line: true, keep_off: false, surface: SurfaceId(1), shape }
+        Mark {
+            name: String::new(),
+            is_line: true,
+            keep_off: false,
+            surface: SurfaceId(1),
+            shape,
+        }
     }
 
     fn band(points: &[(f64, f64)], width: f64) -> Mark {
-        dark(Shape::Band { points: points.iter().map(|&(x, y)| Point::new(x, y)).collect(), width })
+        dark(Shape::Band {
+            points: points.iter().map(|&(x, y)| Point::new(x, y)).collect(),
+            width,
+        })
     }
 
     #[test]
     fn a_spot_half_over_an_edge_reads_half() {
-        let mat = Mat::new(&field(vec![band(&[(0.0, 0.1), (0.4, 0.1)], 0.02)]), None).blurred(0.008, false);
+        let mat = Mat::new(&field(vec![band(&[(0.0, 0.1), (0.4, 0.1)], 0.02)]), None)
+            .blurred(0.008, false);
         let read = |y: f64| mat.sample(Point::new(0.2, y))[0];
         assert!(read(0.1) < 0.001);
         assert!(read(0.15) > 0.999);
@@ -450,13 +556,18 @@ mod tests {
     #[test]
     fn the_reading_over_an_edge_follows_the_area_of_the_spot() {
         // The share of a disc of radius r beyond a chord at distance d: (acos(d/r) - d/r sqrt(1-(d/r)^2)) / pi.
-        let mat = Mat::new(&field(vec![band(&[(0.0, 0.1), (0.4, 0.1)], 0.02)]), None).blurred(0.012, false);
+        let mat = Mat::new(&field(vec![band(&[(0.0, 0.1), (0.4, 0.1)], 0.02)]), None)
+            .blurred(0.012, false);
         for step in -5..=5 {
             let d = f64::from(step) * 0.001;
             let k: f64 = d / 0.006;
             let share_dark = (libm::acos(k) - k * (1.0 - k * k).sqrt()) / math::PI;
             let read = mat.sample(Point::new(0.2, 0.11 + d))[0];
-            assert!((read - (1.0 - share_dark)).abs() < 0.04, "{d}: {read} against {}", 1.0 - share_dark);
+            assert!(
+                (read - (1.0 - share_dark)).abs() < 0.04,
+                "{d}: {read} against {}",
+                1.0 - share_dark
+            );
         }
     }
 
@@ -468,7 +579,10 @@ mod tests {
             let dark: f64 = texels.iter().map(|t| 1.0 - f64::from(t[0]) / 65535.0).sum();
             dark * mat.texel * mat.texel
         };
-        let disc = sum(dark(Shape::Disc { centre: Point::new(0.2, 0.1), radius: 0.05 }));
+        let disc = sum(dark(Shape::Disc {
+            centre: Point::new(0.2, 0.1),
+            radius: 0.05,
+        }));
         assert!((disc - math::PI * 0.0025).abs() < 2e-5, "{disc}");
         let straight = sum(band(&[(0.1, 0.05), (0.3, 0.05)], 0.02));
         assert!((straight - 0.004).abs() < 2e-5, "{straight}");
@@ -476,8 +590,11 @@ mod tests {
         let corner = sum(band(&[(0.1, 0.05), (0.3, 0.05), (0.3, 0.15)], 0.02));
         let exact = 0.02 * 0.3 - 0.01 * 0.01 + math::PI * 0.0001 / 4.0;
         assert!((corner - exact).abs() < 2e-5, "{corner} against {exact}");
-        let slanted =
-            sum(dark(Shape::Polygon(vec![Point::new(0.1, 0.05), Point::new(0.3, 0.1), Point::new(0.1, 0.15)])));
+        let slanted = sum(dark(Shape::Polygon(vec![
+            Point::new(0.1, 0.05),
+            Point::new(0.3, 0.1),
+            Point::new(0.1, 0.15),
+        ])));
         assert!((slanted - 0.01).abs() < 3e-5, "{slanted}");
     }
 
@@ -489,7 +606,10 @@ mod tests {
         let blurred = mat.blurred(0.012, false);
         let shape = &marks[0].shape;
         for step in 0..300 {
-            let at = Point::new(0.02 + 0.0012 * f64::from(step), 0.1 + 0.07 * math::sin(f64::from(step) * 0.11));
+            let at = Point::new(
+                0.02 + 0.0012 * f64::from(step),
+                0.1 + 0.07 * math::sin(f64::from(step) * 0.11),
+            );
             let mut inside = 0u32;
             let mut all = 0u32;
             for i in -12..=12 {
@@ -504,36 +624,72 @@ mod tests {
             let pale = 1.0 - f64::from(inside) / f64::from(all);
             let read = blurred.sample(at)[0];
             // The band's ends are cut square on the mat and round in its outline.
-            assert!((read - pale).abs() < 0.06 || at.x < 0.04, "{at:?}: {read} against {pale}");
+            assert!(
+                (read - pale).abs() < 0.06 || at.x < 0.04,
+                "{at:?}: {read} against {pale}"
+            );
         }
     }
 
     #[test]
     fn beyond_the_mat_lies_the_surround() {
-        let mat = Mat::new(&Arc::new(Field { surround: SurfaceId(1), ..(*field(vec![])).clone() }), None)
-            .blurred(0.008, true);
+        let mat = Mat::new(
+            &Arc::new(Field {
+                surround: SurfaceId(1),
+                ..(*field(vec![])).clone()
+            }),
+            None,
+        )
+        .blurred(0.008, true);
         assert_eq!(mat.sample(Point::new(-5.0, 0.1)), [0.0; 3]);
         assert_eq!(mat.sample(Point::new(f64::NAN, 0.1)), [0.0; 3]);
-        assert!(mat.sample(Point::new(0.0, 0.1))[1] > 0.3 && mat.sample(Point::new(0.0, 0.1))[1] < 0.7);
+        assert!(
+            mat.sample(Point::new(0.0, 0.1))[1] > 0.3 && mat.sample(Point::new(0.0, 0.1))[1] < 0.7
+        );
     }
 
     #[test]
     fn over_a_drop_nothing_comes_back() {
         let mut table = (*field(vec![])).clone();
-        let shape = Shape::Disc { centre: Point::new(0.2, 0.1), radius: 0.05 };
-        table.platforms.push(crate::field::Platform { name: String::new(), shape });
+        let shape = Shape::Disc {
+            centre: Point::new(0.2, 0.1),
+            radius: 0.05,
+        };
+        table.platforms.push(crate::field::Platform {
+            name: String::new(),
+            shape,
+        });
         table.edge = Edge::Drop;
         let table = Arc::new(table);
-        let read = |platform, x: f64| Mat::new(&table, platform).blurred(0.004, false).sample(Point::new(x, 0.1))[0];
+        let read = |platform, x: f64| {
+            Mat::new(&table, platform)
+                .blurred(0.004, false)
+                .sample(Point::new(x, 0.1))[0]
+        };
         assert!(read(Some(0), 0.2) > 0.99 && read(Some(0), 0.26) < 0.01);
-        assert!((read(Some(0), 0.25) - 0.5).abs() < 0.06, "half over the rim: {}", read(Some(0), 0.25));
-        assert!(read(None, 0.3) > 0.99 && read(None, 0.41) < 0.01, "the table's own edge");
+        assert!(
+            (read(Some(0), 0.25) - 0.5).abs() < 0.06,
+            "half over the rim: {}",
+            read(Some(0), 0.25)
+        );
+        assert!(
+            read(None, 0.3) > 0.99 && read(None, 0.41) < 0.01,
+            "the table's own edge"
+        );
     }
 
     #[test]
     fn polished_metal_outshines_paper() {
-        let copper = Surface { name: "copper".into(), rgb: [184, 115, 51], gloss: 0.95 };
-        let paper = Surface { name: "pale".into(), rgb: [233, 228, 212], gloss: 0.0 };
+        let copper = Surface {
+            name: "copper".into(),
+            rgb: [184, 115, 51],
+            gloss: 0.95,
+        };
+        let paper = Surface {
+            name: "pale".into(),
+            rgb: [233, 228, 212],
+            gloss: 0.0,
+        };
         assert!(seen(&copper).0 > seen(&paper).0);
     }
 }

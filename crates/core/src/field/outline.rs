@@ -10,8 +10,10 @@ impl Shape {
             Self::Polygon(points) => inside_by(std::slice::from_ref(points), p),
             Self::Rings(rings) => inside_by(rings, p),
             Self::Band { points, width } => {
-                let nearest =
-                    points.windows(2).map(|pair| to_segment(p, pair[0], pair[1])).fold(f64::INFINITY, f64::min);
+                let nearest = points
+                    .windows(2)
+                    .map(|pair| to_segment(p, pair[0], pair[1]))
+                    .fold(f64::INFINITY, f64::min);
                 width / 2.0 - nearest
             }
         }
@@ -29,7 +31,10 @@ impl Shape {
             Self::Rings(_) => unreachable!("answered above"),
         };
         let (low, high) = bounds(points);
-        (Point::new(low.x - more, low.y - more), Point::new(high.x + more, high.y + more))
+        (
+            Point::new(low.x - more, low.y - more),
+            Point::new(high.x + more, high.y + more),
+        )
     }
 }
 
@@ -53,7 +58,8 @@ fn inside_by(rings: &[Vec<Point>], p: Point) -> f64 {
         let mut previous = last;
         for &corner in points {
             if (corner.y > p.y) != (previous.y > p.y) {
-                let x = corner.x + (p.y - corner.y) / (previous.y - corner.y) * (previous.x - corner.x);
+                let x =
+                    corner.x + (p.y - corner.y) / (previous.y - corner.y) * (previous.x - corner.x);
                 inside ^= p.x < x;
             }
             nearest = nearest.min(to_segment(p, previous, corner));
@@ -67,7 +73,11 @@ fn inside_by(rings: &[Vec<Point>], p: Point) -> f64 {
 fn to_segment(p: Point, a: Point, b: Point) -> f64 {
     let (dx, dy) = (b.x - a.x, b.y - a.y);
     let square = dx * dx + dy * dy;
-    let t = if square > 0.0 { (((p.x - a.x) * dx + (p.y - a.y) * dy) / square).clamp(0.0, 1.0) } else { 0.0 };
+    let t = if square > 0.0 {
+        (((p.x - a.x) * dx + (p.y - a.y) * dy) / square).clamp(0.0, 1.0)
+    } else {
+        0.0
+    };
     p.distance(Point::new(a.x + t * dx, a.y + t * dy))
 }
 
@@ -77,10 +87,19 @@ mod tests {
 
     #[test]
     fn depth_is_the_distance_to_the_edge() {
-        let square =
-            Shape::Polygon([(0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0)].map(|(x, y)| Point::new(x, y)).to_vec());
-        let disc = Shape::Disc { centre: Point::new(1.0, 1.0), radius: 0.5 };
-        let band = Shape::Band { points: vec![Point::new(0.0, 0.0), Point::new(2.0, 0.0)], width: 0.2 };
+        let square = Shape::Polygon(
+            [(0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0)]
+                .map(|(x, y)| Point::new(x, y))
+                .to_vec(),
+        );
+        let disc = Shape::Disc {
+            centre: Point::new(1.0, 1.0),
+            radius: 0.5,
+        };
+        let band = Shape::Band {
+            points: vec![Point::new(0.0, 0.0), Point::new(2.0, 0.0)],
+            width: 0.2,
+        };
         for (shape, x, y, depth) in [
             (&square, 0.5, 0.5, 0.5),
             (&square, 0.9, 0.5, 0.1),
@@ -90,9 +109,15 @@ mod tests {
             (&band, 1.0, 0.05, 0.05),
             (&band, 2.3, 0.4, -0.4),
         ] {
-            assert!((shape.depth(Point::new(x, y)) - depth).abs() < 1e-12, "{shape:?} at {x}, {y}");
+            assert!(
+                (shape.depth(Point::new(x, y)) - depth).abs() < 1e-12,
+                "{shape:?} at {x}, {y}"
+            );
         }
         assert_eq!(disc.bounds(), (Point::new(0.5, 0.5), Point::new(1.5, 1.5)));
-        assert_eq!(Shape::Polygon(Vec::new()).depth(Point::default()), f64::NEG_INFINITY);
+        assert_eq!(
+            Shape::Polygon(Vec::new()).depth(Point::default()),
+            f64::NEG_INFINITY
+        );
     }
 }

@@ -29,7 +29,11 @@ pub struct Picture {
 
 impl std::fmt::Debug for Picture {
     fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        write!(out, "Picture({}, {:?}, {:?}, {:?})", self.file, self.at, self.size, self.cells)
+        write!(
+            out,
+            "Picture({}, {:?}, {:?}, {:?})",
+            self.file, self.at, self.size, self.cells
+        )
     }
 }
 
@@ -38,10 +42,22 @@ impl Picture {
     ///
     /// # Errors
     /// It is damaged, cut off or too large.
-    pub fn png(file: &str, bytes: &[u8], at: Point, size: (f64, f64), gloss: f64) -> Result<Self, BadPicture> {
-        let mut decoder =
-            png::Decoder::new_with_limits(std::io::Cursor::new(bytes), png::Limits { bytes: MOST_PIXELS as usize * 8 });
-        decoder.set_transformations(png::Transformations::normalize_to_color8() | png::Transformations::ALPHA);
+    pub fn png(
+        file: &str,
+        bytes: &[u8],
+        at: Point,
+        size: (f64, f64),
+        gloss: f64,
+    ) -> Result<Self, BadPicture> {
+        let mut decoder = png::Decoder::new_with_limits(
+            std::io::Cursor::new(bytes),
+            png::Limits {
+                bytes: MOST_PIXELS as usize * 8,
+            },
+        );
+        decoder.set_transformations(
+            png::Transformations::normalize_to_color8() | png::Transformations::ALPHA,
+        );
         let mut reader = decoder.read_info().map_err(|error| damaged(&error))?;
         let (columns, rows) = (reader.info().width as usize, reader.info().height as usize);
         if columns as u64 * rows as u64 > MOST_PIXELS {
@@ -49,19 +65,27 @@ impl Picture {
         }
         let room = reader.output_buffer_size().ok_or(BadPicture::TooLarge)?;
         let mut pixels = vec![0; room];
-        let info = reader.next_frame(&mut pixels).map_err(|error| damaged(&error))?;
+        let info = reader
+            .next_frame(&mut pixels)
+            .map_err(|error| damaged(&error))?;
         let channels = info.color_type.samples();
         let across = columns.min((size.0 / FINEST).ceil().max(1.0) as usize);
         let up = rows.min((size.1 / FINEST).ceil().max(1.0) as usize);
         // Every pixel goes to the cell that its middle lies in, as light.
         let mut sums = vec![[0.0f32; 5]; across * up];
-        let light: Vec<f32> = (0..=255u8).map(|byte| linear([byte; 3])[0] as f32).collect();
+        let light: Vec<f32> = (0..=255u8)
+            .map(|byte| linear([byte; 3])[0] as f32)
+            .collect();
         for (row, line) in pixels.chunks_exact(info.line_size).take(rows).enumerate() {
             let below = (2 * (rows - row) - 1) * up / (2 * rows);
             for (column, pixel) in line.chunks_exact(channels).take(columns).enumerate() {
                 let sum = &mut sums[below * across + (2 * column + 1) * across / (2 * columns)];
                 let cover = f32::from(pixel[channels - 1]) / 255.0;
-                let rgb = if channels < 3 { [pixel[0]; 3] } else { [pixel[0], pixel[1], pixel[2]] };
+                let rgb = if channels < 3 {
+                    [pixel[0]; 3]
+                } else {
+                    [pixel[0], pixel[1], pixel[2]]
+                };
                 for (part, byte) in sum.iter_mut().zip(rgb) {
                     *part += light[usize::from(byte)] * cover;
                 }
@@ -76,15 +100,30 @@ impl Picture {
             [of(r), of(g), of(b), full(cover / count.max(1.0))]
         };
         let texels = sums.iter().map(texel).collect();
-        Ok(Self { file: file.to_owned(), at, size, cells: (across, up), texels, gloss })
+        Ok(Self {
+            file: file.to_owned(),
+            at,
+            size,
+            cells: (across, up),
+            texels,
+            gloss,
+        })
     }
 
     /// The cell at a place: linear red, green, blue and how much it covers, 0 to 65535; none beside the picture.
     pub fn cell(&self, place: Point) -> Option<[u16; 4]> {
-        let (x, y) = ((place.x - self.at.x) / self.size.0, (place.y - self.at.y) / self.size.1);
+        let (x, y) = (
+            (place.x - self.at.x) / self.size.0,
+            (place.y - self.at.y) / self.size.1,
+        );
         let inside = (0.0..1.0).contains(&x) && (0.0..1.0).contains(&y);
-        let (column, row) = ((x * self.cells.0 as f64) as usize, (y * self.cells.1 as f64) as usize);
-        inside.then(|| self.texels[row.min(self.cells.1 - 1) * self.cells.0 + column.min(self.cells.0 - 1)])
+        let (column, row) = (
+            (x * self.cells.0 as f64) as usize,
+            (y * self.cells.1 as f64) as usize,
+        );
+        inside.then(|| {
+            self.texels[row.min(self.cells.1 - 1) * self.cells.0 + column.min(self.cells.0 - 1)]
+        })
     }
 }
 
@@ -105,9 +144,15 @@ mod tests {
         let mut encoder = png::Encoder::new(&mut bytes, width, height);
         encoder.set_color(png::ColorType::Rgba);
         encoder.set_depth(png::BitDepth::Eight);
-        let data: Vec<u8> =
-            (0..height).flat_map(|y| (0..width).flat_map(move |x| [(x, y)])).flat_map(|(x, y)| pixel(x, y)).collect();
-        encoder.write_header().unwrap().write_image_data(&data).unwrap();
+        let data: Vec<u8> = (0..height)
+            .flat_map(|y| (0..width).flat_map(move |x| [(x, y)]))
+            .flat_map(|(x, y)| pixel(x, y))
+            .collect();
+        encoder
+            .write_header()
+            .unwrap()
+            .write_image_data(&data)
+            .unwrap();
         bytes
     }
 
@@ -123,7 +168,10 @@ mod tests {
         let at = Point::new(1.0, 2.0);
         let picture = Picture::png("a.png", &bytes, at, (0.2, 0.02), 0.0).unwrap();
         assert_eq!(picture.cells, (200, 20));
-        assert_eq!(picture.cell(Point::new(1.1, 2.015)), Some([65535, 0, 0, 65535]));
+        assert_eq!(
+            picture.cell(Point::new(1.1, 2.015)),
+            Some([65535, 0, 0, 65535])
+        );
         // Half black and half white send back half the light, which is not the middle of the bytes.
         let grey = picture.cell(Point::new(1.1, 2.005)).unwrap();
         assert!((i32::from(grey[0]) - 32768).abs() < 300, "{grey:?}");
@@ -137,7 +185,10 @@ mod tests {
         let bytes = encoded(10, 10, |x, _| [0, 0, 0, if x < 5 { 0 } else { 255 }]);
         let picture = Picture::png("a.png", &bytes, Point::default(), (0.01, 0.01), 0.0).unwrap();
         assert_eq!(picture.cell(Point::new(0.002, 0.005)), Some([0, 0, 0, 0]));
-        assert_eq!(picture.cell(Point::new(0.008, 0.005)), Some([0, 0, 0, 65535]));
+        assert_eq!(
+            picture.cell(Point::new(0.008, 0.005)),
+            Some([0, 0, 0, 65535])
+        );
     }
 
     #[test]
@@ -145,13 +196,22 @@ mod tests {
         let whole = encoded(30, 30, |x, y| [(x * 8) as u8, (y * 8) as u8, 7, 255]);
         let read = |bytes: &[u8]| Picture::png("a.png", bytes, Point::default(), (0.1, 0.1), 0.0);
         for end in (0..whole.len() - 20).step_by(7) {
-            assert!(read(&whole[..end]).is_err(), "{end} of {} bytes", whole.len());
+            assert!(
+                read(&whole[..end]).is_err(),
+                "{end} of {} bytes",
+                whole.len()
+            );
         }
         // A header alone that promises more than there can be.
         let mut huge = whole.clone();
         huge[16..20].copy_from_slice(&2_000_000_000u32.to_be_bytes());
         assert!(read(&huge).is_err());
-        assert!(read(&encoded(4000, 2600, |_, _| [0; 4])).unwrap_err().to_string().contains("10 million"));
+        assert!(
+            read(&encoded(4000, 2600, |_, _| [0; 4]))
+                .unwrap_err()
+                .to_string()
+                .contains("10 million")
+        );
         for at in 0..whole.len().min(120) {
             let mut turned = whole.clone();
             turned[at] ^= 0x5a;

@@ -32,7 +32,9 @@ impl Outline {
             Self::Disc(radius) => radius * radius / 2.0,
             Self::Polygon(points) => {
                 let dot = |a: Point, b: Point| a.x * b.x + a.y * b.y;
-                let of = |(a, b): (Point, Point)| cross(a, b) * (dot(a, a) + dot(a, b) + dot(b, b)) / 12.0;
+                let of = |(a, b): (Point, Point)| {
+                    cross(a, b) * (dot(a, a) + dot(a, b) + dot(b, b)) / 12.0
+                };
                 triangles(points).map(of).sum::<f64>() / self.area()
             }
         }
@@ -44,11 +46,16 @@ impl Outline {
         match self {
             Self::Disc(radius) => radius * 2.0 / 3.0,
             Self::Polygon(points) => {
-                let middle = |a: Point, b: Point| Point::new(f64::midpoint(a.x, b.x), f64::midpoint(a.y, b.y));
+                let middle = |a: Point, b: Point| {
+                    Point::new(f64::midpoint(a.x, b.x), f64::midpoint(a.y, b.y))
+                };
                 let far = |p: Point| p.distance(Point::default());
                 let o = Point::default();
                 let mean = |a, b| (far(middle(a, b)) + far(middle(o, a)) + far(middle(o, b))) / 3.0;
-                triangles(points).map(|(a, b)| cross(a, b) / 2.0 * mean(a, b)).sum::<f64>() / self.area()
+                triangles(points)
+                    .map(|(a, b)| cross(a, b) / 2.0 * mean(a, b))
+                    .sum::<f64>()
+                    / self.area()
             }
         }
     }
@@ -57,8 +64,12 @@ impl Outline {
     pub fn placed(&self, pose: Pose, sides: usize) -> Vec<Point> {
         match self {
             Self::Disc(radius) => {
-                let turn = |side| pose.heading + f64::from(side as u32) * crate::units::math::TAU / sides as f64;
-                (0..sides).map(|side| Point::new(pose.x, pose.y).ahead(turn(side), *radius)).collect()
+                let turn = |side| {
+                    pose.heading + f64::from(side as u32) * crate::units::math::TAU / sides as f64
+                };
+                (0..sides)
+                    .map(|side| Point::new(pose.x, pose.y).ahead(turn(side), *radius))
+                    .collect()
             }
             Self::Polygon(points) => points.iter().map(|p| pose.place(p.x, p.y)).collect(),
         }
@@ -66,7 +77,10 @@ impl Outline {
 }
 
 fn triangles(points: &[Point]) -> impl Iterator<Item = (Point, Point)> {
-    points.iter().copied().zip(points.iter().copied().cycle().skip(1))
+    points
+        .iter()
+        .copied()
+        .zip(points.iter().copied().cycle().skip(1))
 }
 
 fn cross(a: Point, b: Point) -> f64 {

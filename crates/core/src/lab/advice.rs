@@ -16,7 +16,13 @@ use crate::mission::Parsed;
 use crate::robot::Robot;
 
 /// What may be said about a mission, compiled for a robot on a field. In order of the text.
-pub fn advice(text: &str, parsed: &Parsed, program: &Program, robot: &Robot, field: &Field) -> Vec<Finding> {
+pub fn advice(
+    text: &str,
+    parsed: &Parsed,
+    program: &Program,
+    robot: &Robot,
+    field: &Field,
+) -> Vec<Finding> {
     let mut within: Vec<Vec<StepId>> = vec![Vec::new(); program.steps.len()];
     for (index, step) in program.numbered() {
         if let Some(parent) = step.parent {
@@ -24,7 +30,16 @@ pub fn advice(text: &str, parsed: &Parsed, program: &Program, robot: &Robot, fie
         }
     }
     let said = BTreeSet::new();
-    let mut adviser = Adviser { text, parsed, program, robot, field, said, within, findings: Vec::new() };
+    let mut adviser = Adviser {
+        text,
+        parsed,
+        program,
+        robot,
+        field,
+        said,
+        within,
+        findings: Vec::new(),
+    };
     adviser.budgets();
     adviser.habits();
     adviser.findings
@@ -44,17 +59,30 @@ struct Adviser<'a> {
 }
 
 impl<'a> Adviser<'a> {
-    fn say(&mut self, severity: Severity, code: &'static str, line: usize, message: String, hint: &str) {
+    fn say(
+        &mut self,
+        severity: Severity,
+        code: &'static str,
+        line: usize,
+        message: String,
+        hint: &str,
+    ) {
         if !self.said.insert((code, line)) {
             return;
         }
         let span = self.parsed.lines.get(line).map_or(0..0, |line| {
-            let end = line.comment.as_ref().map_or(line.span.end, |comment| comment.start);
+            let end = line
+                .comment
+                .as_ref()
+                .map_or(line.span.end, |comment| comment.start);
             let written = &self.text[line.span.start..end];
             let indent = written.len() - written.trim_start().len();
             line.span.start + indent..line.span.start + written.trim_end().len()
         });
-        let finding = Finding { severity, ..Finding::warning(code, Source::Mission, span, message) };
+        let finding = Finding {
+            severity,
+            ..Finding::warning(code, Source::Mission, span, message)
+        };
         self.findings.push(finding.hint(hint));
     }
 
@@ -78,8 +106,12 @@ impl<'a> Adviser<'a> {
     /// The line of a step's behaviour, which its name's line only announces.
     fn says(&self, step: &ProgramStep) -> usize {
         let steps = &self.parsed.mission.steps;
-        let at = steps.binary_search_by_key(&step.line, |known| known.line).ok().filter(|_| !step.foreign);
-        at.and_then(|at| steps[at].behaviour.as_ref()).map_or(step.line, |(_, line)| *line)
+        let at = steps
+            .binary_search_by_key(&step.line, |known| known.line)
+            .ok()
+            .filter(|_| !step.foreign);
+        at.and_then(|at| steps[at].behaviour.as_ref())
+            .map_or(step.line, |(_, line)| *line)
     }
 
     /// Rim speeds in m/s that a step commands its wheels to when all is well: left, right.
@@ -91,12 +123,15 @@ impl<'a> Adviser<'a> {
         };
         match &self.of(step).action {
             Action::Constant { left, right } => Some([speed(*left), speed(*right)]),
-            Action::HoldHeading { pace, .. } | Action::Keep { pace, .. } | Action::Square { pace, .. } => {
-                Some([speed(*pace); 2])
-            }
+            Action::HoldHeading { pace, .. }
+            | Action::Keep { pace, .. }
+            | Action::Square { pace, .. } => Some([speed(*pace); 2]),
             Action::Follow(follow) => Some([speed(follow.pace); 2]),
             Action::Move { .. } | Action::Signal { .. } => Some([0.0; 2]),
-            Action::Measure { .. } | Action::Choose(_) | Action::React(_) | Action::Group { .. } => None,
+            Action::Measure { .. }
+            | Action::Choose(_)
+            | Action::React(_)
+            | Action::Group { .. } => None,
         }
     }
 
@@ -118,7 +153,10 @@ impl<'a> Adviser<'a> {
     fn fastest(&self, step: StepId, place: (f64, f64)) -> f64 {
         let of = |leaf: StepId| {
             let [left, right] = self.rims(leaf).unwrap_or_default();
-            let (ahead, turn) = (f64::midpoint(left, right), (right - left) / self.robot.track_width);
+            let (ahead, turn) = (
+                f64::midpoint(left, right),
+                (right - left) / self.robot.track_width,
+            );
             crate::units::math::length(ahead - turn * place.1, turn * place.0)
         };
         self.leaves(step).map(of).fold(0.0, f64::max)
@@ -127,7 +165,10 @@ impl<'a> Adviser<'a> {
     /// How fast a step drives and turns: m/s ahead, rad/s to the left.
     fn motion(&self, step: StepId) -> (f64, f64) {
         let [left, right] = self.rims(step).unwrap_or_default();
-        (f64::midpoint(left, right), (right - left) / self.robot.track_width)
+        (
+            f64::midpoint(left, right),
+            (right - left) / self.robot.track_width,
+        )
     }
 
     /// Where an exit of a step leads: the first step there that has the wheels or takes a decision.
@@ -148,7 +189,10 @@ impl<'a> Adviser<'a> {
         let (sensor, tone) = match test {
             Test::Bright { sensor, limits } | Test::Crossed { sensor, limits, .. } => {
                 let tones = &self.program.tones[*sensor];
-                (*sensor, (0..tones.tones.len()).find(|&tone| tones.limits(tone) == *limits)?)
+                (
+                    *sensor,
+                    (0..tones.tones.len()).find(|&tone| tones.limits(tone) == *limits)?,
+                )
             }
             Test::Colour { sensor, tone } => (*sensor, *tone),
             Test::Reads { .. }
@@ -179,12 +223,26 @@ impl<'a> Adviser<'a> {
     /// What a sensor reads over each surface: as calibrated, and as it would without any error where nobody has been
     /// with it.
     fn reads(&self, sensor: SensorId) -> Vec<(&'a str, f64)> {
-        let (tones, about) = (&self.program.tones[sensor].tones, &self.robot.sensors[sensor]);
-        let mut all: Vec<(&str, f64)> = tones.iter().map(|tone| (tone.name.as_str(), tone.brightness)).collect();
+        let (tones, about) = (
+            &self.program.tones[sensor].tones,
+            &self.robot.sensors[sensor],
+        );
+        let mut all: Vec<(&str, f64)> = tones
+            .iter()
+            .map(|tone| (tone.name.as_str(), tone.brightness))
+            .collect();
         if about.codes.is_empty() {
-            let others =
-                self.field.surfaces.iter().filter(|surface| !tones.iter().any(|tone| tone.name == surface.name));
-            all.extend(others.map(|surface| (surface.name.as_str(), about.reads(seen(surface).0, self.field.ambient))));
+            let others = self
+                .field
+                .surfaces
+                .iter()
+                .filter(|surface| !tones.iter().any(|tone| tone.name == surface.name));
+            all.extend(others.map(|surface| {
+                (
+                    surface.name.as_str(),
+                    about.reads(seen(surface).0, self.field.ambient),
+                )
+            }));
         }
         all
     }
@@ -192,20 +250,33 @@ impl<'a> Adviser<'a> {
     /// The marks of a surface.
     fn marks(&self, surface: &'a str) -> impl Iterator<Item = &'a Mark> + use<'a> {
         let field = self.field;
-        field.marks.iter().filter(move |mark| field.surface(mark.surface).name == surface)
+        field
+            .marks
+            .iter()
+            .filter(move |mark| field.surface(mark.surface).name == surface)
     }
 
     /// The narrowest mark of a surface: its name and its width in metres.
     fn narrowest(&self, surface: &'a str) -> Option<(&'a str, f64)> {
-        let named = self
-            .marks(surface)
-            .map(|mark| (if mark.name.is_empty() { surface } else { mark.name.as_str() }, width(&mark.shape)));
+        let named = self.marks(surface).map(|mark| {
+            (
+                if mark.name.is_empty() {
+                    surface
+                } else {
+                    mark.name.as_str()
+                },
+                width(&mark.shape),
+            )
+        });
         named.min_by(|a, b| a.1.total_cmp(&b.1))
     }
 
     /// Whether a surface is one of those that are not to be touched, or the rim of something raised.
     fn is_border(&self, surface: &str) -> bool {
-        self.field.marks.iter().any(|mark| mark.keep_off && self.field.surface(mark.surface).name == surface)
+        self.field
+            .marks
+            .iter()
+            .any(|mark| mark.keep_off && self.field.surface(mark.surface).name == surface)
     }
 
     /// The sensors that steer in a step.
@@ -213,7 +284,9 @@ impl<'a> Adviser<'a> {
         match &self.of(step).action {
             Action::Follow(follow) => match &follow.rail {
                 Rail::Edge(edge, _) => vec![edge.sensor],
-                Rail::Under(pair) | Rail::Between(pair) => pair.iter().map(|edge| edge.sensor).collect(),
+                Rail::Under(pair) | Rail::Between(pair) => {
+                    pair.iter().map(|edge| edge.sensor).collect()
+                }
             },
             Action::Keep { sensors, .. } => sensors.iter().map(|(sensor, _)| *sensor).collect(),
             Action::Constant { .. }
@@ -245,7 +318,11 @@ fn width(shape: &Shape) -> f64 {
 fn held<'t>(term: &'t Term, seconds: f64, into: &mut Vec<(&'t Look, f64)>) {
     match term {
         Term::Look(look) => into.push((look, seconds)),
-        Term::Any(terms) | Term::All(terms) => terms.iter().for_each(|term| held(term, seconds, into)),
+        Term::Any(terms) | Term::All(terms) => {
+            for term in terms {
+                held(term, seconds, into);
+            }
+        }
         Term::As(term, _) | Term::After(term, ..) => held(term, seconds, into),
         // What must not be seen has no width that could be missed.
         Term::Not(_) => {}
@@ -256,7 +333,11 @@ fn held<'t>(term: &'t Term, seconds: f64, into: &mut Vec<(&'t Look, f64)>) {
 /// `9 mm`, `0.4 mm`
 fn mm(metres: f64) -> String {
     let value = metres * 1e3;
-    if value.abs() < 9.95 { format!("{value:.1} mm") } else { format!("{value:.0} mm") }
+    if value.abs() < 9.95 {
+        format!("{value:.1} mm")
+    } else {
+        format!("{value:.0} mm")
+    }
 }
 
 fn percent(share: f64) -> String {
@@ -273,7 +354,9 @@ fn pace_words(action: &Action) -> String {
             (WheelCommand::Brake, other) => *other,
             (other, _) => *other,
         },
-        Action::HoldHeading { pace, .. } | Action::Keep { pace, .. } | Action::Square { pace, .. } => *pace,
+        Action::HoldHeading { pace, .. }
+        | Action::Keep { pace, .. }
+        | Action::Square { pace, .. } => *pace,
         Action::Follow(follow) => follow.pace,
         Action::Move { .. }
         | Action::Signal { .. }

@@ -42,7 +42,11 @@ impl Along {
             let Some(before) = index.checked_sub(1).map(|before| ticks[before].pose) else {
                 along.looks.push(0.0);
                 let brightness = world.ideal_reading(sensor, tick.pose).brightness;
-                along.places.push(Place { at: 0.0, tick: 0.0, brightness });
+                along.places.push(Place {
+                    at: 0.0,
+                    tick: 0.0,
+                    brightness,
+                });
                 continue;
             };
             let (from, to): (Point, Point) = (spot(before), spot(tick.pose));
@@ -60,7 +64,11 @@ impl Along {
                 if moved > 1e-6 && along.places.len() < MOST {
                     let brightness = world.ideal_reading(sensor, pose).brightness;
                     let tick = (index - 1) as f64 + share;
-                    along.places.push(Place { at: at + moved * share, tick, brightness });
+                    along.places.push(Place {
+                        at: at + moved * share,
+                        tick,
+                        brightness,
+                    });
                 }
             }
             at += moved;

@@ -6,7 +6,9 @@ use crate::ids::SensorId;
 use std::collections::VecDeque;
 use std::sync::Arc;
 
-use crate::controller::{Limits, Live, Program, ProgramExit, StepStanding, Term, TermStanding, Test, Watch};
+use crate::controller::{
+    Limits, Live, Program, ProgramExit, StepStanding, Term, TermStanding, Test, Watch,
+};
 use crate::record::{Run, Trace, Visit};
 use crate::robot::Robot;
 
@@ -79,10 +81,15 @@ pub fn evidence(run: &Run, program: &Arc<Program>, robot: &Robot) -> Vec<StepEvi
         let standing = left.get_mut(visit.step.0).and_then(VecDeque::pop_front);
         let exits = program.steps[visit.step].exits.iter().enumerate();
         let exits = exits.map(|(index, exit)| {
-            let standing = standing.as_ref().map(|step| (&step.exits[index], step.ender == Some(index)));
+            let standing = standing
+                .as_ref()
+                .map(|step| (&step.exits[index], step.ender == Some(index)));
             one(&run.trace, visit, index, exit, standing, program, robot)
         });
-        StepEvidence { visit: *visit, exits: exits.collect() }
+        StepEvidence {
+            visit: *visit,
+            exits: exits.collect(),
+        }
     };
     visits.into_iter().map(of).collect()
 }
@@ -116,7 +123,9 @@ fn leavings(run: &Run, program: &Arc<Program>) -> Vec<VecDeque<StepStanding>> {
 pub fn noise_width(robot: &Robot, sensor: SensorId) -> f64 {
     let sensor = &robot.sensors[sensor];
     // A sensor without any noise still cannot be trusted beyond a thousandth.
-    (sensor.noise * sensor.noise + sensor.step * sensor.step / 12.0).sqrt().max(0.001)
+    (sensor.noise * sensor.noise + sensor.step * sensor.step / 12.0)
+        .sqrt()
+        .max(0.001)
 }
 
 fn one(
@@ -132,13 +141,17 @@ fn one(
     if visit.exit == Some(index) || standing.is_some_and(|(_, ended)| ended) {
         let fired = looks.get(visit.look).or(looks.first());
         let armed = matches!(exit.term, Term::For(..) | Term::After(..));
-        let at_once = !armed && fired.is_some_and(|look| !from_entry(&look.test)) && visit.left == visit.entered + 1;
+        let at_once = !armed
+            && fired.is_some_and(|look| !from_entry(&look.test))
+            && visit.left == visit.entered + 1;
         // What had to be false is nowhere beyond its limit.
         let asked = fired.filter(|look| !is_denied(&exit.term, look.slot, false));
         let clear = asked.and_then(|look| clearness(trace, visit, &look.test, program, robot));
         return Evidence::Fired { clear, at_once };
     }
-    let Some((standing, _)) = standing.filter(|(standing, _)| standing.looked && visit.left > visit.entered) else {
+    let Some((standing, _)) =
+        standing.filter(|(standing, _)| standing.looked && visit.left > visit.entered)
+    else {
         return Evidence::Spare(Spare::Unseen);
     };
     // Of several terms the first that had something to spare says what was missing.
@@ -146,16 +159,24 @@ fn one(
     let mut spares = both.map(|(look, live)| spare(trace, visit, &look.test, live, program, robot));
     let first = spares.next().unwrap_or(Spare::Unseen);
     let missing = |spare: &Spare| !matches!(spare, Spare::Unseen) && *spare != Spare::Noise(0.0);
-    Evidence::Spare(if missing(&first) { first } else { spares.find(missing).unwrap_or(first) })
+    Evidence::Spare(if missing(&first) {
+        first
+    } else {
+        spares.find(missing).unwrap_or(first)
+    })
 }
 
 /// Whether a look, known by its slot, stands within a `not`.
 fn is_denied(term: &Term, slot: usize, denied: bool) -> bool {
     match term {
         Term::Look(look) => look.slot == slot && denied,
-        Term::Any(terms) | Term::All(terms) => terms.iter().any(|term| is_denied(term, slot, denied)),
+        Term::Any(terms) | Term::All(terms) => {
+            terms.iter().any(|term| is_denied(term, slot, denied))
+        }
         Term::Not(term) => is_denied(term, slot, !denied),
-        Term::For(term, ..) | Term::After(term, ..) | Term::As(term, _) => is_denied(term, slot, denied),
+        Term::For(term, ..) | Term::After(term, ..) | Term::As(term, _) => {
+            is_denied(term, slot, denied)
+        }
     }
 }
 
@@ -178,7 +199,14 @@ const fn from_entry(test: &Test) -> bool {
 }
 
 /// How far a test was from holding during a visit.
-fn spare(trace: &Trace, visit: &Visit, test: &Test, live: &Live, program: &Program, robot: &Robot) -> Spare {
+fn spare(
+    trace: &Trace,
+    visit: &Visit,
+    test: &Test,
+    live: &Live,
+    program: &Program,
+    robot: &Robot,
+) -> Spare {
     let left = |of: fn(f64) -> Spare| live.away.map_or(Spare::Unseen, of);
     let nearest = |of: &dyn Fn(f64) -> Spare| live.nearest.map_or(Spare::Unseen, of);
     match test {
@@ -192,9 +220,15 @@ fn spare(trace: &Trace, visit: &Visit, test: &Test, live: &Live, program: &Progr
         }
         Test::Range { .. } => nearest(&|metres| Spare::Length(metres.min(20.0))),
         Test::Colour { sensor, tone } => {
-            let lead = |tick: &usize| test.beyond(&trace.knew(*tick), program).unwrap_or(f64::NEG_INFINITY);
-            let nearest = (visit.entered + 1..=visit.left).max_by(|a, b| lead(a).total_cmp(&lead(b)));
-            let widths = |tick| (-colour_widths(trace, tick, program, robot, *sensor, *tone)).clamp(0.0, CLEAREST);
+            let lead = |tick: &usize| {
+                test.beyond(&trace.knew(*tick), program)
+                    .unwrap_or(f64::NEG_INFINITY)
+            };
+            let nearest =
+                (visit.entered + 1..=visit.left).max_by(|a, b| lead(a).total_cmp(&lead(b)));
+            let widths = |tick| {
+                (-colour_widths(trace, tick, program, robot, *sensor, *tone)).clamp(0.0, CLEAREST)
+            };
             nearest.map_or(Spare::Unseen, |tick| Spare::Noise(widths(tick)))
         }
         Test::Battery { .. }
@@ -211,28 +245,48 @@ fn spare(trace: &Trace, visit: &Visit, test: &Test, live: &Live, program: &Progr
 }
 
 /// How far a colour reading is from being taken for another tone, in noise widths; negative when it is.
-fn colour_widths(trace: &Trace, tick: usize, program: &Program, robot: &Robot, sensor: SensorId, tone: usize) -> f64 {
+fn colour_widths(
+    trace: &Trace,
+    tick: usize,
+    program: &Program,
+    robot: &Robot,
+    sensor: SensorId,
+    tone: usize,
+) -> f64 {
     let (tones, reading) = (&program.tones[sensor], trace.reading(tick, sensor));
     let noise = tones.colour_lead_noise(&reading, tone, noise_width(robot, sensor));
     tones.colour_lead(&reading, tone) / noise.max(1e-9)
 }
 
 /// How clearly a test held that fired, in noise widths: how far its reading went beyond the limit soon afterwards.
-fn clearness(trace: &Trace, visit: &Visit, test: &Test, program: &Program, robot: &Robot) -> Option<f64> {
+fn clearness(
+    trace: &Trace,
+    visit: &Visit,
+    test: &Test,
+    program: &Program,
+    robot: &Robot,
+) -> Option<f64> {
     let sensor = test.sensor()?;
     let look_on = (LOOK_ON * 1000.0 / f64::from(trace.period_ms)) as usize;
     let end = (visit.left + look_on).min(trace.ticks.len() - 1);
     if let Test::Crossed { limits, .. } = test {
-        let share = crossings(trace, visit, sensor, *limits).into_iter().fold(f64::INFINITY, f64::min);
+        let share = crossings(trace, visit, sensor, *limits)
+            .into_iter()
+            .fold(f64::INFINITY, f64::min);
         return Some((share / noise_width(robot, sensor)).min(CLEAREST));
     }
     // As long as it stays beyond the limit: the next mark is another matter. A distance is come up to: how far beyond
     // its limit it gets says how soon the robot stopped, not how surely it was seen, and it has no floor sensor.
     let beyond = |tick: &usize| test.beyond(&trace.knew(*tick), program);
     beyond(&visit.left)?;
-    let held = (visit.left..=end).take_while(|tick| beyond(tick).is_some_and(|beyond| beyond > 0.0));
+    let held =
+        (visit.left..=end).take_while(|tick| beyond(tick).is_some_and(|beyond| beyond > 0.0));
     if let Test::Colour { tone, .. } = test {
-        let best = held.max_by(|a, b| beyond(a).unwrap_or(0.0).total_cmp(&beyond(b).unwrap_or(0.0)))?;
+        let best = held.max_by(|a, b| {
+            beyond(a)
+                .unwrap_or(0.0)
+                .total_cmp(&beyond(b).unwrap_or(0.0))
+        })?;
         return Some(colour_widths(trace, best, program, robot, sensor, *tone).min(CLEAREST));
     }
     let share = held.filter_map(|tick| beyond(&tick)).fold(0.0, f64::max);

@@ -27,13 +27,22 @@ pub fn hindsight(
     let mut warn = |code: &'static str, line: usize, message: String, hints: Hints| {
         let span = parsed.lines.get(line).map_or(0..0, |line| {
             let written = text[line.span.clone()].trim_end();
-            line.span.start + written.len() - written.trim_start().len()..line.span.start + written.len()
+            line.span.start + written.len() - written.trim_start().len()
+                ..line.span.start + written.len()
         });
-        if !findings.iter().any(|known| known.code == code && known.span == span) {
+        if !findings
+            .iter()
+            .any(|known| known.code == code && known.span == span)
+        {
             findings.push(Finding::warning(code, Source::Mission, span, message).hint(hints));
         }
     };
-    let behind = |line: usize, more: &str| Some(Edit::insert(exit_on(parsed, line)?.condition.span.end, more));
+    let behind = |line: usize, more: &str| {
+        Some(Edit::insert(
+            exit_on(parsed, line)?.condition.span.end,
+            more,
+        ))
+    };
     for step in evidence {
         let of = &program.steps[step.visit.step];
         // What nearly fired matters where something else had to end the step.
@@ -45,33 +54,49 @@ pub fn hindsight(
                     "at {:.1} s this was already true, but the exit was not active yet",
                     run.trace.seconds(tick)
                 );
-                warn("K23", exit.line, message, "shorten the `after ...`, or write `after it was false`".into());
+                warn(
+                    "K23",
+                    exit.line,
+                    message,
+                    "shorten the `after ...`, or write `after it was false`".into(),
+                );
             }
             match evidence {
                 Evidence::Fired { at_once: true, .. } if looks_outside(&exit.term) => {
                     let at = run.trace.seconds(step.visit.entered);
                     let message = format!("at {at:.1} s this was already true when the step began");
-                    let words = "write `after it was false`, or let the robot leave the mark first".to_owned();
-                    let edits = behind(exit.line, " after it was false").into_iter().collect();
+                    let words = "write `after it was false`, or let the robot leave the mark first"
+                        .to_owned();
+                    let edits = behind(exit.line, " after it was false")
+                        .into_iter()
+                        .collect();
                     warn("K13", exit.line, message, Hint { words, edits }.into());
                 }
-                Evidence::Fired { clear: Some(clear), .. } if *clear < LUCK => {
-                    let message =
-                        format!("fired by only {clear:.1} times the noise of the sensor: in another run it may not");
-                    let lasting =
-                        behind(exit.line, " for 20 ms").map(|edit| Hint::edit("require it `for 20 ms`", edit));
-                    let mut hints = Hints::from("move the limit, or drive more slowly over the mark");
+                Evidence::Fired {
+                    clear: Some(clear), ..
+                } if *clear < LUCK => {
+                    let message = format!(
+                        "fired by only {clear:.1} times the noise of the sensor: in another run it may not"
+                    );
+                    let lasting = behind(exit.line, " for 20 ms")
+                        .map(|edit| Hint::edit("require it `for 20 ms`", edit));
+                    let mut hints =
+                        Hints::from("move the limit, or drive more slowly over the mark");
                     hints.0.extend(lasting);
                     warn("K06", exit.line, message, hints);
                 }
-                Evidence::Spare(Spare::Noise(widths)) if missed && *widths < 1.0 && *widths > 0.0 => {
-                    let message =
-                        format!("missed by only {widths:.1} times the noise of the sensor: in another run it may fire");
+                Evidence::Spare(Spare::Noise(widths))
+                    if missed && *widths < 1.0 && *widths > 0.0 =>
+                {
+                    let message = format!(
+                        "missed by only {widths:.1} times the noise of the sensor: in another run it may fire"
+                    );
                     warn(
                         "K14",
                         exit.line,
                         message,
-                        "if it should fire, bring the limit nearer; if not, move it further away".into(),
+                        "if it should fire, bring the limit nearer; if not, move it further away"
+                            .into(),
                     );
                 }
                 Evidence::Fired { .. } | Evidence::Spare(_) => {}
@@ -81,10 +106,19 @@ pub fn hindsight(
     if let Some(step) = run.circle {
         let message =
             "endless loop: steps that take no time lead back to each other, and this is one of them".to_owned();
-        warn("M135", program.steps[step].line, message, "let one of them do something, or wait for something".into());
+        warn(
+            "M135",
+            program.steps[step].line,
+            message,
+            "let one of them do something, or wait for something".into(),
+        );
     }
     let line_at = |tick: u32| {
-        let step = run.trace.ticks.get(tick as usize).map_or(0, |tick| usize::from(tick.step));
+        let step = run
+            .trace
+            .ticks
+            .get(tick as usize)
+            .map_or(0, |tick| usize::from(tick.step));
         program.steps.get(step).map_or(0, |step| step.line)
     };
     for happened in &run.trace.happened {
@@ -93,20 +127,43 @@ pub fn hindsight(
             let name = field.marks.get(mark).map_or("", |mark| mark.name.as_str());
             let name = if name.is_empty() { "tape" } else { name };
             let message = format!("at {at:.1} s a wheel is on {name}, which must not be touched");
-            warn("K56", line_at(happened.tick), message, "end this step earlier, or steer further away".into());
+            warn(
+                "K56",
+                line_at(happened.tick),
+                message,
+                "end this step earlier, or steer further away".into(),
+            );
         }
     }
     if let Some(limit) = &parsed.mission.limit {
-        let line = parsed.lines.partition_point(|line| line.span.start <= limit.span.start).saturating_sub(1);
+        let line = parsed
+            .lines
+            .partition_point(|line| line.span.start <= limit.span.start)
+            .saturating_sub(1);
         let (seconds, most) = (run.duration(), limit.node.si());
-        let more = Quantity { value: (limit.node.value * 1.25).ceil(), unit: limit.node.unit };
-        let edit = Edit { span: limit.span.clone(), text: more.to_string() };
-        let hint = Hint::edit(format!("drive faster, wait less, or write `limit {more}`"), edit);
+        let more = Quantity {
+            value: (limit.node.value * 1.25).ceil(),
+            unit: limit.node.unit,
+        };
+        let edit = Edit {
+            span: limit.span.clone(),
+            text: more.to_string(),
+        };
+        let hint = Hint::edit(
+            format!("drive faster, wait less, or write `limit {more}`"),
+            edit,
+        );
         if run.outcome == Outcome::Limit {
-            let last = run.visits.last().map_or("", |visit| program.steps[visit.step].name.as_str());
+            let last = run
+                .visits
+                .last()
+                .map_or("", |visit| program.steps[visit.step].name.as_str());
             let message = format!("the run was still in \"{last}\" when its time was up");
             warn("K55", line, message, hint.clone().into());
-        } else if run.outcome == Outcome::Done && seconds > LATE * most && field.rules.deciders.is_empty() {
+        } else if run.outcome == Outcome::Done
+            && seconds > LATE * most
+            && field.rules.deciders.is_empty()
+        {
             let message = format!(
                 "the run takes {seconds:.1} s of {}: with a weak battery it will not finish in time",
                 limit.node
@@ -121,24 +178,36 @@ pub fn hindsight(
 /// The first tick of a visit at which an exit's reading was beyond its limit, after having been on this side of it,
 /// while the exit was not armed.
 fn unlooked(run: &Run, program: &Program, visit: &Visit, term: &Term) -> Option<usize> {
-    let Term::After(term, armed, _) = term else { return None };
+    let Term::After(term, armed, _) = term else {
+        return None;
+    };
     let trace = &run.trace;
     let rolled = |tick: usize| {
-        let of = |wheel: usize| trace.ticks[tick].wheels[wheel] - trace.ticks[visit.entered].wheels[wheel];
+        let of = |wheel: usize| {
+            trace.ticks[tick].wheels[wheel] - trace.ticks[visit.entered].wheels[wheel]
+        };
         (f64::midpoint(of(0), of(1)) * program.wheel_radius).abs()
     };
     let waits = |tick: usize| match armed {
         Armed::False => false,
-        Armed::Time(seconds) => seconds.fixed().is_some_and(|seconds| trace.seconds(tick - visit.entered) < seconds),
+        Armed::Time(seconds) => seconds
+            .fixed()
+            .is_some_and(|seconds| trace.seconds(tick - visit.entered) < seconds),
         Armed::Length(length) => length.fixed().is_some_and(|length| rolled(tick) < length),
     };
     let test = &term.looks().find(|look| look.test.sensor().is_some())?.test;
-    let holds = |tick: usize| test.beyond(&trace.knew(tick), program).is_some_and(|beyond| beyond > 0.0);
+    let holds = |tick: usize| {
+        test.beyond(&trace.knew(tick), program)
+            .is_some_and(|beyond| beyond > 0.0)
+    };
     let blind = (visit.entered + 1..=visit.left).take_while(|tick| waits(*tick));
     // What is left behind at the beginning of the step is what the arming is for.
-    blind.skip_while(|tick| holds(*tick)).find(|tick| holds(*tick))
+    blind
+        .skip_while(|tick| holds(*tick))
+        .find(|tick| holds(*tick))
 }
 
 fn looks_outside(term: &crate::controller::Term) -> bool {
-    term.looks().any(|look| look.test.sensor().is_some() || matches!(look.test, Test::Range { .. }))
+    term.looks()
+        .any(|look| look.test.sensor().is_some() || matches!(look.test, Test::Range { .. }))
 }

@@ -12,7 +12,8 @@ use crate::mission::edit::{self, Edit, Stride};
 use crate::mission::exits::add_exit;
 use crate::mission::offer::{drive_to_mark, insert_offer_above};
 use crate::mission::{
-    Behaviour, Condition, Exit, Law, LineKind, Names, Parsed, SlotKind, Spanned, Target, Value, check, parse,
+    Behaviour, Condition, Exit, Law, LineKind, Names, Parsed, SlotKind, Spanned, Target, Value,
+    check, parse,
 };
 use crate::record::Run;
 use crate::robot::Robot;
@@ -51,10 +52,17 @@ pub struct Case<'a> {
 /// What may be done about an exit, by its step in the program and its place in it. The likeliest first.
 pub fn remedies(case: Case<'_>, step: StepId, exit: usize) -> Vec<Remedy> {
     let about = &case.program.steps[step];
-    let Some(written) = about.exits.get(exit).and_then(|exit| written(case.parsed, exit.line)) else {
+    let Some(written) = about
+        .exits
+        .get(exit)
+        .and_then(|exit| written(case.parsed, exit.line))
+    else {
         return Vec::new();
     };
-    let mut found = Found { case, remedies: Vec::new() };
+    let mut found = Found {
+        case,
+        remedies: Vec::new(),
+    };
     let story = exit_story(case.run, case.program, case.evidence, step, exit);
     let guards = matches!(written.1.target.node, Target::Fail(_));
     let last = story.visits.last().map(|(_, _, evidence)| *evidence);
@@ -66,7 +74,12 @@ pub fn remedies(case: Case<'_>, step: StepId, exit: usize) -> Vec<Remedy> {
                 found.line_lost(written.0, entered, left);
             }
             // What it guards is more often what is wrong: the exits above it.
-            for (index, other) in about.exits.iter().enumerate().filter(|(index, _)| *index != exit) {
+            for (index, other) in about
+                .exits
+                .iter()
+                .enumerate()
+                .filter(|(index, _)| *index != exit)
+            {
                 if let Some((_, other)) = self::written(case.parsed, other.line)
                     && !matches!(other.target.node, Target::Fail(_))
                 {
@@ -78,8 +91,18 @@ pub fn remedies(case: Case<'_>, step: StepId, exit: usize) -> Vec<Remedy> {
         }
         Some(Evidence::Fired { clear, at_once }) => {
             if at_once {
-                found.append(written.1, " after it was false", "wait until it has been false once", AT_ONCE);
-                found.append(written.1, " after 100 mm", "ignore it for the first 100 mm", AT_ONCE);
+                found.append(
+                    written.1,
+                    " after it was false",
+                    "wait until it has been false once",
+                    AT_ONCE,
+                );
+                found.append(
+                    written.1,
+                    " after 100 mm",
+                    "ignore it for the first 100 mm",
+                    AT_ONCE,
+                );
             }
             if clear.is_some_and(|clear| clear < THIN) {
                 found.lasting(written.1);
@@ -114,31 +137,64 @@ impl Found<'_> {
         // What would not run is no remedy. Routines of other files are not known here, before or after.
         let errors = |parsed: &Parsed| {
             let checked = check(parsed, self.case.names);
-            parsed.findings.iter().chain(&checked).filter(|finding| finding.severity == Severity::Error).count()
+            parsed
+                .findings
+                .iter()
+                .chain(&checked)
+                .filter(|finding| finding.severity == Severity::Error)
+                .count()
         };
         if errors(&parse(&text)) <= errors(self.case.parsed) {
-            self.remedies.push(Remedy { words, why: why.into(), text });
+            self.remedies.push(Remedy {
+                words,
+                why: why.into(),
+                text,
+            });
         }
     }
 
     /// Proposes another value, in SI, for an amount of the text; it keeps its own unit.
     fn set(&mut self, what: &str, value: &Spanned<Value>, si: f64, why: String) {
-        let Case { parsed, text, names, .. } = self.case;
-        let Some(slot) = parsed.slot_where(|slot| slot.span == value.span) else { return };
+        let Case {
+            parsed,
+            text,
+            names,
+            ..
+        } = self.case;
+        let Some(slot) = parsed.slot_where(|slot| slot.span == value.span) else {
+            return;
+        };
         let source = edit::source_slot(parsed, text, slot);
         let old = &text[parsed.slots[source].span.clone()];
-        let Ok(quantity) = Quantity::parse(old) else { return };
+        let Ok(quantity) = Quantity::parse(old) else {
+            return;
+        };
         // To the usual step of its unit, so that it looks like something a person wrote.
-        let whole = matches!(parsed.slots[slot].kind, SlotKind::Amount { whole: true, .. });
+        let whole = matches!(
+            parsed.slots[slot].kind,
+            SlotKind::Amount { whole: true, .. }
+        );
         let grain = if whole { 1.0 } else { quantity.unit.steps().0 };
         let raw = Quantity::from_si(si, quantity.unit).value / grain;
-        let value = if si > quantity.si() { (raw - 1e-9).ceil() } else { (raw + 1e-9).floor() } * grain;
-        let new = Quantity { value: crate::units::tidy(value), unit: quantity.unit }.to_string();
+        let value = if si > quantity.si() {
+            (raw - 1e-9).ceil()
+        } else {
+            (raw + 1e-9).floor()
+        } * grain;
+        let new = Quantity {
+            value: crate::units::tidy(value),
+            unit: quantity.unit,
+        }
+        .to_string();
         if new == old {
             return;
         }
         if let Ok(edit) = edit::set(parsed, text, names, slot, &new) {
-            let named = if source == slot { what } else { &text[parsed.slots[slot].span.clone()] };
+            let named = if source == slot {
+                what
+            } else {
+                &text[parsed.slots[slot].span.clone()]
+            };
             self.push(format!("{named}: {old} -> {new}"), why, edit.apply(text));
         }
     }
@@ -146,12 +202,19 @@ impl Found<'_> {
     /// Words behind a condition.
     fn append(&mut self, exit: &Exit, more: &str, words: &str, why: &str) {
         let at = exit.condition.span.end;
-        let text = Edit { span: at..at, text: more.to_owned() }.apply(self.case.text);
+        let text = Edit {
+            span: at..at,
+            text: more.to_owned(),
+        }
+        .apply(self.case.text);
         self.push(words.to_owned(), why, text);
     }
 
     fn lasting(&mut self, exit: &Exit) {
-        if matches!(exit.condition.node, Condition::Sees { .. } | Condition::Reads { .. }) {
+        if matches!(
+            exit.condition.node,
+            Condition::Sees { .. } | Condition::Reads { .. }
+        ) {
             let why = "A single reading decided, and only just: noise alone can cause that.";
             self.append(exit, " for 20 ms", "require it for 20 ms", why);
         }
@@ -159,15 +222,26 @@ impl Found<'_> {
 
     /// The step's speed, a usual step less.
     fn slower(&mut self, step: TextStep) {
-        let Case { parsed, text, names, .. } = self.case;
-        let Some((_, line)) = &parsed.mission.steps[step].behaviour else { return };
+        let Case {
+            parsed,
+            text,
+            names,
+            ..
+        } = self.case;
+        let Some((_, line)) = &parsed.mission.steps[step].behaviour else {
+            return;
+        };
         let speed = parsed.slot_where(|slot| {
             slot.line == *line && matches!(&slot.kind, SlotKind::Amount { dimension, .. } if matches!(dimension, Dimension::Percent | Dimension::Speed))
         });
         let Some(slot) = speed else { return };
         if let Some(edit) = edit::nudge(parsed, text, names, slot, false, Stride::Coarse) {
             let why = "At a lower speed the sensor takes more readings over the mark.";
-            self.push("drive more slowly in this step".into(), why, edit.apply(text));
+            self.push(
+                "drive more slowly in this step".into(),
+                why,
+                edit.apply(text),
+            );
         }
     }
 
@@ -190,15 +264,37 @@ impl Found<'_> {
 
     /// A line that was lost: one that was never met is driven to first, one that was is held on to better.
     fn line_lost(&mut self, step: TextStep, entered: usize, left: usize) {
-        let Case { parsed, text, names, robot, program, run, .. } = self.case;
-        let Some((behaviour, line)) = &parsed.mission.steps[step].behaviour else { return };
-        let Behaviour::Follow(crate::mission::Follow { track, tone, speed, law, .. }) = &behaviour.node else { return };
+        let Case {
+            parsed,
+            text,
+            names,
+            robot,
+            program,
+            run,
+            ..
+        } = self.case;
+        let Some((behaviour, line)) = &parsed.mission.steps[step].behaviour else {
+            return;
+        };
+        let Behaviour::Follow(crate::mission::Follow {
+            track,
+            tone,
+            speed,
+            law,
+            ..
+        }) = &behaviour.node
+        else {
+            return;
+        };
         let met = |sensor: &Spanned<String>| {
-            let Some(index) = robot.sensor(&sensor.node) else { return false };
+            let Some(index) = robot.sensor(&sensor.node) else {
+                return false;
+            };
             let tones = &program.tones[index];
             let limits = tones.index(&tone.node).map(|at| tones.limits(at));
             limits.is_some_and(|limits| {
-                (entered + 1..=left).any(|tick| limits.holds(run.trace.reading(tick, index).brightness, false))
+                (entered + 1..=left)
+                    .any(|tick| limits.holds(run.trace.reading(tick, index).brightness, false))
             })
         };
         if !track.sensors().iter().any(met) {
@@ -206,19 +302,42 @@ impl Found<'_> {
             let offer = drive_to_mark(names, sensor, &tone.node, &text[speed.span.clone()]);
             let why = format!("{sensor} never saw {} in this step.", tone.node);
             let text = insert_offer_above(parsed, text, step, &offer).apply(text);
-            return self.push(format!("first drive until {sensor} sees {}", tone.node), why, text);
+            return self.push(
+                format!("first drive until {sensor} sees {}", tone.node),
+                why,
+                text,
+            );
         }
-        let amount = |value: &Spanned<Value>| parsed.mission.evaluate(&value.node).map(|amount| amount.quantity().si());
+        let amount = |value: &Spanned<Value>| {
+            parsed
+                .mission
+                .evaluate(&value.node)
+                .map(|amount| amount.quantity().si())
+        };
         if let Some(si) = amount(speed) {
-            self.set("speed", speed, si * 0.5, "At half the speed there is twice the time to steer.".into());
+            self.set(
+                "speed",
+                speed,
+                si * 0.5,
+                "At half the speed there is twice the time to steer.".into(),
+            );
         }
         if let Law::Gains { gain, .. } = law
             && let Some(si) = amount(gain)
         {
-            self.set("gain", gain, si * 1.5, "With too small a gain the robot drifts off in a bend.".into());
+            self.set(
+                "gain",
+                gain,
+                si * 1.5,
+                "With too small a gain the robot drifts off in a bend.".into(),
+            );
         }
-        let side = parsed.slot_where(|slot| slot.line == *line && matches!(&text[slot.span.clone()], "left" | "right"));
-        if let Some(edit) = side.and_then(|slot| edit::nudge(parsed, text, names, slot, true, Stride::Coarse)) {
+        let side = parsed.slot_where(|slot| {
+            slot.line == *line && matches!(&text[slot.span.clone()], "left" | "right")
+        });
+        if let Some(edit) =
+            side.and_then(|slot| edit::nudge(parsed, text, names, slot, true, Stride::Coarse))
+        {
             let why = "On the wrong edge the robot steers away from the line.";
             self.push("follow the other edge".into(), why, edit.apply(text));
         }
@@ -226,28 +345,62 @@ impl Found<'_> {
 
     /// An exit that was to fire and did not.
     fn missed(&mut self, step: StepId, exit: usize, written: &Exit, story: &ExitStory) {
-        let Some((entered, left, Evidence::Spare(spare))) = story.visits.last().copied() else { return };
+        let Some((entered, left, Evidence::Spare(spare))) = story.visits.last().copied() else {
+            return;
+        };
         let run = self.case.run;
-        let Some(term) = self.case.program.steps[step].exits.get(exit).map(|exit| &exit.term) else { return };
-        let Some(look) = term.looks().next() else { return };
+        let Some(term) = self.case.program.steps[step]
+            .exits
+            .get(exit)
+            .map(|exit| &exit.term)
+        else {
+            return;
+        };
+        let Some(look) = term.looks().next() else {
+            return;
+        };
         match (&look.test, &written.condition.node) {
             (Test::Reads { sensor, below, .. }, _) => {
                 if let Condition::Reads { limit, .. } = reads(&written.condition) {
-                    let readings = (entered + 1..=left).map(|tick| run.trace.reading(tick, *sensor).brightness);
-                    let best =
-                        if *below { readings.fold(f64::INFINITY, f64::min) } else { readings.fold(0.0, f64::max) };
+                    let readings = (entered + 1..=left)
+                        .map(|tick| run.trace.reading(tick, *sensor).brightness);
+                    let best = if *below {
+                        readings.fold(f64::INFINITY, f64::min)
+                    } else {
+                        readings.fold(0.0, f64::max)
+                    };
                     let room = 3.0 * noise_width(self.case.robot, *sensor);
-                    let why = format!("The closest reading in this step was {:.0} %.", best * 100.0);
-                    self.set("limit", limit, if *below { best + room } else { (best - room).max(0.0) }, why);
+                    let why = format!(
+                        "The closest reading in this step was {:.0} %.",
+                        best * 100.0
+                    );
+                    self.set(
+                        "limit",
+                        limit,
+                        if *below {
+                            best + room
+                        } else {
+                            (best - room).max(0.0)
+                        },
+                        why,
+                    );
                 }
             }
             (Test::Range { ranger, below, .. }, _) => {
                 if let Condition::Reads { limit, .. } = reads(&written.condition) {
                     let readings = (entered + 1..=left).map(|tick| run.trace.range(tick, *ranger));
-                    let best =
-                        if *below { readings.fold(f64::INFINITY, f64::min) } else { readings.fold(0.0, f64::max) };
+                    let best = if *below {
+                        readings.fold(f64::INFINITY, f64::min)
+                    } else {
+                        readings.fold(0.0, f64::max)
+                    };
                     let why = format!("The closest reading in this step was {:.0} mm.", best * 1e3);
-                    self.set("limit", limit, if *below { best + 0.01 } else { best - 0.01 }, why);
+                    self.set(
+                        "limit",
+                        limit,
+                        if *below { best + 0.01 } else { best - 0.01 },
+                        why,
+                    );
                 }
             }
             (Test::Crossed { .. }, Condition::Crossed { count, .. }) => {
@@ -255,7 +408,12 @@ impl Found<'_> {
                     && f64::from(lines) < quantity.value
                 {
                     let seen = quantity.value - f64::from(lines);
-                    self.set("lines", count, seen, format!("{seen:.0} of them were crossed before the step ended."));
+                    self.set(
+                        "lines",
+                        count,
+                        seen,
+                        format!("{seen:.0} of them were crossed before the step ended."),
+                    );
                 }
                 self.other_sensor(written, entered, left);
             }
@@ -264,7 +422,8 @@ impl Found<'_> {
                 self.other_sensor(written, entered, left);
             }
             (Test::Colour { sensor, .. }, _) => self.other_tone(*sensor, written, entered, left),
-            (Test::Travelled(_), Condition::Travelled(value)) | (Test::Turned(_), Condition::Turned(value)) => {
+            (Test::Travelled(_), Condition::Travelled(value))
+            | (Test::Turned(_), Condition::Turned(value)) => {
                 let (what, missing) = match spare {
                     Spare::Length(missing) => ("distance", missing),
                     Spare::Angle(missing) => ("angle", missing),
@@ -289,8 +448,12 @@ impl Found<'_> {
 
     /// The tones that a sensor did see in a visit, instead of the one that it was asked for.
     fn other_tone(&mut self, sensor: SensorId, exit: &Exit, entered: usize, left: usize) {
-        let Case { program, run, text, .. } = self.case;
-        let Condition::Sees { tones: asked, .. } = reads(&exit.condition) else { return };
+        let Case {
+            program, run, text, ..
+        } = self.case;
+        let Condition::Sees { tones: asked, .. } = reads(&exit.condition) else {
+            return;
+        };
         let [asked] = asked.as_slice() else { return };
         let tones = &program.tones[sensor];
         let seen = |index: usize, tick: usize| {
@@ -301,20 +464,41 @@ impl Found<'_> {
                 tones.limits(index).holds(reading.brightness, false)
             }
         };
-        for (index, tone) in tones.tones.iter().enumerate().filter(|(_, tone)| tone.name != asked.node) {
-            let count = (entered + 1..=left).filter(|tick| seen(index, *tick)).count();
+        for (index, tone) in tones
+            .tones
+            .iter()
+            .enumerate()
+            .filter(|(_, tone)| tone.name != asked.node)
+        {
+            let count = (entered + 1..=left)
+                .filter(|tick| seen(index, *tick))
+                .count();
             // What it saw all the time is the ground.
             if count > 1 && count * 2 < left - entered {
-                let text = Edit { span: asked.span.clone(), text: tone.name.clone() }.apply(text);
+                let text = Edit {
+                    span: asked.span.clone(),
+                    text: tone.name.clone(),
+                }
+                .apply(text);
                 let why = "That is what this sensor did see, for a while.";
-                self.push(format!("look for {} instead of {}", tone.name, asked.node), why, text);
+                self.push(
+                    format!("look for {} instead of {}", tone.name, asked.node),
+                    why,
+                    text,
+                );
             }
         }
     }
 
     /// Other floor sensors that did see it in the visit.
     fn other_sensor(&mut self, exit: &Exit, entered: usize, left: usize) {
-        let Case { program, run, text, robot, .. } = self.case;
+        let Case {
+            program,
+            run,
+            text,
+            robot,
+            ..
+        } = self.case;
         let (sensor, tone) = if let Condition::Sees { sensors, tones, .. } = reads(&exit.condition)
             && let ([sensor], [tone]) = (sensors.names.as_slice(), tones.as_slice())
         {
@@ -327,30 +511,57 @@ impl Found<'_> {
         let all = SensorId::all(robot.sensors.len()).zip(&robot.sensors);
         for (index, other) in all.filter(|(_, other)| other.name != sensor.node) {
             let tones = &program.tones[index];
-            let Some(limits) = tones.index(&tone.node).map(|at| tones.limits(at)) else { continue };
-            let saw =
-                (entered + 1..=left).filter(|tick| limits.holds(run.trace.reading(*tick, index).brightness, false));
+            let Some(limits) = tones.index(&tone.node).map(|at| tones.limits(at)) else {
+                continue;
+            };
+            let saw = (entered + 1..=left)
+                .filter(|tick| limits.holds(run.trace.reading(*tick, index).brightness, false));
             let count = saw.count();
             if !tones.by_colour && count > 1 && count * 2 < left - entered {
-                let text = Edit { span: sensor.span.clone(), text: other.name.clone() }.apply(text);
+                let text = Edit {
+                    span: sensor.span.clone(),
+                    text: other.name.clone(),
+                }
+                .apply(text);
                 let why = format!("{} did see {} in this step.", other.name, tone.node);
-                self.push(format!("use {} instead of {}", other.name, sensor.node), why, text);
+                self.push(
+                    format!("use {} instead of {}", other.name, sensor.node),
+                    why,
+                    text,
+                );
             }
         }
     }
 
     /// What was true while another step was active: that one could look for it too.
     fn elsewhere(&mut self, story: &ExitStory, exit: &Exit) {
-        let Case { program, run, parsed, text, .. } = self.case;
-        let Some(truth) = story.unlooked() else { return };
-        let active = run.legs.iter().find(|leg| (leg.from..leg.to).contains(&truth.from)).map(|leg| leg.step);
+        let Case {
+            program,
+            run,
+            parsed,
+            text,
+            ..
+        } = self.case;
+        let Some(truth) = story.unlooked() else {
+            return;
+        };
+        let active = run
+            .legs
+            .iter()
+            .find(|leg| (leg.from..leg.to).contains(&truth.from))
+            .map(|leg| leg.step);
         let Some(active) = active else { return };
         let of = &program.steps[active];
         let at = parsed.mission.position(|step| step.line == of.line);
-        let Some(at) = at.filter(|_| !of.foreign && of.reflex.is_none()) else { return };
+        let Some(at) = at.filter(|_| !of.foreign && of.reflex.is_none()) else {
+            return;
+        };
         // In another routine its parameters, and the steps it leads to, mean nothing.
         let own = written(parsed, exit.line).map(|(own, _)| parsed.mission.steps[own].block);
-        let asks = parsed.mission.steps[at].exits.iter().any(|known| known.line == exit.line);
+        let asks = parsed.mission.steps[at]
+            .exits
+            .iter()
+            .any(|known| known.line == exit.line);
         if asks || own != Some(parsed.mission.steps[at].block) {
             return;
         }
@@ -363,7 +574,9 @@ impl Found<'_> {
         };
         let words = format!("look for it in \"{}\" too", of.name);
         let seconds = run.trace.seconds(truth.from);
-        let why = format!("It was true at {seconds:.1} s, while that step was active, which has no such exit.");
+        let why = format!(
+            "It was true at {seconds:.1} s, while that step was active, which has no such exit."
+        );
         let text = add_exit(parsed, text, at, condition, target.as_deref()).apply(text);
         self.push(words, why, text);
     }
@@ -372,7 +585,9 @@ impl Found<'_> {
 /// The condition within what is said of how long and from when on.
 fn reads(condition: &Spanned<Condition>) -> &Condition {
     let mut within = condition;
-    while let Condition::For(inner, _) | Condition::After(inner, _) | Condition::As(inner, _) = &within.node {
+    while let Condition::For(inner, _) | Condition::After(inner, _) | Condition::As(inner, _) =
+        &within.node
+    {
         within = inner;
     }
     &within.node
@@ -384,24 +599,45 @@ pub fn fixes(finding: &Finding, parsed: &Parsed, text: &str, names: &Names) -> V
     let span = finding.span.clone();
     let mut push = |words: String, new: String| {
         if new != text {
-            fixes.push(Remedy { words, why: finding.message.clone(), text: new });
+            fixes.push(Remedy {
+                words,
+                why: finding.message.clone(),
+                text: new,
+            });
         }
     };
     for hint in finding.hints.iter().filter(|hint| !hint.edits.is_empty()) {
         push(hint.words.clone(), apply_all(text, hint.edits.clone()));
     }
-    let line = parsed.lines.partition_point(|line| line.span.start <= span.start).saturating_sub(1);
+    let line = parsed
+        .lines
+        .partition_point(|line| line.span.start <= span.start)
+        .saturating_sub(1);
     let about = parsed.mission.position(|step| step.line == line);
     if let Some(step) = about.filter(|step| {
         let step = &parsed.mission.steps[*step];
-        step.exits.is_empty() && matches!(&step.behaviour, Some((behaviour, _)) if never_ends(&behaviour.node))
+        step.exits.is_empty()
+            && matches!(&step.behaviour, Some((behaviour, _)) if never_ends(&behaviour.node))
     }) {
-        for offer in crate::mission::offer::conditions(Some(&parsed.mission.steps[step]), names).into_iter().take(3) {
-            push(format!("until {}", offer.text), add_exit(parsed, text, step, &offer.text, None).apply(text));
+        for offer in crate::mission::offer::conditions(Some(&parsed.mission.steps[step]), names)
+            .into_iter()
+            .take(3)
+        {
+            push(
+                format!("until {}", offer.text),
+                add_exit(parsed, text, step, &offer.text, None).apply(text),
+            );
         }
     }
-    if parsed.lines.get(line).is_some_and(|line| line.kind == LineKind::Broken || line.kind == LineKind::Let) {
-        push("take the line out".into(), apply_all(text, vec![edit::delete_line(parsed, text, line)]));
+    if parsed
+        .lines
+        .get(line)
+        .is_some_and(|line| line.kind == LineKind::Broken || line.kind == LineKind::Let)
+    {
+        push(
+            "take the line out".into(),
+            apply_all(text, vec![edit::delete_line(parsed, text, line)]),
+        );
     }
     fixes
 }

@@ -24,7 +24,13 @@ impl Replay {
     pub fn new(program: &Arc<Program>, run: &Run) -> Self {
         let controller = run.controller(program);
         let fresh = controller.clone();
-        Self { program: Arc::clone(program), controller, fresh, next: 0, events: Vec::new() }
+        Self {
+            program: Arc::clone(program),
+            controller,
+            fresh,
+            next: 0,
+            events: Vec::new(),
+        }
     }
 
     /// How things stood after a tick of the run. Going on costs what the ticks between cost; going back plays from the
@@ -47,7 +53,8 @@ impl Replay {
         }
         while self.next <= tick {
             self.events.clear();
-            self.controller.tick(&trace.knew(self.next), &mut self.events);
+            self.controller
+                .tick(&trace.knew(self.next), &mut self.events);
             self.next += 1;
         }
     }
@@ -93,23 +100,52 @@ impl ExitStory {
     /// The first time that it was true while nobody looked: not for a doubtful moment, and not just going on after it
     /// had fired.
     pub fn unlooked(&self) -> Option<&Truth> {
-        let goes_on = |truth: &Truth| self.truths.iter().any(|other| other.looked && other.to + 1 == truth.from);
-        self.truths.iter().find(|truth| !truth.looked && truth.to - truth.from >= 2 && !goes_on(truth))
+        let goes_on = |truth: &Truth| {
+            self.truths
+                .iter()
+                .any(|other| other.looked && other.to + 1 == truth.from)
+        };
+        self.truths
+            .iter()
+            .find(|truth| !truth.looked && truth.to - truth.from >= 2 && !goes_on(truth))
     }
 }
 
 /// The story of an exit, by its step and its place in it.
-pub fn exit_story(run: &Run, program: &Program, evidence: &[StepEvidence], step: StepId, exit: usize) -> ExitStory {
+pub fn exit_story(
+    run: &Run,
+    program: &Program,
+    evidence: &[StepEvidence],
+    step: StepId,
+    exit: usize,
+) -> ExitStory {
     let mut story = ExitStory::default();
     for one in evidence.iter().filter(|one| one.visit.step == step) {
         if let Some(evidence) = one.exits.get(exit) {
-            story.visits.push((one.visit.entered, one.visit.left, *evidence));
+            story
+                .visits
+                .push((one.visit.entered, one.visit.left, *evidence));
         }
     }
-    let Some(about) = program.steps.get(step.0).and_then(|step| step.exits.get(exit)) else { return story };
+    let Some(about) = program
+        .steps
+        .get(step.0)
+        .and_then(|step| step.exits.get(exit))
+    else {
+        return story;
+    };
     let trace = &run.trace;
-    let stays: Vec<&Visit> = run.groups.iter().chain(&run.visits).filter(|visit| visit.step == step).collect();
-    let active = |tick: usize| stays.iter().any(|visit| (visit.entered + 1..=visit.left).contains(&tick));
+    let stays: Vec<&Visit> = run
+        .groups
+        .iter()
+        .chain(&run.visits)
+        .filter(|visit| visit.step == step)
+        .collect();
+    let active = |tick: usize| {
+        stays
+            .iter()
+            .any(|visit| (visit.entered + 1..=visit.left).contains(&tick))
+    };
     story.readable = says(&about.term, &trace.knew(0), program).is_some();
     if !story.readable {
         return story;
@@ -121,7 +157,11 @@ pub fn exit_story(run: &Run, program: &Program, evidence: &[StepEvidence], step:
         let looked = active(tick);
         match story.truths.last_mut() {
             Some(last) if last.to + 1 == tick && last.looked == looked => last.to = tick,
-            _ => story.truths.push(Truth { from: tick, to: tick, looked }),
+            _ => story.truths.push(Truth {
+                from: tick,
+                to: tick,
+                looked,
+            }),
         }
     }
     story
@@ -130,10 +170,16 @@ pub fn exit_story(run: &Run, program: &Program, evidence: &[StepEvidence], step:
 /// What the readings of one tick alone say of a term; nothing when they cannot.
 fn says(term: &Term, readings: &Readings<'_>, program: &Program) -> Option<bool> {
     match term {
-        Term::Any(terms) => terms.iter().try_fold(false, |any, term| Some(any | says(term, readings, program)?)),
-        Term::All(terms) => terms.iter().try_fold(true, |all, term| Some(all & says(term, readings, program)?)),
+        Term::Any(terms) => terms.iter().try_fold(false, |any, term| {
+            Some(any | says(term, readings, program)?)
+        }),
+        Term::All(terms) => terms
+            .iter()
+            .try_fold(true, |all, term| Some(all & says(term, readings, program)?)),
         Term::Not(term) => Some(!says(term, readings, program)?),
-        Term::As(term, _) | Term::For(term, ..) | Term::After(term, ..) => says(term, readings, program),
+        Term::As(term, _) | Term::For(term, ..) | Term::After(term, ..) => {
+            says(term, readings, program)
+        }
         Term::Look(look) => Some(look.test.beyond(readings, program)? > 0.0),
     }
 }

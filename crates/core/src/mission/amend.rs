@@ -19,8 +19,11 @@ pub use crate::finding::apply_all;
 pub fn convert(parsed: &Parsed, text: &str, slot: SlotId) -> Option<Edit> {
     let span = parsed.slots[source_slot(parsed, text, slot)].span.clone();
     let quantity = Quantity::parse(&text[span.clone()]).ok()?;
-    let units: Vec<Unit> =
-        Unit::ALL.iter().copied().filter(|unit| unit.dimension() == quantity.unit.dimension()).collect();
+    let units: Vec<Unit> = Unit::ALL
+        .iter()
+        .copied()
+        .filter(|unit| unit.dimension() == quantity.unit.dimension())
+        .collect();
     let at = units.iter().position(|unit| *unit == quantity.unit)?;
     let others = units[at + 1..].iter().chain(&units[..at]);
     // Three decimals are what people write; what does not fit would be rounded, and the run would change.
@@ -31,19 +34,35 @@ pub fn convert(parsed: &Parsed, text: &str, slot: SlotId) -> Option<Edit> {
         (close && written.to_string().len() <= 12).then_some(written)
     };
     let other = others.copied().find_map(exact)?;
-    Some(Edit { span, text: other.to_string() })
+    Some(Edit {
+        span,
+        text: other.to_string(),
+    })
 }
 
 /// The named amounts that may stand in a slot, each with what it is worth.
 pub fn linkable(parsed: &Parsed, slot: SlotId) -> Vec<(String, String)> {
-    let SlotKind::Amount { dimension, range, .. } = &parsed.slots[slot].kind else { return Vec::new() };
-    if matches!(parsed.lines[parsed.slots[slot].line].kind, LineKind::Header | LineKind::Let) {
+    let SlotKind::Amount {
+        dimension, range, ..
+    } = &parsed.slots[slot].kind
+    else {
+        return Vec::new();
+    };
+    if matches!(
+        parsed.lines[parsed.slots[slot].line].kind,
+        LineKind::Header | LineKind::Let
+    ) {
         return Vec::new();
     }
-    let lets = parsed.mission.lets.iter().filter(|entry| !entry.value.span.contains(&parsed.slots[slot].span.start));
+    let lets = parsed
+        .mission
+        .lets
+        .iter()
+        .filter(|entry| !entry.value.span.contains(&parsed.slots[slot].span.start));
     lets.filter_map(|entry| {
         let quantity = parsed.mission.shown(&entry.name.node)?;
-        let fits = quantity.unit.dimension() == *dimension && (range.0..=range.1).contains(&quantity.si());
+        let fits =
+            quantity.unit.dimension() == *dimension && (range.0..=range.1).contains(&quantity.si());
         fits.then(|| (entry.name.node.clone(), quantity.to_string()))
     })
     .collect()
@@ -79,19 +98,43 @@ pub enum NotNamed {
 ///
 /// # Errors
 /// Why it cannot have that name.
-pub fn name_amount(parsed: &Parsed, text: &str, names: &Names, slot: SlotId, name: &str) -> Result<String, NotNamed> {
-    let SlotKind::Amount { .. } = parsed.slots[slot].kind else { return Err(NotNamed::NoAmount) };
+pub fn name_amount(
+    parsed: &Parsed,
+    text: &str,
+    names: &Names,
+    slot: SlotId,
+    name: &str,
+) -> Result<String, NotNamed> {
+    let SlotKind::Amount { .. } = parsed.slots[slot].kind else {
+        return Err(NotNamed::NoAmount);
+    };
     let span = parsed.slots[slot].span.clone();
-    if parsed.mission.lets.iter().any(|entry| entry.value.span == span) {
+    if parsed
+        .mission
+        .lets
+        .iter()
+        .any(|entry| entry.value.span == span)
+    {
         return Err(NotNamed::Named);
     }
-    if matches!(parsed.lines[parsed.slots[slot].line].kind, LineKind::Header | LineKind::Let) {
+    if matches!(
+        parsed.lines[parsed.slots[slot].line].kind,
+        LineKind::Header | LineKind::Let
+    ) {
         return Err(NotNamed::Place);
     }
-    if linkable(parsed, slot).iter().any(|(known, _)| known == name) {
+    if linkable(parsed, slot)
+        .iter()
+        .any(|(known, _)| known == name)
+    {
         return Ok(set(parsed, text, names, slot, name)?.apply(text));
     }
-    if parsed.mission.lets.iter().any(|entry| entry.name.node == name) {
+    if parsed
+        .mission
+        .lets
+        .iter()
+        .any(|entry| entry.name.node == name)
+    {
         return Err(NotNamed::OtherKind(name.to_owned()));
     }
     if !is_word(name) {
@@ -99,12 +142,22 @@ pub fn name_amount(parsed: &Parsed, text: &str, names: &Names, slot: SlotId, nam
     }
     let quantity = Quantity::parse(&text[span.clone()]).map_err(|_| NotNamed::IsName)?;
     let new = below_amounts(parsed, &format!("let {name} = {quantity}"));
-    Ok(apply_all(text, vec![new, Edit { span, text: name.to_owned() }]))
+    Ok(apply_all(
+        text,
+        vec![
+            new,
+            Edit {
+                span,
+                text: name.to_owned(),
+            },
+        ],
+    ))
 }
 
 /// Puts `let` lines below those that there are, or below the header.
 pub(super) fn below_amounts(parsed: &Parsed, lines: &str) -> Edit {
-    let before = |line: &&super::ast::Line| matches!(line.kind, LineKind::Mission | LineKind::Header);
+    let before =
+        |line: &&super::ast::Line| matches!(line.kind, LineKind::Mission | LineKind::Header);
     let last_let = parsed.lines.iter().rfind(|line| line.kind == LineKind::Let);
     let (at, gap) = match (last_let, parsed.lines.iter().rfind(before)) {
         (Some(line), _) => (line.span.end, "\n"),
@@ -118,9 +171,14 @@ pub(super) fn below_amounts(parsed: &Parsed, lines: &str) -> Edit {
 /// Puts what a named amount is worth in its place.
 pub fn write_out(parsed: &Parsed, text: &str, slot: SlotId) -> Option<Edit> {
     let span = parsed.slots[slot].span.clone();
-    let SlotKind::Amount { .. } = parsed.slots[slot].kind else { return None };
+    let SlotKind::Amount { .. } = parsed.slots[slot].kind else {
+        return None;
+    };
     let quantity = parsed.mission.shown(&text[span.clone()])?;
-    Some(Edit { span, text: quantity.to_string() })
+    Some(Edit {
+        span,
+        text: quantity.to_string(),
+    })
 }
 
 // ---- comments
@@ -135,7 +193,13 @@ fn lines_of(parsed: &Parsed, line: usize) -> Range<usize> {
 pub fn toggle_comments(text: &str, lines: Range<usize>) -> String {
     let here = |at: &usize| lines.contains(at);
     let written = |line: &&str| !line.trim().is_empty();
-    let chosen = || text.split('\n').enumerate().filter(|(at, _)| here(at)).map(|(_, line)| line).filter(written);
+    let chosen = || {
+        text.split('\n')
+            .enumerate()
+            .filter(|(at, _)| here(at))
+            .map(|(_, line)| line)
+            .filter(written)
+    };
     let all = chosen().all(|line| line.trim_start().starts_with('#'));
     let depth = |line: &str| line.len() - line.trim_start().len();
     let margin = chosen().map(depth).min().unwrap_or(0);
@@ -159,8 +223,12 @@ pub fn toggle_comments(text: &str, lines: Range<usize>) -> String {
 /// an empty line.
 pub fn toggle_comment(parsed: &Parsed, text: &str, line: usize) -> Option<Edit> {
     let of = |line: usize| &text[parsed.lines[line].span.clone()];
-    let is_comment =
-        |line: usize| parsed.lines.get(line).is_some_and(|l| l.kind == LineKind::Blank && l.comment.is_some());
+    let is_comment = |line: usize| {
+        parsed
+            .lines
+            .get(line)
+            .is_some_and(|l| l.kind == LineKind::Blank && l.comment.is_some())
+    };
     if of(line).trim().is_empty() {
         return None;
     }
@@ -171,11 +239,18 @@ pub fn toggle_comment(parsed: &Parsed, text: &str, line: usize) -> Option<Edit> 
         let new = lines.clone().map(|line| {
             let old = of(line);
             let rest = old.strip_prefix(indent).unwrap_or(old.trim_start());
-            if rest.trim().is_empty() { format!("{indent}#") } else { format!("{indent}# {rest}") }
+            if rest.trim().is_empty() {
+                format!("{indent}#")
+            } else {
+                format!("{indent}# {rest}")
+            }
         });
         let new: Vec<String> = new.collect();
         let span = parsed.lines[lines.start].span.start..parsed.lines[lines.end - 1].span.end;
-        return Some(Edit { span, text: new.join("\n") });
+        return Some(Edit {
+            span,
+            text: new.join("\n"),
+        });
     }
     let bare = |line: usize| {
         let old = of(line);
@@ -201,9 +276,16 @@ pub fn toggle_comment(parsed: &Parsed, text: &str, line: usize) -> Option<Edit> 
         .clone()
         .map(|line| {
             let (indent, rest) = bare(line);
-            if rest.trim().is_empty() { String::new() } else { format!("{indent}{rest}") }
+            if rest.trim().is_empty() {
+                String::new()
+            } else {
+                format!("{indent}{rest}")
+            }
         })
         .collect();
     let span = parsed.lines[lines.start].span.start..parsed.lines[lines.end - 1].span.end;
-    Some(Edit { span, text: new.join("\n") })
+    Some(Edit {
+        span,
+        text: new.join("\n"),
+    })
 }

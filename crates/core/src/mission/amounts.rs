@@ -7,14 +7,29 @@ use crate::units::{Dimension, Quantity, Unit};
 
 /// Why a quantity may not stand in a slot: code, message and hint.
 pub fn misfit(quantity: Quantity, kind: &SlotKind) -> Option<(&'static str, String, String)> {
-    let SlotKind::Amount { dimension, range, whole } = kind else { return None };
+    let SlotKind::Amount {
+        dimension,
+        range,
+        whole,
+    } = kind
+    else {
+        return None;
+    };
     let example = || format!("try {} such as `{}`", dimension.name(), dimension.example());
     if quantity.unit.dimension() != *dimension {
         if quantity.unit == Unit::None {
-            let hint = format!("write it with {}, such as `{}`", Unit::list(*dimension), dimension.example());
+            let hint = format!(
+                "write it with {}, such as `{}`",
+                Unit::list(*dimension),
+                dimension.example()
+            );
             return Some(("M004", format!("`{quantity}` has no unit"), hint));
         }
-        return Some(("M005", format!("expected {}, found `{quantity}`", dimension.name()), example()));
+        return Some((
+            "M005",
+            format!("expected {}, found `{quantity}`", dimension.name()),
+            example(),
+        ));
     }
     let si = quantity.si();
     if si < range.0 || si > range.1 {
@@ -26,7 +41,10 @@ pub fn misfit(quantity: Quantity, kind: &SlotKind) -> Option<(&'static str, Stri
             ));
         }
         let unit = quantity.unit;
-        let (least, most) = (Quantity::from_si(range.0, unit), Quantity::from_si(range.1, unit));
+        let (least, most) = (
+            Quantity::from_si(range.0, unit),
+            Quantity::from_si(range.1, unit),
+        );
         let may = match range {
             (f64::MIN_POSITIVE, f64::INFINITY) => "it must be more than 0".to_owned(),
             (_, f64::INFINITY) => format!("it must be at least {least}"),
@@ -34,8 +52,13 @@ pub fn misfit(quantity: Quantity, kind: &SlotKind) -> Option<(&'static str, Stri
         };
         return Some(("M008", format!("`{quantity}` is out of range"), may));
     }
-    (*whole && quantity.value.fract() != 0.0)
-        .then(|| ("M008", format!("`{quantity}` is not a whole number"), "write a whole number".into()))
+    (*whole && quantity.value.fract() != 0.0).then(|| {
+        (
+            "M008",
+            format!("`{quantity}` is not a whole number"),
+            "write a whole number".into(),
+        )
+    })
 }
 
 /// An amount in SI with what it measures.
@@ -49,7 +72,10 @@ pub struct Amount {
 
 impl From<Quantity> for Amount {
     fn from(quantity: Quantity) -> Self {
-        Self { si: quantity.si(), dimension: quantity.unit.dimension() }
+        Self {
+            si: quantity.si(),
+            dimension: quantity.unit.dimension(),
+        }
     }
 }
 
@@ -63,14 +89,23 @@ impl Amount {
             Dimension::Time => Unit::Second,
             Dimension::Speed => Unit::MillimetrePerSecond,
             Dimension::Voltage => Unit::Volt,
-            Dimension::Number | Dimension::TurnRate | Dimension::Mass | Dimension::Torque | Dimension::Frequency => {
-                Unit::None
-            }
+            Dimension::Number
+            | Dimension::TurnRate
+            | Dimension::Mass
+            | Dimension::Torque
+            | Dimension::Frequency => Unit::None,
         };
         let exact = Quantity::from_si(self.si, unit);
         // As fine as anybody would write it: a gain of 0.05 is not 0.1.
-        let fine = if matches!(self.dimension, Dimension::Number | Dimension::Time) { 1000.0 } else { 10.0 };
-        Quantity { value: (exact.value * fine).round() / fine, ..exact }
+        let fine = if matches!(self.dimension, Dimension::Number | Dimension::Time) {
+            1000.0
+        } else {
+            10.0
+        };
+        Quantity {
+            value: (exact.value * fine).round() / fine,
+            ..exact
+        }
     }
 }
 
@@ -90,33 +125,66 @@ struct Measure {
     share: bool,
 }
 
-const PLAIN: Measure = Measure { length: 0, time: 0, angle: 0, volt: 0, other: None, share: false };
+const PLAIN: Measure = Measure {
+    length: 0,
+    time: 0,
+    angle: 0,
+    volt: 0,
+    other: None,
+    share: false,
+};
 
 impl Measure {
     const fn of(dimension: Dimension) -> Self {
         match dimension {
             Dimension::Number => PLAIN,
-            Dimension::Percent => Self { share: true, ..PLAIN },
+            Dimension::Percent => Self {
+                share: true,
+                ..PLAIN
+            },
             Dimension::Length => Self { length: 1, ..PLAIN },
             Dimension::Angle => Self { angle: 1, ..PLAIN },
             Dimension::Time => Self { time: 1, ..PLAIN },
-            Dimension::Speed => Self { length: 1, time: -1, ..PLAIN },
-            Dimension::TurnRate => Self { angle: 1, time: -1, ..PLAIN },
+            Dimension::Speed => Self {
+                length: 1,
+                time: -1,
+                ..PLAIN
+            },
+            Dimension::TurnRate => Self {
+                angle: 1,
+                time: -1,
+                ..PLAIN
+            },
             Dimension::Voltage => Self { volt: 1, ..PLAIN },
             Dimension::Frequency => Self { time: -1, ..PLAIN },
-            other @ (Dimension::Mass | Dimension::Torque) => Self { other: Some(other), ..PLAIN },
+            other @ (Dimension::Mass | Dimension::Torque) => Self {
+                other: Some(other),
+                ..PLAIN
+            },
         }
     }
 
     /// What it is called; none for what no sentence of the language takes.
     fn dimension(self) -> Option<Dimension> {
-        use Dimension::{Angle, Frequency, Length, Number, Percent, Speed, Time, TurnRate, Voltage};
-        let known = [Number, Percent, Length, Angle, Time, Speed, TurnRate, Voltage, Frequency];
-        self.other.or_else(|| known.into_iter().find(|dimension| Self::of(*dimension) == self))
+        use Dimension::{
+            Angle, Frequency, Length, Number, Percent, Speed, Time, TurnRate, Voltage,
+        };
+        let known = [
+            Number, Percent, Length, Angle, Time, Speed, TurnRate, Voltage, Frequency,
+        ];
+        self.other.or_else(|| {
+            known
+                .into_iter()
+                .find(|dimension| Self::of(*dimension) == self)
+        })
     }
 
     const fn is_number(self) -> bool {
-        self.length == 0 && self.time == 0 && self.angle == 0 && self.volt == 0 && self.other.is_none()
+        self.length == 0
+            && self.time == 0
+            && self.angle == 0
+            && self.volt == 0
+            && self.other.is_none()
     }
 
     /// How it is called in a message.
@@ -124,13 +192,21 @@ impl Measure {
         if let Some(dimension) = self.dimension() {
             return dimension.name().to_owned();
         }
-        let units = [("mm", self.length), ("s", self.time), ("deg", self.angle), ("V", self.volt)];
+        let units = [
+            ("mm", self.length),
+            ("s", self.time),
+            ("deg", self.angle),
+            ("V", self.volt),
+        ];
         let power = |(unit, power): &(&str, i8)| match power {
             0 => None,
             1 => Some((*unit).to_owned()),
             other => Some(format!("{unit}^{other}")),
         };
-        format!("an amount in {}", units.iter().filter_map(power).collect::<Vec<_>>().join(" "))
+        format!(
+            "an amount in {}",
+            units.iter().filter_map(power).collect::<Vec<_>>().join(" ")
+        )
     }
 }
 
@@ -141,7 +217,9 @@ fn joined(operator: Operator, left: Measure, right: Measure) -> Option<Measure> 
         Operator::Times => 1,
         Operator::Over => -1,
     };
-    if (left.other.is_some() && right != PLAIN) || (right.other.is_some() && (left != PLAIN || sign < 0)) {
+    if (left.other.is_some() && right != PLAIN)
+        || (right.other.is_some() && (left != PLAIN || sign < 0))
+    {
         return None;
     }
     // A share of a length is a length; a length over a share is nothing that anybody means.
@@ -152,7 +230,10 @@ fn joined(operator: Operator, left: Measure, right: Measure) -> Option<Measure> 
         (_, false, true) => return None,
         (_, false, false) => false,
     };
-    let add = |left: i8, right: i8| left.checked_add(right * sign).filter(|power| power.abs() <= 8);
+    let add = |left: i8, right: i8| {
+        left.checked_add(right * sign)
+            .filter(|power| power.abs() <= 8)
+    };
     Some(Measure {
         length: add(left.length, right.length)?,
         time: add(left.time, right.time)?,
@@ -207,10 +288,15 @@ pub fn dimension(
     value: &Spanned<Value>,
     named: &mut dyn FnMut(&str, &Range<usize>) -> Option<Dimension>,
 ) -> Result<Option<Dimension>, Spanned<NoSense>> {
-    let Some(measure) = measure(value, named)? else { return Ok(None) };
+    let Some(measure) = measure(value, named)? else {
+        return Ok(None);
+    };
     match measure.dimension() {
         Some(dimension) => Ok(Some(dimension)),
-        None => Err(Spanned { node: NoSense::Useless(measure.words()), span: value.span.clone() }),
+        None => Err(Spanned {
+            node: NoSense::Useless(measure.words()),
+            span: value.span.clone(),
+        }),
     }
 }
 
@@ -233,27 +319,52 @@ fn of_formula(
     match formula {
         Formula::Amount(value) => measure(value, named),
         Formula::Two(operator, pair) => {
-            let (left, right) = (of_formula(&pair[0], span, named)?, of_formula(&pair[1], span, named)?);
-            let (Some(left), Some(right)) = (left, right) else { return Ok(None) };
+            let (left, right) = (
+                of_formula(&pair[0], span, named)?,
+                of_formula(&pair[1], span, named)?,
+            );
+            let (Some(left), Some(right)) = (left, right) else {
+                return Ok(None);
+            };
             let word = match operator {
                 Operator::Plus => "added to",
                 Operator::Minus => "taken from",
                 Operator::Times => "multiplied by",
                 Operator::Over => "divided by",
             };
-            let (first, second) = if *operator == Operator::Minus { (right, left) } else { (left, right) };
+            let (first, second) = if *operator == Operator::Minus {
+                (right, left)
+            } else {
+                (left, right)
+            };
             joined(*operator, left, right).map(Some).ok_or_else(|| {
-                let node = NoSense::Joined { first: first.words(), word, second: second.words() };
-                Spanned { node, span: span.clone() }
+                let node = NoSense::Joined {
+                    first: first.words(),
+                    word,
+                    second: second.words(),
+                };
+                Spanned {
+                    node,
+                    span: span.clone(),
+                }
             })
         }
         Formula::Of(_, parts) => {
             let mut all: Option<Measure> = None;
             for part in parts {
-                let Some(one) = of_formula(part, span, named)? else { return Ok(None) };
+                let Some(one) = of_formula(part, span, named)? else {
+                    return Ok(None);
+                };
                 if let Some(all) = all.filter(|all| *all != one) {
-                    let node = NoSense::Joined { first: all.words(), word: "compared with", second: one.words() };
-                    return Err(Spanned { node, span: span.clone() });
+                    let node = NoSense::Joined {
+                        first: all.words(),
+                        word: "compared with",
+                        second: one.words(),
+                    };
+                    return Err(Spanned {
+                        node,
+                        span: span.clone(),
+                    });
                 }
                 all = Some(one);
             }
@@ -288,7 +399,10 @@ impl Formula {
 /// What an amount is worth; none when a name is not known or the parts do not go together.
 pub fn evaluate(value: &Value, named: &dyn Fn(&str) -> Option<Amount>) -> Option<Amount> {
     let (si, measure) = worth(value, named)?;
-    Some(Amount { si, dimension: measure.dimension()? })
+    Some(Amount {
+        si,
+        dimension: measure.dimension()?,
+    })
 }
 
 fn worth(value: &Value, named: &dyn Fn(&str) -> Option<Amount>) -> Option<(f64, Measure)> {
@@ -299,15 +413,27 @@ fn worth(value: &Value, named: &dyn Fn(&str) -> Option<Amount>) -> Option<(f64, 
     }
 }
 
-fn worth_of_formula(formula: &Formula, named: &dyn Fn(&str) -> Option<Amount>) -> Option<(f64, Measure)> {
+fn worth_of_formula(
+    formula: &Formula,
+    named: &dyn Fn(&str) -> Option<Amount>,
+) -> Option<(f64, Measure)> {
     match formula {
         Formula::Amount(value) => worth(&value.node, named),
         Formula::Two(operator, pair) => {
-            let (left, right) = (worth_of_formula(&pair[0], named)?, worth_of_formula(&pair[1], named)?);
-            Some((reckon(*operator, left.0, right.0), joined(*operator, left.1, right.1)?))
+            let (left, right) = (
+                worth_of_formula(&pair[0], named)?,
+                worth_of_formula(&pair[1], named)?,
+            );
+            Some((
+                reckon(*operator, left.0, right.0),
+                joined(*operator, left.1, right.1)?,
+            ))
         }
         Formula::Of(function, parts) => {
-            let parts = parts.iter().map(|part| worth_of_formula(part, named)).collect::<Option<Vec<_>>>()?;
+            let parts = parts
+                .iter()
+                .map(|part| worth_of_formula(part, named))
+                .collect::<Option<Vec<_>>>()?;
             let first = parts.first()?.1;
             let alike = parts.iter().all(|part| part.1 == first);
             alike.then(|| (apply(*function, parts.iter().map(|part| part.0)), first))
@@ -334,12 +460,25 @@ mod tests {
             ("body / 2 s * 4 s", "180 deg"),
             ("max(spacing, wheel) - 12 mm", "100 mm"),
         ] {
-            let text = format!("let body = 90 deg\nlet spacing = 112 mm\nlet wheel = 56 mm\nlet x = {formula}\n");
-            let worth = parse(&text).mission.worth("x").map(|amount| amount.quantity().to_string());
+            let text = format!(
+                "let body = 90 deg\nlet spacing = 112 mm\nlet wheel = 56 mm\nlet x = {formula}\n"
+            );
+            let worth = parse(&text)
+                .mission
+                .worth("x")
+                .map(|amount| amount.quantity().to_string());
             assert_eq!(worth.as_deref(), Some(result), "{formula}");
         }
-        for formula in ["spacing * wheel", "spacing + body", "spacing / 50 %", "body * body", "2 s * 2 s"] {
-            let text = format!("let body = 90 deg\nlet spacing = 112 mm\nlet wheel = 56 mm\nlet x = {formula}\n");
+        for formula in [
+            "spacing * wheel",
+            "spacing + body",
+            "spacing / 50 %",
+            "body * body",
+            "2 s * 2 s",
+        ] {
+            let text = format!(
+                "let body = 90 deg\nlet spacing = 112 mm\nlet wheel = 56 mm\nlet x = {formula}\n"
+            );
             assert_eq!(parse(&text).mission.worth("x"), None, "{formula}");
         }
     }

@@ -276,7 +276,9 @@ pub struct Mission {
 
 impl Mission {
     /// Every step with its id, in written order.
-    pub fn numbered(&self) -> impl DoubleEndedIterator<Item = (TextStep, &Step)> + ExactSizeIterator + Clone {
+    pub fn numbered(
+        &self,
+    ) -> impl DoubleEndedIterator<Item = (TextStep, &Step)> + ExactSizeIterator + Clone {
         TextStep::all(self.steps.len()).zip(&self.steps)
     }
 
@@ -286,7 +288,11 @@ impl Mission {
     }
 
     /// The steps of a sequence: of a block, or within a repeat; each with its index.
-    pub fn sequence(&self, block: Block, inside: Option<TextStep>) -> impl Iterator<Item = (TextStep, &Step)> {
+    pub fn sequence(
+        &self,
+        block: Block,
+        inside: Option<TextStep>,
+    ) -> impl Iterator<Item = (TextStep, &Step)> {
         let of = move |step: &Step| step.block == block && step.inside == inside;
         self.numbered().filter(move |(_, step)| of(step))
     }
@@ -327,7 +333,11 @@ pub enum SlotKind {
 
 /// A slot for an amount of one kind, any number within a range in SI.
 pub const fn amount(dimension: Dimension, least: f64, most: f64) -> SlotKind {
-    SlotKind::Amount { dimension, range: (least, most), whole: false }
+    SlotKind::Amount {
+        dimension,
+        range: (least, most),
+        whole: false,
+    }
 }
 
 /// A place of a sentence that somebody would change.

@@ -61,8 +61,14 @@ pub enum Ending {
 
 impl Ending {
     /// Every one.
-    pub const ALL: &[Self] =
-        &[Self::Finished, Self::Found, Self::GivenUp, Self::Clear, Self::LeftFurther, Self::RightFurther];
+    pub const ALL: &[Self] = &[
+        Self::Finished,
+        Self::Found,
+        Self::GivenUp,
+        Self::Clear,
+        Self::LeftFurther,
+        Self::RightFurther,
+    ];
 
     /// How it is written as a condition.
     pub const fn words(self) -> &'static str {
@@ -173,8 +179,8 @@ macro_rules! behaviours {
 }
 
 behaviours!(
-    Drive, Spin, Pivot, Follow, Keep, Align, Shift, Seek, Probe, Await, Shove, Hold, Move, Signal, Measure, Repeat,
-    React, Choose, Do,
+    Drive, Spin, Pivot, Follow, Keep, Align, Shift, Seek, Probe, Await, Shove, Hold, Move, Signal,
+    Measure, Repeat, React, Choose, Do,
 );
 
 impl Behaviour {
@@ -185,7 +191,11 @@ impl Behaviour {
 
     /// How it ends by itself; empty when only an exit ends it.
     pub const fn outcomes(&self) -> &'static [Ending] {
-        if let Self::Repeat(Repeat(Rounds::Forever)) = self { &[] } else { self.kind().ends }
+        if let Self::Repeat(Repeat(Rounds::Forever)) = self {
+            &[]
+        } else {
+            self.kind().ends
+        }
     }
 
     /// Whether an exit of this behaviour can ask for this: only what follows a line loses it, and only what ends by

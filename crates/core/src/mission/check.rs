@@ -1,4 +1,6 @@
 //! Names and amounts: what the sentences refer to, and whether it fits there. [`super::flow`] looks at where they lead.
+//!
+//! Long because it is a list of checks over one walk of the text.
 
 mod calls;
 mod words;
@@ -9,8 +11,8 @@ use std::ops::Range;
 
 use super::amounts::{self, misfit};
 use super::ast::{
-    Answer, Behaviour, Block, Comparison, Condition, Exit, Part, Sensors, Side, SlotKind, Spanned, Step, Target, Value,
-    Wanted,
+    Answer, Behaviour, Block, Comparison, Condition, Exit, Part, Sensors, Side, SlotKind, Spanned,
+    Step, Target, Value, Wanted,
 };
 use super::behaviours::{Drive, Measure, Move};
 use super::flow;
@@ -210,7 +212,10 @@ pub fn check_all(parsed: &Parsed, names: &Names) -> Checked {
         misfits: BTreeMap::new(),
     };
     for (index, entry) in mission.lets.iter().enumerate() {
-        checker.lets.entry(entry.name.node.as_str()).or_insert(index);
+        checker
+            .lets
+            .entry(entry.name.node.as_str())
+            .or_insert(index);
     }
     checker.labels.extend(parsed.labels());
     checker.header();
@@ -218,7 +223,11 @@ pub fn check_all(parsed: &Parsed, names: &Names) -> Checked {
     checker.kept();
     // Routines first: how they use their parameters says what a call may give them.
     for routines in [true, false] {
-        for step in mission.steps.iter().filter(|step| matches!(step.block, Block::Routine(_)) == routines) {
+        for step in mission
+            .steps
+            .iter()
+            .filter(|step| matches!(step.block, Block::Routine(_)) == routines)
+        {
             checker.block = step.block;
             checker.step(step);
         }
@@ -231,7 +240,9 @@ pub fn check_all(parsed: &Parsed, names: &Names) -> Checked {
     }
     checker.calls();
     let broken = has_errors(&parsed.findings) || has_errors(&checker.findings);
-    let routines = (0..mission.routines.len()).map(|index| checker.routine_name(index)).collect();
+    let routines = (0..mission.routines.len())
+        .map(|index| checker.routine_name(index))
+        .collect();
     let (used, findings) = (checker.used, checker.findings);
     let loose = checker.uses.keys().cloned().collect();
     let mut findings = flow::check(parsed, names, findings);
@@ -272,27 +283,59 @@ impl<'a> Checker<'a> {
         self.findings.len() >= MOST_FINDINGS
     }
 
-    fn error(&mut self, code: &'static str, span: &Range<usize>, message: String, hints: impl Into<Hints>) {
-        self.findings.push(Finding::error(code, Source::Mission, span.clone(), message).hint(hints));
+    fn error(
+        &mut self,
+        code: &'static str,
+        span: &Range<usize>,
+        message: String,
+        hints: impl Into<Hints>,
+    ) {
+        self.findings
+            .push(Finding::error(code, Source::Mission, span.clone(), message).hint(hints));
     }
 
-    fn warning(&mut self, code: &'static str, span: &Range<usize>, message: String, hints: impl Into<Hints>) {
-        self.findings.push(Finding::warning(code, Source::Mission, span.clone(), message).hint(hints));
+    fn warning(
+        &mut self,
+        code: &'static str,
+        span: &Range<usize>,
+        message: String,
+        hints: impl Into<Hints>,
+    ) {
+        self.findings
+            .push(Finding::warning(code, Source::Mission, span.clone(), message).hint(hints));
     }
 
     /// Whether a name is a parameter of the routine around; it is then used so.
     fn parameter(&mut self, name: &Spanned<String>, wanted: Use) -> bool {
-        let Block::Routine(routine) = self.block else { return false };
+        let Block::Routine(routine) = self.block else {
+            return false;
+        };
         let known = &self.parsed.mission.routines[routine].parameters;
-        if !known.iter().any(|parameter| parameter.name.node == name.node) {
+        if !known
+            .iter()
+            .any(|parameter| parameter.name.node == name.node)
+        {
             return false;
         }
-        let before = *self.uses.entry((routine, name.node.clone())).or_insert(wanted);
+        let before = *self
+            .uses
+            .entry((routine, name.node.clone()))
+            .or_insert(wanted);
         if before == Use::Any {
             self.uses.insert((routine, name.node.clone()), wanted);
         } else if before != wanted && wanted != Use::Any {
-            let message = format!("`{}` is {} here and {} elsewhere", name.node, wanted.name(), before.name());
-            self.error("M120", &name.span, message, Some("use two parameters".to_owned()));
+            let message = format!(
+                "`{}` is {} here and {} elsewhere",
+                name.node,
+                wanted.name(),
+                before.name()
+            );
+            self.error(
+                "M120",
+                &name.span,
+                message,
+                Some("use two parameters".to_owned()),
+            );
         }
         true
     }
@@ -300,8 +343,18 @@ impl<'a> Checker<'a> {
     fn header(&mut self) {
         let mission = &self.parsed.mission;
         let top = mission.name.as_ref().map_or(0..0, |name| name.span.clone());
-        if !mission.steps.iter().any(|step| step.block == Block::Mission) && !has_errors(&self.parsed.findings) {
-            self.error("M109", &top, "the mission has no steps".into(), "add a line `step \"...\"`");
+        if !mission
+            .steps
+            .iter()
+            .any(|step| step.block == Block::Mission)
+            && !has_errors(&self.parsed.findings)
+        {
+            self.error(
+                "M109",
+                &top,
+                "the mission has no steps".into(),
+                "add a line `step \"...\"`",
+            );
         }
         if mission.limit.is_none() {
             self.warning(
@@ -316,12 +369,26 @@ impl<'a> Checker<'a> {
         }
         match &mission.start {
             Some(start) if !self.names.starts.contains(&start.node) => {
-                let hint = did_you_mean(&start.span, &start.node, self.names.starts.iter().map(String::as_str));
-                self.error("M105", &start.span, format!("the field has no start pose `{}`", start.node), hint);
+                let hint = did_you_mean(
+                    &start.span,
+                    &start.node,
+                    self.names.starts.iter().map(String::as_str),
+                );
+                self.error(
+                    "M105",
+                    &start.span,
+                    format!("the field has no start pose `{}`", start.node),
+                    hint,
+                );
             }
             None if self.names.starts.len() > 1 => {
                 let hint = format!("add a line `start {}`", self.names.starts[0]);
-                self.warning("M105", &top, "the field has several start poses and the mission names none".into(), hint);
+                self.warning(
+                    "M105",
+                    &top,
+                    "the field has several start poses and the mission names none".into(),
+                    hint,
+                );
             }
             _ => {}
         }
@@ -346,8 +413,13 @@ impl<'a> Checker<'a> {
                 self.used[index] = true;
             }
             for (name, span) in unknown {
-                let above = mission.lets[..index].iter().map(|other| other.name.node.as_str());
-                let later = self.lets.get(name.as_str()).is_some_and(|other| *other >= index);
+                let above = mission.lets[..index]
+                    .iter()
+                    .map(|other| other.name.node.as_str());
+                let later = self
+                    .lets
+                    .get(name.as_str())
+                    .is_some_and(|other| *other >= index);
                 let hint = if later {
                     format!("put the line `let {name} = ...` above this one").into()
                 } else if self.is_enough() {
@@ -355,7 +427,12 @@ impl<'a> Checker<'a> {
                 } else {
                     did_you_mean(&span, &name, above)
                 };
-                self.error("M103", &span, format!("there is no `{name}` above this line"), hint);
+                self.error(
+                    "M103",
+                    &span,
+                    format!("there is no `{name}` above this line"),
+                    hint,
+                );
             }
             match measured {
                 Err(why) => self.error(
@@ -376,7 +453,12 @@ impl<'a> Checker<'a> {
                 Ok(Some(dimension)) => {
                     let safe = entry.safe.iter().flatten();
                     for end in safe.filter(|end| end.node.unit.dimension() != dimension) {
-                        let message = format!("`{}` is {}, not `{}`", entry.name.node, dimension.name(), end.node);
+                        let message = format!(
+                            "`{}` is {}, not `{}`",
+                            entry.name.node,
+                            dimension.name(),
+                            end.node
+                        );
                         self.error(
                             "M005",
                             &end.span,
@@ -394,9 +476,15 @@ impl<'a> Checker<'a> {
     fn kept(&mut self) {
         let parsed = self.parsed;
         let all: Vec<(&'a Step, &'a Measure)> = (parsed.mission.steps.iter())
-            .flat_map(|step| parsed.behaviours_of(step).map(move |behaviour| (step, &behaviour.node)))
+            .flat_map(|step| {
+                parsed
+                    .behaviours_of(step)
+                    .map(move |behaviour| (step, &behaviour.node))
+            })
             .filter_map(|(step, behaviour)| {
-                let Behaviour::Measure(measure) = behaviour else { return None };
+                let Behaviour::Measure(measure) = behaviour else {
+                    return None;
+                };
                 Some((step, measure))
             })
             .collect();
@@ -411,7 +499,9 @@ impl<'a> Checker<'a> {
                 self.block = step.block;
                 let errors = self.findings.len();
                 let (used, uses) = (self.used.clone(), self.uses.clone());
-                let found = self.measured(&measure.value, true).filter(|_| self.findings.len() == errors);
+                let found = self
+                    .measured(&measure.value, true)
+                    .filter(|_| self.findings.len() == errors);
                 match found {
                     Some(dimension) => {
                         self.kept.entry(&measure.name.node).or_insert(dimension);
@@ -426,10 +516,17 @@ impl<'a> Checker<'a> {
         }
         for (step, Measure { value, name }) in all {
             self.block = step.block;
-            let Some(dimension) = self.measured(value, true) else { continue };
+            let Some(dimension) = self.measured(value, true) else {
+                continue;
+            };
             let before = *self.kept.entry(&name.node).or_insert(dimension);
             if before != dimension {
-                let message = format!("`{}` is {} here and {} elsewhere", name.node, dimension.name(), before.name());
+                let message = format!(
+                    "`{}` is {} here and {} elsewhere",
+                    name.node,
+                    dimension.name(),
+                    before.name()
+                );
                 self.error("M120", &name.span, message, "give the two different names");
             }
             if let Some(index) = self.lets.get(name.node.as_str()) {
@@ -451,7 +548,13 @@ impl<'a> Checker<'a> {
         let known: BTreeMap<String, Option<Dimension>> = found
             .into_iter()
             .map(|(name, span)| {
-                let dimension = self.named(&Spanned { node: name.clone(), span }, in_measure);
+                let dimension = self.named(
+                    &Spanned {
+                        node: name.clone(),
+                        span,
+                    },
+                    in_measure,
+                );
                 (name, dimension)
             })
             .collect();
@@ -459,7 +562,12 @@ impl<'a> Checker<'a> {
             Ok(dimension) => dimension,
             Err(Spanned { node: why, span }) => {
                 let why = why.to_string();
-                self.error("M005", &span, why, Some("give both the same kind of unit".to_owned()));
+                self.error(
+                    "M005",
+                    &span,
+                    why,
+                    Some("give both the same kind of unit".to_owned()),
+                );
                 None
             }
         }
@@ -479,7 +587,13 @@ impl<'a> Checker<'a> {
         if self.parameter(name, wanted) {
             return match wanted {
                 Use::Amount(dimension) => Some(dimension),
-                Use::Side | Use::Comparison | Use::Sensor | Use::Ranger | Use::Tone | Use::Device | Use::Any => None,
+                Use::Side
+                | Use::Comparison
+                | Use::Sensor
+                | Use::Ranger
+                | Use::Tone
+                | Use::Device
+                | Use::Any => None,
             };
         }
         if let Some(index) = self.lets.get(name.node.as_str()) {
@@ -497,7 +611,11 @@ impl<'a> Checker<'a> {
                 return Some(Dimension::Length);
             }
             if let Some(sensor) = self.names.sensor(&name.node) {
-                return Some(if sensor.codes.is_empty() { Dimension::Percent } else { Dimension::Number });
+                return Some(if sensor.codes.is_empty() {
+                    Dimension::Percent
+                } else {
+                    Dimension::Number
+                });
             }
         }
         let known = mission.lets.iter().map(|entry| entry.name.node.as_str());
@@ -506,15 +624,25 @@ impl<'a> Checker<'a> {
             Hints::default()
         } else if in_measure {
             let sources = SOURCES.iter().map(|(source, _)| *source);
-            let (sensors, rangers) = (self.names.of_kind(DeviceKind::Floor), self.names.of_kind(DeviceKind::Ranger));
+            let (sensors, rangers) = (
+                self.names.of_kind(DeviceKind::Floor),
+                self.names.of_kind(DeviceKind::Ranger),
+            );
             let all: Vec<&str> = known.chain(sources).chain(sensors).chain(rangers).collect();
             did_you_mean(&name.span, &name.node, all)
         } else {
             let known: Vec<&str> = known.collect();
-            did_you_mean(&name.span, &name.node, known)
-                .or(format!("write the amount itself, or add a line `let {} = ...`", name.node))
+            did_you_mean(&name.span, &name.node, known).or(format!(
+                "write the amount itself, or add a line `let {} = ...`",
+                name.node
+            ))
         };
-        self.error("M103", &name.span, format!("there is no `{}`", name.node), hint);
+        self.error(
+            "M103",
+            &name.span,
+            format!("there is no `{}`", name.node),
+            hint,
+        );
         None
     }
 
@@ -522,7 +650,10 @@ impl<'a> Checker<'a> {
     fn value(&mut self, value: &Spanned<Value>) {
         let errors = self.findings.len();
         let found = self.measured(value, false);
-        let slot = self.parsed.slot_at(&value.span).map(|slot| slot.kind.clone());
+        let slot = self
+            .parsed
+            .slot_at(&value.span)
+            .map(|slot| slot.kind.clone());
         if let (Value::Named(name), Some(kind)) = (&value.node, &slot) {
             let mission = &self.parsed.mission;
             let known = |name: &str| mission.worth(name);
@@ -535,15 +666,25 @@ impl<'a> Checker<'a> {
                 && known(name).is_none()
                 && found != *dimension
             {
-                let message =
-                    format!("`{name}` does not fit here: expected {}, it is {}", dimension.name(), found.name());
+                let message = format!(
+                    "`{name}` does not fit here: expected {}, it is {}",
+                    dimension.name(),
+                    found.name()
+                );
                 self.error("M005", &value.span, message, Hints::default());
             }
         }
     }
 
     /// A name whose amount does not fit. One number makes one finding, however many places use it.
-    fn misfit(&mut self, name: &str, span: &Range<usize>, code: &'static str, message: String, hint: String) {
+    fn misfit(
+        &mut self,
+        name: &str,
+        span: &Range<usize>,
+        code: &'static str,
+        message: String,
+        hint: String,
+    ) {
         if let Some((index, places)) = self.misfits.get_mut(&(name.to_owned(), message.clone())) {
             // What a copy has from its original is the same place.
             places.insert(span.start);
@@ -557,8 +698,16 @@ impl<'a> Checker<'a> {
             return;
         }
         let index = self.findings.len();
-        self.error(code, span, format!("`{name}` does not fit here: {message}"), Some(hint));
-        self.misfits.insert((name.to_owned(), message), (index, BTreeSet::from([span.start])));
+        self.error(
+            code,
+            span,
+            format!("`{name}` does not fit here: {message}"),
+            Some(hint),
+        );
+        self.misfits.insert(
+            (name.to_owned(), message),
+            (index, BTreeSet::from([span.start])),
+        );
     }
 
     /// An amount that must be known before the run.
@@ -580,15 +729,28 @@ impl<'a> Checker<'a> {
             && let Some(found) = self.measured(value, false)
             && !wanted.contains(&found)
         {
-            let names: Vec<String> = wanted.iter().map(|dimension| dimension.name().to_owned()).collect();
-            let message = format!("expected {}, this is {}", super::either(&names), found.name());
+            let names: Vec<String> = wanted
+                .iter()
+                .map(|dimension| dimension.name().to_owned())
+                .collect();
+            let message = format!(
+                "expected {}, this is {}",
+                super::either(&names),
+                found.name()
+            );
             self.error("M005", &value.span, message, Hints::default());
         }
     }
 
     fn side(&mut self, side: &Side, span: &Range<usize>) {
         if let Side::Named(name) = side {
-            self.parameter(&Spanned { node: name.clone(), span: span.clone() }, Use::Side);
+            self.parameter(
+                &Spanned {
+                    node: name.clone(),
+                    span: span.clone(),
+                },
+                Use::Side,
+            );
         }
     }
 
@@ -613,17 +775,37 @@ impl<'a> Checker<'a> {
         let span = &behaviour.span;
         if behaviour.node.kind().on_the_spot && self.names.steers {
             let message = "a robot with steered wheels cannot turn on the spot".into();
-            self.error("M115", span, message, "write an arc, such as `drive ahead on a left arc of 300 mm at 30 %`");
+            self.error(
+                "M115",
+                span,
+                message,
+                "write an arc, such as `drive ahead on a left arc of 300 mm at 30 %`",
+            );
         }
         behaviour.node.parts(&mut |part| self.part(part, span));
-        if let Behaviour::Drive(Drive { hold_heading: true, speed, .. }) = &behaviour.node
+        if let Behaviour::Drive(Drive {
+            hold_heading: true,
+            speed,
+            ..
+        }) = &behaviour.node
             && !self.names.has_gyro
         {
             let message = "the robot has no gyro to hold the heading with".into();
-            let rest = Edit { span: speed.span.end..span.end, text: String::new() };
-            self.error("M111", &speed.span, message, Hint::edit("delete `holding the heading`", rest));
+            let rest = Edit {
+                span: speed.span.end..span.end,
+                text: String::new(),
+            };
+            self.error(
+                "M111",
+                &speed.span,
+                message,
+                Hint::edit("delete `holding the heading`", rest),
+            );
         }
-        if let Behaviour::Move(Move { actuator, angle, .. }) = &behaviour.node {
+        if let Behaviour::Move(Move {
+            actuator, angle, ..
+        }) = &behaviour.node
+        {
             self.moves(actuator, angle);
         }
     }
@@ -634,10 +816,15 @@ impl<'a> Checker<'a> {
             Part::Amount(value, wanted) => self.amount_for(value, wanted),
             Part::Side(side) => self.side(side, span),
             Part::Device(name, kind) => self.device(name, kind),
-            Part::Pair(pair) => pair.iter().for_each(|sensor| self.device(sensor, DeviceKind::Floor)),
+            Part::Pair(pair) => pair
+                .iter()
+                .for_each(|sensor| self.device(sensor, DeviceKind::Floor)),
             Part::Tone(tone, sensors) => self.tone_of(sensors, tone),
             Part::Sensors(sensors) => {
-                sensors.names.iter().for_each(|sensor| self.device(sensor, DeviceKind::Floor));
+                sensors
+                    .names
+                    .iter()
+                    .for_each(|sensor| self.device(sensor, DeviceKind::Floor));
                 self.twice(sensors);
             }
             Part::Compared(sensors, than, limit) => self.comparison(sensors, than, limit, span),
@@ -645,13 +832,24 @@ impl<'a> Checker<'a> {
             Part::LabelOf(label) => {
                 if !self.labels.contains(label.node.as_str()) {
                     let known: Vec<&str> = self.labels.iter().copied().collect();
-                    let hint = did_you_mean(&label.span, &label.node, known)
-                        .or(format!("add `as {}` to the condition that is meant", label.node));
-                    self.error("M125", &label.span, format!("no condition is marked `as {}`", label.node), hint);
+                    let hint = did_you_mean(&label.span, &label.node, known).or(format!(
+                        "add `as {}` to the condition that is meant",
+                        label.node
+                    ));
+                    self.error(
+                        "M125",
+                        &label.span,
+                        format!("no condition is marked `as {}`", label.node),
+                        hint,
+                    );
                 }
             }
             // What is measured has been checked before, and calls are when all routines are known.
-            Part::Routine(_) | Part::Argument(..) | Part::Measured(_) | Part::Keeps(_) | Part::Label(_) => {}
+            Part::Routine(_)
+            | Part::Argument(..)
+            | Part::Measured(_)
+            | Part::Keeps(_)
+            | Part::Label(_) => {}
         }
     }
 
@@ -674,7 +872,13 @@ impl<'a> Checker<'a> {
         span: &Range<usize>,
     ) {
         if let Some(Comparison::Named(name)) = than {
-            self.parameter(&Spanned { node: name.clone(), span: span.clone() }, Use::Comparison);
+            self.parameter(
+                &Spanned {
+                    node: name.clone(),
+                    span: span.clone(),
+                },
+                Use::Comparison,
+            );
         }
         self.compared(sensors, limit);
         if than.is_some() {
@@ -692,7 +896,9 @@ impl<'a> Checker<'a> {
 
     /// A step can only end as its behaviour ends.
     fn endings(&mut self, condition: &Spanned<Condition>, step: &Step) {
-        let Some((behaviour, _)) = &step.behaviour else { return };
+        let Some((behaviour, _)) = &step.behaviour else {
+            return;
+        };
         condition.each(&mut |term| {
             if behaviour.node.may_ask(&term.node) {
                 return;
@@ -703,10 +909,17 @@ impl<'a> Checker<'a> {
             } else {
                 format!("`{word}` does not follow a line")
             };
-            let endings: Vec<String> =
-                behaviour.node.outcomes().iter().map(|ending| format!("`{}`", ending.words())).collect();
-            let hint = (!endings.is_empty()).then(|| format!("it ends with {}", super::either(&endings)));
-            self.findings.push(Finding::error("M124", Source::Mission, term.span.clone(), message).hint(hint));
+            let endings: Vec<String> = behaviour
+                .node
+                .outcomes()
+                .iter()
+                .map(|ending| format!("`{}`", ending.words()))
+                .collect();
+            let hint =
+                (!endings.is_empty()).then(|| format!("it ends with {}", super::either(&endings)));
+            self.findings.push(
+                Finding::error("M124", Source::Mission, term.span.clone(), message).hint(hint),
+            );
         });
     }
 
@@ -740,18 +953,35 @@ impl<'a> Checker<'a> {
             }
             Target::Again if step.inside.is_none() => {
                 let message = "`again` is only possible inside a repeat".to_owned();
-                self.error("M104", &target.span, message, Some("name the step to go to".to_owned()));
+                self.error(
+                    "M104",
+                    &target.span,
+                    message,
+                    Some("name the step to go to".to_owned()),
+                );
             }
             Target::Out if step.inside.is_none() && !matches!(step.block, Block::Routine(_)) => {
                 let message = "`out` is only possible inside a repeat or a routine".to_owned();
-                self.error("M104", &target.span, message, Some("write `done`, or name the step to go to".to_owned()));
+                self.error(
+                    "M104",
+                    &target.span,
+                    message,
+                    Some("write `done`, or name the step to go to".to_owned()),
+                );
             }
-            Target::Next | Target::Step(_) | Target::Again | Target::Out | Target::Done | Target::Fail(_) => {}
+            Target::Next
+            | Target::Step(_)
+            | Target::Again
+            | Target::Out
+            | Target::Done
+            | Target::Fail(_) => {}
         }
     }
 
     fn condition(&mut self, condition: &Spanned<Condition>) {
-        condition.node.parts(&mut |part| self.part(part, &condition.span));
+        condition
+            .node
+            .parts(&mut |part| self.part(part, &condition.span));
         if let Condition::Between { low, high, .. } = &condition.node
             && let (Some(least), Some(most)) = (self.amount(low), self.amount(high))
             && least.si() >= most.si()

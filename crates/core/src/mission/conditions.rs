@@ -188,7 +188,11 @@ impl Condition {
                     each(Part::Tone(tone, &sensors.names));
                 }
             }
-            Self::Reads { sensors, than, limit } => each(Part::Compared(sensors, Some(than), limit)),
+            Self::Reads {
+                sensors,
+                than,
+                limit,
+            } => each(Part::Compared(sensors, Some(than), limit)),
             Self::Between { sensors, low, high } => {
                 each(Part::Compared(sensors, None, low));
                 each(Part::Compared(sensors, None, high));
@@ -204,7 +208,13 @@ impl Condition {
                 each(Part::Device(sensor, DeviceKind::Floor));
                 each(Part::Amount(by, Wanted::Share));
             }
-            Self::Crossed { sensor, count, tone, apart, .. } => {
+            Self::Crossed {
+                sensor,
+                count,
+                tone,
+                apart,
+                ..
+            } => {
                 each(Part::Device(sensor, DeviceKind::Floor));
                 each(Part::Amount(count, Wanted::Count));
                 each(Part::Tone(tone, std::slice::from_ref(sensor)));
@@ -215,7 +225,11 @@ impl Condition {
             Self::Is { device, state } => {
                 each(Part::Device(
                     device,
-                    if state.is_of_switches() { DeviceKind::Switch } else { DeviceKind::Actuator },
+                    if state.is_of_switches() {
+                        DeviceKind::Switch
+                    } else {
+                        DeviceKind::Actuator
+                    },
                 ));
             }
             Self::Travelled(length) => each(Part::Amount(length, Wanted::Length)),
@@ -225,7 +239,9 @@ impl Condition {
                 each(Part::Side(wheel));
                 each(Part::Amount(amount, Wanted::Rolled));
             }
-            Self::Passed(time) | Self::Clock(time) | Self::Stalled(time) => each(Part::Amount(time, Wanted::Time)),
+            Self::Passed(time) | Self::Clock(time) | Self::Stalled(time) => {
+                each(Part::Amount(time, Wanted::Time));
+            }
             Self::Lost | Self::Ended(_) => {}
             Self::EndedBy(name) => each(Part::LabelOf(name)),
         }
@@ -236,7 +252,9 @@ impl Spanned<Condition> {
     /// What kind of thing it waits for, whatever the amounts: exits of one kind replace each other in a copy.
     pub fn discriminant(&self) -> std::mem::Discriminant<Condition> {
         match (&self.node, self.node.inner()) {
-            (Condition::Any(_) | Condition::All(_), _) | (_, []) => std::mem::discriminant(&self.node),
+            (Condition::Any(_) | Condition::All(_), _) | (_, []) => {
+                std::mem::discriminant(&self.node)
+            }
             (_, [inner, ..]) => inner.discriminant(),
         }
     }
@@ -270,10 +288,15 @@ impl Reader<'_> {
         let of = |value| self.amount(value);
         let bracketed = |term: &Spanned<Condition>| {
             let words = self.condition(term);
-            if matches!(term.node, Condition::Any(_) | Condition::All(_)) { format!("({words})") } else { words }
+            if matches!(term.node, Condition::Any(_) | Condition::All(_)) {
+                format!("({words})")
+            } else {
+                words
+            }
         };
-        let joined =
-            |terms: &[Spanned<Condition>], word: &str| terms.iter().map(bracketed).collect::<Vec<_>>().join(word);
+        let joined = |terms: &[Spanned<Condition>], word: &str| {
+            terms.iter().map(bracketed).collect::<Vec<_>>().join(word)
+        };
         match &condition.node {
             Condition::Any(terms) => joined(terms, " or "),
             Condition::All(terms) => joined(terms, " and "),
@@ -282,43 +305,89 @@ impl Reader<'_> {
             Condition::After(term, Arming::Amount(amount)) => {
                 format!("{}, ignored for the first {}", bracketed(term), of(amount))
             }
-            Condition::After(term, Arming::False) => format!("{}, after it has been false once", bracketed(term)),
+            Condition::After(term, Arming::False) => {
+                format!("{}, after it has been false once", bracketed(term))
+            }
             Condition::As(term, name) => format!("{} (kept as {})", bracketed(term), name.node),
-            Condition::Sees { sensors, none, tones } => {
+            Condition::Sees {
+                sensors,
+                none,
+                tones,
+            } => {
                 let tones: Vec<String> = tones.iter().map(|tone| tone.node.clone()).collect();
-                let (verb, neither) = (if plural(sensors) { "see" } else { "sees" }, if *none { " no " } else { " " });
+                let (verb, neither) = (
+                    if plural(sensors) { "see" } else { "sees" },
+                    if *none { " no " } else { " " },
+                );
                 format!("{} {verb}{neither}{}", named(sensors), either(&tones))
             }
-            Condition::Reads { sensors, than, limit } => {
+            Condition::Reads {
+                sensors,
+                than,
+                limit,
+            } => {
                 let than = match than {
                     Comparison::Below => "less than",
                     Comparison::Above => "more than",
                     Comparison::Named(name) => name,
                 };
-                format!("{} {} {than} {}", named(sensors), if plural(sensors) { "read" } else { "reads" }, of(limit))
+                format!(
+                    "{} {} {than} {}",
+                    named(sensors),
+                    if plural(sensors) { "read" } else { "reads" },
+                    of(limit)
+                )
             }
             Condition::Between { sensors, low, high } => {
                 let verb = if plural(sensors) { "read" } else { "reads" };
-                format!("{} {verb} between {} and {}", named(sensors), of(low), of(high))
+                format!(
+                    "{} {verb} between {} and {}",
+                    named(sensors),
+                    of(low),
+                    of(high)
+                )
             }
-            Condition::Code { sensor, low, high: None } => format!("{} reads code {}", sensor.node, of(low)),
-            Condition::Code { sensor, low, high: Some(high) } => {
+            Condition::Code {
+                sensor,
+                low,
+                high: None,
+            } => format!("{} reads code {}", sensor.node, of(low)),
+            Condition::Code {
+                sensor,
+                low,
+                high: Some(high),
+            } => {
                 format!("{} reads code {} to {}", sensor.node, of(low), of(high))
             }
             Condition::Changed { sensor, down, by } => {
                 let way = if *down { "darker" } else { "brighter" };
                 format!("{} has become {} {way}", sensor.node, of(by))
             }
-            Condition::Crossed { sensor, count, tone, met, apart } => {
+            Condition::Crossed {
+                sensor,
+                count,
+                tone,
+                met,
+                apart,
+            } => {
                 let verb = if *met { "come to" } else { "crossed" };
-                let apart = apart.as_ref().map_or_else(String::new, |apart| format!(" at least {} apart", of(apart)));
-                format!("{} has {verb} {} {} lines{apart}", sensor.node, of(count), tone.node)
+                let apart = apart.as_ref().map_or_else(String::new, |apart| {
+                    format!(" at least {} apart", of(apart))
+                });
+                format!(
+                    "{} has {verb} {} {} lines{apart}",
+                    sensor.node,
+                    of(count),
+                    tone.node
+                )
             }
             Condition::Is { .. } => self.text_of(&condition.span).to_owned(),
             Condition::Travelled(length) => format!("it has travelled {}", of(length)),
             Condition::Turned(angle) => format!("it has turned {}", of(angle)),
             Condition::Heading(angle) => format!("its heading reaches {}", of(angle)),
-            Condition::Rolled { wheel, amount } => format!("its {} wheel has rolled {}", side(wheel), of(amount)),
+            Condition::Rolled { wheel, amount } => {
+                format!("its {} wheel has rolled {}", side(wheel), of(amount))
+            }
             Condition::Passed(time) => format!("{} have passed", of(time)),
             Condition::Clock(time) => format!("the run has lasted {}", of(time)),
             Condition::Lost => "it has lost the line".into(),
@@ -354,12 +423,19 @@ fn named(sensors: &Sensors) -> String {
 ///
 /// `step`: the step, whose behaviour may end by itself
 pub(super) fn offers(step: Option<&Step>, kit: &Kit<'_>) -> Vec<Offer> {
-    let does = step.and_then(|step| step.behaviour.as_ref()).map(|(behaviour, _)| &behaviour.node);
+    let does = step
+        .and_then(|step| step.behaviour.as_ref())
+        .map(|(behaviour, _)| &behaviour.node);
     let mut all = Vec::new();
     for ending in does.map_or(&[][..], Behaviour::outcomes) {
-        all.push(Offer::new(ending.words(), ending.words().into(), ending.what()));
+        all.push(Offer::new(
+            ending.words(),
+            ending.words().into(),
+            ending.what(),
+        ));
     }
-    let mut add = |kind: &ConditionKind, text: String| all.push(Offer::new(kind.name, text, kind.what));
+    let mut add =
+        |kind: &ConditionKind, text: String| all.push(Offer::new(kind.name, text, kind.what));
     add(&TRAVELLED, TRAVELLED.example.into());
     add(&TURNED, TURNED.example.into());
     add(&PASSED, PASSED.example.into());
@@ -369,48 +445,110 @@ pub(super) fn offers(step: Option<&Step>, kit: &Kit<'_>) -> Vec<Offer> {
     }
     // Sensors that see colours know other tones than the first one.
     for sensor in kit.floor.iter().skip(1) {
-        let Some(tone) = sensor.tones.iter().find(|tone| Some(tone.as_str()) != kit.mark).or(sensor.tones.first())
+        let Some(tone) = sensor
+            .tones
+            .iter()
+            .find(|tone| Some(tone.as_str()) != kit.mark)
+            .or(sensor.tones.first())
         else {
             continue;
         };
         let mirror = kit.pair.is_some_and(|pair| pair[1] == sensor.name);
-        let tone = if mirror { kit.mark.unwrap_or(tone) } else { tone };
+        let tone = if mirror {
+            kit.mark.unwrap_or(tone)
+        } else {
+            tone
+        };
         let text = format!("{} sees {tone}", sensor.name);
-        all.push(Offer::new(&text, text.clone(), "A floor sensor sees a tone."));
+        all.push(Offer::new(
+            &text,
+            text.clone(),
+            "A floor sensor sees a tone.",
+        ));
     }
     if let (Some([left, right]), Some(tone)) = (kit.pair, kit.mark) {
-        let mut several = |name: &str, text: String, what: &str| all.push(Offer::new(name, text, what));
-        several("any sees", format!("any of {left}, {right} sees {tone}"), "At least one of the sensors sees it.");
-        several("all see", format!("all of {left}, {right} sees {tone}"), "Every one of the sensors sees it.");
+        let mut several =
+            |name: &str, text: String, what: &str| all.push(Offer::new(name, text, what));
+        several(
+            "any sees",
+            format!("any of {left}, {right} sees {tone}"),
+            "At least one of the sensors sees it.",
+        );
+        several(
+            "all see",
+            format!("all of {left}, {right} sees {tone}"),
+            "Every one of the sensors sees it.",
+        );
     }
     if let Some((eye, tone)) = kit.eye() {
-        all.push(Offer::new("met", format!("{eye} has met 1 {tone} line"), "This number of lines were entered."));
-        all.push(Offer::new("reads", format!("{eye} < 30 %"), "The brightness is below, or above, a limit."));
+        all.push(Offer::new(
+            "met",
+            format!("{eye} has met 1 {tone} line"),
+            "This number of lines were entered.",
+        ));
+        all.push(Offer::new(
+            "reads",
+            format!("{eye} < 30 %"),
+            "The brightness is below, or above, a limit.",
+        ));
         let what = "The brightness has gone down by this in this step.";
-        all.push(Offer::new("dropped", format!("{eye} has dropped by 20 %"), what));
+        all.push(Offer::new(
+            "dropped",
+            format!("{eye} has dropped by 20 %"),
+            what,
+        ));
     }
     for ranger in kit.names.of_kind(DeviceKind::Ranger).take(2) {
-        all.push(Offer::new("near", format!("{ranger} < 100 mm"), "Something is nearer than this distance."));
-        all.push(Offer::new("far", format!("{ranger} > 300 mm"), "The way is clear up to this distance."));
+        all.push(Offer::new(
+            "near",
+            format!("{ranger} < 100 mm"),
+            "Something is nearer than this distance.",
+        ));
+        all.push(Offer::new(
+            "far",
+            format!("{ranger} > 300 mm"),
+            "The way is clear up to this distance.",
+        ));
     }
-    let mut add = |kind: &ConditionKind, text: String| all.push(Offer::new(kind.name, text, kind.what));
+    let mut add =
+        |kind: &ConditionKind, text: String| all.push(Offer::new(kind.name, text, kind.what));
     add(&HEADING, HEADING.example.into());
     add(&ROLLED, ROLLED.example.into());
     if matches!(does, Some(Behaviour::Follow(_))) {
         add(&LOST, LOST.example.into());
     }
-    if let Some(sensor) = kit.names.of(DeviceKind::Floor).find(|sensor| !sensor.codes.is_empty()) {
-        add(&CODE, format!("{} reads code {}", sensor.name, sensor.codes[0]));
+    if let Some(sensor) = kit
+        .names
+        .of(DeviceKind::Floor)
+        .find(|sensor| !sensor.codes.is_empty())
+    {
+        add(
+            &CODE,
+            format!("{} reads code {}", sensor.name, sensor.codes[0]),
+        );
     }
     for switch in kit.names.of_kind(DeviceKind::Switch) {
-        all.push(Offer::new("pressed", format!("{switch} is pressed"), "The switch or button is held down."));
-        all.push(Offer::new("bumped", format!("{switch} was bumped"), "It was pressed and released in this step."));
+        all.push(Offer::new(
+            "pressed",
+            format!("{switch} is pressed"),
+            "The switch or button is held down.",
+        ));
+        all.push(Offer::new(
+            "bumped",
+            format!("{switch} was bumped"),
+            "It was pressed and released in this step.",
+        ));
     }
     for actuator in kit.names.of_kind(DeviceKind::Actuator) {
         let text = format!("{actuator} has reached its angle");
-        all.push(Offer::new("there", text, "The actuator has reached its angle."));
+        all.push(Offer::new(
+            "there",
+            text,
+            "The actuator has reached its angle.",
+        ));
     }
-    let mut add = |kind: &ConditionKind, text: String| all.push(Offer::new(kind.name, text, kind.what));
+    let mut add =
+        |kind: &ConditionKind, text: String| all.push(Offer::new(kind.name, text, kind.what));
     add(&STALLED, STALLED.example.into());
     add(&CLOCK, CLOCK.example.into());
     let what = "The battery's voltage under load has fallen below this.";

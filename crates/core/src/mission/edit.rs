@@ -22,23 +22,39 @@ pub enum Stride {
 
 /// What one nudge adds, in the unit itself.
 fn stride(quantity: Quantity, whole: bool, stride: Stride) -> f64 {
-    let (fine, coarse) = if whole { (1.0, 1.0) } else { quantity.unit.steps() };
+    let (fine, coarse) = if whole {
+        (1.0, 1.0)
+    } else {
+        quantity.unit.steps()
+    };
     if stride == Stride::Fine { fine } else { coarse }
 }
 
 /// The next amount up or down on the grid of the stride: 47 goes to 50, not to 52.
 fn stepped(quantity: Quantity, whole: bool, up: bool, by: Stride) -> Quantity {
     let step = stride(quantity, whole, by);
-    let value =
-        if up { ((quantity.value + 1e-9) / step).floor() + 1.0 } else { ((quantity.value - 1e-9) / step).ceil() - 1.0 };
-    Quantity { value: tidy(value * step), unit: quantity.unit }
+    let value = if up {
+        ((quantity.value + 1e-9) / step).floor() + 1.0
+    } else {
+        ((quantity.value - 1e-9) / step).ceil() - 1.0
+    };
+    Quantity {
+        value: tidy(value * step),
+        unit: quantity.unit,
+    }
 }
 
 /// An amount one step up or down, within what its slot allows; none when there is nowhere to go.
 pub fn moved(quantity: Quantity, kind: &SlotKind, up: bool, by: Stride) -> Option<Quantity> {
-    let SlotKind::Amount { whole, .. } = *kind else { return None };
+    let SlotKind::Amount { whole, .. } = *kind else {
+        return None;
+    };
     let moved = stepped(quantity, whole, up, by);
-    let moved = if misfit(moved, kind).is_none() { moved } else { clamp(moved, kind)? };
+    let moved = if misfit(moved, kind).is_none() {
+        moved
+    } else {
+        clamp(moved, kind)?
+    };
     (moved != quantity).then_some(moved)
 }
 
@@ -58,7 +74,14 @@ pub fn source_slot(parsed: &Parsed, text: &str, slot: SlotId) -> SlotId {
 
 /// Moves a slot one step up or down: a number by its stride, a word to its neighbour in the list.
 /// None when there is nowhere to go.
-pub fn nudge(parsed: &Parsed, text: &str, names: &Names, slot: SlotId, up: bool, by: Stride) -> Option<Edit> {
+pub fn nudge(
+    parsed: &Parsed,
+    text: &str,
+    names: &Names,
+    slot: SlotId,
+    up: bool,
+    by: Stride,
+) -> Option<Edit> {
     let used = parsed.slots.get(slot.0)?;
     let source = source_slot(parsed, text, slot);
     let target = &parsed.slots[source];
@@ -68,7 +91,11 @@ pub fn nudge(parsed: &Parsed, text: &str, names: &Names, slot: SlotId, up: bool,
         let moved = stepped(quantity, whole, up, by);
         // The slot that refers to a `let` knows the range; the `let` itself does not.
         let allowed = |kind: &SlotKind| misfit(moved, kind).is_none();
-        let moved = if allowed(&used.kind) && allowed(&target.kind) { moved } else { clamp(moved, &used.kind)? };
+        let moved = if allowed(&used.kind) && allowed(&target.kind) {
+            moved
+        } else {
+            clamp(moved, &used.kind)?
+        };
         let moved = within_safe(parsed, source, moved);
         return (moved != quantity).then(|| edit(parsed, text, source, moved.to_string()));
     }
@@ -86,16 +113,31 @@ pub fn nudge(parsed: &Parsed, text: &str, names: &Names, slot: SlotId, up: bool,
 /// The nearest amount that is safe, for a `let` that says what is.
 fn within_safe(parsed: &Parsed, slot: SlotId, quantity: Quantity) -> Quantity {
     let of = |entry: &&Let| entry.value.span == parsed.slots[slot].span;
-    let Some([low, high]) = parsed.mission.lets.iter().find(of).and_then(|entry| entry.safe.as_ref()) else {
+    let Some([low, high]) = parsed
+        .mission
+        .lets
+        .iter()
+        .find(of)
+        .and_then(|entry| entry.safe.as_ref())
+    else {
         return quantity;
     };
     let si = quantity.si().clamp(low.node.si(), high.node.si());
-    if si == quantity.si() { quantity } else { Quantity::from_si(si, quantity.unit) }
+    if si == quantity.si() {
+        quantity
+    } else {
+        Quantity::from_si(si, quantity.unit)
+    }
 }
 
 /// The nearest value that the slot allows; none where that would be the least of all numbers above 0.
 fn clamp(quantity: Quantity, kind: &SlotKind) -> Option<Quantity> {
-    let SlotKind::Amount { dimension, range, .. } = kind else { return None };
+    let SlotKind::Amount {
+        dimension, range, ..
+    } = kind
+    else {
+        return None;
+    };
     let nearest = quantity.si().clamp(range.0, range.1);
     (quantity.unit.dimension() == *dimension && nearest != f64::MIN_POSITIVE)
         .then(|| Quantity::from_si(nearest, quantity.unit))
@@ -124,8 +166,13 @@ pub fn choices(parsed: &Parsed, names: &Names, slot: SlotId) -> Vec<String> {
 
 /// The routines that there are: the mission's own and those of the files it uses.
 fn routines(parsed: &Parsed, names: &Names) -> Vec<String> {
-    let own = parsed.mission.routines.iter().map(|routine| routine.name.node.clone());
-    own.chain(names.routines.iter().map(|known| known.name.clone())).collect()
+    let own = parsed
+        .mission
+        .routines
+        .iter()
+        .map(|routine| routine.name.node.clone());
+    own.chain(names.routines.iter().map(|known| known.name.clone()))
+        .collect()
 }
 
 /// Where an exit, a row or a reflex may lead, by what it stands in. None for `fail`, which has a text of its own that
@@ -133,16 +180,34 @@ fn routines(parsed: &Parsed, names: &Names) -> Vec<String> {
 fn targets(parsed: &Parsed, slot: &Slot) -> Vec<String> {
     let mission = &parsed.mission;
     let fails = |target: &Target| matches!(target, Target::Fail(_));
-    let exits = mission.steps.iter().flat_map(|step| &step.exits).map(|exit| (exit.line, &exit.target.node));
-    let rows = mission.steps.iter().flat_map(|step| &step.rows).filter_map(|row| match &row.answer {
-        Answer::Go(target) => Some((row.line, &target.node)),
-        Answer::Does(_) => None,
-    });
-    let afterwards = mission.reflexes.iter().filter_map(|reflex| match reflex.then.as_ref()? {
-        Spanned { node: Then::Go(target), span } if span.contains(&slot.span.start) => Some((slot.line, &target.node)),
-        _ => None,
-    });
-    if exits.chain(rows).chain(afterwards).any(|(line, target)| line == slot.line && fails(target)) {
+    let exits = mission
+        .steps
+        .iter()
+        .flat_map(|step| &step.exits)
+        .map(|exit| (exit.line, &exit.target.node));
+    let rows = mission
+        .steps
+        .iter()
+        .flat_map(|step| &step.rows)
+        .filter_map(|row| match &row.answer {
+            Answer::Go(target) => Some((row.line, &target.node)),
+            Answer::Does(_) => None,
+        });
+    let afterwards = mission
+        .reflexes
+        .iter()
+        .filter_map(|reflex| match reflex.then.as_ref()? {
+            Spanned {
+                node: Then::Go(target),
+                span,
+            } if span.contains(&slot.span.start) => Some((slot.line, &target.node)),
+            _ => None,
+        });
+    if exits
+        .chain(rows)
+        .chain(afterwards)
+        .any(|(line, target)| line == slot.line && fails(target))
+    {
         return Vec::new();
     }
     let quoted = |name: &str| format!("\"{name}\"");
@@ -150,7 +215,11 @@ fn targets(parsed: &Parsed, slot: &Slot) -> Vec<String> {
         let watched = mission.sequence(Block::Mission, None);
         return watched.map(|(_, step)| quoted(&step.name.node)).collect();
     }
-    let Some(from) = mission.steps.iter().rfind(|step| (step.line..=step.last).contains(&slot.line)) else {
+    let Some(from) = mission
+        .steps
+        .iter()
+        .rfind(|step| (step.line..=step.last).contains(&slot.line))
+    else {
         return Vec::new();
     };
     let mut targets = vec!["next".to_owned(), "done".to_owned()];
@@ -161,7 +230,14 @@ fn targets(parsed: &Parsed, slot: &Slot) -> Vec<String> {
         targets.push("out".to_owned());
     }
     let within_reach = |name: &&str| mission.find(name, from).is_some();
-    targets.extend(mission.steps.iter().map(|step| step.name.node.as_str()).filter(within_reach).map(quoted));
+    targets.extend(
+        mission
+            .steps
+            .iter()
+            .map(|step| step.name.node.as_str())
+            .filter(within_reach)
+            .map(quoted),
+    );
     let mut seen = std::collections::BTreeSet::new();
     targets.retain(|target| seen.insert(target.clone()));
     targets
@@ -175,16 +251,30 @@ fn compared(parsed: &Parsed, slot: &Slot) -> Option<Dimension> {
         let rows = step.rows.iter().filter_map(|row| row.condition.as_ref());
         rows.chain(step.exits.iter().map(|exit| &exit.condition))
     });
-    let watches = mission.reflexes.iter().filter_map(|reflex| Some(&reflex.trigger.as_ref()?.0));
+    let watches = mission
+        .reflexes
+        .iter()
+        .filter_map(|reflex| Some(&reflex.trigger.as_ref()?.0));
     let mut found = None;
-    for condition in conditions.chain(watches).filter(|condition| condition.span.contains(&slot.span.start)) {
+    for condition in conditions
+        .chain(watches)
+        .filter(|condition| condition.span.contains(&slot.span.start))
+    {
         condition.each(&mut |term| {
-            let (Condition::Reads { sensors, limit, .. } | Condition::Between { sensors, low: limit, .. }) = &term.node
+            let (Condition::Reads { sensors, limit, .. }
+            | Condition::Between {
+                sensors,
+                low: limit,
+                ..
+            }) = &term.node
             else {
                 return;
             };
             if sensors.names.iter().any(|name| name.span == slot.span)
-                && let Some(Slot { kind: SlotKind::Amount { dimension, .. }, .. }) = parsed.slot_at(&limit.span)
+                && let Some(Slot {
+                    kind: SlotKind::Amount { dimension, .. },
+                    ..
+                }) = parsed.slot_at(&limit.span)
             {
                 found = Some(*dimension);
             }
@@ -232,12 +322,23 @@ pub enum NotTaken {
 ///
 /// # Errors
 /// Why it may not stand there.
-pub fn set(parsed: &Parsed, text: &str, names: &Names, slot: SlotId, typed: &str) -> Result<Edit, NotTaken> {
+pub fn set(
+    parsed: &Parsed,
+    text: &str,
+    names: &Names,
+    slot: SlotId,
+    typed: &str,
+) -> Result<Edit, NotTaken> {
     let used = &parsed.slots[slot];
     let typed = typed.trim();
     match &used.kind {
         SlotKind::Amount { dimension, .. } => {
-            if parsed.mission.lets.iter().any(|entry| entry.name.node == typed) {
+            if parsed
+                .mission
+                .lets
+                .iter()
+                .any(|entry| entry.name.node == typed)
+            {
                 return Ok(edit(parsed, text, slot, typed.to_owned()));
             }
             let source = source_slot(parsed, text, slot);
@@ -255,7 +356,10 @@ pub fn set(parsed: &Parsed, text: &str, names: &Names, slot: SlotId, typed: &str
         | SlotKind::Name
         | SlotKind::Target => {
             let choices = choices(parsed, names, slot);
-            match choices.iter().find(|choice| choice.trim_matches('"') == typed.trim_matches('"')) {
+            match choices
+                .iter()
+                .find(|choice| choice.trim_matches('"') == typed.trim_matches('"'))
+            {
                 Some(choice) => Ok(edit(parsed, text, slot, choice.clone())),
                 None if choices.is_empty() => Err(NotTaken::Fixed),
                 None => Err(NotTaken::NoChoice(choices)),
@@ -281,12 +385,23 @@ pub fn quantity_for(
     }
 }
 
-fn typed_quantity(typed: &str, current: Option<Quantity>, dimension: Dimension) -> Result<Quantity, NotTaken> {
+fn typed_quantity(
+    typed: &str,
+    current: Option<Quantity>,
+    dimension: Dimension,
+) -> Result<Quantity, NotTaken> {
     let quantity = match (parse_number(typed), current) {
-        (Some(value), Some(current)) => Quantity { value, unit: current.unit },
+        (Some(value), Some(current)) => Quantity {
+            value,
+            unit: current.unit,
+        },
         _ => Quantity::parse(typed).map_err(|why| NotTaken::Quantity { why, dimension })?,
     };
-    if quantity.value.abs() > LARGEST { Err(NotTaken::TooLarge(typed.to_owned())) } else { Ok(quantity) }
+    if quantity.value.abs() > LARGEST {
+        Err(NotTaken::TooLarge(typed.to_owned()))
+    } else {
+        Ok(quantity)
+    }
 }
 
 fn read(text: &str) -> Option<Quantity> {
@@ -303,23 +418,45 @@ fn edit(parsed: &Parsed, text: &str, slot: SlotId, replacement: String) -> Edit 
     }
     if replacement.is_empty() {
         let start = text[..slot.span.start].trim_end().len();
-        return Edit { span: start..slot.span.end, text: replacement };
+        return Edit {
+            span: start..slot.span.end,
+            text: replacement,
+        };
     }
-    let Some(exit) = exit_on(parsed, slot.line) else { return Edit { span: slot.span.clone(), text: replacement } };
+    let Some(exit) = exit_on(parsed, slot.line) else {
+        return Edit {
+            span: slot.span.clone(),
+            text: replacement,
+        };
+    };
     let within = slot.span.start - line.span.start..slot.span.end - line.span.start;
     let grown = replacement.len() as isize - within.len() as isize;
-    let mut new = Edit { span: within, text: replacement }.apply(&text[line.span.clone()]);
+    let mut new = Edit {
+        span: within,
+        text: replacement,
+    }
+    .apply(&text[line.span.clone()]);
     let end = exit.condition.span.end - line.span.start;
-    let end = if slot.span.start < exit.condition.span.end { end.saturating_add_signed(grown) } else { end };
+    let end = if slot.span.start < exit.condition.span.end {
+        end.saturating_add_signed(grown)
+    } else {
+        end
+    };
     if let Some((span, word)) = agreement(&new[..end]) {
         new.replace_range(span, word);
     }
-    Edit { span: line.span.clone(), text: new }
+    Edit {
+        span: line.span.clone(),
+        text: new,
+    }
 }
 
 /// Replaces a whole line of the text; `text` must not hold a line end.
 pub fn set_line(parsed: &Parsed, line: usize, text: &str) -> Edit {
-    Edit { span: parsed.lines[line].span.clone(), text: text.to_owned() }
+    Edit {
+        span: parsed.lines[line].span.clone(),
+        text: text.to_owned(),
+    }
 }
 
 /// Puts a new line below a line, indented like it.
@@ -328,14 +465,26 @@ pub fn insert_below(parsed: &Parsed, text: &str, line: usize, new: &str) -> Edit
     let old = &text[span.clone()];
     let indent = &old[..old.len() - old.trim_start().len()];
     let at = span.end;
-    Edit { span: at..at, text: format!("\n{indent}{new}") }
+    Edit {
+        span: at..at,
+        text: format!("\n{indent}{new}"),
+    }
 }
 
 /// Takes a line out, with its line end.
 pub fn delete_line(parsed: &Parsed, text: &str, line: usize) -> Edit {
     let span = parsed.lines[line].span.clone();
     // A line may end in \r\n, which is not part of its span.
-    let end = text[span.end..].find('\n').map_or(text.len(), |at| span.end + at + 1);
-    let start = if end == text.len() && span.start > 0 && !text.ends_with('\n') { span.start - 1 } else { span.start };
-    Edit { span: start..end, text: String::new() }
+    let end = text[span.end..]
+        .find('\n')
+        .map_or(text.len(), |at| span.end + at + 1);
+    let start = if end == text.len() && span.start > 0 && !text.ends_with('\n') {
+        span.start - 1
+    } else {
+        span.start
+    };
+    Edit {
+        span: start..end,
+        text: String::new(),
+    }
 }

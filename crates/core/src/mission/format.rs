@@ -32,14 +32,29 @@ struct Laid {
 }
 
 fn lay(text: &str, line: &Line) -> Laid {
-    let comment = line.comment.clone().map_or("", |span| text[span].trim_end());
+    let comment = line
+        .comment
+        .clone()
+        .map_or("", |span| text[span].trim_end());
     if line.kind == LineKind::Broken {
-        let sentence = &text[line.span.start..line.comment.as_ref().map_or(line.span.end, |span| span.start)];
+        let sentence = &text[line.span.start
+            ..line
+                .comment
+                .as_ref()
+                .map_or(line.span.end, |span| span.start)];
         let indent = sentence.len() - sentence.trim_start().len();
-        return Laid { indent, head: sentence.trim().to_owned(), arrow: None, comment: comment.to_owned() };
+        return Laid {
+            indent,
+            head: sentence.trim().to_owned(),
+            arrow: None,
+            comment: comment.to_owned(),
+        };
     }
     let (tokens, _) = tokens(text, line.span.clone());
-    let split = tokens.iter().position(|token| token.kind == TokenKind::Arrow).unwrap_or(tokens.len());
+    let split = tokens
+        .iter()
+        .position(|token| token.kind == TokenKind::Arrow)
+        .unwrap_or(tokens.len());
     let mut head = join(text, &tokens[..split]);
     if line.kind == LineKind::Exit {
         if let Some((span, word)) = agreement(&head) {
@@ -54,7 +69,9 @@ fn lay(text: &str, line: &Line) -> Laid {
         head.push_str(", brake");
     }
     let indent = match line.kind {
-        LineKind::Header | LineKind::Watch | LineKind::Behaviour | LineKind::Exit => 2 * line.depth + 2,
+        LineKind::Header | LineKind::Watch | LineKind::Behaviour | LineKind::Exit => {
+            2 * line.depth + 2
+        }
         LineKind::Row => 2 * line.depth + 4,
         // Like the `repeat` that it ends; the one of a routine stands in nothing.
         LineKind::End => (2 * line.depth).saturating_sub(2),
@@ -67,7 +84,12 @@ fn lay(text: &str, line: &Line) -> Laid {
         | LineKind::Broken => 2 * line.depth,
     };
     let arrow = (split < tokens.len()).then(|| join(text, &tokens[split..]));
-    Laid { indent, head, arrow, comment: comment.to_owned() }
+    Laid {
+        indent,
+        head,
+        arrow,
+        comment: comment.to_owned(),
+    }
 }
 
 /// Tokens with one space between them, none before a comma, within brackets and around the slash of a unit.
@@ -76,10 +98,16 @@ fn join(text: &str, tokens: &[Token]) -> String {
     let mut glued = true;
     for (index, token) in tokens.iter().enumerate() {
         let word = &text[token.span.clone()];
-        let before = |back: usize| index.checked_sub(back).map(|at| &text[tokens[at].span.clone()]);
+        let before = |back: usize| {
+            index
+                .checked_sub(back)
+                .map(|at| &text[tokens[at].span.clone()])
+        };
         let after = tokens.get(index + 1).map(|token| &text[token.span.clone()]);
         let in_unit = |left: Option<&str>, right: Option<&str>| {
-            let (Some(left), Some(right)) = (left, right) else { return false };
+            let (Some(left), Some(right)) = (left, right) else {
+                return false;
+            };
             Unit::parse(&format!("{left}/{right}")).is_some()
         };
         let slash = word == "/" && in_unit(before(1), after);
@@ -137,11 +165,22 @@ fn indent_comments(lines: &mut [Laid], kinds: &[Line]) {
 fn align_arrows(lines: &mut [Laid], kinds: &[Line]) {
     let mut at = 0;
     while at < lines.len() {
-        let opens =
-            |kind: LineKind| matches!(kind, LineKind::Step | LineKind::Routine | LineKind::Reflex | LineKind::End);
-        let end = (at + 1..lines.len()).find(|&line| opens(kinds[line].kind)).unwrap_or(lines.len());
+        let opens = |kind: LineKind| {
+            matches!(
+                kind,
+                LineKind::Step | LineKind::Routine | LineKind::Reflex | LineKind::End
+            )
+        };
+        let end = (at + 1..lines.len())
+            .find(|&line| opens(kinds[line].kind))
+            .unwrap_or(lines.len());
         let width = |line: &Laid| line.head.chars().count();
-        let widest = lines[at..end].iter().filter(|line| line.arrow.is_some()).map(width).max().unwrap_or(0);
+        let widest = lines[at..end]
+            .iter()
+            .filter(|line| line.arrow.is_some())
+            .map(width)
+            .max()
+            .unwrap_or(0);
         for line in &mut lines[at..end] {
             if line.arrow.is_some() {
                 let missing = widest - width(line);
@@ -154,13 +193,18 @@ fn align_arrows(lines: &mut [Laid], kinds: &[Line]) {
 
 fn space_out(lines: &[Laid], kinds: &[Line]) -> String {
     // A step takes the comments right above it along, so the blank line goes above them.
-    let is_comment = |index: usize| kinds[index].kind == LineKind::Blank && !lines[index].comment.is_empty();
+    let is_comment =
+        |index: usize| kinds[index].kind == LineKind::Blank && !lines[index].comment.is_empty();
     let opens_step = |index: usize| {
         let mut at = index;
         while at < lines.len() && is_comment(at) {
             at += 1;
         }
-        let opens = at < lines.len() && matches!(kinds[at].kind, LineKind::Step | LineKind::Routine | LineKind::Reflex);
+        let opens = at < lines.len()
+            && matches!(
+                kinds[at].kind,
+                LineKind::Step | LineKind::Routine | LineKind::Reflex
+            );
         opens && (index == 0 || !is_comment(index - 1))
     };
     let mut out = String::new();

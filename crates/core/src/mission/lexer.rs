@@ -55,7 +55,8 @@ pub fn tokens(text: &str, line: Range<usize>) -> (Vec<Token>, Option<Range<usize
             },
             '-' if rest.starts_with("->") => (TokenKind::Arrow, 2),
             c if c.is_ascii_digit()
-                || (matches!(c, '-' | '+') && rest[1..].starts_with(|d: char| d.is_ascii_digit())) =>
+                || (matches!(c, '-' | '+')
+                    && rest[1..].starts_with(|d: char| d.is_ascii_digit())) =>
             {
                 (TokenKind::Number, number_length(rest))
             }
@@ -64,7 +65,10 @@ pub fn tokens(text: &str, line: Range<usize>) -> (Vec<Token>, Option<Range<usize
             ',' | '=' | '<' | '>' | '/' | '(' | ')' | ':' | '+' | '-' | '*' => (TokenKind::Sign, 1),
             c => (TokenKind::Unknown, c.len_utf8()),
         };
-        found.push(Token { kind, span: at..at + length });
+        found.push(Token {
+            kind,
+            span: at..at + length,
+        });
         at += length;
     }
     (found, None)
@@ -88,13 +92,20 @@ fn word_length(rest: &str) -> usize {
     let mut at = 0;
     loop {
         // Nearly all letters are ASCII, and need no decoding.
-        at += bytes[at..].iter().take_while(|byte| byte.is_ascii_alphanumeric() || **byte == b'_').count();
+        at += bytes[at..]
+            .iter()
+            .take_while(|byte| byte.is_ascii_alphanumeric() || **byte == b'_')
+            .count();
         let next = match bytes.get(at) {
             // A hyphen belongs to a word only within it.
-            Some(b'-') => rest[at + 1..].starts_with(char::is_alphanumeric).then_some(1),
-            Some(byte) if !byte.is_ascii() => {
-                rest[at..].chars().next().filter(|letter| letter.is_alphanumeric()).map(char::len_utf8)
-            }
+            Some(b'-') => rest[at + 1..]
+                .starts_with(char::is_alphanumeric)
+                .then_some(1),
+            Some(byte) if !byte.is_ascii() => rest[at..]
+                .chars()
+                .next()
+                .filter(|letter| letter.is_alphanumeric())
+                .map(char::len_utf8),
             _ => None,
         };
         let Some(length) = next else { return at };
@@ -108,7 +119,10 @@ mod tests {
 
     fn tokens_of(line: &str) -> Vec<(TokenKind, &str)> {
         let (tokens, _) = tokens(line, 0..line.len());
-        tokens.into_iter().map(|token| (token.kind, &line[token.span])).collect()
+        tokens
+            .into_iter()
+            .map(|token| (token.kind, &line[token.span]))
+            .collect()
     }
 
     #[test]
@@ -117,11 +131,20 @@ mod tests {
         for (line, expected) in [
             (
                 "until floor-left < 40 %",
-                vec![(Word, "until"), (Word, "floor-left"), (Sign, "<"), (Number, "40"), (Percent, "%")],
+                vec![
+                    (Word, "until"),
+                    (Word, "floor-left"),
+                    (Sign, "<"),
+                    (Number, "40"),
+                    (Percent, "%"),
+                ],
             ),
             ("-> \"a # b\" # c", vec![(Arrow, "->"), (Text, "\"a # b\"")]),
             ("-3.5mm", vec![(Number, "-3.5"), (Word, "mm")]),
-            ("gain,0.6", vec![(Word, "gain"), (Sign, ","), (Number, "0.6")]),
+            (
+                "gain,0.6",
+                vec![(Word, "gain"), (Sign, ","), (Number, "0.6")],
+            ),
             ("fail \"open  ", vec![(Word, "fail"), (OpenText, "\"open")]),
             ("é\u{1f980}", vec![(Word, "é"), (Unknown, "\u{1f980}")]),
             ("", vec![]),

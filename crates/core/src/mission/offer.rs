@@ -29,7 +29,13 @@ pub struct Offer {
 
 impl Offer {
     pub(super) fn new(name: impl Into<String>, text: String, what: impl Into<String>) -> Self {
-        Self { name: name.into(), text, what: what.into(), slots: Vec::new(), below: Vec::new() }
+        Self {
+            name: name.into(),
+            text,
+            what: what.into(),
+            slots: Vec::new(),
+            below: Vec::new(),
+        }
     }
 
     pub(super) fn with(mut self, below: &[&str]) -> Self {
@@ -44,7 +50,11 @@ impl Offer {
         self.slots = parse(&text)
             .slots
             .into_iter()
-            .filter(|slot| slot.span.start >= from && !slot.span.is_empty() && !matches!(slot.kind, SlotKind::Text))
+            .filter(|slot| {
+                slot.span.start >= from
+                    && !slot.span.is_empty()
+                    && !matches!(slot.kind, SlotKind::Text)
+            })
             .map(|slot| slot.span.start - from..slot.span.end - from)
             .collect();
         self
@@ -65,32 +75,52 @@ pub(super) struct Kit<'a> {
 
 impl<'a> Kit<'a> {
     pub fn new(names: &'a Names) -> Self {
-        let floor: Vec<&DeviceName> =
-            names.of(DeviceKind::Floor).filter(|s| !s.tones.is_empty() && s.codes.is_empty()).collect();
+        let floor: Vec<&DeviceName> = names
+            .of(DeviceKind::Floor)
+            .filter(|s| !s.tones.is_empty() && s.codes.is_empty())
+            .collect();
         // Lines are dark more often than not.
         let mark = floor.first().and_then(|sensor| {
             let dark = sensor.tones.iter().find(|tone| *tone == "dark");
             dark.or(sensor.tones.first()).map(String::as_str)
         });
         let pair = floor.iter().find_map(|left| {
-            let right =
-                floor.iter().find(|right| left.mirror.as_ref() == Some(&right.name) && right.name != left.name)?;
+            let right = floor.iter().find(|right| {
+                left.mirror.as_ref() == Some(&right.name) && right.name != left.name
+            })?;
             Some([left.name.as_str(), right.name.as_str()])
         });
-        Self { names, floor, mark, pair, routines: Vec::new() }
+        Self {
+            names,
+            floor,
+            mark,
+            pair,
+            routines: Vec::new(),
+        }
     }
 
     /// The same with the routines of a mission.
     fn with_routines(names: &'a Names, parsed: &Parsed) -> Self {
         let own = parsed.mission.routines.iter().map(|routine| {
-            let needs = routine.parameters.iter().filter(|parameter| parameter.default.is_none()).count();
+            let needs = routine
+                .parameters
+                .iter()
+                .filter(|parameter| parameter.default.is_none())
+                .count();
             (routine.name.node.clone(), needs)
         });
         let shared = names.routines.iter().map(|known| {
-            let needs = known.parameters.iter().filter(|parameter| !parameter.has_default).count();
+            let needs = known
+                .parameters
+                .iter()
+                .filter(|parameter| !parameter.has_default)
+                .count();
             (known.name.clone(), needs)
         });
-        Self { routines: own.chain(shared).collect(), ..Self::new(names) }
+        Self {
+            routines: own.chain(shared).collect(),
+            ..Self::new(names)
+        }
     }
 
     /// A sensor and a tone.
@@ -101,11 +131,19 @@ impl<'a> Kit<'a> {
 
 /// Driving ahead until a floor sensor sees a tone, at a speed as it is written.
 pub fn drive_to_mark(names: &Names, sensor: &str, tone: &str, speed: &str) -> Offer {
-    let holding = if names.has_gyro { " holding the heading" } else { "" };
+    let holding = if names.has_gyro {
+        " holding the heading"
+    } else {
+        ""
+    };
     let text = format!("drive ahead at {speed}{holding}");
     let first = format!("until {sensor} sees {tone}  -> next");
-    Offer::new("Drive to a mark", text, "Drives until a floor sensor sees a tone.")
-        .with(&[&first, "or travelled 600 mm -> fail \"no mark\""])
+    Offer::new(
+        "Drive to a mark",
+        text,
+        "Drives until a floor sensor sees a tone.",
+    )
+    .with(&[&first, "or travelled 600 mm -> fail \"no mark\""])
 }
 
 /// What a new step may do: name, sentence, and the exits that usually end it.
@@ -115,21 +153,35 @@ pub fn behaviours(parsed: &Parsed, names: &Names) -> Vec<Offer> {
     for kind in BEHAVIOURS {
         (kind.offers)(&kit, &mut offers);
     }
-    offers.into_iter().map(|offer| offer.slotted("  ")).collect()
+    offers
+        .into_iter()
+        .map(|offer| offer.slotted("  "))
+        .collect()
 }
 
 /// What a step may wait for. `step`: the step, whose behaviour may end by itself.
 pub fn conditions(step: Option<&Step>, names: &Names) -> Vec<Offer> {
     let offers = super::conditions::offers(step, &Kit::new(names));
-    offers.into_iter().map(|offer| offer.slotted("  hold\n  until ")).collect()
+    offers
+        .into_iter()
+        .map(|offer| offer.slotted("  hold\n  until "))
+        .collect()
 }
 
 /// Blank lines, and how far a new step is set in.
-fn place<'t>(parsed: &Parsed, text: &'t str, below: Option<TextStep>) -> (usize, &'t str, &'static str) {
+fn place<'t>(
+    parsed: &Parsed,
+    text: &'t str,
+    below: Option<TextStep>,
+) -> (usize, &'t str, &'static str) {
     match below {
         Some(step) => {
             let line = &text[parsed.lines[parsed.mission.steps[step].line].span.clone()];
-            (step_span(parsed, step).end, &line[..line.len() - line.trim_start().len()], "\n\n")
+            (
+                step_span(parsed, step).end,
+                &line[..line.len() - line.trim_start().len()],
+                "\n\n",
+            )
         }
         None => {
             // Below all that stands before the steps.
@@ -137,7 +189,11 @@ fn place<'t>(parsed: &Parsed, text: &'t str, below: Option<TextStep>) -> (usize,
                 use super::ast::LineKind as Is;
                 matches!(line.kind, Is::Mission | Is::Header | Is::Let)
             };
-            let end = parsed.lines.iter().rfind(before).map_or(0, |line| line.span.end);
+            let end = parsed
+                .lines
+                .iter()
+                .rfind(before)
+                .map_or(0, |line| line.span.end);
             (end, "", if end == 0 { "" } else { "\n\n" })
         }
     }
@@ -152,7 +208,10 @@ pub fn insert_offer(parsed: &Parsed, text: &str, below: Option<TextStep>, offer:
     if gap.is_empty() && !rest.is_empty() && !rest.starts_with('\n') {
         new.push_str("\n\n");
     }
-    Edit { span: at..at, text: new }
+    Edit {
+        span: at..at,
+        text: new,
+    }
 }
 
 /// The same above a step, and above the comment that belongs to it.
@@ -164,14 +223,27 @@ pub fn insert_offer_above(parsed: &Parsed, text: &str, above: TextStep, offer: &
     let header = &text[parsed.lines[step.line].span.clone()];
     let indent = &header[..header.len() - header.trim_start().len()];
     let at = parsed.lines[with_comment(parsed, step.line)].span.start;
-    Edit { span: at..at, text: format!("{}\n\n", written(parsed, indent, offer)) }
+    Edit {
+        span: at..at,
+        text: format!("{}\n\n", written(parsed, indent, offer)),
+    }
 }
 
 /// Where a new step stands: its byte, how far it is set in, and the blank line above it.
-fn below_place<'t>(parsed: &Parsed, text: &'t str, below: Option<TextStep>) -> (usize, &'t str, &'static str) {
+fn below_place<'t>(
+    parsed: &Parsed,
+    text: &'t str,
+    below: Option<TextStep>,
+) -> (usize, &'t str, &'static str) {
     // A reflex holds one thing to do; a step cannot stand in it.
     let below = below.filter(|step| !matches!(parsed.mission.steps[*step].block, Block::Reflex(_)));
-    let below = below.or_else(|| parsed.mission.sequence(Block::Mission, None).last().map(|(index, _)| index));
+    let below = below.or_else(|| {
+        parsed
+            .mission
+            .sequence(Block::Mission, None)
+            .last()
+            .map(|(index, _)| index)
+    });
     place(parsed, text, below)
 }
 
@@ -190,7 +262,10 @@ fn format_line(parsed: &Parsed, indent: &str, line: &str) -> String {
     match line.trim_start().strip_prefix("step \"") {
         Some(name) => {
             let lead = &line[..line.len() - line.trim_start().len()];
-            format!("\n{indent}  {lead}step \"{}\"", free_name(parsed, name.trim_end_matches('"')))
+            format!(
+                "\n{indent}  {lead}step \"{}\"",
+                free_name(parsed, name.trim_end_matches('"'))
+            )
         }
         None => format!("\n{indent}  {line}"),
     }
@@ -205,21 +280,41 @@ pub fn insert_reflex(parsed: &Parsed, text: &str, names: &Names) -> Option<Edit>
         (_, None, Some(ranger)) => format!("{ranger} < 80 mm"),
         _ => return None,
     };
-    let taken = |name: &str| parsed.mission.reflexes.iter().any(|reflex| reflex.name.node == name);
+    let taken = |name: &str| {
+        parsed
+            .mission
+            .reflexes
+            .iter()
+            .any(|reflex| reflex.name.node == name)
+    };
     let base = "Back off";
     let names = std::iter::once(base.to_owned()).chain((2..).map(|nth| format!("{base} {nth}")));
-    let name = names.into_iter().find(|name| !taken(name)).unwrap_or_default();
-    let new =
-        format!("reflex \"{name}\"\n  when {watch}\n  drive back at 26 %\n  until travelled 60 mm\n  then resume\n\n");
+    let name = names
+        .into_iter()
+        .find(|name| !taken(name))
+        .unwrap_or_default();
+    let new = format!(
+        "reflex \"{name}\"\n  when {watch}\n  drive back at 26 %\n  until travelled 60 mm\n  then resume\n\n"
+    );
     let first = parsed.mission.steps.first().map(|step| step.line);
-    let first = first.into_iter().chain(parsed.mission.routines.iter().map(|routine| routine.line));
-    let first = first.chain(parsed.mission.reflexes.iter().map(|reflex| reflex.line)).min();
+    let first = first
+        .into_iter()
+        .chain(parsed.mission.routines.iter().map(|routine| routine.line));
+    let first = first
+        .chain(parsed.mission.reflexes.iter().map(|reflex| reflex.line))
+        .min();
     let Some(line) = first else {
         let (at, _, gap) = place(parsed, text, None);
-        return Some(Edit { span: at..at, text: format!("{gap}{}", new.trim_end()) });
+        return Some(Edit {
+            span: at..at,
+            text: format!("{gap}{}", new.trim_end()),
+        });
     };
     // A comment right above belongs to what stands below it.
     let line = with_comment(parsed, line);
     let at = parsed.lines[line].span.start;
-    Some(Edit { span: at..at, text: new })
+    Some(Edit {
+        span: at..at,
+        text: new,
+    })
 }

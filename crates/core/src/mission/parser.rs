@@ -1,14 +1,16 @@
 //! Mission text to model: one line at a time, with the blocks that lines open and close.
 //!
 //! [`super::sentence`] reads within a line; what a line means to the lines around it is decided here.
+//!
+//! Long because each kind of line is read by a function of its own.
 
 use crate::ids::{DeviceKind, SlotId, TextStep};
 use std::ops::Range;
 
 use super::amounts;
 use super::ast::{
-    Answer, Argument, Behaviour, Block, Exit, Let, Line, LineKind, Mission, Origin, Parameter, Reflex, Routine, Row,
-    Slot, SlotKind, Spanned, Step, Then, Value, amount,
+    Answer, Argument, Behaviour, Block, Exit, Let, Line, LineKind, Mission, Origin, Parameter,
+    Reflex, Routine, Row, Slot, SlotKind, Spanned, Step, Then, Value, amount,
 };
 use super::behaviours::{self, BEHAVIOURS, kind_of};
 use super::lexer::{Token, TokenKind, tokens};
@@ -42,8 +44,13 @@ impl Parsed {
 
     /// The slot at exactly this place.
     pub fn slot_at(&self, span: &Range<usize>) -> Option<&Slot> {
-        let first = self.slots.partition_point(|slot| slot.span.start < span.start);
-        self.slots[first..].iter().take_while(|slot| slot.span.start == span.start).find(|slot| slot.span == *span)
+        let first = self
+            .slots
+            .partition_point(|slot| slot.span.start < span.start);
+        self.slots[first..]
+            .iter()
+            .take_while(|slot| slot.span.start == span.start)
+            .find(|slot| slot.span == *span)
     }
 }
 
@@ -84,8 +91,13 @@ pub fn parse(text: &str) -> Parsed {
         settle: Vec::new(),
     };
     if text.len() > LARGEST_TEXT {
-        let message = format!("the mission holds {} kB; the limit is {} kB", text.len() >> 10, LARGEST_TEXT >> 10);
-        let finding = Finding::error("M001", Source::Mission, 0..0, message).hint("is this the right file?");
+        let message = format!(
+            "the mission holds {} kB; the limit is {} kB",
+            text.len() >> 10,
+            LARGEST_TEXT >> 10
+        );
+        let finding =
+            Finding::error("M001", Source::Mission, 0..0, message).hint("is this the right file?");
         parser.parsed.findings.push(finding);
         return parser.parsed;
     }
@@ -105,13 +117,24 @@ pub fn parse(text: &str) -> Parsed {
 }
 
 /// A name that may measure one of several things measures what its `let`, or its parameter's default, does.
-fn settle_amounts(text: &str, parsed: &mut Parsed, open: Vec<(Block, Range<usize>, Vec<SlotKind>)>) {
+fn settle_amounts(
+    text: &str,
+    parsed: &mut Parsed,
+    open: Vec<(Block, Range<usize>, Vec<SlotKind>)>,
+) {
     for (block, span, kinds) in open {
-        let first = parsed.slots.partition_point(|slot| slot.span.start < span.start);
-        let Some(slot) = (first..parsed.slots.len()).take(2).find(|&slot| parsed.slots[slot].span == span) else {
+        let first = parsed
+            .slots
+            .partition_point(|slot| slot.span.start < span.start);
+        let Some(slot) = (first..parsed.slots.len())
+            .take(2)
+            .find(|&slot| parsed.slots[slot].span == span)
+        else {
             continue;
         };
-        let Some(found) = parsed.mission.measures(&text[span.clone()], block, 0) else { continue };
+        let Some(found) = parsed.mission.measures(&text[span.clone()], block, 0) else {
+            continue;
+        };
         let fits = |kind: &&SlotKind| matches!(kind, SlotKind::Amount { dimension, .. } if *dimension == found);
         if let Some(kind) = kinds.iter().find(fits) {
             parsed.slots[slot].kind = kind.clone();
@@ -123,15 +146,23 @@ fn settle_amounts(text: &str, parsed: &mut Parsed, open: Vec<(Block, Range<usize
 fn follow_originals(parsed: &mut Parsed) {
     for index in TextStep::all(parsed.mission.steps.len()) {
         let steps = &parsed.mission.steps;
-        let Some(like) = steps[index].like.clone() else { continue };
+        let Some(like) = steps[index].like.clone() else {
+            continue;
+        };
         let mut refuse = |message: String, hint: Hints| {
-            let finding = Finding::error("M136", Source::Mission, like.span.clone(), message).hint(hint);
+            let finding =
+                Finding::error("M136", Source::Mission, like.span.clone(), message).hint(hint);
             parsed.findings.push(finding);
         };
-        let found = parsed.mission.find(&like.node, &steps[index]).filter(|found| *found != index);
+        let found = parsed
+            .mission
+            .find(&like.node, &steps[index])
+            .filter(|found| *found != index);
         let Some(found) = found else {
-            let others =
-                steps.iter().map(|step| step.name.node.as_str()).filter(|name| *name != steps[index].name.node);
+            let others = steps
+                .iter()
+                .map(|step| step.name.node.as_str())
+                .filter(|name| *name != steps[index].name.node);
             let others: Vec<&str> = others.collect();
             refuse(
                 format!("there is no step \"{}\"", like.node),
@@ -141,7 +172,10 @@ fn follow_originals(parsed: &mut Parsed) {
         };
         let original = &steps[found];
         if let Some(followed) = &original.like {
-            let edit = Edit { span: like.span.clone(), text: format!("\"{}\"", followed.node) };
+            let edit = Edit {
+                span: like.span.clone(),
+                text: format!("\"{}\"", followed.node),
+            };
             let hint = Hint::edit(format!("write `like \"{}\"`", followed.node), edit);
             refuse(format!("\"{}\" is a copy itself", like.node), hint.into());
             continue;
@@ -149,16 +183,31 @@ fn follow_originals(parsed: &mut Parsed) {
         let holds = steps.iter().any(|other| other.inside == Some(found));
         if holds || !original.rows.is_empty() {
             let hint = "copy it as text, or make it a routine";
-            refuse(format!("\"{}\" cannot have linked copies: it contains steps or rows", like.node), hint.into());
+            refuse(
+                format!(
+                    "\"{}\" cannot have linked copies: it contains steps or rows",
+                    like.node
+                ),
+                hint.into(),
+            );
             continue;
         }
         if original.behaviour.is_none() {
             // That has been said of the original.
             continue;
         }
-        let line = parsed.lines.partition_point(|line| line.span.start <= like.span.start).saturating_sub(1);
-        let behaviour = original.behaviour.clone().map(|(behaviour, _)| (behaviour, line));
-        let inherited = original.exits.iter().map(|exit| Exit { line, ..exit.clone() });
+        let line = parsed
+            .lines
+            .partition_point(|line| line.span.start <= like.span.start)
+            .saturating_sub(1);
+        let behaviour = original
+            .behaviour
+            .clone()
+            .map(|(behaviour, _)| (behaviour, line));
+        let inherited = original.exits.iter().map(|exit| Exit {
+            line,
+            ..exit.clone()
+        });
         let mut exits: Vec<(Exit, bool)> = inherited.map(|exit| (exit, false)).collect();
         let copy = &mut parsed.mission.steps[index];
         for own in std::mem::take(&mut copy.exits) {
@@ -188,15 +237,26 @@ impl Mission {
             amounts::dimension(value, &mut named).ok().flatten()
         };
         if let Block::Routine(routine) = block
-            && let Some(parameter) = self.routines[routine].parameters.iter().find(|known| known.name.node == name)
+            && let Some(parameter) = self.routines[routine]
+                .parameters
+                .iter()
+                .find(|known| known.name.node == name)
         {
             return match &parameter.default.as_ref()?.node {
                 Argument::Amount(value) => of(value),
-                Argument::Word(word) if word != name => self.measures(word, Block::Mission, depth + 1),
+                Argument::Word(word) if word != name => {
+                    self.measures(word, Block::Mission, depth + 1)
+                }
                 Argument::Side(_) | Argument::Comparison(_) | Argument::Word(_) => None,
             };
         }
-        Some(self.lets.iter().find(|entry| entry.name.node == name)?.amount?.dimension)
+        Some(
+            self.lets
+                .iter()
+                .find(|entry| entry.name.node == name)?
+                .amount?
+                .dimension,
+        )
     }
 }
 
@@ -221,7 +281,12 @@ impl Parser<'_> {
         let (tokens, comment) = tokens(self.text, span.clone());
         let index = self.parsed.lines.len();
         let depth = self.depth();
-        self.parsed.lines.push(Line { span: span.clone(), kind: LineKind::Blank, depth, comment });
+        self.parsed.lines.push(Line {
+            span: span.clone(),
+            kind: LineKind::Blank,
+            depth,
+            comment,
+        });
         if tokens.is_empty() || self.parsed.findings.len() >= MOST_FINDINGS {
             return;
         }
@@ -253,7 +318,11 @@ impl Parser<'_> {
             self.parsed.mission.steps[*step].last = index;
         }
         let block = self.block;
-        self.settle.extend(line.open.drain(..).map(|(span, kinds)| (block, span, kinds)));
+        self.settle.extend(
+            line.open
+                .drain(..)
+                .map(|(span, kinds)| (block, span, kinds)),
+        );
         self.parsed.slots.append(&mut line.slots);
         self.parsed.findings.append(&mut line.findings);
         self.parameters = fresh.unwrap_or(parameters);
@@ -265,13 +334,22 @@ impl Parser<'_> {
     }
 
     /// Reads one line. `fresh` is set when the parameters in force change with it.
-    fn read(&mut self, line: &mut Sentence<'_>, fresh: &mut Option<Vec<String>>) -> Option<LineKind> {
+    fn read(
+        &mut self,
+        line: &mut Sentence<'_>,
+        fresh: &mut Option<Vec<String>>,
+    ) -> Option<LineKind> {
         let first = line.peek()?.clone();
-        let word = if first.kind == TokenKind::Word { &self.text[first.span.clone()] } else { "" };
+        let word = if first.kind == TokenKind::Word {
+            &self.text[first.span.clone()]
+        } else {
+            ""
+        };
         line.at += usize::from(!word.is_empty());
         match word {
             "mission" => {
-                let name = line.quoted("the mission's name in quotes, such as `mission \"Morning round\"`")?;
+                let name = line
+                    .quoted("the mission's name in quotes, such as `mission \"Morning round\"`")?;
                 only_once(line, self.parsed.mission.name.is_some(), "mission", &first)?;
                 self.parsed.mission.name = Some(name);
                 Some(LineKind::Mission)
@@ -284,10 +362,14 @@ impl Parser<'_> {
                 } else {
                     self.close_step();
                 }
-                let name = line.quoted("the step's name in quotes, such as `step \"Leave the slipway\"`");
+                let name =
+                    line.quoted("the step's name in quotes, such as `step \"Leave the slipway\"`");
                 let broken = name.is_none();
                 // A step whose name is broken is still a step: what follows belongs to it, not to the one above.
-                let name = name.unwrap_or(Spanned { node: String::new(), span: first.span.clone() });
+                let name = name.unwrap_or(Spanned {
+                    node: String::new(),
+                    span: first.span.clone(),
+                });
                 self.parsed.lines[line.line].depth = self.depth();
                 self.begin_step(name, line.line, broken);
                 (!broken).then_some(LineKind::Step)
@@ -299,9 +381,13 @@ impl Parser<'_> {
             "reflex" => {
                 self.close_block();
                 *fresh = Some(Vec::new());
-                let name = line.quoted("the reflex's name in quotes, such as `reflex \"Keep off the rim\"`");
+                let name = line
+                    .quoted("the reflex's name in quotes, such as `reflex \"Keep off the rim\"`");
                 let broken = name.is_none();
-                let name = name.unwrap_or(Spanned { node: String::new(), span: first.span.clone() });
+                let name = name.unwrap_or(Spanned {
+                    node: String::new(),
+                    span: first.span.clone(),
+                });
                 self.block = Block::Reflex(self.parsed.mission.reflexes.len());
                 self.parsed.mission.reflexes.push(Reflex {
                     name: name.clone(),
@@ -325,7 +411,12 @@ impl Parser<'_> {
             _ => {
                 let found = &self.text[first.span.clone()];
                 let hint = unknown_opener(found, &first.span);
-                line.error("M002", first.span, format!("unknown first word `{found}`"), hint);
+                line.error(
+                    "M002",
+                    first.span,
+                    format!("unknown first word `{found}`"),
+                    hint,
+                );
                 None
             }
         }
@@ -379,14 +470,24 @@ impl Parser<'_> {
             return None;
         };
         line.at += 1;
-        let name = Spanned { node: self.text[token.span.clone()].to_owned(), span: token.span };
+        let name = Spanned {
+            node: self.text[token.span.clone()].to_owned(),
+            span: token.span,
+        };
         line.sign("=")?;
         let value = line.whole_formula()?;
         // From here on the name stands for something, whatever is wrong with the rest of the line.
         let lets = &self.parsed.mission.lets;
         let above = |name: &str| lets.iter().find(|entry| entry.name.node == name)?.amount;
         let worth = amounts::evaluate(&value.node, &above).filter(|amount| amount.si.is_finite());
-        let entry = Let { name, value: value.clone(), amount: worth, safe: None, origin: None, line: line.line };
+        let entry = Let {
+            name,
+            value: value.clone(),
+            amount: worth,
+            safe: None,
+            origin: None,
+            line: line.line,
+        };
         self.parsed.mission.lets.push(entry);
         let mut safe = None;
         if line.clause("safe") {
@@ -401,14 +502,24 @@ impl Parser<'_> {
             let high = line.quantity(&kind)?;
             if low.node.si() >= high.node.si() {
                 let message = format!("the range from {} to {} is empty", low.node, high.node);
-                line.error("M008", low.span.start..high.span.end, message, "write the smaller amount first");
+                line.error(
+                    "M008",
+                    low.span.start..high.span.end,
+                    message,
+                    "write the smaller amount first",
+                );
                 return None;
             }
             if let Value::Literal(quantity) = &value.node
                 && !(low.node.si()..=high.node.si()).contains(&quantity.si())
             {
                 let message = format!("{quantity} is not within {} to {}", low.node, high.node);
-                line.error("M008", value.span.clone(), message, "change the amount, or widen the safe range");
+                line.error(
+                    "M008",
+                    value.span.clone(),
+                    message,
+                    "change the amount, or widen the safe range",
+                );
                 return None;
             }
             safe = Some([low, high]);
@@ -446,26 +557,49 @@ impl Parser<'_> {
         });
     }
 
-    fn routine(&mut self, line: &mut Sentence<'_>, fresh: &mut Option<Vec<String>>) -> Option<LineKind> {
+    fn routine(
+        &mut self,
+        line: &mut Sentence<'_>,
+        fresh: &mut Option<Vec<String>>,
+    ) -> Option<LineKind> {
         self.close_block();
         self.parsed.lines[line.line].depth = 0;
-        let named = line.name("the routine's name, such as `routine back-away (back = 120 mm)`", SlotKind::Name);
+        let named = line.name(
+            "the routine's name, such as `routine back-away (back = 120 mm)`",
+            SlotKind::Name,
+        );
         if named.is_some() {
             line.slots.pop();
         }
-        let name = named.clone().unwrap_or(Spanned { node: String::new(), span: line.end..line.end });
+        let name = named.clone().unwrap_or(Spanned {
+            node: String::new(),
+            span: line.end..line.end,
+        });
         self.block = Block::Routine(self.parsed.mission.routines.len());
-        self.parsed.mission.routines.push(Routine { name, parameters: Vec::new(), line: line.line });
+        self.parsed.mission.routines.push(Routine {
+            name,
+            parameters: Vec::new(),
+            line: line.line,
+        });
         named?;
         let mut parameters: Vec<Parameter> = Vec::new();
         if line.eat_sign("(") && !line.eat_sign(")") {
             loop {
                 let name = line.name("the name of a parameter", SlotKind::Name)?;
                 line.slots.pop();
-                let default = if line.eat_sign("=") { Some(line.argument()?) } else { None };
+                let default = if line.eat_sign("=") {
+                    Some(line.argument()?)
+                } else {
+                    None
+                };
                 if parameters.iter().any(|other| other.name.node == name.node) {
                     let message = format!("there are two parameters named `{}`", name.node);
-                    line.error("M106", name.span.clone(), message, "give one of them another name");
+                    line.error(
+                        "M106",
+                        name.span.clone(),
+                        message,
+                        "give one of them another name",
+                    );
                     return None;
                 }
                 parameters.push(Parameter { name, default });
@@ -475,7 +609,12 @@ impl Parser<'_> {
             }
             line.sign(")")?;
         }
-        *fresh = Some(parameters.iter().map(|parameter| parameter.name.node.clone()).collect());
+        *fresh = Some(
+            parameters
+                .iter()
+                .map(|parameter| parameter.name.node.clone())
+                .collect(),
+        );
         self.parsed.mission.routines.last_mut()?.parameters = parameters;
         Some(LineKind::Routine)
     }
@@ -484,20 +623,36 @@ impl Parser<'_> {
     fn step_for(&mut self, line: &mut Sentence<'_>, word: &str, first: &Token) -> Option<TextStep> {
         if self.current.is_none() {
             let (message, hint) = match self.open.last() {
-                Some(_) => (format!("`{word}` is outside a step"), "put a line `step \"...\"` above it, or `end`"),
-                None => (format!("`{word}` is outside a step"), "put a line `step \"...\"` above it"),
+                Some(_) => (
+                    format!("`{word}` is outside a step"),
+                    "put a line `step \"...\"` above it, or `end`",
+                ),
+                None => (
+                    format!("`{word}` is outside a step"),
+                    "put a line `step \"...\"` above it",
+                ),
             };
             line.error("M007", first.span.clone(), message, hint);
         }
         self.current
     }
 
-    fn behaviour(&mut self, line: &mut Sentence<'_>, word: &str, first: &Token) -> Option<LineKind> {
+    fn behaviour(
+        &mut self,
+        line: &mut Sentence<'_>,
+        word: &str,
+        first: &Token,
+    ) -> Option<LineKind> {
         let index = self.step_for(line, word, first)?;
         let step = &self.parsed.mission.steps[index];
         if step.like.is_some() {
             let hint = "write `but` before what is different from the original";
-            line.error("M007", first.span.clone(), "a copy does what its original does", hint);
+            line.error(
+                "M007",
+                first.span.clone(),
+                "a copy does what its original does",
+                hint,
+            );
             return None;
         }
         if step.behaviour.is_some() || !step.exits.is_empty() {
@@ -506,7 +661,12 @@ impl Parser<'_> {
             } else {
                 "a behaviour after the exits of its step"
             };
-            line.error("M007", first.span.clone(), message, "start a new step above it, or delete one");
+            line.error(
+                "M007",
+                first.span.clone(),
+                message,
+                "start a new step above it, or delete one",
+            );
             return None;
         }
         let kind = kind_of(word)?;
@@ -521,7 +681,13 @@ impl Parser<'_> {
         }
         let behaviour = behaviour.filter(|_| whole)?;
         let span = first.span.start..line.end;
-        self.parsed.mission.steps[index].behaviour = Some((Spanned { node: behaviour, span }, line.line));
+        self.parsed.mission.steps[index].behaviour = Some((
+            Spanned {
+                node: behaviour,
+                span,
+            },
+            line.line,
+        ));
         Some(LineKind::Behaviour)
     }
 
@@ -529,15 +695,30 @@ impl Parser<'_> {
     fn like(&mut self, line: &mut Sentence<'_>, first: &Token) -> Option<LineKind> {
         let index = self.step_for(line, "like", first)?;
         let step = &self.parsed.mission.steps[index];
-        if step.behaviour.is_some() || step.like.is_some() || !step.exits.is_empty() || step.block != self.block {
-            line.error("M007", first.span.clone(), "`like` must come first in a step", "start a new step above it");
+        if step.behaviour.is_some()
+            || step.like.is_some()
+            || !step.exits.is_empty()
+            || step.block != self.block
+        {
+            line.error(
+                "M007",
+                first.span.clone(),
+                "`like` must come first in a step",
+                "start a new step above it",
+            );
             return None;
         }
         if matches!(step.block, Block::Reflex(_)) {
-            line.error("M007", first.span.clone(), "a reflex cannot be a copy", "write what it does");
+            line.error(
+                "M007",
+                first.span.clone(),
+                "a reflex cannot be a copy",
+                "write what it does",
+            );
             return None;
         }
-        let name = line.quoted("the name of another step in quotes, such as `like \"Along the causeway\"`")?;
+        let name = line
+            .quoted("the name of another step in quotes, such as `like \"Along the causeway\"`")?;
         self.parsed.mission.steps[index].like = Some(name);
         Some(LineKind::Behaviour)
     }
@@ -560,18 +741,32 @@ impl Parser<'_> {
                 if !line.finished() {
                     return None;
                 }
-                self.parsed.mission.steps[index].exits.push(Exit { condition, target, line: line.line });
+                self.parsed.mission.steps[index].exits.push(Exit {
+                    condition,
+                    target,
+                    line: line.line,
+                });
                 Some(LineKind::Exit)
             }
             "choose" | "react" | "repeat" => {
                 let span = second.map_or(line.end..line.end, |token| token.span);
-                line.error("M007", span, format!("a copy cannot `{word}`"), "write a step of its own");
+                line.error(
+                    "M007",
+                    span,
+                    format!("a copy cannot `{word}`"),
+                    "write a step of its own",
+                );
                 None
             }
             _ if kind_of(word).is_some() => {
                 line.at += 1;
                 if self.parsed.mission.steps[index].behaviour.is_some() {
-                    line.error("M007", first.span.clone(), "a second behaviour in one step", "delete one");
+                    line.error(
+                        "M007",
+                        first.span.clone(),
+                        "a second behaviour in one step",
+                        "delete one",
+                    );
                     return None;
                 }
                 let node = (kind_of(word)?.read)(line)?;
@@ -579,7 +774,10 @@ impl Parser<'_> {
                     return None;
                 }
                 let start = second.map_or(line.end, |token| token.span.start);
-                let behaviour = Spanned { node, span: start..line.end };
+                let behaviour = Spanned {
+                    node,
+                    span: start..line.end,
+                };
                 self.parsed.mission.steps[index].behaviour = Some((behaviour, line.line));
                 Some(LineKind::Behaviour)
             }
@@ -594,7 +792,12 @@ impl Parser<'_> {
         if self.open.len() >= DEEPEST {
             if self.too_deep == 0 {
                 let message = format!("more than {DEEPEST} repeats within each other");
-                line.error("M118", first.span.clone(), message, "move the inner ones into a routine");
+                line.error(
+                    "M118",
+                    first.span.clone(),
+                    message,
+                    "move the inner ones into a routine",
+                );
             }
             self.too_deep += 1;
             self.parsed.mission.steps[index].broken = true;
@@ -604,7 +807,12 @@ impl Parser<'_> {
         self.current = None;
     }
 
-    fn end(&mut self, line: &mut Sentence<'_>, first: &Token, fresh: &mut Option<Vec<String>>) -> Option<LineKind> {
+    fn end(
+        &mut self,
+        line: &mut Sentence<'_>,
+        first: &Token,
+        fresh: &mut Option<Vec<String>>,
+    ) -> Option<LineKind> {
         let index = line.line;
         self.close_step();
         if self.too_deep > 0 {
@@ -612,11 +820,21 @@ impl Parser<'_> {
             return Some(LineKind::End);
         }
         if let Some(repeat) = self.open.pop() {
-            if !self.parsed.mission.steps.iter().any(|step| step.inside == Some(repeat)) {
+            if !self
+                .parsed
+                .mission
+                .steps
+                .iter()
+                .any(|step| step.inside == Some(repeat))
+            {
                 let span = self.parsed.mission.steps[repeat].name.span.clone();
-                let message = format!("step \"{}\" repeats nothing", self.parsed.mission.steps[repeat].name.node);
+                let message = format!(
+                    "step \"{}\" repeats nothing",
+                    self.parsed.mission.steps[repeat].name.node
+                );
                 line.findings.push(
-                    Finding::error("M119", Source::Mission, span, message).hint("put steps between `repeat` and `end`"),
+                    Finding::error("M119", Source::Mission, span, message)
+                        .hint("put steps between `repeat` and `end`"),
                 );
             }
             self.current = Some(repeat);
@@ -643,7 +861,9 @@ impl Parser<'_> {
         if let Block::Reflex(reflex) = self.block
             && word != "otherwise"
             && self.parsed.mission.reflexes[reflex].trigger.is_none()
-            && self.current.is_some_and(|step| self.parsed.mission.steps[step].behaviour.is_none())
+            && self
+                .current
+                .is_some_and(|step| self.parsed.mission.steps[step].behaviour.is_none())
         {
             let condition = line.condition()?;
             let reflex = &mut self.parsed.mission.reflexes[reflex];
@@ -657,11 +877,20 @@ impl Parser<'_> {
         if word == "while" || !(choose || react) {
             if !step.broken {
                 let message = format!("`{word}` is outside a `choose`, a `react` or a reflex");
-                line.error("M007", first.span.clone(), message, "write `until` for what ends a step");
+                line.error(
+                    "M007",
+                    first.span.clone(),
+                    message,
+                    "write `until` for what ends a step",
+                );
             }
             return None;
         }
-        let condition = if word == "otherwise" { None } else { Some(line.condition()?) };
+        let condition = if word == "otherwise" {
+            None
+        } else {
+            Some(line.condition()?)
+        };
         let answer = if choose {
             let start = line.at;
             let target = line.target()?;
@@ -679,19 +908,33 @@ impl Parser<'_> {
             };
             let word = kind.word;
             if matches!(word, "choose" | "react" | "repeat") {
-                let span = token.as_ref().map_or(line.end..line.end, |token| token.span.clone());
-                line.error("M007", span, format!("`{word}` cannot be a reaction"), "put it into a routine and `do` it");
+                let span = token
+                    .as_ref()
+                    .map_or(line.end..line.end, |token| token.span.clone());
+                line.error(
+                    "M007",
+                    span,
+                    format!("`{word}` cannot be a reaction"),
+                    "put it into a routine and `do` it",
+                );
                 return None;
             }
             line.at += 1;
             let node = (kind.read)(line)?;
             let start = token.map_or(line.end, |token| token.span.start);
-            Answer::Does(Box::new(Spanned { node, span: start..line.end }))
+            Answer::Does(Box::new(Spanned {
+                node,
+                span: start..line.end,
+            }))
         };
         if !line.finished() {
             return None;
         }
-        self.parsed.mission.steps[index].rows.push(Row { condition, answer, line: line.line });
+        self.parsed.mission.steps[index].rows.push(Row {
+            condition,
+            answer,
+            line: line.line,
+        });
         Some(LineKind::Row)
     }
 
@@ -708,7 +951,12 @@ impl Parser<'_> {
         };
         if word == "during" {
             let within = line.step_names()?;
-            only_once(line, !self.parsed.mission.reflexes[reflex].within.is_empty(), word, first)?;
+            only_once(
+                line,
+                !self.parsed.mission.reflexes[reflex].within.is_empty(),
+                word,
+                first,
+            )?;
             self.parsed.mission.reflexes[reflex].within = within;
             return Some(LineKind::Watch);
         }
@@ -716,7 +964,12 @@ impl Parser<'_> {
         let node = match line.word() {
             Some("resume") => Then::Resume,
             Some("restart") => Then::Restart,
-            _ if line.peek().is_some_and(|token| token.kind == TokenKind::Arrow) => Then::Go(line.target()?),
+            _ if line
+                .peek()
+                .is_some_and(|token| token.kind == TokenKind::Arrow) =>
+            {
+                Then::Go(line.target()?)
+            }
             _ => {
                 line.expected("`resume`, `restart` or `->` and where to go");
                 line.suggest(&["resume", "restart"]);
@@ -726,8 +979,16 @@ impl Parser<'_> {
         if matches!(node, Then::Resume | Then::Restart) {
             line.take_slot(SlotKind::Choice(&["resume", "restart"]));
         }
-        only_once(line, self.parsed.mission.reflexes[reflex].then.is_some(), word, first)?;
-        self.parsed.mission.reflexes[reflex].then = Some(Spanned { node, span: start..line.end });
+        only_once(
+            line,
+            self.parsed.mission.reflexes[reflex].then.is_some(),
+            word,
+            first,
+        )?;
+        self.parsed.mission.reflexes[reflex].then = Some(Spanned {
+            node,
+            span: start..line.end,
+        });
         Some(LineKind::Watch)
     }
 
@@ -736,18 +997,25 @@ impl Parser<'_> {
         let step = &self.parsed.mission.steps[index];
         if step.like.is_some() {
             let hint = "write `but` before what is different from the original";
-            line.error("M007", first.span.clone(), "a copy ends as its original does", hint);
+            line.error(
+                "M007",
+                first.span.clone(),
+                "a copy ends as its original does",
+                hint,
+            );
             return None;
         }
         // After a broken line nobody knows whether this one is out of place.
         if !step.broken {
             let hint = match (word, step.exits.is_empty()) {
-                ("or", true) => {
-                    Some(("`or` without an `until` above it", "write `until` for the first exit of a step"))
-                }
-                ("until", false) => {
-                    Some(("a second `until` in one step", "write `or` for every further exit of a step"))
-                }
+                ("or", true) => Some((
+                    "`or` without an `until` above it",
+                    "write `until` for the first exit of a step",
+                )),
+                ("until", false) => Some((
+                    "a second `until` in one step",
+                    "write `or` for every further exit of a step",
+                )),
                 _ => None,
             };
             if let Some((message, hint)) = hint {
@@ -768,7 +1036,11 @@ impl Parser<'_> {
         if !line.finished() {
             return None;
         }
-        self.parsed.mission.steps[index].exits.push(Exit { condition, target, line: line.line });
+        self.parsed.mission.steps[index].exits.push(Exit {
+            condition,
+            target,
+            line: line.line,
+        });
         Some(LineKind::Exit)
     }
 
@@ -779,10 +1051,17 @@ impl Parser<'_> {
         while let Some(repeat) = self.open.pop() {
             let step = &self.parsed.mission.steps[repeat];
             let message = format!("the repeat of step \"{}\" has no `end`", step.name.node);
-            let span = step.behaviour.as_ref().map_or(step.name.span.clone(), |(behaviour, _)| behaviour.span.clone());
+            let span = step
+                .behaviour
+                .as_ref()
+                .map_or(step.name.span.clone(), |(behaviour, _)| {
+                    behaviour.span.clone()
+                });
             let finding = Finding::error("M119", Source::Mission, span, message);
             if self.parsed.findings.len() < MOST_FINDINGS {
-                self.parsed.findings.push(finding.hint("put a line `end` below the last step that is repeated"));
+                self.parsed
+                    .findings
+                    .push(finding.hint("put a line `end` below the last step that is repeated"));
             }
         }
         self.block = Block::Mission;
@@ -790,7 +1069,13 @@ impl Parser<'_> {
 
     /// Says what the step that ends here lacks, unless one of its lines is broken: that has been said.
     fn close_step(&mut self) {
-        let Some(step) = self.current.take().map(|index| &self.parsed.mission.steps[index]) else { return };
+        let Some(step) = self
+            .current
+            .take()
+            .map(|index| &self.parsed.mission.steps[index])
+        else {
+            return;
+        };
         let span = self.parsed.lines[step.line].span.clone();
         let span = span.start..step.name.span.end;
         let name = &step.name.node;
@@ -804,21 +1089,41 @@ impl Parser<'_> {
         }
         let lasting = reflex.is_some_and(|reflex| matches!(reflex.trigger, Some((_, true))));
         let finding = match &step.behaviour {
-            None => Finding::error("M107", Source::Mission, span, format!("{what} \"{name}\" does nothing"))
-                .hint("add a behaviour below it, such as `drive ahead at 40 %`"),
+            None => Finding::error(
+                "M107",
+                Source::Mission,
+                span,
+                format!("{what} \"{name}\" does nothing"),
+            )
+            .hint("add a behaviour below it, such as `drive ahead at 40 %`"),
             Some((behaviour, _))
-                if matches!(behaviour.node, Behaviour::Choose(_) | Behaviour::React(_)) && step.rows.is_empty() =>
+                if matches!(behaviour.node, Behaviour::Choose(_) | Behaviour::React(_))
+                    && step.rows.is_empty() =>
             {
-                Finding::error("M119", Source::Mission, span, format!("{what} \"{name}\" has nothing to choose from"))
-                    .hint("add rows below it, such as `when ahead < 200 mm ...`")
+                Finding::error(
+                    "M119",
+                    Source::Mission,
+                    span,
+                    format!("{what} \"{name}\" has nothing to choose from"),
+                )
+                .hint("add rows below it, such as `when ahead < 200 mm ...`")
             }
             Some((behaviour, _)) => {
                 let forever = matches!(behaviour.node, Behaviour::Repeat(_));
-                if !step.exits.is_empty() || !behaviour.node.outcomes().is_empty() || forever || lasting {
+                if !step.exits.is_empty()
+                    || !behaviour.node.outcomes().is_empty()
+                    || forever
+                    || lasting
+                {
                     return;
                 }
-                Finding::error("M108", Source::Mission, span, format!("nothing ends {what} \"{name}\""))
-                    .hint("add an exit below it, such as `until travelled 300 mm`")
+                Finding::error(
+                    "M108",
+                    Source::Mission,
+                    span,
+                    format!("nothing ends {what} \"{name}\""),
+                )
+                .hint("add an exit below it, such as `until travelled 300 mm`")
             }
         };
         self.parsed.findings.push(finding);
@@ -828,7 +1133,12 @@ impl Parser<'_> {
 /// None, with a finding, when the line's subject was given before.
 fn only_once(line: &mut Sentence<'_>, taken: bool, word: &str, first: &Token) -> Option<()> {
     if taken {
-        line.error("M007", first.span.clone(), format!("a second `{word}` line"), "keep one of the two");
+        line.error(
+            "M007",
+            first.span.clone(),
+            format!("a second `{word}` line"),
+            "keep one of the two",
+        );
         return None;
     }
     Some(())
@@ -836,9 +1146,14 @@ fn only_once(line: &mut Sentence<'_>, taken: bool, word: &str, first: &Token) ->
 
 /// What may be meant by a first word that no line begins with: an everyday word for a behaviour, or one misspelt.
 fn unknown_opener(found: &str, span: &Range<usize>) -> Hints {
-    let mut meant = BEHAVIOURS.iter().filter(|kind| kind.plain.contains(&found)).take(3).peekable();
+    let mut meant = BEHAVIOURS
+        .iter()
+        .filter(|kind| kind.plain.contains(&found))
+        .take(3)
+        .peekable();
     if meant.peek().is_some() {
-        let hints = meant.map(|kind| Hint::from(format!("write `{}`: {}", kind.example, kind.what)));
+        let hints =
+            meant.map(|kind| Hint::from(format!("write `{}`: {}", kind.example, kind.what)));
         return Hints(hints.collect());
     }
     let openers = OPENERS.iter().copied().chain(behaviours::words());

@@ -18,7 +18,10 @@ pub struct Reader<'a> {
 impl<'a> Reader<'a> {
     /// A reader of a parsed text.
     pub const fn new(text: &'a str, parsed: &'a Parsed) -> Self {
-        Self { text, mission: &parsed.mission }
+        Self {
+            text,
+            mission: &parsed.mission,
+        }
     }
 
     /// The text as written at a place.
@@ -28,16 +31,24 @@ impl<'a> Reader<'a> {
 
     /// What a step does, as one sentence.
     pub fn behaviour(&self, step: &Step) -> String {
-        let Some((behaviour, _)) = &step.behaviour else { return "Does nothing that could be read.".into() };
+        let Some((behaviour, _)) = &step.behaviour else {
+            return "Does nothing that could be read.".into();
+        };
         let said = behaviour.node.say(self);
         let mut chars = said.chars();
-        let first = chars.next().map(|first| first.to_uppercase().collect::<String>()).unwrap_or_default();
+        let first = chars
+            .next()
+            .map(|first| first.to_uppercase().collect::<String>())
+            .unwrap_or_default();
         format!("{first}{}.", chars.as_str())
     }
 
     /// An amount: the number, followed by its name.
     pub fn amount(&self, value: &Spanned<Value>) -> String {
-        let worth = self.mission.evaluate(&value.node).map(|amount| amount.quantity().to_string());
+        let worth = self
+            .mission
+            .evaluate(&value.node)
+            .map(|amount| amount.quantity().to_string());
         match (&value.node, worth) {
             (Value::Literal(quantity), _) => quantity.to_string(),
             (Value::Named(name), _) => match self.mission.shown(name) {
@@ -51,7 +62,11 @@ impl<'a> Reader<'a> {
 
     /// The same for an amount that may have been left out.
     pub(super) fn amount_or_default(&self, value: &Spanned<Value>) -> String {
-        let default = if value.span.is_empty() { " (default)" } else { "" };
+        let default = if value.span.is_empty() {
+            " (default)"
+        } else {
+            ""
+        };
         format!("{}{default}", self.amount(value))
     }
 
@@ -81,20 +96,31 @@ impl<'a> Reader<'a> {
     pub fn ends(&self, step: &Step) -> Vec<String> {
         let mut said: Vec<String> = Vec::new();
         for row in &step.rows {
-            let when =
-                row.condition.as_ref().map_or_else(|| "Otherwise".into(), |it| format!("When {}", self.condition(it)));
+            let when = row.condition.as_ref().map_or_else(
+                || "Otherwise".into(),
+                |it| format!("When {}", self.condition(it)),
+            );
             said.push(match &row.answer {
                 Answer::Go(target) => format!("{when}: {}.", self.target(&target.node)),
                 Answer::Does(behaviour) => format!("{when}: {}.", behaviour.node.say(self)),
             });
         }
-        said.extend(
-            step.exits
-                .iter()
-                .map(|exit| format!("When {}: {}.", self.condition(&exit.condition), self.target(&exit.target.node))),
-        );
+        said.extend(step.exits.iter().map(|exit| {
+            format!(
+                "When {}: {}.",
+                self.condition(&exit.condition),
+                self.target(&exit.target.node)
+            )
+        }));
         if step.goes_on_by_itself() {
-            said.push(if step.rows.is_empty() { "When finished: next step." } else { "Otherwise: next step." }.into());
+            said.push(
+                if step.rows.is_empty() {
+                    "When finished: next step."
+                } else {
+                    "Otherwise: next step."
+                }
+                .into(),
+            );
         }
         said
     }
@@ -102,11 +128,23 @@ impl<'a> Reader<'a> {
     /// What a reflex watches for and how it ends.
     pub fn reflex(&self, index: usize) -> (String, String) {
         let reflex = &self.mission.reflexes[index];
-        let within: Vec<String> = reflex.within.iter().map(|name| format!("\"{}\"", name.node)).collect();
-        let within = if within.is_empty() { "at any time".to_owned() } else { format!("during {}", either(&within)) };
+        let within: Vec<String> = reflex
+            .within
+            .iter()
+            .map(|name| format!("\"{}\"", name.node))
+            .collect();
+        let within = if within.is_empty() {
+            "at any time".to_owned()
+        } else {
+            format!("during {}", either(&within))
+        };
         let watch = match &reflex.trigger {
-            Some((condition, true)) => format!("For as long as {}, {within}.", self.condition(condition)),
-            Some((condition, false)) => format!("As soon as {}, {within}.", self.condition(condition)),
+            Some((condition, true)) => {
+                format!("For as long as {}, {within}.", self.condition(condition))
+            }
+            Some((condition, false)) => {
+                format!("As soon as {}, {within}.", self.condition(condition))
+            }
             None => String::new(),
         };
         let after = match reflex.then.as_ref().map(|then| &then.node) {
@@ -181,7 +219,10 @@ mod tests {
                 "move arm to 60 deg alongside",
                 "Moves arm to 60 deg while the mission goes on. When finished: next step.",
             ),
-            ("signal lamp \"red\"\nuntil 2 s pass -> next", "Sets lamp to \"red\". When 2 s have passed: next step."),
+            (
+                "signal lamp \"red\"\nuntil 2 s pass -> next",
+                "Sets lamp to \"red\". When 2 s have passed: next step.",
+            ),
             (
                 "hold, keep position\nuntil none of l, r < 30 % for 50 ms after it was false\nor not (l sees any of dark, red and battery between 6 V and 7 V) as low -> again",
                 "Stands still, and drives back to its place when it is moved. When none of l, r reads less than 30 % for 50 ms, after it has been false once: next step. When not: (l sees dark or red and battery reads between 6 V and 7 V) (kept as low): begins the next pass.",

@@ -6,7 +6,10 @@ use crate::ids::TextStep;
 use std::collections::BTreeSet;
 use std::ops::Range;
 
-use super::ast::{Answer, Argument, Block, Comparison, Formula, Part, Side, SlotKind, Spanned, Target, Then, Value};
+use super::ast::{
+    Answer, Argument, Block, Comparison, Formula, Part, Side, SlotKind, Spanned, Target, Then,
+    Value,
+};
 use super::parser::Parsed;
 use crate::finding::Edit;
 
@@ -65,7 +68,11 @@ pub struct Reference {
 
 /// Every place of a text that names something, in order of the text.
 pub fn references(parsed: &Parsed, text: &str) -> Vec<Reference> {
-    let mut list = List { parsed, kept: BTreeSet::new(), all: Vec::new() };
+    let mut list = List {
+        parsed,
+        kept: BTreeSet::new(),
+        all: Vec::new(),
+    };
     parsed.parts(&mut |_, part| {
         if let Part::Keeps(name) = part {
             list.kept.insert(name.node.clone());
@@ -77,7 +84,8 @@ pub fn references(parsed: &Parsed, text: &str) -> Vec<Reference> {
     list.words(text);
     list.all.sort_by_key(|one| (one.span.start, one.span.end));
     // A side that is given to a parameter stands in the call and in its slot.
-    list.all.dedup_by(|a, b| a.span == b.span && a.kind == b.kind && a.way == b.way);
+    list.all
+        .dedup_by(|a, b| a.span == b.span && a.kind == b.kind && a.way == b.way);
     list.all
 }
 
@@ -88,9 +96,23 @@ struct List<'a> {
 }
 
 impl List<'_> {
-    fn add(&mut self, kind: Kind, name: &Spanned<String>, way: Way, step: Option<TextStep>, target: Option<TextStep>) {
+    fn add(
+        &mut self,
+        kind: Kind,
+        name: &Spanned<String>,
+        way: Way,
+        step: Option<TextStep>,
+        target: Option<TextStep>,
+    ) {
         let (name, span) = (name.node.clone(), name.span.clone());
-        self.all.push(Reference { kind, name, span, way, step, target });
+        self.all.push(Reference {
+            kind,
+            name,
+            span,
+            way,
+            step,
+            target,
+        });
     }
 
     /// Everything that names a step.
@@ -101,14 +123,20 @@ impl List<'_> {
             if !matches!(step.block, Block::Reflex(_)) {
                 self.add(Kind::Step, &step.name, Way::Defines, at, at);
             }
-            let own = step.exits.iter().filter(|exit| self.parsed.is_own(exit.line, &exit.condition.span));
+            let own = step
+                .exits
+                .iter()
+                .filter(|exit| self.parsed.is_own(exit.line, &exit.condition.span));
             let rows = step.rows.iter().filter_map(|row| match &row.answer {
                 Answer::Go(target) => Some(target),
                 Answer::Does(_) => None,
             });
             for target in own.map(|exit| &exit.target).chain(rows) {
                 if let Target::Step(name) = &target.node {
-                    let named = Spanned { node: name.clone(), span: target.span.clone() };
+                    let named = Spanned {
+                        node: name.clone(),
+                        span: target.span.clone(),
+                    };
                     self.all.push(Reference {
                         kind: Kind::Step,
                         name: named.node,
@@ -120,20 +148,34 @@ impl List<'_> {
                 }
             }
             if let Some(like) = &step.like {
-                self.add(Kind::Step, like, Way::Copies, at, mission.find(&like.node, step));
+                self.add(
+                    Kind::Step,
+                    like,
+                    Way::Copies,
+                    at,
+                    mission.find(&like.node, step),
+                );
             }
         }
         for reflex in &mission.reflexes {
             for name in &reflex.within {
-                let meant = |step: &super::ast::Step| step.block == Block::Mission && step.name.node == name.node;
+                let meant = |step: &super::ast::Step| {
+                    step.block == Block::Mission && step.name.node == name.node
+                };
                 self.add(Kind::Step, name, Way::During, None, mission.position(meant));
             }
-            if let Some(Spanned { node: Then::Go(target), .. }) = &reflex.then
+            if let Some(Spanned {
+                node: Then::Go(target),
+                ..
+            }) = &reflex.then
                 && let Target::Step(name) = &target.node
             {
                 let from = mission.steps.iter().find(|step| step.line == reflex.line);
                 let meant = from.and_then(|from| mission.find(name, from));
-                let named = Spanned { node: name.clone(), span: target.span.clone() };
+                let named = Spanned {
+                    node: name.clone(),
+                    span: target.span.clone(),
+                };
                 self.add(Kind::Step, &named, Way::LeadsTo, None, meant);
             }
         }
@@ -148,7 +190,13 @@ impl List<'_> {
         for (index, routine) in mission.routines.iter().enumerate() {
             self.add(Kind::Routine, &routine.name, Way::Defines, None, None);
             for parameter in &routine.parameters {
-                self.add(Kind::Parameter(index), &parameter.name, Way::Defines, None, None);
+                self.add(
+                    Kind::Parameter(index),
+                    &parameter.name,
+                    Way::Defines,
+                    None,
+                    None,
+                );
                 if let Some(default) = &parameter.default {
                     self.argument(Block::Mission, None, default);
                 }
@@ -160,14 +208,21 @@ impl List<'_> {
     fn kind_of(&self, block: Block, name: &str) -> Kind {
         let mission = &self.parsed.mission;
         if let Block::Routine(routine) = block
-            && mission.routines[routine].parameters.iter().any(|parameter| parameter.name.node == name)
+            && mission.routines[routine]
+                .parameters
+                .iter()
+                .any(|parameter| parameter.name.node == name)
         {
             return Kind::Parameter(routine);
         }
         if mission.lets.iter().any(|entry| entry.name.node == name) {
             return Kind::Amount;
         }
-        if self.kept.contains(name) { Kind::Kept } else { Kind::Device }
+        if self.kept.contains(name) {
+            Kind::Kept
+        } else {
+            Kind::Device
+        }
     }
 
     fn word(&mut self, block: Block, step: Option<TextStep>, name: &Spanned<String>) {
@@ -177,7 +232,14 @@ impl List<'_> {
     fn value(&mut self, block: Block, step: Option<TextStep>, value: &Spanned<Value>) {
         match &value.node {
             Value::Literal(_) => {}
-            Value::Named(name) => self.word(block, step, &Spanned { node: name.clone(), span: value.span.clone() }),
+            Value::Named(name) => self.word(
+                block,
+                step,
+                &Spanned {
+                    node: name.clone(),
+                    span: value.span.clone(),
+                },
+            ),
             Value::Formula(formula) => self.formula(block, step, formula),
         }
     }
@@ -186,18 +248,24 @@ impl List<'_> {
         match formula {
             Formula::Amount(value) => self.value(block, step, value),
             Formula::Two(_, pair) => pair.iter().for_each(|part| self.formula(block, step, part)),
-            Formula::Of(_, parts) => parts.iter().for_each(|part| self.formula(block, step, part)),
+            Formula::Of(_, parts) => parts
+                .iter()
+                .for_each(|part| self.formula(block, step, part)),
         }
     }
 
     fn argument(&mut self, block: Block, step: Option<TextStep>, argument: &Spanned<Argument>) {
-        let named = |name: &String| Spanned { node: name.clone(), span: argument.span.clone() };
+        let named = |name: &String| Spanned {
+            node: name.clone(),
+            span: argument.span.clone(),
+        };
         match &argument.node {
             Argument::Amount(value) => self.value(block, step, value),
             Argument::Side(Side::Named(name))
             | Argument::Comparison(Comparison::Named(name))
             | Argument::Word(name) => self.word(block, step, &named(name)),
-            Argument::Side(Side::Left | Side::Right) | Argument::Comparison(Comparison::Below | Comparison::Above) => {}
+            Argument::Side(Side::Left | Side::Right)
+            | Argument::Comparison(Comparison::Below | Comparison::Above) => {}
         }
     }
 
@@ -206,7 +274,10 @@ impl List<'_> {
             Part::Amount(value, _) | Part::Measured(value) => self.value(block, step, value),
             Part::Device(name, _) => self.word(block, step, name),
             Part::Pair(pair) => pair.iter().for_each(|name| self.word(block, step, name)),
-            Part::Sensors(sensors) => sensors.names.iter().for_each(|name| self.word(block, step, name)),
+            Part::Sensors(sensors) => sensors
+                .names
+                .iter()
+                .for_each(|name| self.word(block, step, name)),
             Part::Compared(sensors, _, limit) => {
                 for name in &sensors.names {
                     // Both limits of a range name the same sensors.
@@ -218,7 +289,11 @@ impl List<'_> {
             }
             Part::Tone(tone, _) => {
                 let kind = self.kind_of(block, &tone.node);
-                let kind = if let Kind::Parameter(_) = kind { kind } else { Kind::Tone };
+                let kind = if let Kind::Parameter(_) = kind {
+                    kind
+                } else {
+                    Kind::Tone
+                };
                 self.add(kind, tone, Way::Uses, step, None);
             }
             Part::Routine(name) => self.add(Kind::Routine, name, Way::Uses, step, None),
@@ -239,12 +314,26 @@ impl List<'_> {
     /// Parameters that stand for a side or a comparison: the model keeps only what they say, their slots where.
     fn words(&mut self, text: &str) {
         let parsed = self.parsed;
-        for slot in parsed.slots.iter().filter(|slot| matches!(slot.kind, SlotKind::Choice(_))) {
+        for slot in parsed
+            .slots
+            .iter()
+            .filter(|slot| matches!(slot.kind, SlotKind::Choice(_)))
+        {
             let name = &text[slot.span.clone()];
-            let at = parsed.mission.steps.iter().rposition(|step| step.line <= slot.line).map(TextStep);
-            let Some(step) = at.filter(|_| !name.is_empty()) else { continue };
+            let at = parsed
+                .mission
+                .steps
+                .iter()
+                .rposition(|step| step.line <= slot.line)
+                .map(TextStep);
+            let Some(step) = at.filter(|_| !name.is_empty()) else {
+                continue;
+            };
             if let Kind::Parameter(routine) = self.kind_of(parsed.mission.steps[step].block, name) {
-                let named = Spanned { node: name.to_owned(), span: slot.span.clone() };
+                let named = Spanned {
+                    node: name.to_owned(),
+                    span: slot.span.clone(),
+                };
                 self.add(Kind::Parameter(routine), &named, Way::Uses, at, None);
             }
         }
@@ -254,8 +343,9 @@ impl List<'_> {
     fn called(&self, step: Option<TextStep>, parameter: &Spanned<String>) -> Option<usize> {
         let mission = &self.parsed.mission;
         let behaviours = self.parsed.behaviours_of(&mission.steps[step?]);
-        let call =
-            behaviours.filter(|behaviour| behaviour.span.contains(&parameter.span.start)).find_map(|behaviour| {
+        let call = behaviours
+            .filter(|behaviour| behaviour.span.contains(&parameter.span.start))
+            .find_map(|behaviour| {
                 let mut routine = None;
                 behaviour.node.parts(&mut |part| {
                     if let Part::Routine(name) = part {
@@ -264,7 +354,10 @@ impl List<'_> {
                 });
                 routine
             })?;
-        mission.routines.iter().position(|routine| routine.name.node == call.node)
+        mission
+            .routines
+            .iter()
+            .position(|routine| routine.name.node == call.node)
     }
 }
 
@@ -313,7 +406,12 @@ pub fn is_word(name: &str) -> bool {
 ///
 /// # Errors
 /// Why it cannot have that name.
-pub fn rename(parsed: &Parsed, text: &str, at: &Range<usize>, new: &str) -> Option<Result<Vec<Edit>, BadName>> {
+pub fn rename(
+    parsed: &Parsed,
+    text: &str,
+    at: &Range<usize>,
+    new: &str,
+) -> Option<Result<Vec<Edit>, BadName>> {
     let all = references(parsed, text);
     let here = all.iter().find(|one| one.span == *at)?;
     Some(renamed(&all, here, new.trim()))
@@ -328,21 +426,39 @@ fn renamed(all: &[Reference], here: &Reference, new: &str) -> Result<Vec<Edit>, 
         return Err(BadName::Empty);
     }
     let taken = |kinds: &[Kind], what: &'static str| {
-        let is_taken = all.iter().any(|one| kinds.contains(&one.kind) && one.way == Way::Defines && one.name == new);
-        if is_taken { Err(BadName::Taken { what, name: new.to_owned() }) } else { Ok(()) }
+        let is_taken = all
+            .iter()
+            .any(|one| kinds.contains(&one.kind) && one.way == Way::Defines && one.name == new);
+        if is_taken {
+            Err(BadName::Taken {
+                what,
+                name: new.to_owned(),
+            })
+        } else {
+            Ok(())
+        }
     };
-    let edit = |one: &Reference, text: String| Edit { span: one.span.clone(), text };
+    let edit = |one: &Reference, text: String| Edit {
+        span: one.span.clone(),
+        text,
+    };
     if here.kind == Kind::Step {
         if new.contains(['"', '\n']) {
             return Err(BadName::Quotes);
         }
         taken(&[Kind::Step], "step")?;
-        let own = all.iter().filter(|one| one.kind == Kind::Step && one.way == Way::Defines && one.name == *old);
-        let meant = here.target.ok_or_else(|| BadName::Elsewhere { name: old.clone() })?;
+        let own = all
+            .iter()
+            .filter(|one| one.kind == Kind::Step && one.way == Way::Defines && one.name == *old);
+        let meant = here
+            .target
+            .ok_or_else(|| BadName::Elsewhere { name: old.clone() })?;
         if own.count() > 1 {
             return Err(BadName::Ambiguous { name: old.clone() });
         }
-        let of = all.iter().filter(|one| one.kind == Kind::Step && one.target == Some(meant));
+        let of = all
+            .iter()
+            .filter(|one| one.kind == Kind::Step && one.target == Some(meant));
         return Ok(of.map(|one| edit(one, format!("\"{new}\""))).collect());
     }
     if !is_word(new) {
@@ -355,11 +471,19 @@ fn renamed(all: &[Reference], here: &Reference, new: &str) -> Result<Vec<Edit>, 
         }
         Kind::Label => taken(&[Kind::Label], "kept condition")?,
         Kind::Routine => taken(&[Kind::Routine], "routine")?,
-        Kind::Device | Kind::Tone | Kind::Step => return Err(BadName::Elsewhere { name: old.clone() }),
+        Kind::Device | Kind::Tone | Kind::Step => {
+            return Err(BadName::Elsewhere { name: old.clone() });
+        }
     }
-    let of: Vec<&Reference> = all.iter().filter(|one| one.kind == here.kind && one.name == *old).collect();
+    let of: Vec<&Reference> = all
+        .iter()
+        .filter(|one| one.kind == here.kind && one.name == *old)
+        .collect();
     if !of.iter().any(|one| one.way == Way::Defines) {
         return Err(BadName::Elsewhere { name: old.clone() });
     }
-    Ok(of.into_iter().map(|one| edit(one, new.to_owned())).collect())
+    Ok(of
+        .into_iter()
+        .map(|one| edit(one, new.to_owned()))
+        .collect())
 }

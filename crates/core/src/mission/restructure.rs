@@ -4,6 +4,8 @@
 //! Each works on one step or on several that stand side by side, is built on the list of references
 //! ([`super::refs`]), and is either a set of edits that leaves no error behind that was not there before, or refused
 //! with a reason.
+//!
+//! Long because each change of the structure is one function with its refusals.
 
 mod carry;
 mod extract;
@@ -149,12 +151,22 @@ impl Note {
     /// What it says, in one line.
     pub fn words(&self) -> String {
         match self {
-            Self::OtherBehaviour => "the second step's behaviour was different and was dropped".to_owned(),
-            Self::ExitsDropped(1) => "one exit that does not fit the first step was dropped".to_owned(),
-            Self::ExitsDropped(count) => format!("{count} exits that do not fit the first step were dropped"),
-            Self::LedElsewhere(1) => "an exit led to a step that is not here; it leads to the next one now".to_owned(),
+            Self::OtherBehaviour => {
+                "the second step's behaviour was different and was dropped".to_owned()
+            }
+            Self::ExitsDropped(1) => {
+                "one exit that does not fit the first step was dropped".to_owned()
+            }
+            Self::ExitsDropped(count) => {
+                format!("{count} exits that do not fit the first step were dropped")
+            }
+            Self::LedElsewhere(1) => {
+                "an exit led to a step that is not here; it leads to the next one now".to_owned()
+            }
             Self::LedElsewhere(count) => {
-                format!("{count} exits led to steps that are not here; they lead to the next one now")
+                format!(
+                    "{count} exits led to steps that are not here; they lead to the next one now"
+                )
             }
             Self::NoOpposite(sensor) => format!("`{sensor}` has no sensor opposite and stays"),
         }
@@ -163,7 +175,11 @@ impl Note {
 
 impl Change {
     fn new(edits: Vec<Edit>, step: impl Into<String>) -> Self {
-        Self { edits, step: step.into(), note: None }
+        Self {
+            edits,
+            step: step.into(),
+            note: None,
+        }
     }
 
     /// The text after the change.
@@ -214,41 +230,61 @@ impl<'a> Text<'a> {
     /// The steps from one to another that stand side by side, in written order; both may be the same.
     fn side_by_side(self, steps: &Range<TextStep>) -> Result<Vec<TextStep>, Refusal> {
         let known = TextStep(self.parsed.mission.steps.len());
-        let last = steps.end.before().filter(|last| *last >= steps.start && *last < known);
+        let last = steps
+            .end
+            .before()
+            .filter(|last| *last >= steps.start && *last < known);
         let last = last.ok_or(Refusal::NotSideBySide)?;
         let (first, last) = (self.step(steps.start), self.step(last));
         if matches!(first.block, Block::Reflex(_)) {
             return Err(Refusal::Reflex);
         }
         let same = (first.block, first.inside);
-        let all: Vec<TextStep> = (self.parsed.mission.sequence(same.0, same.1).map(|(index, _)| index))
-            .filter(|index| steps.contains(index))
-            .collect();
+        let all: Vec<TextStep> = (self
+            .parsed
+            .mission
+            .sequence(same.0, same.1)
+            .map(|(index, _)| index))
+        .filter(|index| steps.contains(index))
+        .collect();
         // The last one that is marked may stand within the last of the sequence.
         if all.windows(2).any(|pair| !self.adjoin(pair[0], pair[1])) {
             return Err(Refusal::NotSideBySide);
         }
-        let closes = all.last().is_some_and(|index| self.step(*index).last >= last.last);
-        if closes && last.block == same.0 { Ok(all) } else { Err(Refusal::NotSideBySide) }
+        let closes = all
+            .last()
+            .is_some_and(|index| self.step(*index).last >= last.last);
+        if closes && last.block == same.0 {
+            Ok(all)
+        } else {
+            Err(Refusal::NotSideBySide)
+        }
     }
 
     /// Whether nothing but blank lines and comments stands between two steps of a sequence.
     fn adjoin(self, first: TextStep, second: TextStep) -> bool {
         let between = self.step(first).last + 1..self.step(second).line;
-        self.parsed.lines[between].iter().all(|line| line.kind == LineKind::Blank)
+        self.parsed.lines[between]
+            .iter()
+            .all(|line| line.kind == LineKind::Blank)
     }
 
     /// Whether a step is one of some that stand side by side, or stands within one of them.
     fn is_among(self, steps: &[TextStep], step: TextStep) -> bool {
         let line = self.step(step).line;
-        steps.iter().any(|at| (self.step(*at).line..=self.step(*at).last).contains(&line))
+        steps
+            .iter()
+            .any(|at| (self.step(*at).line..=self.step(*at).last).contains(&line))
     }
 
     /// The references to steps that stand outside of some steps and mean one of them or one within.
     fn outside_of(self, steps: &[TextStep]) -> Vec<Reference> {
-        let all = references(self.parsed, self.text).into_iter().filter(|one| one.kind == Kind::Step);
+        let all = references(self.parsed, self.text)
+            .into_iter()
+            .filter(|one| one.kind == Kind::Step);
         let outside = |one: &Reference| one.step.is_none_or(|from| !self.is_among(steps, from));
-        all.filter(|one| outside(one) && one.target.is_some_and(|to| self.is_among(steps, to))).collect()
+        all.filter(|one| outside(one) && one.target.is_some_and(|to| self.is_among(steps, to)))
+            .collect()
     }
 
     /// The bytes from the first to the last of some steps that stand side by side.
@@ -259,21 +295,28 @@ impl<'a> Text<'a> {
 
     /// Who refers to something, by name.
     fn from(self, one: &Reference) -> String {
-        one.step.map_or_else(|| "a reflex".to_owned(), |step| self.name(step))
+        one.step
+            .map_or_else(|| "a reflex".to_owned(), |step| self.name(step))
     }
 
     /// Refuses to take away a part of the text that alone keeps something that is used elsewhere.
     fn still_used(self, gone: &Range<usize>) -> Result<(), Refusal> {
         let all = references(self.parsed, self.text);
         let inside = |one: &&Reference| gone.contains(&one.span.start);
-        let defines = |one: &&Reference| matches!(one.kind, Kind::Kept | Kind::Label) && one.way == Way::Defines;
+        let defines = |one: &&Reference| {
+            matches!(one.kind, Kind::Kept | Kind::Label) && one.way == Way::Defines
+        };
         for lost in all.iter().filter(inside).filter(defines) {
             let same = |one: &&Reference| one.kind == lost.kind && one.name == lost.name;
-            let outside: Vec<&Reference> = all.iter().filter(same).filter(|one| !inside(one)).collect();
+            let outside: Vec<&Reference> =
+                all.iter().filter(same).filter(|one| !inside(one)).collect();
             if !outside.iter().any(defines)
                 && let Some(user) = outside.first()
             {
-                return Err(Refusal::StillUsed { name: lost.name.clone(), by: self.from(user) });
+                return Err(Refusal::StillUsed {
+                    name: lost.name.clone(),
+                    by: self.from(user),
+                });
             }
         }
         Ok(())
@@ -282,7 +325,11 @@ impl<'a> Text<'a> {
     /// The steps that stand below some others in their sequence.
     fn after(self, steps: &[TextStep]) -> Option<TextStep> {
         let (first, last) = (self.step(steps[0]), steps[steps.len() - 1]);
-        self.parsed.mission.sequence(first.block, first.inside).map(|(index, _)| index).find(|index| *index > last)
+        self.parsed
+            .mission
+            .sequence(first.block, first.inside)
+            .map(|(index, _)| index)
+            .find(|index| *index > last)
     }
 }
 
@@ -295,12 +342,20 @@ pub(super) fn free_among(taken: &BTreeSet<String>, wanted: &str) -> String {
         _ => wanted.clone(),
     };
     let others = (2..).map(|nth| format!("{base} {nth}"));
-    std::iter::once(wanted).chain(others).find(|name| !taken.contains(name)).unwrap_or_default()
+    std::iter::once(wanted)
+        .chain(others)
+        .find(|name| !taken.contains(name))
+        .unwrap_or_default()
 }
 
 /// The names that steps have.
 pub(super) fn taken_names(parsed: &Parsed) -> BTreeSet<String> {
-    parsed.mission.steps.iter().map(|step| step.name.node.clone()).collect()
+    parsed
+        .mission
+        .steps
+        .iter()
+        .map(|step| step.name.node.clone())
+        .collect()
 }
 
 /// Deletes steps with the comments right above them. What led to them leads to what followed them.
@@ -312,7 +367,13 @@ pub(super) fn taken_names(parsed: &Parsed) -> BTreeSet<String> {
 pub fn delete(of: Text<'_>, steps: Range<TextStep>) -> Result<Change, Refusal> {
     let steps = of.side_by_side(&steps)?;
     let first = of.step(steps[0]);
-    if of.parsed.mission.sequence(first.block, first.inside).count() == steps.len() {
+    if of
+        .parsed
+        .mission
+        .sequence(first.block, first.inside)
+        .count()
+        == steps.len()
+    {
         return Err(Refusal::OnlyStep);
     }
     let next = of.after(&steps);
@@ -320,12 +381,23 @@ pub fn delete(of: Text<'_>, steps: Range<TextStep>) -> Result<Change, Refusal> {
     for one in of.outside_of(&steps) {
         let step = of.name(one.target.unwrap_or_default());
         match one.way {
-            Way::Copies => return Err(Refusal::HasCopies { step, copy: of.from(&one) }),
+            Way::Copies => {
+                return Err(Refusal::HasCopies {
+                    step,
+                    copy: of.from(&one),
+                });
+            }
             Way::During => edits.push(unwatched(of, &one).ok_or(Refusal::Watched { step })?),
             Way::LeadsTo => {
                 let text = successor(of, first, &one, next);
-                let text = text.ok_or_else(|| Refusal::LeadsHere { step, from: of.from(&one) })?;
-                edits.push(Edit { span: one.span, text });
+                let text = text.ok_or_else(|| Refusal::LeadsHere {
+                    step,
+                    from: of.from(&one),
+                })?;
+                edits.push(Edit {
+                    span: one.span,
+                    text,
+                });
             }
             Way::Defines | Way::Uses => {}
         }
@@ -339,13 +411,23 @@ pub fn delete(of: Text<'_>, steps: Range<TextStep>) -> Result<Change, Refusal> {
     if let Some(at) = below.find('\n').filter(|at| below[..*at].trim().is_empty()) {
         span.end += at + 1;
     }
-    edits.push(Edit { span, text: String::new() });
-    let look = next.or_else(|| steps[0].before()).map_or_else(String::new, |step| of.name(step));
+    edits.push(Edit {
+        span,
+        text: String::new(),
+    });
+    let look = next
+        .or_else(|| steps[0].before())
+        .map_or_else(String::new, |step| of.name(step));
     of.sound(Change::new(edits, look))
 }
 
 /// What something that led to deleted steps leads to instead.
-fn successor(of: Text<'_>, first: &Step, one: &Reference, next: Option<TextStep>) -> Option<String> {
+fn successor(
+    of: Text<'_>,
+    first: &Step,
+    one: &Reference,
+    next: Option<TextStep>,
+) -> Option<String> {
     if let Some(next) = next {
         return Some(format!("\"{}\"", of.name(next)));
     }
@@ -361,19 +443,23 @@ fn successor(of: Text<'_>, first: &Step, one: &Reference, next: Option<TextStep>
 
 /// Takes a name off a `during` line; none when it is the only one there.
 fn unwatched(of: Text<'_>, one: &Reference) -> Option<Edit> {
-    let within = of
-        .parsed
-        .mission
-        .reflexes
-        .iter()
-        .find_map(|reflex| reflex.within.iter().any(|name| name.span == one.span).then_some(&reflex.within))?;
+    let within = of.parsed.mission.reflexes.iter().find_map(|reflex| {
+        reflex
+            .within
+            .iter()
+            .any(|name| name.span == one.span)
+            .then_some(&reflex.within)
+    })?;
     let at = within.iter().position(|name| name.span == one.span)?;
     let span = match (at.checked_sub(1), within.get(at + 1)) {
         (Some(before), _) => within[before].span.end..one.span.end,
         (None, Some(after)) => one.span.start..after.span.start,
         (None, None) => return None,
     };
-    Some(Edit { span, text: String::new() })
+    Some(Edit {
+        span,
+        text: String::new(),
+    })
 }
 
 /// The same steps once more below themselves, under names of their own; what leads from one to another does so among the
@@ -393,15 +479,29 @@ pub fn duplicate(of: Text<'_>, steps: Range<TextStep>) -> Result<Change, Refusal
             new.push((index, name));
         }
     }
-    let named = |step: TextStep| new.iter().find(|(index, _)| *index == step).map(|(_, name)| name);
-    let all = references(of.parsed, of.text).into_iter().filter(|one| one.kind == Kind::Step);
-    let edits = all.filter(|one| span.contains(&one.span.start)).filter_map(|one| {
-        let name = named(one.target?)?;
-        Some(Edit { span: one.span.start - span.start..one.span.end - span.start, text: format!("\"{name}\"") })
-    });
+    let named = |step: TextStep| {
+        new.iter()
+            .find(|(index, _)| *index == step)
+            .map(|(_, name)| name)
+    };
+    let all = references(of.parsed, of.text)
+        .into_iter()
+        .filter(|one| one.kind == Kind::Step);
+    let edits = all
+        .filter(|one| span.contains(&one.span.start))
+        .filter_map(|one| {
+            let name = named(one.target?)?;
+            Some(Edit {
+                span: one.span.start - span.start..one.span.end - span.start,
+                text: format!("\"{name}\""),
+            })
+        });
     let copy = apply_all(&of.text[span.clone()], edits.collect());
     let look = named(steps[0]).cloned().unwrap_or_default();
-    of.sound(Change::new(vec![Edit::insert(span.end, format!("\n\n{copy}"))], look))
+    of.sound(Change::new(
+        vec![Edit::insert(span.end, format!("\n\n{copy}"))],
+        look,
+    ))
 }
 
 /// A linked copy of a step below itself: it says only what is different, so far nothing.
@@ -414,11 +514,19 @@ pub fn link(of: Text<'_>, step: TextStep) -> Result<Change, Refusal> {
         return Err(Refusal::Reflex);
     }
     if holds_steps(of.parsed, step) || !about.rows.is_empty() {
-        return Err(Refusal::Contains { step: of.name(step) });
+        return Err(Refusal::Contains {
+            step: of.name(step),
+        });
     }
-    let (end, indent) = (step_span(of.parsed, step).end, indent(of.parsed, of.text, about));
+    let (end, indent) = (
+        step_span(of.parsed, step).end,
+        indent(of.parsed, of.text, about),
+    );
     // A copy of a copy follows the first original.
-    let original = about.like.as_ref().map_or(&about.name.node, |like| &like.node);
+    let original = about
+        .like
+        .as_ref()
+        .map_or(&about.name.node, |like| &like.node);
     let name = free_among(&taken_names(of.parsed), &about.name.node);
     let text = format!("\n\n{indent}step \"{name}\"\n{indent}  like \"{original}\"");
     of.sound(Change::new(vec![Edit::insert(end, text)], name))
@@ -431,16 +539,40 @@ pub fn link(of: Text<'_>, step: TextStep) -> Result<Change, Refusal> {
 pub fn move_steps(of: Text<'_>, steps: Range<TextStep>, up: bool) -> Result<Change, Refusal> {
     let steps = of.side_by_side(&steps)?;
     let first = of.step(steps[0]);
-    let beside: Vec<TextStep> = of.parsed.mission.sequence(first.block, first.inside).map(|(index, _)| index).collect();
-    let at = beside.iter().position(|index| *index == steps[0]).unwrap_or_default();
-    let other = if up { at.checked_sub(1) } else { Some(at + steps.len()) };
-    let other = other.and_then(|other| beside.get(other)).ok_or(Refusal::NoNeighbour { up })?;
+    let beside: Vec<TextStep> = of
+        .parsed
+        .mission
+        .sequence(first.block, first.inside)
+        .map(|(index, _)| index)
+        .collect();
+    let at = beside
+        .iter()
+        .position(|index| *index == steps[0])
+        .unwrap_or_default();
+    let other = if up {
+        at.checked_sub(1)
+    } else {
+        Some(at + steps.len())
+    };
+    let other = other
+        .and_then(|other| beside.get(other))
+        .ok_or(Refusal::NoNeighbour { up })?;
     let own = told_span(of.parsed, steps[0]).start..of.span(&steps).end;
     let other = told_span(of.parsed, *other);
     let (above, below) = if up { (other, own) } else { (own, other) };
     let between = &of.text[above.end..below.start];
-    let swapped = format!("{}{between}{}", &of.text[below.clone()], &of.text[above.clone()]);
-    of.sound(Change::new(vec![Edit { span: above.start..below.end, text: swapped }], of.name(steps[0])))
+    let swapped = format!(
+        "{}{between}{}",
+        &of.text[below.clone()],
+        &of.text[above.clone()]
+    );
+    of.sound(Change::new(
+        vec![Edit {
+            span: above.start..below.end,
+            text: swapped,
+        }],
+        of.name(steps[0]),
+    ))
 }
 
 /// Puts steps into a repeat: the repeat takes the name of the first, so that all that lead to it still do.
@@ -454,7 +586,9 @@ pub fn wrap(of: Text<'_>, steps: Range<TextStep>) -> Result<Change, Refusal> {
         let (step, from) = (of.name(one.target.unwrap_or_default()), of.from(&one));
         match one.way {
             Way::Copies => return Err(Refusal::HasCopies { step, copy: from }),
-            Way::LeadsTo if one.target != Some(steps[0]) => return Err(Refusal::LeadsHere { step, from }),
+            Way::LeadsTo if one.target != Some(steps[0]) => {
+                return Err(Refusal::LeadsHere { step, from });
+            }
             Way::LeadsTo | Way::During | Way::Defines | Way::Uses => {}
         }
     }
@@ -464,15 +598,22 @@ pub fn wrap(of: Text<'_>, steps: Range<TextStep>) -> Result<Change, Refusal> {
     let inner_name = free_among(&taken_names(of.parsed), &format!("{name}, once"));
     // Within the repeat the first step is called otherwise.
     let all = references(of.parsed, of.text).into_iter();
-    let own =
-        all.filter(|one| one.kind == Kind::Step && one.target == Some(steps[0]) && span.contains(&one.span.start));
+    let own = all.filter(|one| {
+        one.kind == Kind::Step && one.target == Some(steps[0]) && span.contains(&one.span.start)
+    });
     let edits = own.map(|one| Edit {
         span: one.span.start - span.start..one.span.end - span.start,
         text: format!("\"{inner_name}\""),
     });
     let inner = apply_all(&of.text[span.clone()], edits.collect());
-    let inner: Vec<String> = inner.lines().map(|line| format!("    {line}").trim_end().to_owned()).collect();
-    let text = format!("{indent}step \"{name}\"\n{indent}  repeat 2 times\n{}\n{indent}  end", inner.join("\n"));
+    let inner: Vec<String> = inner
+        .lines()
+        .map(|line| format!("    {line}").trim_end().to_owned())
+        .collect();
+    let text = format!(
+        "{indent}step \"{name}\"\n{indent}  repeat 2 times\n{}\n{indent}  end",
+        inner.join("\n")
+    );
     let change = Change::new(vec![Edit { span, text }], name.clone());
     of.sound(change)
 }
@@ -486,7 +627,10 @@ fn leads_around(of: Text<'_>, steps: &[TextStep]) -> Result<(), Refusal> {
                 Target::Out => "out",
                 Target::Next | Target::Step(_) | Target::Done | Target::Fail(_) => continue,
             };
-            return Err(Refusal::LeadsAround { step: of.name(*step), target: target.to_owned() });
+            return Err(Refusal::LeadsAround {
+                step: of.name(*step),
+                target: target.to_owned(),
+            });
         }
     }
     Ok(())
@@ -498,12 +642,20 @@ fn targets(step: &Step) -> impl Iterator<Item = (&Target, &Range<usize>)> {
         Answer::Go(target) => Some(target),
         Answer::Does(_) => None,
     });
-    step.exits.iter().map(|exit| &exit.target).chain(rows).map(|target| (&target.node, &target.span))
+    step.exits
+        .iter()
+        .map(|exit| &exit.target)
+        .chain(rows)
+        .map(|target| (&target.node, &target.span))
 }
 
 /// Whether other steps stand in a step.
 pub(super) fn holds_steps(parsed: &Parsed, step: TextStep) -> bool {
-    parsed.mission.steps.iter().any(|other| other.inside == Some(step))
+    parsed
+        .mission
+        .steps
+        .iter()
+        .any(|other| other.inside == Some(step))
 }
 
 /// A step that could be cut in two or joined: one of its own text, without steps or rows within it.
@@ -530,28 +682,55 @@ fn plain(of: Text<'_>, step: TextStep) -> Result<&Step, Refusal> {
 /// Why it cannot be cut.
 pub fn split(of: Text<'_>, step: TextStep, condition: &str) -> Result<Change, Refusal> {
     let about = plain(of, step)?;
-    let (_, line) = about.behaviour.as_ref().ok_or_else(|| Refusal::Broken { step: of.name(step) })?;
+    let (_, line) = about.behaviour.as_ref().ok_or_else(|| Refusal::Broken {
+        step: of.name(step),
+    })?;
     let name = free_among(&taken_names(of.parsed), &format!("{}, on", about.name.node));
     let mut edits = Vec::new();
     for one in of.outside_of(&[step]) {
         match one.way {
-            Way::Copies => return Err(Refusal::HasCopies { step: of.name(step), copy: of.from(&one) }),
+            Way::Copies => {
+                return Err(Refusal::HasCopies {
+                    step: of.name(step),
+                    copy: of.from(&one),
+                });
+            }
             Way::During => edits.push(Edit::insert(one.span.end, format!(", \"{name}\""))),
             Way::LeadsTo | Way::Defines | Way::Uses => {}
         }
     }
     let span = step_span(of.parsed, step);
-    let (header, indent) = (&of.text[of.parsed.lines[about.line].span.clone()], indent(of.parsed, of.text, about));
+    let (header, indent) = (
+        &of.text[of.parsed.lines[about.line].span.clone()],
+        indent(of.parsed, of.text, about),
+    );
     let behaviour = of.text[of.parsed.lines[*line].span.clone()].trim();
-    let mut first = format!("{indent}{}\n{indent}  {behaviour}\n{indent}  until {condition}  -> next", header.trim());
-    for exit in about.exits.iter().filter(|exit| matches!(exit.target.node, Target::Fail(_))) {
+    let mut first = format!(
+        "{indent}{}\n{indent}  {behaviour}\n{indent}  until {condition}  -> next",
+        header.trim()
+    );
+    for exit in about
+        .exits
+        .iter()
+        .filter(|exit| matches!(exit.target.node, Target::Fail(_)))
+    {
         let line = of.text[of.parsed.lines[exit.line].span.clone()].trim_start();
-        let rest = line.strip_prefix("until").or(line.strip_prefix("or")).unwrap_or(line).trim_start();
+        let rest = line
+            .strip_prefix("until")
+            .or(line.strip_prefix("or"))
+            .unwrap_or(line)
+            .trim_start();
         first = format!("{first}\n{indent}  or    {rest}");
     }
     let mut second = of.text[span.clone()].to_owned();
-    second.replace_range(about.name.span.start - span.start..about.name.span.end - span.start, &format!("\"{name}\""));
-    edits.push(Edit { span, text: format!("{first}\n\n{second}") });
+    second.replace_range(
+        about.name.span.start - span.start..about.name.span.end - span.start,
+        &format!("\"{name}\""),
+    );
+    edits.push(Edit {
+        span,
+        text: format!("{first}\n\n{second}"),
+    });
     of.sound(Change::new(edits, of.name(step)))
 }
 
@@ -562,23 +741,35 @@ pub fn split(of: Text<'_>, step: TextStep, condition: &str) -> Result<Change, Re
 /// Why they cannot be joined.
 pub fn join(of: Text<'_>, step: TextStep) -> Result<Change, Refusal> {
     let about = plain(of, step)?;
-    let below = of.after(&[step]).ok_or(Refusal::NoNeighbour { up: false })?;
+    let below = of
+        .after(&[step])
+        .ok_or(Refusal::NoNeighbour { up: false })?;
     if !of.adjoin(step, below) {
         return Err(Refusal::NotSideBySide);
     }
     let next = plain(of, below)?;
     let said = |step: &Step| {
-        step.behaviour.as_ref().map(|(behaviour, _)| of.text[behaviour.span.clone()].to_owned()).unwrap_or_default()
+        step.behaviour
+            .as_ref()
+            .map(|(behaviour, _)| of.text[behaviour.span.clone()].to_owned())
+            .unwrap_or_default()
     };
     let differs = said(about) != said(next);
-    let (behaviour, line) = about.behaviour.as_ref().ok_or_else(|| Refusal::Broken { step: of.name(step) })?;
+    let (behaviour, line) = about.behaviour.as_ref().ok_or_else(|| Refusal::Broken {
+        step: of.name(step),
+    })?;
     let mut edits = Vec::new();
     for one in of.outside_of(&[step, below]) {
         if one.target != Some(below) {
             continue;
         }
         match one.way {
-            Way::Copies if differs => return Err(Refusal::HasCopies { step: of.name(below), copy: of.from(&one) }),
+            Way::Copies if differs => {
+                return Err(Refusal::HasCopies {
+                    step: of.name(below),
+                    copy: of.from(&one),
+                });
+            }
             Way::During => {
                 // One that watches both watches the one that is left, once.
                 let reflex = of
@@ -587,23 +778,42 @@ pub fn join(of: Text<'_>, step: TextStep) -> Result<Change, Refusal> {
                     .reflexes
                     .iter()
                     .find(|reflex| reflex.within.iter().any(|name| name.span == one.span));
-                let both = reflex.is_some_and(|reflex| reflex.within.iter().any(|name| name.node == about.name.node));
+                let both = reflex.is_some_and(|reflex| {
+                    reflex
+                        .within
+                        .iter()
+                        .any(|name| name.node == about.name.node)
+                });
                 edits.push(match unwatched(of, &one).filter(|_| both) {
                     Some(edit) => edit,
-                    None => Edit { span: one.span, text: format!("\"{}\"", about.name.node) },
+                    None => Edit {
+                        span: one.span,
+                        text: format!("\"{}\"", about.name.node),
+                    },
                 });
             }
             Way::Copies | Way::LeadsTo => {
-                edits.push(Edit { span: one.span, text: format!("\"{}\"", about.name.node) });
+                edits.push(Edit {
+                    span: one.span,
+                    text: format!("\"{}\"", about.name.node),
+                });
             }
             Way::Defines | Way::Uses => {}
         }
     }
     // The exits of the second one, those that its own text leads to itself included.
-    let fits = |condition: &super::ast::Spanned<Condition>| !condition.asks(|term| !behaviour.node.may_ask(term));
-    let dropped = next.exits.iter().filter(|exit| !fits(&exit.condition)).count();
+    let fits = |condition: &super::ast::Spanned<Condition>| {
+        !condition.asks(|term| !behaviour.node.may_ask(term))
+    };
+    let dropped = next
+        .exits
+        .iter()
+        .filter(|exit| !fits(&exit.condition))
+        .count();
     if dropped == next.exits.len() && behaviour.node.outcomes().is_empty() {
-        return Err(Refusal::NoExitFits { step: of.name(below) });
+        return Err(Refusal::NoExitFits {
+            step: of.name(below),
+        });
     }
     let indent = indent(of.parsed, of.text, about);
     // Comments on lines of their own stay; the exits of the first one go.
@@ -626,7 +836,11 @@ pub fn join(of: Text<'_>, step: TextStep) -> Result<Change, Refusal> {
             continue;
         }
         let rest = written.trim_start();
-        let rest = rest.strip_prefix("until").or(rest.strip_prefix("or")).unwrap_or(rest).trim_start();
+        let rest = rest
+            .strip_prefix("until")
+            .or(rest.strip_prefix("or"))
+            .unwrap_or(rest)
+            .trim_start();
         let rest = match &exit.target.node {
             // It led to itself, or to the first one.
             Target::Step(name) if *name == next.name.node => {
@@ -635,19 +849,37 @@ pub fn join(of: Text<'_>, step: TextStep) -> Result<Change, Refusal> {
                 let (head, tail) = (&written[cut..at], &written[at + exit.target.span.len()..]);
                 format!("{head}\"{}\"{tail}", about.name.node)
             }
-            Target::Next | Target::Step(_) | Target::Again | Target::Out | Target::Done | Target::Fail(_) => {
-                rest.to_owned()
-            }
+            Target::Next
+            | Target::Step(_)
+            | Target::Again
+            | Target::Out
+            | Target::Done
+            | Target::Fail(_) => rest.to_owned(),
         };
-        let word = if std::mem::take(&mut first) { "until" } else { "or   " };
+        let word = if std::mem::take(&mut first) {
+            "until"
+        } else {
+            "or   "
+        };
         tail = format!("{tail}\n{indent}  {word} {rest}");
     }
     let span = of.parsed.lines[*line].span.end..of.parsed.lines[next.last].span.end;
     of.still_used(&(span.start..of.parsed.lines[from].span.end))?;
     edits.push(Edit { span, text: tail });
-    let note = if differs { Some(Note::OtherBehaviour) } else { None };
-    let note = if dropped > 0 { Some(Note::ExitsDropped(dropped)) } else { note };
-    of.sound(Change { note, ..Change::new(edits, about.name.node.clone()) })
+    let note = if differs {
+        Some(Note::OtherBehaviour)
+    } else {
+        None
+    };
+    let note = if dropped > 0 {
+        Some(Note::ExitsDropped(dropped))
+    } else {
+        note
+    };
+    of.sound(Change {
+        note,
+        ..Change::new(edits, about.name.node.clone())
+    })
 }
 
 /// Makes comments of steps that stand side by side, or text again of the comments that begin at a line.
@@ -662,8 +894,18 @@ pub fn comment(of: Text<'_>, steps: Range<TextStep>) -> Result<Change, Refusal> 
         .map(|line| {
             let old = &of.text[of.parsed.lines[line].span.clone()];
             let rest = old.strip_prefix(indent).unwrap_or(old.trim_start());
-            if rest.trim().is_empty() { format!("{indent}#") } else { format!("{indent}# {rest}") }
+            if rest.trim().is_empty() {
+                format!("{indent}#")
+            } else {
+                format!("{indent}# {rest}")
+            }
         })
         .collect();
-    Ok(Change::new(vec![Edit { span: of.span(&steps), text: new.join("\n") }], String::new()))
+    Ok(Change::new(
+        vec![Edit {
+            span: of.span(&steps),
+            text: new.join("\n"),
+        }],
+        String::new(),
+    ))
 }

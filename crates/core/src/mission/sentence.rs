@@ -7,7 +7,9 @@ use crate::ids::DeviceKind;
 use std::ops::Range;
 
 use super::amounts::misfit;
-use super::ast::{Comparison, Formula, Function, Operator, Side, Slot, SlotKind, Spanned, Value, Wanted};
+use super::ast::{
+    Comparison, Formula, Function, Operator, Side, Slot, SlotKind, Spanned, Value, Wanted,
+};
 use super::behaviours::kind_of;
 use super::lexer::{Token, TokenKind};
 use crate::finding::{Edit, Finding, Hint, Hints, Source, nearest};
@@ -60,7 +62,9 @@ impl<'t> Sentence<'t> {
 
     /// The next token's text when it is a word, without taking it.
     pub(super) fn word(&self) -> Option<&'t str> {
-        self.peek().filter(|token| token.kind == TokenKind::Word).map(|token| self.str(token))
+        self.peek()
+            .filter(|token| token.kind == TokenKind::Word)
+            .map(|token| self.str(token))
     }
 
     pub(super) fn error(
@@ -70,7 +74,8 @@ impl<'t> Sentence<'t> {
         message: impl Into<String>,
         hint: impl Into<Hints>,
     ) {
-        self.findings.push(Finding::error(code, Source::Mission, span, message).hint(hint));
+        self.findings
+            .push(Finding::error(code, Source::Mission, span, message).hint(hint));
     }
 
     /// `expected ..., found ...` at the next token or at the end of the line.
@@ -78,18 +83,30 @@ impl<'t> Sentence<'t> {
         let (span, found) = match self.peek() {
             Some(token) if token.kind == TokenKind::OpenText => {
                 let span = token.span.clone();
-                self.error("M009", span, "this text is not closed", "add a `\"` at its end");
+                self.error(
+                    "M009",
+                    span,
+                    "this text is not closed",
+                    "add a `\"` at its end",
+                );
                 return;
             }
             Some(token) => (token.span.clone(), format!("`{}`", self.str(token))),
             None => (self.end..self.end, "the end of the line".to_owned()),
         };
-        self.findings.push(Finding::error("M003", Source::Mission, span, format!("expected {what}, found {found}")));
+        self.findings.push(Finding::error(
+            "M003",
+            Source::Mission,
+            span,
+            format!("expected {what}, found {found}"),
+        ));
     }
 
     /// Whether the sentence has been read to its end; what is left over is a finding.
     pub(super) fn finished(&mut self) -> bool {
-        let Some(token) = self.peek() else { return true };
+        let Some(token) = self.peek() else {
+            return true;
+        };
         if self.findings.is_empty() {
             let span = token.span.start..self.end;
             let rest = self.text[span.clone()].to_owned();
@@ -123,7 +140,11 @@ impl<'t> Sentence<'t> {
 
     /// Adds an example to the last finding when it says nothing yet about what to do.
     pub(super) fn as_in(&mut self, example: &str) {
-        if let Some(finding) = self.findings.last_mut().filter(|finding| finding.hints.is_empty()) {
+        if let Some(finding) = self
+            .findings
+            .last_mut()
+            .filter(|finding| finding.hints.is_empty())
+        {
             finding.help(format!("write it as in `{example}`"));
         }
     }
@@ -137,15 +158,29 @@ impl<'t> Sentence<'t> {
 
     /// Adds a did-you-mean to the last finding when the next word is nearly one of these.
     pub(super) fn suggest(&mut self, words: &[&str]) {
-        let Some(token) = self.peek().filter(|token| token.kind == TokenKind::Word) else { return };
+        let Some(token) = self.peek().filter(|token| token.kind == TokenKind::Word) else {
+            return;
+        };
         let (typed, span) = (self.str(token), token.span.clone());
-        if let (Some(near), Some(finding)) = (nearest(typed, words.iter().copied()), self.findings.last_mut()) {
-            finding.help(Hint::edit(format!("did you mean `{near}`?"), Edit { span, text: near.to_owned() }));
+        if let (Some(near), Some(finding)) = (
+            nearest(typed, words.iter().copied()),
+            self.findings.last_mut(),
+        ) {
+            finding.help(Hint::edit(
+                format!("did you mean `{near}`?"),
+                Edit {
+                    span,
+                    text: near.to_owned(),
+                },
+            ));
         }
     }
 
     pub(super) fn sign(&mut self, sign: &str) -> Option<()> {
-        if self.peek().is_some_and(|token| token.kind == TokenKind::Sign && self.str(token) == sign) {
+        if self
+            .peek()
+            .is_some_and(|token| token.kind == TokenKind::Sign && self.str(token) == sign)
+        {
             self.at += 1;
             return Some(());
         }
@@ -155,7 +190,9 @@ impl<'t> Sentence<'t> {
 
     /// One of a few words, as a slot; returns its index.
     pub(super) fn choice(&mut self, words: &'static [&'static str]) -> Option<usize> {
-        let found = self.word().and_then(|word| words.iter().position(|choice| *choice == word));
+        let found = self
+            .word()
+            .and_then(|word| words.iter().position(|choice| *choice == word));
         let Some(index) = found else {
             let quoted: Vec<String> = words.iter().map(|word| format!("`{word}`")).collect();
             self.expected(&either(&quoted));
@@ -172,7 +209,8 @@ impl<'t> Sentence<'t> {
             self.take_slot(SlotKind::Choice(SIDES));
             return Some(Side::Named(name));
         }
-        self.choice(SIDES).map(|index| if index == 0 { Side::Left } else { Side::Right })
+        self.choice(SIDES)
+            .map(|index| if index == 0 { Side::Left } else { Side::Right })
     }
 
     /// `<`, `>`, or a parameter that says which.
@@ -194,13 +232,19 @@ impl<'t> Sentence<'t> {
 
     /// The next word when it is a parameter of the routine around.
     pub(super) fn parameter(&self) -> Option<String> {
-        self.word().filter(|word| self.parameters.iter().any(|known| known == word)).map(str::to_owned)
+        self.word()
+            .filter(|word| self.parameters.iter().any(|known| known == word))
+            .map(str::to_owned)
     }
 
     /// Makes the next token a slot and takes it.
     pub(super) fn take_slot(&mut self, kind: SlotKind) -> Range<usize> {
         let span = self.tokens[self.at].span.clone();
-        self.slots.push(Slot { span: span.clone(), kind, line: self.line });
+        self.slots.push(Slot {
+            span: span.clone(),
+            kind,
+            line: self.line,
+        });
         self.at += 1;
         span
     }
@@ -211,11 +255,19 @@ impl<'t> Sentence<'t> {
             return None;
         };
         let span = self.take_slot(kind);
-        Some(Spanned { node: word.to_owned(), span })
+        Some(Spanned {
+            node: word.to_owned(),
+            span,
+        })
     }
 
     pub(super) fn tone(&mut self, sensor: &str) -> Option<Spanned<String>> {
-        self.name("a tone, such as `dark`", SlotKind::Tone { sensor: sensor.to_owned() })
+        self.name(
+            "a tone, such as `dark`",
+            SlotKind::Tone {
+                sensor: sensor.to_owned(),
+            },
+        )
     }
 
     pub(super) fn quoted(&mut self, what: &str) -> Option<Spanned<String>> {
@@ -230,13 +282,23 @@ impl<'t> Sentence<'t> {
 
     /// A number with whatever unit follows it.
     pub(super) fn number_with_unit(&mut self) -> Option<(Range<usize>, Quantity)> {
-        let Some(token) = self.peek().filter(|token| token.kind == TokenKind::Number).cloned() else {
+        let Some(token) = self
+            .peek()
+            .filter(|token| token.kind == TokenKind::Number)
+            .cloned()
+        else {
             self.expected("a number with its unit");
             return None;
         };
-        let Some(value) = parse_number(self.str(&token)).filter(|value| value.abs() <= LARGEST) else {
+        let Some(value) = parse_number(self.str(&token)).filter(|value| value.abs() <= LARGEST)
+        else {
             let message = format!("`{}` is too large", self.str(&token));
-            self.error("M008", token.span, message, format!("numbers go up to {LARGEST}"));
+            self.error(
+                "M008",
+                token.span,
+                message,
+                format!("numbers go up to {LARGEST}"),
+            );
             return None;
         };
         self.at += 1;
@@ -253,7 +315,10 @@ impl<'t> Sentence<'t> {
 
     /// The unit that begins at a token, and how many tokens it has.
     fn unit_at(&self, at: usize) -> Option<(usize, Unit)> {
-        let first = self.tokens.get(at).filter(|token| matches!(token.kind, TokenKind::Word | TokenKind::Percent))?;
+        let first = self
+            .tokens
+            .get(at)
+            .filter(|token| matches!(token.kind, TokenKind::Word | TokenKind::Percent))?;
         // The longest symbol wins: `mm/s` before `mm`.
         if let Some([slash, last]) = self.tokens.get(at + 1..at + 3)
             && self.str(slash) == "/"
@@ -268,33 +333,54 @@ impl<'t> Sentence<'t> {
     pub(super) fn quantity(&mut self, kind: &SlotKind) -> Option<Spanned<Quantity>> {
         let (span, quantity) = self.number_with_unit()?;
         self.fits(&span, quantity, kind)?;
-        self.slots.push(Slot { span: span.clone(), kind: kind.clone(), line: self.line });
-        Some(Spanned { node: quantity, span })
+        self.slots.push(Slot {
+            span: span.clone(),
+            kind: kind.clone(),
+            line: self.line,
+        });
+        Some(Spanned {
+            node: quantity,
+            span,
+        })
     }
 
     /// An amount as a slot: a literal, the name of one, or a formula in brackets.
     pub(super) fn value(&mut self, kind: &SlotKind) -> Option<Spanned<Value>> {
-        let SlotKind::Amount { dimension, .. } = kind else { unreachable!("amounts only") };
+        let SlotKind::Amount { dimension, .. } = kind else {
+            unreachable!("amounts only")
+        };
         if self.opens_formula() {
             return self.formula_value();
         }
         if let Some(word) = self.word() {
             let span = self.take_slot(kind.clone());
-            return Some(Spanned { node: Value::Named(word.to_owned()), span });
+            return Some(Spanned {
+                node: Value::Named(word.to_owned()),
+                span,
+            });
         }
-        if self.peek().is_none_or(|token| token.kind != TokenKind::Number) {
-            self.expected(&format!("{} such as `{}`", dimension.name(), dimension.example()));
+        if self
+            .peek()
+            .is_none_or(|token| token.kind != TokenKind::Number)
+        {
+            self.expected(&format!(
+                "{} such as `{}`",
+                dimension.name(),
+                dimension.example()
+            ));
             return None;
         }
         let literal = self.quantity(kind)?;
-        Some(Spanned { node: Value::Literal(literal.node), span: literal.span })
+        Some(Spanned {
+            node: Value::Literal(literal.node),
+            span: literal.span,
+        })
     }
 
     /// An amount that may measure one of several things: the unit says which, or else the `let`.
     pub(super) fn value_of(&mut self, kinds: Vec<SlotKind>) -> Option<Spanned<Value>> {
         let next = self.next_dimension();
-        let matching =
-            |kind: &&SlotKind| matches!(kind, SlotKind::Amount { dimension, .. } if Some(*dimension) == next);
+        let matching = |kind: &&SlotKind| matches!(kind, SlotKind::Amount { dimension, .. } if Some(*dimension) == next);
         let kind = kinds.iter().find(matching).unwrap_or(&kinds[0]).clone();
         let value = self.value(&kind)?;
         if matches!(value.node, Value::Named(_)) && kinds.len() > 1 {
@@ -310,7 +396,13 @@ impl<'t> Sentence<'t> {
 
     /// A plain number that was left out.
     pub(super) fn default_of(&self, value: f64) -> Spanned<Value> {
-        Spanned { node: Value::Literal(Quantity { value, unit: Unit::None }), span: self.end..self.end }
+        Spanned {
+            node: Value::Literal(Quantity {
+                value,
+                unit: Unit::None,
+            }),
+            span: self.end..self.end,
+        }
     }
 
     /// The name of a device.
@@ -344,7 +436,9 @@ impl<'t> Sentence<'t> {
 
     /// Says which sensor a tone's slot belongs to.
     pub(super) fn belongs(&mut self, slot: usize, sensor: &Spanned<String>) {
-        self.slots[slot].kind = SlotKind::Tone { sensor: sensor.node.clone() };
+        self.slots[slot].kind = SlotKind::Tone {
+            sensor: sensor.node.clone(),
+        };
     }
 
     /// `4 tries`
@@ -365,7 +459,8 @@ impl<'t> Sentence<'t> {
     fn opens_formula(&self) -> bool {
         let text = |at: usize| self.tokens.get(at).map(|token| self.str(token));
         text(self.at) == Some("(")
-            || (matches!(text(self.at), Some("min" | "max" | "abs")) && text(self.at + 1) == Some("("))
+            || (matches!(text(self.at), Some("min" | "max" | "abs"))
+                && text(self.at + 1) == Some("("))
     }
 
     /// A formula that may stand without brackets around it: behind `let x =` and `measure`.
@@ -387,7 +482,10 @@ impl<'t> Sentence<'t> {
             Formula::Amount(value) => value,
             other @ (Formula::Two(..) | Formula::Of(..)) => {
                 let end = self.tokens[self.at - 1].span.end;
-                Spanned { node: Value::Formula(Box::new(other)), span: start..end }
+                Spanned {
+                    node: Value::Formula(Box::new(other)),
+                    span: start..end,
+                }
             }
         }
     }
@@ -418,14 +516,22 @@ impl<'t> Sentence<'t> {
         if *terms > MOST_TERMS {
             let span = self.tokens[self.at - 1].span.clone();
             let hint = "name a part of it with `let`";
-            self.error("M118", span, format!("more than {MOST_TERMS} terms in one formula"), hint);
+            self.error(
+                "M118",
+                span,
+                format!("more than {MOST_TERMS} terms in one formula"),
+                hint,
+            );
             return None;
         }
         Some(())
     }
 
     fn operator(&mut self, known: &[(&str, Operator)]) -> Option<Operator> {
-        let sign = self.peek().filter(|token| token.kind == TokenKind::Sign).map(|token| self.str(token))?;
+        let sign = self
+            .peek()
+            .filter(|token| token.kind == TokenKind::Sign)
+            .map(|token| self.str(token))?;
         let operator = known.iter().find(|(text, _)| *text == sign)?.1;
         self.at += 1;
         Some(operator)
@@ -435,8 +541,15 @@ impl<'t> Sentence<'t> {
     pub(super) fn deeper(&mut self) -> Option<()> {
         self.depth += 1;
         if self.depth > DEEPEST {
-            let span = self.peek().map_or(self.end..self.end, |token| token.span.clone());
-            self.error("M118", span, format!("more than {DEEPEST} brackets within each other"), "take it apart");
+            let span = self
+                .peek()
+                .map_or(self.end..self.end, |token| token.span.clone());
+            self.error(
+                "M118",
+                span,
+                format!("more than {DEEPEST} brackets within each other"),
+                "take it apart",
+            );
             return None;
         }
         Some(())
@@ -471,14 +584,27 @@ impl<'t> Sentence<'t> {
             return Some(Formula::Amount(Spanned { node, span }));
         }
         let (span, quantity) = self.number_with_unit()?;
-        let kind = SlotKind::Amount { dimension: quantity.unit.dimension(), range: (-LARGEST, LARGEST), whole: false };
-        self.slots.push(Slot { span: span.clone(), kind, line: self.line });
-        Some(Formula::Amount(Spanned { node: Value::Literal(quantity), span }))
+        let kind = SlotKind::Amount {
+            dimension: quantity.unit.dimension(),
+            range: (-LARGEST, LARGEST),
+            whole: false,
+        };
+        self.slots.push(Slot {
+            span: span.clone(),
+            kind,
+            line: self.line,
+        });
+        Some(Formula::Amount(Spanned {
+            node: Value::Literal(quantity),
+            span,
+        }))
     }
 
     /// Takes a sign when it is the next token.
     pub(super) fn eat_sign(&mut self, sign: &str) -> bool {
-        let found = self.peek().is_some_and(|token| token.kind == TokenKind::Sign && self.str(token) == sign);
+        let found = self
+            .peek()
+            .is_some_and(|token| token.kind == TokenKind::Sign && self.str(token) == sign);
         self.at += usize::from(found);
         found
     }
@@ -493,18 +619,31 @@ impl<'t> Sentence<'t> {
 
     /// What the number that comes next measures; none when none comes, or its unit is misspelt.
     fn next_dimension(&self) -> Option<Dimension> {
-        self.peek().filter(|token| token.kind == TokenKind::Number)?;
+        self.peek()
+            .filter(|token| token.kind == TokenKind::Number)?;
         if let Some((_, unit)) = self.unit_at(self.at + 1) {
             return Some(unit.dimension());
         }
         // A word that is no unit is one misspelt, unless the sentence may go on so.
         let goes_on = |token: &Token| {
-            token.kind != TokenKind::Word || matches!(self.str(token), "and" | "or" | "for" | "after" | "as" | "to")
+            token.kind != TokenKind::Word
+                || matches!(
+                    self.str(token),
+                    "and" | "or" | "for" | "after" | "as" | "to"
+                )
         };
-        self.tokens.get(self.at + 1).is_none_or(goes_on).then_some(Dimension::Number)
+        self.tokens
+            .get(self.at + 1)
+            .is_none_or(goes_on)
+            .then_some(Dimension::Number)
     }
 
-    pub(super) fn fits(&mut self, span: &Range<usize>, quantity: Quantity, kind: &SlotKind) -> Option<()> {
+    pub(super) fn fits(
+        &mut self,
+        span: &Range<usize>,
+        quantity: Quantity,
+        kind: &SlotKind,
+    ) -> Option<()> {
         match misfit(quantity, kind) {
             None => Some(()),
             Some((code, message, hint)) => {
@@ -513,15 +652,28 @@ impl<'t> Sentence<'t> {
                 let odd = odd.filter(|_| quantity.unit == Unit::None && code == "M004");
                 let unit = odd.and_then(|token| {
                     let word = self.str(token);
-                    let spoken = Unit::SPOKEN.iter().find(|(spoken, _)| *spoken == word).map(|(_, unit)| *unit);
+                    let spoken = Unit::SPOKEN
+                        .iter()
+                        .find(|(spoken, _)| *spoken == word)
+                        .map(|(_, unit)| *unit);
                     let unit = spoken.or_else(|| {
                         let near = nearest(word, Unit::ALL.iter().map(|unit| unit.symbol()))?;
                         Some(Unit::parse(near))
                     })?;
                     let whole = span.start..token.span.end;
                     let hint = unit.map(|unit| {
-                        let text = Quantity { value: quantity.value, unit }.to_string();
-                        Hint::edit(format!("write `{text}`"), Edit { span: whole.clone(), text })
+                        let text = Quantity {
+                            value: quantity.value,
+                            unit,
+                        }
+                        .to_string();
+                        Hint::edit(
+                            format!("write `{text}`"),
+                            Edit {
+                                span: whole.clone(),
+                                text,
+                            },
+                        )
                     });
                     Some((format!("unknown unit `{word}`"), whole, hint))
                 });

@@ -53,6 +53,10 @@ pub fn insert_step(parsed: &Parsed, text: &str, below: TextStep, name: &str) -> 
     let end = step_span(parsed, below).end;
     let indent = indent(parsed, text, &parsed.mission.steps[below]);
     let name = free_name(parsed, name);
-    let new = format!("\n\n{indent}step \"{name}\"\n{indent}  hold, brake\n{indent}  until 1 s passes");
-    Edit { span: end..end, text: new }
+    let new =
+        format!("\n\n{indent}step \"{name}\"\n{indent}  hold, brake\n{indent}  until 1 s passes");
+    Edit {
+        span: end..end,
+        text: new,
+    }
 }

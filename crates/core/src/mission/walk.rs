@@ -35,12 +35,20 @@ pub enum Watch {
 impl Parsed {
     /// Whether something stands on a line itself, instead of having been taken over from an original.
     pub fn is_own(&self, line: usize, span: &Range<usize>) -> bool {
-        self.lines.get(line).is_some_and(|about| (about.span.start..=about.span.end).contains(&span.start))
+        self.lines
+            .get(line)
+            .is_some_and(|about| (about.span.start..=about.span.end).contains(&span.start))
     }
 
     /// The behaviours that a step says itself: its own, and those of its rows.
-    pub fn behaviours_of<'a>(&'a self, step: &'a Step) -> impl Iterator<Item = &'a Spanned<Behaviour>> {
-        let own = step.behaviour.iter().filter(|(behaviour, line)| self.is_own(*line, &behaviour.span));
+    pub fn behaviours_of<'a>(
+        &'a self,
+        step: &'a Step,
+    ) -> impl Iterator<Item = &'a Spanned<Behaviour>> {
+        let own = step
+            .behaviour
+            .iter()
+            .filter(|(behaviour, line)| self.is_own(*line, &behaviour.span));
         let rows = step.rows.iter().filter_map(|row| match &row.answer {
             Answer::Does(behaviour) => Some(&**behaviour),
             Answer::Go(_) => None,
@@ -60,14 +68,23 @@ impl Parsed {
                 });
             }
             for (nth, row) in step.rows.iter().enumerate() {
-                all.extend(row.condition.iter().map(|condition| (Some(index), Watch::Row(nth), condition)));
+                all.extend(
+                    row.condition
+                        .iter()
+                        .map(|condition| (Some(index), Watch::Row(nth), condition)),
+                );
             }
             let exits = step.exits.iter().enumerate();
             let own = exits.filter(|(_, exit)| self.is_own(exit.line, &exit.condition.span));
             all.extend(own.map(|(nth, exit)| (Some(index), Watch::Exit(nth), &exit.condition)));
         }
         for (index, reflex) in self.mission.reflexes.iter().enumerate() {
-            all.extend(reflex.trigger.iter().map(|(condition, _)| (None, Watch::Reflex(index), condition)));
+            all.extend(
+                reflex
+                    .trigger
+                    .iter()
+                    .map(|(condition, _)| (None, Watch::Reflex(index), condition)),
+            );
         }
         all
     }
@@ -89,7 +106,11 @@ impl Parsed {
     pub fn parts<'a>(&'a self, each: &mut dyn FnMut(&At<'a>, Part<'a>)) {
         for (index, step) in self.mission.numbered() {
             for behaviour in self.behaviours_of(step) {
-                let at = At { block: step.block, step: Some(index), sentence: &behaviour.span };
+                let at = At {
+                    block: step.block,
+                    step: Some(index),
+                    sentence: &behaviour.span,
+                };
                 behaviour.node.parts(&mut |part| each(&at, part));
             }
         }
@@ -100,7 +121,11 @@ impl Parsed {
                 (None, Watch::Exit(_) | Watch::Row(_) | Watch::Within) => Block::Mission,
             };
             condition.walk(&mut |term| {
-                let at = At { block, step, sentence: &term.span };
+                let at = At {
+                    block,
+                    step,
+                    sentence: &term.span,
+                };
                 term.node.parts(&mut |part| each(&at, part));
             });
         }

@@ -51,7 +51,9 @@ pub fn assign(text: &str, mission: &str, part: Part, path: &str) -> Option<Strin
 /// The project file with another mission to be opened first; none when this cannot change it.
 pub fn open_first(text: &str, path: &str) -> Option<String> {
     let changed = with_key(text, None, "mission", path);
-    whole(&changed).is_some_and(|config| config.mission == path).then_some(changed)
+    whole(&changed)
+        .is_some_and(|config| config.mission == path)
+        .then_some(changed)
 }
 
 /// What a project file without errors says.
@@ -67,13 +69,26 @@ pub fn names_file(text: &str, path: &str) -> bool {
 
 /// A text in which a file of the project has another path; of the project file also a mission's own section.
 pub fn renamed(text: &str, from: &str, to: &str) -> String {
-    let mut edits: Vec<Edit> = places(text, from).into_iter().map(|span| Edit { span, text: to.to_owned() }).collect();
-    let stem = |path: &str| path.strip_prefix("missions/")?.strip_suffix(".way").map(str::to_owned);
+    let mut edits: Vec<Edit> = places(text, from)
+        .into_iter()
+        .map(|span| Edit {
+            span,
+            text: to.to_owned(),
+        })
+        .collect();
+    let stem = |path: &str| {
+        path.strip_prefix("missions/")?
+            .strip_suffix(".way")
+            .map(str::to_owned)
+    };
     if let (Some(old), Some(new)) = (stem(from), stem(to)) {
         let headers = lines(text).filter(|line| is_header_of(&text[line.clone()], &old));
         edits.extend(headers.map(|line| {
             let end = line.start + text[line.clone()].find(']').map_or(line.len(), |at| at + 1);
-            Edit { span: line.start..end, text: header(&new) }
+            Edit {
+                span: line.start..end,
+                text: header(&new),
+            }
         }));
     }
     apply_all(text, edits)
@@ -84,9 +99,16 @@ fn places(text: &str, path: &str) -> Vec<Range<usize>> {
     let quoted = |at: usize| {
         let before = text[..at].chars().next_back();
         let after = text[at + path.len()..].chars().next();
-        matches!((before, after), (Some('"'), Some('"')) | (Some('\''), Some('\'')))
+        matches!(
+            (before, after),
+            (Some('"'), Some('"')) | (Some('\''), Some('\''))
+        )
     };
-    text.match_indices(path).map(|(at, _)| at).filter(|at| quoted(*at)).map(|at| at..at + path.len()).collect()
+    text.match_indices(path)
+        .map(|(at, _)| at)
+        .filter(|at| quoted(*at))
+        .map(|at| at..at + path.len())
+        .collect()
 }
 
 /// The lines of a text, without their ends.
@@ -111,7 +133,10 @@ fn header(mission: &str) -> String {
 
 fn is_header_of(line: &str, mission: &str) -> bool {
     let line = line.split('#').next().unwrap_or(line).trim();
-    let inside = line.strip_prefix("[for.").and_then(|rest| rest.strip_suffix(']')).map(str::trim);
+    let inside = line
+        .strip_prefix("[for.")
+        .and_then(|rest| rest.strip_suffix(']'))
+        .map(str::trim);
     inside.is_some_and(|name| name.trim_matches(['"', '\'']) == mission)
 }
 
@@ -122,7 +147,10 @@ fn with_key(text: &str, mission: Option<&str>, key: &str, path: &str) -> String 
     let opens = |span: &Range<usize>| text[span.clone()].trim_start().starts_with('[');
     let first = match mission {
         None => 0,
-        Some(mission) => match all.iter().position(|span| is_header_of(&text[span.clone()], mission)) {
+        Some(mission) => match all
+            .iter()
+            .position(|span| is_header_of(&text[span.clone()], mission))
+        {
             Some(at) => at + 1,
             None => {
                 let gap = if text.is_empty() || text.ends_with("\n\n") {
@@ -142,12 +170,24 @@ fn with_key(text: &str, mission: Option<&str>, key: &str, path: &str) -> String 
         rest.is_some_and(|rest| rest.trim_start().starts_with('='))
     };
     let edit = match section.clone().find(holds) {
-        Some(span) => Edit { span: value_span(text, span), text: format!("{path:?}") },
+        Some(span) => Edit {
+            span: value_span(text, span),
+            text: format!("{path:?}"),
+        },
         None => {
             // Below the last line of the section that says something.
-            let said = section.filter(|span| !text[(*span).clone()].trim().is_empty()).last();
-            let at = said.map_or_else(|| first.checked_sub(1).map_or(0, |above| all[above].end), |span| span.end);
-            let text = if at == 0 { format!("{line}\n") } else { format!("\n{line}") };
+            let said = section
+                .filter(|span| !text[(*span).clone()].trim().is_empty())
+                .last();
+            let at = said.map_or_else(
+                || first.checked_sub(1).map_or(0, |above| all[above].end),
+                |span| span.end,
+            );
+            let text = if at == 0 {
+                format!("{line}\n")
+            } else {
+                format!("\n{line}")
+            };
             Edit { span: at..at, text }
         }
     };
@@ -159,7 +199,10 @@ fn value_span(text: &str, line: &Range<usize>) -> Range<usize> {
     let whole = &text[line.clone()];
     let from = whole.find('=').map_or(whole.len(), |at| at + 1);
     let from = from + whole[from..].len() - whole[from..].trim_start().len();
-    let quote = whole[from..].chars().next().filter(|quote| matches!(quote, '"' | '\''));
+    let quote = whole[from..]
+        .chars()
+        .next()
+        .filter(|quote| matches!(quote, '"' | '\''));
     let to = match quote.and_then(|quote| whole[from + 1..].find(quote)) {
         Some(close) => from + close + 2,
         None => whole.len(),
@@ -185,17 +228,27 @@ mod tests {
     #[test]
     fn a_mission_gets_a_robot_of_its_own_and_all_else_stays() {
         for mission in ["ring", "a", "new one", "\u{e9}"] {
-            for (part, path) in
-                [(Part::Robot, "robots/other.toml"), (Part::Field, "fields/x y.toml"), (Part::Calibration, "c.toml")]
-            {
+            for (part, path) in [
+                (Part::Robot, "robots/other.toml"),
+                (Part::Field, "fields/x y.toml"),
+                (Part::Calibration, "c.toml"),
+            ] {
                 let text = assign(PROJECT, mission, part, path).unwrap();
                 assert_eq!(part.of(&chosen(&text, mission)), Some(path), "{text}");
-                assert_eq!(chosen(&text, "other"), chosen(PROJECT, "other").clone_with(&text), "others keep theirs");
+                assert_eq!(
+                    chosen(&text, "other"),
+                    chosen(PROJECT, "other").clone_with(&text),
+                    "others keep theirs"
+                );
                 for kept in ["# Ours.", "# the old one", "# The end."] {
                     assert!(text.contains(kept), "{text}");
                 }
                 let again = assign(&text, mission, part, "z.toml").unwrap();
-                assert_eq!(again.lines().count(), text.lines().count(), "a second time it is replaced: {again}");
+                assert_eq!(
+                    again.lines().count(),
+                    text.lines().count(),
+                    "a second time it is replaced: {again}"
+                );
             }
         }
         let text = open_first(PROJECT, "missions/b.way").unwrap();
@@ -213,7 +266,11 @@ mod tests {
     #[test]
     fn what_cannot_be_changed_is_left_alone() {
         let dotted = PROJECT.replace("[for.ring]\nfield", "[for]\nring.field");
-        assert_eq!(assign(&dotted, "ring", Part::Robot, "robots/x.toml"), None, "a section twice is no project");
+        assert_eq!(
+            assign(&dotted, "ring", Part::Robot, "robots/x.toml"),
+            None,
+            "a section twice is no project"
+        );
         assert_eq!(assign("name = ", "a", Part::Robot, "x.toml"), None);
     }
 
@@ -223,7 +280,8 @@ mod tests {
         assert_eq!(text, PROJECT.replace("robots/r.toml", "robots/new.toml"));
         let text = renamed(PROJECT, "missions/ring.way", "missions/big ring.way");
         assert_eq!(chosen(&text, "big ring").field, "fields/ring.toml");
-        let mission = "use \"shared/a.way\"\n# shared/a.way is ours\nsignal s \"shared/a.wayward\"\n";
+        let mission =
+            "use \"shared/a.way\"\n# shared/a.way is ours\nsignal s \"shared/a.wayward\"\n";
         assert_eq!(
             renamed(mission, "shared/a.way", "shared/b.way"),
             "use \"shared/b.way\"\n# shared/a.way is ours\nsignal s \"shared/a.wayward\"\n"

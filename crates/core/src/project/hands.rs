@@ -38,7 +38,10 @@ pub const FILE: &[Section] = &[HandTable::SECTION];
 pub fn asks_for_box(text: &str) -> bool {
     text.lines().any(|line| {
         let mut parts = line.split('=').map(str::trim);
-        matches!((parts.next(), parts.next()), (Some("place"), Some("\"box\"")))
+        matches!(
+            (parts.next(), parts.next()),
+            (Some("place"), Some("\"box\""))
+        )
     })
 }
 
@@ -51,27 +54,54 @@ pub fn write(hands: &[Intervention], field: &Field) -> String {
             text.push_str(&words);
             text.push('\n');
         };
-        line(format!("\n[[hand]]\nat = \"{} s\"", hand.at_ms as f64 / 1e3));
+        line(format!(
+            "\n[[hand]]\nat = \"{} s\"",
+            hand.at_ms as f64 / 1e3
+        ));
         let to = |pose: &Pose| {
-            format!("to = {}\nheading = \"{:.0} deg\"", mm(pose.x, pose.y), pose.heading.to_degrees().round() + 0.0)
+            format!(
+                "to = {}\nheading = \"{:.0} deg\"",
+                mm(pose.x, pose.y),
+                pose.heading.to_degrees().round() + 0.0
+            )
         };
         match &hand.act {
             Act::Place { thing, pose } => line(format!("place = {thing:?}\n{}", to(pose))),
             Act::Remove { thing } => line(format!("remove = {thing:?}")),
             Act::Carry { pose } => {
                 let heading = pose.heading.to_degrees().round() + 0.0;
-                line(format!("carry = {}\nheading = \"{heading:.0} deg\"", mm(pose.x, pose.y)));
+                line(format!(
+                    "carry = {}\nheading = \"{heading:.0} deg\"",
+                    mm(pose.x, pose.y)
+                ));
             }
-            Act::Cover { sensor, distance, for_ms } => {
-                line(format!("cover = {sensor:?}\ndistance = \"{:.0} mm\"\nlasts = \"{for_ms} ms\"", distance * 1e3));
+            Act::Cover {
+                sensor,
+                distance,
+                for_ms,
+            } => {
+                line(format!(
+                    "cover = {sensor:?}\ndistance = \"{:.0} mm\"\nlasts = \"{for_ms} ms\"",
+                    distance * 1e3
+                ));
             }
-            Act::Press { switch, for_ms } => line(format!("press = {switch:?}\nlasts = \"{for_ms} ms\"")),
+            Act::Press { switch, for_ms } => {
+                line(format!("press = {switch:?}\nlasts = \"{for_ms} ms\""));
+            }
             Act::Lay(mark) => {
-                let Shape::Band { points, width } = &mark.shape else { continue };
-                let surface =
-                    field.surfaces.get(usize::from(mark.surface.0)).map_or("", |surface| surface.name.as_str());
+                let Shape::Band { points, width } = &mark.shape else {
+                    continue;
+                };
+                let surface = field
+                    .surfaces
+                    .get(usize::from(mark.surface.0))
+                    .map_or("", |surface| surface.name.as_str());
                 let points: Vec<String> = points.iter().map(|point| mm(point.x, point.y)).collect();
-                line(format!("lay = {surface:?}\nwidth = \"{:.0} mm\"\npoints = [{}]", width * 1e3, points.join(", ")));
+                line(format!(
+                    "lay = {surface:?}\nwidth = \"{:.0} mm\"\npoints = [{}]",
+                    width * 1e3,
+                    points.join(", ")
+                ));
             }
         }
     }
@@ -82,25 +112,44 @@ pub fn write(hands: &[Intervention], field: &Field) -> String {
 pub fn load(text: &str, setup: &Setup) -> (Vec<Intervention>, Vec<Finding>) {
     let mut tables = Tables::new(Source::Hands, text, FILE);
     let mut hands = Vec::new();
-    for (index, Item { value, span }) in tables.sections::<HandTable>("hand").into_iter().enumerate() {
+    for (index, Item { value, span }) in
+        tables.sections::<HandTable>("hand").into_iter().enumerate()
+    {
         if index == MOST {
-            tables.error("H101", span, format!("more than {MOST} hands")).help("use fewer".to_owned());
+            tables
+                .error("H101", span, format!("more than {MOST} hands"))
+                .help("use fewer".to_owned());
             break;
         }
         let seconds = value.at.get_ref().si();
         if let Some(act) = act(&mut tables, setup, &value, span) {
-            hands.push(Intervention { at_ms: (seconds * 1e3).round() as u64, act });
+            hands.push(Intervention {
+                at_ms: (seconds * 1e3).round() as u64,
+                act,
+            });
         }
     }
     hands.sort_by_key(|hand| hand.at_ms);
     (hands, tables.findings)
 }
 
-fn act(tables: &mut Tables<'_>, setup: &Setup, table: &HandTable, span: std::ops::Range<usize>) -> Option<Act> {
+fn act(
+    tables: &mut Tables<'_>,
+    setup: &Setup,
+    table: &HandTable,
+    span: std::ops::Range<usize>,
+) -> Option<Act> {
     let (robot, field) = (&setup.robot, &setup.field);
     let things = || {
-        let obstacles = field.obstacles.iter().map(|obstacle| obstacle.name.as_str());
-        field.objects.iter().map(|object| object.name.as_str()).chain(obstacles)
+        let obstacles = field
+            .obstacles
+            .iter()
+            .map(|obstacle| obstacle.name.as_str());
+        field
+            .objects
+            .iter()
+            .map(|object| object.name.as_str())
+            .chain(obstacles)
     };
     let mut known = |name: &Spanned<String>, what: &str, all: &mut dyn Iterator<Item = &str>| {
         let names: Vec<&str> = all.collect();
@@ -108,20 +157,48 @@ fn act(tables: &mut Tables<'_>, setup: &Setup, table: &HandTable, span: std::ops
             return true;
         }
         let hint = did_you_mean(&name.span(), name.get_ref(), names.iter().copied());
-        tables.error("H102", name.span(), format!("there is no {what} `{}`", name.get_ref())).help(hint.quoted());
+        tables
+            .error(
+                "H102",
+                name.span(),
+                format!("there is no {what} `{}`", name.get_ref()),
+            )
+            .help(hint.quoted());
         false
     };
-    let pose = |place: Pair| Pose { x: place.x, y: place.y, heading: table.heading.si() };
-    let for_ms = table.lasts.map(|lasts| (lasts.0.si() * 1e3).round().max(1.0) as u64);
+    let pose = |place: Pair| Pose {
+        x: place.x,
+        y: place.y,
+        heading: table.heading.si(),
+    };
+    let for_ms = table
+        .lasts
+        .map(|lasts| (lasts.0.si() * 1e3).round().max(1.0) as u64);
     let named = |name: &Spanned<String>| name.get_ref().clone();
     match table {
-        HandTable { place: Some(thing), to: Some(to), .. } => known(thing, "object or obstacle", &mut things())
-            .then(|| Act::Place { thing: named(thing), pose: pose(*to) }),
-        HandTable { remove: Some(thing), .. } => {
-            known(thing, "object or obstacle", &mut things()).then(|| Act::Remove { thing: named(thing) })
-        }
-        HandTable { carry: Some(to), .. } => Some(Act::Carry { pose: pose(*to) }),
-        HandTable { cover: Some(sensor), distance: Some(distance), lasts: Some(_), .. } => {
+        HandTable {
+            place: Some(thing),
+            to: Some(to),
+            ..
+        } => known(thing, "object or obstacle", &mut things()).then(|| Act::Place {
+            thing: named(thing),
+            pose: pose(*to),
+        }),
+        HandTable {
+            remove: Some(thing),
+            ..
+        } => known(thing, "object or obstacle", &mut things()).then(|| Act::Remove {
+            thing: named(thing),
+        }),
+        HandTable {
+            carry: Some(to), ..
+        } => Some(Act::Carry { pose: pose(*to) }),
+        HandTable {
+            cover: Some(sensor),
+            distance: Some(distance),
+            lasts: Some(_),
+            ..
+        } => {
             let mut all = robot.rangers.iter().map(|sensor| sensor.name.as_str());
             known(sensor, "ranging sensor", &mut all).then(|| Act::Cover {
                 sensor: named(sensor),
@@ -129,19 +206,39 @@ fn act(tables: &mut Tables<'_>, setup: &Setup, table: &HandTable, span: std::ops
                 for_ms: for_ms.unwrap_or(1),
             })
         }
-        HandTable { press: Some(switch), lasts: Some(_), .. } => {
+        HandTable {
+            press: Some(switch),
+            lasts: Some(_),
+            ..
+        } => {
             let mut all = robot.touches.iter().map(|switch| switch.name.as_str());
-            known(switch, "touch switch or button", &mut all)
-                .then(|| Act::Press { switch: named(switch), for_ms: for_ms.unwrap_or(1) })
+            known(switch, "touch switch or button", &mut all).then(|| Act::Press {
+                switch: named(switch),
+                for_ms: for_ms.unwrap_or(1),
+            })
         }
-        HandTable { lay: Some(surface), width: Some(width), points: Some(points), .. } if points.len() >= 2 => {
+        HandTable {
+            lay: Some(surface),
+            width: Some(width),
+            points: Some(points),
+            ..
+        } if points.len() >= 2 => {
             let mut all = field.surfaces.iter().map(|surface| surface.name.as_str());
             if !known(surface, "surface", &mut all) {
                 return None;
             }
-            let id = field.surfaces.iter().position(|known| known.name == *surface.get_ref())?;
-            let points = points.iter().map(|place| Point::new(place.x, place.y)).collect();
-            let shape = Shape::Band { points, width: width.0.si() };
+            let id = field
+                .surfaces
+                .iter()
+                .position(|known| known.name == *surface.get_ref())?;
+            let points = points
+                .iter()
+                .map(|place| Point::new(place.x, place.y))
+                .collect();
+            let shape = Shape::Band {
+                points,
+                width: width.0.si(),
+            };
             Some(Act::Lay(Mark {
                 name: String::new(),
                 is_line: true,
@@ -179,23 +276,53 @@ mod tests {
             [[hand]]\nat = \"4 s\"\ncarry = \"300, 300 mm\"\nheading = \"90 deg\"\n";
         let (hands, findings) = load(text, &setup());
         assert_eq!(findings, []);
-        assert_eq!(hands.iter().map(|hand| hand.at_ms).collect::<Vec<_>>(), [500, 1000, 2000, 3000, 4000]);
-        assert_eq!(hands[0].act, Act::Cover { sensor: "ahead".into(), distance: 0.09, for_ms: 300 });
-        assert_eq!(hands[1].act, Act::Place { thing: "heron".into(), pose: Pose { x: 0.3, y: 0.3, heading: 0.0 } });
+        assert_eq!(
+            hands.iter().map(|hand| hand.at_ms).collect::<Vec<_>>(),
+            [500, 1000, 2000, 3000, 4000]
+        );
+        assert_eq!(
+            hands[0].act,
+            Act::Cover {
+                sensor: "ahead".into(),
+                distance: 0.09,
+                for_ms: 300
+            }
+        );
+        assert_eq!(
+            hands[1].act,
+            Act::Place {
+                thing: "heron".into(),
+                pose: Pose {
+                    x: 0.3,
+                    y: 0.3,
+                    heading: 0.0
+                }
+            }
+        );
     }
 
     #[test]
     fn mistakes_of_hands_are_reported() {
         let message = |rest: &str| {
             let (_, findings) = load(&format!("[[hand]]\n{rest}\n"), &setup());
-            let [finding] = findings.as_slice() else { panic!("{findings:#?}") };
-            format!("{} {} | {}", finding.code, finding.message, finding.hint_words().join(" | "))
+            let [finding] = findings.as_slice() else {
+                panic!("{findings:#?}")
+            };
+            format!(
+                "{} {} | {}",
+                finding.code,
+                finding.message,
+                finding.hint_words().join(" | ")
+            )
         };
         assert!(message("at = \"2 h\"").starts_with("T004"));
         assert!(message("at = \"-2 s\"\nremove = \"heron\"").starts_with("T006"));
         assert!(message("at = \"2 s\"\nremove = \"hero\"").contains("did you mean `heron`?"));
         assert!(message("at = \"2 s\"\nplace = \"heron\"").starts_with("H103"));
-        assert!(message("at = \"2 s\"\npress = \"go\"\nlasts = \"1 s\"").contains("no touch switch or button `go`"));
+        assert!(
+            message("at = \"2 s\"\npress = \"go\"\nlasts = \"1 s\"")
+                .contains("no touch switch or button `go`")
+        );
         assert!(message("at = \"2 s\"\ncovers = \"ahead\"").starts_with("T002"));
     }
 }

@@ -20,7 +20,11 @@ impl Hash {
 
     /// Adding zero turns a negative zero into a positive one; what is not a number is always the same.
     fn float(&mut self, value: f64) {
-        self.add(if value.is_nan() { 1 } else { (value + 0.0).to_bits() });
+        self.add(if value.is_nan() {
+            1
+        } else {
+            (value + 0.0).to_bits()
+        });
     }
 
     fn text(&mut self, text: &str) {
@@ -87,10 +91,14 @@ impl Hash {
     fn event(&mut self, tick: u32, event: Event) {
         let (kind, step, extra) = match event {
             Event::Entered { step } => (1, step.0, 0),
-            Event::Counted { step, exit, count } => (2, step.0, (exit as u64) << 32 | u64::from(count)),
-            Event::Left { step, exit, look } => {
-                (3, step.0, exit.map_or(0, |exit| exit as u64 + 1) | (look as u64) << 32)
+            Event::Counted { step, exit, count } => {
+                (2, step.0, (exit as u64) << 32 | u64::from(count))
             }
+            Event::Left { step, exit, look } => (
+                3,
+                step.0,
+                exit.map_or(0, |exit| exit as u64 + 1) | (look as u64) << 32,
+            ),
             Event::Took { reflex } => (4, reflex, 0),
             Event::Gave { reflex } => (5, reflex, 0),
             Event::Kept { name } => (6, name, 0),
@@ -128,7 +136,11 @@ impl Hash {
             }
             Act::Remove { thing } => self.text(thing),
             Act::Carry { pose } => self.pose(*pose),
-            Act::Cover { sensor, distance, for_ms } => {
+            Act::Cover {
+                sensor,
+                distance,
+                for_ms,
+            } => {
                 self.text(sensor);
                 self.float(*distance);
                 self.add(*for_ms);
@@ -146,18 +158,33 @@ impl Hash {
 
     fn trace(&mut self, trace: &Trace) {
         self.add(u64::from(trace.period_ms));
-        for count in [trace.sensors, trace.rangers, trace.touches, trace.actuators, trace.props.len()] {
+        for count in [
+            trace.sensors,
+            trace.rangers,
+            trace.touches,
+            trace.actuators,
+            trace.props.len(),
+        ] {
             self.add(count as u64);
         }
         for tick in &trace.ticks {
             self.pose(tick.pose);
-            for value in [tick.rims[0], tick.rims[1], tick.wheels[0], tick.wheels[1], tick.gyro, tick.battery] {
+            for value in [
+                tick.rims[0],
+                tick.rims[1],
+                tick.wheels[0],
+                tick.wheels[1],
+                tick.gyro,
+                tick.battery,
+            ] {
                 self.float(value);
             }
             self.command(tick.command.left);
             self.command(tick.command.right);
             let flags = [tick.hangs, tick.slipped, tick.touched, tick.met];
-            self.add(flags.into_iter().fold(u64::from(tick.step), |word, flag| word << 1 | u64::from(flag)));
+            self.add(flags.into_iter().fold(u64::from(tick.step), |word, flag| {
+                word << 1 | u64::from(flag)
+            }));
         }
         for reading in &trace.readings {
             self.float(reading.brightness);
@@ -165,14 +192,23 @@ impl Hash {
         }
         trace.ranges.iter().for_each(|range| self.float(*range));
         trace.angles.iter().for_each(|angle| self.float(*angle));
-        trace.pressed.iter().for_each(|pressed| self.add(u64::from(*pressed)));
+        trace
+            .pressed
+            .iter()
+            .for_each(|pressed| self.add(u64::from(*pressed)));
         for prop in &trace.props {
             self.text(&prop.name);
             self.outline(&prop.outline);
         }
         trace.places.iter().for_each(|place| self.pose(*place));
-        trace.events.iter().for_each(|stamp| self.event(stamp.tick, stamp.event));
-        trace.happened.iter().for_each(|happened| self.happening(happened.tick, happened.what));
+        trace
+            .events
+            .iter()
+            .for_each(|stamp| self.event(stamp.tick, stamp.event));
+        trace
+            .happened
+            .iter()
+            .for_each(|happened| self.happening(happened.tick, happened.what));
     }
 }
 
@@ -185,7 +221,11 @@ impl Run {
         hash.text(self.outcome.word());
         hash.text(&self.reason);
         hash.add(self.ended as u64);
-        hash.add(self.begun.as_ref().map_or(0, |begun| begun.step.0 as u64 + 1));
+        hash.add(
+            self.begun
+                .as_ref()
+                .map_or(0, |begun| begun.step.0 as u64 + 1),
+        );
         for line in &self.sheet.lines {
             hash.text(&line.words);
             hash.float(line.each);
@@ -201,7 +241,9 @@ impl Run {
             hash.add(word);
             hash.add(tick as u64);
         }
-        self.interventions.iter().for_each(|hand| hash.act(hand.at_ms, &hand.act));
+        self.interventions
+            .iter()
+            .for_each(|hand| hash.act(hand.at_ms, &hand.act));
         hash.0
     }
 }

@@ -49,7 +49,12 @@ pub struct Sheet {
 impl Sheet {
     /// The sum of all lines; none when the rules give no points.
     pub fn total(&self) -> Option<f64> {
-        let sum = || self.lines.iter().map(|line| line.each * f64::from(line.times)).sum();
+        let sum = || {
+            self.lines
+                .iter()
+                .map(|line| line.each * f64::from(line.times))
+                .sum()
+        };
         (!self.lines.is_empty()).then(sum)
     }
 }

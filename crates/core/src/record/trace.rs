@@ -147,7 +147,18 @@ pub struct Trace {
 impl Trace {
     /// Forgets everything, and keeps the memory.
     pub(crate) fn empty(&mut self) {
-        let Self { ticks, readings, ranges, pressed, angles, props, places, events, happened, .. } = self;
+        let Self {
+            ticks,
+            readings,
+            ranges,
+            pressed,
+            angles,
+            props,
+            places,
+            events,
+            happened,
+            ..
+        } = self;
         ticks.clear();
         readings.clear();
         ranges.clear();
@@ -173,7 +184,9 @@ impl Trace {
 
     /// The last tick at or before this many seconds.
     pub fn tick_at(&self, seconds: f64) -> usize {
-        let tick = (seconds * 1000.0 / f64::from(self.period_ms.max(1))).floor().max(0.0) as usize;
+        let tick = (seconds * 1000.0 / f64::from(self.period_ms.max(1)))
+            .floor()
+            .max(0.0) as usize;
         tick.min(self.ticks.len().saturating_sub(1))
     }
 
@@ -210,7 +223,9 @@ impl Trace {
 
     /// Where a prop was last, at a tick or before it; none when it had not come yet.
     pub fn last_place(&self, tick: usize, prop: usize) -> Option<Pose> {
-        (0..=tick.min(self.ticks.len().saturating_sub(1))).rev().find_map(|tick| self.place(tick, prop))
+        (0..=tick.min(self.ticks.len().saturating_sub(1)))
+            .rev()
+            .find_map(|tick| self.place(tick, prop))
     }
 
     /// An actuator's angle at a tick, rad.
@@ -225,6 +240,7 @@ impl Trace {
 
     /// The ticks at which something begins that was not so the tick before.
     pub fn onsets(&self, of: fn(&Tick) -> bool) -> impl Iterator<Item = usize> {
-        (1..self.ticks.len()).filter(move |&tick| of(&self.ticks[tick]) && !of(&self.ticks[tick - 1]))
+        (1..self.ticks.len())
+            .filter(move |&tick| of(&self.ticks[tick]) && !of(&self.ticks[tick - 1]))
     }
 }

@@ -1,17 +1,20 @@
 //! Robot files: TOML text to a [`Robot`] and findings.
+//!
+//! Long because a robot file has many sections; each is a table of keys and one function.
 
 use serde::Deserialize;
 use toml::Spanned;
 
 use super::{
-    Actuator, Code, FloorSensor, Gyro, Motor, RangeSensor, Robot, SensorKind, Side, Signal, SignalKind, Steering,
-    TouchSensor,
+    Actuator, Code, FloorSensor, Gyro, Motor, RangeSensor, Robot, SensorKind, Side, Signal,
+    SignalKind, Steering, TouchSensor,
 };
 use crate::finding::{Finding, Source};
 use crate::keys::{Described, Key, REQUIRED, Section, holds, section};
 use crate::tables::{Item, Tables, report_duplicates};
 use crate::units::{
-    Angle, Frequency, Length, Mass, NotNegative, Pair, Percent, Positive, Time, Torque, TurnRate, Voltage, colour, math,
+    Angle, Frequency, Length, Mass, NotNegative, Pair, Percent, Positive, Time, Torque, TurnRate,
+    Voltage, colour, math,
 };
 
 holds!(
@@ -259,7 +262,9 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
     let drive = tables.needed::<DriveTable>("drive");
     let steering = tables.section::<SteeringTable>("steering");
     let caster = match &steering {
-        None => tables.needed::<CasterTable>("caster").map(|item| item.value),
+        None => tables
+            .needed::<CasterTable>("caster")
+            .map(|item| item.value),
         Some(steering) => {
             if let Some(Item { span, .. }) = tables.section::<CasterTable>("caster") {
                 tables
@@ -312,17 +317,32 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
         .chain(touch_tables.iter().map(|item| &item.value.port))
         .chain(button_tables.iter().map(|item| &item.value.port))
         .chain(actuator_tables.iter().map(|item| &item.value.port))
-        .chain(signal_tables.iter().filter_map(|item| item.value.port.as_ref()))
+        .chain(
+            signal_tables
+                .iter()
+                .filter_map(|item| item.value.port.as_ref()),
+        )
         .chain(steering.iter().map(|item| &item.value.port))
         .map(spanned_name)
         .collect();
     report_shared_ports(tables, &ports);
 
-    let control_ms = milliseconds(tables, control.period.get_ref().0.si(), control.period.span(), "a control period");
+    let control_ms = milliseconds(
+        tables,
+        control.period.get_ref().0.si(),
+        control.period.span(),
+        "a control period",
+    );
     let (length, width, nose) = (body.length.0.si(), body.width.0.si(), body.nose.0.si());
     let extent = (nose - length, nose, width / 2.0);
-    let sensors = sensor_tables.into_iter().map(|Item { value, .. }| sensor(tables, value, extent)).collect();
-    let rangers = ranging_tables.into_iter().map(|Item { value, .. }| ranger(tables, value, extent)).collect();
+    let sensors = sensor_tables
+        .into_iter()
+        .map(|Item { value, .. }| sensor(tables, value, extent))
+        .collect();
+    let rangers = ranging_tables
+        .into_iter()
+        .map(|Item { value, .. }| ranger(tables, value, extent))
+        .collect();
     let outline = body_outline(tables, &body);
     let steering = steering.map(|item| steered(item.value));
     let believed = drive.wheel_diameter.get_ref().0.si();
@@ -373,14 +393,21 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
                 }),
                 force: PRESSES,
             })
-            .chain(button_tables.into_iter().map(|Item { value, .. }| TouchSensor {
-                name: value.name.into_inner(),
-                port: value.port.into_inner(),
-                side: None,
-                force: PRESSES,
-            }))
+            .chain(
+                button_tables
+                    .into_iter()
+                    .map(|Item { value, .. }| TouchSensor {
+                        name: value.name.into_inner(),
+                        port: value.port.into_inner(),
+                        side: None,
+                        force: PRESSES,
+                    }),
+            )
             .collect(),
-        actuators: actuator_tables.into_iter().map(|Item { value, .. }| actuator(tables, value)).collect(),
+        actuators: actuator_tables
+            .into_iter()
+            .map(|Item { value, .. }| actuator(tables, value))
+            .collect(),
         signals: signal_tables
             .into_iter()
             .map(|Item { value, .. }| Signal {
@@ -400,11 +427,19 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
 }
 
 fn sag(tables: &mut Tables<'_>, battery: &BatteryTable) -> f64 {
-    let Some(given) = &battery.sag else { return 0.0 };
+    let Some(given) = &battery.sag else {
+        return 0.0;
+    };
     let (sag, most) = (given.get_ref().0.si(), battery.voltage.0.si() / 2.0);
     if sag > most {
         let hint = "it is how far the voltage falls when both motors stall, at most half of it";
-        tables.error("R115", given.span(), format!("a battery cannot sag by {sag} V")).help(hint.to_owned());
+        tables
+            .error(
+                "R115",
+                given.span(),
+                format!("a battery cannot sag by {sag} V"),
+            )
+            .help(hint.to_owned());
     }
     sag.min(most)
 }
@@ -414,23 +449,42 @@ fn body_outline(tables: &mut Tables<'_>, body: &BodyTable) -> Vec<(f64, f64)> {
     let (front, side) = (body.nose.0.si(), body.width.0.si() / 2.0);
     let rear = front - body.length.0.si();
     let whole = vec![(rear, -side), (front, -side), (front, side), (rear, side)];
-    let Some(given) = &body.outline else { return whole };
-    let mut corners: Vec<(f64, f64)> = given.get_ref().iter().map(|place| (place.x, place.y)).collect();
+    let Some(given) = &body.outline else {
+        return whole;
+    };
+    let mut corners: Vec<(f64, f64)> = given
+        .get_ref()
+        .iter()
+        .map(|place| (place.x, place.y))
+        .collect();
     let next = |corners: &[(f64, f64)], i: usize| corners[(i + 1) % corners.len()];
-    let area: f64 =
-        (0..corners.len()).map(|i| corners[i].0 * next(&corners, i).1 - corners[i].1 * next(&corners, i).0).sum();
+    let area: f64 = (0..corners.len())
+        .map(|i| corners[i].0 * next(&corners, i).1 - corners[i].1 * next(&corners, i).0)
+        .sum();
     if area < 0.0 {
         corners.reverse();
     }
     let left_of = |(a, b): ((f64, f64), (f64, f64)), p: &(f64, f64)| {
         (b.0 - a.0) * (p.1 - a.1) - (b.1 - a.1) * (p.0 - a.0) >= -1e-9
     };
-    let convex = (0..corners.len()).all(|i| corners.iter().all(|p| left_of((corners[i], next(&corners, i)), p)));
-    let within = corners.iter().all(|p| p.0 <= front + 1e-9 && p.0 >= rear - 1e-9 && p.1.abs() <= side + 1e-9);
+    let convex = (0..corners.len()).all(|i| {
+        corners
+            .iter()
+            .all(|p| left_of((corners[i], next(&corners, i)), p))
+    });
+    let within = corners
+        .iter()
+        .all(|p| p.0 <= front + 1e-9 && p.0 >= rear - 1e-9 && p.1.abs() <= side + 1e-9);
     if !(3..=MOST_CORNERS).contains(&corners.len()) || !convex || !within || area.abs() < 1e-4 {
         tables
-            .error("R112", given.span(), "such an outline of the body is not possible")
-            .help(format!("3 to {MOST_CORNERS} corners without dents, within length, width and nose"));
+            .error(
+                "R112",
+                given.span(),
+                "such an outline of the body is not possible",
+            )
+            .help(format!(
+                "3 to {MOST_CORNERS} corners without dents, within length, width and nose"
+            ));
         return whole;
     }
     corners
@@ -446,15 +500,28 @@ fn steered(table: SteeringTable) -> Steering {
 
 fn actuator(tables: &mut Tables<'_>, table: ActuatorTable) -> Actuator {
     let name = table.name.into_inner();
-    let stop = |given: &Option<Spanned<Angle>>, without: f64| given.as_ref().map_or(without, |at| at.get_ref().si());
-    let stops = (stop(&table.from, f64::NEG_INFINITY), stop(&table.to, f64::INFINITY));
+    let stop = |given: &Option<Spanned<Angle>>, without: f64| {
+        given.as_ref().map_or(without, |at| at.get_ref().si())
+    };
+    let stops = (
+        stop(&table.from, f64::NEG_INFINITY),
+        stop(&table.to, f64::INFINITY),
+    );
     let starts = table.starts.si();
     if stops.0 >= stops.1 || starts < stops.0 || starts > stops.1 {
-        let span = table.from.as_ref().or(table.to.as_ref()).map_or(0..0, Spanned::span);
+        let span = table
+            .from
+            .as_ref()
+            .or(table.to.as_ref())
+            .map_or(0..0, Spanned::span);
         let hint = "`from` must be less than `to`, and `starts` must lie between them";
-        tables.error("R113", span, format!("`{name}` has no room to move")).help(hint.to_owned());
+        tables
+            .error("R113", span, format!("`{name}` has no room to move"))
+            .help(hint.to_owned());
     }
-    let at = table.at.map_or((0.0, 0.0), |place| (place.get_ref().x, place.get_ref().y));
+    let at = table
+        .at
+        .map_or((0.0, 0.0), |place| (place.get_ref().x, place.get_ref().y));
     Actuator {
         name,
         port: table.port.into_inner(),
@@ -467,7 +534,10 @@ fn actuator(tables: &mut Tables<'_>, table: ActuatorTable) -> Actuator {
 }
 
 fn spanned_name(name: &Spanned<String>) -> Item<String> {
-    Item { value: name.get_ref().clone(), span: name.span() }
+    Item {
+        value: name.get_ref().clone(),
+        span: name.span(),
+    }
 }
 
 fn motor_of(table: MotorTable) -> Motor {
@@ -482,13 +552,24 @@ fn motor_of(table: MotorTable) -> Motor {
 }
 
 fn check_balance(tables: &mut Tables<'_>, body: &BodyTable, caster: &CasterTable) {
-    let (length, nose, half) = (body.length.0.si(), body.nose.0.si(), body.width.0.si() / 2.0);
+    let (length, nose, half) = (
+        body.length.0.si(),
+        body.nose.0.si(),
+        body.width.0.si() / 2.0,
+    );
     let com = *body.centre_of_mass.get_ref();
     let outside = com.x > nose || com.x < nose - length || com.y.abs() > half;
     if outside {
         tables
-            .error("R102", body.centre_of_mass.span(), "the centre of mass lies outside the body")
-            .help("give it as \"ahead, left\" of the middle of the axle, such as \"20, 0 mm\"".to_owned());
+            .error(
+                "R102",
+                body.centre_of_mass.span(),
+                "the centre of mass lies outside the body",
+            )
+            .help(
+                "give it as \"ahead, left\" of the middle of the axle, such as \"20, 0 mm\""
+                    .to_owned(),
+            );
     }
     let reach = caster.ahead.get_ref().si();
     if !outside && (reach.abs() < 0.005 || reach * com.x < 0.0 || reach.abs() <= com.x.abs()) {
@@ -498,27 +579,46 @@ fn check_balance(tables: &mut Tables<'_>, body: &BodyTable, caster: &CasterTable
                 caster.ahead.span(),
                 "the robot tips over: its centre of mass is not between axle and caster",
             )
-            .help("put the caster on the side of the centre of mass, further from the axle".to_owned());
+            .help(
+                "put the caster on the side of the centre of mass, further from the axle"
+                    .to_owned(),
+            );
     }
 }
 
 fn report_shared_ports(tables: &mut Tables<'_>, ports: &[Item<String>]) {
     for (index, port) in ports.iter().enumerate() {
-        if ports[..index].iter().any(|earlier| earlier.value == port.value) {
+        if ports[..index]
+            .iter()
+            .any(|earlier| earlier.value == port.value)
+        {
             tables
-                .error("R106", port.span.clone(), format!("port `{}` is used twice", port.value))
+                .error(
+                    "R106",
+                    port.span.clone(),
+                    format!("port `{}` is used twice", port.value),
+                )
                 .help("each device needs a port of its own".to_owned());
         }
     }
 }
 
 /// Seconds to whole milliseconds: the simulation's step. What does not fit is a finding.
-fn milliseconds(tables: &mut Tables<'_>, seconds: f64, span: std::ops::Range<usize>, what: &str) -> u32 {
+fn milliseconds(
+    tables: &mut Tables<'_>,
+    seconds: f64,
+    span: std::ops::Range<usize>,
+    what: &str,
+) -> u32 {
     let ms = seconds * 1e3;
     let whole = ms.round().clamp(1.0, 1000.0);
     if (ms - whole).abs() > 1e-6 {
         tables
-            .error("R107", span, format!("{what} of {ms:.3} ms is not possible"))
+            .error(
+                "R107",
+                span,
+                format!("{what} of {ms:.3} ms is not possible"),
+            )
             .help("it must be a whole number of milliseconds, 1 to 1000".to_owned());
     }
     whole as u32
@@ -532,8 +632,11 @@ fn report_off_robot(
     (rear, front, side): (f64, f64, f64),
 ) {
     if place.x > front || place.x < rear || place.y.abs() > side {
-        let message =
-            format!("sensor `{name}` at {}, {} mm is off the robot", (place.x * 1e3).round(), (place.y * 1e3).round());
+        let message = format!(
+            "sensor `{name}` at {}, {} mm is off the robot",
+            (place.x * 1e3).round(),
+            (place.y * 1e3).round()
+        );
         tables.error("R108", span, message).help(format!(
             "ahead must be {} to {} mm, left {} to {} mm",
             (rear * 1e3).round(),
@@ -551,19 +654,36 @@ fn ranger(tables: &mut Tables<'_>, table: RangingTable, extent: (f64, f64, f64))
     let (least, greatest) = (table.least.0.si(), table.greatest.get_ref().0.si());
     if least >= greatest || greatest > 20.0 {
         tables
-            .error("R110", table.greatest.span(), format!("`{name}` cannot see as far as {} mm", greatest * 1e3))
+            .error(
+                "R110",
+                table.greatest.span(),
+                format!("`{name}` cannot see as far as {} mm", greatest * 1e3),
+            )
             .help("greatest must be more than least, and at most 20 m".to_owned());
     }
     let cone = table.cone.get_ref().0.si();
-    let slant = table.slant.as_ref().map_or(USUAL_SLANT, |slant| slant.get_ref().0.si());
+    let slant = table
+        .slant
+        .as_ref()
+        .map_or(USUAL_SLANT, |slant| slant.get_ref().0.si());
     if cone > 2.0 || slant > 1.571 {
-        let span = if cone > 2.0 { table.cone.span() } else { table.slant.map_or(0..0, |slant| slant.span()) };
+        let span = if cone > 2.0 {
+            table.cone.span()
+        } else {
+            table.slant.map_or(0..0, |slant| slant.span())
+        };
         let hint = "the cone is at most 110 deg wide, the slant at most 90 deg";
-        tables.error("R110", span, format!("`{name}` cannot have such a beam")).help(hint.to_owned());
+        tables
+            .error("R110", span, format!("`{name}` cannot have such a beam"))
+            .help(hint.to_owned());
     }
     let latency_ms = table.latency.map_or(0, |latency| {
         let seconds = latency.get_ref().0.si();
-        if seconds == 0.0 { 0 } else { milliseconds(tables, seconds, latency.span(), "a latency") }
+        if seconds == 0.0 {
+            0
+        } else {
+            milliseconds(tables, seconds, latency.span(), "a latency")
+        }
     });
     RangeSensor {
         name,
@@ -596,7 +716,12 @@ fn sensor(tables: &mut Tables<'_>, table: SensorTable, extent: (f64, f64, f64)) 
     let (spot, gain) = spot(tables, &name, &table);
     let codes = codes(tables, &name, &table);
     let rate = table.rate.get_ref().0.si();
-    let period_ms = milliseconds(tables, 1.0 / rate, table.rate.span(), "a time between readings");
+    let period_ms = milliseconds(
+        tables,
+        1.0 / rate,
+        table.rate.span(),
+        "a time between readings",
+    );
     FloorSensor {
         name,
         kind: match table.kind.get_ref() {
@@ -620,18 +745,29 @@ fn sensor(tables: &mut Tables<'_>, table: SensorTable, extent: (f64, f64, f64)) 
 /// Diameter of a floor sensor's spot in metres, as given or from its height and opening, and what the height makes of
 /// its light.
 fn spot(tables: &mut Tables<'_>, name: &str, table: &SensorTable) -> (f64, f64) {
-    let si = |given: &Option<Spanned<Positive<Length>>>| given.as_ref().map(|length| length.get_ref().0.si());
+    let si = |given: &Option<Spanned<Positive<Length>>>| {
+        given.as_ref().map(|length| length.get_ref().0.si())
+    };
     let height = si(&table.height);
     let (spot, span) = match (&table.spot, &table.height, &table.opening) {
         (Some(spot), _, None) => (spot.get_ref().0.si(), spot.span()),
         (None, Some(height), Some(opening)) => {
             let half = (opening.get_ref().0.si() / 2.0).min(1.5);
-            (2.0 * height.get_ref().0.si() * math::sin(half) / math::cos(half), opening.span())
+            (
+                2.0 * height.get_ref().0.si() * math::sin(half) / math::cos(half),
+                opening.span(),
+            )
         }
         _ => {
-            let message = format!("the spot of `{name}` needs either `spot` or `height` with `opening`");
-            let span = table.height.as_ref().map_or_else(|| table.at.span(), Spanned::span);
-            tables.error("R109", span.clone(), message).help("for example `spot = \"8 mm\"`".to_owned());
+            let message =
+                format!("the spot of `{name}` needs either `spot` or `height` with `opening`");
+            let span = table
+                .height
+                .as_ref()
+                .map_or_else(|| table.at.span(), Spanned::span);
+            tables
+                .error("R109", span.clone(), message)
+                .help("for example `spot = \"8 mm\"`".to_owned());
             (0.008, span)
         }
     };
@@ -655,23 +791,39 @@ fn codes(tables: &mut Tables<'_>, name: &str, table: &SensorTable) -> Vec<Code> 
                 "add `codes = [{ name = \"red\", code = 5, colour = \"#c03020\" }, ...]`",
             )
         } else {
-            (format!("`{name}` reports no numbers and needs no `codes`"), "take them out, or write `kind = \"code\"`")
+            (
+                format!("`{name}` reports no numbers and needs no `codes`"),
+                "take them out, or write `kind = \"code\"`",
+            )
         };
-        tables.error("R114", table.kind.span(), message).help(hint.to_owned());
+        tables
+            .error("R114", table.kind.span(), message)
+            .help(hint.to_owned());
     }
     let mut codes: Vec<Code> = Vec::new();
     for entry in table.codes.iter().take(MOST_CODES) {
         let rgb = colour::hex(entry.colour.get_ref()).unwrap_or_else(|| {
             let message = format!("`{}` is not a colour", entry.colour.get_ref());
-            tables.error("R114", entry.colour.span(), message).help("write it as \"#1d1f22\"".to_owned());
+            tables
+                .error("R114", entry.colour.span(), message)
+                .help("write it as \"#1d1f22\"".to_owned());
             [128; 3]
         });
         let name = entry.name.get_ref().clone();
-        if codes.iter().any(|other| other.name == name || other.number == entry.code) {
+        if codes
+            .iter()
+            .any(|other| other.name == name || other.number == entry.code)
+        {
             let message = format!("`{name}` or its number is in the table twice");
-            tables.error("R114", entry.name.span(), message).help("take one of the two out".to_owned());
+            tables
+                .error("R114", entry.name.span(), message)
+                .help("take one of the two out".to_owned());
         }
-        codes.push(Code { name, number: entry.code, rgb });
+        codes.push(Code {
+            name,
+            number: entry.code,
+            rgb,
+        });
     }
     codes
 }
@@ -695,50 +847,165 @@ mod tests {
     /// Replaces the first `old` and expects one finding whose place is the line of the change.
     #[track_caller]
     fn check(old: &str, new: &str, code: &str, says: &str) {
-        let at = GOOD.find(old).unwrap_or_else(|| panic!("the demo robot has no `{old}`"));
+        let at = GOOD
+            .find(old)
+            .unwrap_or_else(|| panic!("the demo robot has no `{old}`"));
         let text = GOOD.replacen(old, new, 1);
         let (_, findings) = load(&text);
-        let [finding] = findings.as_slice() else { panic!("expected one finding, got {findings:#?}") };
+        let [finding] = findings.as_slice() else {
+            panic!("expected one finding, got {findings:#?}")
+        };
         assert_eq!(finding.code, code, "{finding:#?}");
-        let (line, first) = (line_column(&text, finding.span.start).0, line_column(&text, at).0);
-        assert!((first..first + new.lines().count()).contains(&line), "line {line}: {finding:#?}");
+        let (line, first) = (
+            line_column(&text, finding.span.start).0,
+            line_column(&text, at).0,
+        );
+        assert!(
+            (first..first + new.lines().count()).contains(&line),
+            "line {line}: {finding:#?}"
+        );
         let message = format!("{} | {}", finding.message, finding.hint_words().join(" | "));
         assert!(message.contains(says), "`{message}` does not say `{says}`");
     }
 
     #[test]
     fn mistakes_are_reported_with_line_and_hint() {
-        check("mass = \"860 g\"", "mass = \"860 mm\"", "T004", "expected a mass");
-        check("mass = \"860 g\"", "mass = \"0 g\"", "T006", "50 g to 50 kg");
-        check("mass = \"860 g\"", "mass = \"860 kg\"", "T006", "50 g to 50 kg");
-        check("track_width", "trackwidth", "T002", "did you mean `track_width`?");
+        check(
+            "mass = \"860 g\"",
+            "mass = \"860 mm\"",
+            "T004",
+            "expected a mass",
+        );
+        check(
+            "mass = \"860 g\"",
+            "mass = \"0 g\"",
+            "T006",
+            "50 g to 50 kg",
+        );
+        check(
+            "mass = \"860 g\"",
+            "mass = \"860 kg\"",
+            "T006",
+            "50 g to 50 kg",
+        );
+        check(
+            "track_width",
+            "trackwidth",
+            "T002",
+            "did you mean `track_width`?",
+        );
         check("\"26, 0 mm\"", "\"260, 0 mm\"", "R102", "outside the body");
-        check("kind = \"reflectance\"", "kind = \"sonar\"", "T004", "possible are `reflectance`, `colour`");
-        check("name = \"floor-right\"", "name = \"floor-left\"", "T005", "two devices named `floor-left`");
-        check("at = \"96, -8 mm\"", "at = \"960, -8 mm\"", "R108", "off the robot");
-        check("rate = \"500 Hz\"", "rate = \"300 Hz\"", "R107", "whole number of milliseconds");
-        check("port = \"S1\"", "port = \"MA\"", "R106", "port `MA` is used twice");
+        check(
+            "kind = \"reflectance\"",
+            "kind = \"sonar\"",
+            "T004",
+            "possible are `reflectance`, `colour`",
+        );
+        check(
+            "name = \"floor-right\"",
+            "name = \"floor-left\"",
+            "T005",
+            "two devices named `floor-left`",
+        );
+        check(
+            "at = \"96, -8 mm\"",
+            "at = \"960, -8 mm\"",
+            "R108",
+            "off the robot",
+        );
+        check(
+            "rate = \"500 Hz\"",
+            "rate = \"300 Hz\"",
+            "R107",
+            "whole number of milliseconds",
+        );
+        check(
+            "port = \"S1\"",
+            "port = \"MA\"",
+            "R106",
+            "port `MA` is used twice",
+        );
     }
 
     #[test]
     fn mistakes_of_ranging_sensors_and_wheels_are_reported_too() {
-        check("at = \"104, 0 mm\"", "at = \"1040, 0 mm\"", "R108", "sensor `ahead`");
-        check("greatest = \"1200 mm\"", "greatest = \"20 mm\"", "R110", "greatest must be more than least");
-        check("greatest = \"1200 mm\"", "greatest = \"120 m\"", "R110", "at most 20 m");
-        check("cone = \"16 deg\"", "cone = \"160 deg\"", "R110", "at most 110 deg");
-        check("cone = \"16 deg\"", "cone = \"16 mm\"", "T004", "expected an angle");
-        check("latency = \"20 ms\"", "latency = \"20.5 ms\"", "R107", "whole number of milliseconds");
-        check("port = \"S5\"", "port = \"S4\"", "R106", "port `S4` is used twice");
-        check("name = \"ahead\"", "name = \"hue\"", "T005", "two devices named `hue`");
-        check("noise = \"3 mm\"", "noise = \"3 %\"", "T004", "expected a length");
-        check("track_width =", "left_wheel = \"5 m\"\ntrack_width =", "T006", "5 mm to 500 mm");
-        check("kind = \"reflectance\"", "polarity = \"upside down\"\nkind = \"reflectance\"", "T004", "possible are");
+        check(
+            "at = \"104, 0 mm\"",
+            "at = \"1040, 0 mm\"",
+            "R108",
+            "sensor `ahead`",
+        );
+        check(
+            "greatest = \"1200 mm\"",
+            "greatest = \"20 mm\"",
+            "R110",
+            "greatest must be more than least",
+        );
+        check(
+            "greatest = \"1200 mm\"",
+            "greatest = \"120 m\"",
+            "R110",
+            "at most 20 m",
+        );
+        check(
+            "cone = \"16 deg\"",
+            "cone = \"160 deg\"",
+            "R110",
+            "at most 110 deg",
+        );
+        check(
+            "cone = \"16 deg\"",
+            "cone = \"16 mm\"",
+            "T004",
+            "expected an angle",
+        );
+        check(
+            "latency = \"20 ms\"",
+            "latency = \"20.5 ms\"",
+            "R107",
+            "whole number of milliseconds",
+        );
+        check(
+            "port = \"S5\"",
+            "port = \"S4\"",
+            "R106",
+            "port `S4` is used twice",
+        );
+        check(
+            "name = \"ahead\"",
+            "name = \"hue\"",
+            "T005",
+            "two devices named `hue`",
+        );
+        check(
+            "noise = \"3 mm\"",
+            "noise = \"3 %\"",
+            "T004",
+            "expected a length",
+        );
+        check(
+            "track_width =",
+            "left_wheel = \"5 m\"\ntrack_width =",
+            "T006",
+            "5 mm to 500 mm",
+        );
+        check(
+            "kind = \"reflectance\"",
+            "polarity = \"upside down\"\nkind = \"reflectance\"",
+            "T004",
+            "possible are",
+        );
     }
 
     #[test]
     fn mistakes_of_further_devices_are_reported_too() {
         let steering = "[steering]\nport = \"ST\"\nahead = \"82 mm\"\nlimit = \"30 deg\"\nrate = \"90 deg/s\"\n";
-        check("[caster]", &format!("{steering}[caster]"), "R111", "keep one of [steering] and [caster]");
+        check(
+            "[caster]",
+            &format!("{steering}[caster]"),
+            "R111",
+            "keep one of [steering] and [caster]",
+        );
         let outline = |corners: &str| format!("outline = [{corners}]\nlength = \"196 mm\"");
         check(
             "length = \"196 mm\"",
@@ -746,45 +1013,115 @@ mod tests {
             "R112",
             "without dents",
         );
-        check("length = \"196 mm\"", &outline("\"0, 0 mm\", \"900, 0 mm\", \"0, 90 mm\""), "R112", "within length");
+        check(
+            "length = \"196 mm\"",
+            &outline("\"0, 0 mm\", \"900, 0 mm\", \"0, 90 mm\""),
+            "R112",
+            "within length",
+        );
         let arm = "[[actuator]]\nname = \"arm\"\nport = \"MC\"\nspeed = \"90 deg/s\"\n";
-        check("[gyro]", &format!("{arm}from = \"90 deg\"\nto = \"10 deg\"\n[gyro]"), "R113", "must be less than");
-        check("[gyro]", &format!("{}[gyro]", arm.replace("MC", "MA")), "R106", "used twice");
-        check("kind = \"colour\"", "kind = \"code\"", "R114", "no table says");
+        check(
+            "[gyro]",
+            &format!("{arm}from = \"90 deg\"\nto = \"10 deg\"\n[gyro]"),
+            "R113",
+            "must be less than",
+        );
+        check(
+            "[gyro]",
+            &format!("{}[gyro]", arm.replace("MC", "MA")),
+            "R106",
+            "used twice",
+        );
+        check(
+            "kind = \"colour\"",
+            "kind = \"code\"",
+            "R114",
+            "no table says",
+        );
         let codes = |second: &str| {
-            format!("kind = \"code\"\ncodes = [{{ name = \"red\", code = 5, colour = \"#bf4a2d\" }}, {second}]")
+            format!(
+                "kind = \"code\"\ncodes = [{{ name = \"red\", code = 5, colour = \"#bf4a2d\" }}, {second}]"
+            )
         };
-        check("kind = \"colour\"", &codes("{ name = \"blue\", code = 5, colour = \"#2d73b0\" }"), "R114", "twice");
-        check("kind = \"colour\"", &codes("{ name = \"blue\", code = 2, colour = \"blue\" }"), "R114", "not a colour");
-        check("voltage = \"7.9 V\"", "voltage = \"7.9 V\"\nsag = \"5 V\"", "R115", "at most half");
-        check("spot = \"8 mm\"", "height = \"8 mm\"", "R109", "either `spot` or `height` with `opening`");
-        check("[gyro]", "[[signal]]\nname = \"hue\"\nkind = \"lamp\"\n[gyro]", "T005", "two devices named `hue`");
+        check(
+            "kind = \"colour\"",
+            &codes("{ name = \"blue\", code = 5, colour = \"#2d73b0\" }"),
+            "R114",
+            "twice",
+        );
+        check(
+            "kind = \"colour\"",
+            &codes("{ name = \"blue\", code = 2, colour = \"blue\" }"),
+            "R114",
+            "not a colour",
+        );
+        check(
+            "voltage = \"7.9 V\"",
+            "voltage = \"7.9 V\"\nsag = \"5 V\"",
+            "R115",
+            "at most half",
+        );
+        check(
+            "spot = \"8 mm\"",
+            "height = \"8 mm\"",
+            "R109",
+            "either `spot` or `height` with `opening`",
+        );
+        check(
+            "[gyro]",
+            "[[signal]]\nname = \"hue\"\nkind = \"lamp\"\n[gyro]",
+            "T005",
+            "two devices named `hue`",
+        );
     }
 
     #[test]
     fn what_is_left_out_has_a_plain_meaning() {
         let robot = load(GOOD).0.unwrap();
         let ahead = &robot.rangers[robot.ranger("ahead").unwrap()];
-        assert_eq!((ahead.facing, ahead.latency_ms, ahead.period_ms), (0.0, 20, 40));
+        assert_eq!(
+            (ahead.facing, ahead.latency_ms, ahead.period_ms),
+            (0.0, 20, 40)
+        );
         assert!(ahead.blind_above.is_infinite() && (ahead.slant - USUAL_SLANT).abs() < 1e-12);
-        assert_eq!(robot.true_diameters, [robot.wheel_diameter; 2], "wheels are what the robot believes");
+        assert_eq!(
+            robot.true_diameters, [robot.wheel_diameter; 2],
+            "wheels are what the robot believes"
+        );
         assert!(robot.sensors.iter().all(|sensor| !sensor.inverted));
         let other = GOOD
             .replace("track_width =", "right_wheel = \"57 mm\"\ntrack_width =")
             .replace("latency = \"20 ms\"\n", "");
         let robot = load(&other).0.unwrap();
-        assert_eq!((robot.true_diameters, robot.rangers[0].latency_ms), ([0.056, 0.057], 0));
+        assert_eq!(
+            (robot.true_diameters, robot.rangers[0].latency_ms),
+            ([0.056, 0.057], 0)
+        );
     }
 
     #[test]
     fn a_missing_section_is_one_finding_and_no_robot() {
         let (robot, findings) = load(&GOOD.replace("[battery]", "[team_notes]"));
         assert!(robot.is_none());
-        assert!(findings.iter().any(|finding| finding.message.contains("missing section `battery`")), "{findings:#?}");
+        assert!(
+            findings
+                .iter()
+                .any(|finding| finding.message.contains("missing section `battery`")),
+            "{findings:#?}"
+        );
         let broken = GOOD.replace("[motor.right]", "[motor.rihgt]");
         let (robot, findings) = load(&broken);
-        let messages: Vec<_> = findings.iter().map(|finding| finding.message.as_str()).collect();
+        let messages: Vec<_> = findings
+            .iter()
+            .map(|finding| finding.message.as_str())
+            .collect();
         assert!(robot.is_none());
-        assert_eq!(messages, ["unknown section `[motor.rihgt]`", "missing section `motor.right`"]);
+        assert_eq!(
+            messages,
+            [
+                "unknown section `[motor.rihgt]`",
+                "missing section `motor.right`"
+            ]
+        );
     }
 }

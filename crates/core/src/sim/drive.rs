@@ -3,6 +3,8 @@
 //! A wheel is a contact with a friction circle, solved at velocity level: the traction impulses are those that
 //! leave no slip at the end of the step, unless they exceed what the tyre can hold. Back EMF and friction act
 //! implicitly, so no step size makes them ring. A step uses only + - * / and square roots.
+//!
+//! One step of one body reads best from top to bottom, which is why this file is long.
 
 use super::GRAVITY;
 use super::form::{Convex, Form};
@@ -121,7 +123,15 @@ impl Matrix {
     /// centre of mass ahead of the axle.
     fn new(im: f64, ii: f64, [a, b]: [f64; 2], cx: f64) -> Self {
         let (k12, k13, k23, k33) = (im + a * b * ii, a * cx * ii, b * cx * ii, im + cx * cx * ii);
-        Self { k11: im + a * a * ii, k22: im + b * b * ii, k12, k13, k23, k33, c12: k13 * k23 - k12 * k33 }
+        Self {
+            k11: im + a * a * ii,
+            k22: im + b * b * ii,
+            k12,
+            k13,
+            k23,
+            k33,
+            c12: k13 * k23 - k12 * k33,
+        }
     }
 }
 
@@ -191,14 +201,21 @@ impl Plant {
     /// The constants of a robot for steps of `dt` seconds.
     pub fn new(robot: &Robot, dt: f64) -> Self {
         let com = (robot.com_ahead, robot.com_left);
-        let offsets = [robot.track_width / 2.0 - com.1, -robot.track_width / 2.0 - com.1];
+        let offsets = [
+            robot.track_width / 2.0 - com.1,
+            -robot.track_width / 2.0 - com.1,
+        ];
         let on_wheels = robot.mass * GRAVITY * robot.wheel_share();
         // The wheel nearer to the centre of mass carries more.
         let left = (0.5 + com.1 / robot.track_width).clamp(0.0, 1.0);
         let share = [left, 1.0 - left];
         let caster = (robot.caster_ahead - com.0, -com.1);
         let arm = caster.0 * caster.0 + caster.1 * caster.1;
-        let corners: Vec<Point> = robot.outline.iter().map(|(x, y)| Point::new(x - com.0, y - com.1)).collect();
+        let corners: Vec<Point> = robot
+            .outline
+            .iter()
+            .map(|(x, y)| Point::new(x - com.0, y - com.1))
+            .collect();
         let outline = Form::Polygon(Convex::new(&corners));
         Self {
             dt,
@@ -207,7 +224,10 @@ impl Plant {
             com,
             offsets,
             radii: robot.true_diameters.map(|diameter| diameter / 2.0),
-            motors: [Drive::new(&robot.left, robot.battery), Drive::new(&robot.right, robot.battery)],
+            motors: [
+                Drive::new(&robot.left, robot.battery),
+                Drive::new(&robot.right, robot.battery),
+            ],
             grip: share.map(|part| robot.grip * on_wheels * part * dt),
             load: share.map(|part| on_wheels * part * dt),
             share,
@@ -251,7 +271,11 @@ impl Plant {
     /// The pose of the middle of the axle.
     pub fn pose(&self, body: &Body) -> Pose {
         let place = self.place(body, 0.0, 0.0);
-        Pose { x: place.x, y: place.y, heading: body.heading }
+        Pose {
+            x: place.x,
+            y: place.y,
+            heading: body.heading,
+        }
     }
 
     /// Where a point of the robot frame (ahead and left of the middle of the axle, metres) lies on the field.
@@ -285,8 +309,14 @@ impl Plant {
         }
         // What a next single step needs to know of its last.
         let (c, s) = body.cos_sin;
-        let (ahead, left) = (c * body.velocity.0 + s * body.velocity.1, c * body.velocity.1 - s * body.velocity.0);
-        body.drag = self.drag(ahead - body.spin * self.caster.1, left + body.spin * self.caster.0);
+        let (ahead, left) = (
+            c * body.velocity.0 + s * body.velocity.1,
+            c * body.velocity.1 - s * body.velocity.0,
+        );
+        body.drag = self.drag(
+            ahead - body.spin * self.caster.1,
+            left + body.spin * self.caster.0,
+        );
         body.added = [0.0; 2];
         body.kept = [None; 2];
         true
@@ -299,7 +329,10 @@ impl Plant {
 
     /// Speeds of the wheels' rims, m/s: left, right.
     pub fn rims(&self, body: &Body) -> [f64; 2] {
-        [body.wheels[0] * self.radii[0], body.wheels[1] * self.radii[1]]
+        [
+            body.wheels[0] * self.radii[0],
+            body.wheels[1] * self.radii[1],
+        ]
     }
 
     /// A body that rolls at these rim speeds (m/s: left, right) without slip.
@@ -309,16 +342,23 @@ impl Plant {
         body.spin = (rims[1] - rims[0]) / track;
         body.wheels = [rims[0] / self.radii[0], rims[1] / self.radii[1]];
         // The centre of mass, seen from the middle of the axle.
-        let (ahead, left) = (f64::midpoint(rims[0], rims[1]) - body.spin * self.com.1, body.spin * self.com.0);
+        let (ahead, left) = (
+            f64::midpoint(rims[0], rims[1]) - body.spin * self.com.1,
+            body.spin * self.com.0,
+        );
         let (c, s) = body.cos_sin;
         body.velocity = (c * ahead - s * left, s * ahead + c * left);
-        body.drag = self.drag(ahead - body.spin * self.caster.1, left + body.spin * self.caster.0);
+        body.drag = self.drag(
+            ahead - body.spin * self.caster.1,
+            left + body.spin * self.caster.0,
+        );
         body
     }
 
     /// Where the wheels touch the floor: left, right.
     pub fn wheels(&self, body: &Body) -> [Point; 2] {
-        self.offsets.map(|offset| self.place(body, 0.0, offset + self.com.1))
+        self.offsets
+            .map(|offset| self.place(body, 0.0, offset + self.com.1))
     }
 
     /// The first half of a step: what the motors do, and the caster.
@@ -352,25 +392,45 @@ impl Plant {
 
     /// The robot for the solver, and its tyres. Where a wheel has no floor the body lies on the edge instead, and its
     /// share of the weight rubs there.
-    pub fn enter(&self, body: &Body, free: &Free, index: usize, held: [bool; 2], tyres: &mut Vec<Tyre>) -> Moving {
+    pub fn enter(
+        &self,
+        body: &Body,
+        free: &Free,
+        index: usize,
+        held: [bool; 2],
+        tyres: &mut Vec<Tyre>,
+    ) -> Moving {
         let (c, s) = body.cos_sin;
         let turned = |(x, y): (f64, f64)| (c * x - s * y, s * x + c * y);
         for (wheel, held) in held.into_iter().enumerate() {
-            let grip = if held { self.grip[wheel] } else { BODY_FRICTION * self.load[wheel] };
+            let grip = if held {
+                self.grip[wheel]
+            } else {
+                BODY_FRICTION * self.load[wheel]
+            };
             tyres.push(Tyre {
                 radius: if held { self.radii[wheel] } else { 0.0 },
                 compliance: free.axles[wheel].compliance,
                 speed: free.twist.wheels[wheel],
                 grip,
                 share: self.share[wheel],
-                ..Tyre::new(index, turned((-self.com.0, self.offsets[wheel])), body.cos_sin, body.held[wheel])
+                ..Tyre::new(
+                    index,
+                    turned((-self.com.0, self.offsets[wheel])),
+                    body.cos_sin,
+                    body.held[wheel],
+                )
             });
         }
         if let Some(steering) = &self.steering {
             let size = 1.0 / math::length(1.0, body.steered.1);
             let ahead = turned((size, body.steered.1 * size));
             let arm = turned((steering.base - self.com.0, -self.com.1));
-            tyres.push(Tyre { grip: steering.grip, rolls: true, ..Tyre::new(index, arm, ahead, body.held[2]) });
+            tyres.push(Tyre {
+                grip: steering.grip,
+                rolls: true,
+                ..Tyre::new(index, arm, ahead, body.held[2])
+            });
         }
         let (vx, vy) = turned((free.twist.ahead, free.twist.left));
         Moving {
@@ -390,25 +450,41 @@ impl Plant {
             *held = tyre.held;
         }
         let wheels = [tyres[0].speed, tyres[1].speed];
-        self.move_on(body, &Twist { ahead: c * vx + s * vy, left: c * vy - s * vx, spin: moving.spin, wheels });
+        self.move_on(
+            body,
+            &Twist {
+                ahead: c * vx + s * vy,
+                left: c * vy - s * vx,
+                spin: moving.spin,
+                wheels,
+            },
+        );
     }
 
     /// The command of each motor. A car's driven wheels turn as one, and the difference of its commands steers: towards
     /// the circle that a robot with those wheel speeds would drive, as far and as fast as its steering goes.
     fn mixed(&self, body: &mut Body, command: Command) -> [WheelCommand; 2] {
-        let Some(steering) = &self.steering else { return [command.left, command.right] };
+        let Some(steering) = &self.steering else {
+            return [command.left, command.right];
+        };
         let value = |one: WheelCommand| match one {
             WheelCommand::Duty(duty) => duty,
             WheelCommand::Speed(speed) => speed,
             WheelCommand::Brake | WheelCommand::Coast | WheelCommand::Keep => 0.0,
         };
-        let (mean, difference) =
-            (f64::midpoint(value(command.left), value(command.right)), value(command.right) - value(command.left));
+        let (mean, difference) = (
+            f64::midpoint(value(command.left), value(command.right)),
+            value(command.right) - value(command.left),
+        );
         if mean == 0.0 && difference == 0.0 {
             return [command.left, command.right];
         }
         let slope = steering.base * difference / (mean * steering.track);
-        let wanted = if mean == 0.0 { steering.limit.copysign(difference) } else { math::atan2(slope, 1.0) };
+        let wanted = if mean == 0.0 {
+            steering.limit.copysign(difference)
+        } else {
+            math::atan2(slope, 1.0)
+        };
         let wanted = wanted.clamp(-steering.limit, steering.limit);
         let angle = body.steered.0;
         if wanted != angle {
@@ -447,9 +523,12 @@ impl Plant {
         }
         // 1 / (inertia + dt (damping + friction / speed)), as one division.
         let speed_or_still = speed.abs().max(STILL_WHEEL);
-        let compliance =
-            speed_or_still / (speed_or_still * (motor.inertia + self.dt * damping) + self.dt * motor.friction);
-        Axle { free: (motor.inertia * speed + self.dt * torque) * compliance, compliance }
+        let compliance = speed_or_still
+            / (speed_or_still * (motor.inertia + self.dt * damping) + self.dt * motor.friction);
+        Axle {
+            free: (motor.inertia * speed + self.dt * torque) * compliance,
+            compliance,
+        }
     }
 
     /// Torque at standstill and damping of a motor whose driver keeps a wheel speed (rad/s): proportional and integral,
@@ -470,7 +549,10 @@ impl Plant {
     /// that no step waits for a square root (measured: a twelfth of a run). The tests against closed forms and finer
     /// steps hold as closely as with the speed of now.
     fn drag_caster(&self, twist: &mut Twist, factor: f64) {
-        let (ahead, left) = (twist.ahead - twist.spin * self.caster.1, twist.left + twist.spin * self.caster.0);
+        let (ahead, left) = (
+            twist.ahead - twist.spin * self.caster.1,
+            twist.left + twist.spin * self.caster.0,
+        );
         self.push(twist, (-factor * ahead, -factor * left), self.caster);
     }
 
@@ -492,13 +574,25 @@ impl Plant {
         let ss = twist.left - cx * twist.spin;
         // The symmetric matrix of what impulses ahead at the left wheel, ahead at the right wheel and to the left
         // at the axle do to the three slips, and its adjugate; only two of its entries change.
-        let Matrix { k11, k12, k13, k22, k23, k33, c12 } = self.matrix;
+        let Matrix {
+            k11,
+            k12,
+            k13,
+            k22,
+            k23,
+            k33,
+            c12,
+        } = self.matrix;
         let k11 = k11 + r0 * r0 * axles[0].compliance;
         let k22 = k22 + r1 * r1 * axles[1].compliance;
         let c11 = k22 * k33 - k23 * k23;
         let c13 = k12 * k23 - k13 * k22;
         let scale = -1.0 / (k11 * c11 + k12 * c12 + k13 * c13);
-        let (c22, c23, c33) = (k11 * k33 - k13 * k13, k12 * k13 - k11 * k23, k11 * k22 - k12 * k12);
+        let (c22, c23, c33) = (
+            k11 * k33 - k13 * k13,
+            k12 * k13 - k11 * k23,
+            k11 * k22 - k12 * k12,
+        );
         let left = (c11 * sl + c12 * sr + c13 * ss) * scale;
         let right = (c12 * sl + c22 * sr + c23 * ss) * scale;
         let side = (c13 * sl + c23 * sr + c33 * ss) * scale;
@@ -513,38 +607,65 @@ impl Plant {
         twist.spin -= (left * a + right * b + side * cx) * ii;
         twist.wheels[0] -= left * r0 * axles[0].compliance;
         twist.wheels[1] -= right * r1 * axles[1].compliance;
-        body.held = [(left, side * self.share[0]), (right, side * self.share[1]), (0.0, 0.0)];
+        body.held = [
+            (left, side * self.share[0]),
+            (right, side * self.share[1]),
+            (0.0, 0.0),
+        ];
         true
     }
 
     /// The same with steered wheels in front: rolling leaves one motion only, whose speed follows from the momentum
     /// along it (the constraints do no work). Then what the tyres had to hold for that.
-    fn roll_steered(&self, body: &mut Body, steering: &Steered, twist: &mut Twist, axles: &[Axle; 2]) -> bool {
+    fn roll_steered(
+        &self,
+        body: &mut Body,
+        steering: &Steered,
+        twist: &mut Twist,
+        axles: &[Axle; 2],
+    ) -> bool {
         let (m, inertia) = (1.0 / self.per_mass, 1.0 / self.per_inertia);
         let (cx, cy) = self.com;
         let bend = body.steered.1 / steering.base;
         // Velocities for each m/s of the middle of the driven axle.
         let (ahead, left) = (1.0 - bend * cy, bend * cx);
-        let wheels = [0, 1].map(|wheel| (1.0 - bend * (self.offsets[wheel] + cy)) / self.radii[wheel]);
-        let mut momentum = m * (ahead * twist.ahead + left * twist.left) + inertia * bend * twist.spin;
+        let wheels =
+            [0, 1].map(|wheel| (1.0 - bend * (self.offsets[wheel] + cy)) / self.radii[wheel]);
+        let mut momentum =
+            m * (ahead * twist.ahead + left * twist.left) + inertia * bend * twist.spin;
         let mut mass = m * (ahead * ahead + left * left) + inertia * bend * bend;
         for wheel in 0..2 {
             momentum += wheels[wheel] * twist.wheels[wheel] / axles[wheel].compliance;
             mass += wheels[wheel] * wheels[wheel] / axles[wheel].compliance;
         }
         let speed = momentum / mass;
-        let new =
-            Twist { ahead: ahead * speed, left: left * speed, spin: bend * speed, wheels: wheels.map(|w| w * speed) };
-        let along = [0, 1].map(|w| (twist.wheels[w] - new.wheels[w]) / (self.radii[w] * axles[w].compliance));
+        let new = Twist {
+            ahead: ahead * speed,
+            left: left * speed,
+            spin: bend * speed,
+            wheels: wheels.map(|w| w * speed),
+        };
+        let along = [0, 1]
+            .map(|w| (twist.wheels[w] - new.wheels[w]) / (self.radii[w] * axles[w].compliance));
         let size = 1.0 / math::length(1.0, body.steered.1);
         let (cos, sin) = (size, body.steered.1 * size);
         let sideways = m * (new.left - twist.left);
-        let turning = inertia * (new.spin - twist.spin) + along[0] * self.offsets[0] + along[1] * self.offsets[1];
+        let turning = inertia * (new.spin - twist.spin)
+            + along[0] * self.offsets[0]
+            + along[1] * self.offsets[1];
         let front = (turning + cx * sideways) / (steering.base * cos - cy * sin);
         let side = sideways - front * cos;
-        let held = [(along[0], side * self.share[0]), (along[1], side * self.share[1]), (0.0, front)];
+        let held = [
+            (along[0], side * self.share[0]),
+            (along[1], side * self.share[1]),
+            (0.0, front),
+        ];
         let grips = [self.grip[0], self.grip[1], steering.grip];
-        if held.iter().zip(grips).any(|((along, across), grip)| along * along + across * across > grip * grip) {
+        if held
+            .iter()
+            .zip(grips)
+            .any(|((along, across), grip)| along * along + across * across > grip * grip)
+        {
             return false;
         }
         *twist = new;
@@ -554,9 +675,15 @@ impl Plant {
 
     fn move_on(&self, body: &mut Body, twist: &Twist) {
         let (c, s) = body.cos_sin;
-        body.velocity = (c * twist.ahead - s * twist.left, s * twist.ahead + c * twist.left);
+        body.velocity = (
+            c * twist.ahead - s * twist.left,
+            s * twist.ahead + c * twist.left,
+        );
         body.spin = twist.spin;
-        let (ahead, left) = (twist.ahead - twist.spin * self.caster.1, twist.left + twist.spin * self.caster.0);
+        let (ahead, left) = (
+            twist.ahead - twist.spin * self.caster.1,
+            twist.left + twist.spin * self.caster.0,
+        );
         body.drag = self.drag(ahead, left);
         body.wheels = twist.wheels;
         body.x += body.velocity.0 * self.dt;

@@ -16,7 +16,10 @@ pub struct Convex {
 
 /// Something solid, seen from above.
 #[derive(Clone, Copy, Debug, PartialEq)]
-#[expect(clippy::large_enum_variant, reason = "kept where it is used: a step must not allocate")]
+#[expect(
+    clippy::large_enum_variant,
+    reason = "kept where it is used: a step must not allocate"
+)]
 pub enum Form {
     /// A disc.
     Disc {
@@ -52,7 +55,11 @@ impl Convex {
             let length = from.distance(to).max(1e-12);
             normals[edge] = ((to.y - from.y) / length, (from.x - to.x) / length);
         }
-        Self { count, corners, normals }
+        Self {
+            count,
+            corners,
+            normals,
+        }
     }
 
     fn corners(&self) -> &[Point] {
@@ -65,7 +72,11 @@ impl Convex {
         for edge in 0..self.count {
             let ((nx, ny), from) = (self.normals[edge], self.corners[edge]);
             let gap = |p: &Point| (p.x - from.x) * nx + (p.y - from.y) * ny;
-            let depth = other.corners().iter().map(gap).fold(f64::INFINITY, f64::min);
+            let depth = other
+                .corners()
+                .iter()
+                .map(gap)
+                .fold(f64::INFINITY, f64::min);
             if depth > best.1 {
                 best = (edge, depth);
             }
@@ -105,7 +116,11 @@ impl Convex {
                 leave = leave.min(-outside / speed);
             }
         }
-        (enter <= leave && leave >= 0.0).then_some(if enter < 0.0 { (0.0, 1.0) } else { (enter, facing) })
+        (enter <= leave && leave >= 0.0).then_some(if enter < 0.0 {
+            (0.0, 1.0)
+        } else {
+            (enter, facing)
+        })
     }
 
     fn edge(&self, edge: usize) -> (Point, Point) {
@@ -117,7 +132,10 @@ impl From<&Outline> for Form {
     /// About the origin.
     fn from(outline: &Outline) -> Self {
         match outline {
-            Outline::Disc(radius) => Self::Disc { centre: Point::default(), radius: *radius },
+            Outline::Disc(radius) => Self::Disc {
+                centre: Point::default(),
+                radius: *radius,
+            },
             Outline::Polygon(points) => Self::Polygon(Convex::new(points)),
         }
     }
@@ -128,9 +146,14 @@ impl Form {
     pub fn along(from: Point, to: Point, half_width: f64, further: f64) -> Option<Self> {
         let length = from.distance(to);
         let heading = math::atan2(to.y - from.y, to.x - from.x);
-        let middle = Pose { x: f64::midpoint(from.x, to.x), y: f64::midpoint(from.y, to.y), heading };
+        let middle = Pose {
+            x: f64::midpoint(from.x, to.x),
+            y: f64::midpoint(from.y, to.y),
+            heading,
+        };
         let (l, w) = (length / 2.0 + further, half_width);
-        let corners = [(-l, -w), (l, -w), (l, w), (-l, w)].map(|(ahead, left)| middle.place(ahead, left));
+        let corners =
+            [(-l, -w), (l, -w), (l, w), (-l, w)].map(|(ahead, left)| middle.place(ahead, left));
         (length > 0.0).then(|| Self::Polygon(Convex::new(&corners)))
     }
 
@@ -143,7 +166,10 @@ impl Form {
             Point::new(to.x + x, to.y + y)
         };
         match self {
-            Self::Disc { centre, radius } => Self::Disc { centre: placed(*centre), radius: *radius },
+            Self::Disc { centre, radius } => Self::Disc {
+                centre: placed(*centre),
+                radius: *radius,
+            },
             Self::Polygon(own) => {
                 let mut moved = *own;
                 for corner in &mut moved.corners[..own.count] {
@@ -161,7 +187,11 @@ impl Form {
     pub fn reach(&self, from: Point) -> f64 {
         match self {
             Self::Disc { centre, radius } => centre.distance(from) + radius,
-            Self::Polygon(own) => own.corners().iter().map(|corner| corner.distance(from)).fold(0.0, f64::max),
+            Self::Polygon(own) => own
+                .corners()
+                .iter()
+                .map(|corner| corner.distance(from))
+                .fold(0.0, f64::max),
         }
     }
 
@@ -189,7 +219,11 @@ impl Form {
     /// within they enter at once, squarely.
     ///
     /// Cyrus and Beck, "Generalized two- and three-dimensional clipping" (1978).
-    pub fn meet<const RAYS: usize>(&self, from: Point, rays: &[(f64, f64); RAYS]) -> [Option<(f64, f64)>; RAYS] {
+    pub fn meet<const RAYS: usize>(
+        &self,
+        from: Point,
+        rays: &[(f64, f64); RAYS],
+    ) -> [Option<(f64, f64)>; RAYS] {
         match self {
             Self::Disc { centre, radius } => rays.map(|ray| {
                 let (dx, dy) = (centre.x - from.x, centre.y - from.y);
@@ -199,12 +233,20 @@ impl Form {
                     return None;
                 }
                 let half = square.sqrt();
-                (along + half >= 0.0).then(|| if along < half { (0.0, 1.0) } else { (along - half, half / radius) })
+                (along + half >= 0.0).then(|| {
+                    if along < half {
+                        (0.0, 1.0)
+                    } else {
+                        (along - half, half / radius)
+                    }
+                })
             }),
             Self::Polygon(own) => {
                 // How far outside each edge the place is, is the same for all rays.
                 let mut outside = [0.0; MOST_CORNERS];
-                for ((outside, (nx, ny)), corner) in outside.iter_mut().zip(own.normals).zip(own.corners()) {
+                for ((outside, (nx, ny)), corner) in
+                    outside.iter_mut().zip(own.normals).zip(own.corners())
+                {
                     *outside = (from.x - corner.x) * nx + (from.y - corner.y) * ny;
                 }
                 rays.map(|ray| own.clip(ray, &outside))
@@ -216,27 +258,46 @@ impl Form {
 /// The place on a segment that is nearest to a point.
 fn nearest_on(from: Point, to: Point, p: Point) -> Point {
     let (dx, dy) = (to.x - from.x, to.y - from.y);
-    let t = (((p.x - from.x) * dx + (p.y - from.y) * dy) / (dx * dx + dy * dy).max(1e-24)).clamp(0.0, 1.0);
+    let t = (((p.x - from.x) * dx + (p.y - from.y) * dy) / (dx * dx + dy * dy).max(1e-24))
+        .clamp(0.0, 1.0);
     Point::new(from.x + t * dx, from.y + t * dy)
 }
 
 /// The one or two places where `a` is about to touch `b`.
 pub fn touch(a: &Form, b: &Form, mut found: impl FnMut(Spot)) {
-    let turned = |spot: Spot| Spot { normal: (-spot.normal.0, -spot.normal.1), ..spot };
+    let turned = |spot: Spot| Spot {
+        normal: (-spot.normal.0, -spot.normal.1),
+        ..spot
+    };
     match (a, b) {
         (Form::Polygon(a), Form::Polygon(b)) => polygons(a, b, found),
-        (Form::Disc { centre, radius }, Form::Polygon(b)) => found_if(disc_polygon(*centre, *radius, b), found),
+        (Form::Disc { centre, radius }, Form::Polygon(b)) => {
+            found_if(disc_polygon(*centre, *radius, b), found);
+        }
         (Form::Polygon(a), Form::Disc { centre, radius }) => {
             found_if(disc_polygon(*centre, *radius, a).map(turned), found);
         }
-        (Form::Disc { centre, radius }, Form::Disc { centre: other, radius: its }) => {
+        (
+            Form::Disc { centre, radius },
+            Form::Disc {
+                centre: other,
+                radius: its,
+            },
+        ) => {
             let far = centre.distance(*other);
             let gap = far - radius - its;
             // Two discs in the same place have no direction: any one parts them.
-            let normal =
-                if far > 1e-12 { ((centre.x - other.x) / far, (centre.y - other.y) / far) } else { (1.0, 0.0) };
+            let normal = if far > 1e-12 {
+                ((centre.x - other.x) / far, (centre.y - other.y) / far)
+            } else {
+                (1.0, 0.0)
+            };
             if gap < AHEAD {
-                found(Spot { at: Point::new(other.x + normal.0 * its, other.y + normal.1 * its), normal, gap });
+                found(Spot {
+                    at: Point::new(other.x + normal.0 * its, other.y + normal.1 * its),
+                    normal,
+                    gap,
+                });
             }
         }
     }
@@ -245,11 +306,17 @@ pub fn touch(a: &Form, b: &Form, mut found: impl FnMut(Spot)) {
 /// How far two things are apart at least, metres; negative when they overlap.
 pub fn gap(a: &Form, b: &Form) -> f64 {
     match (a, b) {
-        (Form::Disc { centre, radius }, Form::Disc { centre: other, radius: its }) => {
-            centre.distance(*other) - radius - its
-        }
+        (
+            Form::Disc { centre, radius },
+            Form::Disc {
+                centre: other,
+                radius: its,
+            },
+        ) => centre.distance(*other) - radius - its,
         (Form::Disc { centre, radius }, Form::Polygon(polygon))
-        | (Form::Polygon(polygon), Form::Disc { centre, radius }) => polygon.outermost(*centre).1 - radius,
+        | (Form::Polygon(polygon), Form::Disc { centre, radius }) => {
+            polygon.outermost(*centre).1 - radius
+        }
         (Form::Polygon(a), Form::Polygon(b)) => a.separation(b).1.max(b.separation(a).1),
     }
 }
@@ -270,7 +337,10 @@ fn disc_polygon(centre: Point, radius: f64, other: &Convex) -> Option<Spot> {
     let far = at.distance(centre);
     // Beside the edge's ends it is a corner that is nearest; within the polygon the edge's own normal leads out.
     let (normal, gap) = if outside > 0.0 && far > 1e-9 {
-        (((centre.x - at.x) / far, (centre.y - at.y) / far), far - radius)
+        (
+            ((centre.x - at.x) / far, (centre.y - at.y) / far),
+            far - radius,
+        )
     } else {
         (other.normals[edge], outside - radius)
     };
@@ -318,7 +388,11 @@ fn polygons(a: &Convex, b: &Convex, mut found: impl FnMut(Spot)) {
     for point in [cut(start, p), cut(end, q)] {
         let gap = (point.x - from.x) * normal.0 + (point.y - from.y) * normal.1;
         if gap < AHEAD {
-            found(Spot { at: point, normal: (sign * normal.0, sign * normal.1), gap });
+            found(Spot {
+                at: point,
+                normal: (sign * normal.0, sign * normal.1),
+                gap,
+            });
         }
     }
 }
@@ -332,13 +406,21 @@ mod tests {
     }
 
     fn slab(centre: (f64, f64), turn: f64, (l, w): (f64, f64)) -> Form {
-        let pose = Pose { x: centre.0, y: centre.1, heading: turn };
-        let corners = [(-l, -w), (l, -w), (l, w), (-l, w)].map(|(ahead, left)| pose.place(ahead, left));
+        let pose = Pose {
+            x: centre.0,
+            y: centre.1,
+            heading: turn,
+        };
+        let corners =
+            [(-l, -w), (l, -w), (l, w), (-l, w)].map(|(ahead, left)| pose.place(ahead, left));
         Form::Polygon(Convex::new(&corners))
     }
 
     fn disc(x: f64, y: f64, radius: f64) -> Form {
-        Form::Disc { centre: Point::new(x, y), radius }
+        Form::Disc {
+            centre: Point::new(x, y),
+            radius,
+        }
     }
 
     fn spots(a: &Form, b: &Form) -> Vec<Spot> {
@@ -361,16 +443,28 @@ mod tests {
     fn a_corner_touches_in_one_place_whichever_it_belongs_to() {
         let reach = 0.1 * 2f64.sqrt();
         for (a, b) in [
-            (square(0.1 + reach, 0.0, math::PI / 4.0), square(0.0, 0.0, 0.0)),
-            (square(0.1 + reach, 0.0, 0.0), square(0.0, 0.0, math::PI / 4.0)),
+            (
+                square(0.1 + reach, 0.0, math::PI / 4.0),
+                square(0.0, 0.0, 0.0),
+            ),
+            (
+                square(0.1 + reach, 0.0, 0.0),
+                square(0.0, 0.0, math::PI / 4.0),
+            ),
             (disc(0.15, 0.0, 0.05), square(0.0, 0.0, 0.0)),
-            (disc(0.1 + reach, 0.0, 0.1), square(0.0, 0.0, math::PI / 4.0)),
+            (
+                disc(0.1 + reach, 0.0, 0.1),
+                square(0.0, 0.0, math::PI / 4.0),
+            ),
             (square(0.15, 0.0, 0.0), disc(0.0, 0.0, 0.05)),
             (disc(0.3, 0.0, 0.1), disc(0.0, 0.0, 0.2)),
         ] {
             let found = spots(&a, &b);
             assert_eq!(found.len(), 1, "{found:?}");
-            assert!((found[0].gap).abs() < 0.0501 && found[0].normal.0 > 0.999, "{found:?}");
+            assert!(
+                (found[0].gap).abs() < 0.0501 && found[0].normal.0 > 0.999,
+                "{found:?}"
+            );
         }
     }
 
@@ -397,7 +491,10 @@ mod tests {
                 assert!(spot.gap < -0.04 && spot.normal.0 > 0.999, "{spot:?}");
             }
         }
-        assert!(spots(&disc(0.0, 0.0, 0.1), &disc(0.0, 0.0, 0.1))[0].gap <= -0.2, "even in the very same place");
+        assert!(
+            spots(&disc(0.0, 0.0, 0.1), &disc(0.0, 0.0, 0.1))[0].gap <= -0.2,
+            "even in the very same place"
+        );
     }
 
     #[test]
@@ -409,12 +506,24 @@ mod tests {
             let still = slab((0.0, 0.0), turn, (0.05 + 0.1 * spread(0.3), 0.05));
             let angle = 6.3 * spread(0.831);
             let place = (0.17 * math::cos(angle), 0.17 * math::sin(angle));
-            let moving =
-                if index % 2 == 0 { disc(place.0, place.1, 0.06) } else { slab(place, 2.0 * turn, (0.07, 0.04)) };
+            let moving = if index % 2 == 0 {
+                disc(place.0, place.1, 0.06)
+            } else {
+                slab(place, 2.0 * turn, (0.07, 0.04))
+            };
             for spot in spots(&moving, &still) {
-                let by = |far: f64| moving.moved(Point::new(spot.normal.0 * far, spot.normal.1 * far), (1.0, 0.0));
-                let nearest =
-                    |form: &Form| spots(form, &still).iter().map(|spot| spot.gap).fold(f64::INFINITY, f64::min);
+                let by = |far: f64| {
+                    moving.moved(
+                        Point::new(spot.normal.0 * far, spot.normal.1 * far),
+                        (1.0, 0.0),
+                    )
+                };
+                let nearest = |form: &Form| {
+                    spots(form, &still)
+                        .iter()
+                        .map(|spot| spot.gap)
+                        .fold(f64::INFINITY, f64::min)
+                };
                 let least = nearest(&moving);
                 assert!(nearest(&by(-least)).abs() < 1e-6, "{index}: {spot:?}");
             }
@@ -429,15 +538,23 @@ mod tests {
             let spread = |step: f64| (f64::from(index) * step).fract();
             let place = (0.3 + spread(0.618), 0.6 * spread(0.754) - 0.3);
             let size = (0.02 + 0.2 * spread(0.831), 0.02 + 0.2 * spread(0.437));
-            let other =
-                if index % 3 == 0 { disc(place.0, place.1, size.0) } else { slab(place, 6.3 * spread(0.569), size) };
+            let other = if index % 3 == 0 {
+                disc(place.0, place.1, size.0)
+            } else {
+                slab(place, 6.3 * spread(0.569), size)
+            };
             let angle = 0.6 * spread(0.297) - 0.3;
             let ray = (math::cos(angle), math::sin(angle));
             let inside = |far: f64| other.apart(Point::new(ray.0 * far, ray.1 * far)) <= 0.0;
-            let walked = (0..4000).map(|step| f64::from(step) * 0.0005).find(|far| inside(*far));
+            let walked = (0..4000)
+                .map(|step| f64::from(step) * 0.0005)
+                .find(|far| inside(*far));
             match (other.meet(Point::default(), &[ray])[0], walked) {
                 (Some((far, facing)), Some(walked)) => {
-                    assert!((far - walked).abs() < 0.0011, "{index}: {far} against {walked}");
+                    assert!(
+                        (far - walked).abs() < 0.0011,
+                        "{index}: {far} against {walked}"
+                    );
                     assert!((0.0..=1.0 + 1e-12).contains(&facing));
                     entered += 1;
                 }
@@ -455,9 +572,12 @@ mod tests {
 
     #[test]
     fn moving_keeps_the_shape() {
-        let moved = square(0.0, 0.0, 0.3).moved(Point::new(1.0, 2.0), (math::cos(0.4), math::sin(0.4)));
+        let moved =
+            square(0.0, 0.0, 0.3).moved(Point::new(1.0, 2.0), (math::cos(0.4), math::sin(0.4)));
         let fresh = square(1.0, 2.0, 0.7);
-        let (Form::Polygon(moved), Form::Polygon(fresh)) = (moved, fresh) else { panic!() };
+        let (Form::Polygon(moved), Form::Polygon(fresh)) = (moved, fresh) else {
+            panic!()
+        };
         for (one, other) in moved.corners().iter().zip(fresh.corners()) {
             assert!(one.distance(*other) < 1e-12);
         }

@@ -58,14 +58,23 @@ impl Reduced {
         let radii = robot.true_diameters.map(|diameter| diameter / 2.0);
         let motor = |motor: &Motor, r: f64| {
             let stall = motor.stall_torque * robot.battery / motor.rated_voltage;
-            (stall / r, motor.stall_torque / motor.no_load_speed / (r * r), motor.friction / r)
+            (
+                stall / r,
+                motor.stall_torque / motor.no_load_speed / (r * r),
+                motor.friction / r,
+            )
         };
         let [a, b] = offsets;
         let (spin, ahead) = ([-1.0 / (a - b), 1.0 / (a - b)], [-b / (a - b), a / (a - b)]);
-        let rims = [robot.left.inertia / (radii[0] * radii[0]), robot.right.inertia / (radii[1] * radii[1])];
+        let rims = [
+            robot.left.inertia / (radii[0] * radii[0]),
+            robot.right.inertia / (radii[1] * radii[1]),
+        ];
         let turning = robot.yaw_inertia + robot.mass * com.0 * com.0;
         let m = |i: usize, j: usize| {
-            robot.mass * ahead[i] * ahead[j] + turning * spin[i] * spin[j] + if i == j { rims[i] } else { 0.0 }
+            robot.mass * ahead[i] * ahead[j]
+                + turning * spin[i] * spin[j]
+                + if i == j { rims[i] } else { 0.0 }
         };
         let scale = 1.0 / (m(0, 0) * m(1, 1) - m(0, 1) * m(0, 1));
         let on_wheels = robot.mass * GRAVITY * robot.wheel_share();
@@ -77,7 +86,10 @@ impl Reduced {
             spin,
             com: com.0,
             mass: robot.mass,
-            inverse: [[m(1, 1) * scale, -m(0, 1) * scale], [-m(0, 1) * scale, m(0, 0) * scale]],
+            inverse: [
+                [m(1, 1) * scale, -m(0, 1) * scale],
+                [-m(0, 1) * scale, m(0, 0) * scale],
+            ],
             rims,
             caster,
             drag: robot.caster_drag * (robot.mass * GRAVITY - on_wheels),
@@ -90,14 +102,23 @@ impl Reduced {
     /// Goes on by this many seconds at once; false, and nothing done, when only single steps show the truth.
     pub fn leap(&self, body: &mut Body, command: Command, seconds: f64) -> bool {
         let (c, s) = body.cos_sin;
-        let now = (c * body.velocity.0 + s * body.velocity.1, c * body.velocity.1 - s * body.velocity.0);
-        let [Some(left), Some(right)] = [self.drive(0, command.left), self.drive(1, command.right)] else {
+        let now = (
+            c * body.velocity.0 + s * body.velocity.1,
+            c * body.velocity.1 - s * body.velocity.0,
+        );
+        let [Some(left), Some(right)] = [self.drive(0, command.left), self.drive(1, command.right)]
+        else {
             return false;
         };
         let drives = [left, right];
-        let u = [body.wheels[0] * self.radii[0], body.wheels[1] * self.radii[1]];
+        let u = [
+            body.wheels[0] * self.radii[0],
+            body.wheels[1] * self.radii[1],
+        ];
         if drives[0].0 == 0.0 && drives[1].0 == 0.0 {
-            let fastest = [u[0], u[1], now.0, now.1, body.spin].iter().fold(0.0f64, |most, v| most.max(v.abs()));
+            let fastest = [u[0], u[1], now.0, now.1, body.spin]
+                .iter()
+                .fold(0.0f64, |most, v| most.max(v.abs()));
             if fastest < STILL {
                 (body.velocity, body.spin, body.wheels) = ((0.0, 0.0), 0.0, [0.0; 2]);
                 return true;
@@ -114,13 +135,21 @@ impl Reduced {
         }
         let signs = u.map(f64::signum);
         let h = seconds;
-        let Some(k1) = self.rate(u, drives, signs) else { return false };
+        let Some(k1) = self.rate(u, drives, signs) else {
+            return false;
+        };
         let at = |k: [f64; 2], by: f64| [u[0] + k[0] * by, u[1] + k[1] * by];
-        let Some(k2) = self.rate(at(k1, h / 2.0), drives, signs) else { return false };
-        let Some(k3) = self.rate(at(k2, 0.75 * h), drives, signs) else { return false };
+        let Some(k2) = self.rate(at(k1, h / 2.0), drives, signs) else {
+            return false;
+        };
+        let Some(k3) = self.rate(at(k2, 0.75 * h), drives, signs) else {
+            return false;
+        };
         let after = |i: usize| u[i] + h / 9.0 * (2.0 * k1[i] + 3.0 * k2[i] + 4.0 * k3[i]);
         let end = [after(0), after(1)];
-        let Some(k4) = self.rate(end, drives, signs) else { return false };
+        let Some(k4) = self.rate(end, drives, signs) else {
+            return false;
+        };
         if (0..2).any(|i| end[i] * signs[i] < SLOW) || !self.holds(u, k1, drives, signs) {
             return false;
         }
@@ -134,14 +163,24 @@ impl Reduced {
         if half.abs() * h > MOST_TURN {
             return false;
         }
-        let (turned_half, turned) = (h / 24.0 * (5.0 * from + 8.0 * half - to), h / 6.0 * (from + 4.0 * half + to));
+        let (turned_half, turned) = (
+            h / 24.0 * (5.0 * from + 8.0 * half - to),
+            h / 6.0 * (from + 4.0 * half + to),
+        );
         let velocity = |u: [f64; 2], turned: f64| {
             let (dc, ds) = small(turned);
             let (ahead, left) = (self.along(u), self.com * self.turn(u));
             (dc * ahead - ds * left, ds * ahead + dc * left)
         };
-        let (v0, v1, v2) = (velocity(u, 0.0), velocity(middle, turned_half), velocity(end, turned));
-        let moved = (h / 6.0 * (v0.0 + 4.0 * v1.0 + v2.0), h / 6.0 * (v0.1 + 4.0 * v1.1 + v2.1));
+        let (v0, v1, v2) = (
+            velocity(u, 0.0),
+            velocity(middle, turned_half),
+            velocity(end, turned),
+        );
+        let moved = (
+            h / 6.0 * (v0.0 + 4.0 * v1.0 + v2.0),
+            h / 6.0 * (v0.1 + 4.0 * v1.1 + v2.1),
+        );
         body.x += c * moved.0 - s * moved.1;
         body.y += s * moved.0 + c * moved.1;
         body.velocity = (c * v2.0 - s * v2.1, s * v2.0 + c * v2.1);
@@ -182,7 +221,10 @@ impl Reduced {
     /// Force of the caster: ahead and to the left. None when it nearly stands.
     fn drag(&self, u: [f64; 2]) -> Option<(f64, f64)> {
         let (ahead, spin) = (self.along(u), self.turn(u));
-        let v = (ahead - spin * self.caster.1, spin * (self.com + self.caster.0));
+        let v = (
+            ahead - spin * self.caster.1,
+            spin * (self.com + self.caster.0),
+        );
         let speed = math::length(v.0, v.1);
         let factor = -self.drag / speed;
         (speed > SLOW).then_some((factor * v.0, factor * v.1))
@@ -201,12 +243,17 @@ impl Reduced {
         };
         let (left, right) = (force(0), force(1));
         let [over, under] = &self.inverse;
-        Some([over[0] * left + over[1] * right, under[0] * left + under[1] * right])
+        Some([
+            over[0] * left + over[1] * right,
+            under[0] * left + under[1] * right,
+        ])
     }
 
     /// Whether the tyres hold what that takes.
     fn holds(&self, u: [f64; 2], k: [f64; 2], drives: Drives, signs: [f64; 2]) -> bool {
-        let Some(drag) = self.drag(u) else { return false };
+        let Some(drag) = self.drag(u) else {
+            return false;
+        };
         let across = self.mass * (self.com * self.turn(k) + self.turn(u) * self.along(u)) - drag.1;
         (0..2).all(|i| {
             let along = self.pull(i, u, drives, signs) - self.rims[i] * k[i];

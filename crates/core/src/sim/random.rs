@@ -87,13 +87,18 @@ fn ziggurat() -> &'static Ziggurat {
             let previous: f64 = x[layer - 1];
             x[layer] = (-2.0 * math::ln(AREA / previous + density(previous))).sqrt();
         }
-        Ziggurat { x, f: x.map(density) }
+        Ziggurat {
+            x,
+            f: x.map(density),
+        }
     })
 }
 
 /// FNV-1a. Source: RFC draft "The FNV Non-Cryptographic Hash Algorithm" (Fowler, Noll, Vo).
 fn name_hash(name: &str) -> u64 {
-    name.bytes().fold(0xcbf2_9ce4_8422_2325, |hash, byte| (hash ^ u64::from(byte)).wrapping_mul(0x0100_0000_01b3))
+    name.bytes().fold(0xcbf2_9ce4_8422_2325, |hash, byte| {
+        (hash ^ u64::from(byte)).wrapping_mul(0x0100_0000_01b3)
+    })
 }
 
 #[cfg(test)]
@@ -104,8 +109,13 @@ mod tests {
     fn the_variates_have_the_moments_of_a_normal_distribution() {
         let mut noise = Noise::new(1, "test");
         let draws: Vec<f64> = (0..400_000).map(|_| noise.normal()).collect();
-        let mean =
-            |power: i32| draws.iter().map(|x| (0..power).fold(1.0, |p, _| p * x)).sum::<f64>() / draws.len() as f64;
+        let mean = |power: i32| {
+            draws
+                .iter()
+                .map(|x| (0..power).fold(1.0, |p, _| p * x))
+                .sum::<f64>()
+                / draws.len() as f64
+        };
         // Standard errors are 0.0016, 0.0022, 0.006 and 0.015: four of them is the margin.
         assert!(mean(1).abs() < 0.007, "{}", mean(1));
         assert!((mean(2) - 1.0).abs() < 0.009, "{}", mean(2));

@@ -47,8 +47,16 @@ impl Referee {
             first: None,
         };
         Self {
-            sheet: Sheet { lines: field.rules.scoring.iter().map(line).collect(), verdict: None },
-            feats: field.rules.scoring.iter().map(|scoring| scoring.feat.clone()).collect(),
+            sheet: Sheet {
+                lines: field.rules.scoring.iter().map(line).collect(),
+                verdict: None,
+            },
+            feats: field
+                .rules
+                .scoring
+                .iter()
+                .map(|scoring| scoring.feat.clone())
+                .collect(),
             deciders: field.rules.deciders.clone(),
             start_delay: field.rules.start_delay,
             from: None,
@@ -62,7 +70,13 @@ impl Referee {
     }
 
     fn give(&mut self, feat: &Feat, tick: usize, times: u32) {
-        for (line, _) in self.sheet.lines.iter_mut().zip(&self.feats).filter(|(_, own)| *own == feat) {
+        for (line, _) in self
+            .sheet
+            .lines
+            .iter_mut()
+            .zip(&self.feats)
+            .filter(|(_, own)| *own == feat)
+        {
             line.times += times;
             if times > 0 {
                 line.first.get_or_insert(tick);
@@ -82,11 +96,21 @@ impl Referee {
     }
 
     /// Looks at the field at a tick; what it sees happen is appended.
-    pub fn look(&mut self, field: &Field, scene: &Scene, tick: usize, seconds: f64, seen: &mut Vec<Happening>) {
+    pub fn look(
+        &mut self,
+        field: &Field,
+        scene: &Scene,
+        tick: usize,
+        seconds: f64,
+        seen: &mut Vec<Happening>,
+    ) {
         let rider = &scene.riders[0];
         let pose = rider.plant.pose(&rider.body);
         let from = *self.from.get_or_insert(Point::new(pose.x, pose.y));
-        if !self.early && seconds < self.start_delay && from.distance(Point::new(pose.x, pose.y)) > MOVED {
+        if !self.early
+            && seconds < self.start_delay
+            && from.distance(Point::new(pose.x, pose.y)) > MOVED
+        {
             self.early = true;
             seen.push(Happening::EarlyStart);
             self.give(&Feat::EarlyStart, tick, 1);
@@ -94,7 +118,11 @@ impl Referee {
         }
         if !self.tapes.is_empty() {
             let [left, right] = rider.plant.wheels(&rider.body);
-            let feet = [left, right, rider.plant.place(&rider.body, self.caster, 0.0)];
+            let feet = [
+                left,
+                right,
+                rider.plant.place(&rider.body, self.caster, 0.0),
+            ];
             for index in 0..self.tapes.len() {
                 let (mark, was) = self.tapes[index];
                 let on = |place: Point| field.marks[mark].shape.depth(place) > 0.0;
@@ -135,13 +163,27 @@ impl Referee {
     /// The sheet at the end.
     ///
     /// - `left`: whole seconds left on the clock when the mission came to its planned end; none when it did not
-    pub fn close(mut self, field: &Field, robot: &Robot, scene: &Scene, ended: usize, left: Option<u32>) -> Sheet {
+    pub fn close(
+        mut self,
+        field: &Field,
+        robot: &Robot,
+        scene: &Scene,
+        ended: usize,
+        left: Option<u32>,
+    ) -> Sheet {
         let rider = &scene.riders[0];
         for (index, zone) in field.zones.iter().enumerate() {
             let within = |place: Point| zone.shape.depth(place) >= 0.0;
-            let objects = scene.loose.iter().filter(|loose| !loose.gone && within(loose.at)).count();
+            let objects = scene
+                .loose
+                .iter()
+                .filter(|loose| !loose.gone && within(loose.at))
+                .count();
             self.give(&Feat::ObjectInZone(index), ended, objects as u32);
-            let corners = robot.outline.iter().map(|(ahead, left)| rider.plant.place(&rider.body, *ahead, *left));
+            let corners = robot
+                .outline
+                .iter()
+                .map(|(ahead, left)| rider.plant.place(&rider.body, *ahead, *left));
             if !rider.out && corners.into_iter().all(within) {
                 self.give(&Feat::RobotInZone(index), ended, 1);
             }

@@ -1,4 +1,6 @@
 //! One run: a program on a robot on a field, from a start pose to its end.
+//!
+//! Long because a run, a piece of one and what people do by hand in it share one loop.
 
 use crate::ids::{ActuatorId, StepId};
 use std::sync::Arc;
@@ -10,10 +12,13 @@ use super::referee::Referee;
 use super::scene::{Fallen, Marks, Rider, Scene};
 use super::sensor::Senses;
 use super::world::{Levels, Role, World, by_lot};
-use crate::controller::{Action, Command, Controller, End, Event, Program, Status, THERE, WheelCommand};
+use crate::controller::{
+    Action, Command, Controller, End, Event, Program, Status, THERE, WheelCommand,
+};
 use crate::field::{Mark, Outline, Point, Pose};
 use crate::record::{
-    Act, Begun, Happened, Happening, Intervention, Outcome, Prop, PropKind, Run, Stamp, Tick, Trace, Verdict,
+    Act, Begun, Happened, Happening, Intervention, Outcome, Prop, PropKind, Run, Stamp, Tick,
+    Trace, Verdict,
 };
 use crate::robot::Robot;
 use crate::units::math;
@@ -51,14 +56,35 @@ pub struct Piece<'a> {
 /// Runs a program to its end with nothing done by hand. None when `cancel` was set meanwhile.
 ///
 /// A pure function of its arguments: the same ones give the same trace hash.
-pub fn run(world: &World, program: &Arc<Program>, start: Pose, seed: u64, cancel: Option<&AtomicBool>) -> Option<Run> {
-    play(world, program, Play { start, seed, interventions: &[], piece: None }, cancel)
+pub fn run(
+    world: &World,
+    program: &Arc<Program>,
+    start: Pose,
+    seed: u64,
+    cancel: Option<&AtomicBool>,
+) -> Option<Run> {
+    play(
+        world,
+        program,
+        Play {
+            start,
+            seed,
+            interventions: &[],
+            piece: None,
+        },
+        cancel,
+    )
 }
 
 /// Runs a program to its end. None when `cancel` was set meanwhile.
 ///
 /// A pure function of its arguments: the same ones give the same trace hash.
-pub fn play(world: &World, program: &Arc<Program>, play: Play<'_>, cancel: Option<&AtomicBool>) -> Option<Run> {
+pub fn play(
+    world: &World,
+    program: &Arc<Program>,
+    play: Play<'_>,
+    cancel: Option<&AtomicBool>,
+) -> Option<Run> {
     play_again(world, program, play, cancel, Trace::default())
 }
 
@@ -127,19 +153,48 @@ impl<'w> Match<'w> {
         let mut riders = vec![start(&world.robot, play.start)];
         let controller = Controller::new(Arc::clone(program));
         let senses = Senses::new(&world.robot, play.seed, "");
-        let mut seats =
-            vec![Seat { robot: &world.robot, senses, brain: Brain::Mission(Box::new(controller)), look: 0 }];
+        let mut seats = vec![Seat {
+            robot: &world.robot,
+            senses,
+            brain: Brain::Mission(Box::new(controller)),
+            look: 0,
+        }];
         for (opponent, player) in opponents {
-            riders.push(start(&player.robot, by_lot(opponent.pose, opponent.turned_by_lot, play.seed, &opponent.name)));
-            let both = |left, right| Command { left: WheelCommand::Duty(left), right: WheelCommand::Duty(right) };
+            riders.push(start(
+                &player.robot,
+                by_lot(
+                    opponent.pose,
+                    opponent.turned_by_lot,
+                    play.seed,
+                    &opponent.name,
+                ),
+            ));
+            let both = |left, right| Command {
+                left: WheelCommand::Duty(left),
+                right: WheelCommand::Duty(right),
+            };
             let brain = match &player.role {
-                Role::Stands => Brain::Fixed(Command { left: WheelCommand::Coast, right: WheelCommand::Coast }),
+                Role::Stands => Brain::Fixed(Command {
+                    left: WheelCommand::Coast,
+                    right: WheelCommand::Coast,
+                }),
                 Role::Drifts([left, right]) => Brain::Fixed(both(*left, *right)),
-                Role::Patrols(places, duty) => Brain::Patrol { places: places.clone(), next: 0, duty: *duty },
-                Role::Mission(program) => Brain::Mission(Box::new(Controller::new(Arc::clone(program)))),
+                Role::Patrols(places, duty) => Brain::Patrol {
+                    places: places.clone(),
+                    next: 0,
+                    duty: *duty,
+                },
+                Role::Mission(program) => {
+                    Brain::Mission(Box::new(Controller::new(Arc::clone(program))))
+                }
             };
             let senses = Senses::new(&player.robot, play.seed, &format!("{}: ", opponent.name));
-            seats.push(Seat { robot: &player.robot, senses, brain, look: 0 });
+            seats.push(Seat {
+                robot: &player.robot,
+                senses,
+                brain,
+                look: 0,
+            });
         }
         let scene = Scene::new(field, &world.stages, riders);
         let (sensors, rangers) = (world.robot.sensors.len(), world.robot.rangers.len());
@@ -179,13 +234,21 @@ impl<'w> Match<'w> {
 
     /// Hands the robot over to the program that begins in the middle, when it is time.
     fn hand_over(&mut self) {
-        let Some((piece, program)) = self.piece.take_if(|(piece, _)| piece.tick <= self.trace.ticks.len()) else {
+        let Some((piece, program)) = self
+            .piece
+            .take_if(|(piece, _)| piece.tick <= self.trace.ticks.len())
+        else {
             return;
         };
-        let Brain::Mission(before) = &self.seats[0].brain else { return };
+        let Brain::Mission(before) = &self.seats[0].brain else {
+            return;
+        };
         let knowledge = before.knowledge();
         let after = Controller::starting_at(Arc::clone(program), piece.step, &knowledge);
-        self.begun = Some(Begun { step: piece.step, knowledge });
+        self.begun = Some(Begun {
+            step: piece.step,
+            knowledge,
+        });
         self.seats[0].brain = Brain::Mission(Box::new(after));
         self.program = program;
         self.trace.begin_again();
@@ -203,7 +266,12 @@ impl<'w> Match<'w> {
         // When it is over, and how; it then goes on for a moment.
         let mut over: Option<(usize, Outcome, String)> = None;
         let run_out = (RUN_OUT * 1000.0) as usize / self.program.period_ms.max(1) as usize;
-        let clock = self.world.field.rules.clock.map(|clock| (clock, (clock / STEP).round() as u64));
+        let clock = self
+            .world
+            .field
+            .rules
+            .clock
+            .map(|clock| (clock, (clock / STEP).round() as u64));
         loop {
             while let Some(next) = all.get(done_by_hand).filter(|next| next.at_ms <= self.step) {
                 self.intervene(done_by_hand, &next.act);
@@ -215,7 +283,12 @@ impl<'w> Match<'w> {
             self.scene.settle();
             if self.step == 0 {
                 // What stands there from the start has not come.
-                self.present = self.scene.movers.iter().map(|mover| mover.present).collect();
+                self.present = self
+                    .scene
+                    .movers
+                    .iter()
+                    .map(|mover| mover.present)
+                    .collect();
             }
             for who in 0..self.seats.len() {
                 if !self.scene.riders[who].out {
@@ -235,24 +308,38 @@ impl<'w> Match<'w> {
                     self.circle = Some(step);
                 }
                 if over.is_none() {
-                    over =
-                        self.verdict(tick).or_else(|| end.map(|end| why(self.program, end)).map(|(o, r)| (tick, o, r)));
+                    over = self.verdict(tick).or_else(|| {
+                        end.map(|end| why(self.program, end))
+                            .map(|(o, r)| (tick, o, r))
+                    });
                 }
                 if over.is_none() {
                     let rung = clock.filter(|(_, steps)| self.step >= *steps);
-                    over = rung
-                        .map(|(seconds, _)| (tick, Outcome::Limit, format!("the match clock of {seconds} s ran out")));
+                    over = rung.map(|(seconds, _)| {
+                        (
+                            tick,
+                            Outcome::Limit,
+                            format!("the match clock of {seconds} s ran out"),
+                        )
+                    });
                     if over.is_some() {
                         let step = self.trace.ticks[tick].step();
-                        self.trace
-                            .events
-                            .push(Stamp { tick: tick as u32, event: Event::Left { step, exit: None, look: 0 } });
+                        self.trace.events.push(Stamp {
+                            tick: tick as u32,
+                            event: Event::Left {
+                                step,
+                                exit: None,
+                                look: 0,
+                            },
+                        });
                     }
                 }
                 let pose = self.trace.ticks[tick].pose;
                 if !(pose.x.is_finite() && pose.y.is_finite() && pose.heading.is_finite()) {
                     let seconds = self.step as f64 * STEP;
-                    let reason = format!("the simulation lost the robot at {seconds:.2} s; please report this");
+                    let reason = format!(
+                        "the simulation lost the robot at {seconds:.2} s; please report this"
+                    );
                     return Some(self.finish((tick, Outcome::Error, reason)));
                 }
                 let fell = self.scene.riders[0].out;
@@ -260,8 +347,15 @@ impl<'w> Match<'w> {
                     return Some(self.finish(end));
                 }
             }
-            let looks = self.seats.iter().zip(&self.scene.riders).filter(|(_, rider)| !rider.out);
-            let next = looks.map(|(seat, _)| seat.look.min(seat.senses.next())).min().unwrap_or(u64::MAX);
+            let looks = self
+                .seats
+                .iter()
+                .zip(&self.scene.riders)
+                .filter(|(_, rider)| !rider.out);
+            let next = looks
+                .map(|(seat, _)| seat.look.min(seat.senses.next()))
+                .min()
+                .unwrap_or(u64::MAX);
             let by_hand = all.get(done_by_hand).map_or(u64::MAX, |next| next.at_ms);
             // When our robot is out there is one more look to be had.
             let next = next.min(by_hand).min(self.seats[0].look).max(self.step + 1);
@@ -273,8 +367,17 @@ impl<'w> Match<'w> {
     fn sense(&mut self, who: usize) {
         let seat = &mut self.seats[who];
         let rider = &self.scene.riders[who];
-        let levels = self.relaid.as_ref().map_or_else(|| self.world.mats(who), |relaid| &relaid[who]);
-        seat.senses.sense(seat.robot, self.world.field.ambient, &levels[rider.level], rider, self.step);
+        let levels = self
+            .relaid
+            .as_ref()
+            .map_or_else(|| self.world.mats(who), |relaid| &relaid[who]);
+        seat.senses.sense(
+            seat.robot,
+            self.world.field.ambient,
+            &levels[rider.level],
+            rider,
+            self.step,
+        );
         seat.senses.measure(seat.robot, &self.scene, who, self.step);
     }
 
@@ -282,11 +385,15 @@ impl<'w> Match<'w> {
     fn tick(&mut self, is_over: bool, events: &mut Vec<Event>) -> Option<End> {
         let seat = &mut self.seats[0];
         seat.look = self.step + u64::from(self.program.period_ms);
-        let readings = seat.senses.look(seat.robot, &self.scene.riders[0], self.step);
+        let readings = seat
+            .senses
+            .look(seat.robot, &self.scene.riders[0], self.step);
         events.clear();
         let tick = self.trace.ticks.len() as u32;
         let mut end = None;
-        let Brain::Mission(controller) = &mut seat.brain else { unreachable!("ours runs a mission") };
+        let Brain::Mission(controller) = &mut seat.brain else {
+            unreachable!("ours runs a mission")
+        };
         if is_over {
             self.scene.riders[0].command = Command::BRAKE;
         } else {
@@ -296,7 +403,9 @@ impl<'w> Match<'w> {
                 end = Some(how);
             }
         }
-        self.trace.events.extend(events.iter().map(|&event| Stamp { tick, event }));
+        self.trace
+            .events
+            .extend(events.iter().map(|&event| Stamp { tick, event }));
         self.trace.readings.extend_from_slice(readings.sensors);
         self.trace.ranges.extend_from_slice(readings.ranges);
         self.trace.pressed.extend_from_slice(readings.touches);
@@ -305,11 +414,19 @@ impl<'w> Match<'w> {
             if let Event::Entered { step } = event
                 && let Action::Signal { signal, .. } = self.program.steps[*step].action
             {
-                self.trace.happened.push(Happened { tick, what: Happening::Signal(signal, *step) });
+                self.trace.happened.push(Happened {
+                    tick,
+                    what: Happening::Signal(signal, *step),
+                });
             }
         }
         let rider = &mut self.scene.riders[0];
-        let Marks { slipped, touched, met, hangs } = std::mem::take(&mut rider.marks);
+        let Marks {
+            slipped,
+            touched,
+            met,
+            hangs,
+        } = std::mem::take(&mut rider.marks);
         self.trace.ticks.push(Tick {
             pose: rider.plant.pose(&rider.body),
             rims: rider.plant.rims(&rider.body),
@@ -333,12 +450,20 @@ impl<'w> Match<'w> {
 
     /// Which actuators came to a stand at this tick, and why.
     fn actuators(&mut self, tick: usize) {
-        let Brain::Mission(controller) = &self.seats[0].brain else { return };
+        let Brain::Mission(controller) = &self.seats[0].brain else {
+            return;
+        };
         let actuators = &self.world.robot.actuators;
-        let all = ActuatorId::all(actuators.len()).zip(actuators).zip(controller.wanted());
+        let all = ActuatorId::all(actuators.len())
+            .zip(actuators)
+            .zip(controller.wanted());
         for ((index, actuator), wanted) in all {
             let now = self.trace.angle(tick, index);
-            let before = if tick == 0 { now } else { self.trace.angle(tick - 1, index) };
+            let before = if tick == 0 {
+                now
+            } else {
+                self.trace.angle(tick - 1, index)
+            };
             let what = if now == before {
                 continue;
             } else if (now - wanted).abs() < THERE && (before - wanted).abs() >= THERE {
@@ -348,22 +473,42 @@ impl<'w> Match<'w> {
             } else {
                 continue;
             };
-            self.trace.happened.push(Happened { tick: tick as u32, what });
+            self.trace.happened.push(Happened {
+                tick: tick as u32,
+                what,
+            });
         }
     }
 
     /// Where everything else is now, and what happened to it.
     fn write_down(&mut self, tick: usize) {
-        let nowhere = Pose { x: f64::NAN, y: f64::NAN, heading: 0.0 };
-        let riders = self.scene.riders[1..].iter().map(|rider| (rider.plant.pose(&rider.body), !rider.out));
-        let loose = self.scene.loose.iter().map(|loose| (loose.pose(), !loose.gone));
-        let movers = self
-            .scene
-            .movers
+        let nowhere = Pose {
+            x: f64::NAN,
+            y: f64::NAN,
+            heading: 0.0,
+        };
+        let riders = self.scene.riders[1..]
             .iter()
-            .map(|mover| (Pose { x: mover.at.x, y: mover.at.y, heading: mover.heading() }, mover.present));
+            .map(|rider| (rider.plant.pose(&rider.body), !rider.out));
+        let loose = self
+            .scene
+            .loose
+            .iter()
+            .map(|loose| (loose.pose(), !loose.gone));
+        let movers = self.scene.movers.iter().map(|mover| {
+            (
+                Pose {
+                    x: mover.at.x,
+                    y: mover.at.y,
+                    heading: mover.heading(),
+                },
+                mover.present,
+            )
+        });
         let places = riders.chain(loose).chain(movers);
-        self.trace.places.extend(places.map(|(pose, there)| if there { pose } else { nowhere }));
+        self.trace
+            .places
+            .extend(places.map(|(pose, there)| if there { pose } else { nowhere }));
         let mut seen = Vec::new();
         let fallen = std::mem::take(&mut self.scene.fallen);
         for fallen in fallen {
@@ -378,12 +523,22 @@ impl<'w> Match<'w> {
         for (index, mover) in self.scene.movers.iter().enumerate() {
             if mover.present != self.present[index] {
                 self.present[index] = mover.present;
-                seen.push(if mover.present { Happening::Came(first + index) } else { Happening::Left(first + index) });
+                seen.push(if mover.present {
+                    Happening::Came(first + index)
+                } else {
+                    Happening::Left(first + index)
+                });
             }
         }
         let seconds = self.step as f64 * STEP;
-        self.referee.look(&self.world.field, &self.scene, tick, seconds, &mut seen);
-        self.trace.happened.extend(seen.into_iter().map(|what| Happened { tick: tick as u32, what }));
+        self.referee
+            .look(&self.world.field, &self.scene, tick, seconds, &mut seen);
+        self.trace
+            .happened
+            .extend(seen.into_iter().map(|what| Happened {
+                tick: tick as u32,
+                what,
+            }));
     }
 
     /// What ends the run besides its mission.
@@ -403,7 +558,11 @@ impl<'w> Match<'w> {
             Verdict::Won | Verdict::Drawn => (at, Outcome::Done, String::new()),
             Verdict::Lost => {
                 let delay = self.world.field.rules.start_delay;
-                (at, Outcome::Failed, format!("moved before the start delay of {delay} s was over"))
+                (
+                    at,
+                    Outcome::Failed,
+                    format!("moved before the start delay of {delay} s was over"),
+                )
             }
         })
     }
@@ -425,9 +584,13 @@ impl<'w> Match<'w> {
             }
             _ if waits => Command::BRAKE,
             Brain::Fixed(command) => *command,
-            Brain::Patrol { places, next, duty } => patrol(rider.plant.pose(&rider.body), places, next, *duty),
+            Brain::Patrol { places, next, duty } => {
+                patrol(rider.plant.pose(&rider.body), places, next, *duty)
+            }
         };
-        rider.command = seat.senses.feed(seat.robot, rider.command, rider.plant.rims(&rider.body));
+        rider.command = seat
+            .senses
+            .feed(seat.robot, rider.command, rider.plant.rims(&rider.body));
     }
 
     fn intervene(&mut self, index: usize, act: &Act) {
@@ -438,8 +601,14 @@ impl<'w> Match<'w> {
                 self.scene.move_rider(0, *pose);
                 true
             }
-            Act::Cover { sensor, distance, for_ms } => self.world.robot.ranger(sensor).is_some_and(|ranger| {
-                self.seats[0].senses.cover(ranger, self.step + for_ms, *distance);
+            Act::Cover {
+                sensor,
+                distance,
+                for_ms,
+            } => self.world.robot.ranger(sensor).is_some_and(|ranger| {
+                self.seats[0]
+                    .senses
+                    .cover(ranger, self.step + for_ms, *distance);
                 true
             }),
             Act::Press { switch, for_ms } => self.world.robot.touch(switch).is_some_and(|switch| {
@@ -454,20 +623,36 @@ impl<'w> Match<'w> {
         };
         if done {
             let tick = self.trace.ticks.len() as u32;
-            self.trace.happened.push(Happened { tick, what: Happening::ByHand(index) });
+            self.trace.happened.push(Happened {
+                tick,
+                what: Happening::ByHand(index),
+            });
         }
     }
 
     fn finish(self, (ended, outcome, reason): (usize, Outcome, String)) -> Run {
         let recorded = Run::of(self.trace, self.program, ended, outcome, reason);
         let clock = self.world.field.rules.clock.unwrap_or(f64::INFINITY);
-        let left = clock.min(f64::from(self.program.limit_ticks) * f64::from(self.program.period_ms) / 1000.0)
+        let left = clock
+            .min(f64::from(self.program.limit_ticks) * f64::from(self.program.period_ms) / 1000.0)
             - recorded.trace.seconds(ended);
         let planned = recorded.outcome == Outcome::Done;
         let left = planned.then(|| left.max(0.0) as u32);
-        let sheet = self.referee.close(&self.world.field, &self.world.robot, &self.scene, ended, left);
+        let sheet = self.referee.close(
+            &self.world.field,
+            &self.world.robot,
+            &self.scene,
+            ended,
+            left,
+        );
         let interventions = self.interventions.to_vec();
-        Run { circle: self.circle, begun: self.begun, sheet, interventions, ..recorded }
+        Run {
+            circle: self.circle,
+            begun: self.begun,
+            sheet,
+            interventions,
+            ..recorded
+        }
     }
 }
 
@@ -475,7 +660,9 @@ impl<'w> Match<'w> {
 fn patrol(pose: Pose, places: &[Point], next: &mut usize, duty: f64) -> Command {
     /// Near enough, metres.
     const NEAR: f64 = 0.04;
-    let Some(place) = places.get(*next) else { return Command::BRAKE };
+    let Some(place) = places.get(*next) else {
+        return Command::BRAKE;
+    };
     if place.distance(Point::new(pose.x, pose.y)) < NEAR {
         *next = (*next + 1) % places.len();
     }
@@ -484,18 +671,32 @@ fn patrol(pose: Pose, places: &[Point], next: &mut usize, duty: f64) -> Command 
     let shift = (duty * 1.5 * off).clamp(-duty.abs(), duty.abs());
     let ahead = if off.abs() > 0.8 { 0.0 } else { duty };
     let both = |value: f64| WheelCommand::Duty(value.clamp(-1.0, 1.0));
-    Command { left: both(ahead - shift), right: both(ahead + shift) }
+    Command {
+        left: both(ahead - shift),
+        right: both(ahead + shift),
+    }
 }
 
 /// Everything on the field but our robot, in the order in which the trace says where it is.
 fn props(world: &World) -> Vec<Prop> {
     let field = &world.field;
-    let robots = field.opponents.iter().zip(&world.players).map(|(opponent, player)| Prop {
-        name: opponent.name.clone(),
-        kind: PropKind::Robot,
-        surface: None,
-        outline: Outline::Polygon(player.robot.outline.iter().map(|&(x, y)| Point::new(x, y)).collect()),
-    });
+    let robots = field
+        .opponents
+        .iter()
+        .zip(&world.players)
+        .map(|(opponent, player)| Prop {
+            name: opponent.name.clone(),
+            kind: PropKind::Robot,
+            surface: None,
+            outline: Outline::Polygon(
+                player
+                    .robot
+                    .outline
+                    .iter()
+                    .map(|&(x, y)| Point::new(x, y))
+                    .collect(),
+            ),
+        });
     let objects = field.objects.iter().map(|object| Prop {
         name: object.name.clone(),
         kind: PropKind::Object,
@@ -516,12 +717,18 @@ fn why(program: &Program, end: End) -> (Outcome, String) {
         End::Done => (Outcome::Done, String::new()),
         End::Limit => {
             let seconds = f64::from(program.limit_ticks) * f64::from(program.period_ms) / 1000.0;
-            (Outcome::Limit, format!("the time limit of {seconds} s was reached"))
+            (
+                Outcome::Limit,
+                format!("the time limit of {seconds} s was reached"),
+            )
         }
         End::Failed { reason } => (Outcome::Failed, program.reasons[reason].clone()),
         End::Circle { step } => {
             let name = &program.steps[step].name;
-            (Outcome::Failed, format!("steps that take no time lead round in a circle, by way of \"{name}\""))
+            (
+                Outcome::Failed,
+                format!("steps that take no time lead round in a circle, by way of \"{name}\""),
+            )
         }
     }
 }

@@ -2,6 +2,8 @@
 //!
 //! Who may touch whom is found out by circles and kept until somebody may have come a little way. As long as nobody is
 //! near anything, robots go on in leaps; otherwise in steps, in which those without a contact still roll by themselves.
+//!
+//! Long because who is near, who touches and who rolls alone is decided in one loop.
 
 use std::sync::Arc;
 
@@ -88,7 +90,8 @@ impl Rider {
     /// How far it may get in this many seconds, metres.
     fn range(&self, seconds: f64) -> f64 {
         let (vx, vy) = self.body.velocity;
-        (math::length(vx, vy) + self.body.spin.abs() * self.plant.reach() + 30.0 * seconds) * seconds
+        (math::length(vx, vy) + self.body.spin.abs() * self.plant.reach() + 30.0 * seconds)
+            * seconds
     }
 }
 
@@ -148,8 +151,16 @@ pub struct Scene {
 impl Scene {
     /// The field at the start of a run with these robots on it.
     pub fn new(field: &Arc<Field>, stages: &Arc<[Stage]>, riders: Vec<Rider>) -> Self {
-        let loose: Vec<Loose> = field.objects.iter().map(|object| Loose::new(field, object)).collect();
-        let movers: Vec<Mover> = field.obstacles.iter().map(|obstacle| Mover::new(field, obstacle)).collect();
+        let loose: Vec<Loose> = field
+            .objects
+            .iter()
+            .map(|object| Loose::new(field, object))
+            .collect();
+        let movers: Vec<Mover> = field
+            .obstacles
+            .iter()
+            .map(|obstacle| Mover::new(field, obstacle))
+            .collect();
         let bodies = riders.len() + loose.len() + movers.len() + 1;
         Self {
             field: Arc::clone(field),
@@ -184,7 +195,11 @@ impl Scene {
         let until = self.now + steps;
         while self.now < until {
             self.settle();
-            let made = self.leap((until - self.now).min(LONGEST).min(self.next_change - self.now));
+            let made = self.leap(
+                (until - self.now)
+                    .min(LONGEST)
+                    .min(self.next_change - self.now),
+            );
             if made == 0 {
                 self.step();
             }
@@ -198,13 +213,25 @@ impl Scene {
         self.stages[level].show(look);
         for (index, rider) in self.riders.iter().enumerate() {
             if index != who && !rider.out && rider.level == level {
-                look.at(&rider.plant.outline(&rider.body), rider.centre(), rider.plant.reach());
+                look.at(
+                    &rider.plant.outline(&rider.body),
+                    rider.centre(),
+                    rider.plant.reach(),
+                );
             }
         }
-        for loose in self.loose.iter().filter(|loose| !loose.gone && loose.level == level) {
+        for loose in self
+            .loose
+            .iter()
+            .filter(|loose| !loose.gone && loose.level == level)
+        {
             look.at(&loose.outline(), loose.at, loose.reach);
         }
-        for mover in self.movers.iter().filter(|mover| mover.present && mover.level == level) {
+        for mover in self
+            .movers
+            .iter()
+            .filter(|mover| mover.present && mover.level == level)
+        {
             look.at(&mover.outline(), mover.at, mover.reach);
         }
     }
@@ -214,7 +241,11 @@ impl Scene {
         let rider = &mut self.riders[index];
         let body = rider.plant.at_rest(pose);
         // What its wheels have turned stays turned.
-        rider.body = Body { angles: rider.body.angles, steered: rider.body.steered, ..body };
+        rider.body = Body {
+            angles: rider.body.angles,
+            steered: rider.body.steered,
+            ..body
+        };
         // A heading counts on from where it was: a gyro that is carried along feels every turn.
         let turn = crate::units::math::wrap(pose.heading - rider.body.heading);
         rider.body.heading += turn;
@@ -227,13 +258,27 @@ impl Scene {
     /// Puts an object or an obstacle somewhere by hand; false when there is none of that name.
     pub fn place(&mut self, name: &str, pose: Pose) -> bool {
         self.looked.clear();
-        if let Some(index) = self.field.objects.iter().position(|object| object.name == name) {
+        if let Some(index) = self
+            .field
+            .objects
+            .iter()
+            .position(|object| object.name == name)
+        {
             self.loose[index].place(&self.field, pose);
             return true;
         }
-        let Some(mover) = self.movers.iter_mut().find(|mover| mover.about.name == name) else { return false };
+        let Some(mover) = self
+            .movers
+            .iter_mut()
+            .find(|mover| mover.about.name == name)
+        else {
+            return false;
+        };
         mover.at = Point::new(pose.x, pose.y);
-        mover.level = self.field.platform_at(mover.at).map_or(0, |index| index + 1);
+        mover.level = self
+            .field
+            .platform_at(mover.at)
+            .map_or(0, |index| index + 1);
         (mover.present, mover.by_hand, mover.velocity) = (true, true, (0.0, 0.0));
         true
     }
@@ -241,11 +286,22 @@ impl Scene {
     /// Takes an object or an obstacle away by hand; false when there is none of that name.
     pub fn remove(&mut self, name: &str) -> bool {
         self.looked.clear();
-        if let Some(index) = self.field.objects.iter().position(|object| object.name == name) {
+        if let Some(index) = self
+            .field
+            .objects
+            .iter()
+            .position(|object| object.name == name)
+        {
             self.loose[index].gone = true;
             return true;
         }
-        let Some(mover) = self.movers.iter_mut().find(|mover| mover.about.name == name) else { return false };
+        let Some(mover) = self
+            .movers
+            .iter_mut()
+            .find(|mover| mover.about.name == name)
+        else {
+            return false;
+        };
         (mover.present, mover.by_hand) = (false, true);
         true
     }
@@ -282,13 +338,22 @@ impl Scene {
         let outline = mover.outline();
         let mut free = true;
         let mut meets = |form: &Form| touch(form, &outline, |spot| free &= spot.gap > MANNERS);
-        let near = |centre: Point, reach: f64| mover.at.distance(centre) < reach + mover.reach + MANNERS;
-        for rider in self.riders.iter().filter(|rider| !rider.out && rider.level == mover.level) {
+        let near =
+            |centre: Point, reach: f64| mover.at.distance(centre) < reach + mover.reach + MANNERS;
+        for rider in self
+            .riders
+            .iter()
+            .filter(|rider| !rider.out && rider.level == mover.level)
+        {
             if near(rider.centre(), rider.plant.reach()) {
                 meets(&rider.plant.outline(&rider.body));
             }
         }
-        for loose in self.loose.iter().filter(|loose| !loose.gone && loose.level == mover.level) {
+        for loose in self
+            .loose
+            .iter()
+            .filter(|loose| !loose.gone && loose.level == mover.level)
+        {
             if near(loose.at, loose.reach) {
                 meets(&loose.outline());
             }
@@ -348,7 +413,9 @@ impl Scene {
         if self.looked.len() != count {
             return f64::INFINITY;
         }
-        (0..count).map(|index| self.circle(index).0.distance(self.looked[index])).fold(0.0, f64::max)
+        (0..count)
+            .map(|index| self.circle(index).0.distance(self.looked[index]))
+            .fold(0.0, f64::max)
     }
 
     /// Finds out who is near whom.
@@ -367,7 +434,10 @@ impl Scene {
             }
             for b in a + 1..count {
                 let (other, its, its_level, its_plays) = self.circle(b);
-                if its_plays && its_level == level && at.distance(other) < reach + its + AHEAD + 2.0 * FREE {
+                if its_plays
+                    && its_level == level
+                    && at.distance(other) < reach + its + AHEAD + 2.0 * FREE
+                {
                     self.pairs.push((a, Near::Body(b)));
                 }
             }
@@ -395,9 +465,17 @@ impl Scene {
             return 0;
         }
         let seconds = most as f64 * STEP;
-        let quickest = self.movers.iter().filter(|mover| mover.walks()).map(|mover| mover.about.speed);
+        let quickest = self
+            .movers
+            .iter()
+            .filter(|mover| mover.walks())
+            .map(|mover| mover.about.speed);
         let walked = quickest.fold(0.0, f64::max) * seconds;
-        let driven = self.riders.iter().filter(|rider| !rider.out).map(|rider| rider.range(seconds));
+        let driven = self
+            .riders
+            .iter()
+            .filter(|rider| !rider.out)
+            .map(|rider| rider.range(seconds));
         let way = driven.fold(walked, f64::max);
         if way > FREE {
             return 0;
@@ -406,7 +484,8 @@ impl Scene {
             self.look();
         }
         let rider_near = |pair: &(usize, Near)| {
-            pair.0 < self.riders.len() || matches!(pair.1, Near::Body(other) if other < self.riders.len())
+            pair.0 < self.riders.len()
+                || matches!(pair.1, Near::Body(other) if other < self.riders.len())
         };
         if self.room < 2.0 * way {
             // Whoever is not among the pairs is further away than this.
@@ -426,7 +505,11 @@ impl Scene {
                     Near::Still(piece) => {
                         let form = &self.stages[level].forms[piece];
                         let apart = form.apart(at) - reach;
-                        if apart > 0.01 { apart } else { gap(&self.outline(a), form) }
+                        if apart > 0.01 {
+                            apart
+                        } else {
+                            gap(&self.outline(a), form)
+                        }
                     }
                 };
                 room = room.min(gap);
@@ -471,7 +554,10 @@ impl Scene {
         for index in 0..self.first_mover() {
             let (plays, velocity) = match self.riders.get(index) {
                 Some(rider) => (!rider.out, rider.body.velocity),
-                None => (!self.loose[index - riders].gone, self.loose[index - riders].velocity),
+                None => (
+                    !self.loose[index - riders].gone,
+                    self.loose[index - riders].velocity,
+                ),
             };
             // Who is not in touch would have to be looked after as well.
             if plays && !self.involved[index] && velocity != (0.0, 0.0) {
@@ -498,7 +584,11 @@ impl Scene {
                 rider.out || rider.footing.is_sure(centre, wheels, way)
             } else {
                 let loose = &self.loose[index - riders];
-                loose.gone || loose.floor.as_ref().is_none_or(|floor| floor.depth(loose.at) > way)
+                loose.gone
+                    || loose
+                        .floor
+                        .as_ref()
+                        .is_none_or(|floor| floor.depth(loose.at) > way)
             };
             if !sure {
                 return 0;
@@ -506,13 +596,25 @@ impl Scene {
         }
         for index in 0..riders {
             if self.involved[index] && !self.riders[index].out {
-                let touches = self.solver.touches.iter().filter(|touch| touch.a == index || touch.b == index);
+                let touches = self
+                    .solver
+                    .touches
+                    .iter()
+                    .filter(|touch| touch.a == index || touch.b == index);
                 for touch in touches.filter(|touch| touch.pressed.0 > 0.0) {
                     let marks = &mut self.riders[index].marks;
-                    let mark = if touch.b == self.involved.len() - 1 { &mut marks.touched } else { &mut marks.met };
+                    let mark = if touch.b == self.involved.len() - 1 {
+                        &mut marks.touched
+                    } else {
+                        &mut marks.met
+                    };
                     *mark = true;
                 }
-                let slips = self.solver.tyres.iter().any(|tyre| tyre.body == index && tyre.slips);
+                let slips = self
+                    .solver
+                    .tyres
+                    .iter()
+                    .any(|tyre| tyre.body == index && tyre.slips);
                 let rider = &mut self.riders[index];
                 rider.marks.slipped |= slips;
                 rider.body.glide(seconds);
@@ -545,7 +647,10 @@ impl Scene {
             if rider.out || rider.footing.is_endless() {
                 continue;
             }
-            let (centre, wheels) = (Point::new(rider.body.x, rider.body.y), rider.plant.wheels(&rider.body));
+            let (centre, wheels) = (
+                Point::new(rider.body.x, rider.body.y),
+                rider.plant.wheels(&rider.body),
+            );
             if rider.footing.look(centre, wheels) == Stance::Falls {
                 rider.out = true;
                 let index = self.frees.len() - 1;
@@ -566,10 +671,20 @@ impl Scene {
                 continue;
             }
             self.involved[index] = true;
-            self.solver.bodies[index] =
-                rider.plant.enter(&rider.body, &self.frees[index], index, rider.footing.wheels, &mut self.solver.tyres);
+            self.solver.bodies[index] = rider.plant.enter(
+                &rider.body,
+                &self.frees[index],
+                index,
+                rider.footing.wheels,
+                &mut self.solver.tyres,
+            );
         }
-        for (index, loose) in self.loose.iter().enumerate().filter(|(_, loose)| !loose.gone) {
+        for (index, loose) in self
+            .loose
+            .iter()
+            .enumerate()
+            .filter(|(_, loose)| !loose.gone)
+        {
             let body = riders + index;
             self.involved[body] |= !loose.rests();
             if self.involved[body] {
@@ -591,7 +706,8 @@ impl Scene {
         let is_steady = self.take_over();
         self.steady = if is_steady { self.steady + 1 } else { 0 };
         self.commanded.clear();
-        self.commanded.extend(self.riders.iter().map(|rider| rider.command));
+        self.commanded
+            .extend(self.riders.iter().map(|rider| rider.command));
     }
 
     /// Fills the solver with the contacts of this step.
@@ -629,11 +745,19 @@ impl Scene {
                     (still, form)
                 }
             };
-            let bounce =
-                |index: usize| index.checked_sub(riders).and_then(|i| self.loose.get(i)).map_or(0.0, |l| l.bounce);
+            let bounce = |index: usize| {
+                index
+                    .checked_sub(riders)
+                    .and_then(|i| self.loose.get(i))
+                    .map_or(0.0, |l| l.bounce)
+            };
             let bounce = bounce(a).max(bounce(b));
             // Places of one pair are kept apart by their order, and pieces of the stage by their number.
-            let mut ordinal = if let Near::Still(piece) = near { 2 * piece } else { 0 };
+            let mut ordinal = if let Near::Still(piece) = near {
+                2 * piece
+            } else {
+                0
+            };
             if own.as_ref().is_none_or(|(of, _)| *of != a) {
                 own = Some((a, self.outline(a)));
             }
@@ -649,7 +773,10 @@ impl Scene {
                 self.involved[b] = true;
                 if b >= self.first_mover() && b != still {
                     let mover = &self.movers[b - self.first_mover()];
-                    self.solver.bodies[b] = Moving { at: mover.at, ..Moving::default() };
+                    self.solver.bodies[b] = Moving {
+                        at: mover.at,
+                        ..Moving::default()
+                    };
                 }
             }
         }
@@ -671,12 +798,24 @@ impl Scene {
                 continue;
             }
             let rider = &mut self.riders[index];
-            let own = self.solver.tyres[first..].iter().take_while(|tyre| tyre.body == index).count();
+            let own = self.solver.tyres[first..]
+                .iter()
+                .take_while(|tyre| tyre.body == index)
+                .count();
             let tyres = &self.solver.tyres[first..first + own];
             first += own;
             rider.marks.slipped |= tyres.iter().any(|tyre| tyre.slips);
-            for touch in self.solver.touches.iter().filter(|touch| touch.a == index || touch.b == index) {
-                let mark = if touch.b == still { &mut rider.marks.touched } else { &mut rider.marks.met };
+            for touch in self
+                .solver
+                .touches
+                .iter()
+                .filter(|touch| touch.a == index || touch.b == index)
+            {
+                let mark = if touch.b == still {
+                    &mut rider.marks.touched
+                } else {
+                    &mut rider.marks.met
+                };
                 *mark |= touch.pressed.0 > 0.0;
                 let (ahead, left) = rider.plant.local(&rider.body, touch.spot.at);
                 if touch.pressed.0 > 0.0 && rider.pressed.len() < 8 {
@@ -684,11 +823,17 @@ impl Scene {
                 }
             }
             let before = rider.body;
-            rider.plant.leave(&mut rider.body, &self.solver.bodies[index], tyres);
+            rider
+                .plant
+                .leave(&mut rider.body, &self.solver.bodies[index], tyres);
             let (now, reach) = (&rider.body, rider.plant.reach());
             let rims = (0..2).map(|wheel| (now.wheels[wheel] - before.wheels[wheel]) * 0.1 * reach);
-            let gained = [now.velocity.0 - before.velocity.0, now.velocity.1 - before.velocity.1];
-            steady &= rims.chain(gained).all(|change| change.abs() < STEADY) && now.spin.abs() * reach < 10.0 * STEADY;
+            let gained = [
+                now.velocity.0 - before.velocity.0,
+                now.velocity.1 - before.velocity.1,
+            ];
+            steady &= rims.chain(gained).all(|change| change.abs() < STEADY)
+                && now.spin.abs() * reach < 10.0 * STEADY;
         }
         for rub in &self.solver.rubs {
             let loose = &mut self.loose[rub.body - riders];
@@ -708,11 +853,19 @@ impl Scene {
 /// What already stands where a thing of this outline is to stand at the start: its name, or what it is.
 ///
 /// - `but`: an object that is not looked at, by its index
-pub fn in_the_way(field: &Field, outline: &Outline, pose: Pose, but: Option<usize>) -> Option<String> {
+pub fn in_the_way(
+    field: &Field,
+    outline: &Outline,
+    pose: Pose,
+    but: Option<usize>,
+) -> Option<String> {
     /// Touching is no overlap, and neither is what drawing by hand gets wrong, metres.
     const SLIGHT: f64 = 0.0005;
     let placed = |outline: &Outline, pose: Pose| {
-        Form::from(outline).moved(Point::new(pose.x, pose.y), (math::cos(pose.heading), math::sin(pose.heading)))
+        Form::from(outline).moved(
+            Point::new(pose.x, pose.y),
+            (math::cos(pose.heading), math::sin(pose.heading)),
+        )
     };
     let form = placed(outline, pose);
     let level = field.platform_at(Point::new(pose.x, pose.y));
@@ -722,16 +875,32 @@ pub fn in_the_way(field: &Field, outline: &Outline, pose: Pose, but: Option<usiz
         deepest > SLIGHT
     };
     let same_level = |other: Pose| field.platform_at(Point::new(other.x, other.y)) == level;
-    let called = |name: &str, what: &str| if name.is_empty() { what.to_owned() } else { format!("`{name}`") };
+    let called = |name: &str, what: &str| {
+        if name.is_empty() {
+            what.to_owned()
+        } else {
+            format!("`{name}`")
+        }
+    };
     for wall in &field.walls {
-        let alone = Field { walls: vec![wall.clone()], ..Field::default() };
+        let alone = Field {
+            walls: vec![wall.clone()],
+            ..Field::default()
+        };
         if Stage::new(&alone, None).forms.iter().any(&meets) {
             return Some(called(&wall.name, "a wall"));
         }
     }
-    let objects = field.objects.iter().enumerate().filter(|(index, _)| Some(*index) != but);
+    let objects = field
+        .objects
+        .iter()
+        .enumerate()
+        .filter(|(index, _)| Some(*index) != but);
     let objects = objects.map(|(_, object)| (&object.name, &object.outline, object.pose));
-    let at_once = field.obstacles.iter().filter(|obstacle| obstacle.comes <= 0.0);
+    let at_once = field
+        .obstacles
+        .iter()
+        .filter(|obstacle| obstacle.comes <= 0.0);
     let obstacles = at_once.map(|obstacle| (&obstacle.name, &obstacle.outline, obstacle.pose));
     let mut things = objects.chain(obstacles);
     things

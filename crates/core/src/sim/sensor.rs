@@ -73,7 +73,12 @@ struct Ranger {
 impl Ranger {
     fn new(about: &RangeSensor, noise: Noise) -> Self {
         let most = about.latency_ms / about.period_ms.max(1) + 2;
-        Self { cone: Cone::new(about), noise, due: 0, under_way: VecDeque::with_capacity(most as usize) }
+        Self {
+            cone: Cone::new(about),
+            noise,
+            due: 0,
+            under_way: VecDeque::with_capacity(most as usize),
+        }
     }
 }
 
@@ -90,22 +95,51 @@ impl Senses {
             let drift = noise.normal() * gyro.drift * seconds;
             let sigma = gyro.noise * (seconds * STEP).sqrt();
             // Three time constants long: within `settles` all but a twentieth is gone.
-            let fading = if gyro.settles > 0.0 { exp(-3.0 * seconds / gyro.settles) } else { 0.0 };
-            let unsettled = (named("gyro settling").normal() * gyro.unsettled * seconds, fading);
-            GyroState { noise, sigma, drift, off: 0.0, unsettled }
+            let fading = if gyro.settles > 0.0 {
+                exp(-3.0 * seconds / gyro.settles)
+            } else {
+                0.0
+            };
+            let unsettled = (
+                named("gyro settling").normal() * gyro.unsettled * seconds,
+                fading,
+            );
+            GyroState {
+                noise,
+                sigma,
+                drift,
+                off: 0.0,
+                unsettled,
+            }
         });
         Self {
             period,
-            noises: robot.sensors.iter().map(|sensor| named(&sensor.name)).collect(),
+            noises: robot
+                .sensors
+                .iter()
+                .map(|sensor| named(&sensor.name))
+                .collect(),
             readings: vec![Reading::default(); robot.sensors.len()],
             due: vec![0; robot.sensors.len()],
             next: 0,
-            next_echo: if robot.rangers.is_empty() { u64::MAX } else { 0 },
-            rangers: robot.rangers.iter().map(|ranger| Ranger::new(ranger, named(&ranger.name))).collect(),
+            next_echo: if robot.rangers.is_empty() {
+                u64::MAX
+            } else {
+                0
+            },
+            rangers: robot
+                .rangers
+                .iter()
+                .map(|ranger| Ranger::new(ranger, named(&ranger.name)))
+                .collect(),
             ranges: robot.rangers.iter().map(|ranger| ranger.greatest).collect(),
             touches: vec![false; robot.touches.len()],
             fingers: vec![0; robot.touches.len()],
-            actuators: robot.actuators.iter().map(|actuator| actuator.starts).collect(),
+            actuators: robot
+                .actuators
+                .iter()
+                .map(|actuator| actuator.starts)
+                .collect(),
             battery: robot.battery,
             hands: vec![(0, 0.0); robot.rangers.len()],
             gyro,
@@ -133,28 +167,49 @@ impl Senses {
         if robot.sag == 0.0 {
             return command;
         }
-        let duty = |one| if let WheelCommand::Duty(duty) = one { duty } else { 0.0 };
+        let duty = |one| {
+            if let WheelCommand::Duty(duty) = one {
+                duty
+            } else {
+                0.0
+            }
+        };
         self.battery = robot.voltage([duty(command.left), duty(command.right)], rims);
         let weaker = |one| match one {
             WheelCommand::Duty(duty) => WheelCommand::Duty(duty * self.battery / robot.battery),
-            other @ (WheelCommand::Brake | WheelCommand::Coast | WheelCommand::Speed(_) | WheelCommand::Keep) => other,
+            other @ (WheelCommand::Brake
+            | WheelCommand::Coast
+            | WheelCommand::Speed(_)
+            | WheelCommand::Keep) => other,
         };
-        Command { left: weaker(command.left), right: weaker(command.right) }
+        Command {
+            left: weaker(command.left),
+            right: weaker(command.right),
+        }
     }
 
     /// Moves the actuators towards where they are wanted, for a control period, as far as their end stops let them.
     pub fn actuate(&mut self, robot: &Robot, wanted: &[f64]) {
         let seconds = self.period as f64 * STEP;
-        for ((at, actuator), wanted) in self.actuators.iter_mut().zip(&robot.actuators).zip(wanted) {
+        for ((at, actuator), wanted) in self.actuators.iter_mut().zip(&robot.actuators).zip(wanted)
+        {
             let most = actuator.speed * seconds;
-            *at = (*at + (wanted - *at).clamp(-most, most)).clamp(actuator.stops.0, actuator.stops.1);
+            *at =
+                (*at + (wanted - *at).clamp(-most, most)).clamp(actuator.stops.0, actuator.stops.1);
         }
     }
 
     /// Lets every sensor whose turn it is publish a new reading.
     ///
     /// - `ambient`: light of the room; `mats`: one a sensor
-    pub fn sense(&mut self, robot: &Robot, ambient: f64, mats: &[Arc<Blurred>], rider: &Rider, step: u64) {
+    pub fn sense(
+        &mut self,
+        robot: &Robot,
+        ambient: f64,
+        mats: &[Arc<Blurred>],
+        rider: &Rider,
+        step: u64,
+    ) {
         if step < self.next {
             return;
         }
@@ -174,12 +229,20 @@ impl Senses {
                 let lit = sensor.reads(share, ambient);
                 let noisy = (lit + noise.normal() * sensor.noise).clamp(0.0, 1.0);
                 // Rounded half up by the cast: a share is never negative.
-                let steps = |share: f64| f64::from((share / sensor.step + 0.5) as u32) * sensor.step;
-                if sensor.step > 0.0 { steps(noisy).min(1.0) } else { noisy }
+                let steps =
+                    |share: f64| f64::from((share / sensor.step + 0.5) as u32) * sensor.step;
+                if sensor.step > 0.0 {
+                    steps(noisy).min(1.0)
+                } else {
+                    noisy
+                }
             };
             self.readings[index] = if mat.channels() == 1 {
                 let brightness = read(sample[0]);
-                Reading { brightness, rgb: [brightness; 3] }
+                Reading {
+                    brightness,
+                    rgb: [brightness; 3],
+                }
             } else {
                 let rgb = sample.map(&mut read);
                 Reading::of(sensor.code(rgb).map_or(rgb, |code| linear(code.rgb)))
@@ -195,7 +258,12 @@ impl Senses {
         }
         self.next_echo = u64::MAX;
         let (plant, body) = (&scene.riders[who].plant, &scene.riders[who].body);
-        let sensors = self.rangers.iter_mut().zip(&robot.rangers).zip(&mut self.ranges).zip(&self.hands);
+        let sensors = self
+            .rangers
+            .iter_mut()
+            .zip(&robot.rangers)
+            .zip(&mut self.ranges)
+            .zip(&self.hands);
         for (((ranger, about), range), hand) in sensors {
             if step == ranger.due {
                 ranger.due = step + u64::from(about.period_ms);
@@ -209,15 +277,30 @@ impl Senses {
                 };
                 let held = (step < hand.0).then_some(hand.1);
                 let echo = held.map_or(echo, |held| Some(echo.map_or(held, |echo| echo.min(held))));
-                let noisy = echo.map_or(about.greatest, |echo| echo + ranger.noise.normal() * about.noise);
-                let stepped = if about.step > 0.0 { floor(noisy / about.step + 0.5) * about.step } else { noisy };
+                let noisy = echo.map_or(about.greatest, |echo| {
+                    echo + ranger.noise.normal() * about.noise
+                });
+                let stepped = if about.step > 0.0 {
+                    floor(noisy / about.step + 0.5) * about.step
+                } else {
+                    noisy
+                };
                 let reading = stepped.clamp(about.least, about.greatest);
-                ranger.under_way.push_back((step + u64::from(about.latency_ms), reading));
+                ranger
+                    .under_way
+                    .push_back((step + u64::from(about.latency_ms), reading));
             }
-            while ranger.under_way.front().is_some_and(|(arrives, _)| *arrives <= step) {
+            while ranger
+                .under_way
+                .front()
+                .is_some_and(|(arrives, _)| *arrives <= step)
+            {
                 (_, *range) = ranger.under_way.pop_front().expect("just seen");
             }
-            let arrives = ranger.under_way.front().map_or(u64::MAX, |(arrives, _)| *arrives);
+            let arrives = ranger
+                .under_way
+                .front()
+                .map_or(u64::MAX, |(arrives, _)| *arrives);
             self.next_echo = self.next_echo.min(ranger.due).min(arrives);
         }
     }
@@ -225,9 +308,17 @@ impl Senses {
     /// What the robot knows now. To be called once a control period.
     pub fn look(&mut self, robot: &Robot, rider: &Rider, step: u64) -> Readings<'_> {
         let body = &rider.body;
-        for ((pressed, sensor), finger) in self.touches.iter_mut().zip(&robot.touches).zip(&self.fingers) {
+        for ((pressed, sensor), finger) in self
+            .touches
+            .iter_mut()
+            .zip(&robot.touches)
+            .zip(&self.fingers)
+        {
             let pushed = |(ahead, left, force): &(f64, f64, f64)| {
-                *force >= sensor.force && sensor.side.is_some_and(|side| is_on(robot, side, *ahead, *left))
+                *force >= sensor.force
+                    && sensor
+                        .side
+                        .is_some_and(|side| is_on(robot, side, *ahead, *left))
             };
             *pressed = step < *finger || rider.pressed.iter().any(pushed);
         }
@@ -239,7 +330,9 @@ impl Senses {
             body.heading + gyro.off
         });
         // Whole ticks only, towards the lower one in both directions, as a disc with slots counts.
-        let wheels = body.angles.map(|angle| (angle * self.ticks_per_rad).floor() / self.ticks_per_rad);
+        let wheels = body
+            .angles
+            .map(|angle| (angle * self.ticks_per_rad).floor() / self.ticks_per_rad);
         Readings {
             sensors: &self.readings,
             ranges: &self.ranges,

@@ -97,7 +97,16 @@ struct Row {
 impl Touch {
     /// A contact that has just come about.
     pub fn new(a: usize, b: usize, ordinal: usize, spot: Spot, bounce: f64) -> Self {
-        Self { a, b, ordinal, spot, bounce, pressed: (0.0, 0.0), age: 0, row: Row::default() }
+        Self {
+            a,
+            b,
+            ordinal,
+            spot,
+            bounce,
+            pressed: (0.0, 0.0),
+            age: 0,
+            row: Row::default(),
+        }
     }
 }
 
@@ -180,7 +189,10 @@ pub struct Solver {
 impl Solver {
     /// Room for this many bodies.
     pub fn new(bodies: usize) -> Self {
-        Self { bodies: vec![Moving::default(); bodies], ..Self::default() }
+        Self {
+            bodies: vec![Moving::default(); bodies],
+            ..Self::default()
+        }
     }
 
     /// Forgets what acted, but keeps the contacts for the next step to begin with.
@@ -211,12 +223,22 @@ impl Solver {
             let parting = a.speed(arms[0], normal) - b.speed(arms[1], normal);
             let gap = touch.spot.gap;
             // Up to each other but not into each other; what overlaps is parted within some twenty steps.
-            let mut wanted = if gap > 0.0 { -gap / dt } else { (-gap * 0.05 / dt).min(0.05) };
+            let mut wanted = if gap > 0.0 {
+                -gap / dt
+            } else {
+                (-gap * 0.05 / dt).min(0.05)
+            };
             if parting < -BOUNCING && parting * dt + gap < 0.0 {
                 wanted = wanted.max(-touch.bounce * parting);
             }
-            touch.row = Row { arms, tangent, masses: (mass(normal), mass(tangent)), wanted };
-            let same = |old: &&Touch| (old.a, old.b, old.ordinal) == (touch.a, touch.b, touch.ordinal);
+            touch.row = Row {
+                arms,
+                tangent,
+                masses: (mass(normal), mass(tangent)),
+                wanted,
+            };
+            let same =
+                |old: &&Touch| (old.a, old.b, old.ordinal) == (touch.a, touch.b, touch.ordinal);
             if let Some(old) = self.before.iter().find(same) {
                 touch.age = old.age.saturating_add(1);
                 let kept = if touch.age < SETTLING { FADING } else { 1.0 };
@@ -224,7 +246,14 @@ impl Solver {
             }
         }
         for touch in &self.touches {
-            let Touch { a, b, row, pressed, spot, .. } = *touch;
+            let Touch {
+                a,
+                b,
+                row,
+                pressed,
+                spot,
+                ..
+            } = *touch;
             for (body, arm, sign) in [(a, row.arms[0], 1.0), (b, row.arms[1], -1.0)] {
                 self.bodies[body].push(arm, spot.normal, sign * pressed.0);
                 self.bodies[body].push(arm, row.tangent, sign * pressed.1);
@@ -233,7 +262,8 @@ impl Solver {
         for tyre in &mut self.tyres {
             let body = &mut self.bodies[tyre.body];
             let left = (-tyre.ahead.1, tyre.ahead.0);
-            let along = body.response(tyre.arm, tyre.ahead) + tyre.radius * tyre.radius * tyre.compliance;
+            let along =
+                body.response(tyre.arm, tyre.ahead) + tyre.radius * tyre.radius * tyre.compliance;
             let along = if tyre.rolls { 0.0 } else { 1.0 / along };
             tyre.masses = (along, tyre.share / body.response(tyre.arm, left));
             body.push(tyre.arm, tyre.ahead, tyre.held.0);
@@ -256,7 +286,10 @@ impl Solver {
             let left = (-tyre.ahead.1, tyre.ahead.0);
             let along = body.speed(tyre.arm, tyre.ahead) - tyre.radius * tyre.speed;
             let across = body.speed(tyre.arm, left);
-            let mut new = (tyre.held.0 - along * tyre.masses.0, tyre.held.1 - across * tyre.masses.1);
+            let mut new = (
+                tyre.held.0 - along * tyre.masses.0,
+                tyre.held.1 - across * tyre.masses.1,
+            );
             let size = math::length(new.0, new.1);
             tyre.slips = size > tyre.grip;
             if tyre.slips {
@@ -290,8 +323,17 @@ impl Solver {
             change = delta.iter().fold(change, |most, part| most.max(part.abs()));
         }
         for touch in &mut self.touches {
-            let Touch { a, b, row, pressed, spot, .. } = *touch;
-            let speed = |bodies: &[Moving], d| bodies[a].speed(row.arms[0], d) - bodies[b].speed(row.arms[1], d);
+            let Touch {
+                a,
+                b,
+                row,
+                pressed,
+                spot,
+                ..
+            } = *touch;
+            let speed = |bodies: &[Moving], d| {
+                bodies[a].speed(row.arms[0], d) - bodies[b].speed(row.arms[1], d)
+            };
             let parting = speed(&self.bodies, spot.normal);
             let new = (pressed.0 + (row.wanted - parting) * row.masses.0).max(0.0);
             let delta = new - pressed.0;

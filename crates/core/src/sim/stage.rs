@@ -21,10 +21,18 @@ impl Group {
     fn around(forms: &[Form], members: std::ops::Range<usize>) -> Self {
         let count = members.len().max(1) as f64;
         let mine = &forms[members.clone()];
-        let sum = |of: fn(Point) -> f64| mine.iter().map(|form| of(form.middle())).sum::<f64>() / count;
+        let sum =
+            |of: fn(Point) -> f64| mine.iter().map(|form| of(form.middle())).sum::<f64>() / count;
         let centre = Point::new(sum(|middle| middle.x), sum(|middle| middle.y));
-        let radius = mine.iter().map(|form| form.reach(centre)).fold(0.0, f64::max);
-        Self { centre, radius, members }
+        let radius = mine
+            .iter()
+            .map(|form| form.reach(centre))
+            .fold(0.0, f64::max);
+        Self {
+            centre,
+            radius,
+            members,
+        }
     }
 }
 
@@ -68,7 +76,9 @@ impl Cone {
         let half = sensor.cone / 2.0;
         let direction = |angle: f64| (math::cos(angle), math::sin(angle));
         Self {
-            rays: std::array::from_fn(|ray| direction(sensor.facing + (ray as f64 / 2.0 - 1.0) * half)),
+            rays: std::array::from_fn(|ray| {
+                direction(sensor.facing + (ray as f64 / 2.0 - 1.0) * half)
+            }),
             opening: direction(half),
             greatest: sensor.greatest,
             squarely: math::cos(sensor.slant),
@@ -81,7 +91,13 @@ impl Look {
     pub fn new(from: Point, ahead: (f64, f64), cone: &Cone) -> Self {
         let turned = |(x, y): (f64, f64)| (ahead.0 * x - ahead.1 * y, ahead.1 * x + ahead.0 * y);
         let rays = cone.rays.map(turned);
-        Self { from, rays, middle: rays[RAYS / 2], cone: *cone, first: [None; RAYS] }
+        Self {
+            from,
+            rays,
+            middle: rays[RAYS / 2],
+            cone: *cone,
+            first: [None; RAYS],
+        }
     }
 
     /// Whether a circle may reach into the cone: most things are nowhere near it.
@@ -99,7 +115,11 @@ impl Look {
         if !self.near(centre, radius) {
             return;
         }
-        for (hit, first) in form.meet(self.from, &self.rays).into_iter().zip(&mut self.first) {
+        for (hit, first) in form
+            .meet(self.from, &self.rays)
+            .into_iter()
+            .zip(&mut self.first)
+        {
             let Some(hit) = hit else { continue };
             if first.is_none_or(|(far, _)| hit.0 < far) {
                 *first = Some(hit);
@@ -110,8 +130,15 @@ impl Look {
     /// How far away the nearest thing is that sends something back, metres; none within reach. Each of the rays
     /// counts only if it meets its face squarely enough.
     pub fn echo(&self) -> Option<f64> {
-        let back = |(far, facing): &(f64, f64)| *far <= self.cone.greatest && *facing >= self.cone.squarely;
-        self.first.iter().flatten().filter(|hit| back(hit)).map(|(far, _)| *far).min_by(f64::total_cmp)
+        let back = |(far, facing): &(f64, f64)| {
+            *far <= self.cone.greatest && *facing >= self.cone.squarely
+        };
+        self.first
+            .iter()
+            .flatten()
+            .filter(|hit| back(hit))
+            .map(|(far, _)| *far)
+            .min_by(f64::total_cmp)
     }
 }
 
@@ -121,14 +148,24 @@ impl Stage {
         let mut stage = Self::default();
         let mut add = |pieces: Vec<Form>| {
             let first = stage.forms.len();
-            stage.circles.extend(pieces.iter().map(|form| (form.middle(), form.reach(form.middle()))));
+            stage.circles.extend(
+                pieces
+                    .iter()
+                    .map(|form| (form.middle(), form.reach(form.middle()))),
+            );
             stage.forms.extend(pieces);
-            stage.groups.push(Group::around(&stage.forms, first..stage.forms.len()));
+            stage
+                .groups
+                .push(Group::around(&stage.forms, first..stage.forms.len()));
         };
         for wall in &field.walls {
             let half = wall.thickness / 2.0;
             // Each piece reaches half a thickness further, so that corners have no notch.
-            add(wall.points.windows(2).filter_map(|pair| Form::along(pair[0], pair[1], half, half)).collect());
+            add(wall
+                .points
+                .windows(2)
+                .filter_map(|pair| Form::along(pair[0], pair[1], half, half))
+                .collect());
         }
         for platform in field.platforms.iter().filter(|_| platform.is_none()) {
             // A round one is a disc, all round and without corners.
@@ -136,7 +173,10 @@ impl Stage {
                 add(vec![Form::Disc { centre, radius }]);
                 continue;
             }
-            add(sides(&platform.shape).into_iter().filter_map(|(from, to)| Form::along(from, to, SIDE, 0.0)).collect());
+            add(sides(&platform.shape)
+                .into_iter()
+                .filter_map(|(from, to)| Form::along(from, to, SIDE, 0.0))
+                .collect());
         }
         stage
     }
@@ -185,7 +225,10 @@ mod tests {
             points: vec![Point::new(x, y - 0.1), Point::new(x, y + 0.1)],
             thickness: 0.02,
         };
-        let field = Field { walls: vec![wall(1.0, 0.0), wall(0.5, 0.4)], ..Field::default() };
+        let field = Field {
+            walls: vec![wall(1.0, 0.0), wall(0.5, 0.4)],
+            ..Field::default()
+        };
         let stage = Stage::new(&field, None);
         let see = |heading: f64, sensor: &RangeSensor| {
             let ahead = (math::cos(heading), math::sin(heading));
@@ -194,14 +237,43 @@ mod tests {
             look.echo()
         };
         let echo = |heading: f64, cone: f64| see(heading, &sensor(cone));
-        assert!((echo(0.0, 0.1).unwrap() - 0.99).abs() < 1e-9, "straight ahead");
+        assert!(
+            (echo(0.0, 0.1).unwrap() - 0.99).abs() < 1e-9,
+            "straight ahead"
+        );
         assert_eq!(echo(3.0, 0.1), None, "nothing behind");
         let aside = math::atan2(0.4, 0.5);
         assert!((echo(aside, 0.0).unwrap() - 0.49 / math::cos(aside)).abs() < 1e-6);
-        assert!(echo(aside / 2.0, 1.2).unwrap() < 0.7, "a wide cone sees both and reports the nearer");
-        assert_eq!(see(0.0, &RangeSensor { greatest: 0.9, ..sensor(0.1) }), None, "out of reach");
-        assert!(see(0.0, &RangeSensor { slant: 1e-3, ..sensor(0.0) }).is_some(), "square on");
-        let flat = RangeSensor { slant: 0.5, ..sensor(0.0) };
+        assert!(
+            echo(aside / 2.0, 1.2).unwrap() < 0.7,
+            "a wide cone sees both and reports the nearer"
+        );
+        assert_eq!(
+            see(
+                0.0,
+                &RangeSensor {
+                    greatest: 0.9,
+                    ..sensor(0.1)
+                }
+            ),
+            None,
+            "out of reach"
+        );
+        assert!(
+            see(
+                0.0,
+                &RangeSensor {
+                    slant: 1e-3,
+                    ..sensor(0.0)
+                }
+            )
+            .is_some(),
+            "square on"
+        );
+        let flat = RangeSensor {
+            slant: 0.5,
+            ..sensor(0.0)
+        };
         assert_eq!(see(aside, &flat), None, "39 deg off the normal");
     }
 }

@@ -30,10 +30,16 @@ fn even_robot() -> Robot {
 }
 
 fn duty(left: f64, right: f64) -> Command {
-    Command { left: WheelCommand::Duty(left), right: WheelCommand::Duty(right) }
+    Command {
+        left: WheelCommand::Duty(left),
+        right: WheelCommand::Duty(right),
+    }
 }
 
-const COAST: Command = Command { left: WheelCommand::Coast, right: WheelCommand::Coast };
+const COAST: Command = Command {
+    left: WheelCommand::Coast,
+    right: WheelCommand::Coast,
+};
 
 /// A robot on an endless bare mat.
 struct Bench {
@@ -47,7 +53,12 @@ impl Bench {
     fn new(robot: &Robot, dt: f64) -> Self {
         let plant = Plant::new(robot, dt);
         let body = plant.at_rest(Pose::default());
-        Self { plant, body, solver: Solver::new(1), dt }
+        Self {
+            plant,
+            body,
+            solver: Solver::new(1),
+            dt,
+        }
     }
 
     /// One step; returns whether a tyre slipped.
@@ -57,9 +68,12 @@ impl Bench {
             return false;
         }
         self.solver.clear();
-        self.solver.bodies[0] = self.plant.enter(&self.body, &free, 0, [true; 2], &mut self.solver.tyres);
+        self.solver.bodies[0] =
+            self.plant
+                .enter(&self.body, &free, 0, [true; 2], &mut self.solver.tyres);
         self.solver.solve(self.dt);
-        self.plant.leave(&mut self.body, &self.solver.bodies[0], &self.solver.tyres);
+        self.plant
+            .leave(&mut self.body, &self.solver.bodies[0], &self.solver.tyres);
         self.solver.tyres.iter().any(|tyre| tyre.slips)
     }
 
@@ -86,8 +100,12 @@ impl Table {
         let field = Arc::new(field);
         let levels = std::iter::once(None).chain((0..field.platforms.len()).map(Some));
         let stages: Arc<[Stage]> = levels.map(|level| Stage::new(&field, level)).collect();
-        let riders = robots.iter().map(|(robot, pose)| Rider::new(Plant::new(robot, STEP), &field, *pose));
-        Self { scene: Scene::new(&field, &stages, riders.collect()) }
+        let riders = robots
+            .iter()
+            .map(|(robot, pose)| Rider::new(Plant::new(robot, STEP), &field, *pose));
+        Self {
+            scene: Scene::new(&field, &stages, riders.collect()),
+        }
     }
 
     /// Goes on for this many seconds; returns the poses of the axles.
@@ -96,7 +114,11 @@ impl Table {
             rider.command = *command;
         }
         self.scene.advance((seconds / STEP).round() as u64);
-        self.scene.riders.iter().map(|rider| rider.plant.pose(&rider.body)).collect()
+        self.scene
+            .riders
+            .iter()
+            .map(|rider| rider.plant.pose(&rider.body))
+            .collect()
     }
 
     fn marks(&mut self) -> Marks {
@@ -105,7 +127,11 @@ impl Table {
 
     /// Force in N with which a robot is touched now.
     fn force(&self, rider: usize) -> f64 {
-        self.scene.riders[rider].pressed.iter().map(|(_, _, force)| force).sum()
+        self.scene.riders[rider]
+            .pressed
+            .iter()
+            .map(|(_, _, force)| force)
+            .sum()
     }
 }
 
@@ -129,13 +155,18 @@ fn damping(robot: &Robot) -> f64 {
 
 /// Steady speed in m/s under a duty: where the motors' force equals the drag.
 fn steady(robot: &Robot, duty: f64) -> f64 {
-    let push = 4.0 * robot.left.stall_torque * duty * robot.battery / robot.left.rated_voltage / robot.wheel_diameter;
+    let push = 4.0 * robot.left.stall_torque * duty * robot.battery
+        / robot.left.rated_voltage
+        / robot.wheel_diameter;
     (push - drag(robot)) / damping(robot)
 }
 
 #[track_caller]
 fn assert_within(value: f64, expected: f64, share: f64) {
-    assert!((value - expected).abs() <= share * expected.abs(), "{value} is not {expected} within {share}");
+    assert!(
+        (value - expected).abs() <= share * expected.abs(),
+        "{value} is not {expected} within {share}"
+    );
 }
 
 #[test]
@@ -157,7 +188,11 @@ fn getting_to_speed_follows_the_exponential_of_the_motor_model() {
         let mut bench = Bench::new(&robot, 1e-4);
         let seconds = (factor * tau * 1e4).round() / 1e4;
         bench.go(duty(0.4, 0.4), seconds);
-        assert_within(bench.speed(), steady(&robot, 0.4) * (1.0 - math::exp(-seconds / tau)), 0.01);
+        assert_within(
+            bench.speed(),
+            steady(&robot, 0.4) * (1.0 - math::exp(-seconds / tau)),
+            0.01,
+        );
     }
 }
 
@@ -169,7 +204,11 @@ fn a_coasting_robot_rolls_as_far_as_its_drag_lets_it() {
     let from = bench.go(duty(0.6, 0.6), 3.0).x;
     let speed = bench.speed();
     let rolled = bench.go(COAST, 5.0).x - from;
-    assert_within(rolled, speed * speed * felt_mass(&robot) / (2.0 * drag(&robot)), 0.02);
+    assert_within(
+        rolled,
+        speed * speed * felt_mass(&robot) / (2.0 * drag(&robot)),
+        0.02,
+    );
     assert!(bench.speed() < 1e-4, "{}", bench.speed());
 }
 
@@ -201,7 +240,11 @@ fn distance_and_heading_are_what_the_wheels_have_turned() {
     let mut spin = Bench::new(&balanced, STEP);
     let pose = spin.go(duty(-0.2, 0.2), 2.0);
     let [left, right] = spin.body.angles;
-    assert_within((right - left) * radius / robot.track_width, pose.heading, 1e-6);
+    assert_within(
+        (right - left) * radius / robot.track_width,
+        pose.heading,
+        1e-6,
+    );
     assert!(math::length(pose.x, pose.y) < 1e-4, "{pose:?}");
 }
 
@@ -209,10 +252,16 @@ fn distance_and_heading_are_what_the_wheels_have_turned() {
 fn a_pivot_turns_about_the_wheel_that_stands() {
     let robot = even_robot();
     let mut bench = Bench::new(&robot, STEP);
-    let command = Command { left: WheelCommand::Brake, right: WheelCommand::Duty(0.3) };
+    let command = Command {
+        left: WheelCommand::Brake,
+        right: WheelCommand::Duty(0.3),
+    };
     let pose = bench.go(command, 1.0);
     let left_wheel = pose.place(0.0, robot.track_width / 2.0);
-    assert!(left_wheel.distance(Point::new(0.0, robot.track_width / 2.0)) < 0.002, "{left_wheel:?}");
+    assert!(
+        left_wheel.distance(Point::new(0.0, robot.track_width / 2.0)) < 0.002,
+        "{left_wheel:?}"
+    );
     let rim = bench.body.angles[1] * robot.wheel_diameter / 2.0;
     assert_within(rim, pose.heading * robot.track_width, 0.02);
 }
@@ -227,7 +276,8 @@ fn a_start_is_never_quicker_than_the_tyres_grip() {
     bench.go(duty(1.0, 1.0), 0.05);
     // The caster's drag is the only other force: share of the weight on the wheels times grip, less that drag.
     let weight = robot.mass * GRAVITY;
-    let push = weight * robot.wheel_share() * robot.grip - weight * (1.0 - robot.wheel_share()) * robot.caster_drag;
+    let push = weight * robot.wheel_share() * robot.grip
+        - weight * (1.0 - robot.wheel_share()) * robot.caster_drag;
     assert_within(bench.speed(), push / robot.mass * 0.051, 0.01);
 }
 
@@ -240,9 +290,16 @@ fn a_step_ten_times_finer_tells_the_same() {
         bench.go(COAST, 0.5);
         bench.go(duty(0.4, 0.5), 0.5)
     };
-    let (coarse, fine, finest) = (manoeuvre(STEP), manoeuvre(STEP / 10.0), manoeuvre(STEP / 100.0));
+    let (coarse, fine, finest) = (
+        manoeuvre(STEP),
+        manoeuvre(STEP / 10.0),
+        manoeuvre(STEP / 100.0),
+    );
     let apart = |a: Pose, b: Pose| math::length(a.x - b.x, a.y - b.y);
-    assert!(apart(coarse, fine) < 0.001 && (coarse.heading - fine.heading).abs() < 0.003, "{coarse:?} {fine:?}");
+    assert!(
+        apart(coarse, fine) < 0.001 && (coarse.heading - fine.heading).abs() < 0.003,
+        "{coarse:?} {fine:?}"
+    );
     // First order: ten times finer is ten times nearer.
     let ratio = apart(coarse, finest) / apart(fine, finest).max(1e-12);
     assert!(ratio > 5.0, "{ratio}");
@@ -256,18 +313,30 @@ fn a_wall_stops_the_robot_at_its_face_and_lets_it_slide_along() {
         points: points.map(|(x, y)| Point::new(x, y)).to_vec(),
         thickness: 0.02,
     };
-    let square = Field { walls: vec![wall([(0.5, -1.0), (0.5, 1.0)])], ..Field::default() };
+    let square = Field {
+        walls: vec![wall([(0.5, -1.0), (0.5, 1.0)])],
+        ..Field::default()
+    };
     let mut table = Table::new(square, &[(&robot, Pose::default())]);
     let pose = table.go(&[duty(0.6, 0.6)], 3.0)[0];
     assert!((pose.x + robot.nose - 0.49).abs() < 0.001, "{pose:?}");
     let body = &table.scene.riders[0].body;
     assert!(pose.heading.abs() < 0.01 && math::length(body.velocity.0, body.velocity.1) < 0.01);
-    assert!(body.wheels[0].abs() < 0.5 * robot.left.no_load_speed, "stalled, not spinning freely");
+    assert!(
+        body.wheels[0].abs() < 0.5 * robot.left.no_load_speed,
+        "stalled, not spinning freely"
+    );
 
-    let slanted = Field { walls: vec![wall([(0.3, 0.2), (2.3, -0.5)])], ..Field::default() };
+    let slanted = Field {
+        walls: vec![wall([(0.3, 0.2), (2.3, -0.5)])],
+        ..Field::default()
+    };
     let pose = Table::new(slanted, &[(&robot, Pose::default())]).go(&[duty(0.5, 0.5)], 4.0)[0];
     let along = math::atan2(-0.7, 2.0);
-    assert!((pose.heading - along).abs() < 0.02 && pose.x > 0.6, "it slides along the wall: {pose:?}");
+    assert!(
+        (pose.heading - along).abs() < 0.02 && pose.x > 0.6,
+        "it slides along the wall: {pose:?}"
+    );
 }
 
 fn setup() -> Setup {
@@ -288,13 +357,34 @@ fn the_demo_round_is_done_in_about_a_minute_nineteen_times_in_twenty() {
     let program = program(MISSION, &setup);
     assert!(program.steps.len() >= 8);
     let world = setup.world();
-    let run = |seed| run(&world, &program, world.start(Some("slipway"), seed), seed, None).unwrap();
+    let run = |seed| {
+        run(
+            &world,
+            &program,
+            world.start(Some("slipway"), seed),
+            seed,
+            None,
+        )
+        .unwrap()
+    };
     let nominal = run(7);
-    assert_eq!((nominal.outcome, nominal.reason.as_str()), (Outcome::Done, ""));
-    assert!((45.0..80.0).contains(&nominal.duration()), "{}", nominal.duration());
+    assert_eq!(
+        (nominal.outcome, nominal.reason.as_str()),
+        (Outcome::Done, "")
+    );
+    assert!(
+        (45.0..80.0).contains(&nominal.duration()),
+        "{}",
+        nominal.duration()
+    );
     let dock = nominal.final_pose();
-    assert!((0.82..1.1).contains(&dock.x) && (1.1..1.38).contains(&dock.y), "{dock:?}");
-    let held = (1..=40).filter(|&seed| run(seed).outcome == Outcome::Done).count();
+    assert!(
+        (0.82..1.1).contains(&dock.x) && (1.1..1.38).contains(&dock.y),
+        "{dock:?}"
+    );
+    let held = (1..=40)
+        .filter(|&seed| run(seed).outcome == Outcome::Done)
+        .count();
     assert!(held >= 38, "{held} of 40");
 }
 
@@ -303,14 +393,24 @@ fn the_same_input_gives_the_same_trace_on_any_thread() {
     let setup = setup();
     let program = program(MISSION, &setup);
     let world = setup.world();
-    let hash = |seed| run(&world, &program, world.start(None, seed), seed, None).unwrap().fingerprint();
+    let hash = |seed| {
+        run(&world, &program, world.start(None, seed), seed, None)
+            .unwrap()
+            .fingerprint()
+    };
     let alone: Vec<u64> = (0..4).map(hash).collect();
     let threads: Vec<u64> = std::thread::scope(|scope| {
         let handles: Vec<_> = (0..4).map(|seed| scope.spawn(move || hash(seed))).collect();
-        handles.into_iter().map(|handle| handle.join().unwrap()).collect()
+        handles
+            .into_iter()
+            .map(|handle| handle.join().unwrap())
+            .collect()
     });
     assert_eq!(alone, threads);
-    assert!(alone.windows(2).all(|pair| pair[0] != pair[1]), "another seed is another run");
+    assert!(
+        alone.windows(2).all(|pair| pair[0] != pair[1]),
+        "another seed is another run"
+    );
 }
 
 #[test]
@@ -320,28 +420,41 @@ fn the_trace_of_the_demo_is_the_one_on_record() {
     let program = program(MISSION, &setup);
     let world = setup.world();
     let run = run(&world, &program, world.start(Some("slipway"), 7), 7, None).unwrap();
-    insta::assert_snapshot!(format!("{:016x} {} ticks", run.fingerprint(), run.trace.ticks.len()));
+    insta::assert_snapshot!(format!(
+        "{:016x} {} ticks",
+        run.fingerprint(),
+        run.trace.ticks.len()
+    ));
 }
 
 #[test]
 fn sensors_publish_at_their_own_rate_and_in_their_own_steps() {
     let setup = setup();
-    let text = "limit 9 s\nstart slipway\nstep \"a\"\ndrive ahead at 30 %\nuntil 1 s passes -> done";
+    let text =
+        "limit 9 s\nstart slipway\nstep \"a\"\ndrive ahead at 30 %\nuntil 1 s passes -> done";
     let program = program(text, &setup);
     let mut robot = (*setup.robot).clone();
     let hue = robot.sensor("hue").unwrap();
     robot.sensors[hue].period_ms = 50;
     let world = World::new(Arc::clone(&setup.field), Arc::new(robot));
     let run = run(&world, &program, world.start(Some("slipway"), 1), 1, None).unwrap();
-    let readings: Vec<_> = (0..run.trace.ticks.len()).map(|tick| run.trace.reading(tick, hue).rgb).collect();
+    let readings: Vec<_> = (0..run.trace.ticks.len())
+        .map(|tick| run.trace.reading(tick, hue).rgb)
+        .collect();
     for chunk in readings.chunks_exact(5) {
-        assert!(chunk.iter().all(|reading| *reading == chunk[0]), "20 Hz at 10 ms: five ticks alike");
+        assert!(
+            chunk.iter().all(|reading| *reading == chunk[0]),
+            "20 Hz at 10 ms: five ticks alike"
+        );
     }
     assert!(readings.windows(2).any(|pair| pair[0] != pair[1]));
     let left = setup.robot.sensor("floor-left").unwrap();
     for tick in 0..run.trace.ticks.len() {
         let steps = run.trace.reading(tick, left).brightness / 0.005;
-        assert!((steps - steps.round()).abs() < 1e-9, "half a percent at a time");
+        assert!(
+            (steps - steps.round()).abs() < 1e-9,
+            "half a percent at a time"
+        );
         let ticks = run.trace.ticks[tick].wheels[0] * 720.0 / math::TAU;
         assert!((ticks - ticks.round()).abs() < 1e-6, "whole encoder ticks");
     }
@@ -355,10 +468,17 @@ fn a_gyro_drifts_by_what_its_file_says() {
     let world = setup.world();
     let errors: Vec<f64> = (0..60)
         .map(|seed| {
-            run(&world, &program, world.start(None, seed), seed, None).unwrap().trace.ticks.last().unwrap().gyro
+            run(&world, &program, world.start(None, seed), seed, None)
+                .unwrap()
+                .trace
+                .ticks
+                .last()
+                .unwrap()
+                .gyro
         })
         .collect();
-    let spread = (errors.iter().map(|error| error * error).sum::<f64>() / errors.len() as f64).sqrt();
+    let spread =
+        (errors.iter().map(|error| error * error).sum::<f64>() / errors.len() as f64).sqrt();
     // Drift sigma t, and a random walk of noise sigma sqrt(t dt), in squares; 60 draws show it to about a tenth.
     let gyro = setup.robot.gyro.as_ref().unwrap();
     let expected = math::length(gyro.drift * 40.0, gyro.noise * (40.0 * STEP).sqrt());
@@ -375,16 +495,29 @@ fn turning_by_gyro_ends_near_the_angle_and_past_it_by_what_braking_takes() {
     let run = run(&world, &program, start, 3, None).unwrap();
     let turned = run.final_pose().heading - start.heading;
     assert!(turned > FRAC_PI_2 && turned < FRAC_PI_2 + 0.2, "{turned}");
-    assert!(run.trace.events.iter().any(|stamp| stamp.event == Event::Entered { step: StepId(1) }));
+    assert!(
+        run.trace
+            .events
+            .iter()
+            .any(|stamp| stamp.event == Event::Entered { step: StepId(1) })
+    );
 }
 
 #[test]
 fn a_run_in_the_memory_of_another_is_the_same_run() {
     let setup = setup();
     let world = setup.world();
-    let first = program("limit 5 s\nstart slipway\nstep \"a\"\nspin left at 30 %\nuntil 4 s pass -> done", &setup);
+    let first = program(
+        "limit 5 s\nstart slipway\nstep \"a\"\nspin left at 30 %\nuntil 4 s pass -> done",
+        &setup,
+    );
     let second = program(MISSION, &setup);
-    let of = |seed| Play { start: world.start(Some("slipway"), seed), seed, interventions: &[], piece: None };
+    let of = |seed| Play {
+        start: world.start(Some("slipway"), seed),
+        seed,
+        interventions: &[],
+        piece: None,
+    };
     let used = play(&world, &first, of(3), None).unwrap();
     let again = play_again(&world, &second, of(7), None, used.trace).unwrap();
     assert_eq!(again, play(&world, &second, of(7), None).unwrap());

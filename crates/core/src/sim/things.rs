@@ -79,7 +79,11 @@ impl Loose {
 
     /// Where it is.
     pub const fn pose(&self) -> Pose {
-        Pose { x: self.at.x, y: self.at.y, heading: self.heading }
+        Pose {
+            x: self.at.x,
+            y: self.at.y,
+            heading: self.heading,
+        }
     }
 
     pub(super) fn outline(&self) -> Form {
@@ -94,10 +98,16 @@ impl Loose {
             (self.velocity, self.spin) = ((0.0, 0.0), 0.0);
             return false;
         }
-        self.at = Point::new(self.at.x + self.velocity.0 * STEP, self.at.y + self.velocity.1 * STEP);
+        self.at = Point::new(
+            self.at.x + self.velocity.0 * STEP,
+            self.at.y + self.velocity.1 * STEP,
+        );
         self.heading += self.spin * STEP;
         self.cos_sin = rotated(self.cos_sin, self.spin * STEP);
-        self.gone = self.floor.as_ref().is_some_and(|floor| floor.depth(self.at) <= 0.0);
+        self.gone = self
+            .floor
+            .as_ref()
+            .is_some_and(|floor| floor.depth(self.at) <= 0.0);
         self.gone
     }
 }
@@ -127,12 +137,17 @@ pub struct Mover {
 impl Mover {
     pub(super) fn new(field: &Field, about: &Obstacle) -> Self {
         let at = Point::new(about.pose.x, about.pose.y);
-        let turned = Form::from(&about.outline)
-            .moved(Point::default(), (math::cos(about.pose.heading), math::sin(about.pose.heading)));
+        let turned = Form::from(&about.outline).moved(
+            Point::default(),
+            (math::cos(about.pose.heading), math::sin(about.pose.heading)),
+        );
         Self {
             reach: turned.reach(Point::default()),
             form: turned,
-            whole: stations(about).zip(stations(about).skip(1)).map(|(a, b)| a.distance(b)).sum(),
+            whole: stations(about)
+                .zip(stations(about).skip(1))
+                .map(|(a, b)| a.distance(b))
+                .sum(),
             about: about.clone(),
             walked: 0.0,
             waits: 0,
@@ -155,7 +170,13 @@ impl Mover {
 
     /// Whether it is to be there at a step, and the step at which that changes.
     pub(super) fn timetable(&self, step: u64) -> (bool, u64) {
-        let steps = |seconds: f64| if seconds.is_finite() { (seconds / STEP).round() as u64 } else { u64::MAX };
+        let steps = |seconds: f64| {
+            if seconds.is_finite() {
+                (seconds / STEP).round() as u64
+            } else {
+                u64::MAX
+            }
+        };
         let (comes, leaves) = (steps(self.about.comes), steps(self.about.leaves));
         if step < comes {
             return (false, comes);
@@ -170,7 +191,14 @@ impl Mover {
                     (false, step + (every - since_then))
                 }
             }
-            every if since < stay => (true, if every.is_none() { leaves } else { comes + stay }),
+            every if since < stay => (
+                true,
+                if every.is_none() {
+                    leaves
+                } else {
+                    comes + stay
+                },
+            ),
             Some(every) => (false, comes + every),
             None => (false, u64::MAX),
         }
@@ -193,7 +221,11 @@ impl Mover {
             walked
         } else {
             let round = walked % (2.0 * whole);
-            if round > whole { 2.0 * whole - round } else { round }
+            if round > whole {
+                2.0 * whole - round
+            } else {
+                round
+            }
         };
         let legs = || stations(about).zip(stations(about).skip(1));
         for (a, b) in legs() {

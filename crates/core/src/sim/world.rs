@@ -66,8 +66,16 @@ impl World {
             .chain(players.iter().map(|player| &player.robot))
             .map(|robot| levels(&field, robot))
             .collect();
-        let stages = platforms(&field).map(|level| Stage::new(&field, level)).collect();
-        Self { field, robot, players, mats, stages }
+        let stages = platforms(&field)
+            .map(|level| Stage::new(&field, level))
+            .collect();
+        Self {
+            field,
+            robot,
+            players,
+            mats,
+            stages,
+        }
     }
 
     /// The mats of a robot: 0 is ours.
@@ -80,7 +88,8 @@ impl World {
         let mut field = (*self.field).clone();
         field.marks.extend_from_slice(marks);
         let field = Arc::new(field);
-        let robots = std::iter::once(&self.robot).chain(self.players.iter().map(|player| &player.robot));
+        let robots =
+            std::iter::once(&self.robot).chain(self.players.iter().map(|player| &player.robot));
         robots.map(|robot| levels(&field, robot)).collect()
     }
 
@@ -88,11 +97,22 @@ impl World {
     /// converter.
     pub fn ideal_reading(&self, sensor: SensorId, pose: Pose) -> Reading {
         let about = &self.robot.sensors[sensor];
-        let level = self.field.platform_at(Point::new(pose.x, pose.y)).map_or(0, |index| index + 1);
+        let level = self
+            .field
+            .platform_at(Point::new(pose.x, pose.y))
+            .map_or(0, |index| index + 1);
         let mat = &self.mats[0][level][sensor];
-        let shares =
-            mat.sample(pose.place(about.ahead, about.left)).map(|share| about.reads(share, self.field.ambient));
-        if mat.channels() == 1 { Reading { brightness: shares[0], rgb: [shares[0]; 3] } } else { Reading::of(shares) }
+        let shares = mat
+            .sample(pose.place(about.ahead, about.left))
+            .map(|share| about.reads(share, self.field.ambient));
+        if mat.channels() == 1 {
+            Reading {
+                brightness: shares[0],
+                rgb: [shares[0]; 3],
+            }
+        } else {
+            Reading::of(shares)
+        }
     }
 
     /// Where our robot comes to rest when both wheels brake from a pose with these rim speeds (m/s: left, right), with
@@ -119,7 +139,9 @@ impl World {
     /// The pose of a named start, without a name of the field's first; where it is turned by lot, the seed's lot.
     pub fn start(&self, name: Option<&str>, seed: u64) -> Pose {
         let start = name.map_or_else(|| self.field.starts.first(), |name| self.field.start(name));
-        start.map_or_else(Pose::default, |start| by_lot(start.pose, start.turned_by_lot, seed, "start"))
+        start.map_or_else(Pose::default, |start| {
+            by_lot(start.pose, start.turned_by_lot, seed, "start")
+        })
     }
 }
 
@@ -137,7 +159,9 @@ fn platforms(field: &Field) -> impl Iterator<Item = Option<usize>> {
 }
 
 fn levels(field: &Arc<Field>, robot: &Robot) -> Levels {
-    platforms(field).map(|level| seen_by(robot, &Mat::new(field, level))).collect()
+    platforms(field)
+        .map(|level| seen_by(robot, &Mat::new(field, level)))
+        .collect()
 }
 
 /// A mat as each of a robot's sensors sees it; sensors with equal spots share one.
@@ -145,7 +169,9 @@ fn seen_by(robot: &Robot, mat: &Mat) -> Vec<Arc<Blurred>> {
     let mut made: Vec<(f64, bool, Arc<Blurred>)> = Vec::new();
     let one = |sensor: &FloorSensor| {
         let colour = sensor.sees_colours();
-        let same = made.iter().find(|(spot, kind, _)| *spot == sensor.spot && *kind == colour);
+        let same = made
+            .iter()
+            .find(|(spot, kind, _)| *spot == sensor.spot && *kind == colour);
         if let Some((_, _, mat)) = same {
             return Arc::clone(mat);
         }

@@ -4,7 +4,9 @@ use super::math;
 
 /// Reads `#rrggbb` as sRGB bytes.
 pub fn hex(text: &str) -> Option<[u8; 3]> {
-    let digits = text.strip_prefix('#').filter(|digits| digits.len() == 6 && digits.is_ascii())?;
+    let digits = text
+        .strip_prefix('#')
+        .filter(|digits| digits.len() == 6 && digits.is_ascii())?;
     let byte = |at: usize| u8::from_str_radix(&digits[at..at + 2], 16).ok();
     Some([byte(0)?, byte(2)?, byte(4)?])
 }
@@ -13,6 +15,10 @@ pub fn hex(text: &str) -> Option<[u8; 3]> {
 pub fn linear(rgb: [u8; 3]) -> [f64; 3] {
     rgb.map(|byte| {
         let c = f64::from(byte) / 255.0;
-        if c <= 0.04045 { c / 12.92 } else { math::pow((c + 0.055) / 1.055, 2.4) }
+        if c <= 0.04045 {
+            c / 12.92
+        } else {
+            math::pow((c + 0.055) / 1.055, 2.4)
+        }
     })
 }

@@ -54,7 +54,10 @@ mod tests {
         for angle in [-7.0, -PI, -0.1, 0.0, 3.0, PI, 4.0, 100.0] {
             let wrapped = wrap(angle);
             assert!(wrapped > -PI - 1e-12 && wrapped <= PI + 1e-12);
-            assert!((sin(angle) - sin(wrapped)).abs() < 1e-9 && (cos(angle) - cos(wrapped)).abs() < 1e-9);
+            assert!(
+                (sin(angle) - sin(wrapped)).abs() < 1e-9
+                    && (cos(angle) - cos(wrapped)).abs() < 1e-9
+            );
         }
         assert_eq!(wrap(-PI), PI);
     }

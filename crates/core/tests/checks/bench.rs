@@ -49,14 +49,23 @@ pub struct Bench {
 
 impl Default for Bench {
     fn default() -> Self {
-        Self { robot: ROBOT.to_owned(), field: FIELD.to_owned(), start: "slipway", shared: Vec::new() }
+        Self {
+            robot: ROBOT.to_owned(),
+            field: FIELD.to_owned(),
+            start: "slipway",
+            shared: Vec::new(),
+        }
     }
 }
 
 impl Bench {
     /// Curlew on another field.
     pub fn on(field: &str, start: &'static str) -> Self {
-        Self { field: field.to_owned(), start, ..Self::default() }
+        Self {
+            field: field.to_owned(),
+            start,
+            ..Self::default()
+        }
     }
 
     pub fn shared(mut self, path: &str, text: &str) -> Self {
@@ -97,7 +106,10 @@ impl Bench {
 
     /// The codes of all findings about a mission, its run included.
     pub fn codes(&self, mission: &str) -> Vec<String> {
-        self.findings(mission).into_iter().map(|finding| finding.code.to_owned()).collect()
+        self.findings(mission)
+            .into_iter()
+            .map(|finding| finding.code.to_owned())
+            .collect()
     }
 
     pub fn findings(&self, mission: &str) -> Vec<Finding> {
@@ -106,29 +118,50 @@ impl Bench {
 
     /// The same for a whole text, header and all.
     pub fn whole(&self, text: &str) -> Vec<String> {
-        self.advice_on(text).into_iter().map(|finding| finding.code.to_owned()).collect()
+        self.advice_on(text)
+            .into_iter()
+            .map(|finding| finding.code.to_owned())
+            .collect()
     }
 
     fn advice_on(&self, text: &str) -> Vec<Finding> {
         let (setup, mut findings) = Setup::load(&self.robot, &self.field, None);
-        let Some(mut setup) = setup else { return findings };
+        let Some(mut setup) = setup else {
+            return findings;
+        };
         setup.shared.clone_from(&self.shared);
         let prepared = prepare(text, Some(&setup));
         findings.extend(prepared.findings.clone());
         if let Some(program) = prepared.program {
             let run = self.go(&setup, &program);
             let evidence = evidence(&run, &program, &setup.robot);
-            findings.extend(hindsight(text, &prepared.parsed, &program, &setup.field, &run, &evidence));
+            findings.extend(hindsight(
+                text,
+                &prepared.parsed,
+                &program,
+                &setup.field,
+                &run,
+                &evidence,
+            ));
         }
         for finding in &findings {
-            assert!(finding.span.end <= text.len().max(self.field.len()), "{finding:?}");
-            assert!(!finding.hints.is_empty() || !finding.code.starts_with('K'), "advice says what to do: {finding:?}");
+            assert!(
+                finding.span.end <= text.len().max(self.field.len()),
+                "{finding:?}"
+            );
+            assert!(
+                !finding.hints.is_empty() || !finding.code.starts_with('K'),
+                "advice says what to do: {finding:?}"
+            );
         }
         findings
     }
 
     fn go(&self, setup: &Setup, program: &Arc<Program>) -> Run {
-        let start = setup.field.start(self.start).unwrap_or(&setup.field.starts[0]);
+        let start = setup
+            .field
+            .start(self.start)
+            .unwrap_or(&setup.field.starts[0]);
         run(&setup.world(), program, start.pose, 7, None).expect("nobody cancels it")
     }
 
@@ -136,7 +169,9 @@ impl Bench {
     pub fn played(&self, mission: &str) -> (Arc<Program>, Run) {
         let setup = self.setup();
         let prepared = prepare(&self.text(mission), Some(&setup));
-        let program = prepared.program.unwrap_or_else(|| panic!("{:?}", prepared.findings));
+        let program = prepared
+            .program
+            .unwrap_or_else(|| panic!("{:?}", prepared.findings));
         let run = self.go(&setup, &program);
         (program, run)
     }

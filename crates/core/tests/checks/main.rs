@@ -20,13 +20,22 @@ fn bench() -> Bench {
 fn shows(bench: &Bench, code: &str, bad: &[&str], good: &[&str]) {
     for mission in bad {
         let codes = bench.codes(mission);
-        assert!(codes.iter().any(|known| known == code), "{code} is not reported, but {codes:?}\n{mission}");
+        assert!(
+            codes.iter().any(|known| known == code),
+            "{code} is not reported, but {codes:?}\n{mission}"
+        );
     }
     for mission in good {
         let codes = bench.codes(mission);
-        assert!(!codes.iter().any(|known| known == code), "{code} is reported wrongly\n{mission}");
+        assert!(
+            !codes.iter().any(|known| known == code),
+            "{code} is reported wrongly\n{mission}"
+        );
         let wrong = codes.iter().find(|code| code.starts_with('M'));
-        assert!(wrong.is_none(), "the good one must be a mission: {wrong:?}\n{mission}");
+        assert!(
+            wrong.is_none(),
+            "the good one must be a mission: {wrong:?}\n{mission}"
+        );
     }
 }
 
@@ -35,29 +44,55 @@ const DRIVE: &str = "step \"a\"\ndrive ahead at 24 %\nuntil travelled 100 mm\n";
 #[test]
 fn k01_nothing_has_a_silent_default() {
     let without = bench().robot("port = \"MA\"\n", "");
-    assert!(without.codes(DRIVE).contains(&"T003".to_owned()), "a motor without a port is no motor");
+    assert!(
+        without.codes(DRIVE).contains(&"T003".to_owned()),
+        "a motor without a port is no motor"
+    );
     shows(
         &bench(),
         "M003",
-        &["step \"a\"\ndrive ahead\nuntil travelled 1 m", "step \"a\"\nhold\nuntil pass"],
+        &[
+            "step \"a\"\ndrive ahead\nuntil travelled 1 m",
+            "step \"a\"\nhold\nuntil pass",
+        ],
         &[DRIVE],
     );
-    shows(&bench(), "M004", &["step \"a\"\ndrive ahead at 40\nuntil travelled 1 m"], &[DRIVE]);
+    shows(
+        &bench(),
+        "M004",
+        &["step \"a\"\ndrive ahead at 40\nuntil travelled 1 m"],
+        &[DRIVE],
+    );
 }
 
 #[test]
 fn k02_devices_used_twice_missing_or_idle() {
     let twice = bench().robot("port = \"S2\"", "port = \"S1\"");
     assert!(twice.codes(DRIVE).contains(&"R106".to_owned()));
-    shows(&bench(), "M101", &["step \"a\"\ndrive ahead at 24 %\nuntil floor-mid sees dark"], &[DRIVE]);
+    shows(
+        &bench(),
+        "M101",
+        &["step \"a\"\ndrive ahead at 24 %\nuntil floor-mid sees dark"],
+        &[DRIVE],
+    );
     let all = "step \"a\"\ndrive ahead at 24 %\nuntil any of floor-left, floor-right sees dark\nor hue sees dark\nor ahead < 90 mm";
     shows(&bench(), "K02", &[DRIVE], &[all]);
 }
 
 #[test]
 fn k03_motors_are_named_by_side_and_nothing_else() {
-    assert!(bench().robot("[motor.right]", "[motor.two]").codes(DRIVE).contains(&"T002".to_owned()));
-    shows(&bench(), "M003", &["step \"a\"\ndrive MA at 24 %\nuntil travelled 100 mm"], &[DRIVE]);
+    assert!(
+        bench()
+            .robot("[motor.right]", "[motor.two]")
+            .codes(DRIVE)
+            .contains(&"T002".to_owned())
+    );
+    shows(
+        &bench(),
+        "M003",
+        &["step \"a\"\ndrive MA at 24 %\nuntil travelled 100 mm"],
+        &[DRIVE],
+    );
 }
 
 #[test]
@@ -73,12 +108,22 @@ fn until(condition: &str) -> String {
 
 #[test]
 fn k05_a_limit_that_the_bare_ground_already_fulfils() {
-    shows(&bench(), "K05", &[&until("floor-left > 50 %")], &[&until("floor-left < 50 %")]);
+    shows(
+        &bench(),
+        "K05",
+        &[&until("floor-left > 50 %")],
+        &[&until("floor-left < 50 %")],
+    );
 }
 
 #[test]
 fn k06_a_limit_beyond_what_the_surfaces_read() {
-    shows(&bench(), "K06", &[&until("floor-left < 1 %"), &until("floor-left > 99 %")], &[&until("floor-left < 35 %")]);
+    shows(
+        &bench(),
+        "K06",
+        &[&until("floor-left < 1 %"), &until("floor-left > 99 %")],
+        &[&until("floor-left < 35 %")],
+    );
 }
 
 #[test]
@@ -91,20 +136,38 @@ fn k07_the_sensor_that_steers_also_decides() {
     shows(
         &bench(),
         "K07",
-        &[&follow("floor-left < 30 %"), &follow("floor-left sees dark")],
-        &[&follow("floor-right < 30 %"), &follow("floor-left sees dark for 500 ms")],
+        &[
+            &follow("floor-left < 30 %"),
+            &follow("floor-left sees dark"),
+        ],
+        &[
+            &follow("floor-right < 30 %"),
+            &follow("floor-left sees dark for 500 ms"),
+        ],
     );
 }
 
 #[test]
 fn k08_a_guess_that_nobody_measured() {
-    let with = |origin: &str| format!("let far = 100 mm{origin}\nstep \"a\"\ndrive ahead at 24 %\nuntil travelled far");
-    shows(&bench(), "K08", &[&with(", guessed")], &[&with(", measured"), &with("")]);
+    let with = |origin: &str| {
+        format!("let far = 100 mm{origin}\nstep \"a\"\ndrive ahead at 24 %\nuntil travelled far")
+    };
+    shows(
+        &bench(),
+        "K08",
+        &[&with(", guessed")],
+        &[&with(", measured"), &with("")],
+    );
 }
 
 #[test]
 fn k09_dropped_by_more_than_there_is() {
-    shows(&bench(), "K09", &[&until("floor-left has dropped by 97 %")], &[&until("floor-left has dropped by 40 %")]);
+    shows(
+        &bench(),
+        "K09",
+        &[&until("floor-left has dropped by 97 %")],
+        &[&until("floor-left has dropped by 40 %")],
+    );
 }
 
 #[test]
@@ -112,21 +175,43 @@ fn k10_a_sensor_answers_only_what_it_can() {
     shows(
         &bench(),
         "M114",
-        &[&until("ahead sees dark"), &until("floor-left < 280 mm"), &until("ahead < 40 %")],
+        &[
+            &until("ahead sees dark"),
+            &until("floor-left < 280 mm"),
+            &until("ahead < 40 %"),
+        ],
         &[&until("hue sees dark"), &until("ahead < 280 mm")],
     );
 }
 
 #[test]
 fn k11_codes_that_are_not_in_the_table() {
-    let tag = bench().robot("[[sensor]]\nname = \"hue\"", &format!("{}[[sensor]]\nname = \"hue\"", bench::TAG));
-    shows(&tag, "M102", &[&until("tag reads code 9")], &[&until("tag reads code 4")]);
-    shows(&tag, "M127", &[&until("tag reads code 1 to 7")], &[&until("tag reads code 7")]);
+    let tag = bench().robot(
+        "[[sensor]]\nname = \"hue\"",
+        &format!("{}[[sensor]]\nname = \"hue\"", bench::TAG),
+    );
+    shows(
+        &tag,
+        "M102",
+        &[&until("tag reads code 9")],
+        &[&until("tag reads code 4")],
+    );
+    shows(
+        &tag,
+        "M127",
+        &[&until("tag reads code 1 to 7")],
+        &[&until("tag reads code 7")],
+    );
 }
 
 #[test]
 fn k12_more_colours_than_meant() {
-    shows(&bench(), "K12", &[&until("hue sees none of dark")], &[&until("hue sees any of kiln-red, brine-blue")]);
+    shows(
+        &bench(),
+        "K12",
+        &[&until("hue sees none of dark")],
+        &[&until("hue sees any of kiln-red, brine-blue")],
+    );
 }
 
 #[test]
@@ -135,7 +220,10 @@ fn k13_true_as_the_step_begins() {
         &bench(),
         "K13",
         &["step \"a\"\nhold, brake\nuntil floor-left sees pale"],
-        &[&until("floor-left sees pale after it was false"), &until("floor-right sees dark")],
+        &[
+            &until("floor-left sees pale after it was false"),
+            &until("floor-right sees dark"),
+        ],
     );
 }
 
@@ -158,7 +246,10 @@ fn k15_two_sensors_on_a_thin_line() {
     shows(
         &bench(),
         "K15",
-        &[&until("floor-left sees dark and floor-right sees dark"), &until("all of floor-left, floor-right sees dark")],
+        &[
+            &until("floor-left sees dark and floor-right sees dark"),
+            &until("all of floor-left, floor-right sees dark"),
+        ],
         &[&until("any of floor-left, floor-right sees dark")],
     );
 }
@@ -182,7 +273,10 @@ fn k17_a_limit_within_the_noise_and_nothing_to_steady_it() {
         &bench(),
         "K17",
         &[&until("floor-left > 80 %")],
-        &[&until("floor-left > 80 % for 30 ms"), &until("floor-left < 50 %")],
+        &[
+            &until("floor-left > 80 % for 30 ms"),
+            &until("floor-left < 50 %"),
+        ],
     );
 }
 
@@ -204,28 +298,54 @@ fn k19_exits_are_looked_at_in_every_pass() {
                    or travelled 60 mm\nstep \"b\"\nhold, brake\nuntil 0.1 s passes\nend\n";
     let run = bench().run(mission);
     assert_eq!(run.outcome, Outcome::Done);
-    assert!(run.visits.len() > 4, "not in the first pass: {}", run.visits.len());
+    assert!(
+        run.visits.len() > 4,
+        "not in the first pass: {}",
+        run.visits.len()
+    );
 }
 
 #[test]
 fn k20_below_an_endless_repeat() {
     let mission = |forever: &str| {
-        format!("step \"r\"\nrepeat {forever}\n{DRIVE}end\nstep \"never\"\nhold, brake\nuntil 1 s passes")
+        format!(
+            "step \"r\"\nrepeat {forever}\n{DRIVE}end\nstep \"never\"\nhold, brake\nuntil 1 s passes"
+        )
     };
-    shows(&bench(), "M112", &[&mission("forever")], &[&mission("2 times")]);
+    shows(
+        &bench(),
+        "M112",
+        &[&mission("forever")],
+        &[&mission("2 times")],
+    );
 }
 
 #[test]
 fn k21_a_repeat_of_one() {
     let mission = |times: &str| format!("step \"r\"\nrepeat {times}\n{DRIVE}end");
-    shows(&bench(), "K21", &[&mission("1 time")], &[&mission("2 times")]);
+    shows(
+        &bench(),
+        "K21",
+        &[&mission("1 time")],
+        &[&mission("2 times")],
+    );
 }
 
 #[test]
 fn k22_nothing_ends_it() {
     let mission = |exit: &str| format!("step \"r\"\nrepeat forever\n{DRIVE}end\n{exit}");
-    shows(&bench(), "K22", &[&mission("")], &[&mission("until 3 s pass")]);
-    shows(&bench(), "M108", &["step \"a\"\ndrive ahead at 24 %"], &[DRIVE]);
+    shows(
+        &bench(),
+        "K22",
+        &[&mission("")],
+        &[&mission("until 3 s pass")],
+    );
+    shows(
+        &bench(),
+        "M108",
+        &["step \"a\"\ndrive ahead at 24 %"],
+        &[DRIVE],
+    );
 }
 
 #[test]
@@ -233,31 +353,53 @@ fn k23_for_how_far_nothing_is_looked_at() {
     shows(
         &bench(),
         "K23",
-        &[&until("floor-right sees dark after 60 mm"), &until("floor-right sees dark after 1 s")],
-        &[&until("floor-right sees dark after it was false"), &until("floor-right sees dark after 5 mm")],
+        &[
+            &until("floor-right sees dark after 60 mm"),
+            &until("floor-right sees dark after 1 s"),
+        ],
+        &[
+            &until("floor-right sees dark after it was false"),
+            &until("floor-right sees dark after 5 mm"),
+        ],
     );
     // And in the run: the landing was passed while nobody looked.
     let far = "step \"a\"\ndrive ahead at 24 %\nuntil floor-right sees dark after 260 mm\nor travelled 300 mm";
     let findings = bench().findings(far);
-    let seen = findings.iter().find(|finding| finding.message.contains("the exit was not active yet"));
-    assert_eq!(seen.map(|finding| (finding.code, finding.severity)), Some(("K23", Severity::Warning)), "{findings:?}");
+    let seen = findings
+        .iter()
+        .find(|finding| finding.message.contains("the exit was not active yet"));
+    assert_eq!(
+        seen.map(|finding| (finding.code, finding.severity)),
+        Some(("K23", Severity::Warning)),
+        "{findings:?}"
+    );
 }
 
 #[test]
 fn k24_past_the_bar_between_two_readings() {
-    let mission =
-        |speed: u32| format!("step \"a\"\ndrive ahead at {speed} %\nuntil floor-right sees dark\nor 2 s pass");
+    let mission = |speed: u32| {
+        format!("step \"a\"\ndrive ahead at {speed} %\nuntil floor-right sees dark\nor 2 s pass")
+    };
     let slow = bench().robot("rate = \"500 Hz\"", "rate = \"20 Hz\"");
     shows(&slow, "K24", &[&mission(90)], &[&mission(20)]);
     shows(&bench(), "K24", &[], &[&mission(90)]);
     let findings = slow.findings(&mission(90));
-    let message = &findings.iter().find(|finding| finding.code == "K24").unwrap().message;
-    assert_eq!(message, "at 90 % `floor-right` moves 22 mm between two readings; sluice bar one is 14 mm wide");
+    let message = &findings
+        .iter()
+        .find(|finding| finding.code == "K24")
+        .unwrap()
+        .message;
+    assert_eq!(
+        message,
+        "at 90 % `floor-right` moves 22 mm between two readings; sluice bar one is 14 mm wide"
+    );
 }
 
 #[test]
 fn k25_no_room_to_stop_before_the_rim() {
-    let behind = bench().start("drying-floor").robot("at = \"92, 32 mm\"", "at = \"-10, 32 mm\"");
+    let behind = bench()
+        .start("drying-floor")
+        .robot("at = \"92, 32 mm\"", "at = \"-10, 32 mm\"");
     let behind = behind.robot("at = \"92, -32 mm\"", "at = \"-10, -32 mm\"");
     let mission = |speed: u32| {
         format!(
@@ -271,7 +413,9 @@ fn k25_no_room_to_stop_before_the_rim() {
 #[test]
 fn k26_a_reflex_that_watches_no_step() {
     let mission = |name: &str| {
-        format!("reflex \"x\"\nwhen ahead < 90 mm\nduring \"{name}\"\nhold, brake\nuntil 1 s passes\n{DRIVE}")
+        format!(
+            "reflex \"x\"\nwhen ahead < 90 mm\nduring \"{name}\"\nhold, brake\nuntil 1 s passes\n{DRIVE}"
+        )
     };
     shows(&bench(), "M104", &[&mission("b")], &[&mission("a")]);
 }
@@ -292,10 +436,18 @@ fn k27_the_wheels_have_one_owner_at_a_time() {
     let (program, run) = bench().played(TAKES);
     let mut owners = Vec::new();
     for leg in &run.legs {
-        owners.push(program.owner(leg.step).map_or("mission", |reflex| &reflex.name));
+        owners.push(
+            program
+                .owner(leg.step)
+                .map_or("mission", |reflex| &reflex.name),
+        );
         for tick in &run.trace.ticks[leg.from..leg.to] {
             let spins = tick.command.left == WheelCommand::Duty(-0.3);
-            assert_eq!(spins, owners.last() == Some(&"x"), "the owner and no other commands");
+            assert_eq!(
+                spins,
+                owners.last() == Some(&"x"),
+                "the owner and no other commands"
+            );
         }
     }
     assert_eq!(owners, ["mission", "x", "mission"]);
@@ -305,7 +457,8 @@ fn k27_the_wheels_have_one_owner_at_a_time() {
 fn k28_side_by_side_not_one_after_the_other() {
     let first = "step \"a\"\ndrive ahead at 24 %\nuntil floor-left sees dark\n";
     let second = "step \"b\"\ndrive ahead at 24 %\nuntil floor-right sees dark";
-    let both = "step \"a\"\ndrive ahead at 24 %\nuntil floor-left sees dark\nor floor-right sees dark";
+    let both =
+        "step \"a\"\ndrive ahead at 24 %\nuntil floor-left sees dark\nor floor-right sees dark";
     shows(&bench(), "K28", &[&format!("{first}{second}")], &[both]);
 }
 
@@ -319,38 +472,59 @@ fn k29_safety_first() {
     let (edge, rival) = ("floor-left > 84 %", "ahead < 300 mm");
     let ring = bench().start("drying-floor");
     shows(&ring, "K29", &[&row(rival, edge)], &[&row(edge, rival)]);
-    let reflex = |condition: &str| format!("reflex \"{condition}\"\nwhen {condition}\nhold, brake\nuntil 1 s passes\n");
+    let reflex = |condition: &str| {
+        format!("reflex \"{condition}\"\nwhen {condition}\nhold, brake\nuntil 1 s passes\n")
+    };
     let (edge, rival) = (reflex(edge), reflex(rival));
-    shows(&ring, "K29", &[&format!("{rival}{edge}{DRIVE}")], &[&format!("{edge}{rival}{DRIVE}")]);
+    shows(
+        &ring,
+        "K29",
+        &[&format!("{rival}{edge}{DRIVE}")],
+        &[&format!("{edge}{rival}{DRIVE}")],
+    );
 }
 
 #[test]
 fn k30_nothing_ends_it_if_it_never_comes() {
     let alone = "step \"a\"\nspin left at 24 %\nuntil floor-left sees dark";
-    shows(&bench(), "K30", &[alone], &[&until("floor-left sees dark"), DRIVE]);
+    shows(
+        &bench(),
+        "K30",
+        &[alone],
+        &[&until("floor-left sees dark"), DRIVE],
+    );
 }
 
 #[test]
 fn k31_an_obstacle_that_stays() {
-    let await_clear =
-        |exits: &str| format!("step \"a\"\nawait clear with ahead beyond 200 mm, 2 tries of 1 s\n{exits}");
+    let await_clear = |exits: &str| {
+        format!("step \"a\"\nawait clear with ahead beyond 200 mm, 2 tries of 1 s\n{exits}")
+    };
     shows(
         &bench(),
         "K31",
-        &[&await_clear(""), "step \"a\"\nhold, brake\nuntil ahead > 300 mm"],
-        &[&await_clear("until clear\nor given up -> fail \"it stays\"")],
+        &[
+            &await_clear(""),
+            "step \"a\"\nhold, brake\nuntil ahead > 300 mm",
+        ],
+        &[&await_clear(
+            "until clear\nor given up -> fail \"it stays\"",
+        )],
     );
 }
 
 #[test]
 fn k32_again_at_every_tick() {
-    let reflex = |word: &str| format!("reflex \"x\"\n{word} ahead < 90 mm\nsignal lamp \"red\"\n{DRIVE}");
+    let reflex =
+        |word: &str| format!("reflex \"x\"\n{word} ahead < 90 mm\nsignal lamp \"red\"\n{DRIVE}");
     shows(&bench(), "K32", &[&reflex("while")], &[&reflex("when")]);
 }
 
 #[test]
 fn k33_a_choice_that_leaves_something_out() {
-    let choose = |rows: &str| format!("step \"a\"\nchoose\n{rows}\nstep \"b\"\nhold, brake\nuntil 1 s passes");
+    let choose = |rows: &str| {
+        format!("step \"a\"\nchoose\n{rows}\nstep \"b\"\nhold, brake\nuntil 1 s passes")
+    };
     shows(
         &bench(),
         "K33",
@@ -370,7 +544,10 @@ fn turn_after(condition: &str, turn: &str) -> String {
 
 #[test]
 fn k34_towards_the_border() {
-    let tape = bench().field("surface = \"tape\"\n", "surface = \"tape\"\nkeep_off = true\n");
+    let tape = bench().field(
+        "surface = \"tape\"\n",
+        "surface = \"tape\"\nkeep_off = true\n",
+    );
     shows(
         &tape,
         "K34",
@@ -387,14 +564,31 @@ fn k35_a_turn_at_the_rim() {
     let ring = bench().start("drying-floor");
     let back = "step \"a\"\ndrive ahead at 20 %\nuntil floor-left > 84 %\nor travelled 100 mm\nstep \"b\"\ndrive back at 20 %\n\
                 until travelled 80 mm\nstep \"c\"\nspin right at 20 %\nuntil turned 60 deg";
-    shows(&ring, "K35", &[&turn_after("floor-left > 84 %", "spin right at 20 %")], &[back]);
-    shows(&bench(), "K35", &[], &[&turn_after("floor-left < 40 %", "spin right at 20 %")]);
+    shows(
+        &ring,
+        "K35",
+        &[&turn_after("floor-left > 84 %", "spin right at 20 %")],
+        &[back],
+    );
+    shows(
+        &bench(),
+        "K35",
+        &[],
+        &[&turn_after("floor-left < 40 %", "spin right at 20 %")],
+    );
 }
 
 #[test]
 fn k36_further_back_than_there_is_room() {
-    let back = |length: u32| format!("step \"a\"\ndrive back at 20 %\nuntil travelled {length} mm\nor 0.5 s pass");
-    shows(&bench().start("drying-floor"), "K36", &[&back(500)], &[&back(100)]);
+    let back = |length: u32| {
+        format!("step \"a\"\ndrive back at 20 %\nuntil travelled {length} mm\nor 0.5 s pass")
+    };
+    shows(
+        &bench().start("drying-floor"),
+        "K36",
+        &[&back(500)],
+        &[&back(100)],
+    );
     shows(&bench(), "K36", &[], &[&back(500)]);
 }
 
@@ -405,7 +599,11 @@ fn commands(mission: &str) -> Vec<(WheelCommand, WheelCommand)> {
         Action::Constant { left, right } => Some((*left, *right)),
         _ => None,
     };
-    program.steps.iter().filter_map(|step| of(&step.action)).collect()
+    program
+        .steps
+        .iter()
+        .filter_map(|step| of(&step.action))
+        .collect()
 }
 
 #[test]
@@ -413,12 +611,19 @@ fn k37_no_wheel_is_left_running() {
     let mission = "step \"a\"\npivot left on the left wheel at 30 %\nuntil turned 20 deg\nstep \"b\"\nhold, brake\nuntil 0.2 s pass";
     assert_eq!(
         commands(mission),
-        [(WheelCommand::Brake, WheelCommand::Duty(0.3)), (WheelCommand::Brake, WheelCommand::Brake)],
+        [
+            (WheelCommand::Brake, WheelCommand::Duty(0.3)),
+            (WheelCommand::Brake, WheelCommand::Brake)
+        ],
         "every step says what both wheels do"
     );
     let (_, run) = bench().played(mission);
     let after = run.trace.ticks[run.ended].command;
-    assert_eq!((after.left, after.right), (WheelCommand::Brake, WheelCommand::Brake), "and the end brakes both");
+    assert_eq!(
+        (after.left, after.right),
+        (WheelCommand::Brake, WheelCommand::Brake),
+        "and the end brakes both"
+    );
 }
 
 #[test]
@@ -433,7 +638,12 @@ fn k38_a_correction_ends_with_its_step() {
 fn k39_speeds_belong_to_their_step() {
     let mission = "step \"a\"\ndrive ahead at 50 %\nuntil travelled 30 mm\nstep \"b\"\ndrive ahead at 20 %\nuntil travelled 30 mm";
     assert_eq!(commands(mission)[1].0, WheelCommand::Duty(0.2));
-    shows(&bench(), "M003", &["step \"a\"\ndrive ahead\nuntil travelled 30 mm"], &[mission]);
+    shows(
+        &bench(),
+        "M003",
+        &["step \"a\"\ndrive ahead\nuntil travelled 30 mm"],
+        &[mission],
+    );
 }
 
 #[test]
@@ -457,7 +667,12 @@ fn k41_an_angle_of_the_wheel_for_one_of_the_robot() {
     );
     let findings = bench().findings(&spin("left wheel rolled 90 deg"));
     // 2 x 90 deg x 28 mm / 118 mm
-    assert!(findings.iter().any(|finding| finding.message.ends_with("turns the robot by 43 deg")), "{findings:?}");
+    assert!(
+        findings
+            .iter()
+            .any(|finding| finding.message.ends_with("turns the robot by 43 deg")),
+        "{findings:?}"
+    );
 }
 
 #[test]
@@ -477,13 +692,18 @@ fn k43_two_turns_where_one_would_do() {
         &bench(),
         "K43",
         &[&repeat("spin left at 24 %\nuntil turned 20 deg")],
-        &[&repeat("spin right at 24 %\nuntil turned 20 deg"), &repeat("drive back at 24 %\nuntil travelled 20 mm")],
+        &[
+            &repeat("spin right at 24 %\nuntil turned 20 deg"),
+            &repeat("drive back at 24 %\nuntil travelled 20 mm"),
+        ],
     );
 }
 
 #[test]
 fn k44_turning_faster_than_the_beam_can_look() {
-    let scan = |speed: u32| format!("step \"a\"\nspin left at {speed} %\nuntil ahead < 200 mm\nor turned 90 deg");
+    let scan = |speed: u32| {
+        format!("step \"a\"\nspin left at {speed} %\nuntil ahead < 200 mm\nor turned 90 deg")
+    };
     let seek = |speed: u32| {
         format!(
             "step \"a\"\nseek with ahead within 200 mm, spinning left at {speed} % up to 90 deg, moving 20 mm, 1 try"
@@ -516,7 +736,12 @@ fn k46_beyond_the_end_stop() {
 
 #[test]
 fn k47_nothing_is_compared_for_being_equal() {
-    shows(&bench(), "M003", &[&until("heading = 90 deg"), &until("clock = 2 s")], &[&until("heading reaches 90 deg")]);
+    shows(
+        &bench(),
+        "M003",
+        &[&until("heading = 90 deg"), &until("clock = 2 s")],
+        &[&until("heading reaches 90 deg")],
+    );
     // At full speed one look is 5 deg from the next; it is reached all the same.
     let run = bench().run(
         "step \"a\"\nspin left at 100 %\nuntil heading reaches 91.3 deg\nor turned 180 deg -> fail \"stepped over\"",
@@ -528,21 +753,34 @@ fn k47_nothing_is_compared_for_being_equal() {
 fn k48_every_step_measures_from_its_own_beginning() {
     let run = bench().run(&format!("{DRIVE}{}", DRIVE.replace("\"a\"", "\"b\"")));
     let way = |visit: usize| {
-        let [from, to] = [run.visits[visit].entered, run.visits[visit].left].map(|tick| run.trace.ticks[tick].pose);
+        let [from, to] = [run.visits[visit].entered, run.visits[visit].left]
+            .map(|tick| run.trace.ticks[tick].pose);
         to.x - from.x
     };
-    assert!((way(0) - 0.1).abs() < 0.004 && (way(1) - 0.1).abs() < 0.004, "{} and {}", way(0), way(1));
+    assert!(
+        (way(0) - 0.1).abs() < 0.004 && (way(1) - 0.1).abs() < 0.004,
+        "{} and {}",
+        way(0),
+        way(1)
+    );
 }
 
 #[test]
 fn k49_a_pause_before_does_not_count() {
-    let run = bench().run("step \"a\"\nhold, brake\nuntil 1 s passes\nstep \"b\"\nhold, brake\nuntil 0.5 s pass");
+    let run = bench().run(
+        "step \"a\"\nhold, brake\nuntil 1 s passes\nstep \"b\"\nhold, brake\nuntil 0.5 s pass",
+    );
     assert_eq!(run.duration(), 1.5);
 }
 
 #[test]
 fn k50_there_is_one_axis_to_turn_about() {
-    shows(&bench(), "M101", &[&until("pitch > 40 %")], &[&until("turned 90 deg")]);
+    shows(
+        &bench(),
+        "M101",
+        &[&until("pitch > 40 %")],
+        &[&until("turned 90 deg")],
+    );
 }
 
 #[test]
@@ -563,17 +801,30 @@ fn k51_parameters_that_are_not_connected() {
         ],
         &[&routine("far = 20 deg", "turned far")],
     );
-    shows(&bench(), "M130", &[&routine("far = 20 deg", "turned 9 deg")], &[&routine("far = 20 deg", "turned far")]);
+    shows(
+        &bench(),
+        "M130",
+        &[&routine("far = 20 deg", "turned 9 deg")],
+        &[&routine("far = 20 deg", "turned far")],
+    );
 }
 
 #[test]
 fn k52_kinds_that_do_not_go_together() {
     let kept = |condition: &str| format!("step \"m\"\nmeasure ahead as gap\n{}", until(condition));
-    shows(&bench(), "M114", &[&kept("gap > 40 deg")], &[&kept("gap > 40 mm")]);
+    shows(
+        &bench(),
+        "M114",
+        &[&kept("gap > 40 deg")],
+        &[&kept("gap > 40 mm")],
+    );
     shows(
         &bench(),
         "M005",
-        &[&until("travelled (1 m + 2 s)"), &until("travelled (1 m * 2 mm)")],
+        &[
+            &until("travelled (1 m + 2 s)"),
+            &until("travelled (1 m * 2 mm)"),
+        ],
         &[&until("travelled (1 m / 2 s * 0.2 s)")],
     );
 }
@@ -581,8 +832,9 @@ fn k52_kinds_that_do_not_go_together() {
 #[test]
 fn k53_one_copy_that_differs() {
     let legs = |last: u32| {
-        let leg =
-            |name: &str, speed: u32| format!("step \"{name}\"\ndrive ahead at {speed} %\nuntil travelled 20 mm\n");
+        let leg = |name: &str, speed: u32| {
+            format!("step \"{name}\"\ndrive ahead at {speed} %\nuntil travelled 20 mm\n")
+        };
         [leg("a", 24), leg("b", 24), leg("c", 24), leg("d", last)].concat()
     };
     shows(&bench(), "K53", &[&legs(26)], &[&legs(24)]);
@@ -590,18 +842,37 @@ fn k53_one_copy_that_differs() {
 
 #[test]
 fn k54_moving_before_the_rules_allow_it() {
-    let ring = bench().field("[surface.pale]", "[rules]\nstart_delay = \"3 s\"\n\n[surface.pale]");
+    let ring = bench().field(
+        "[surface.pale]",
+        "[rules]\nstart_delay = \"3 s\"\n\n[surface.pale]",
+    );
     let waits = format!("step \"w\"\nhold, brake\nuntil 3.1 s pass\n{DRIVE}");
     let begins = format!("begin after 3.05 s\n{DRIVE}");
-    shows(&ring, "K54", &[DRIVE, &format!("begin after 2 s\n{DRIVE}")], &[&waits, &begins]);
+    shows(
+        &ring,
+        "K54",
+        &[DRIVE, &format!("begin after 2 s\n{DRIVE}")],
+        &[&waits, &begins],
+    );
     shows(&bench(), "K54", &[], &[DRIVE]);
 }
 
 #[test]
 fn k55_more_than_there_is_time_for() {
     let waits = |seconds: u32| format!("step \"w\"\nhold, brake\nuntil {seconds} s pass");
-    shows(&bench(), "K55", &[&waits(30), "step \"a\"\ndrive ahead at 2 %\nuntil travelled 1 m"], &[&waits(2)]);
-    let clock = bench().field("[surface.pale]", "[rules]\nclock = \"5 s\"\n\n[surface.pale]");
+    shows(
+        &bench(),
+        "K55",
+        &[
+            &waits(30),
+            "step \"a\"\ndrive ahead at 2 %\nuntil travelled 1 m",
+        ],
+        &[&waits(2)],
+    );
+    let clock = bench().field(
+        "[surface.pale]",
+        "[rules]\nclock = \"5 s\"\n\n[surface.pale]",
+    );
     shows(&clock, "K55", &[&waits(2)], &[]);
 }
 
@@ -614,24 +885,42 @@ fn k56_over_what_must_not_be_touched() {
 
 #[test]
 fn k57_many_passes_and_nothing_seen() {
-    let repeat = |exit: &str| format!("step \"r\"\nrepeat 4 times\nstep \"a\"\ndrive ahead at 24 %\nuntil {exit}\nend");
-    shows(&bench(), "K57", &[&repeat("travelled 40 mm")], &[&repeat("travelled 40 mm or floor-right sees dark")]);
+    let repeat = |exit: &str| {
+        format!("step \"r\"\nrepeat 4 times\nstep \"a\"\ndrive ahead at 24 %\nuntil {exit}\nend")
+    };
+    shows(
+        &bench(),
+        "K57",
+        &[&repeat("travelled 40 mm")],
+        &[&repeat("travelled 40 mm or floor-right sees dark")],
+    );
 }
 
 #[test]
 fn k58_nothing_said_about_why() {
-    let six: String = (0..8).map(|nth| DRIVE.replace("\"a\"", &format!("\"{nth}\""))).collect();
+    let six: String = (0..8)
+        .map(|nth| DRIVE.replace("\"a\"", &format!("\"{nth}\"")))
+        .collect();
     let named = |text: &str| format!("mission \"m\"\nlimit 20 s\n{text}");
     let raw = |text: String| bench().whole(&text);
-    assert!(raw(format!("limit 9 s\n{six}")).contains(&"K58".to_owned()), "no name");
+    assert!(
+        raw(format!("limit 9 s\n{six}")).contains(&"K58".to_owned()),
+        "no name"
+    );
     assert!(raw(named(&six)).contains(&"K58".to_owned()), "no word");
     assert!(!raw(named(&format!("# because\n{six}"))).contains(&"K58".to_owned()));
 }
 
 #[test]
 fn k59_a_reaction_without_an_end() {
-    let reflex = |exit: &str| format!("reflex \"x\"\nwhen ahead < 90 mm\ndrive back at 20 %\n{exit}{DRIVE}");
-    shows(&bench(), "M108", &[&reflex("")], &[&reflex("until travelled 50 mm\n")]);
+    let reflex =
+        |exit: &str| format!("reflex \"x\"\nwhen ahead < 90 mm\ndrive back at 20 %\n{exit}{DRIVE}");
+    shows(
+        &bench(),
+        "M108",
+        &[&reflex("")],
+        &[&reflex("until travelled 50 mm\n")],
+    );
 }
 
 #[test]
@@ -641,14 +930,25 @@ fn k60_the_same_mark_again() {
             "step \"a\"\ndrive ahead at 24 %\nuntil {condition} -> \"b\"\nor travelled 500 mm -> done\nstep \"b\"\nhold, brake\nuntil 0.2 s pass -> \"a\""
         )
     };
-    shows(&bench(), "K60", &[&greet("floor-right sees dark")], &[&greet("floor-right sees dark after it was false")]);
+    shows(
+        &bench(),
+        "K60",
+        &[&greet("floor-right sees dark")],
+        &[&greet("floor-right sees dark after it was false")],
+    );
 }
 
 #[test]
 fn k61_measured_on_the_move() {
-    let measure = |between: &str, what: &str| format!("{DRIVE}{between}step \"m\"\nmeasure {what} as x");
+    let measure =
+        |between: &str, what: &str| format!("{DRIVE}{between}step \"m\"\nmeasure {what} as x");
     let stand = "step \"s\"\nhold, brake\nuntil 0.3 s pass\n";
-    shows(&bench(), "K61", &[&measure("", "ahead")], &[&measure(stand, "ahead"), &measure("", "last-distance")]);
+    shows(
+        &bench(),
+        "K61",
+        &[&measure("", "ahead")],
+        &[&measure(stand, "ahead"), &measure("", "last-distance")],
+    );
 }
 
 #[test]
@@ -663,15 +963,27 @@ fn k62_both_at_once() {
             "step \"a\"\ndrive ahead at 20 %\nuntil {first}floor-left sees dark -> \"b\"\nor floor-right sees dark -> done\nor 1 s passes\nstep \"b\"\nhold, brake\nuntil 0.1 s passes"
         )
     };
-    shows(&bench(), "K62", &[&keep(""), &two("")], &[&keep(", both stop")]);
+    shows(
+        &bench(),
+        "K62",
+        &[&keep(""), &two("")],
+        &[&keep(", both stop")],
+    );
 }
 
 #[test]
 fn steps_that_take_no_time_and_go_round_are_reported() {
     let circle = |row: &str| {
-        format!("{DRIVE}step \"m\"\nmeasure ahead as x\nstep \"c\"\nchoose\nwhen x < 90 mm -> done\notherwise -> {row}")
+        format!(
+            "{DRIVE}step \"m\"\nmeasure ahead as x\nstep \"c\"\nchoose\nwhen x < 90 mm -> done\notherwise -> {row}"
+        )
     };
-    shows(&bench(), "M135", &[&circle("\"m\"")], &[&circle("done"), &circle("\"a\"")]);
+    shows(
+        &bench(),
+        "M135",
+        &[&circle("\"m\"")],
+        &[&circle("done"), &circle("\"a\"")],
+    );
     assert_eq!(bench().run(&circle("\"m\"")).outcome, Outcome::Failed);
 }
 

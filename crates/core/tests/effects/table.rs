@@ -23,15 +23,24 @@ pub struct Table {
 impl Table {
     /// The demo robot with two equal motors, 300 mm from the left edge and half way up, looking to the right.
     pub fn new() -> Self {
-        let robot = ROBOT.replace("158 rpm", "160 rpm").replace("0.158 N m", "0.16 N m");
+        let robot = ROBOT
+            .replace("158 rpm", "160 rpm")
+            .replace("0.158 N m", "0.16 N m");
         let field = r##"
             size = "2000 x 1000 mm"
             ground = "pale"
             surface = { pale = { colour = "#e9e3d2" }, dark = { colour = "#22252a" }, red = { colour = "#bf4a2d" }, blue = { colour = "#2d73b0" } }
         "##;
-        let floor = |side: &str| format!("[sensor.floor-{side}]\ndark = \"2 %\"\npale = \"77 %\"\n");
+        let floor =
+            |side: &str| format!("[sensor.floor-{side}]\ndark = \"2 %\"\npale = \"77 %\"\n");
         let calibration = floor("left") + &floor("right");
-        Self { robot, field: field.into(), calibration, start: (300.0, 500.0, 0.0), files: Vec::new() }
+        Self {
+            robot,
+            field: field.into(),
+            calibration,
+            start: (300.0, 500.0, 0.0),
+            files: Vec::new(),
+        }
     }
 
     /// The robot file with one word changed.
@@ -47,7 +56,9 @@ impl Table {
     }
 
     pub fn line(mut self, surface: &str, width: f64, points: &str) -> Self {
-        self.field += &format!("\n[[line]]\nsurface = \"{surface}\"\nwidth = \"{width} mm\"\npoints = [{points}]\n");
+        self.field += &format!(
+            "\n[[line]]\nsurface = \"{surface}\"\nwidth = \"{width} mm\"\npoints = [{points}]\n"
+        );
         self
     }
 
@@ -74,11 +85,16 @@ impl Table {
 
     pub fn setup(&self) -> Setup {
         let (x, y, heading) = self.start;
-        let field = format!("{}\n[start.here]\nat = \"{x}, {y} mm\"\nheading = \"{heading} deg\"\n", self.field);
+        let field = format!(
+            "{}\n[start.here]\nat = \"{x}, {y} mm\"\nheading = \"{heading} deg\"\n",
+            self.field
+        );
         let calibration = Some(self.calibration.as_str()).filter(|text| !text.is_empty());
         let file = |path: &str| {
             let found = self.files.iter().find(|(known, _)| *known == path);
-            found.map(|(_, text)| text.clone().into_bytes()).ok_or(Unreadable::Missing)
+            found
+                .map(|(_, text)| text.clone().into_bytes())
+                .ok_or(Unreadable::Missing)
         };
         let (setup, findings) = Setup::load_with(&self.robot, &field, calibration, &file);
         setup.unwrap_or_else(|| panic!("{findings:#?}"))
@@ -92,15 +108,30 @@ impl Table {
     pub fn run_by_hand(&self, steps: &str, interventions: &[Intervention]) -> Run {
         let setup = self.setup();
         let prepared = prepare(&format!("limit 60 s\n{steps}"), Some(&setup));
-        let program = prepared.program.unwrap_or_else(|| panic!("{:#?}", prepared.findings));
+        let program = prepared
+            .program
+            .unwrap_or_else(|| panic!("{:#?}", prepared.findings));
         let world = setup.world();
-        play(&world, &program, Play { start: world.start(None, 1), seed: 1, interventions, piece: None }, None).unwrap()
+        play(
+            &world,
+            &program,
+            Play {
+                start: world.start(None, 1),
+                seed: 1,
+                interventions,
+                piece: None,
+            },
+            None,
+        )
+        .unwrap()
     }
 
     pub fn run_with(&self, steps: &str, seed: u64) -> Run {
         let setup = self.setup();
         let prepared = prepare(&format!("limit 60 s\n{steps}"), Some(&setup));
-        let program = prepared.program.unwrap_or_else(|| panic!("{:#?}", prepared.findings));
+        let program = prepared
+            .program
+            .unwrap_or_else(|| panic!("{:#?}", prepared.findings));
         let world = setup.world();
         run(&world, &program, world.start(None, seed), seed, None).unwrap()
     }
@@ -108,7 +139,9 @@ impl Table {
     /// The evidence of the first exit of the first step.
     pub fn first_evidence(&self, steps: &str) -> Evidence {
         let setup = self.setup();
-        let program = prepare(&format!("limit 60 s\n{steps}"), Some(&setup)).program.unwrap();
+        let program = prepare(&format!("limit 60 s\n{steps}"), Some(&setup))
+            .program
+            .unwrap();
         let world = setup.world();
         let run = run(&world, &program, world.start(None, 1), 1, None).unwrap();
         evidence(&run, &program, &setup.robot)[0].exits[0]
@@ -117,7 +150,9 @@ impl Table {
 
 /// A behaviour until an exit, then brakes until everything stands.
 pub fn then_rest(behaviour: &str, exit: &str) -> String {
-    format!("step \"go\"\n{behaviour}\nuntil {exit}\nstep \"rest\"\nhold, brake\nuntil 1 s passes -> done")
+    format!(
+        "step \"go\"\n{behaviour}\nuntil {exit}\nstep \"rest\"\nhold, brake\nuntil 1 s passes -> done"
+    )
 }
 
 /// Millimetres that the robot has come since its start.
@@ -132,6 +167,10 @@ pub fn degrees(pose: Pose) -> f64 {
 
 /// The pose at which a step was entered.
 pub fn pose_at(run: &Run, step: usize) -> Pose {
-    let visit = run.visits.iter().find(|visit| visit.step == StepId(step)).unwrap();
+    let visit = run
+        .visits
+        .iter()
+        .find(|visit| visit.step == StepId(step))
+        .unwrap();
     run.trace.ticks[visit.entered].pose
 }

@@ -12,7 +12,10 @@ static READER: OnceLock<&Reader> = OnceLock::new();
 fuzz_target!(|bytes: &[u8]| {
     let reader = READER.get_or_init(|| {
         let name = std::env::var("WAYODOS_READER").unwrap_or_default();
-        READERS.iter().find(|reader| reader.name == name).expect("WAYODOS_READER names a reader")
+        READERS
+            .iter()
+            .find(|reader| reader.name == name)
+            .expect("WAYODOS_READER names a reader")
     });
     (reader.read)(bytes);
 });

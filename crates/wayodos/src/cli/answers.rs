@@ -39,13 +39,19 @@ pub(super) struct Ran {
 }
 
 pub(super) fn run_project(shared: &Shared, path: &Path) -> Result<Ran, ExitCode> {
-    let project = Project::open(path, shared.mission.as_deref()).map_err(|error| cannot_open(shared, &error))?;
+    let project = Project::open(path, shared.mission.as_deref())
+        .map_err(|error| cannot_open(shared, &error))?;
     let (mut findings, job) = looked_at(&project, shared.seed);
     let seed = shared.seed.map_or(project.config.seed, u64::from);
     match job.and_then(run_here) {
         Some(report) => {
             findings.extend(report.hindsight.iter().cloned());
-            Ok(Ran { project, findings, seed, report })
+            Ok(Ran {
+                project,
+                findings,
+                seed,
+                report,
+            })
         }
         None => {
             if shared.json {
@@ -72,7 +78,10 @@ pub(super) fn rendered(shared: &Shared, all: &[(&Project, &[Finding])]) -> Strin
     let mut out = String::new();
     for severity in [Severity::Note, Severity::Warning, Severity::Error] {
         for (project, findings) in all {
-            for finding in findings.iter().filter(|finding| finding.severity == severity) {
+            for finding in findings
+                .iter()
+                .filter(|finding| finding.severity == severity)
+            {
                 let (path, text) = project.source(finding.source, &project.mission);
                 out.push_str(&words::render(finding, path, text, colour));
                 out.push_str("\n\n");
@@ -88,9 +97,10 @@ pub(super) fn cannot_open(shared: &Shared, error: &OpenError) -> ExitCode {
     }
     // `wayodos rn` names no project; it may well be a command with a slip in it.
     let slip = match error {
-        OpenError::Missing(path) => {
-            path.to_str().filter(|word| nearest(word, commands().iter().map(String::as_str)).is_some()).map(no_command)
-        }
+        OpenError::Missing(path) => path
+            .to_str()
+            .filter(|word| nearest(word, commands().iter().map(String::as_str)).is_some())
+            .map(no_command),
         OpenError::NoProject(_)
         | OpenError::NoMissionFile(_)
         | OpenError::Unreadable(..)
@@ -103,7 +113,11 @@ pub(super) fn cannot_open(shared: &Shared, error: &OpenError) -> ExitCode {
 }
 
 pub(super) fn complain(what: &str, hint: &str) {
-    warn(&format!("wayodos: {}\n  help: {}\n", words::printable(what), words::printable(hint)));
+    warn(&format!(
+        "wayodos: {}\n  help: {}\n",
+        words::printable(what),
+        words::printable(hint)
+    ));
 }
 
 /// Text that holds words of somebody's files, to standard output.
@@ -116,7 +130,11 @@ pub(super) fn answer_json(json: &str) {
     let obeyed = |letter: char| letter.is_control() && !letter.is_ascii();
     if json.contains(obeyed) {
         let escape = |letter: char| {
-            if obeyed(letter) { format!("\\u{:04x}", u32::from(letter)) } else { letter.to_string() }
+            if obeyed(letter) {
+                format!("\\u{:04x}", u32::from(letter))
+            } else {
+                letter.to_string()
+            }
         };
         return put_out(&json.chars().map(escape).collect::<String>());
     }
@@ -134,7 +152,10 @@ pub(super) fn put_bytes(bytes: &[u8]) {
     let mut out = std::io::stdout().lock();
     match out.write_all(bytes).and_then(|()| out.flush()) {
         Err(error) if error.kind() != std::io::ErrorKind::BrokenPipe => {
-            complain(&format!("cannot write the answer: {error}"), "make room, or send it somewhere else");
+            complain(
+                &format!("cannot write the answer: {error}"),
+                "make room, or send it somewhere else",
+            );
             std::process::exit(1);
         }
         _ => {}

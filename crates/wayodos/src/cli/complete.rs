@@ -37,7 +37,13 @@ impl Shell {
 
 /// The missions of the project that one is in; those of the demo elsewhere.
 pub(super) fn missions() -> Vec<CompletionCandidate> {
-    let here = locate(Path::new(".")).ok().and_then(|(folder, _)| Project::open(&folder, None).ok());
+    let here = locate(Path::new("."))
+        .ok()
+        .and_then(|(folder, _)| Project::open(&folder, None).ok());
     let project = here.map_or_else(|| Project::demo(None).ok(), Some);
-    project.map_or_else(Vec::new, |project| project.missions()).into_iter().map(CompletionCandidate::new).collect()
+    project
+        .map_or_else(Vec::new, |project| project.missions())
+        .into_iter()
+        .map(CompletionCandidate::new)
+        .collect()
 }

@@ -69,13 +69,21 @@ pub(super) fn draw(
         Ok(ran) => ran,
         Err(code) => return code,
     };
-    write(shared, output, paint(&ran.report.page(&ran.project, ran.seed, parts)))
+    write(
+        shared,
+        output,
+        paint(&ran.report.page(&ran.project, ran.seed, parts)),
+    )
 }
 
 /// The flow chart of a project's mission.
 pub(super) fn flow_of(project: &Project) -> Flow {
     let prepared = prepare(&project.mission, project.setup.as_ref());
-    Flow::of(&project.mission, &prepared.parsed, prepared.program.as_deref())
+    Flow::of(
+        &project.mission,
+        &prepared.parsed,
+        prepared.program.as_deref(),
+    )
 }
 
 fn write(shared: &Shared, output: &Path, drawn: Result<Vec<u8>, String>) -> ExitCode {
@@ -86,7 +94,8 @@ fn write(shared: &Shared, output: &Path, drawn: Result<Vec<u8>, String>) -> Exit
         return ExitCode::SUCCESS;
     }
     let drawn = drawn.and_then(|bytes| {
-        write_whole(output, &bytes).map_err(|error| format!("cannot write {}: {error}", output.display()))
+        write_whole(output, &bytes)
+            .map_err(|error| format!("cannot write {}: {error}", output.display()))
     });
     match drawn {
         Ok(()) => {
@@ -94,7 +103,10 @@ fn write(shared: &Shared, output: &Path, drawn: Result<Vec<u8>, String>) -> Exit
             ExitCode::SUCCESS
         }
         Err(error) => {
-            complain(&error, "check the path, and that its folder may be written to");
+            complain(
+                &error,
+                "check the path, and that its folder may be written to",
+            );
             ExitCode::FAILURE
         }
     }

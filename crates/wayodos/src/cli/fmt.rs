@@ -39,25 +39,39 @@ pub(super) fn fmt(shared: &Shared, path: &Path, check: bool) -> ExitCode {
         answer_json(&json::changed(&changed));
     } else {
         for file in &changed {
-            answer(&format!("{}{file}", if check { "would change " } else { "laid out " }));
+            answer(&format!(
+                "{}{file}",
+                if check { "would change " } else { "laid out " }
+            ));
         }
         if changed.is_empty() && !failed {
             say(shared, "nothing to change");
         }
     }
-    if failed || (check && !changed.is_empty()) { ExitCode::FAILURE } else { ExitCode::SUCCESS }
+    if failed || (check && !changed.is_empty()) {
+        ExitCode::FAILURE
+    } else {
+        ExitCode::SUCCESS
+    }
 }
 
 /// Lays out what comes by standard input.
 fn standard(check: bool) -> ExitCode {
     let mut text = String::new();
     if let Err(error) = std::io::stdin().lock().take(MOST).read_to_string(&mut text) {
-        complain(&format!("cannot read standard input: {error}"), "send it a mission as UTF-8 text");
+        complain(
+            &format!("cannot read standard input: {error}"),
+            "send it a mission as UTF-8 text",
+        );
         return ExitCode::FAILURE;
     }
     let laid = format(&text);
     if check {
-        return if laid == text { ExitCode::SUCCESS } else { ExitCode::FAILURE };
+        return if laid == text {
+            ExitCode::SUCCESS
+        } else {
+            ExitCode::FAILURE
+        };
     }
     // As it is: a mission that goes on into a file keeps every sign.
     put_bytes(laid.as_bytes());
@@ -95,13 +109,20 @@ fn missions(path: &Path, mission: Option<&str>) -> Result<Vec<PathBuf>, OpenErro
         within(path, &name).ok_or_else(|| OpenError::Outside(name.into()))
     };
     if let Some(name) = mission {
-        return Ok(vec![inside(&format!("{}.way", name.strip_suffix(".way").unwrap_or(name)))?]);
+        return Ok(vec![inside(&format!(
+            "{}.way",
+            name.strip_suffix(".way").unwrap_or(name)
+        ))?]);
     }
     let folder = path.join("missions");
     let entries = fs::read_dir(&folder).map_err(|error| OpenError::Unreadable(folder, error))?;
-    let names = entries.flatten().filter_map(|entry| entry.file_name().into_string().ok());
-    let mut files: Vec<PathBuf> =
-        names.filter(|name| name.strip_suffix(".way").is_some()).map(|name| inside(&name)).collect::<Result<_, _>>()?;
+    let names = entries
+        .flatten()
+        .filter_map(|entry| entry.file_name().into_string().ok());
+    let mut files: Vec<PathBuf> = names
+        .filter(|name| name.strip_suffix(".way").is_some())
+        .map(|name| inside(&name))
+        .collect::<Result<_, _>>()?;
     files.sort();
     Ok(files)
 }

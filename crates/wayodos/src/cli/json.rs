@@ -141,7 +141,8 @@ struct FindingsOut<'a> {
 }
 
 fn text<T: Serialize>(value: &T) -> String {
-    serde_json::to_string_pretty(value).expect("plain structs of numbers and texts always serialise")
+    serde_json::to_string_pretty(value)
+        .expect("plain structs of numbers and texts always serialise")
 }
 
 fn list<'a>(project: &'a Project, findings: &'a [Finding]) -> Vec<FindingOut<'a>> {
@@ -167,7 +168,10 @@ fn list<'a>(project: &'a Project, findings: &'a [Finding]) -> Vec<FindingOut<'a>
             hints: finding.hint_words(),
             fixes: (finding.hints.iter())
                 .filter(|hint| !hint.edits.is_empty())
-                .map(|hint| FixOut { words: &hint.words, edits: hint.edits.iter().map(edit).collect() })
+                .map(|hint| FixOut {
+                    words: &hint.words,
+                    edits: hint.edits.iter().map(edit).collect(),
+                })
                 .collect(),
         }
     };
@@ -176,9 +180,15 @@ fn list<'a>(project: &'a Project, findings: &'a [Finding]) -> Vec<FindingOut<'a>
 
 /// The answer of `check --json`.
 pub fn findings(checked: &[Checked]) -> String {
-    let all = checked.iter().flat_map(|one| list(&one.project, &one.findings));
+    let all = checked
+        .iter()
+        .flat_map(|one| list(&one.project, &one.findings));
     let missions = checked.iter().map(|one| one.project.config.mission.clone());
-    text(&FindingsOut { version: VERSION, missions: missions.collect(), findings: all.collect() })
+    text(&FindingsOut {
+        version: VERSION,
+        missions: missions.collect(),
+        findings: all.collect(),
+    })
 }
 
 /// The answer of `fmt --json`: the files that were, or would be, changed.
@@ -201,17 +211,33 @@ pub fn flow(flow: &Flow) -> String {
 
 /// A run that could not take place.
 pub fn error(reason: &str, project: &Project, findings: &[Finding]) -> String {
-    text(&RunOut { version: VERSION, outcome: "error", reason, findings: list(project, findings), ..RunOut::default() })
+    text(&RunOut {
+        version: VERSION,
+        outcome: "error",
+        reason,
+        findings: list(project, findings),
+        ..RunOut::default()
+    })
 }
 
 /// A project that could not be opened.
 pub fn refusal(reason: &str) -> String {
-    text(&RunOut { version: VERSION, outcome: "error", reason, ..RunOut::default() })
+    text(&RunOut {
+        version: VERSION,
+        outcome: "error",
+        reason,
+        ..RunOut::default()
+    })
 }
 
 /// The answer of `run --json`.
 pub fn run(project: &Project, all: &[Finding], report: &RunReport, wall_ms: Option<f64>) -> String {
-    let RunReport { run, program, evidence, .. } = report;
+    let RunReport {
+        run,
+        program,
+        evidence,
+        ..
+    } = report;
     let trace = &run.trace;
     let steps = evidence.iter().map(|step| {
         let of = &program.steps[step.visit.step];
@@ -224,7 +250,10 @@ pub fn run(project: &Project, all: &[Finding], report: &RunReport, wall_ms: Opti
             // Which of several terms it was.
             term: exit.and_then(|exit| {
                 let looks: Vec<_> = exit.term.looks().collect();
-                looks.get(step.visit.look).filter(|_| looks.len() > 1).map(|look| look.words.as_str())
+                looks
+                    .get(step.visit.look)
+                    .filter(|_| looks.len() > 1)
+                    .map(|look| look.words.as_str())
             }),
             target: exit.map(|exit| target(program, step.visit.step, &exit.goal)),
             margin: step.margin().map(|margin| rounded(margin, 2)),
@@ -251,23 +280,53 @@ pub fn run(project: &Project, all: &[Finding], report: &RunReport, wall_ms: Opti
                 Event::Counted { step, exit, count } => ("counted", step, Some(exit), Some(count)),
                 Event::Ended { step, exit } => ("ended by itself", step, Some(exit), None),
                 Event::Left { step, exit, .. } => ("left", step, exit, None),
-                Event::Took { reflex } => ("reflex took over", program.reflexes[reflex].step, None, None),
-                Event::Gave { reflex } => ("reflex gave back", program.reflexes[reflex].step, None, None),
+                Event::Took { reflex } => (
+                    "reflex took over",
+                    program.reflexes[reflex].step,
+                    None,
+                    None,
+                ),
+                Event::Gave { reflex } => (
+                    "reflex gave back",
+                    program.reflexes[reflex].step,
+                    None,
+                    None,
+                ),
                 Event::Kept { name } => {
-                    let words = Some(program.kept[name].clone()).filter(|name| !name.starts_with(' '))?;
+                    let words =
+                        Some(program.kept[name].clone()).filter(|name| !name.starts_with(' '))?;
                     let t_s = trace.seconds(stamp.tick as usize);
                     let (step, exit, count) = (None, None, None);
-                    return Some(EventOut { t_s, kind: "measured", step, exit, count, words: Some(words) });
+                    return Some(EventOut {
+                        t_s,
+                        kind: "measured",
+                        step,
+                        exit,
+                        count,
+                        words: Some(words),
+                    });
                 }
             };
             let of = &program.steps[step];
             let exit = exit.map(|exit| of.exits[exit].words.as_str());
             let (t_s, step) = (trace.seconds(stamp.tick as usize), Some(of.name.as_str()));
-            of.written.then_some(EventOut { t_s, kind, step, exit, count, words: None })
+            of.written.then_some(EventOut {
+                t_s,
+                kind,
+                step,
+                exit,
+                count,
+                words: None,
+            })
         })
         .collect();
     if let Some(setup) = &project.setup {
-        let story = Story { field: &setup.field, robot: &setup.robot, program, run };
+        let story = Story {
+            field: &setup.field,
+            robot: &setup.robot,
+            program,
+            run,
+        };
         events.extend(trace.happened.iter().map(|happened| EventOut {
             t_s: trace.seconds(happened.tick as usize),
             kind: happening_kind(happened.what),
@@ -298,10 +357,10 @@ pub fn run(project: &Project, all: &[Finding], report: &RunReport, wall_ms: Opti
         reason: &run.reason,
         duration_s: Some(run.duration()),
         score: run.sheet.total(),
-        verdict: run
-            .sheet
-            .verdict
-            .map(|(verdict, tick)| VerdictOut { verdict: verdict.word(), t_s: trace.seconds(tick) }),
+        verdict: run.sheet.verdict.map(|(verdict, tick)| VerdictOut {
+            verdict: verdict.word(),
+            t_s: trace.seconds(tick),
+        }),
         sheet: (run.sheet.lines.iter())
             .map(|line| ScoreOut {
                 what: &line.words,

@@ -22,7 +22,8 @@ use clap_complete::env::Shells;
 use wayodos_core::finding::{Finding, Severity};
 
 use self::answers::{
-    USAGE, answer, answer_json, cannot_open, complain, looked_at, put_out, readable, rendered, say, warn,
+    USAGE, answer, answer_json, cannot_open, complain, looked_at, put_out, readable, rendered, say,
+    warn,
 };
 use self::json::Checked;
 use self::typed::{Command, Shared, Typed};
@@ -36,42 +37,74 @@ use crate::work::run_here;
 pub fn main(screen: impl FnOnce(Opening) -> io::Result<()>) -> ExitCode {
     // A shell asks how a line may go on: answered, and that was it.
     clap_complete::CompleteEnv::with_factory(Typed::command).complete();
-    let understood = Typed::try_parse().and_then(|typed| typed.shared().map(|shared| (typed, shared)));
+    let understood =
+        Typed::try_parse().and_then(|typed| typed.shared().map(|shared| (typed, shared)));
     let (typed, shared) = match understood {
         Ok(understood) => understood,
         Err(error) => {
             // Nothing can be done about a terminal that is gone.
             let _ = error.print();
-            return if error.use_stderr() { ExitCode::from(USAGE) } else { ExitCode::SUCCESS };
+            return if error.use_stderr() {
+                ExitCode::from(USAGE)
+            } else {
+                ExitCode::SUCCESS
+            };
         }
     };
-    let log = typed.log.map(|level| log::begin(level, log::folder().as_deref()));
+    let log = typed
+        .log
+        .map(|level| log::begin(level, log::folder().as_deref()));
     if let Some(Err(why)) = &log {
         complain(why, "leave `--log` out, or make room there");
     }
-    tracing::info!(command = typed.command.as_ref().map_or("screen", |command| command.options().0), "asked for");
+    tracing::info!(
+        command = typed
+            .command
+            .as_ref()
+            .map_or("screen", |command| command.options().0),
+        "asked for"
+    );
     match typed.command {
         None => match typed.project {
             Some(path) => app(&shared, &typed.look, Some(&path), screen),
-            None => app(&shared, &typed.look, locate(Path::new(".")).is_ok().then_some(Path::new(".")), screen),
+            None => app(
+                &shared,
+                &typed.look,
+                locate(Path::new(".")).is_ok().then_some(Path::new(".")),
+                screen,
+            ),
         },
         Some(Command::Demo { look, .. }) => app(&shared, &look.or(&typed.look), None, screen),
         Some(Command::New { folder, .. }) => new(&shared, &folder),
         Some(Command::Check { project, .. }) => check(&shared, &project),
-        Some(Command::Run { project, timing, .. }) => run::run(&shared, &project, timing),
+        Some(Command::Run {
+            project, timing, ..
+        }) => run::run(&shared, &project, timing),
         Some(Command::Read { project, .. }) => read_back(&shared, &project),
         Some(Command::Fmt { path, check, .. }) => fmt::fmt(&shared, &path, check),
-        Some(Command::Draw { project, output, format, only, .. }) => {
-            draw::draw(&shared, &project, &output, format, only)
-        }
+        Some(Command::Draw {
+            project,
+            output,
+            format,
+            only,
+            ..
+        }) => draw::draw(&shared, &project, &output, format, only),
         Some(Command::Completions { shell }) => registration(shell),
         Some(Command::Man) => manual(),
     }
 }
 
-fn app(shared: &Shared, look: &Look, path: Option<&Path>, screen: impl FnOnce(Opening) -> io::Result<()>) -> ExitCode {
+fn app(
+    shared: &Shared,
+    look: &Look,
+    path: Option<&Path>,
+    screen: impl FnOnce(Opening) -> io::Result<()>,
+) -> ExitCode {
     let mission = shared.mission.as_deref();
-    let project = path.map_or_else(|| Project::demo(mission), |path| Project::open(path, mission));
+    let project = path.map_or_else(
+        || Project::demo(mission),
+        |path| Project::open(path, mission),
+    );
     let project = match project {
         Ok(project) => project,
         Err(error) => return cannot_open(shared, &error),
@@ -83,14 +116,24 @@ fn app(shared: &Shared, look: &Look, path: Option<&Path>, screen: impl FnOnce(Op
     }
     let seed = shared.seed.map_or(project.config.seed, u64::from);
     // What a person wants everywhere, where nothing else is said now.
-    let (settings, notice) = match settings::file(|name| std::env::var_os(name).map(PathBuf::from)) {
+    let (settings, notice) = match settings::file(|name| std::env::var_os(name).map(PathBuf::from))
+    {
         None => (Look::default(), None),
-        Some(file) => settings::load(&file).map_or_else(|error| (Look::default(), Some(error)), |look| (look, None)),
+        Some(file) => settings::load(&file)
+            .map_or_else(|error| (Look::default(), Some(error)), |look| (look, None)),
     };
-    match screen(Opening { project, seed, look: look.or(&settings), notice }) {
+    match screen(Opening {
+        project,
+        seed,
+        look: look.or(&settings),
+        notice,
+    }) {
         Ok(()) => ExitCode::SUCCESS,
         Err(error) => {
-            complain(&format!("the screen cannot be used: {error}"), "run it in a terminal; `wayodos run` needs none");
+            complain(
+                &format!("the screen cannot be used: {error}"),
+                "run it in a terminal; `wayodos run` needs none",
+            );
             ExitCode::FAILURE
         }
     }
@@ -99,7 +142,10 @@ fn app(shared: &Shared, look: &Look, path: Option<&Path>, screen: impl FnOnce(Op
 fn new(shared: &Shared, folder: &Path) -> ExitCode {
     match begin(folder) {
         Ok(()) => {
-            say(shared, &format!("made {0}; open it with `wayodos {0}`", folder.display()));
+            say(
+                shared,
+                &format!("made {0}; open it with `wayodos {0}`", folder.display()),
+            );
             ExitCode::SUCCESS
         }
         Err(error) => {
@@ -118,19 +164,43 @@ fn check(shared: &Shared, path: &Path) -> ExitCode {
     if shared.json {
         answer_json(&json::findings(&checked));
     } else if all().next().is_none() {
-        let count = if checked.len() > 1 { format!(" in {} missions", checked.len()) } else { String::new() };
+        let count = if checked.len() > 1 {
+            format!(" in {} missions", checked.len())
+        } else {
+            String::new()
+        };
         let name = checked.first().map_or("", |one| one.project.name());
         say(shared, &format!("{name}: no problems found{count}"));
     } else {
-        let mut out = rendered(shared, &checked.iter().map(|one| (&one.project, &*one.findings)).collect::<Vec<_>>());
+        let mut out = rendered(
+            shared,
+            &checked
+                .iter()
+                .map(|one| (&one.project, &*one.findings))
+                .collect::<Vec<_>>(),
+        );
         let whole: Vec<Finding> = all().cloned().collect();
         if let (Some(count), Some(first)) = (words::count_words(&whole), checked.first()) {
-            let missions = if checked.len() > 1 { format!(" in {} missions", checked.len()) } else { String::new() };
-            out.extend([&*words::printable(first.project.name()), ": ", &count, &missions, "\n"]);
+            let missions = if checked.len() > 1 {
+                format!(" in {} missions", checked.len())
+            } else {
+                String::new()
+            };
+            out.extend([
+                &*words::printable(first.project.name()),
+                ": ",
+                &count,
+                &missions,
+                "\n",
+            ]);
         }
         put_out(&out);
     }
-    if all().any(|finding| finding.severity == Severity::Error) { ExitCode::FAILURE } else { ExitCode::SUCCESS }
+    if all().any(|finding| finding.severity == Severity::Error) {
+        ExitCode::FAILURE
+    } else {
+        ExitCode::SUCCESS
+    }
 }
 
 /// Checks one mission, or every mission of the project with what it plays with.
@@ -154,7 +224,11 @@ fn check_all(shared: &Shared, path: &Path) -> Result<Vec<Checked>, OpenError> {
         return Ok(checked);
     }
     let first = checked[0].project.config.mission.clone();
-    let others = checked[0].project.missions().into_iter().filter(|name| first != format!("missions/{name}.way"));
+    let others = checked[0]
+        .project
+        .missions()
+        .into_iter()
+        .filter(|name| first != format!("missions/{name}.way"));
     for name in others {
         checked.push(open(Some(&name))?);
     }
@@ -164,7 +238,12 @@ fn check_all(shared: &Shared, path: &Path) -> Result<Vec<Checked>, OpenError> {
         let Checked { project, findings } = one;
         findings.retain(|finding| {
             let (path, _) = project.source(finding.source, "");
-            let place = (path.to_owned(), finding.span.start, finding.code, finding.message.clone());
+            let place = (
+                path.to_owned(),
+                finding.span.start,
+                finding.code,
+                finding.message.clone(),
+            );
             said.insert(place)
         });
     }
@@ -176,7 +255,10 @@ fn manual() -> ExitCode {
     let mut page = Vec::new();
     match clap_mangen::Man::new(Typed::command()).render(&mut page) {
         Ok(()) => put_out(&String::from_utf8_lossy(&page)),
-        Err(error) => complain(&format!("cannot write the manual page: {error}"), "try `wayodos --help`"),
+        Err(error) => complain(
+            &format!("cannot write the manual page: {error}"),
+            "try `wayodos --help`",
+        ),
     }
     ExitCode::SUCCESS
 }
@@ -198,14 +280,17 @@ fn read_back(shared: &Shared, path: &Path) -> ExitCode {
 /// Prints what a shell is to read when it starts.
 fn registration(shell: complete::Shell) -> ExitCode {
     let mut script = Vec::new();
-    let written = Shells::builtins()
-        .completer(shell.name())
-        .map(|completer| completer.write_registration("COMPLETE", "wayodos", "wayodos", "wayodos", &mut script));
+    let written = Shells::builtins().completer(shell.name()).map(|completer| {
+        completer.write_registration("COMPLETE", "wayodos", "wayodos", "wayodos", &mut script)
+    });
     if let Some(Ok(())) = written {
         put_out(&String::from_utf8_lossy(&script));
         return ExitCode::SUCCESS;
     }
-    complain(&format!("nothing is known about {}", shell.name()), "choose another shell");
+    complain(
+        &format!("nothing is known about {}", shell.name()),
+        "choose another shell",
+    );
     ExitCode::FAILURE
 }
 
@@ -233,13 +318,20 @@ mod tests {
         ] {
             assert!(refused(typed), "{typed:?}");
         }
-        let words = Typed::try_parse_from(["wayodos", "rn", "demo"]).unwrap().shared().unwrap_err().to_string();
+        let words = Typed::try_parse_from(["wayodos", "rn", "demo"])
+            .unwrap()
+            .shared()
+            .unwrap_err()
+            .to_string();
         assert!(words.contains("did you mean `run`?"), "{words}");
     }
 
     #[test]
     fn shared_options_may_stand_before_or_after_the_command() {
-        for typed in [["wayodos", "--seed", "4", "run", "x"], ["wayodos", "run", "x", "--seed", "4"]] {
+        for typed in [
+            ["wayodos", "--seed", "4", "run", "x"],
+            ["wayodos", "run", "x", "--seed", "4"],
+        ] {
             let typed = Typed::try_parse_from(typed).unwrap();
             assert_eq!(typed.shared().unwrap().seed, Some(4));
         }

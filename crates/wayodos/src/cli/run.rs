@@ -11,7 +11,8 @@ use wayodos_core::finding::{Finding, Severity};
 use wayodos_core::record::Outcome;
 use wayodos_report::Story;
 use wayodos_report::words::{
-    Weight, exit_words, goal_words, happening_words, outcome_words, rest_words, score_lines, verdict_words,
+    Weight, exit_words, goal_words, happening_words, outcome_words, rest_words, score_lines,
+    verdict_words,
 };
 
 use super::answers::{answer_json, put_out, readable, run_project, warn};
@@ -28,11 +29,21 @@ pub(super) fn run(shared: &Shared, path: &Path, timing: bool) -> ExitCode {
     };
     let wall_ms = timing.then(|| began.elapsed().as_secs_f64() * 1e3);
     let report = || {
-        let title = format!("{} on {}, seed {}", ran.project.name(), ran.project.config.field, ran.seed);
+        let title = format!(
+            "{} on {}, seed {}",
+            ran.project.name(),
+            ran.project.config.field,
+            ran.seed
+        );
         format!("{title}\n\n{}", report(&ran.project, &ran.report))
     };
     // Notes are for `check`: whoever runs wants to see what went wrong.
-    let matters: Vec<Finding> = ran.findings.iter().filter(|it| it.severity != Severity::Note).cloned().collect();
+    let matters: Vec<Finding> = ran
+        .findings
+        .iter()
+        .filter(|it| it.severity != Severity::Note)
+        .cloned()
+        .collect();
     if !matters.is_empty() && !shared.quiet {
         warn(&readable(shared, &ran.project, &matters));
     }
@@ -40,7 +51,12 @@ pub(super) fn run(shared: &Shared, path: &Path, timing: bool) -> ExitCode {
         if !shared.quiet {
             warn(&super::words::printable(&report()));
         }
-        answer_json(&json::run(&ran.project, &ran.findings, &ran.report, wall_ms));
+        answer_json(&json::run(
+            &ran.project,
+            &ran.findings,
+            &ran.report,
+            wall_ms,
+        ));
     } else {
         let text = super::words::printable(&report()).into_owned();
         let colour = shared.colour.wanted(std::io::stdout().is_terminal());
@@ -59,9 +75,16 @@ fn coloured(text: &str) -> String {
     for line in text.lines() {
         let ink = match line {
             _ if line.contains("not reached") => "2",
-            _ if line.contains("-> fail") || line.starts_with("failed") || line.starts_with("fell") => "31",
+            _ if line.contains("-> fail")
+                || line.starts_with("failed")
+                || line.starts_with("fell") =>
+            {
+                "31"
+            }
             _ if line.contains("fired thin") => "33",
-            _ if line.contains("  -> ") || line.starts_with("done") || line.starts_with("won") => "32",
+            _ if line.contains("  -> ") || line.starts_with("done") || line.starts_with("won") => {
+                "32"
+            }
             _ if line.len() > 5 && line[..3].trim().parse::<u32>().is_ok() => "1",
             _ => "",
         };
@@ -77,14 +100,28 @@ fn coloured(text: &str) -> String {
 
 /// Every visited step with its times and the exit that ended it, then the outcome.
 fn report(project: &Project, report: &RunReport) -> String {
-    let RunReport { run, program, evidence, .. } = report;
+    let RunReport {
+        run,
+        program,
+        evidence,
+        ..
+    } = report;
     let trace = &run.trace;
     let mut out = String::new();
     for step in evidence {
         let visit = step.visit;
         let of = &program.steps[visit.step];
-        let times = format!("{:.2} - {:.2} s", trace.seconds(visit.entered), trace.seconds(visit.left));
-        let _ = writeln!(out, "{:>3}  {:<32} {times:>17}", visit.step.number(), of.name);
+        let times = format!(
+            "{:.2} - {:.2} s",
+            trace.seconds(visit.entered),
+            trace.seconds(visit.left)
+        );
+        let _ = writeln!(
+            out,
+            "{:>3}  {:<32} {times:>17}",
+            visit.step.number(),
+            of.name
+        );
         for (exit, evidence) in of.exits.iter().zip(&step.exits) {
             let failed = matches!(exit.goal, Goal::Fail(_));
             let (words, weight) = exit_words(evidence, exit.kind, failed);
@@ -99,11 +136,20 @@ fn report(project: &Project, report: &RunReport) -> String {
         }
     }
     if let Some(setup) = &project.setup {
-        let story = Story { field: &setup.field, robot: &setup.robot, program, run };
+        let story = Story {
+            field: &setup.field,
+            robot: &setup.robot,
+            program,
+            run,
+        };
         for (index, happened) in trace.happened.iter().enumerate() {
             let gap = if index == 0 { "\n" } else { "" };
             let at = trace.seconds(happened.tick as usize);
-            let _ = writeln!(out, "{gap}{at:>11.2} s  {}", happening_words(story, happened.what));
+            let _ = writeln!(
+                out,
+                "{gap}{at:>11.2} s  {}",
+                happening_words(story, happened.what)
+            );
         }
     }
     for (index, (words, points)) in score_lines(run).iter().enumerate() {

@@ -190,17 +190,34 @@ impl Typed {
         if let (Some(word), Some(_)) = (&self.project, &self.command) {
             return Err(wrong(no_command(&word.to_string_lossy())));
         }
-        let Early { mission, seed, json, quiet } = self.early.clone();
-        let early = Shared { mission: mission.mission, seed: seed.seed, json, quiet, colour: self.color };
+        let Early {
+            mission,
+            seed,
+            json,
+            quiet,
+        } = self.early.clone();
+        let early = Shared {
+            mission: mission.mission,
+            seed: seed.seed,
+            json,
+            quiet,
+            colour: self.color,
+        };
         let Some((name, late)) = self.command.as_ref().map(Command::options) else {
             return if early.json || early.quiet {
-                Err(wrong("the screen answers with no text: name a command, such as `run` or `check`".to_owned()))
+                Err(wrong(
+                    "the screen answers with no text: name a command, such as `run` or `check`"
+                        .to_owned(),
+                ))
             } else {
                 Ok(early)
             };
         };
         let unheard = [
-            ("--mission", early.mission.is_some() && late.mission.is_none()),
+            (
+                "--mission",
+                early.mission.is_some() && late.mission.is_none(),
+            ),
             ("--seed", early.seed.is_some() && late.seed.is_none()),
             ("--json", early.json && late.json.is_none()),
             ("--quiet", early.quiet && late.quiet.is_none()),
@@ -231,20 +248,58 @@ impl Command {
     /// Its name, and its options.
     pub(super) fn options(&self) -> (&'static str, Late) {
         match self {
-            Self::Demo { mission, seed, .. } => {
-                ("demo", Late { mission: Some(mission.clone()), seed: Some(seed.clone()), ..Late::default() })
-            }
-            Self::New { quiet, .. } => ("new", Late { quiet: Some(quiet.clone()), ..Late::default() }),
-            Self::Check { mission, seed, json, quiet, .. } => ("check", Late::all(mission, seed, json, quiet)),
-            Self::Run { mission, seed, json, quiet, .. } => ("run", Late::all(mission, seed, json, quiet)),
-            Self::Read { mission, json, .. } => {
-                ("read", Late { mission: Some(mission.clone()), json: Some(json.clone()), ..Late::default() })
-            }
-            Self::Fmt { mission, json, quiet, .. } => {
+            Self::Demo { mission, seed, .. } => (
+                "demo",
+                Late {
+                    mission: Some(mission.clone()),
+                    seed: Some(seed.clone()),
+                    ..Late::default()
+                },
+            ),
+            Self::New { quiet, .. } => (
+                "new",
+                Late {
+                    quiet: Some(quiet.clone()),
+                    ..Late::default()
+                },
+            ),
+            Self::Check {
+                mission,
+                seed,
+                json,
+                quiet,
+                ..
+            } => ("check", Late::all(mission, seed, json, quiet)),
+            Self::Run {
+                mission,
+                seed,
+                json,
+                quiet,
+                ..
+            } => ("run", Late::all(mission, seed, json, quiet)),
+            Self::Read { mission, json, .. } => (
+                "read",
+                Late {
+                    mission: Some(mission.clone()),
+                    json: Some(json.clone()),
+                    ..Late::default()
+                },
+            ),
+            Self::Fmt {
+                mission,
+                json,
+                quiet,
+                ..
+            } => {
                 let late = Late::all(mission, &SeedOption::default(), json, quiet);
                 ("fmt", Late { seed: None, ..late })
             }
-            Self::Draw { mission, seed, quiet, .. } => {
+            Self::Draw {
+                mission,
+                seed,
+                quiet,
+                ..
+            } => {
                 let late = Late::all(mission, seed, &JsonOption::default(), quiet);
                 ("draw", Late { json: None, ..late })
             }
@@ -255,14 +310,27 @@ impl Command {
 }
 
 impl Late {
-    pub(super) fn all(mission: &MissionOption, seed: &SeedOption, json: &JsonOption, quiet: &QuietOption) -> Self {
+    pub(super) fn all(
+        mission: &MissionOption,
+        seed: &SeedOption,
+        json: &JsonOption,
+        quiet: &QuietOption,
+    ) -> Self {
         let (mission, seed) = (Some(mission.clone()), Some(seed.clone()));
-        Self { mission, seed, json: Some(json.clone()), quiet: Some(quiet.clone()) }
+        Self {
+            mission,
+            seed,
+            json: Some(json.clone()),
+            quiet: Some(quiet.clone()),
+        }
     }
 }
 
 pub(super) fn commands() -> Vec<String> {
-    Typed::command().get_subcommands().map(|command| command.get_name().to_owned()).collect()
+    Typed::command()
+        .get_subcommands()
+        .map(|command| command.get_name().to_owned())
+        .collect()
 }
 
 /// What to say about a word where a command should stand.
@@ -290,7 +358,9 @@ impl Colour {
     /// Whether what goes to a stream has colours; `terminal` says whether that is one.
     pub(super) fn wanted(self, terminal: bool) -> bool {
         match self {
-            Self::Auto => terminal && std::env::var_os("NO_COLOR").is_none_or(|value| value.is_empty()),
+            Self::Auto => {
+                terminal && std::env::var_os("NO_COLOR").is_none_or(|value| value.is_empty())
+            }
             Self::Always => true,
             Self::Never => false,
         }

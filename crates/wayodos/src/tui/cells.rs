@@ -23,7 +23,9 @@ impl Cells {
         let has = |name: &str| var(name).unwrap_or_default().to_lowercase();
         let names = [has("TERM"), has("TERM_PROGRAM")];
         // Within a multiplexer the terminal outside is out of sight, and may change.
-        let known = names.iter().any(|name| DRAWN.iter().any(|drawn| name.contains(drawn)));
+        let known = names
+            .iter()
+            .any(|name| DRAWN.iter().any(|drawn| name.contains(drawn)));
         if names[0] == "linux" {
             Self::Half
         } else if known {
@@ -35,7 +37,9 @@ impl Cells {
 
     /// The character whose ink covers the pixels of `mask`: bit 0 is the upper left one, row by row.
     pub fn glyph(self, mask: u8) -> char {
-        const QUADRANTS: [char; 16] = [' ', '▘', '▝', '▀', '▖', '▌', '▞', '▛', '▗', '▚', '▐', '▜', '▄', '▙', '▟', '█'];
+        const QUADRANTS: [char; 16] = [
+            ' ', '▘', '▝', '▀', '▖', '▌', '▞', '▛', '▗', '▚', '▐', '▜', '▄', '▙', '▟', '█',
+        ];
         match self {
             Self::Ascii => {
                 if mask & 1 == 0 {
@@ -120,7 +124,10 @@ pub fn quantise(raster: &Raster, cells: Cells, column: usize, row: usize) -> Cel
     let mut pixels = [Rgb(0, 0, 0); 8];
     let count = across * down;
     for (index, pixel) in pixels.iter_mut().take(count).enumerate() {
-        *pixel = raster.at(column * across + index % across, row * down + index / across);
+        *pixel = raster.at(
+            column * across + index % across,
+            row * down + index / across,
+        );
     }
     let pixels = &pixels[..count];
     let (mut a, mut b, mut apart) = (0, 0, 0);
@@ -135,7 +142,11 @@ pub fn quantise(raster: &Raster, cells: Cells, column: usize, row: usize) -> Cel
     // What the eye cannot tell apart is one colour.
     if apart < 300 {
         let mean = mean(pixels.iter().copied());
-        return Cell { mask: 0, ink: mean, ground: mean };
+        return Cell {
+            mask: 0,
+            ink: mean,
+            ground: mean,
+        };
     }
     let mut mask = 0u8;
     for (index, pixel) in pixels.iter().enumerate() {
@@ -144,9 +155,19 @@ pub fn quantise(raster: &Raster, cells: Cells, column: usize, row: usize) -> Cel
         }
     }
     let of = |wanted: bool| {
-        mean(pixels.iter().enumerate().filter(|(index, _)| (mask >> index & 1 == 1) == wanted).map(|(_, pixel)| *pixel))
+        mean(
+            pixels
+                .iter()
+                .enumerate()
+                .filter(|(index, _)| (mask >> index & 1 == 1) == wanted)
+                .map(|(_, pixel)| *pixel),
+        )
     };
-    Cell { mask, ink: of(true), ground: of(false) }
+    Cell {
+        mask,
+        ink: of(true),
+        ground: of(false),
+    }
 }
 
 impl Cell {
@@ -159,13 +180,17 @@ impl Cell {
             return self.mean(cells);
         }
         let inked = (self.mask & free).count_ones();
-        self.ground.towards(self.ink, f64::from(inked) / f64::from(free.count_ones()))
+        self.ground
+            .towards(self.ink, f64::from(inked) / f64::from(free.count_ones()))
     }
 
     /// The mean colour of the cell.
     pub fn mean(&self, cells: Cells) -> Rgb {
         let (across, down) = cells.grid();
-        self.ground.towards(self.ink, f64::from(self.mask.count_ones()) / (across * down) as f64)
+        self.ground.towards(
+            self.ink,
+            f64::from(self.mask.count_ones()) / (across * down) as f64,
+        )
     }
 }
 
@@ -177,7 +202,11 @@ fn distance(a: Rgb, b: Rgb) -> u32 {
 fn mean(pixels: impl Iterator<Item = Rgb>) -> Rgb {
     let (mut sum, mut count) = ([0u32; 3], 0);
     for Rgb(r, g, b) in pixels {
-        sum = [sum[0] + u32::from(r), sum[1] + u32::from(g), sum[2] + u32::from(b)];
+        sum = [
+            sum[0] + u32::from(r),
+            sum[1] + u32::from(g),
+            sum[2] + u32::from(b),
+        ];
         count += 1;
     }
     let [r, g, b] = sum.map(|value| (value / count.max(1)) as u8);
@@ -225,7 +254,12 @@ impl Grid {
 impl Dots {
     /// No pixels in this many cells.
     pub fn new(columns: usize, rows: usize, grid: Grid) -> Self {
-        Self { columns, rows, grid, cells: vec![(0, 0); columns * rows] }
+        Self {
+            columns,
+            rows,
+            grid,
+            cells: vec![(0, 0); columns * rows],
+        }
     }
 
     /// Sets one pixel. `ink` is kept for the cell: what comes later covers what was there.
@@ -273,7 +307,10 @@ impl Dots {
 
     /// The pixels of a cell and their ink; none where there are none.
     pub fn mask(&self, column: usize, row: usize) -> Option<(u8, u16)> {
-        self.cells.get(row * self.columns + column).copied().filter(|(mask, _)| *mask != 0)
+        self.cells
+            .get(row * self.columns + column)
+            .copied()
+            .filter(|(mask, _)| *mask != 0)
     }
 
     /// The pixels of a cell as a character, with their ink; none where there are none.
@@ -294,17 +331,26 @@ mod tests {
 
     #[test]
     fn every_pattern_has_a_character_of_its_own() {
-        for (cells, patterns) in
-            [(Cells::Half, 4u16), (Cells::Quadrant, 16), (Cells::Sextant, 64), (Cells::Octant, 256)]
-        {
+        for (cells, patterns) in [
+            (Cells::Half, 4u16),
+            (Cells::Quadrant, 16),
+            (Cells::Sextant, 64),
+            (Cells::Octant, 256),
+        ] {
             let mut glyphs: Vec<char> = (0..patterns).map(|mask| cells.glyph(mask as u8)).collect();
             glyphs.sort_unstable();
             glyphs.dedup();
             assert_eq!(glyphs.len(), usize::from(patterns), "{cells:?}");
         }
         // The first and the last of their block.
-        assert_eq!((Cells::Octant.glyph(4), Cells::Octant.glyph(254)), ('\u{1cd00}', '\u{1cde5}'));
-        assert_eq!((Cells::Sextant.glyph(1), Cells::Sextant.glyph(62)), ('\u{1fb00}', '\u{1fb3b}'));
+        assert_eq!(
+            (Cells::Octant.glyph(4), Cells::Octant.glyph(254)),
+            ('\u{1cd00}', '\u{1cde5}')
+        );
+        assert_eq!(
+            (Cells::Sextant.glyph(1), Cells::Sextant.glyph(62)),
+            ('\u{1fb00}', '\u{1fb3b}')
+        );
     }
 
     #[test]
@@ -319,22 +365,42 @@ mod tests {
     #[test]
     fn a_cell_keeps_its_two_strongest_colours() {
         let (dark, pale) = (Rgb(20, 20, 20), Rgb(230, 230, 220));
-        let raster = Raster { width: 2, height: 2, pixels: vec![dark, pale, dark, Rgb(225, 228, 220)] };
+        let raster = Raster {
+            width: 2,
+            height: 2,
+            pixels: vec![dark, pale, dark, Rgb(225, 228, 220)],
+        };
         let cell = quantise(&raster, Cells::Quadrant, 0, 0);
         let glyph = Cells::Quadrant.glyph(cell.mask);
         assert!(matches!(glyph, '▌' | '▐'), "{glyph}");
         assert!(cell.ink == dark || cell.ground == dark);
-        let flat = Raster { width: 2, height: 2, pixels: vec![pale; 4] };
+        let flat = Raster {
+            width: 2,
+            height: 2,
+            pixels: vec![pale; 4],
+        };
         assert_eq!(quantise(&flat, Cells::Quadrant, 0, 0).mask, 0);
     }
 
     #[test]
     fn lines_join_their_ends_and_stay_inside() {
-        for grid in [Grid::Fine, Grid::Blocks(Cells::Quadrant), Grid::Blocks(Cells::Half), Grid::Blocks(Cells::Ascii)] {
+        for grid in [
+            Grid::Fine,
+            Grid::Blocks(Cells::Quadrant),
+            Grid::Blocks(Cells::Half),
+            Grid::Blocks(Cells::Ascii),
+        ] {
             let mut dots = Dots::new(3, 2, grid);
             let (across, down) = grid.size();
-            dots.line((0.0, 0.0), (3.0 * across as f64 - 0.1, 2.0 * down as f64 - 0.1), 1);
-            assert!(dots.at(0, 0).is_some() && dots.at(2, 1).is_some(), "{grid:?}");
+            dots.line(
+                (0.0, 0.0),
+                (3.0 * across as f64 - 0.1, 2.0 * down as f64 - 0.1),
+                1,
+            );
+            assert!(
+                dots.at(0, 0).is_some() && dots.at(2, 1).is_some(),
+                "{grid:?}"
+            );
             dots.line((-50.0, -50.0), (50.0, 50.0), 1);
             dots.line((f64::NAN, 0.0), (1e300, 1.0), 1);
         }

@@ -1,5 +1,7 @@
 //! Files: three threads that the screen never waits for. Drafts have their own, so that an edit is kept at once whatever
 //! a save, a drawing or a drive that hangs is busy with; each of the others reports by message.
+//!
+//! Long because the three threads share what they know of the files that are open.
 
 use std::cell::Cell;
 use std::collections::VecDeque;
@@ -24,13 +26,40 @@ use crate::work::RunReport;
 
 /// Something to do with files, with all it needs.
 enum Errand {
-    Save { project: Box<Project>, path: String, draft: Option<PathBuf>, read: String, text: Arc<str>, overwrite: bool },
-    Refit { project: Box<Project>, texts: Texts },
-    OpenText { project: Box<Project>, path: String },
-    Open { project: Box<Project>, mission: String },
-    Hands { project: Box<Project>, hands: Vec<Intervention> },
-    Arrange { project: Box<Project>, change: Change },
-    Store { project: Box<Project>, path: String, before: String, text: String },
+    Save {
+        project: Box<Project>,
+        path: String,
+        draft: Option<PathBuf>,
+        read: String,
+        text: Arc<str>,
+        overwrite: bool,
+    },
+    Refit {
+        project: Box<Project>,
+        texts: Texts,
+    },
+    OpenText {
+        project: Box<Project>,
+        path: String,
+    },
+    Open {
+        project: Box<Project>,
+        mission: String,
+    },
+    Hands {
+        project: Box<Project>,
+        hands: Vec<Intervention>,
+    },
+    Arrange {
+        project: Box<Project>,
+        change: Change,
+    },
+    Store {
+        project: Box<Project>,
+        path: String,
+        before: String,
+        text: String,
+    },
 }
 
 /// Texts that are open, with their paths in the project.
@@ -38,8 +67,15 @@ pub type Texts = Vec<(String, Arc<str>)>;
 
 /// What becomes of a draft.
 enum DraftErrand {
-    Keep { file: PathBuf, of: PathBuf, base: String, text: Arc<str> },
-    Clear { file: PathBuf },
+    Keep {
+        file: PathBuf,
+        of: PathBuf,
+        base: String,
+        text: Arc<str>,
+    },
+    Clear {
+        file: PathBuf,
+    },
 }
 
 impl DraftErrand {
@@ -86,7 +122,8 @@ pub struct Clerk {
 impl Clerk {
     /// Starts the threads.
     pub fn new(sender: Sender<Msg>, project: Project) -> Self {
-        let ((errands, asked), (drafts, kept), (drawings, drawn)) = (channel(), channel(), channel());
+        let ((errands, asked), (drafts, kept), (drawings, drawn)) =
+            (channel(), channel(), channel());
         let behind = Behind::default();
         let (alive, done) = channel();
         let start = |name: &str, job: Box<dyn FnOnce() + Send>| {
@@ -112,12 +149,27 @@ impl Clerk {
         start(
             "drawings",
             Box::new(move || {
-                for Drawing { project, report, seed } in drawn {
+                for Drawing {
+                    project,
+                    report,
+                    seed,
+                } in drawn
+                {
                     let _ = sender.send(Msg::Exported(export(&project, &report, seed)));
                 }
             }),
         );
-        Self { to: Some(Outlets { errands, drafts, drawings }), behind, sender: own, warned: Cell::new(false), done }
+        Self {
+            to: Some(Outlets {
+                errands,
+                drafts,
+                drawings,
+            }),
+            behind,
+            sender: own,
+            warned: Cell::new(false),
+            done,
+        }
     }
 
     /// Has something done.
@@ -126,7 +178,9 @@ impl Clerk {
         let draft = |path: &str| {
             let own = path == model.project.config.mission;
             let open = model.documents().find(|document| document.path == path);
-            let place = open.filter(|_| !own).map_or(&model.project.place, |document| &document.place);
+            let place = open
+                .filter(|_| !own)
+                .map_or(&model.project.place, |document| &document.place);
             model.project.draft_of(path, place)
         };
         let read = |path: &str| {
@@ -136,20 +190,37 @@ impl Clerk {
         let Some(to) = &self.to else { return };
         // A thread is gone only after a panic, which has been shown.
         match effect {
-            Effect::Save { path, text, overwrite } => {
+            Effect::Save {
+                path,
+                text,
+                overwrite,
+            } => {
                 let (read, draft) = (read(&path), draft(&path));
-                let _ = to.errands.send(Errand::Save { project: project(), path, draft, read, text, overwrite });
+                let _ = to.errands.send(Errand::Save {
+                    project: project(),
+                    path,
+                    draft,
+                    read,
+                    text,
+                    overwrite,
+                });
             }
             Effect::Draft(path, text) => {
                 let Some(file) = draft(&path) else {
                     if !self.warned.replace(true) {
-                        let _ =
-                            self.sender.send(Msg::DraftFailed("there is no home folder to keep them in".to_owned()));
+                        let _ = self.sender.send(Msg::DraftFailed(
+                            "there is no home folder to keep them in".to_owned(),
+                        ));
                     }
                     return;
                 };
                 let of = model.project.file(&path).unwrap_or_else(|| file.clone());
-                self.draft(DraftErrand::Keep { file, of, base: read(&path), text });
+                self.draft(DraftErrand::Keep {
+                    file,
+                    of,
+                    base: read(&path),
+                    text,
+                });
             }
             Effect::ClearDraft(path) => {
                 if let Some(file) = draft(&path) {
@@ -157,25 +228,49 @@ impl Clerk {
                 }
             }
             Effect::Refit(texts) => {
-                let _ = to.errands.send(Errand::Refit { project: project(), texts });
+                let _ = to.errands.send(Errand::Refit {
+                    project: project(),
+                    texts,
+                });
             }
             Effect::OpenText(path) => {
-                let _ = to.errands.send(Errand::OpenText { project: project(), path });
+                let _ = to.errands.send(Errand::OpenText {
+                    project: project(),
+                    path,
+                });
             }
             Effect::Export(report) => {
-                let _ = to.drawings.send(Drawing { project: project(), report, seed: model.seed });
+                let _ = to.drawings.send(Drawing {
+                    project: project(),
+                    report,
+                    seed: model.seed,
+                });
             }
             Effect::Open(mission) => {
-                let _ = to.errands.send(Errand::Open { project: project(), mission });
+                let _ = to.errands.send(Errand::Open {
+                    project: project(),
+                    mission,
+                });
             }
             Effect::KeepHands => {
-                let _ = to.errands.send(Errand::Hands { project: project(), hands: model.hands.clone() });
+                let _ = to.errands.send(Errand::Hands {
+                    project: project(),
+                    hands: model.hands.clone(),
+                });
             }
             Effect::Arrange(change) => {
-                let _ = to.errands.send(Errand::Arrange { project: project(), change });
+                let _ = to.errands.send(Errand::Arrange {
+                    project: project(),
+                    change,
+                });
             }
             Effect::Store { path, before, text } => {
-                let _ = to.errands.send(Errand::Store { project: project(), path, before, text });
+                let _ = to.errands.send(Errand::Store {
+                    project: project(),
+                    path,
+                    before,
+                    text,
+                });
             }
             Effect::Run(_)
             | Effect::Survey
@@ -188,13 +283,19 @@ impl Clerk {
 
     fn draft(&self, errand: DraftErrand) {
         let Some(to) = &self.to else { return };
-        self.behind.lock().unwrap_or_else(PoisonError::into_inner).get_or_insert_with(Instant::now);
+        self.behind
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner)
+            .get_or_insert_with(Instant::now);
         let _ = to.drafts.send(errand);
     }
 
     /// For how long edits have not been kept, because the drive does not answer.
     pub fn behind(&self) -> Duration {
-        self.behind.lock().unwrap_or_else(PoisonError::into_inner).map_or(Duration::ZERO, |since| since.elapsed())
+        self.behind
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner)
+            .map_or(Duration::ZERO, |since| since.elapsed())
     }
 
     /// Waits until everything asked for is kept, but not for ever; whether it is.
@@ -203,7 +304,11 @@ impl Clerk {
     }
 
     fn wait(&mut self) -> bool {
-        self.to.take().is_none() || matches!(self.done.recv_timeout(PATIENCE), Err(RecvTimeoutError::Disconnected))
+        self.to.take().is_none()
+            || matches!(
+                self.done.recv_timeout(PATIENCE),
+                Err(RecvTimeoutError::Disconnected)
+            )
     }
 }
 
@@ -215,17 +320,28 @@ impl Drop for Clerk {
 }
 
 /// Keeps drafts, in the order in which they come; only the newest of several is worth a write.
-fn keep_drafts(asked: &Receiver<DraftErrand>, sender: &Sender<Msg>, behind: &Mutex<Option<Instant>>) {
+fn keep_drafts(
+    asked: &Receiver<DraftErrand>,
+    sender: &Sender<Msg>,
+    behind: &Mutex<Option<Instant>>,
+) {
     let mut failed = false;
     let mut waiting = VecDeque::new();
     loop {
         waiting.extend(asked.try_iter());
-        let Some(errand) = waiting.pop_front().or_else(|| asked.recv().ok()) else { return };
+        let Some(errand) = waiting.pop_front().or_else(|| asked.recv().ok()) else {
+            return;
+        };
         if waiting.iter().any(|newer| newer.file() == errand.file()) {
             continue;
         }
         let result = match errand {
-            DraftErrand::Keep { file, of, base, text } => Draft::store(&base, &text, &file, &of),
+            DraftErrand::Keep {
+                file,
+                of,
+                base,
+                text,
+            } => Draft::store(&base, &text, &file, &of),
             DraftErrand::Clear { file } => {
                 // Most often there is none.
                 let _ = std::fs::remove_file(file);
@@ -248,9 +364,16 @@ fn keep_drafts(asked: &Receiver<DraftErrand>, sender: &Sender<Msg>, behind: &Mut
 /// Between two looks at the files.
 const WATCH: Duration = Duration::from_millis(400);
 
-fn work(asked: &Receiver<Errand>, sender: &Sender<Msg>, drafts: &Sender<DraftErrand>, project: &Project) {
+fn work(
+    asked: &Receiver<Errand>,
+    sender: &Sender<Msg>,
+    drafts: &Sender<DraftErrand>,
+    project: &Project,
+) {
     if let Home::Folder(folder) = &project.home {
-        for inside in ["", "missions", "shared", "robots", "fields", "hands", "exports"] {
+        for inside in [
+            "", "missions", "shared", "robots", "fields", "hands", "exports",
+        ] {
             sweep(&folder.join(inside));
         }
     }
@@ -258,9 +381,18 @@ fn work(asked: &Receiver<Errand>, sender: &Sender<Msg>, drafts: &Sender<DraftErr
     let mut waiting = VecDeque::new();
     loop {
         waiting.extend(asked.try_iter());
-        let next = waiting.pop_front().map_or_else(|| asked.recv_timeout(WATCH), Ok);
+        let next = waiting
+            .pop_front()
+            .map_or_else(|| asked.recv_timeout(WATCH), Ok);
         let answer = match next {
-            Ok(Errand::Save { mut project, path, draft, read, text, overwrite }) => {
+            Ok(Errand::Save {
+                mut project,
+                path,
+                draft,
+                read,
+                text,
+                overwrite,
+            }) => {
                 let saved = save_text(&project, &path, (&read, &text), overwrite, Path::new("."));
                 match &saved {
                     Ok(Saved::Copied(folder)) => {
@@ -277,7 +409,13 @@ fn work(asked: &Receiver<Errand>, sender: &Sender<Msg>, drafts: &Sender<DraftErr
                 Msg::Saved(path, saved, text)
             }
             // Of several only the newest is worth reading the project for.
-            Ok(Errand::Refit { .. }) if waiting.iter().any(|next| matches!(next, Errand::Refit { .. })) => continue,
+            Ok(Errand::Refit { .. })
+                if waiting
+                    .iter()
+                    .any(|next| matches!(next, Errand::Refit { .. })) =>
+            {
+                continue;
+            }
             Ok(Errand::Refit { project, texts }) => {
                 watch.texts.clone_from(&texts);
                 Msg::Refit(Box::new(refit(&project, &texts, true)))
@@ -289,25 +427,41 @@ fn work(asked: &Receiver<Errand>, sender: &Sender<Msg>, drafts: &Sender<DraftErr
                 }
                 Msg::TextOpened(opened.map(Box::new))
             }
-            Ok(Errand::Open { project, mission }) => Msg::Opened(project.open_other(&mission).map(|project| {
-                watch.reopened(&project);
-                let recovered = project.recovered();
-                (Box::new(project), recovered)
-            })),
+            Ok(Errand::Open { project, mission }) => {
+                Msg::Opened(project.open_other(&mission).map(|project| {
+                    watch.reopened(&project);
+                    let recovered = project.recovered();
+                    (Box::new(project), recovered)
+                }))
+            }
             Ok(Errand::Arrange { project, change }) => {
                 let result = carry_out(&project, &change).map_err(|refused| refused.to_string());
                 // What plays with the mission that is open may be another file now.
-                watch.look().into_iter().for_each(|msg| drop(sender.send(msg)));
+                watch
+                    .look()
+                    .into_iter()
+                    .for_each(|msg| drop(sender.send(msg)));
                 Msg::Arranged(change, result)
             }
-            Ok(Errand::Store { project, path, before, text }) => {
+            Ok(Errand::Store {
+                project,
+                path,
+                before,
+                text,
+            }) => {
                 let stored = store(&project, &path, &before, &text);
-                watch.look().into_iter().for_each(|msg| drop(sender.send(msg)));
+                watch
+                    .look()
+                    .into_iter()
+                    .for_each(|msg| drop(sender.send(msg)));
                 Msg::Stored(stored.map(|()| path))
             }
             Ok(Errand::Hands { project, hands }) => Msg::HandsKept(project.keep_hands(&hands)),
             Err(RecvTimeoutError::Timeout) => {
-                watch.look().into_iter().for_each(|msg| drop(sender.send(msg)));
+                watch
+                    .look()
+                    .into_iter()
+                    .for_each(|msg| drop(sender.send(msg)));
                 continue;
             }
             Err(RecvTimeoutError::Disconnected) => return,
@@ -318,12 +472,17 @@ fn work(asked: &Receiver<Errand>, sender: &Sender<Msg>, drafts: &Sender<DraftErr
 
 /// Writes a file that another editor has changed, unless somebody else has written it meanwhile.
 fn store(project: &Project, path: &str, before: &str, text: &str) -> Result<(), String> {
-    let Home::Folder(folder) = &project.home else { return Err("the demo's files are inside the program".into()) };
+    let Home::Folder(folder) = &project.home else {
+        return Err("the demo's files are inside the program".into());
+    };
     let file = project.place(folder, path)?;
     if project.read(path).map_err(|error| error.to_string())? != before {
-        return Err(format!("{path} was changed by another program meanwhile: open it again"));
+        return Err(format!(
+            "{path} was changed by another program meanwhile: open it again"
+        ));
     }
-    write_whole(&file, text.as_bytes()).map_err(|error| format!("cannot write {}: {error}", file.display()))
+    write_whole(&file, text.as_bytes())
+        .map_err(|error| format!("cannot write {}: {error}", file.display()))
 }
 
 /// Opens a text of a project, with unsaved edits of a former session if there are any.
@@ -331,27 +490,49 @@ fn store(project: &Project, path: &str, before: &str, text: &str) -> Result<(), 
 /// # Errors
 /// A sentence that says why it cannot be opened.
 pub fn open_text(project: &Project, path: &str) -> Result<Opened, String> {
-    let language = Language::of(path, &project.config).ok_or_else(|| format!("{path} is no text that opens here"))?;
+    let language = Language::of(path, &project.config)
+        .ok_or_else(|| format!("{path} is no text that opens here"))?;
     let text = project.read(path).map_err(|error| error.to_string())?;
     let place = project.place_of(path);
-    let draft = project.draft_of(path, &place).and_then(|file| Draft::load(&file));
+    let draft = project
+        .draft_of(path, &place)
+        .and_then(|file| Draft::load(&file));
     let recovered = draft.filter(|draft| draft.text != text);
-    let mut document = Document::new(path.to_owned(), language, text.clone(), recovered, project.setup.as_ref());
+    let mut document = Document::new(
+        path.to_owned(),
+        language,
+        text.clone(),
+        recovered,
+        project.setup.as_ref(),
+    );
     document.place = place;
-    Ok(Opened { document, file: text })
+    Ok(Opened {
+        document,
+        file: text,
+    })
 }
 
 /// Reads a project again as if its files held these texts.
 pub fn refit(project: &Project, texts: &Texts, ours: bool) -> Refitted {
-    let fresh = project.with_texts(texts).map_err(|error| format!("{error}: {}", error.hint()));
+    let fresh = project
+        .with_texts(texts)
+        .map_err(|error| format!("{error}: {}", error.hint()));
     let known = |path: &str| fresh.as_ref().is_ok_and(|fresh| fresh.text(path).is_some());
     let others = texts.iter().filter(|(path, _)| !known(path));
     let others = others.filter_map(|(path, text)| match Language::of(path, &project.config) {
-        Some(Language::Settings(source)) => Some((path.clone(), Arc::clone(text), project.findings_of(source, text))),
+        Some(Language::Settings(source)) => Some((
+            path.clone(),
+            Arc::clone(text),
+            project.findings_of(source, text),
+        )),
         _ => None,
     });
     let others = others.collect();
-    Refitted { project: fresh, others, ours }
+    Refitted {
+        project: fresh,
+        others,
+        ours,
+    }
 }
 
 /// What the files of a project looked like when they were last read: when they were written, and how long they are.
@@ -374,7 +555,12 @@ fn stamp(file: &Path) -> Option<Stamp> {
 impl Watch {
     fn new(project: &Project) -> Self {
         let known = vec![(project.config.mission.clone(), project.mission.clone())];
-        let mut watch = Self { project: project.clone(), known, texts: Vec::new(), stamps: Vec::new() };
+        let mut watch = Self {
+            project: project.clone(),
+            known,
+            texts: Vec::new(),
+            stamps: Vec::new(),
+        };
         watch.stamp_all();
         watch
     }
@@ -382,8 +568,10 @@ impl Watch {
     /// Another mission is open now; other texts stay.
     fn reopened(&mut self, project: &Project) {
         let own = (project.config.mission.clone(), project.mission.clone());
-        self.texts.retain(|(path, _)| !path.starts_with("missions/"));
-        self.known.retain(|(path, _)| !path.starts_with("missions/"));
+        self.texts
+            .retain(|(path, _)| !path.starts_with("missions/"));
+        self.known
+            .retain(|(path, _)| !path.starts_with("missions/"));
         self.known.insert(0, own);
         self.project = project.clone();
         self.stamp_all();
@@ -410,24 +598,37 @@ impl Watch {
 
     /// Notes how all files look now.
     fn stamp_all(&mut self) {
-        let open = self.known.iter().filter_map(|(path, _)| self.project.file(path));
+        let open = self
+            .known
+            .iter()
+            .filter_map(|(path, _)| self.project.file(path));
         let mut files: Vec<PathBuf> = open.chain(self.project.files()).collect();
         files.sort();
         files.dedup();
-        self.stamps = files.into_iter().map(|file| (stamp(&file), file)).map(|(stamp, file)| (file, stamp)).collect();
+        self.stamps = files
+            .into_iter()
+            .map(|file| (stamp(&file), file))
+            .map(|(stamp, file)| (file, stamp))
+            .collect();
     }
 
     /// What has changed since the last look.
     fn look(&mut self) -> Vec<Msg> {
         let mut messages = Vec::new();
-        let changed: Vec<PathBuf> =
-            self.stamps.iter().filter(|(file, old)| stamp(file) != *old).map(|(file, _)| file.clone()).collect();
+        let changed: Vec<PathBuf> = self
+            .stamps
+            .iter()
+            .filter(|(file, old)| stamp(file) != *old)
+            .map(|(file, _)| file.clone())
+            .collect();
         if changed.is_empty() {
             return messages;
         }
         let mut others = changed;
         for (path, known) in &mut self.known {
-            let Some(file) = self.project.file(path) else { continue };
+            let Some(file) = self.project.file(path) else {
+                continue;
+            };
             let before = others.len();
             others.retain(|other| *other != file);
             // One that is gone, or is no text, is nothing to take over: saving says what is wrong with it.
@@ -443,7 +644,10 @@ impl Watch {
             let refitted = refit(&self.project, &self.texts, false);
             if let Ok(project) = refitted.project {
                 self.project = project.clone();
-                messages.push(Msg::Refit(Box::new(Refitted { project: Ok(project), ..refitted })));
+                messages.push(Msg::Refit(Box::new(Refitted {
+                    project: Ok(project),
+                    ..refitted
+                })));
             }
         }
         self.stamp_all();
@@ -458,8 +662,12 @@ fn export(project: &Project, report: &RunReport, seed: u64) -> Result<Vec<PathBu
         // Its folder comes into being with the first save, not with a drawing.
         Home::Demo => PathBuf::from("."),
     };
-    let name = Path::new(&project.config.mission).file_stem().and_then(|name| name.to_str()).unwrap_or("mission");
-    let cannot = |path: &Path, error: &io::Error| format!("cannot write {}: {error}", path.display());
+    let name = Path::new(&project.config.mission)
+        .file_stem()
+        .and_then(|name| name.to_str())
+        .unwrap_or("mission");
+    let cannot =
+        |path: &Path, error: &io::Error| format!("cannot write {}: {error}", path.display());
     std::fs::create_dir_all(&folder).map_err(|error| cannot(&folder, &error))?;
     let scene = report.page(project, seed, Parts::All);
     let pdf = to_pdf(&scene).map_err(|error| format!("cannot draw the PDF: {error}"))?;
@@ -484,13 +692,18 @@ mod tests {
     fn what_was_asked_for_is_kept_whatever_ends_the_application() {
         let here = tempfile::tempdir().unwrap();
         let demo = Project::demo(None).unwrap();
-        let Ok(Saved::Copied(folder)) = save(&demo, "", &demo.mission, false, here.path()) else { panic!() };
+        let Ok(Saved::Copied(folder)) = save(&demo, "", &demo.mission, false, here.path()) else {
+            panic!()
+        };
         let project = Project::open(&folder, None).unwrap();
         let model = Model::new(project.clone(), None, 7, (160, 50));
         let broken = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| {
             let (sender, _messages) = channel();
             let clerk = Clerk::new(sender, project.clone());
-            clerk.hand_in(Effect::Draft(project.config.mission.clone(), "step \"kept\"\n".into()), &model);
+            clerk.hand_in(
+                Effect::Draft(project.config.mission.clone(), "step \"kept\"\n".into()),
+                &model,
+            );
             panic!("on purpose");
         }));
         assert!(broken.is_err());
@@ -501,7 +714,10 @@ mod tests {
         let clerk = Clerk::new(sender, project);
         clerk.hand_in(Effect::Draft(model.doc.path.clone(), "x".into()), &model);
         assert!(clerk.close() && !folder.exists());
-        assert!(matches!(messages.try_iter().next(), Some(Msg::DraftFailed(_))));
+        assert!(matches!(
+            messages.try_iter().next(),
+            Some(Msg::DraftFailed(_))
+        ));
     }
 
     #[test]
@@ -515,7 +731,12 @@ mod tests {
             text: text.into(),
         };
         let (drafts, asked) = channel();
-        for errand in [keep("a", "1"), keep("b", "2"), DraftErrand::Clear { file: file("b") }, keep("a", "3")] {
+        for errand in [
+            keep("a", "1"),
+            keep("b", "2"),
+            DraftErrand::Clear { file: file("b") },
+            keep("a", "3"),
+        ] {
             drafts.send(errand).unwrap();
         }
         drafts.send(keep("nowhere/\0", "4")).unwrap();
@@ -527,14 +748,19 @@ mod tests {
         assert_eq!(Draft::load(&file("a")).unwrap().text, "5");
         assert!(!file("b").exists() && behind.lock().unwrap().is_none());
         let messages: Vec<Msg> = messages.try_iter().collect();
-        assert!(matches!(messages.as_slice(), [Msg::DraftFailed(_), Msg::DraftKept]), "{messages:?}");
+        assert!(
+            matches!(messages.as_slice(), [Msg::DraftFailed(_), Msg::DraftKept]),
+            "{messages:?}"
+        );
     }
 
     /// The demo in a folder, watched.
     fn watched() -> (tempfile::TempDir, Project, Watch) {
         let here = tempfile::tempdir().unwrap();
         let demo = Project::demo(None).unwrap();
-        let Ok(Saved::Copied(folder)) = save(&demo, "", &demo.mission, false, here.path()) else { panic!("no copy") };
+        let Ok(Saved::Copied(folder)) = save(&demo, "", &demo.mission, false, here.path()) else {
+            panic!("no copy")
+        };
         let project = Project::open(&folder, None).unwrap();
         let watch = Watch::new(&project);
         (here, project, watch)
@@ -548,7 +774,10 @@ mod tests {
         let theirs = format!("{}# theirs\n", project.mission);
         fs::write(&file, &theirs).unwrap();
         let messages = watch.look();
-        assert!(matches!(messages.as_slice(), [Msg::Outside(_, text)] if *text == theirs), "{messages:?}");
+        assert!(
+            matches!(messages.as_slice(), [Msg::Outside(_, text)] if *text == theirs),
+            "{messages:?}"
+        );
         assert!(watch.look().is_empty(), "once");
         let ours = format!("{theirs}# ours\n");
         fs::write(&file, &ours).unwrap();
@@ -566,16 +795,33 @@ mod tests {
     #[test]
     fn a_changed_robot_brings_the_project_anew() {
         let (_here, project, mut watch) = watched();
-        let Home::Folder(folder) = &project.home else { panic!("a folder") };
+        let Home::Folder(folder) = &project.home else {
+            panic!("a folder")
+        };
         let robot = folder.join("robots/curlew.toml");
         let text = fs::read_to_string(&robot).unwrap();
         fs::write(&robot, text.replace("7.9 V", "7.25 V")).unwrap();
         let messages = watch.look();
-        let [Msg::Refit(fresh)] = messages.as_slice() else { panic!("{messages:?}") };
-        assert_eq!(fresh.project.as_ref().unwrap().setup.as_ref().unwrap().robot.battery, 7.25);
+        let [Msg::Refit(fresh)] = messages.as_slice() else {
+            panic!("{messages:?}")
+        };
+        assert_eq!(
+            fresh
+                .project
+                .as_ref()
+                .unwrap()
+                .setup
+                .as_ref()
+                .unwrap()
+                .robot
+                .battery,
+            7.25
+        );
         fs::write(&robot, "mass = 9").unwrap();
         let messages = watch.look();
-        let [Msg::Refit(broken)] = messages.as_slice() else { panic!("{messages:?}") };
+        let [Msg::Refit(broken)] = messages.as_slice() else {
+            panic!("{messages:?}")
+        };
         let broken = broken.project.as_ref().unwrap();
         assert!(broken.setup.is_none() && !broken.findings.is_empty());
         assert!(watch.look().is_empty());

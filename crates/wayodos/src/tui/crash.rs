@@ -34,12 +34,17 @@ fn locked<T>(mutex: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
 /// Remembers what comes to the application.
 pub fn note(msg: &Msg, typing: bool) {
     let words = match msg {
-        Msg::Input(Event::Key(key)) if typing && key.code.as_char().is_some() => "a letter".to_owned(),
+        Msg::Input(Event::Key(key)) if typing && key.code.as_char().is_some() => {
+            "a letter".to_owned()
+        }
         Msg::Input(Event::Key(key)) => format!("key {:?} {:?}", key.code, key.modifiers),
         Msg::Input(Event::Paste(text)) => format!("{} bytes pasted", text.len()),
         Msg::Input(other) => format!("{other:?}"),
         Msg::Tick(_) => return,
-        Msg::Ran(id, report) => format!("run {id} came, {}", if report.is_some() { "done" } else { "none" }),
+        Msg::Ran(id, report) => format!(
+            "run {id} came, {}",
+            if report.is_some() { "done" } else { "none" }
+        ),
         Msg::Saved(path, Ok(_), _) => format!("saved {path}"),
         Msg::Saved(path, Err(error), _) => format!("not saved {path}: {error}"),
         Msg::Exported(Ok(files)) => format!("exported {files:?}"),
@@ -47,17 +52,32 @@ pub fn note(msg: &Msg, typing: bool) {
         Msg::DraftFailed(error) => format!("edits are not kept: {error}"),
         Msg::DraftKept => "edits are kept again".to_owned(),
         Msg::Outside(path, _) => format!("changed outside: {path}"),
-        Msg::Refit(refitted) => format!("project read again, {}", if refitted.ours { "ours" } else { "theirs" }),
+        Msg::Refit(refitted) => format!(
+            "project read again, {}",
+            if refitted.ours { "ours" } else { "theirs" }
+        ),
         Msg::TextOpened(Ok(opened)) => format!("opened {}", opened.document.path),
         Msg::TextOpened(Err(error)) => format!("not opened: {error}"),
         Msg::Opened(Ok((project, _))) => format!("opened {}", project.config.mission),
         Msg::Opened(Err(error)) => format!("not opened: {error}"),
         Msg::Edited(Ok(_)) => "another editor was left".to_owned(),
         Msg::Edited(Err(error)) => format!("no other editor: {error}"),
-        Msg::FileEdited(path, result) => format!("edited {path}: {}", if result.is_ok() { "done" } else { "failed" }),
+        Msg::FileEdited(path, result) => format!(
+            "edited {path}: {}",
+            if result.is_ok() { "done" } else { "failed" }
+        ),
         // Not what was typed meanwhile.
-        Msg::Terminal(Answers { graphics, sixel, inline, cell, whole, .. }) => {
-            format!("terminal: graphics {graphics}, sixel {sixel}, inline {inline}, cell {cell:?}, whole {whole}")
+        Msg::Terminal(Answers {
+            graphics,
+            sixel,
+            inline,
+            cell,
+            whole,
+            ..
+        }) => {
+            format!(
+                "terminal: graphics {graphics}, sixel {sixel}, inline {inline}, cell {cell:?}, whole {whole}"
+            )
         }
         Msg::Found(Found::Files(files)) => format!("{} files found", files.len()),
         Msg::Found(Found::Card(path, _)) => format!("looked at {path}"),
@@ -67,8 +87,16 @@ pub fn note(msg: &Msg, typing: bool) {
         Msg::Suspend => "asked to make room".to_owned(),
         Msg::Stop => "asked to end".to_owned(),
     };
-    let went_wrong = matches!(msg, Msg::Saved(_, Err(_), _) | Msg::Exported(Err(_)) | Msg::DraftFailed(_))
-        || matches!(msg, Msg::TextOpened(Err(_)) | Msg::Opened(Err(_)) | Msg::Stored(Err(_)) | Msg::HandsKept(Err(_)));
+    let went_wrong = matches!(
+        msg,
+        Msg::Saved(_, Err(_), _) | Msg::Exported(Err(_)) | Msg::DraftFailed(_)
+    ) || matches!(
+        msg,
+        Msg::TextOpened(Err(_))
+            | Msg::Opened(Err(_))
+            | Msg::Stored(Err(_))
+            | Msg::HandsKept(Err(_))
+    );
     match msg {
         _ if went_wrong => tracing::warn!("{words}"),
         Msg::Input(_) | Msg::Found(_) | Msg::Ran(..) => tracing::debug!("{words}"),
@@ -116,14 +144,19 @@ pub fn watch(restore: fn()) {
 /// What is said to people, and the report that it leads to.
 fn words(panic: &PanicHookInfo<'_>) -> String {
     let why = reason(panic);
-    let place =
-        panic.location().map_or_else(String::new, |place| format!(" ({}, line {})", place.file(), place.line()));
+    let place = panic.location().map_or_else(String::new, |place| {
+        format!(" ({}, line {})", place.file(), place.line())
+    });
     let mut words = format!(
         "wayodos: the program itself broke: {why}{place}\n  your edits are kept and come back when you open the project again\n"
     );
     match store(why, &place) {
         Some(file) => {
-            let _ = writeln!(words, "  what is needed to fix it is in {}: please send it in", file.display());
+            let _ = writeln!(
+                words,
+                "  what is needed to fix it is in {}: please send it in",
+                file.display()
+            );
         }
         None => words.push_str("  no report could be written: there is no folder for it\n"),
     }
@@ -132,7 +165,10 @@ fn words(panic: &PanicHookInfo<'_>) -> String {
 
 fn reason<'a>(panic: &'a PanicHookInfo<'_>) -> &'a str {
     let payload = panic.payload();
-    let text = payload.downcast_ref::<&str>().copied().or_else(|| payload.downcast_ref::<String>().map(String::as_str));
+    let text = payload
+        .downcast_ref::<&str>()
+        .copied()
+        .or_else(|| payload.downcast_ref::<String>().map(String::as_str));
     text.unwrap_or("no reason given")
 }
 
@@ -140,7 +176,9 @@ fn reason<'a>(panic: &'a PanicHookInfo<'_>) -> &'a str {
 fn store(why: &str, place: &str) -> Option<PathBuf> {
     let folder = state_folder()?;
     std::fs::create_dir_all(&folder).ok()?;
-    let seconds = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |time| time.as_secs());
+    let seconds = SystemTime::now()
+        .duration_since(UNIX_EPOCH)
+        .map_or(0, |time| time.as_secs());
     let file = folder.join(format!("crash-{seconds}.txt"));
     let actions: Vec<String> = locked(&ACTIONS).iter().cloned().collect();
     let text = format!(

@@ -47,7 +47,10 @@ pub enum Language {
 impl Language {
     /// How a file of the project is read, by its path; none for what is no text to be changed here.
     pub fn of(path: &str, config: &project::Config) -> Option<Self> {
-        let (folder, ending) = (path.split('/').next().unwrap_or(path), path.rsplit('.').next().unwrap_or_default());
+        let (folder, ending) = (
+            path.split('/').next().unwrap_or(path),
+            path.rsplit('.').next().unwrap_or_default(),
+        );
         let is = |known: &Option<String>| known.as_deref() == Some(path);
         match (folder, ending) {
             ("missions", "way") => Some(Self::Mission),
@@ -60,7 +63,9 @@ impl Language {
             ("robots", "toml") => Some(Self::Settings(Source::Robot)),
             ("fields", "toml") => Some(Self::Settings(Source::Field)),
             ("hands" | "hands.toml", "toml") => Some(Self::Settings(Source::Hands)),
-            (folder, "toml") if folder.starts_with("calibration") => Some(Self::Settings(Source::Calibration)),
+            (folder, "toml") if folder.starts_with("calibration") => {
+                Some(Self::Settings(Source::Calibration))
+            }
             _ => None,
         }
     }
@@ -140,7 +145,10 @@ impl Document {
         setup: Option<&Setup>,
     ) -> Self {
         // What the edits were based on is what the file is compared with.
-        let saved = recovered.as_ref().and_then(|draft| draft.base.clone()).unwrap_or(file);
+        let saved = recovered
+            .as_ref()
+            .and_then(|draft| draft.base.clone())
+            .unwrap_or(file);
         let first: Arc<str> = saved.as_str().into();
         let mut history = vec![(first, Cursor::default())];
         history.extend(recovered.map(|draft| (draft.text.into(), Cursor::default())));
@@ -168,7 +176,10 @@ impl Document {
         };
         document.read(setup);
         let first = document.first_line();
-        document.cursor = Cursor { line: first, nth: 0 };
+        document.cursor = Cursor {
+            line: first,
+            nth: 0,
+        };
         document.cursor.nth = document.slots_on(first).count().saturating_sub(1);
         document
     }
@@ -176,10 +187,23 @@ impl Document {
     /// Where tuning begins: the first step's behaviour, or the first value.
     fn first_line(&self) -> usize {
         if self.values.is_some() {
-            return self.prepared.parsed.slots.first().map_or(0, |slot| slot.line);
+            return self
+                .prepared
+                .parsed
+                .slots
+                .first()
+                .map_or(0, |slot| slot.line);
         }
-        let mut own = self.prepared.parsed.mission.steps.iter().filter(|step| step.block == Block::Mission);
-        own.next().and_then(|step| step.behaviour.as_ref()).map_or(0, |(_, line)| *line)
+        let mut own = self
+            .prepared
+            .parsed
+            .mission
+            .steps
+            .iter()
+            .filter(|step| step.block == Block::Mission);
+        own.next()
+            .and_then(|step| step.behaviour.as_ref())
+            .map_or(0, |(_, line)| *line)
     }
 
     /// Reads the text again, for a setup.
@@ -190,11 +214,18 @@ impl Document {
             Language::Routines => {
                 let parsed = parse(&self.text);
                 let findings = parsed.findings.clone();
-                self.prepared = Arc::new(Prepared { findings, parsed, ..Prepared::default() });
+                self.prepared = Arc::new(Prepared {
+                    findings,
+                    parsed,
+                    ..Prepared::default()
+                });
             }
             Language::Settings(_) => {
                 let values = Values::of(&self.text, self.language.sections());
-                self.prepared = Arc::new(Prepared { parsed: values.parsed.clone(), ..Prepared::default() });
+                self.prepared = Arc::new(Prepared {
+                    parsed: values.parsed.clone(),
+                    ..Prepared::default()
+                });
                 self.values = Some(values);
             }
         }
@@ -218,12 +249,16 @@ impl Document {
 
     /// The text of a line.
     pub fn line_text(&self, line: usize) -> &str {
-        self.lines().get(line).map_or("", |line| &self.text[line.span.clone()])
+        self.lines()
+            .get(line)
+            .map_or("", |line| &self.text[line.span.clone()])
     }
 
     /// The line of a byte of the text.
     pub fn line_at(&self, offset: usize) -> usize {
-        let after = self.lines().partition_point(|line| line.span.start <= offset);
+        let after = self
+            .lines()
+            .partition_point(|line| line.span.start <= offset);
         after.saturating_sub(1)
     }
 
@@ -231,21 +266,35 @@ impl Document {
     pub fn slots_on(&self, line: usize) -> impl DoubleEndedIterator<Item = (SlotId, &Slot)> {
         // They stand in the order of the text.
         let slots = &self.prepared.parsed.slots;
-        let span = self.lines().get(line).map_or(0..0, |line| line.span.clone());
+        let span = self
+            .lines()
+            .get(line)
+            .map_or(0..0, |line| line.span.clone());
         let first = slots.partition_point(|slot| slot.span.start < span.start);
         // A word that may be left out has its empty place at the end.
         let last = first + slots[first..].partition_point(|slot| slot.span.start <= span.end);
-        slots[first..last].iter().enumerate().map(move |(nth, slot)| (SlotId(first + nth), slot))
+        slots[first..last]
+            .iter()
+            .enumerate()
+            .map(move |(nth, slot)| (SlotId(first + nth), slot))
     }
 
     /// Index of the slot under the cursor.
     pub fn slot(&self) -> Option<SlotId> {
-        self.slots_on(self.cursor.line).nth(self.cursor.nth).map(|(index, _)| index)
+        self.slots_on(self.cursor.line)
+            .nth(self.cursor.nth)
+            .map(|(index, _)| index)
     }
 
     /// Index of the step of the text that a line belongs to.
     pub fn written_step(&self, line: usize) -> Option<TextStep> {
-        self.prepared.parsed.mission.steps.iter().rposition(|step| step.line <= line && line <= step.last).map(TextStep)
+        self.prepared
+            .parsed
+            .mission
+            .steps
+            .iter()
+            .rposition(|step| step.line <= line && line <= step.last)
+            .map(TextStep)
     }
 
     /// What is marked, if anything.
@@ -261,14 +310,25 @@ impl Document {
         {
             return Some(lines);
         }
-        let begin = within.or_else(|| steps.iter().position(|step| (first..=last).contains(&step.line)).map(TextStep));
-        let end = self
-            .written_step(last)
-            .or_else(|| steps.iter().rposition(|step| (first..=last).contains(&step.line)).map(TextStep));
-        let Some((begin, end)) = begin.zip(end) else { return Some(lines) };
+        let begin = within.or_else(|| {
+            steps
+                .iter()
+                .position(|step| (first..=last).contains(&step.line))
+                .map(TextStep)
+        });
+        let end = self.written_step(last).or_else(|| {
+            steps
+                .iter()
+                .rposition(|step| (first..=last).contains(&step.line))
+                .map(TextStep)
+        });
+        let Some((begin, end)) = begin.zip(end) else {
+            return Some(lines);
+        };
         // Steps at different depths are all of the ones that they stand in, at the depth that they have in common.
         let [begins, ends] = [begin, end].map(|step| {
-            let mut around: Vec<TextStep> = std::iter::successors(Some(step), |step| steps[*step].inside).collect();
+            let mut around: Vec<TextStep> =
+                std::iter::successors(Some(step), |step| steps[*step].inside).collect();
             around.reverse();
             around
         });
@@ -303,7 +363,14 @@ impl Document {
     pub fn nudge(&self, setup: Option<&Setup>, slot: SlotId, up: bool, by: Stride) -> Option<Edit> {
         match &self.values {
             Some(values) => values.nudge(&self.text, slot, up, by),
-            None => edit::nudge(&self.prepared.parsed, &self.text, &setup?.names, slot, up, by),
+            None => edit::nudge(
+                &self.prepared.parsed,
+                &self.text,
+                &setup?.names,
+                slot,
+                up,
+                by,
+            ),
         }
     }
 
@@ -323,14 +390,18 @@ impl Document {
     pub fn set(&self, setup: Option<&Setup>, slot: SlotId, typed: &str) -> Result<Edit, NotTaken> {
         match (&self.values, setup) {
             (Some(values), _) => values.set(&self.text, slot, typed),
-            (None, Some(setup)) => edit::set(&self.prepared.parsed, &self.text, &setup.names, slot, typed),
+            (None, Some(setup)) => {
+                edit::set(&self.prepared.parsed, &self.text, &setup.names, slot, typed)
+            }
             (None, None) => Err(NotTaken::Fixed),
         }
     }
 
     /// Whether an amount stands in the slot under the cursor.
     pub fn is_amount(&self) -> bool {
-        let slot = self.slot().map(|slot| &self.prepared.parsed.slots[slot].kind);
+        let slot = self
+            .slot()
+            .map(|slot| &self.prepared.parsed.slots[slot].kind);
         matches!(slot, Some(SlotKind::Amount { .. }))
     }
 
@@ -379,7 +450,11 @@ impl Document {
 
     /// Goes one point of history back (or ahead), without reading; where the cursor was, when there was one.
     pub fn travel(&mut self, back: bool) -> Option<Cursor> {
-        let wanted = if back { self.at.checked_sub(1) } else { Some(self.at + 1) };
+        let wanted = if back {
+            self.at.checked_sub(1)
+        } else {
+            Some(self.at + 1)
+        };
         let wanted = wanted.filter(|at| *at < self.history.len())?;
         (self.typed, self.mark) = (None, None);
         // The cursor goes to where the change was made.
@@ -399,8 +474,13 @@ impl Document {
             if same {
                 return Some(finding.clone());
             }
-            let line = text[..finding.span.start.min(text.len())].matches('\n').count();
-            self.lines().get(line).map(|about| Finding { span: about.span.clone(), ..finding.clone() })
+            let line = text[..finding.span.start.min(text.len())]
+                .matches('\n')
+                .count();
+            self.lines().get(line).map(|about| Finding {
+                span: about.span.clone(),
+                ..finding.clone()
+            })
         };
         findings.iter().filter(|_| alike).filter_map(here).collect()
     }
@@ -415,7 +495,8 @@ impl Document {
     /// Brings together what is shown below the lines: what the text says, and what else was found out about it.
     pub fn gather(&mut self, more: Vec<Finding>) {
         // That there are no steps yet is no mistake: the pane says what to do about it.
-        let matters = |finding: &Finding| finding.severity != Severity::Note && finding.code != "M109";
+        let matters =
+            |finding: &Finding| finding.severity != Severity::Note && finding.code != "M109";
         let mut findings = self.own_findings();
         findings.retain(matters);
         findings.extend(more);

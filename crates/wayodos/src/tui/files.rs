@@ -48,23 +48,30 @@ impl Files {
 
     /// What is known of the missions.
     pub fn missions(&self) -> impl Iterator<Item = (&Entry, &MissionCard)> {
-        self.entries.iter().filter_map(|entry| match self.card(entry) {
-            Some(Card::Mission(card)) => Some((entry, &**card)),
-            _ => None,
-        })
+        self.entries
+            .iter()
+            .filter_map(|entry| match self.card(entry) {
+                Some(Card::Mission(card)) => Some((entry, &**card)),
+                _ => None,
+            })
     }
 
     /// How many missions play with a file, and in how many fields a rival does.
     pub fn used(&self, path: &str) -> (usize, usize) {
-        let plays =
-            |card: &MissionCard| card.robot == path || card.field == path || card.calibration.as_deref() == Some(path);
+        let plays = |card: &MissionCard| {
+            card.robot == path || card.field == path || card.calibration.as_deref() == Some(path)
+        };
         let rivals = self.cards.values().filter(|card| match card {
             Card::Field(Some(field), _) => field.opponents.iter().any(|other| {
-                other.robot == path || matches!(&other.conduct, Conduct::Mission(mission) if mission == path)
+                other.robot == path
+                    || matches!(&other.conduct, Conduct::Mission(mission) if mission == path)
             }),
             _ => false,
         });
-        (self.missions().filter(|(_, card)| plays(card)).count(), rivals.count())
+        (
+            self.missions().filter(|(_, card)| plays(card)).count(),
+            rivals.count(),
+        )
     }
 
     /// Takes in what was found out.
@@ -72,11 +79,15 @@ impl Files {
         self.looks += 1;
         match found {
             Found::Files(entries) => {
-                let marked = self.wanted.take().or_else(|| self.marked().map(|entry| entry.path.clone()));
+                let marked = self
+                    .wanted
+                    .take()
+                    .or_else(|| self.marked().map(|entry| entry.path.clone()));
                 let known = |path: &String| entries.iter().any(|entry| entry.path == *path);
                 self.cards.retain(|path, _| known(path));
-                self.at =
-                    marked.and_then(|path| entries.iter().position(|entry| entry.path == path)).unwrap_or(self.at);
+                self.at = marked
+                    .and_then(|path| entries.iter().position(|entry| entry.path == path))
+                    .unwrap_or(self.at);
                 self.entries = entries;
                 self.at = self.at.min(self.entries.len().saturating_sub(1));
             }
@@ -103,30 +114,53 @@ impl Files {
 
     /// Marks a file this many further down, or up.
     pub fn step(&mut self, by: isize) {
-        self.at = self.at.saturating_add_signed(by).min(self.entries.len().saturating_sub(1));
+        self.at = self
+            .at
+            .saturating_add_signed(by)
+            .min(self.entries.len().saturating_sub(1));
     }
 
     /// Marks the first file of the next kind, or of the one before.
     pub fn step_kind(&mut self, down: bool) {
-        let Some(kind) = self.marked().map(|entry| entry.kind) else { return };
-        let target = if down {
-            self.entries.iter().find(|entry| entry.kind > kind).map(|entry| entry.kind)
-        } else {
-            self.entries.iter().rev().find(|entry| entry.kind < kind).map(|entry| entry.kind)
+        let Some(kind) = self.marked().map(|entry| entry.kind) else {
+            return;
         };
-        let first = target.and_then(|kind| self.entries.iter().position(|entry| entry.kind == kind));
+        let target = if down {
+            self.entries
+                .iter()
+                .find(|entry| entry.kind > kind)
+                .map(|entry| entry.kind)
+        } else {
+            self.entries
+                .iter()
+                .rev()
+                .find(|entry| entry.kind < kind)
+                .map(|entry| entry.kind)
+        };
+        let first =
+            target.and_then(|kind| self.entries.iter().position(|entry| entry.kind == kind));
         self.at = first.unwrap_or(self.at);
     }
 
     /// Scrolls so that the marked file is in sight, and its heading where there is room.
     pub fn follow(&mut self, height: usize) {
         let rows = self.rows();
-        let at = rows.iter().position(|row| *row == FileRow::File(self.at)).unwrap_or(0);
-        let top = if at > 0 && matches!(rows[at - 1], FileRow::Heading(_)) { at - 1 } else { at };
+        let at = rows
+            .iter()
+            .position(|row| *row == FileRow::File(self.at))
+            .unwrap_or(0);
+        let top = if at > 0 && matches!(rows[at - 1], FileRow::Heading(_)) {
+            at - 1
+        } else {
+            at
+        };
         if self.scroll + height <= at {
             self.scroll = at + 1 - height;
         }
-        self.scroll = self.scroll.min(top).min(rows.len().saturating_sub(height.min(rows.len())));
+        self.scroll = self
+            .scroll
+            .min(top)
+            .min(rows.len().saturating_sub(height.min(rows.len())));
     }
 }
 

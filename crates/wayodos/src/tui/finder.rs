@@ -81,8 +81,19 @@ pub struct Item {
 
 impl Item {
     /// A row without slots.
-    pub fn new(title: impl Into<String>, text: impl Into<String>, what: impl Into<String>, pick: Pick) -> Self {
-        Self { title: title.into(), text: text.into(), what: what.into(), slots: Vec::new(), pick }
+    pub fn new(
+        title: impl Into<String>,
+        text: impl Into<String>,
+        what: impl Into<String>,
+        pick: Pick,
+    ) -> Self {
+        Self {
+            title: title.into(),
+            text: text.into(),
+            what: what.into(),
+            slots: Vec::new(),
+            pick,
+        }
     }
 }
 
@@ -112,7 +123,15 @@ impl Finder {
     /// A list; `mark` is the row that is marked first.
     pub fn new(title: impl Into<String>, items: Vec<Item>, mark: usize) -> Self {
         let shown = (0..items.len()).collect();
-        Self { title: title.into(), input: Input::default(), items, shown, only_near: false, at: mark, lays_out: false }
+        Self {
+            title: title.into(),
+            input: Input::default(),
+            items,
+            shown,
+            only_near: false,
+            at: mark,
+            lays_out: false,
+        }
     }
 
     /// The marked row.
@@ -136,13 +155,20 @@ impl Finder {
         for (index, item) in self.items.iter().enumerate() {
             // What it is called counts twice as much as what it says, and that more than what is said of it.
             let of = [(&item.title, 4), (&item.text, 3), (&item.what, 1)];
-            let best = of.iter().filter_map(|(text, weight)| score(text).map(|score| score * weight)).max();
+            let best = of
+                .iter()
+                .filter_map(|(text, weight)| score(text).map(|score| score * weight))
+                .max();
             found.extend(best.map(|best| (best, index)));
         }
         found.sort_by_key(|(score, index)| (std::cmp::Reverse(*score), *index));
         // Letters that stand far apart in a long sentence are no match beside a good one.
         let best = found.first().map_or(0, |(score, _)| *score);
-        self.shown = found.into_iter().filter(|(score, _)| score * 5 >= best * 2).map(|(_, index)| index).collect();
+        self.shown = found
+            .into_iter()
+            .filter(|(score, _)| score * 5 >= best * 2)
+            .map(|(_, index)| index)
+            .collect();
         if self.shown.is_empty() {
             self.shown = self.near(&typed);
             (self.at, self.only_near) = (self.shown.len(), true);
@@ -152,10 +178,19 @@ impl Finder {
     /// The rows that have a word like one that was typed: a slip of the finger should not end the search.
     fn near(&self, typed: &str) -> Vec<usize> {
         let like = |text: &str| {
-            let words = || text.split(|letter: char| !letter.is_alphanumeric()).filter(|word| word.len() > 2);
-            typed.split_whitespace().any(|typed| nearest(typed, words()).is_some())
+            let words = || {
+                text.split(|letter: char| !letter.is_alphanumeric())
+                    .filter(|word| word.len() > 2)
+            };
+            typed
+                .split_whitespace()
+                .any(|typed| nearest(typed, words()).is_some())
         };
-        let rows = self.items.iter().enumerate().filter(|(_, item)| like(&item.title) || like(&item.text));
+        let rows = self
+            .items
+            .iter()
+            .enumerate()
+            .filter(|(_, item)| like(&item.title) || like(&item.text));
         rows.map(|(index, _)| index).take(MOST_NEAR).collect()
     }
 
@@ -164,7 +199,11 @@ impl Finder {
         let count = self.shown.len() as isize;
         if self.at == self.shown.len() {
             // Up from none is the last one, as round the end.
-            self.at = if by > 0 { 0 } else { self.shown.len().saturating_sub(1) };
+            self.at = if by > 0 {
+                0
+            } else {
+                self.shown.len().saturating_sub(1)
+            };
         } else if count > 0 {
             self.at = (self.at as isize + by).rem_euclid(count) as usize;
         }
@@ -180,9 +219,16 @@ mod tests {
         let mut finder = finder();
         finder.input = Input::new("sqaure".into());
         finder.sift();
-        assert!(finder.only_near && finder.item().is_none() && finder.shown == [2], "{:?}", finder.shown);
+        assert!(
+            finder.only_near && finder.item().is_none() && finder.shown == [2],
+            "{:?}",
+            finder.shown
+        );
         finder.step(-1);
-        assert_eq!(finder.item().map(|item| item.title.as_str()), Some("Square up"));
+        assert_eq!(
+            finder.item().map(|item| item.title.as_str()),
+            Some("Square up")
+        );
         finder.input = Input::new("qqqq".into());
         finder.sift();
         assert!(finder.shown.is_empty() && finder.item().is_none());
@@ -194,9 +240,17 @@ mod tests {
 
     fn finder() -> Finder {
         let items = [
-            ("Drive ahead", "drive ahead at 30 %", "Drives straight ahead for a way."),
+            (
+                "Drive ahead",
+                "drive ahead at 30 %",
+                "Drives straight ahead for a way.",
+            ),
             ("Spin", "spin left at 22 %", "Turns on the spot."),
-            ("Square up", "align floor-left and floor-right to a dark line", "Each wheel drives on its own."),
+            (
+                "Square up",
+                "align floor-left and floor-right to a dark line",
+                "Each wheel drives on its own.",
+            ),
         ];
         let items = items.map(|(title, text, what)| Item::new(title, text, what, Pick::Line(0)));
         Finder::new("x", items.to_vec(), 0)
@@ -215,7 +269,11 @@ mod tests {
         ] {
             finder.input = Input::new(typed.to_owned());
             finder.sift();
-            let found: Vec<&str> = finder.shown.iter().map(|index| finder.items[*index].title.as_str()).collect();
+            let found: Vec<&str> = finder
+                .shown
+                .iter()
+                .map(|index| finder.items[*index].title.as_str())
+                .collect();
             assert_eq!(found[..titles.len().min(found.len())], titles, "{typed}");
             assert_eq!(finder.item().is_none(), titles.is_empty());
         }

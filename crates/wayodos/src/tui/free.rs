@@ -19,26 +19,41 @@ pub struct Free {
 impl Free {
     /// A cursor at a byte.
     pub fn new(at: usize) -> Self {
-        Self { at, ..Self::default() }
+        Self {
+            at,
+            ..Self::default()
+        }
     }
 
     /// The start of the line that the cursor is in, and its end.
     pub fn line(&self, text: &str) -> (usize, usize) {
         let start = text[..self.at].rfind('\n').map_or(0, |end| end + 1);
-        let end = text[self.at..].find('\n').map_or(text.len(), |at| self.at + at);
+        let end = text[self.at..]
+            .find('\n')
+            .map_or(text.len(), |at| self.at + at);
         // A line may end in \r\n.
-        let end = if end > start && text.as_bytes()[end - 1] == b'\r' { end - 1 } else { end };
+        let end = if end > start && text.as_bytes()[end - 1] == b'\r' {
+            end - 1
+        } else {
+            end
+        };
         (start, end.max(self.at))
     }
 
     /// One letter back; none at the start.
     pub fn before(&self, text: &str) -> Option<usize> {
-        text[..self.at].grapheme_indices(true).next_back().map(|(at, _)| at)
+        text[..self.at]
+            .grapheme_indices(true)
+            .next_back()
+            .map(|(at, _)| at)
     }
 
     /// One letter on; none at the end.
     pub fn after(&self, text: &str) -> Option<usize> {
-        text[self.at..].graphemes(true).next().map(|letter| self.at + letter.len())
+        text[self.at..]
+            .graphemes(true)
+            .next()
+            .map(|letter| self.at + letter.len())
     }
 
     /// The start of the word before the cursor.
@@ -48,7 +63,9 @@ impl Free {
             return self.before(text).unwrap_or(0);
         }
         let mut words = text[start..self.at].split_word_bound_indices();
-        words.rfind(|(_, word)| !word.trim().is_empty()).map_or(start, |(at, _)| start + at)
+        words
+            .rfind(|(_, word)| !word.trim().is_empty())
+            .map_or(start, |(at, _)| start + at)
     }
 
     /// The end of the word after the cursor.
@@ -57,22 +74,35 @@ impl Free {
         if self.at == end {
             return self.after(text).unwrap_or(self.at);
         }
-        let mut words = text[self.at..end].split_word_bound_indices().filter(|(_, word)| !word.trim().is_empty());
-        words.next().map_or(end, |(at, word)| self.at + at + word.len())
+        let mut words = text[self.at..end]
+            .split_word_bound_indices()
+            .filter(|(_, word)| !word.trim().is_empty());
+        words
+            .next()
+            .map_or(end, |(at, word)| self.at + at + word.len())
     }
 
     /// The place in the line above or below that is nearest to the column that is wanted.
     pub fn beside(&mut self, text: &str, down: bool) -> Option<usize> {
         let (start, end) = self.line(text);
-        let column = *self.wants.get_or_insert_with(|| text[start..self.at].graphemes(true).count());
+        let column = *self
+            .wants
+            .get_or_insert_with(|| text[start..self.at].graphemes(true).count());
         let from = if down {
             text[end..].find('\n').map(|at| end + at + 1)?
         } else {
             let above = start.checked_sub(1)?;
             text[..above].rfind('\n').map_or(0, |end| end + 1)
         };
-        let line = text[from..].split('\n').next().unwrap_or("").trim_end_matches('\r');
-        let at = line.grapheme_indices(true).nth(column).map_or(line.len(), |(at, _)| at);
+        let line = text[from..]
+            .split('\n')
+            .next()
+            .unwrap_or("")
+            .trim_end_matches('\r');
+        let at = line
+            .grapheme_indices(true)
+            .nth(column)
+            .map_or(line.len(), |(at, _)| at);
         Some(from + at)
     }
 }
@@ -89,8 +119,22 @@ mod tests {
         assert_eq!((at(0).before(TEXT), at(0).after(TEXT)), (None, Some(1)));
         assert_eq!(at(6).after(TEXT), Some(10), "a crab is one letter");
         assert_eq!(at(TEXT.len()).after(TEXT), None);
-        assert_eq!((at(5).word_before(TEXT), at(3).word_before(TEXT), at(0).word_before(TEXT)), (3, 0, 0));
-        assert_eq!((at(0).word_after(TEXT), at(2).word_after(TEXT), at(5).word_after(TEXT)), (2, 5, 6));
+        assert_eq!(
+            (
+                at(5).word_before(TEXT),
+                at(3).word_before(TEXT),
+                at(0).word_before(TEXT)
+            ),
+            (3, 0, 0)
+        );
+        assert_eq!(
+            (
+                at(0).word_after(TEXT),
+                at(2).word_after(TEXT),
+                at(5).word_after(TEXT)
+            ),
+            (2, 5, 6)
+        );
         assert_eq!((at(7 + 3).line(TEXT), at(0).line(TEXT)), ((6, 11), (0, 5)));
     }
 

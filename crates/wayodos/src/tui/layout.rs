@@ -49,7 +49,11 @@ impl Areas {
             (false, false) => {
                 let whole = self.text.union(self.field);
                 let height = (whole.height / 2).max(8).min(whole.height);
-                Rect { y: whole.bottom() - height, height, ..whole }
+                Rect {
+                    y: whole.bottom() - height,
+                    height,
+                    ..whole
+                }
             }
         }
     }
@@ -57,7 +61,12 @@ impl Areas {
     /// Everything between the line on top and the lines at the bottom.
     pub const fn whole(&self) -> Rect {
         let y = self.title.y + 1;
-        Rect { x: self.title.x, y, width: self.title.width, height: self.change.y - y }
+        Rect {
+            x: self.title.x,
+            y,
+            width: self.title.width,
+            height: self.change.y - y,
+        }
     }
 
     /// The area of a pane.
@@ -88,7 +97,17 @@ pub fn files_beside(whole: Rect) -> (Rect, Rect) {
         return (whole, Rect::default());
     }
     let list = (whole.width * 5 / 8).min(130);
-    (Rect { width: list, ..whole }, Rect { x: whole.x + list, width: whole.width - list, ..whole })
+    (
+        Rect {
+            width: list,
+            ..whole
+        },
+        Rect {
+            x: whole.x + list,
+            width: whole.width - list,
+            ..whole
+        },
+    )
 }
 
 /// The areas of a screen; none when it is too small.
@@ -98,14 +117,32 @@ pub fn layout(screen: Rect, shape: Shape) -> Option<Areas> {
         return None;
     }
     let row = |y: u16| Rect::new(0, y, w, 1);
-    let bars = Areas { title: row(0), change: row(h - 3), status: row(h - 2), hints: row(h - 1), ..Areas::default() };
+    let bars = Areas {
+        title: row(0),
+        change: row(h - 3),
+        status: row(h - 2),
+        hints: row(h - 1),
+        ..Areas::default()
+    };
     let (top, room) = (1, h - 4);
     let whole = Rect::new(0, top, w, room);
     Some(match shape.zoom {
-        Some(Pane::Text) => Areas { text: whole, ..bars },
-        Some(Pane::Field) => Areas { field: whole, ..bars },
-        Some(Pane::Chart) => Areas { chart: whole, ..bars },
-        Some(Pane::Side) => Areas { side: whole, ..bars },
+        Some(Pane::Text) => Areas {
+            text: whole,
+            ..bars
+        },
+        Some(Pane::Field) => Areas {
+            field: whole,
+            ..bars
+        },
+        Some(Pane::Chart) => Areas {
+            chart: whole,
+            ..bars
+        },
+        Some(Pane::Side) => Areas {
+            side: whole,
+            ..bars
+        },
         None if w >= 220 && h >= 50 => three_columns(bars, w, top, room, shape),
         None if w >= 120 && h >= 30 => side_by_side(bars, w, top, room, shape),
         None => stacked(bars, w, top, room, shape),
@@ -116,10 +153,31 @@ pub fn layout(screen: Rect, shape: Shape) -> Option<Areas> {
 fn lower(bars: Areas, place: Rect, shape: Shape) -> Areas {
     if place.width >= 140 && place.height >= 9 {
         let side = (place.width * 2 / 5).clamp(56, 90);
-        let chart = Rect { width: place.width - side, ..place };
-        return Areas { chart, side: Rect { x: place.x + chart.width, width: side, ..place }, ..bars };
+        let chart = Rect {
+            width: place.width - side,
+            ..place
+        };
+        return Areas {
+            chart,
+            side: Rect {
+                x: place.x + chart.width,
+                width: side,
+                ..place
+            },
+            ..bars
+        };
     }
-    if shape.side { Areas { side: place, ..bars } } else { Areas { chart: place, ..bars } }
+    if shape.side {
+        Areas {
+            side: place,
+            ..bars
+        }
+    } else {
+        Areas {
+            chart: place,
+            ..bars
+        }
+    }
 }
 
 /// Mission beside field, chart and side pane below both.
@@ -128,9 +186,15 @@ fn side_by_side(bars: Areas, w: u16, top: u16, room: u16, shape: Shape) -> Areas
     let upper = room - chart;
     // A sentence with its evidence needs about 84 columns; the field takes what its shape can use of the rest.
     let wanted = (f64::from(upper) * 2.0 * shape.aspect) as u16 + 2;
-    let field = wanted.min(w - w * 56 / 100).min(w.saturating_sub(84)).max(36);
-    let bars =
-        Areas { text: Rect::new(0, top, w - field, upper), field: Rect::new(w - field, top, field, upper), ..bars };
+    let field = wanted
+        .min(w - w * 56 / 100)
+        .min(w.saturating_sub(84))
+        .max(36);
+    let bars = Areas {
+        text: Rect::new(0, top, w - field, upper),
+        field: Rect::new(w - field, top, field, upper),
+        ..bars
+    };
     lower(bars, Rect::new(0, top + upper, w, chart), shape)
 }
 
@@ -158,8 +222,18 @@ fn stacked(bars: Areas, w: u16, top: u16, room: u16, shape: Shape) -> Areas {
     let upper = room - lower;
     let field = ((f64::from(lower) * 2.0 * shape.aspect) as u16 + 1).clamp(16, w * 2 / 5);
     let place = Rect::new(field, top + upper, w - field, lower);
-    let (chart, side) = if shape.side { (Rect::default(), place) } else { (place, Rect::default()) };
-    Areas { text: Rect::new(0, top, w, upper), field: Rect::new(0, top + upper, field, lower), chart, side, ..bars }
+    let (chart, side) = if shape.side {
+        (Rect::default(), place)
+    } else {
+        (place, Rect::default())
+    };
+    Areas {
+        text: Rect::new(0, top, w, upper),
+        field: Rect::new(0, top + upper, field, lower),
+        chart,
+        side,
+        ..bars
+    }
 }
 
 #[cfg(test)]
@@ -171,25 +245,67 @@ mod tests {
         for w in [80u16, 100, 119, 120, 160, 200, 220, 300] {
             for h in [24u16, 29, 30, 40, 50, 90] {
                 for (aspect, side) in [(0.5, true), (1.33, false), (1.33, true), (3.0, false)] {
-                    let areas = layout(Rect::new(0, 0, w, h), Shape { zoom: None, side, aspect }).unwrap();
-                    let Areas { title, text, field, change, chart, side, status, hints } = areas;
+                    let areas = layout(
+                        Rect::new(0, 0, w, h),
+                        Shape {
+                            zoom: None,
+                            side,
+                            aspect,
+                        },
+                    )
+                    .unwrap();
+                    let Areas {
+                        title,
+                        text,
+                        field,
+                        change,
+                        chart,
+                        side,
+                        status,
+                        hints,
+                    } = areas;
                     let panes: Vec<Rect> = [title, text, field, chart, side, change, status, hints]
                         .into_iter()
                         .filter(|pane| pane.height > 0)
                         .collect();
-                    let total: u32 = panes.iter().map(|pane| u32::from(pane.width) * u32::from(pane.height)).sum();
+                    let total: u32 = panes
+                        .iter()
+                        .map(|pane| u32::from(pane.width) * u32::from(pane.height))
+                        .sum();
                     assert_eq!(total, u32::from(w) * u32::from(h), "{w} x {h}, {aspect}");
                     for (index, pane) in panes.iter().enumerate() {
-                        assert!(panes[..index].iter().all(|other| !other.intersects(*pane)), "{w} x {h}: {panes:?}");
+                        assert!(
+                            panes[..index].iter().all(|other| !other.intersects(*pane)),
+                            "{w} x {h}: {panes:?}"
+                        );
                     }
-                    assert!(areas.text.width >= 75 && areas.text.height >= 10, "{w} x {h}: {:?}", areas.text);
-                    assert!(areas.lists().width >= 44 && areas.lists().height >= 8, "{w} x {h}: {:?}", areas.lists());
+                    assert!(
+                        areas.text.width >= 75 && areas.text.height >= 10,
+                        "{w} x {h}: {:?}",
+                        areas.text
+                    );
+                    assert!(
+                        areas.lists().width >= 44 && areas.lists().height >= 8,
+                        "{w} x {h}: {:?}",
+                        areas.lists()
+                    );
                 }
             }
         }
-        let shape = Shape { zoom: None, side: false, aspect: 1.0 };
+        let shape = Shape {
+            zoom: None,
+            side: false,
+            aspect: 1.0,
+        };
         assert_eq!(layout(Rect::new(0, 0, 79, 24), shape), None);
-        let zoomed = layout(Rect::new(0, 0, 80, 24), Shape { zoom: Some(Pane::Text), ..shape }).unwrap();
+        let zoomed = layout(
+            Rect::new(0, 0, 80, 24),
+            Shape {
+                zoom: Some(Pane::Text),
+                ..shape
+            },
+        )
+        .unwrap();
         assert!(zoomed.text.contains(zoomed.lists().as_position()));
     }
 }

@@ -6,11 +6,12 @@ use unicode_width::UnicodeWidthStr as _;
 /// The pieces of a text that are shown as one, with the byte they start at and the columns they take. Signs that
 /// would upset a terminal are shown as a dot.
 pub(in crate::tui) fn pieces(text: &str) -> impl Iterator<Item = (usize, &str, u16)> {
-    text.grapheme_indices(true).map(|(byte, piece)| match piece {
-        "\t" => (byte, " ", 1),
-        _ if piece.chars().any(char::is_control) => (byte, "·", 1),
-        _ => (byte, piece, piece.width() as u16),
-    })
+    text.grapheme_indices(true)
+        .map(|(byte, piece)| match piece {
+            "\t" => (byte, " ", 1),
+            _ if piece.chars().any(char::is_control) => (byte, "·", 1),
+            _ => (byte, piece, piece.width() as u16),
+        })
 }
 
 /// Columns that a text takes.
@@ -51,7 +52,14 @@ mod tests {
         let rows: Vec<&str> = wrapped("one two three fourteenletters x", 9).collect();
         assert_eq!(rows, ["one two", "three", "fourteenl", "etters x"]);
         assert_eq!(wrapped("", 9).count(), 0);
-        assert_eq!(wrapped("\u{1f980}\u{1f980}\u{1f980}", 4).collect::<Vec<_>>(), ["\u{1f980}\u{1f980}", "\u{1f980}"]);
-        assert_eq!(wrapped("abc", 0).collect::<String>(), "abc", "no room is no reason to hang");
+        assert_eq!(
+            wrapped("\u{1f980}\u{1f980}\u{1f980}", 4).collect::<Vec<_>>(),
+            ["\u{1f980}\u{1f980}", "\u{1f980}"]
+        );
+        assert_eq!(
+            wrapped("abc", 0).collect::<String>(),
+            "abc",
+            "no room is no reason to hang"
+        );
     }
 }

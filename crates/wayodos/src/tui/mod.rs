@@ -32,12 +32,12 @@ use std::time::{Duration, Instant};
 use ratatui::Terminal;
 use ratatui::backend::CrosstermBackend;
 use ratatui::crossterm::event::{
-    DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture, Event, KeyEventKind,
-    KeyModifiers, poll, read,
+    DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture, Event,
+    KeyEventKind, KeyModifiers, poll, read,
 };
 use ratatui::crossterm::terminal::{
-    BeginSynchronizedUpdate, Clear, ClearType, EndSynchronizedUpdate, EnterAlternateScreen, LeaveAlternateScreen,
-    disable_raw_mode, enable_raw_mode,
+    BeginSynchronizedUpdate, Clear, ClearType, EndSynchronizedUpdate, EnterAlternateScreen,
+    LeaveAlternateScreen, disable_raw_mode, enable_raw_mode,
 };
 use ratatui::crossterm::{cursor, execute};
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM, SIGTSTP};
@@ -68,7 +68,12 @@ const FRAME: Duration = Duration::from_millis(33);
 /// # Errors
 /// When there is no terminal, or it went away.
 pub fn run(opening: Opening) -> io::Result<()> {
-    let Opening { mut project, seed, look, notice } = opening;
+    let Opening {
+        mut project,
+        seed,
+        look,
+        notice,
+    } = opening;
     let depth = Depth::detect(|name| std::env::var(name).ok());
     let (sender, receiver) = channel();
     let guard = Guard::enter()?;
@@ -83,8 +88,7 @@ pub fn run(opening: Opening) -> io::Result<()> {
     let mut model = Model::new(project, recovered, seed, (size.width, size.height));
     update::meet(&mut model);
     if shared {
-        let words =
-            "this mission is open in another window too: each keeps its own edits, and sees what the other saves";
+        let words = "this mission is open in another window too: each keeps its own edits, and sees what the other saves";
         model.say(theme::Role::Accent, words);
     }
     if let Some(words) = notice {
@@ -101,21 +105,39 @@ pub fn run(opening: Opening) -> io::Result<()> {
     let runner = Arc::<Runner>::default();
     let surveyor = {
         let sender = sender.clone();
-        Surveyor::new(Arc::clone(&runner), move |found| drop(sender.send(Msg::Found(found))))
+        Surveyor::new(Arc::clone(&runner), move |found| {
+            drop(sender.send(Msg::Found(found)));
+        })
     };
     let clerk = Clerk::new(sender.clone(), watched);
     // Edits of other texts that were cut off come back too, behind the mission.
-    let left: Vec<String> =
-        model.project.settings().filter(|path| model.project.has_drafts(path)).map(str::to_owned).collect();
+    let left: Vec<String> = model
+        .project
+        .settings()
+        .filter(|path| model.project.has_drafts(path))
+        .map(str::to_owned)
+        .collect();
     for path in left {
         clerk.hand_in(Effect::OpenText(path), &model);
     }
-    let outside =
-        Outside { look: &look, runner: &runner, sender: &sender, surveyor: &surveyor, clerk: &clerk, gate: &gate };
+    let outside = Outside {
+        look: &look,
+        runner: &runner,
+        sender: &sender,
+        surveyor: &surveyor,
+        clerk: &clerk,
+        gate: &gate,
+    };
     if let Some(job) = model.job() {
         outside.run(job);
     }
-    let result = turn(&mut terminal, (&mut screen, &mut easel), &mut model, &receiver, &outside);
+    let result = turn(
+        &mut terminal,
+        (&mut screen, &mut easel),
+        &mut model,
+        &receiver,
+        &outside,
+    );
     if let Some(easel) = &easel {
         // What is left behind of a terminal that is gone cannot be helped.
         let _ = easel.take_away(&mut stdout());
@@ -128,7 +150,10 @@ pub fn run(opening: Opening) -> io::Result<()> {
         return Err(io::Error::other("a part of the program broke"));
     }
     if !kept {
-        let _ = writeln!(io::stderr(), "wayodos: the drive does not answer: what was changed last may not be kept");
+        let _ = writeln!(
+            io::stderr(),
+            "wayodos: the drive does not answer: what was changed last may not be kept"
+        );
     }
     result
 }
@@ -141,7 +166,11 @@ fn adopt(answers: &Answers, look: &Look, screen: &mut Screen, model: &mut Model)
     }
     let easel = easel(look.pictures.unwrap_or(Pictures::Auto), answers);
     screen.pixels = easel.as_ref().map(|easel| easel.cell);
-    if easel.is_none() && look.pictures.is_some_and(|pictures| !matches!(pictures, Pictures::Off | Pictures::Auto)) {
+    if easel.is_none()
+        && look
+            .pictures
+            .is_some_and(|pictures| !matches!(pictures, Pictures::Off | Pictures::Auto))
+    {
         let words = "this terminal does not say how large its cells are: the field is drawn in block characters";
         model.say(theme::Role::Thin, words);
     }
@@ -164,7 +193,10 @@ fn easel(wanted: Pictures, answers: &Answers) -> Option<Easel> {
         let window = ratatui::crossterm::terminal::window_size().ok()?;
         picture::cell_pixels(window.columns, window.rows, window.width, window.height)
     };
-    answers.cell.or_else(window).map(|cell| Easel::new(protocol, cell))
+    answers
+        .cell
+        .or_else(window)
+        .map(|cell| Easel::new(protocol, cell))
 }
 
 /// Draws one frame of text.
@@ -201,7 +233,10 @@ impl Outside<'_> {
     fn run(&self, job: Job) {
         let (id, sender) = (job.id, self.sender.clone());
         // Nobody listens any more once the application is being left.
-        self.runner.hand_in(job, Box::new(move |report| drop(sender.send(Msg::Ran(id, report.map(Arc::new))))));
+        self.runner.hand_in(
+            job,
+            Box::new(move |report| drop(sender.send(Msg::Ran(id, report.map(Arc::new))))),
+        );
     }
 }
 
@@ -250,14 +285,24 @@ fn turn(
         let stops = batch.iter().any(|msg| matches!(msg, Msg::Stop));
         let mut waiting: VecDeque<Msg> = batch.into();
         while let Some(msg) = waiting.pop_front() {
-            let msg = if stops && now.elapsed() > LAST_KEYS { Msg::Stop } else { msg };
+            let msg = if stops && now.elapsed() > LAST_KEYS {
+                Msg::Stop
+            } else {
+                msg
+            };
             if let Msg::Terminal(answers) = msg {
                 *easel = adopt(&answers, outside.look, screen, model);
                 cleared(terminal)?;
                 continue;
             }
             let msg = in_one_breath(model, msg, &mut waiting);
-            crash::note(&msg, matches!(model.mode, Mode::Free(_) | Mode::Typing(_) | Mode::Asking(..)));
+            crash::note(
+                &msg,
+                matches!(
+                    model.mode,
+                    Mode::Free(_) | Mode::Typing(_) | Mode::Asking(..)
+                ),
+            );
             for effect in update(model, msg) {
                 match effect {
                     Effect::Quit => return Ok(()),
@@ -279,7 +324,8 @@ fn turn(
                     Effect::EditFile(path) => {
                         let ending = path.rsplit('.').next().unwrap_or("txt");
                         let read = model.project.read(&path).map_err(|error| error.to_string());
-                        let edited = read.and_then(|text| Ok((in_editor(&text, ending, outside.gate)?, text)));
+                        let edited = read
+                            .and_then(|text| Ok((in_editor(&text, ending, outside.gate)?, text)));
                         cleared(terminal)?;
                         easel.iter_mut().for_each(Easel::forget);
                         waiting.push_back(Msg::FileEdited(path, edited));
@@ -292,7 +338,10 @@ fn turn(
         // Last, since a key takes the notice before it away.
         let behind = outside.clerk.behind();
         if behind > LATE {
-            let words = format!("your edits have not been kept for {} s: the drive does not answer", behind.as_secs());
+            let words = format!(
+                "your edits have not been kept for {} s: the drive does not answer",
+                behind.as_secs()
+            );
             model.say(theme::Role::Wrong, words);
         }
     }
@@ -303,16 +352,34 @@ fn in_one_breath(model: &Model, first: Msg, waiting: &mut VecDeque<Msg>) -> Msg 
     /// As many letters at once are no typing.
     const PASTED: usize = 100;
     let letter = |msg: &Msg| match msg {
-        Msg::Input(Event::Key(key)) if !key.modifiers.intersects(KeyModifiers::CONTROL | KeyModifiers::ALT) => {
-            key.code.as_char().filter(|_| key.kind != KeyEventKind::Release)
+        Msg::Input(Event::Key(key))
+            if !key
+                .modifiers
+                .intersects(KeyModifiers::CONTROL | KeyModifiers::ALT) =>
+        {
+            key.code
+                .as_char()
+                .filter(|_| key.kind != KeyEventKind::Release)
         }
         _ => None,
     };
-    let typing = matches!(model.mode, Mode::Free(_) | Mode::Typing(_) | Mode::Asking(..));
-    let count = waiting.iter().take_while(|msg| letter(msg).is_some()).count();
-    let Some(start) = letter(&first).filter(|_| typing && count + 1 >= PASTED) else { return first };
+    let typing = matches!(
+        model.mode,
+        Mode::Free(_) | Mode::Typing(_) | Mode::Asking(..)
+    );
+    let count = waiting
+        .iter()
+        .take_while(|msg| letter(msg).is_some())
+        .count();
+    let Some(start) = letter(&first).filter(|_| typing && count + 1 >= PASTED) else {
+        return first;
+    };
     let rest = waiting.drain(..count);
-    Msg::Input(Event::Paste(std::iter::once(start).chain(rest.filter_map(|msg| letter(&msg))).collect()))
+    Msg::Input(Event::Paste(
+        std::iter::once(start)
+            .chain(rest.filter_map(|msg| letter(&msg)))
+            .collect(),
+    ))
 }
 
 /// Clears the screen, and forgets what stood there. Ratatui's own way asks the terminal where its cursor is, and takes no
@@ -332,27 +399,42 @@ fn suspend() -> io::Result<()> {
 
 /// Lets the person's own editor have the terminal and a copy of the text; the text that it leaves.
 fn in_editor(text: &str, ending: &str, gate: &Gate) -> Result<String, String> {
-    let named = |name: &str| std::env::var(name).ok().filter(|value| !value.trim().is_empty());
+    let named = |name: &str| {
+        std::env::var(name)
+            .ok()
+            .filter(|value| !value.trim().is_empty())
+    };
     let Some(command) = named("VISUAL").or_else(|| named("EDITOR")) else {
         return Err("no editor is named: set EDITOR, as in `export EDITOR=nano`".into());
     };
     let cannot = |error: io::Error| format!("cannot open the editor: {error}");
-    let mut file = tempfile::Builder::new().prefix("edit-").suffix(&format!(".{ending}")).tempfile().map_err(cannot)?;
-    file.write_all(text.as_bytes()).and_then(|()| file.flush()).map_err(cannot)?;
+    let mut file = tempfile::Builder::new()
+        .prefix("edit-")
+        .suffix(&format!(".{ending}"))
+        .tempfile()
+        .map_err(cannot)?;
+    file.write_all(text.as_bytes())
+        .and_then(|()| file.flush())
+        .map_err(cannot)?;
     gate.close();
     restore();
     // By the shell, since the variable may hold options too.
-    let shell =
-        std::process::Command::new("sh").args(["-c", &format!("{command} \"$1\""), "sh"]).arg(file.path()).status();
+    let shell = std::process::Command::new("sh")
+        .args(["-c", &format!("{command} \"$1\""), "sh"])
+        .arg(file.path())
+        .status();
     let taken = take();
     gate.open();
     taken.map_err(cannot)?;
     match shell {
         Ok(status) if status.success() => {
             // Editors put a new file in the place of the old one: read it by its name.
-            std::fs::read_to_string(file.path()).map_err(|error| format!("cannot read what the editor wrote: {error}"))
+            std::fs::read_to_string(file.path())
+                .map_err(|error| format!("cannot read what the editor wrote: {error}"))
         }
-        Ok(_) => Err(format!("`{command}` ended with an error; the text is as it was")),
+        Ok(_) => Err(format!(
+            "`{command}` ended with an error; the text is as it was"
+        )),
         Err(error) => Err(cannot(error)),
     }
 }
@@ -380,7 +462,12 @@ impl Guard {
 fn take() -> io::Result<()> {
     enable_raw_mode()?;
     RESTORED.store(false, Ordering::SeqCst);
-    let taken = execute!(stdout(), EnterAlternateScreen, EnableMouseCapture, EnableBracketedPaste);
+    let taken = execute!(
+        stdout(),
+        EnterAlternateScreen,
+        EnableMouseCapture,
+        EnableBracketedPaste
+    );
     if taken.is_err() {
         restore();
     }
@@ -442,7 +529,8 @@ fn listen_to_keys(sender: &Sender<Msg>, gate: &Arc<Gate>) -> io::Result<()> {
         // Before any key is read: what the terminal says of itself must not be taken for keys.
         let answers = ask::ask(|name| std::env::var(name).ok());
         let typed = ask::keys(&answers.typed);
-        let first = std::iter::once(Msg::Terminal(answers)).chain(typed.into_iter().map(Msg::Input));
+        let first =
+            std::iter::once(Msg::Terminal(answers)).chain(typed.into_iter().map(Msg::Input));
         for msg in first {
             if keys.send(msg).is_err() {
                 return;
@@ -474,14 +562,20 @@ fn listen_to_keys(sender: &Sender<Msg>, gate: &Arc<Gate>) -> io::Result<()> {
 fn listen_to_signals(sender: &Sender<Msg>) -> io::Result<()> {
     let mut signals = Signals::new([SIGHUP, SIGINT, SIGTERM, SIGTSTP])?;
     let messages = sender.clone();
-    thread::Builder::new().name("signals".into()).spawn(move || {
-        for signal in signals.forever() {
-            let msg = if signal == SIGTSTP { Msg::Suspend } else { Msg::Stop };
-            if messages.send(msg).is_err() {
-                return;
+    thread::Builder::new()
+        .name("signals".into())
+        .spawn(move || {
+            for signal in signals.forever() {
+                let msg = if signal == SIGTSTP {
+                    Msg::Suspend
+                } else {
+                    Msg::Stop
+                };
+                if messages.send(msg).is_err() {
+                    return;
+                }
             }
-        }
-    })?;
+        })?;
     Ok(())
 }
 

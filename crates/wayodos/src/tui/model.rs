@@ -1,4 +1,6 @@
 //! Everything the screen shows, as plain data: no terminal, no clock, no file.
+//!
+//! Long because all state is here, so that it can be seen at once what there is.
 
 use std::cell::RefCell;
 use std::collections::BTreeSet;
@@ -111,7 +113,13 @@ pub enum Side {
 
 impl Side {
     /// All of them, in the order of their tabs.
-    pub const ALL: [Self; 5] = [Self::Why, Self::Track, Self::Map, Self::Findings, Self::Score];
+    pub const ALL: [Self; 5] = [
+        Self::Why,
+        Self::Track,
+        Self::Map,
+        Self::Findings,
+        Self::Score,
+    ];
 
     /// What its tab is called.
     pub const fn name(self) -> &'static str {
@@ -138,7 +146,11 @@ pub struct Camera {
 
 impl Camera {
     /// Everything.
-    pub const FIT: Self = Self { zoom: 1.0, centre: None, follow: false };
+    pub const FIT: Self = Self {
+        zoom: 1.0,
+        centre: None,
+        follow: false,
+    };
 }
 
 /// A text that is being tried, and what there was before it.
@@ -359,7 +371,8 @@ impl Model {
             jobs: 0,
         };
         if back {
-            let words = "edits that were not saved last time are back; u takes them away, s saves them";
+            let words =
+                "edits that were not saved last time are back; u takes them away, s saves them";
             model.say(Role::Accent, words);
         }
         model.gather();
@@ -398,7 +411,13 @@ impl Model {
         if self.doc.path == path {
             return true;
         }
-        let Some(at) = self.behind.iter().position(|document| document.path == path) else { return false };
+        let Some(at) = self
+            .behind
+            .iter()
+            .position(|document| document.path == path)
+        else {
+            return false;
+        };
         self.doc.stop_typing();
         // The order stays the one in which they were opened.
         std::mem::swap(&mut self.doc, &mut self.behind[at]);
@@ -421,25 +440,46 @@ impl Model {
         let mission = self.mission();
         let steps = &mission.prepared.parsed.mission.steps;
         // Comments and blank lines below a step belong to the next one.
-        let index = steps.iter().rposition(|step| step.line <= line && line <= step.last)?;
-        let program = mission.prepared.program.as_ref().or(self.report.as_ref().map(|report| &report.program));
+        let index = steps
+            .iter()
+            .rposition(|step| step.line <= line && line <= step.last)?;
+        let program = mission
+            .prepared
+            .program
+            .as_ref()
+            .or(self.report.as_ref().map(|report| &report.program));
         // Without a program its steps are counted as the text has them.
-        let Some(program) = program else { return Some(StepId(index)) };
-        let here = |step: StepId| program.steps[step].line == steps[index].line && !program.steps[step].foreign;
-        let active = self.active_step().filter(|&step| step.0 < program.written && here(step));
-        active.or_else(|| StepId::all(program.written).find(|&step| here(step))).or(Some(StepId(index)))
+        let Some(program) = program else {
+            return Some(StepId(index));
+        };
+        let here = |step: StepId| {
+            program.steps[step].line == steps[index].line && !program.steps[step].foreign
+        };
+        let active = self
+            .active_step()
+            .filter(|&step| step.0 < program.written && here(step));
+        active
+            .or_else(|| StepId::all(program.written).find(|&step| here(step)))
+            .or(Some(StepId(index)))
     }
 
     /// The line of the text that names a step of the run.
     pub fn line_of_step(&self, step: StepId) -> Option<usize> {
-        let program =
-            self.report.as_ref().map(|report| &report.program).or(self.mission().prepared.program.as_ref())?;
+        let program = self.report.as_ref().map(|report| &report.program).or(self
+            .mission()
+            .prepared
+            .program
+            .as_ref())?;
         program.steps.get(step.0).map(|step| step.line)
     }
 
     /// The step that is active at the time cursor.
     pub fn active_step(&self) -> Option<StepId> {
-        self.report.as_ref()?.chart.band_at(self.time).map(|band| band.step)
+        self.report
+            .as_ref()?
+            .chart
+            .band_at(self.time)
+            .map(|band| band.step)
     }
 
     /// Whether the shown run is of an older text that cannot be run any more as it stands.
@@ -449,8 +489,15 @@ impl Model {
 
     /// The areas of the screen; none when it is too small.
     pub fn areas(&self) -> Option<Areas> {
-        let aspect = self.setup.as_ref().map_or(4.0 / 3.0, |setup| setup.field.width / setup.field.height);
-        let shape = Shape { zoom: self.zoom, side: self.side_open, aspect };
+        let aspect = self
+            .setup
+            .as_ref()
+            .map_or(4.0 / 3.0, |setup| setup.field.width / setup.field.height);
+        let shape = Shape {
+            zoom: self.zoom,
+            side: self.side_open,
+            aspect,
+        };
         layout(Rect::new(0, 0, self.size.0, self.size.1), shape)
     }
 
@@ -468,8 +515,13 @@ impl Model {
 
     /// The end of the time that is shown: of the run, or where it is asked to be over.
     pub fn end(&self) -> f64 {
-        let Some(report) = &self.report else { return 0.0 };
-        let stop = self.until.as_ref().and_then(|name| report.chart.bands.iter().find(|band| band.name == *name));
+        let Some(report) = &self.report else {
+            return 0.0;
+        };
+        let stop = self
+            .until
+            .as_ref()
+            .and_then(|name| report.chart.bands.iter().find(|band| band.name == *name));
         stop.map_or(report.chart.end, |band| band.from)
     }
 
@@ -503,7 +555,10 @@ impl Model {
 
     /// Says something once.
     pub fn say(&mut self, role: Role, text: impl Into<String>) {
-        self.notice = Some(Notice { text: text.into(), role });
+        self.notice = Some(Notice {
+            text: text.into(),
+            role,
+        });
     }
 
     /// Puts another text in place as what is typed into a line: all of that is one point of history.
@@ -538,7 +593,9 @@ impl Model {
 
     /// Everything is as it was before the trial.
     pub fn drop_trial(&mut self) {
-        let Some(trial) = self.trial.take() else { return };
+        let Some(trial) = self.trial.take() else {
+            return;
+        };
         self.kept = None;
         self.doc.unwrite();
         self.doc.cursor = trial.cursor;
@@ -583,7 +640,19 @@ impl Model {
             behind.push(std::mem::replace(&mut self.doc, fresh.doc.clone()));
         }
         behind.retain(|document| !document.is_mission());
-        *self = Self { screen, files, behind, zoom, focus, side, side_open, clip, blocks, jobs, ..fresh };
+        *self = Self {
+            screen,
+            files,
+            behind,
+            zoom,
+            focus,
+            side,
+            side_open,
+            clip,
+            blocks,
+            jobs,
+            ..fresh
+        };
     }
 
     /// Takes other files beside the mission over: robot, field and what goes with them. What has errors leaves the last good
@@ -598,17 +667,23 @@ impl Model {
                 document.found = (text.into(), found);
             }
         }
-        let boxed = |hand: &Intervention| matches!(&hand.act, Act::Place { thing, .. } if thing == BOX);
+        let boxed =
+            |hand: &Intervention| matches!(&hand.act, Act::Place { thing, .. } if thing == BOX);
         self.unfit = project.setup.is_none();
         if let Some(setup) = project.setup.clone() {
-            let setup = if self.hands.iter().any(boxed) { setup.with_box() } else { setup };
+            let setup = if self.hands.iter().any(boxed) {
+                setup.with_box()
+            } else {
+                setup
+            };
             self.setup = Some(Arc::new(setup));
         }
         project.place = std::mem::take(&mut self.project.place);
         self.project = project;
         self.from = None;
         let setup = self.setup.clone();
-        self.all_mut().for_each(|document| document.read(setup.as_deref()));
+        self.all_mut()
+            .for_each(|document| document.read(setup.as_deref()));
         self.gather();
     }
 
@@ -620,20 +695,27 @@ impl Model {
 
     /// Changes what is done by hand; it can be undone like an edit.
     pub fn set_hands(&mut self, hands: Vec<Intervention>) {
-        self.hands_before.push((self.mission().age(), std::mem::replace(&mut self.hands, hands)));
+        self.hands_before.push((
+            self.mission().age(),
+            std::mem::replace(&mut self.hands, hands),
+        ));
     }
 
     /// Undoes the newest change of what is done by hand, when nothing was edited since; whether there was one.
     pub fn undo_hands(&mut self) -> bool {
         let age = self.mission().age();
-        let Some((_, before)) = self.hands_before.pop_if(|(at, _)| *at == age) else { return false };
+        let Some((_, before)) = self.hands_before.pop_if(|(at, _)| *at == age) else {
+            return false;
+        };
         self.hands = before;
         true
     }
 
     /// Goes one point of history back (or ahead); whether there was one.
     pub fn travel(&mut self, back: bool) -> bool {
-        let Some(cursor) = self.doc.travel(back) else { return false };
+        let Some(cursor) = self.doc.travel(back) else {
+            return false;
+        };
         self.read_again();
         self.doc.cursor = cursor;
         self.doc.hold_cursor();
@@ -648,14 +730,22 @@ impl Model {
     /// Brings together what is shown below the lines of the text in front. What a run of the text before showed stays on its
     /// lines until the next run is there.
     pub fn gather(&mut self) {
-        let report = self.report.as_ref().filter(|_| self.doc.is_mission() && self.doc.prepared.program.is_some());
-        let seen = report.map(|report| self.doc.carried(&report.text, &report.hindsight)).unwrap_or_default();
+        let report = self
+            .report
+            .as_ref()
+            .filter(|_| self.doc.is_mission() && self.doc.prepared.program.is_some());
+        let seen = report
+            .map(|report| self.doc.carried(&report.text, &report.hindsight))
+            .unwrap_or_default();
         self.doc.gather(seen);
     }
 
     /// A job for the text as it stands; none when it cannot be run.
     pub fn job(&mut self) -> Option<Job> {
-        let (text, prepared) = (Arc::clone(&self.mission().text), Arc::clone(&self.mission().prepared));
+        let (text, prepared) = (
+            Arc::clone(&self.mission().text),
+            Arc::clone(&self.mission().prepared),
+        );
         prepared.program.as_ref().filter(|_| !self.unfit)?;
         let setup = Arc::clone(self.setup.as_ref()?);
         self.jobs += 1;
@@ -667,16 +757,31 @@ impl Model {
             (None, Some(_)) => Kind::Piece,
             (None, None) => Kind::Shown,
         };
-        Some(Job { id: self.jobs, kind, text, prepared, setup, seed: self.seed, from: self.from.clone(), hands })
+        Some(Job {
+            id: self.jobs,
+            kind,
+            text,
+            prepared,
+            setup,
+            seed: self.seed,
+            from: self.from.clone(),
+            hands,
+        })
     }
 }
 
 /// The rows of a finding in a pane so wide: its message, then its hints; and whether a row is of the message.
 pub fn finding_lines(finding: &Finding, width: u16) -> Vec<(String, bool)> {
-    let sign = if finding.severity == Severity::Error { "✗" } else { "!" };
+    let sign = if finding.severity == Severity::Error {
+        "✗"
+    } else {
+        "!"
+    };
     let room = width.saturating_sub(FINDING_MARGIN).max(20);
     let message = format!("{sign} {}  ({})", finding.message, finding.code);
-    let mut rows: Vec<(String, bool)> = wrapped(&message, room).map(|row| (row.to_owned(), true)).collect();
+    let mut rows: Vec<(String, bool)> = wrapped(&message, room)
+        .map(|row| (row.to_owned(), true))
+        .collect();
     for hint in &finding.hints {
         rows.extend(wrapped(&hint.words, room).map(|row| (row.to_owned(), false)));
     }

@@ -62,7 +62,11 @@ pub const SLOTS: usize = 2;
 impl Easel {
     /// Nothing is shown yet.
     pub const fn new(protocol: Protocol, cell: (usize, usize)) -> Self {
-        Self { protocol, cell, shown: [const { None }; SLOTS] }
+        Self {
+            protocol,
+            cell,
+            shown: [const { None }; SLOTS],
+        }
     }
 
     /// The terminal has lost what was shown: it was cleared, or cells were written over it.
@@ -74,21 +78,32 @@ impl Easel {
     ///
     /// # Errors
     /// When the terminal is gone.
-    pub fn show(&mut self, pictures: [Option<&Picture>; SLOTS], out: &mut impl Write) -> io::Result<()> {
+    pub fn show(
+        &mut self,
+        pictures: [Option<&Picture>; SLOTS],
+        out: &mut impl Write,
+    ) -> io::Result<()> {
         for (slot, picture) in pictures.into_iter().enumerate() {
             self.show_one(slot, picture, out)?;
         }
         Ok(())
     }
 
-    fn show_one(&mut self, slot: usize, picture: Option<&Picture>, out: &mut impl Write) -> io::Result<()> {
+    fn show_one(
+        &mut self,
+        slot: usize,
+        picture: Option<&Picture>,
+        out: &mut impl Write,
+    ) -> io::Result<()> {
         let Some(picture) = picture else {
             if self.shown[slot].take().is_some() {
                 self.take_slot_away(slot, out)?;
             }
             return Ok(());
         };
-        let alike = |before: &Picture| before.area == picture.area && before.canvas.size() == picture.canvas.size();
+        let alike = |before: &Picture| {
+            before.area == picture.area && before.canvas.size() == picture.canvas.size()
+        };
         let before = self.shown[slot].take().filter(alike);
         if before.as_ref() == Some(picture) {
             self.shown[slot] = before;
@@ -100,11 +115,19 @@ impl Easel {
         out.write_all(b"\x1b7")?;
         for (nth, tile) in tiles(picture.area).enumerate() {
             let pixels = self.pixels_of(picture, tile);
-            let same = before.as_ref().is_some_and(|before| same(&before.canvas, &picture.canvas, pixels));
+            let same = before
+                .as_ref()
+                .is_some_and(|before| same(&before.canvas, &picture.canvas, pixels));
             if !same {
                 write!(out, "\x1b[{};{}H", tile.y + 1, tile.x + 1)?;
                 match self.protocol {
-                    Protocol::Graphics => graphics(&picture.canvas, pixels, tile, first_of(slot) + nth as u32, out)?,
+                    Protocol::Graphics => graphics(
+                        &picture.canvas,
+                        pixels,
+                        tile,
+                        first_of(slot) + nth as u32,
+                        out,
+                    )?,
                     Protocol::Sixel => sixel(&picture.canvas, pixels, out)?,
                     Protocol::Inline => inline(&picture.canvas, pixels, tile, out)?,
                 }
@@ -142,7 +165,12 @@ impl Easel {
         let top = usize::from(tile.y - picture.area.y) * down;
         let right = (left + usize::from(tile.width) * across).min(width);
         let bottom = (top + usize::from(tile.height) * down).min(height);
-        Pixels { left: left.min(right), top: top.min(bottom), right, bottom }
+        Pixels {
+            left: left.min(right),
+            top: top.min(bottom),
+            right,
+            bottom,
+        }
     }
 }
 
@@ -175,8 +203,9 @@ impl Pixels {
     /// The rows of a canvas, four bytes a pixel.
     fn rows(self, canvas: &Canvas) -> impl Iterator<Item = &[u8]> {
         let stride = canvas.size().0 * 4;
-        (self.top..self.bottom)
-            .map(move |row| &canvas.pixels()[row * stride + self.left * 4..row * stride + self.right * 4])
+        (self.top..self.bottom).map(move |row| {
+            &canvas.pixels()[row * stride + self.left * 4..row * stride + self.right * 4]
+        })
     }
 }
 
@@ -184,27 +213,42 @@ impl Pixels {
 fn tiles(area: Rect) -> impl Iterator<Item = Rect> {
     let starts = |from: u16, to: u16, step: u16| (from..to).step_by(usize::from(step));
     let (across, down) = TILE;
-    let all = starts(area.y, area.bottom(), down)
-        .flat_map(move |y| starts(area.x, area.right(), across).map(move |x| Rect::new(x, y, across, down)));
-    all.map(move |tile| tile.intersection(area)).take(MOST_TILES as usize)
+    let all = starts(area.y, area.bottom(), down).flat_map(move |y| {
+        starts(area.x, area.right(), across).map(move |x| Rect::new(x, y, across, down))
+    });
+    all.map(move |tile| tile.intersection(area))
+        .take(MOST_TILES as usize)
 }
 
 fn same(before: &Canvas, now: &Canvas, pixels: Pixels) -> bool {
     pixels.rows(before).eq(pixels.rows(now))
 }
 
-fn graphics(canvas: &Canvas, pixels: Pixels, tile: Rect, number: u32, out: &mut impl Write) -> io::Result<()> {
+fn graphics(
+    canvas: &Canvas,
+    pixels: Pixels,
+    tile: Rect,
+    number: u32,
+    out: &mut impl Write,
+) -> io::Result<()> {
     let mut packed = ZlibEncoder::new(Vec::new(), Compression::fast());
     let mut line = Vec::with_capacity(pixels.width() * 3);
     for row in pixels.rows(canvas) {
         line.clear();
-        row.chunks_exact(4).for_each(|pixel| line.extend_from_slice(&pixel[..3]));
+        row.chunks_exact(4)
+            .for_each(|pixel| line.extend_from_slice(&pixel[..3]));
         packed.write_all(&line)?;
     }
     let letters = STANDARD.encode(packed.finish()?);
     let (width, height) = (pixels.width(), pixels.height());
-    let Rect { width: columns, height: rows, .. } = tile;
-    let mut head = format!("a=T,f=24,o=z,s={width},v={height},i={number},p=1,c={columns},r={rows},z=0,C=1,q=2,");
+    let Rect {
+        width: columns,
+        height: rows,
+        ..
+    } = tile;
+    let mut head = format!(
+        "a=T,f=24,o=z,s={width},v={height},i={number},p=1,c={columns},r={rows},z=0,C=1,q=2,"
+    );
     let mut pieces = letters.as_bytes().chunks(PIECE).peekable();
     while let Some(piece) = pieces.next() {
         let more = u8::from(pieces.peek().is_some());
@@ -216,7 +260,9 @@ fn graphics(canvas: &Canvas, pixels: Pixels, tile: Rect, number: u32, out: &mut 
 }
 
 fn inline(canvas: &Canvas, pixels: Pixels, tile: Rect, out: &mut impl Write) -> io::Result<()> {
-    let Some(png) = canvas.png(pixels.left, pixels.top, pixels.width(), pixels.height()) else { return Ok(()) };
+    let Some(png) = canvas.png(pixels.left, pixels.top, pixels.width(), pixels.height()) else {
+        return Ok(());
+    };
     let (size, Rect { width, height, .. }) = (png.len(), tile);
     write!(
         out,
@@ -235,11 +281,14 @@ fn palette(canvas: &Canvas, pixels: Pixels) -> (Vec<[u8; 3]>, Vec<u8>) {
     for drop in 0..8 {
         let mut known = Known::new();
         let mut which = Vec::with_capacity(pixels.width() * pixels.height());
-        let fits = pixels.rows(canvas).flat_map(|row| row.chunks_exact(4)).all(|pixel| {
-            let nth = known.of([pixel[0], pixel[1], pixel[2]], drop);
-            which.extend(nth);
-            nth.is_some()
-        });
+        let fits = pixels
+            .rows(canvas)
+            .flat_map(|row| row.chunks_exact(4))
+            .all(|pixel| {
+                let nth = known.of([pixel[0], pixel[1], pixel[2]], drop);
+                which.extend(nth);
+                nth.is_some()
+            });
         if fits {
             return (known.colours, which);
         }
@@ -258,7 +307,10 @@ impl Known {
     const PLACES: usize = 1024;
 
     fn new() -> Self {
-        Self { colours: Vec::new(), places: [(0, u8::MAX); Self::PLACES] }
+        Self {
+            colours: Vec::new(),
+            places: [(0, u8::MAX); Self::PLACES],
+        }
     }
 
     /// The number of a colour; none when there are too many.
@@ -288,7 +340,13 @@ fn sixel(canvas: &Canvas, pixels: Pixels, out: &mut impl Write) -> io::Result<()
     write!(out, "\x1bP0;1;0q\"1;1;{width};{height}")?;
     let percent = |part: u8| (u32::from(part) * 100 + 127) / 255;
     for (nth, [red, green, blue]) in colours.iter().enumerate() {
-        write!(out, "#{nth};2;{};{};{}", percent(*red), percent(*green), percent(*blue))?;
+        write!(
+            out,
+            "#{nth};2;{};{};{}",
+            percent(*red),
+            percent(*green),
+            percent(*blue)
+        )?;
     }
     let width = width.max(1);
     // Of each colour of a band, which of six rows have it, column by column.
@@ -356,12 +414,28 @@ mod tests {
     const CELL: (usize, usize) = (8, 16);
 
     fn picture(area: Rect, robot: f64) -> Picture {
-        let size = (usize::from(area.width) * CELL.0, usize::from(area.height) * CELL.1);
+        let size = (
+            usize::from(area.width) * CELL.0,
+            usize::from(area.height) * CELL.1,
+        );
         let mut canvas = Canvas::new(size, [8.0, 8.0], Rgb(232, 226, 210)).unwrap();
-        let disc = Shape::Disc { at: [robot, 5.0], radius: 2.0 };
+        let disc = Shape::Disc {
+            at: [robot, 5.0],
+            radius: 2.0,
+        };
         canvas.paint([Item::filled(Layer::Robot, disc, Rgb(10, 20, 200))].iter());
-        canvas.paint([Item::filled(Layer::Ground, rectangle(0.0, 20.0, 60.0, 2.0), Rgb(0, 0, 0))].iter());
-        Picture { area, canvas: Arc::new(canvas) }
+        canvas.paint(
+            [Item::filled(
+                Layer::Ground,
+                rectangle(0.0, 20.0, 60.0, 2.0),
+                Rgb(0, 0, 0),
+            )]
+            .iter(),
+        );
+        Picture {
+            area,
+            canvas: Arc::new(canvas),
+        }
     }
 
     fn sent(easel: &mut Easel, picture: Option<&Picture>) -> String {
@@ -380,11 +454,29 @@ mod tests {
             let places = |text: &str| text.matches("H\x1b").count();
             assert_eq!(places(&whole), 3 * 2, "{protocol:?}: every tile");
             assert_eq!(sent(&mut easel, Some(&first)), "", "the same picture");
-            assert_eq!(places(&sent(&mut easel, Some(&picture(area, 7.0)))), 1, "it moves within one tile");
-            assert_eq!(places(&sent(&mut easel, Some(&picture(area, 28.0)))), 2, "from one tile to another");
-            assert_eq!(places(&sent(&mut easel, Some(&picture(Rect { width: 40, ..area }, 14.0)))), 2 * 2);
+            assert_eq!(
+                places(&sent(&mut easel, Some(&picture(area, 7.0)))),
+                1,
+                "it moves within one tile"
+            );
+            assert_eq!(
+                places(&sent(&mut easel, Some(&picture(area, 28.0)))),
+                2,
+                "from one tile to another"
+            );
+            assert_eq!(
+                places(&sent(
+                    &mut easel,
+                    Some(&picture(Rect { width: 40, ..area }, 14.0))
+                )),
+                2 * 2
+            );
             easel.forget();
-            assert_eq!(places(&sent(&mut easel, Some(&first))), 6, "{protocol:?}: after the screen was cleared");
+            assert_eq!(
+                places(&sent(&mut easel, Some(&first))),
+                6,
+                "{protocol:?}: after the screen was cleared"
+            );
             let gone = sent(&mut easel, None);
             assert_eq!(gone.contains("a=d"), protocol == Protocol::Graphics);
         }
@@ -392,29 +484,59 @@ mod tests {
 
     #[test]
     fn the_graphics_protocol_gives_back_the_very_pixels() {
-        let noise = |index: usize| (index as u32).wrapping_mul(2_654_435_761).rotate_left(9) as usize % 97;
+        let noise =
+            |index: usize| (index as u32).wrapping_mul(2_654_435_761).rotate_left(9) as usize % 97;
         let mut canvas = Canvas::new((96, 96), [1.0, 1.0], Rgb(0, 0, 0)).unwrap();
         let dots = (0..6000).map(|at| {
             let place = [noise(at) as f64, noise(at + 1) as f64];
-            let ink = Rgb(noise(at + 2) as u8, noise(at + 3) as u8, noise(at + 4) as u8);
-            Item::filled(Layer::Ground, Shape::Disc { at: place, radius: 0.7 }, ink)
+            let ink = Rgb(
+                noise(at + 2) as u8,
+                noise(at + 3) as u8,
+                noise(at + 4) as u8,
+            );
+            Item::filled(
+                Layer::Ground,
+                Shape::Disc {
+                    at: place,
+                    radius: 0.7,
+                },
+                ink,
+            )
         });
         canvas.paint(dots.collect::<Vec<_>>().iter());
-        let picture = Picture { area: Rect::new(0, 0, 12, 6), canvas: Arc::new(canvas) };
+        let picture = Picture {
+            area: Rect::new(0, 0, 12, 6),
+            canvas: Arc::new(canvas),
+        };
         let text = sent(&mut Easel::new(Protocol::Graphics, CELL), Some(&picture));
-        let pieces: Vec<&str> = text.split("\x1b_G").skip(1).filter(|piece| !piece.starts_with("a=d")).collect();
+        let pieces: Vec<&str> = text
+            .split("\x1b_G")
+            .skip(1)
+            .filter(|piece| !piece.starts_with("a=d"))
+            .collect();
         assert!(pieces.len() > 1, "{}", pieces.len());
         let mut letters = String::new();
         for (nth, piece) in pieces.iter().enumerate() {
             let (head, rest) = piece.split_once(';').unwrap();
             let body = rest.split('\x1b').next().unwrap();
             assert!(body.len() <= PIECE);
-            assert_eq!(head.ends_with("m=0"), nth + 1 == pieces.len(), "only the last says that it is");
+            assert_eq!(
+                head.ends_with("m=0"),
+                nth + 1 == pieces.len(),
+                "only the last says that it is"
+            );
             letters.push_str(body);
         }
         let mut bytes = Vec::new();
-        ZlibDecoder::new(STANDARD.decode(letters).unwrap().as_slice()).read_to_end(&mut bytes).unwrap();
-        let wanted: Vec<u8> = picture.canvas.pixels().chunks(4).flat_map(|pixel| pixel[..3].to_vec()).collect();
+        ZlibDecoder::new(STANDARD.decode(letters).unwrap().as_slice())
+            .read_to_end(&mut bytes)
+            .unwrap();
+        let wanted: Vec<u8> = picture
+            .canvas
+            .pixels()
+            .chunks(4)
+            .flat_map(|pixel| pixel[..3].to_vec())
+            .collect();
         assert!(bytes == wanted);
     }
 
@@ -427,10 +549,15 @@ mod tests {
         let mut rest = body.as_str();
         while let Some(sign) = rest.chars().next() {
             rest = &rest[1..];
-            let digits = rest.find(|letter: char| !letter.is_ascii_digit() && letter != ';').unwrap_or(rest.len());
+            let digits = rest
+                .find(|letter: char| !letter.is_ascii_digit() && letter != ';')
+                .unwrap_or(rest.len());
             match sign {
                 '#' => {
-                    let numbers: Vec<u8> = rest[..digits].split(';').map(|part| part.parse().unwrap()).collect();
+                    let numbers: Vec<u8> = rest[..digits]
+                        .split(';')
+                        .map(|part| part.parse().unwrap())
+                        .collect();
                     rest = &rest[digits..];
                     colour = usize::from(numbers[0]);
                     if let [_, 2, r, g, b] = numbers[..] {
@@ -463,7 +590,10 @@ mod tests {
         let seen = painted(&text, picture.canvas.size());
         for (pixel, percents) in picture.canvas.pixels().chunks(4).zip(seen) {
             for (part, percent) in pixel.iter().zip(percents) {
-                assert!((f64::from(*part) / 2.55 - f64::from(percent)).abs() <= 1.0, "{pixel:?} {percents:?}");
+                assert!(
+                    (f64::from(*part) / 2.55 - f64::from(percent)).abs() <= 1.0,
+                    "{pixel:?} {percents:?}"
+                );
             }
         }
     }

@@ -22,7 +22,10 @@ impl Depth {
     /// What the environment says; `var` looks a variable up.
     pub fn detect(var: impl Fn(&str) -> Option<String>) -> Self {
         let has = |name: &str| var(name).filter(|value| !value.is_empty());
-        let (term, colours) = (has("TERM").unwrap_or_default(), has("COLORTERM").unwrap_or_default());
+        let (term, colours) = (
+            has("TERM").unwrap_or_default(),
+            has("COLORTERM").unwrap_or_default(),
+        );
         if has("NO_COLOR").is_some() || term == "dumb" {
             Self::Mono
         } else if matches!(colours.as_str(), "truecolor" | "24bit") || term.ends_with("-direct") {
@@ -69,7 +72,10 @@ pub struct Theme {
 impl Theme {
     /// A theme for a terminal.
     pub const fn new(name: ThemeName, depth: Depth) -> Self {
-        Self { dark: matches!(name, ThemeName::Dark), depth }
+        Self {
+            dark: matches!(name, ThemeName::Dark),
+            depth,
+        }
     }
 
     /// The colour of a role, whatever the terminal can show.
@@ -99,17 +105,28 @@ impl Theme {
     /// The same theme with all colours: what is drawn in pixels has them on every terminal.
     #[must_use]
     pub const fn in_full(self) -> Self {
-        Self { depth: Depth::True, ..self }
+        Self {
+            depth: Depth::True,
+            ..self
+        }
     }
 
     /// The ground of the screen.
     pub const fn ground(&self) -> Rgb {
-        if self.dark { Rgb(20, 26, 30) } else { Rgb(247, 244, 234) }
+        if self.dark {
+            Rgb(20, 26, 30)
+        } else {
+            Rgb(247, 244, 234)
+        }
     }
 
     /// The ground of bars and overlays, a little apart from the rest.
     pub const fn raised(&self) -> Rgb {
-        if self.dark { Rgb(34, 43, 49) } else { Rgb(233, 229, 215) }
+        if self.dark {
+            Rgb(34, 43, 49)
+        } else {
+            Rgb(233, 229, 215)
+        }
     }
 
     /// A colour as this terminal can show it.
@@ -137,7 +154,11 @@ impl Theme {
 
     /// The same style on another ground.
     pub fn on(&self, style: Style, ground: Rgb) -> Style {
-        if self.paints_ground() { style.bg(self.colour(ground)) } else { style }
+        if self.paints_ground() {
+            style.bg(self.colour(ground))
+        } else {
+            style
+        }
     }
 
     /// Text of a role. Without colours the urgent ones differ by weight instead.
@@ -150,11 +171,15 @@ impl Theme {
             (Depth::Mono, _) if heavy => Style::new().add_modifier(Modifier::BOLD),
             // Nobody knows what the terminal's own ground is: only what can be read on a black one and on a white one.
             (Depth::Sixteen, Role::Text) => Style::new().fg(Color::Reset),
-            (Depth::Sixteen, Role::Word | Role::Accent) => Style::new().fg(Color::Reset).add_modifier(Modifier::BOLD),
+            (Depth::Sixteen, Role::Word | Role::Accent) => {
+                Style::new().fg(Color::Reset).add_modifier(Modifier::BOLD)
+            }
             (Depth::Sixteen, Role::Slot) => Style::new().fg(Color::Blue),
             (Depth::Sixteen, Role::Thin) => Style::new().fg(Color::Magenta),
             (Depth::Sixteen, Role::Good) => Style::new().fg(Color::Green),
-            (Depth::Sixteen, Role::Wrong) => Style::new().fg(Color::Red).add_modifier(Modifier::BOLD),
+            (Depth::Sixteen, Role::Wrong) => {
+                Style::new().fg(Color::Red).add_modifier(Modifier::BOLD)
+            }
             (Depth::Sixteen, Role::Quiet | Role::Hair) => Style::new().fg(Color::DarkGray),
             (_, Role::Word) => style.add_modifier(Modifier::BOLD),
             _ => style,
@@ -164,7 +189,10 @@ impl Theme {
     /// Text on a patch of a role's colour; without colours, reversed.
     pub fn patch(&self, role: Role) -> Style {
         if self.depth == Depth::Sixteen && role == Role::Accent {
-            return Style::new().fg(Color::Reset).bg(Color::Reset).add_modifier(Modifier::REVERSED);
+            return Style::new()
+                .fg(Color::Reset)
+                .bg(Color::Reset)
+                .add_modifier(Modifier::REVERSED);
         }
         self.on_patch(self.rgb(role))
     }
@@ -180,7 +208,11 @@ impl Theme {
             return Style::new();
         }
         let ink = tint(step);
-        Style::new().fg(self.colour(if self.dark { ink.towards(Rgb(255, 255, 255), 0.3) } else { ink }))
+        Style::new().fg(self.colour(if self.dark {
+            ink.towards(Rgb(255, 255, 255), 0.3)
+        } else {
+            ink
+        }))
     }
 
     /// Readable text on any colour.
@@ -191,10 +223,23 @@ impl Theme {
         if self.depth == Depth::Sixteen {
             // Their true colours are the terminal's business; these are dark in all of them.
             let ground = sixteen(patch);
-            let dark = [Color::Black, Color::Blue, Color::Red, Color::Magenta, Color::DarkGray].contains(&ground);
-            return Style::new().fg(if dark { Color::White } else { Color::Black }).bg(ground);
+            let dark = [
+                Color::Black,
+                Color::Blue,
+                Color::Red,
+                Color::Magenta,
+                Color::DarkGray,
+            ]
+            .contains(&ground);
+            return Style::new()
+                .fg(if dark { Color::White } else { Color::Black })
+                .bg(ground);
         }
-        let ink = if patch.luminance() > 0.3 { Rgb(12, 16, 20) } else { Rgb(255, 255, 255) };
+        let ink = if patch.luminance() > 0.3 {
+            Rgb(12, 16, 20)
+        } else {
+            Rgb(255, 255, 255)
+        };
         Style::new().fg(self.colour(ink)).bg(self.colour(patch))
     }
 }
@@ -230,7 +275,11 @@ fn sixteen(rgb: Rgb) -> Color {
 /// The nearest of the 6 x 6 x 6 cube and the 24 greys.
 fn indexed(rgb: Rgb) -> Color {
     const LEVELS: [u8; 6] = [0, 95, 135, 175, 215, 255];
-    let level = |value: u8| (0..6usize).min_by_key(|&index| LEVELS[index].abs_diff(value)).unwrap_or(0);
+    let level = |value: u8| {
+        (0..6usize)
+            .min_by_key(|&index| LEVELS[index].abs_diff(value))
+            .unwrap_or(0)
+    };
     let (r, g, b) = (level(rgb.0), level(rgb.1), level(rgb.2));
     let cube = Rgb(LEVELS[r], LEVELS[g], LEVELS[b]);
     let mean = (u32::from(rgb.0) + u32::from(rgb.1) + u32::from(rgb.2)) / 3;
@@ -248,16 +297,30 @@ mod tests {
     use super::*;
 
     fn depth(vars: &[(&str, &str)]) -> Depth {
-        Depth::detect(|name| vars.iter().find(|(known, _)| *known == name).map(|(_, value)| (*value).to_owned()))
+        Depth::detect(|name| {
+            vars.iter()
+                .find(|(known, _)| *known == name)
+                .map(|(_, value)| (*value).to_owned())
+        })
     }
 
     #[test]
     fn the_environment_says_how_many_colours_there_are() {
-        assert_eq!(depth(&[("TERM", "tmux-256color"), ("COLORTERM", "truecolor")]), Depth::True);
+        assert_eq!(
+            depth(&[("TERM", "tmux-256color"), ("COLORTERM", "truecolor")]),
+            Depth::True
+        );
         assert_eq!(depth(&[("TERM", "xterm-256color")]), Depth::Indexed);
         assert_eq!(depth(&[("TERM", "linux")]), Depth::Sixteen);
-        assert_eq!(depth(&[("TERM", "xterm-256color"), ("NO_COLOR", "1")]), Depth::Mono);
-        assert_eq!(depth(&[("TERM", "xterm-256color"), ("NO_COLOR", "")]), Depth::Indexed, "empty means unset");
+        assert_eq!(
+            depth(&[("TERM", "xterm-256color"), ("NO_COLOR", "1")]),
+            Depth::Mono
+        );
+        assert_eq!(
+            depth(&[("TERM", "xterm-256color"), ("NO_COLOR", "")]),
+            Depth::Indexed,
+            "empty means unset"
+        );
     }
 
     #[test]
@@ -265,9 +328,13 @@ mod tests {
         for name in [ThemeName::Dark, ThemeName::Light] {
             let theme = Theme::new(name, Depth::True);
             let ground = theme.ground().luminance();
-            for (role, least) in
-                [(Role::Text, 9.0), (Role::Quiet, 4.0), (Role::Accent, 3.2), (Role::Wrong, 4.5), (Role::Slot, 4.5)]
-            {
+            for (role, least) in [
+                (Role::Text, 9.0),
+                (Role::Quiet, 4.0),
+                (Role::Accent, 3.2),
+                (Role::Wrong, 4.5),
+                (Role::Slot, 4.5),
+            ] {
                 let ink = theme.rgb(role).luminance();
                 let contrast = (ink.max(ground) + 0.05) / (ink.min(ground) + 0.05);
                 assert!(contrast >= least, "{name:?} {role:?}: {contrast:.1}");
@@ -291,8 +358,14 @@ mod tests {
                 Role::Word,
             ] {
                 let style = theme.role(role);
-                let unreadable =
-                    [Color::White, Color::Gray, Color::Yellow, Color::LightYellow, Color::Cyan, Color::Black];
+                let unreadable = [
+                    Color::White,
+                    Color::Gray,
+                    Color::Yellow,
+                    Color::LightYellow,
+                    Color::Cyan,
+                    Color::Black,
+                ];
                 assert!(
                     style.fg.is_none_or(|ink| !unreadable.contains(&ink)) && style.bg.is_none(),
                     "{name:?} {role:?}"
@@ -300,9 +373,19 @@ mod tests {
             }
             for step in 0..16 {
                 let patch = theme.step_patch(StepId(step));
-                let light =
-                    [Color::Yellow, Color::Cyan, Color::Green, Color::White, Color::LightYellow, Color::LightCyan];
-                assert!(!(patch.fg == Some(Color::White) && patch.bg.is_some_and(|bg| light.contains(&bg))), "{step}");
+                let light = [
+                    Color::Yellow,
+                    Color::Cyan,
+                    Color::Green,
+                    Color::White,
+                    Color::LightYellow,
+                    Color::LightCyan,
+                ];
+                assert!(
+                    !(patch.fg == Some(Color::White)
+                        && patch.bg.is_some_and(|bg| light.contains(&bg))),
+                    "{step}"
+                );
             }
         }
     }

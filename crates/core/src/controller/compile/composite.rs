@@ -2,9 +2,13 @@
 
 use super::terms::{negative, sum, to_side};
 use super::{Compiler, Place, Turn};
-use crate::controller::program::{Action, Goal, Num, Passes, Sight, Source, Term, Test, WheelCommand};
+use crate::controller::program::{
+    Action, Goal, Num, Passes, Sight, Source, Term, Test, WheelCommand,
+};
 use crate::ids::{SensorId, StepId};
-use crate::mission::{Align, Await, Behaviour, Ending, Feeler, Probe, Seek, Shift, Shove, Spanned, Value};
+use crate::mission::{
+    Align, Await, Behaviour, Ending, Feeler, Probe, Seek, Shift, Shove, Spanned, Value,
+};
 
 /// How long both wheels brake after a phase that must end at a standstill, seconds. Tried on the demo robot: from 60 %
 /// it stands after 0.2 s.
@@ -17,10 +21,25 @@ const BELIEVED: f64 = 0.2;
 const AS_FAR: f64 = 0.01;
 
 impl Compiler<'_> {
-    pub(super) fn composite(&mut self, place: &Place, index: StepId, behaviour: &Behaviour) -> Option<Action> {
-        let mut phases = Phases { place, index, all: Vec::new() };
+    pub(super) fn composite(
+        &mut self,
+        place: &Place,
+        index: StepId,
+        behaviour: &Behaviour,
+    ) -> Option<Action> {
+        let mut phases = Phases {
+            place,
+            index,
+            all: Vec::new(),
+        };
         match behaviour {
-            Behaviour::Align(Align { sensors, tone, speed, lead_in, again }) => {
+            Behaviour::Align(Align {
+                sensors,
+                tone,
+                speed,
+                lead_in,
+                again,
+            }) => {
                 let pair = self.pair(place, sensors, &tone.node)?;
                 let pace = self.pace(place, speed)?;
                 if let Some(lead_in) = lead_in {
@@ -40,7 +59,12 @@ impl Compiler<'_> {
                 }
                 phases.brake(self, STANDSTILL);
             }
-            Behaviour::Shift(Shift { side, tone, sensor, speed }) => {
+            Behaviour::Shift(Shift {
+                side,
+                tone,
+                sensor,
+                speed,
+            }) => {
                 let (turn, pace) = (Self::turn(place, side)?, self.pace(place, speed)?);
                 let sensor = self.sensor(place, &sensor.node)?;
                 let sight = self.sight(place, sensor, &tone.node)?;
@@ -52,14 +76,29 @@ impl Compiler<'_> {
                 let test = Self::seen(sensor, sight);
                 self.leaves(step, test, "the line is met", Goal::Next);
                 let step = phases.wheel(self, "first wheel stops", lead, WheelCommand::Brake);
-                self.leaves(step, Test::Passed(Num::Is(STANDSTILL)), "it stands", Goal::Next);
+                self.leaves(
+                    step,
+                    Test::Passed(Num::Is(STANDSTILL)),
+                    "it stands",
+                    Goal::Next,
+                );
                 // What it turned while stopping counts as well: the other wheel turns it back to where it looked before.
                 let step = phases.wheel(self, "second wheel", 1 - lead, pace);
-                self.leaves(step, Test::Heading(Num::Kept(from)), "the heading is as before", Goal::Next);
+                self.leaves(
+                    step,
+                    Test::Heading(Num::Kept(from)),
+                    "the heading is as before",
+                    Goal::Next,
+                );
                 phases.brake(self, STANDSTILL);
             }
             Behaviour::Seek(seek) => self.seek(&mut phases, seek)?,
-            Behaviour::Shove(Shove { speed, tone, sensors, back }) => {
+            Behaviour::Shove(Shove {
+                speed,
+                tone,
+                sensors,
+                back,
+            }) => {
                 let pace = self.pace(place, speed)?;
                 let pair = self.pair(place, sensors, &tone.node)?;
                 let step = phases.wheels(self, "shove", pace, pace);
@@ -77,24 +116,54 @@ impl Compiler<'_> {
                     phases.brake(self, STANDSTILL);
                 }
             }
-            Behaviour::Await(Await { ranger, beyond, tries, pause }) => {
+            Behaviour::Await(Await {
+                ranger,
+                beyond,
+                tries,
+                pause,
+            }) => {
                 let ranger = self.ranger(place, &ranger.node)?;
-                let (limit, pause) = (self.num(place, &beyond.node)?, self.num(place, &pause.node)?);
+                let (limit, pause) = (
+                    self.num(place, &beyond.node)?,
+                    self.num(place, &pause.node)?,
+                );
                 let tries = self.num(place, &tries.node)?;
                 let group = phases.group(self, "pauses", Passes::Times(tries));
-                let mut inner = Phases { place, index: group, all: Vec::new() };
+                let mut inner = Phases {
+                    place,
+                    index: group,
+                    all: Vec::new(),
+                };
                 let step = inner.wheels(self, "pause", WheelCommand::Brake, WheelCommand::Brake);
                 let from = self.memory;
-                let look = self.look(Test::Range { ranger, below: false, limit }, "the way is clear");
+                let look = self.look(
+                    Test::Range {
+                        ranger,
+                        below: false,
+                        limit,
+                    },
+                    "the way is clear",
+                );
                 let slot = self.memory;
                 self.memory += 1;
                 let term = Term::For(Box::new(look), Num::Is(BELIEVED), slot);
-                self.leaves_on(step, term, from, "the way is clear", Goal::Complete(index, Ending::Clear));
+                self.leaves_on(
+                    step,
+                    term,
+                    from,
+                    "the way is clear",
+                    Goal::Complete(index, Ending::Clear),
+                );
                 self.leaves(step, Test::Passed(pause), "the pause is over", Goal::Next);
                 inner.close(self)?;
                 phases.end(self, Ending::GivenUp);
             }
-            Behaviour::Probe(Probe { angle, speed, feeler, tie }) => {
+            Behaviour::Probe(Probe {
+                angle,
+                speed,
+                feeler,
+                tie,
+            }) => {
                 let (angle, pace) = (self.num(place, &angle.node)?, self.pace(place, speed)?);
                 let tie = Self::turn(place, tie)?;
                 self.probe(&mut phases, &angle, pace, feeler, tie)?;
@@ -115,7 +184,10 @@ impl Compiler<'_> {
             | Behaviour::Repeat(_) => return None,
         }
         let first = phases.close(self)?;
-        Some(Action::Group { first, passes: Passes::Once })
+        Some(Action::Group {
+            first,
+            passes: Passes::Once,
+        })
     }
 
     fn seen(sensor: SensorId, sight: Sight) -> Test {
@@ -126,7 +198,16 @@ impl Compiler<'_> {
     }
 
     fn seek(&mut self, phases: &mut Phases<'_>, seek: &Seek) -> Option<()> {
-        let Seek { ranger, within, side, speed, turn, relocate, tries, approach } = seek;
+        let Seek {
+            ranger,
+            within,
+            side,
+            speed,
+            turn,
+            relocate,
+            tries,
+            approach,
+        } = seek;
         let (place, index) = (phases.place, phases.index);
         let (ranger, pace) = (self.ranger(place, &ranger.node)?, self.pace(place, speed)?);
         let mut num = |value: &Spanned<Value>| self.num(place, &value.node);
@@ -142,19 +223,40 @@ impl Compiler<'_> {
         let found = match approach {
             Some(limit) => {
                 let step = phases.wheels(self, "close in", pace, pace);
-                let near = Test::Range { ranger, below: true, limit };
-                self.leaves(step, near, "near enough", Goal::Complete(index, Ending::Found));
+                let near = Test::Range {
+                    ranger,
+                    below: true,
+                    limit,
+                };
+                self.leaves(
+                    step,
+                    near,
+                    "near enough",
+                    Goal::Complete(index, Ending::Found),
+                );
                 Goal::Step(step)
             }
             None => Goal::Complete(index, Ending::Found),
         };
-        let mut inner = Phases { place, index: group, all: Vec::new() };
+        let mut inner = Phases {
+            place,
+            index: group,
+            all: Vec::new(),
+        };
         let scan = inner.wheels(self, "scan", pace.times(-sign), pace.times(sign));
-        let seen = Test::Range { ranger, below: true, limit: near.clone() };
+        let seen = Test::Range {
+            ranger,
+            below: true,
+            limit: near.clone(),
+        };
         self.leaves(scan, seen, "something is near", found);
         self.leaves(scan, Test::Turned(turn), "turned all the way", Goal::Next);
         let step = inner.wheels(self, "move on", pace, pace);
-        let seen = Test::Range { ranger, below: true, limit: near };
+        let seen = Test::Range {
+            ranger,
+            below: true,
+            limit: near,
+        };
         self.leaves(step, seen, "something is near", found);
         self.leaves(step, Test::Travelled(relocate), "moved on", Goal::Next);
         inner.close(self)?;
@@ -174,7 +276,11 @@ impl Compiler<'_> {
         phases.measure(self, Num::Source(Source::Heading), home);
         let mut reach = [0, 0];
         // The left side comes first; in a mirror that is the right one.
-        let order = if place.mirrored { [Turn::Right, Turn::Left] } else { [Turn::Left, Turn::Right] };
+        let order = if place.mirrored {
+            [Turn::Right, Turn::Left]
+        } else {
+            [Turn::Left, Turn::Right]
+        };
         for turn in order {
             let kept = &mut reach[turn.wheel()];
             *kept = self.keep(&format!(" {turn:?} {index}"));
@@ -211,7 +317,14 @@ impl Compiler<'_> {
         }
         let longer = sum(Num::Kept(reach[0]), negative(Num::Kept(reach[1])));
         let compare = |compiler: &mut Self, below: bool, limit: f64| {
-            compiler.look(Test::Compare { left: longer.clone(), below, right: Num::Is(limit) }, "further")
+            compiler.look(
+                Test::Compare {
+                    left: longer.clone(),
+                    below,
+                    right: Num::Is(limit),
+                },
+                "further",
+            )
         };
         let step = phases.add(self, "compare");
         let from = self.memory;
@@ -246,19 +359,41 @@ impl Phases<'_> {
         step
     }
 
-    fn wheels(&mut self, compiler: &mut Compiler<'_>, name: &str, left: WheelCommand, right: WheelCommand) -> StepId {
+    fn wheels(
+        &mut self,
+        compiler: &mut Compiler<'_>,
+        name: &str,
+        left: WheelCommand,
+        right: WheelCommand,
+    ) -> StepId {
         let step = self.add(compiler, name);
         compiler.steps[step].action = Action::Constant { left, right };
         step
     }
 
     /// One wheel drives, the other brakes.
-    fn wheel(&mut self, compiler: &mut Compiler<'_>, name: &str, wheel: usize, pace: WheelCommand) -> StepId {
-        let (left, right) = if wheel == 0 { (pace, WheelCommand::Brake) } else { (WheelCommand::Brake, pace) };
+    fn wheel(
+        &mut self,
+        compiler: &mut Compiler<'_>,
+        name: &str,
+        wheel: usize,
+        pace: WheelCommand,
+    ) -> StepId {
+        let (left, right) = if wheel == 0 {
+            (pace, WheelCommand::Brake)
+        } else {
+            (WheelCommand::Brake, pace)
+        };
         self.wheels(compiler, name, left, right)
     }
 
-    fn drive(&mut self, compiler: &mut Compiler<'_>, name: &str, pace: WheelCommand, distance: Num) {
+    fn drive(
+        &mut self,
+        compiler: &mut Compiler<'_>,
+        name: &str,
+        pace: WheelCommand,
+        distance: Num,
+    ) {
         let step = self.wheels(compiler, name, pace, pace);
         compiler.leaves(step, Test::Travelled(distance), "far enough", Goal::Next);
     }
@@ -266,15 +401,30 @@ impl Phases<'_> {
     fn turn(&mut self, compiler: &mut Compiler<'_>, turn: Turn, pace: WheelCommand, heading: Num) {
         let sign = turn.sign();
         let step = self.wheels(compiler, "turn", pace.times(-sign), pace.times(sign));
-        compiler.leaves(step, Test::Heading(heading), "turned far enough", Goal::Next);
+        compiler.leaves(
+            step,
+            Test::Heading(heading),
+            "turned far enough",
+            Goal::Next,
+        );
     }
 
     fn brake(&mut self, compiler: &mut Compiler<'_>, seconds: f64) {
         let step = self.wheels(compiler, "stand", WheelCommand::Brake, WheelCommand::Brake);
-        compiler.leaves(step, Test::Passed(Num::Is(seconds)), "it stands", Goal::Next);
+        compiler.leaves(
+            step,
+            Test::Passed(Num::Is(seconds)),
+            "it stands",
+            Goal::Next,
+        );
     }
 
-    fn square(&mut self, compiler: &mut Compiler<'_>, sensors: [(SensorId, Sight); 2], pace: WheelCommand) {
+    fn square(
+        &mut self,
+        compiler: &mut Compiler<'_>,
+        sensors: [(SensorId, Sight); 2],
+        pace: WheelCommand,
+    ) {
         let step = self.add(compiler, "square");
         compiler.steps[step].action = Action::Square { sensors, pace };
         compiler.leaves(step, Test::Squared, "both sensors saw the line", Goal::Next);
@@ -287,14 +437,18 @@ impl Phases<'_> {
 
     fn group(&mut self, compiler: &mut Compiler<'_>, name: &str, passes: Passes) -> StepId {
         let step = self.add(compiler, name);
-        compiler.steps[step].action = Action::Group { first: step, passes };
+        compiler.steps[step].action = Action::Group {
+            first: step,
+            passes,
+        };
         step
     }
 
     /// A phase at which the whole sentence has come to an end.
     fn end(&mut self, compiler: &mut Compiler<'_>, ending: Ending) -> StepId {
         let step = self.add(compiler, "end");
-        compiler.steps[step].action = Action::Choose(vec![(None, Goal::Complete(self.index, ending))]);
+        compiler.steps[step].action =
+            Action::Choose(vec![(None, Goal::Complete(self.index, ending))]);
         step
     }
 

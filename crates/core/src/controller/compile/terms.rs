@@ -14,18 +14,28 @@ impl Compiler<'_> {
     }
 
     pub(super) fn look(&mut self, test: Test, words: &str) -> Term {
-        Term::Look(Look { test, slot: self.place_in_memory(), words: words.to_owned() })
+        Term::Look(Look {
+            test,
+            slot: self.place_in_memory(),
+            words: words.to_owned(),
+        })
     }
 
     pub(super) fn term(&mut self, place: &Place, condition: &Spanned<Condition>) -> Option<Term> {
         let words = self.words(place, &condition.span);
         Some(match &condition.node {
-            Condition::Any(terms) => {
-                Term::Any(terms.iter().map(|term| self.term(place, term)).collect::<Option<Vec<_>>>()?)
-            }
-            Condition::All(terms) => {
-                Term::All(terms.iter().map(|term| self.term(place, term)).collect::<Option<Vec<_>>>()?)
-            }
+            Condition::Any(terms) => Term::Any(
+                terms
+                    .iter()
+                    .map(|term| self.term(place, term))
+                    .collect::<Option<Vec<_>>>()?,
+            ),
+            Condition::All(terms) => Term::All(
+                terms
+                    .iter()
+                    .map(|term| self.term(place, term))
+                    .collect::<Option<Vec<_>>>()?,
+            ),
             Condition::Not(term) => Term::Not(Box::new(self.term(place, term)?)),
             Condition::For(term, duration) => {
                 let term = self.term(place, term)?;
@@ -39,16 +49,27 @@ impl Compiler<'_> {
                     Arming::Amount(amount) => {
                         let num = self.num(place, &amount.node)?;
                         let time = self.dimension(place, &amount.node)? == Dimension::Time;
-                        if time { Armed::Time(num) } else { Armed::Length(num) }
+                        if time {
+                            Armed::Time(num)
+                        } else {
+                            Armed::Length(num)
+                        }
                     }
                 };
                 Term::After(Box::new(term), armed, self.place_in_memory())
             }
             Condition::As(term, name) => {
                 let term = self.term(place, term)?;
-                Term::As(Box::new(term), super::position_or_push(&mut self.labels, &name.node))
+                Term::As(
+                    Box::new(term),
+                    super::position_or_push(&mut self.labels, &name.node),
+                )
             }
-            Condition::Sees { sensors, none, tones } => self.each_of(place, sensors, &words, |compiler, sensor| {
+            Condition::Sees {
+                sensors,
+                none,
+                tones,
+            } => self.each_of(place, sensors, &words, |compiler, sensor| {
                 let mut terms = Vec::new();
                 for tone in tones {
                     let test = match compiler.sight(place, sensor, &tone.node)? {
@@ -59,32 +80,76 @@ impl Compiler<'_> {
                     let words = format!("{} sees {tone}", compiler.robot.sensors[sensor].name);
                     terms.push(compiler.look(test, &words));
                 }
-                let any = if terms.len() == 1 { terms.pop()? } else { Term::Any(terms) };
+                let any = if terms.len() == 1 {
+                    terms.pop()?
+                } else {
+                    Term::Any(terms)
+                };
                 Some(if *none { Term::Not(Box::new(any)) } else { any })
             })?,
-            Condition::Reads { sensors, than, limit } => {
+            Condition::Reads {
+                sensors,
+                than,
+                limit,
+            } => {
                 let below = Self::below(place, than)?;
                 let limit = self.num(place, &limit.node)?;
                 self.each_read(place, sensors, &words, |source| match source {
-                    Num::Source(Source::Sensor(sensor)) => Test::Reads { sensor, below, limit: limit.clone() },
-                    Num::Source(Source::Ranger(ranger)) => Test::Range { ranger, below, limit: limit.clone() },
-                    Num::Source(Source::Battery) => Test::Battery { below, limit: limit.clone() },
-                    left @ (Num::Is(_) | Num::Kept(_) | Num::Source(_) | Num::Two(..) | Num::Of(..)) => {
-                        Test::Compare { left, below, right: limit.clone() }
-                    }
+                    Num::Source(Source::Sensor(sensor)) => Test::Reads {
+                        sensor,
+                        below,
+                        limit: limit.clone(),
+                    },
+                    Num::Source(Source::Ranger(ranger)) => Test::Range {
+                        ranger,
+                        below,
+                        limit: limit.clone(),
+                    },
+                    Num::Source(Source::Battery) => Test::Battery {
+                        below,
+                        limit: limit.clone(),
+                    },
+                    left @ (Num::Is(_)
+                    | Num::Kept(_)
+                    | Num::Source(_)
+                    | Num::Two(..)
+                    | Num::Of(..)) => Test::Compare {
+                        left,
+                        below,
+                        right: limit.clone(),
+                    },
                 })?
             }
             Condition::Between { sensors, low, high } => {
-                let limits = [(false, self.num(place, &low.node)?), (true, self.num(place, &high.node)?)];
+                let limits = [
+                    (false, self.num(place, &low.node)?),
+                    (true, self.num(place, &high.node)?),
+                ];
                 let mut sides = Vec::new();
                 for (below, limit) in limits {
-                    sides.push(self.each_read(place, sensors, &words, |source| match source {
-                        Num::Source(Source::Sensor(sensor)) => Test::Reads { sensor, below, limit: limit.clone() },
-                        Num::Source(Source::Ranger(ranger)) => Test::Range { ranger, below, limit: limit.clone() },
-                        left @ (Num::Is(_) | Num::Kept(_) | Num::Source(_) | Num::Two(..) | Num::Of(..)) => {
-                            Test::Compare { left, below, right: limit.clone() }
-                        }
-                    })?);
+                    sides.push(
+                        self.each_read(place, sensors, &words, |source| match source {
+                            Num::Source(Source::Sensor(sensor)) => Test::Reads {
+                                sensor,
+                                below,
+                                limit: limit.clone(),
+                            },
+                            Num::Source(Source::Ranger(ranger)) => Test::Range {
+                                ranger,
+                                below,
+                                limit: limit.clone(),
+                            },
+                            left @ (Num::Is(_)
+                            | Num::Kept(_)
+                            | Num::Source(_)
+                            | Num::Two(..)
+                            | Num::Of(..)) => Test::Compare {
+                                left,
+                                below,
+                                right: limit.clone(),
+                            },
+                        })?,
+                    );
                 }
                 Term::All(sides)
             }
@@ -100,9 +165,22 @@ impl Compiler<'_> {
             Condition::Changed { sensor, down, by } => {
                 let sensor = self.sensor(place, &sensor.node)?;
                 let by = self.num(place, &by.node)?;
-                self.look(Test::Changed { sensor, down: *down, by }, &words)
+                self.look(
+                    Test::Changed {
+                        sensor,
+                        down: *down,
+                        by,
+                    },
+                    &words,
+                )
             }
-            Condition::Crossed { sensor, count, tone, met, apart } => {
+            Condition::Crossed {
+                sensor,
+                count,
+                tone,
+                met,
+                apart,
+            } => {
                 let sensor = self.sensor(place, &sensor.node)?;
                 let tones = &self.tones[sensor];
                 let limits = tones.limits(self.tone(place, sensor, &tone.node)?);
@@ -111,7 +189,16 @@ impl Compiler<'_> {
                     Some(apart) => Some(self.num(place, &apart.node)?),
                     None => None,
                 };
-                self.look(Test::Crossed { sensor, limits, count, met: *met, apart }, &words)
+                self.look(
+                    Test::Crossed {
+                        sensor,
+                        limits,
+                        count,
+                        met: *met,
+                        apart,
+                    },
+                    &words,
+                )
             }
             other @ (Condition::Is { .. }
             | Condition::Travelled(_)
@@ -138,7 +225,10 @@ impl Compiler<'_> {
                 match state {
                     DeviceState::Pressed | DeviceState::Released => {
                         let pressed = *state == DeviceState::Pressed;
-                        Test::Switch { switch: self.robot.touch(&device)?, pressed }
+                        Test::Switch {
+                            switch: self.robot.touch(&device)?,
+                            pressed,
+                        }
                     }
                     DeviceState::Bumped => Test::Bumped(self.robot.touch(&device)?),
                     DeviceState::There => Test::There(self.robot.actuator(&device)?),
@@ -149,7 +239,11 @@ impl Compiler<'_> {
             Condition::Turned(angle) => Test::Turned(self.num(place, &angle.node)?),
             Condition::Heading(angle) => {
                 let angle = self.num(place, &angle.node)?;
-                Test::Heading(if place.mirrored { negative(angle) } else { angle })
+                Test::Heading(if place.mirrored {
+                    negative(angle)
+                } else {
+                    angle
+                })
             }
             Condition::Rolled { wheel, amount } => {
                 let wheel = Self::turn(place, wheel)?.wheel();
@@ -163,8 +257,14 @@ impl Compiler<'_> {
             Condition::Clock(time) => Test::Clock(self.num(place, &time.node)?),
             Condition::Stalled(duration) => Test::Stalled(self.num(place, &duration.node)?),
             Condition::Lost => Test::Lost,
-            Condition::Ended(ending) => Test::Ended(if place.mirrored { ending.mirrored() } else { *ending }),
-            Condition::EndedBy(label) => Test::Label(super::position_or_push(&mut self.labels, &label.node)),
+            Condition::Ended(ending) => Test::Ended(if place.mirrored {
+                ending.mirrored()
+            } else {
+                *ending
+            }),
+            Condition::EndedBy(label) => {
+                Test::Label(super::position_or_push(&mut self.labels, &label.node))
+            }
             // These are terms of several tests.
             Condition::Any(_)
             | Condition::All(_)
@@ -195,7 +295,9 @@ impl Compiler<'_> {
             terms.push(one(self, sensor)?);
         }
         if let (1, Term::Look(_)) = (terms.len(), &terms[0]) {
-            let Some(Term::Look(mut look)) = terms.pop() else { return None };
+            let Some(Term::Look(mut look)) = terms.pop() else {
+                return None;
+            };
             words.clone_into(&mut look.words);
             return Some(if sensors.how == Quantifier::None {
                 Term::Not(Box::new(Term::Look(look)))
@@ -207,11 +309,21 @@ impl Compiler<'_> {
     }
 
     /// A term about the reading of each of some sensors, or about one named value.
-    fn each_read(&mut self, place: &Place, sensors: &Sensors, words: &str, test: impl Fn(Num) -> Test) -> Option<Term> {
+    fn each_read(
+        &mut self,
+        place: &Place,
+        sensors: &Sensors,
+        words: &str,
+        test: impl Fn(Num) -> Test,
+    ) -> Option<Term> {
         let mut terms = Vec::new();
         for name in &sensors.names {
             let num = self.named(place, &name.node)?;
-            let one = if sensors.names.len() == 1 { words.to_owned() } else { self.meant(place, &name.node) };
+            let one = if sensors.names.len() == 1 {
+                words.to_owned()
+            } else {
+                self.meant(place, &name.node)
+            };
             terms.push(self.look(test(num), &one));
         }
         Some(joined(sensors.how, terms))

@@ -27,7 +27,13 @@ pub(super) struct Gauge {
 
 impl Gauge {
     const fn of(holds: bool, now: f64, goal: f64, away: f64, of: Option<Dimension>) -> Self {
-        Self { holds, now, goal, away, of }
+        Self {
+            holds,
+            now,
+            goal,
+            away,
+            of,
+        }
     }
 
     /// Something that is so or not.
@@ -65,16 +71,32 @@ impl Test {
     /// for what readings alone cannot say: counts, distances, times, and limits that are measured during the run.
     pub fn beyond(&self, readings: &Readings<'_>, program: &Program) -> Option<f64> {
         match self {
-            Self::Bright { sensor, limits } => Some(within(limits, readings.sensors[*sensor].brightness)),
+            Self::Bright { sensor, limits } => {
+                Some(within(limits, readings.sensors[*sensor].brightness))
+            }
             Self::Colour { sensor, tone } => {
                 Some(program.tones[*sensor].colour_lead(&readings.sensors[*sensor], *tone))
             }
-            Self::Reads { sensor, below, limit } => {
-                Some(past(*below, readings.sensors[*sensor].brightness, limit.fixed()?))
-            }
-            Self::Range { ranger, below, limit } => Some(past(*below, readings.ranges[*ranger], limit.fixed()?)),
+            Self::Reads {
+                sensor,
+                below,
+                limit,
+            } => Some(past(
+                *below,
+                readings.sensors[*sensor].brightness,
+                limit.fixed()?,
+            )),
+            Self::Range {
+                ranger,
+                below,
+                limit,
+            } => Some(past(*below, readings.ranges[*ranger], limit.fixed()?)),
             Self::Battery { below, limit } => Some(past(*below, readings.battery, limit.fixed()?)),
-            Self::Switch { switch, pressed } => Some(if readings.touches[*switch] == *pressed { 1.0 } else { -1.0 }),
+            Self::Switch { switch, pressed } => Some(if readings.touches[*switch] == *pressed {
+                1.0
+            } else {
+                -1.0
+            }),
             Self::Compare { .. }
             | Self::Code { .. }
             | Self::Changed { .. }
@@ -100,7 +122,13 @@ impl Test {
 impl Controller {
     /// How a test stands, given what it remembers. Inlined, a tick does not pay for what it does not use of it.
     #[inline(always)]
-    pub(super) fn gauge(&self, test: &Test, memory: &Memory, frame: &Frame, readings: &Readings<'_>) -> Gauge {
+    pub(super) fn gauge(
+        &self,
+        test: &Test,
+        memory: &Memory,
+        frame: &Frame,
+        readings: &Readings<'_>,
+    ) -> Gauge {
         use Dimension::{Angle, Length, Percent, Time, Voltage};
         let program: &Program = &self.program;
         let value = |num: &Num| self.value(num, readings);
@@ -108,38 +136,72 @@ impl Controller {
         match test {
             Test::Bright { sensor, limits } => {
                 let now = readings.sensors[*sensor].brightness;
-                let goal = if now < limits.low || !limits.high.is_finite() { limits.low } else { limits.high };
+                let goal = if now < limits.low || !limits.high.is_finite() {
+                    limits.low
+                } else {
+                    limits.high
+                };
                 Gauge::of(memory.on, now, goal, -within(limits, now), Some(Percent))
             }
-            Test::Colour { sensor, tone } => {
-                Gauge::plain(program.tones[*sensor].nearest_colour(&readings.sensors[*sensor]) == Some(*tone))
+            Test::Colour { sensor, tone } => Gauge::plain(
+                program.tones[*sensor].nearest_colour(&readings.sensors[*sensor]) == Some(*tone),
+            ),
+            Test::Reads {
+                sensor,
+                below,
+                limit,
+            } => Gauge::beyond(
+                *below,
+                readings.sensors[*sensor].brightness,
+                value(limit),
+                Some(Percent),
+            ),
+            Test::Range {
+                ranger,
+                below,
+                limit,
+            } => Gauge::beyond(*below, readings.ranges[*ranger], value(limit), Some(Length)),
+            Test::Battery { below, limit } => {
+                Gauge::beyond(*below, readings.battery, value(limit), Some(Voltage))
             }
-            Test::Reads { sensor, below, limit } => {
-                Gauge::beyond(*below, readings.sensors[*sensor].brightness, value(limit), Some(Percent))
+            Test::Compare { left, below, right } => {
+                Gauge::beyond(*below, value(left), value(right), None)
             }
-            Test::Range { ranger, below, limit } => {
-                Gauge::beyond(*below, readings.ranges[*ranger], value(limit), Some(Length))
-            }
-            Test::Battery { below, limit } => Gauge::beyond(*below, readings.battery, value(limit), Some(Voltage)),
-            Test::Compare { left, below, right } => Gauge::beyond(*below, value(left), value(right), None),
             Test::Code { sensor, low, high } => {
                 let (now, low) = (self.code(*sensor, readings), value(low));
                 // Codes are names: 3 is no nearer to 4 than to 9.
-                Gauge { now, goal: low, ..Gauge::plain((low..=value(high)).contains(&now)) }
+                Gauge {
+                    now,
+                    goal: low,
+                    ..Gauge::plain((low..=value(high)).contains(&now))
+                }
             }
             Test::Changed { sensor, by, .. } => {
                 let (now, by) = (readings.sensors[*sensor].brightness, value(by));
-                let gone = if memory.looked { (memory.marks[0] - now).abs() } else { 0.0 };
+                let gone = if memory.looked {
+                    (memory.marks[0] - now).abs()
+                } else {
+                    0.0
+                };
                 let gauge = Gauge::up_to(gone, by, Some(Percent));
-                Gauge { holds: gauge.holds && by > 0.0, ..gauge }
+                Gauge {
+                    holds: gauge.holds && by > 0.0,
+                    ..gauge
+                }
             }
-            Test::Crossed { count, .. } => Gauge::up_to(f64::from(memory.count), value(count), None),
-            Test::Travelled(distance) => {
-                Gauge::up_to(self.travelled(frame, readings).abs(), value(distance), Some(Length))
+            Test::Crossed { count, .. } => {
+                Gauge::up_to(f64::from(memory.count), value(count), None)
             }
-            Test::Turned(angle) => {
-                Gauge::up_to((self.heading(readings) - frame.heading).abs(), value(angle), Some(Angle))
-            }
+            Test::Travelled(distance) => Gauge::up_to(
+                self.travelled(frame, readings).abs(),
+                value(distance),
+                Some(Length),
+            ),
+            Test::Turned(angle) => Gauge::up_to(
+                (self.heading(readings) - frame.heading).abs(),
+                value(angle),
+                Some(Angle),
+            ),
             Test::Heading(goal) => {
                 let (now, goal) = (self.heading(readings) - self.heading_at_start, value(goal));
                 let off = wrap(goal - now).abs();
@@ -148,7 +210,8 @@ impl Controller {
                 Gauge::of(memory.on || off < REACHED, now, goal, away, Some(Angle))
             }
             Test::Rolled { wheel, amount } => {
-                let rolled = (readings.wheels[*wheel] - frame.wheels[*wheel]) * program.wheel_radius;
+                let rolled =
+                    (readings.wheels[*wheel] - frame.wheels[*wheel]) * program.wheel_radius;
                 Gauge::up_to(rolled.abs(), value(amount), Some(Length))
             }
             Test::Passed(seconds) => self.time(since_entry(), value(seconds)),
@@ -157,7 +220,11 @@ impl Controller {
                 let least = ticks_of(value(seconds), program.period_ms);
                 let stands = memory.on && self.tick - memory.since >= least;
                 let period = f64::from(program.period_ms) / 1e3;
-                let now = if memory.looked { f64::from(self.tick - memory.since) * period } else { 0.0 };
+                let now = if memory.looked {
+                    f64::from(self.tick - memory.since) * period
+                } else {
+                    0.0
+                };
                 let goal = f64::from(least) * period;
                 Gauge::of(stands, now, goal, goal - now, Some(Time))
             }
@@ -189,7 +256,13 @@ impl Controller {
     }
 
     /// What a test remembers of this tick, before it is measured. Whether a line was counted.
-    pub(super) fn remember(&mut self, test: &Test, slot: usize, frame: &Frame, readings: &Readings<'_>) -> bool {
+    pub(super) fn remember(
+        &mut self,
+        test: &Test,
+        slot: usize,
+        frame: &Frame,
+        readings: &Readings<'_>,
+    ) -> bool {
         match test {
             Test::Bright { sensor, limits } => {
                 let memory = &mut self.memory[slot];
@@ -200,15 +273,30 @@ impl Controller {
                 let memory = &mut self.memory[slot];
                 let extreme = if memory.looked { memory.marks[0] } else { now };
                 memory.looked = true;
-                memory.marks[0] = if *down { extreme.max(now) } else { extreme.min(now) };
+                memory.marks[0] = if *down {
+                    extreme.max(now)
+                } else {
+                    extreme.min(now)
+                };
             }
-            Test::Crossed { sensor, limits, met, apart, .. } => {
+            Test::Crossed {
+                sensor,
+                limits,
+                met,
+                apart,
+                ..
+            } => {
                 let at = self.travelled(frame, readings);
-                let apart = apart.as_ref().map_or(0.0, |apart| self.value(apart, readings));
+                let apart = apart
+                    .as_ref()
+                    .map_or(0.0, |apart| self.value(apart, readings));
                 let memory = &mut self.memory[slot];
                 let on = limits.holds(readings.sensors[*sensor].brightness, memory.on);
                 let far = memory.count == 0 || (at - memory.marks[0]).abs() >= apart;
-                let (enters, leaves) = (on && !memory.on && memory.looked, !on && memory.on && memory.entered);
+                let (enters, leaves) = (
+                    on && !memory.on && memory.looked,
+                    !on && memory.on && memory.entered,
+                );
                 if on && !memory.on {
                     // A line that the step began on was not entered in it, and is not counted.
                     memory.entered = memory.looked;
@@ -221,10 +309,14 @@ impl Controller {
                 }
             }
             Test::Heading(goal) => {
-                let off = wrap(self.value(goal, readings) - (self.heading(readings) - self.heading_at_start));
+                let off = wrap(
+                    self.value(goal, readings) - (self.heading(readings) - self.heading_at_start),
+                );
                 let memory = &mut self.memory[slot];
                 // The jump on the far side of the circle is no passing.
-                memory.on = memory.looked && memory.marks[0] * off < 0.0 && (memory.marks[0] - off).abs() < 1.0;
+                memory.on = memory.looked
+                    && memory.marks[0] * off < 0.0
+                    && (memory.marks[0] - off).abs() < 1.0;
                 (memory.marks[0], memory.looked) = (off, true);
             }
             Test::Bumped(switch) => {
@@ -238,12 +330,16 @@ impl Controller {
                     WheelCommand::Duty(value) | WheelCommand::Speed(value) => value != 0.0,
                     WheelCommand::Brake | WheelCommand::Coast | WheelCommand::Keep => false,
                 };
-                let (tick, commanded, radius) =
-                    (self.tick, [self.commanded.left, self.commanded.right], self.program.wheel_radius);
+                let (tick, commanded, radius) = (
+                    self.tick,
+                    [self.commanded.left, self.commanded.right],
+                    self.program.wheel_radius,
+                );
                 let memory = &mut self.memory[slot];
                 // A wheel without power does not stall; one that turned does so from here on.
                 let stands = |wheel: usize, mark: f64| {
-                    drives(commanded[wheel]) && (readings.wheels[wheel] - mark).abs() * radius < STALLED
+                    drives(commanded[wheel])
+                        && (readings.wheels[wheel] - mark).abs() * radius < STALLED
                 };
                 memory.on = stands(0, memory.marks[0]) || stands(1, memory.marks[1]);
                 if !memory.looked || !memory.on {

@@ -11,7 +11,11 @@ impl Controller {
     /// What an amount is worth now. Nearly all are known before the run, and cost a comparison.
     #[inline]
     pub(super) fn value(&self, num: &Num, readings: &Readings<'_>) -> f64 {
-        if let Num::Is(value) = num { *value } else { self.worked_out(num, readings) }
+        if let Num::Is(value) = num {
+            *value
+        } else {
+            self.worked_out(num, readings)
+        }
     }
 
     #[inline(never)]
@@ -20,10 +24,15 @@ impl Controller {
             Num::Is(value) => *value,
             Num::Kept(name) => self.kept[*name],
             Num::Source(source) => self.source(*source, readings),
-            Num::Two(operator, pair) => {
-                reckon(*operator, self.value(&pair[0], readings), self.value(&pair[1], readings))
-            }
-            Num::Of(function, parts) => apply(*function, parts.iter().map(|part| self.value(part, readings))),
+            Num::Two(operator, pair) => reckon(
+                *operator,
+                self.value(&pair[0], readings),
+                self.value(&pair[1], readings),
+            ),
+            Num::Of(function, parts) => apply(
+                *function,
+                parts.iter().map(|part| self.value(part, readings)),
+            ),
         }
     }
 
@@ -45,12 +54,19 @@ impl Controller {
     /// The number that a code sensor reports; -1 for one that reports none.
     pub(super) fn code(&self, sensor: SensorId, readings: &Readings<'_>) -> f64 {
         let seen = self.program.tones[sensor].nearest_colour(&readings.sensors[sensor]);
-        seen.and_then(|tone| self.program.codes[sensor].get(tone)).map_or(-1.0, |code| f64::from(*code))
+        seen.and_then(|tone| self.program.codes[sensor].get(tone))
+            .map_or(-1.0, |code| f64::from(*code))
     }
 
     /// Whether a term holds. Nearly all terms are one look, and are spared the way through the others.
     #[inline]
-    pub(super) fn holds(&mut self, term: &Term, frame: &Frame, exit: Option<usize>, now: &mut Now<'_>) -> bool {
+    pub(super) fn holds(
+        &mut self,
+        term: &Term,
+        frame: &Frame,
+        exit: Option<usize>,
+        now: &mut Now<'_>,
+    ) -> bool {
         if let Term::Look(look) = term {
             self.look(look, frame, exit, now)
         } else {
@@ -60,7 +76,13 @@ impl Controller {
 
     /// Whether a term of several parts holds. Everything in it is looked at, so that nothing in it misses what passes by.
     #[inline(never)]
-    fn holds_of(&mut self, term: &Term, frame: &Frame, exit: Option<usize>, now: &mut Now<'_>) -> bool {
+    fn holds_of(
+        &mut self,
+        term: &Term,
+        frame: &Frame,
+        exit: Option<usize>,
+        now: &mut Now<'_>,
+    ) -> bool {
         let program = now.program;
         let readings = now.readings;
         match term {
@@ -99,9 +121,12 @@ impl Controller {
                 let reached = match armed {
                     Armed::False => !holds,
                     Armed::Time(seconds) => {
-                        self.tick - frame.entered >= ticks(self.value(seconds, readings), program.period_ms)
+                        self.tick - frame.entered
+                            >= ticks(self.value(seconds, readings), program.period_ms)
                     }
-                    Armed::Length(least) => self.travelled(frame, readings).abs() >= self.value(least, readings),
+                    Armed::Length(least) => {
+                        self.travelled(frame, readings).abs() >= self.value(least, readings)
+                    }
                 };
                 let memory = &mut self.memory[*slot];
                 memory.entered |= reached;
@@ -134,7 +159,11 @@ impl Controller {
             memory.nearest = gauge.away;
         }
         if counted && let Some(exit) = exit {
-            now.events.push(Event::Counted { step: frame.step, exit, count: memory.count });
+            now.events.push(Event::Counted {
+                step: frame.step,
+                exit,
+                count: memory.count,
+            });
         }
         gauge.holds
     }

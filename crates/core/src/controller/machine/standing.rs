@@ -97,15 +97,34 @@ impl Controller {
     /// How things stand after a tick; `readings` are those of that tick.
     pub fn standing(&self, readings: &Readings<'_>) -> Standing {
         let program = &*self.program;
-        let steps = self.frames.iter().map(|frame| self.step_standing(frame, readings));
-        let top = self.takeovers.first().map_or(self.frames.len(), |takeover| takeover.base);
-        let reflexes = program.reflexes.iter().enumerate().map(|(index, reflex)| ReflexStanding {
-            watches: reflex.within.is_empty()
-                || self.frames[..top].iter().any(|frame| reflex.within.contains(&frame.step)),
-            has: self.takeovers.iter().any(|takeover| takeover.reflex == index),
-            term: self.term_standing(&reflex.term, &self.watches[index].0, readings),
-        });
-        let kept = program.kept.iter().zip(&self.kept).filter(|(name, _)| !name.starts_with(' '));
+        let steps = self
+            .frames
+            .iter()
+            .map(|frame| self.step_standing(frame, readings));
+        let top = self
+            .takeovers
+            .first()
+            .map_or(self.frames.len(), |takeover| takeover.base);
+        let reflexes = program
+            .reflexes
+            .iter()
+            .enumerate()
+            .map(|(index, reflex)| ReflexStanding {
+                watches: reflex.within.is_empty()
+                    || self.frames[..top]
+                        .iter()
+                        .any(|frame| reflex.within.contains(&frame.step)),
+                has: self
+                    .takeovers
+                    .iter()
+                    .any(|takeover| takeover.reflex == index),
+                term: self.term_standing(&reflex.term, &self.watches[index].0, readings),
+            });
+        let kept = program
+            .kept
+            .iter()
+            .zip(&self.kept)
+            .filter(|(name, _)| !name.starts_with(' '));
         Standing {
             steps: steps.collect(),
             reflexes: reflexes.collect(),
@@ -121,7 +140,9 @@ impl Controller {
             since: self.seconds(frame),
             passes: frame.passes,
             ender: frame.ender.map(|(exit, _)| exit as usize),
-            exits: exits.map(|exit| self.term_standing(&exit.term, frame, readings)).collect(),
+            exits: exits
+                .map(|exit| self.term_standing(&exit.term, frame, readings))
+                .collect(),
         }
     }
 
@@ -130,13 +151,22 @@ impl Controller {
     }
 
     fn term_standing(&self, term: &Term, frame: &Frame, readings: &Readings<'_>) -> TermStanding {
-        let mut standing =
-            TermStanding { holds: self.held(term), looked: self.tick > frame.entered, ..TermStanding::default() };
+        let mut standing = TermStanding {
+            holds: self.held(term),
+            looked: self.tick > frame.entered,
+            ..TermStanding::default()
+        };
         self.collect(term, frame, readings, &mut standing);
         standing
     }
 
-    fn collect(&self, term: &Term, frame: &Frame, readings: &Readings<'_>, into: &mut TermStanding) {
+    fn collect(
+        &self,
+        term: &Term,
+        frame: &Frame,
+        readings: &Readings<'_>,
+        into: &mut TermStanding,
+    ) {
         match term {
             Term::Look(look) => into.looks.push(self.live(look, frame, readings)),
             Term::Any(terms) | Term::All(terms) => {
@@ -150,7 +180,11 @@ impl Controller {
                 let memory = &self.memory[*slot];
                 let least = self.value(seconds, readings);
                 let period = f64::from(self.program.period_ms) / 1e3;
-                let lasted = if memory.on { f64::from(self.tick - memory.since) * period } else { 0.0 };
+                let lasted = if memory.on {
+                    f64::from(self.tick - memory.since) * period
+                } else {
+                    0.0
+                };
                 if !memory.holds {
                     into.waits.push(Wait::Lasts(lasted, least));
                 }
@@ -165,9 +199,10 @@ impl Controller {
                     Armed::Time(seconds) => {
                         Wait::ArmsIn((self.value(seconds, readings) - self.seconds(frame)).max(0.0))
                     }
-                    Armed::Length(least) => {
-                        Wait::ArmsAfter((self.value(least, readings) - self.travelled(frame, readings).abs()).max(0.0))
-                    }
+                    Armed::Length(least) => Wait::ArmsAfter(
+                        (self.value(least, readings) - self.travelled(frame, readings).abs())
+                            .max(0.0),
+                    ),
                 });
             }
         }
@@ -180,7 +215,9 @@ impl Controller {
         let distance = |value: f64| Some(value.max(0.0)).filter(|value| value.is_finite());
         let sees = if let Test::Colour { sensor, .. } = &look.test {
             let tones = &self.program.tones[*sensor];
-            tones.nearest_colour(&readings.sensors[*sensor]).map(|tone| tones.tones[tone].name.clone())
+            tones
+                .nearest_colour(&readings.sensors[*sensor])
+                .map(|tone| tones.tones[tone].name.clone())
         } else {
             None
         };

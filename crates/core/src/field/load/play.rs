@@ -5,7 +5,9 @@ use std::ops::Range;
 use serde::Deserialize;
 use toml::Spanned;
 
-use super::super::play::{Conduct, Decider, Feat, MOST_CORNERS, Object, Obstacle, Opponent, Outline, Scoring, Zone};
+use super::super::play::{
+    Conduct, Decider, Feat, MOST_CORNERS, Object, Obstacle, Opponent, Outline, Scoring, Zone,
+};
 use super::super::{Field, Point, Pose, Shape};
 use super::{Place, keep_name, load_shape, surface_id};
 use crate::finding::did_you_mean;
@@ -115,25 +117,39 @@ section! {
 /// Reads everything that plays on the mat into the field.
 pub fn load(tables: &mut Tables<'_>, field: &mut Field) {
     let mut names = Vec::new();
-    for (index, Item { value, span }) in tables.sections::<ObjectTable>("object").into_iter().enumerate() {
+    for (index, Item { value, span }) in tables
+        .sections::<ObjectTable>("object")
+        .into_iter()
+        .enumerate()
+    {
         if too_many(tables, index, MOST_THINGS, "objects", &span) {
             break;
         }
         let object = object(tables, field, &mut names, value, &span);
         field.objects.extend(object);
     }
-    for (index, Item { value, span }) in tables.sections::<ObstacleTable>("obstacle").into_iter().enumerate() {
+    for (index, Item { value, span }) in tables
+        .sections::<ObstacleTable>("obstacle")
+        .into_iter()
+        .enumerate()
+    {
         if too_many(tables, index, MOST_THINGS, "obstacles", &span) {
             break;
         }
         let obstacle = obstacle(tables, field, &mut names, value, &span);
         field.obstacles.extend(obstacle);
     }
-    for (index, Item { value, span }) in tables.sections::<OpponentTable>("opponent").into_iter().enumerate() {
+    for (index, Item { value, span }) in tables
+        .sections::<OpponentTable>("opponent")
+        .into_iter()
+        .enumerate()
+    {
         if too_many(tables, index, MOST_OPPONENTS, "opponents", &span) {
             break;
         }
-        field.opponents.extend(opponent(tables, &mut names, value, &span));
+        field
+            .opponents
+            .extend(opponent(tables, &mut names, value, &span));
     }
     report_duplicates(tables, "thing", names.iter());
     let mut zones = Vec::new();
@@ -148,7 +164,13 @@ pub fn load(tables: &mut Tables<'_>, field: &mut Field) {
     rules(tables, field);
 }
 
-fn too_many(tables: &mut Tables<'_>, index: usize, most: usize, what: &str, span: &Range<usize>) -> bool {
+fn too_many(
+    tables: &mut Tables<'_>,
+    index: usize,
+    most: usize,
+    what: &str,
+    span: &Range<usize>,
+) -> bool {
     if index == most {
         tables
             .error("F110", span.clone(), format!("more than {most} {what}"))
@@ -160,10 +182,24 @@ fn too_many(tables: &mut Tables<'_>, index: usize, most: usize, what: &str, span
 /// An outline about its centre, and where that is.
 fn solid(tables: &mut Tables<'_>, place: Place, span: &Range<usize>) -> Option<(Outline, Pose)> {
     let heading = place.turned.map_or(0.0, Angle::si);
-    let mut points = match load_shape(tables, Place { turned: None, ..place }, span)? {
+    let mut points = match load_shape(
+        tables,
+        Place {
+            turned: None,
+            ..place
+        },
+        span,
+    )? {
         Shape::Polygon(points) => points,
         Shape::Disc { centre, radius } => {
-            return Some((Outline::Disc(radius), Pose { x: centre.x, y: centre.y, heading }));
+            return Some((
+                Outline::Disc(radius),
+                Pose {
+                    x: centre.x,
+                    y: centre.y,
+                    heading,
+                },
+            ));
         }
         Shape::Band { .. } | Shape::Rings(_) => return None,
     };
@@ -173,21 +209,45 @@ fn solid(tables: &mut Tables<'_>, place: Place, span: &Range<usize>) -> Option<(
     let whole = area(&points);
     if points.len() > MOST_CORNERS || !is_convex(&points) || whole < 1e-6 {
         tables
-            .error("F111", span.clone(), "such an outline is not possible for a thing that stands on the mat")
-            .help(format!("its corners must go round a shape without dents, at most {MOST_CORNERS} of them"));
+            .error(
+                "F111",
+                span.clone(),
+                "such an outline is not possible for a thing that stands on the mat",
+            )
+            .help(format!(
+                "its corners must go round a shape without dents, at most {MOST_CORNERS} of them"
+            ));
         return None;
     }
     let around = |of: fn(Point) -> f64| {
         let pairs = points.iter().zip(points.iter().cycle().skip(1));
-        pairs.map(|(a, b)| (of(*a) + of(*b)) * (a.x * b.y - a.y * b.x)).sum::<f64>() / (6.0 * whole)
+        pairs
+            .map(|(a, b)| (of(*a) + of(*b)) * (a.x * b.y - a.y * b.x))
+            .sum::<f64>()
+            / (6.0 * whole)
     };
     let centre = Point::new(around(|p| p.x), around(|p| p.y));
-    let own = points.iter().map(|p| Point::new(p.x - centre.x, p.y - centre.y)).collect();
-    Some((Outline::Polygon(own), Pose { x: centre.x, y: centre.y, heading }))
+    let own = points
+        .iter()
+        .map(|p| Point::new(p.x - centre.x, p.y - centre.y))
+        .collect();
+    Some((
+        Outline::Polygon(own),
+        Pose {
+            x: centre.x,
+            y: centre.y,
+            heading,
+        },
+    ))
 }
 
 fn area(points: &[Point]) -> f64 {
-    points.iter().zip(points.iter().cycle().skip(1)).map(|(a, b)| a.x * b.y - a.y * b.x).sum::<f64>() / 2.0
+    points
+        .iter()
+        .zip(points.iter().cycle().skip(1))
+        .map(|(a, b)| a.x * b.y - a.y * b.x)
+        .sum::<f64>()
+        / 2.0
 }
 
 /// Whether corners in counter-clockwise order turn left everywhere, and only once round.
@@ -195,7 +255,9 @@ fn is_convex(points: &[Point]) -> bool {
     let count = points.len();
     (0..count).all(|i| {
         let (a, b) = (points[i], points[(i + 1) % count]);
-        points.iter().all(|p| (b.x - a.x) * (p.y - a.y) - (b.y - a.y) * (p.x - a.x) >= -1e-9)
+        points
+            .iter()
+            .all(|p| (b.x - a.x) * (p.y - a.y) - (b.y - a.y) * (p.x - a.x) >= -1e-9)
     })
 }
 
@@ -233,12 +295,25 @@ fn obstacle(
     let surface = surface_id(tables, field, table.surface.get_ref(), table.surface.span());
     let place = place!(table);
     let (outline, pose) = solid(tables, place, span)?;
-    let seconds = |time: &Option<Spanned<Time>>, otherwise| time.as_ref().map_or(otherwise, |t| t.get_ref().si());
-    let (comes, leaves) = (seconds(&table.comes, 0.0), seconds(&table.leaves, f64::INFINITY));
+    let seconds = |time: &Option<Spanned<Time>>, otherwise| {
+        time.as_ref().map_or(otherwise, |t| t.get_ref().si())
+    };
+    let (comes, leaves) = (
+        seconds(&table.comes, 0.0),
+        seconds(&table.leaves, f64::INFINITY),
+    );
     if comes < 0.0 || leaves <= comes {
-        let span = table.leaves.as_ref().or(table.comes.as_ref()).map_or_else(|| span.clone(), Spanned::span);
+        let span = table
+            .leaves
+            .as_ref()
+            .or(table.comes.as_ref())
+            .map_or_else(|| span.clone(), Spanned::span);
         tables
-            .error("F113", span, format!("`{name}` cannot leave before it comes"))
+            .error(
+                "F113",
+                span,
+                format!("`{name}` cannot leave before it comes"),
+            )
             .help("give times after the start, `leaves` later than `comes`".to_owned());
     }
     let every = table.every.as_ref().map(|every| every.get_ref().si());
@@ -246,14 +321,26 @@ fn obstacle(
         && every < leaves - comes
     {
         tables
-            .error("F113", given.span(), format!("`{name}` comes again before it has left"))
+            .error(
+                "F113",
+                given.span(),
+                format!("`{name}` comes again before it has left"),
+            )
             .help("`every` must be at least as long as it stays; give `leaves`".to_owned());
     }
-    let path: Vec<Point> =
-        table.path.iter().flat_map(Spanned::get_ref).map(|place| Point::new(place.x, place.y)).collect();
+    let path: Vec<Point> = table
+        .path
+        .iter()
+        .flat_map(Spanned::get_ref)
+        .map(|place| Point::new(place.x, place.y))
+        .collect();
     if let (Some(path), None) = (&table.path, &table.speed) {
         tables
-            .error("F113", path.span(), format!("`{name}` has a path and no speed"))
+            .error(
+                "F113",
+                path.span(),
+                format!("`{name}` has a path and no speed"),
+            )
             .help("add `speed = \"100 mm/s\"`".to_owned());
     }
     Some(Obstacle {
@@ -265,7 +352,9 @@ fn obstacle(
         leaves,
         every: every.map(|every| every.max(0.001)),
         path,
-        speed: table.speed.map_or(0.0, |speed| speed.get_ref().0.si().min(5.0)),
+        speed: table
+            .speed
+            .map_or(0.0, |speed| speed.get_ref().0.si().min(5.0)),
         paces: table.paces.unwrap_or(false),
     })
 }
@@ -280,7 +369,10 @@ fn opponent(
     let place = *table.at.get_ref();
     let (heading, turned_by_lot) = heading(tables, &table.heading)?;
     let duty = table.duty.as_ref().map_or(0.3, |duty| duty.get_ref().si());
-    let conduct_span = table.mission.as_ref().map_or_else(|| span.clone(), Spanned::span);
+    let conduct_span = table
+        .mission
+        .as_ref()
+        .map_or_else(|| span.clone(), Spanned::span);
     let conduct = match (table.mission, table.drifts, table.patrols) {
         (None, None, None) => Conduct::Stands,
         (Some(path), None, None) => Conduct::Mission(path.into_inner()),
@@ -290,25 +382,52 @@ fn opponent(
             }
             _ => {
                 tables
-                    .error("F114", drifts.span(), format!("`{name}` cannot drift like this"))
+                    .error(
+                        "F114",
+                        drifts.span(),
+                        format!("`{name}` cannot drift like this"),
+                    )
                     .help("write `drifts = [\"20 %\", \"25 %\"]`: left and right motor".to_owned());
                 return None;
             }
         },
         (None, None, Some(places)) if !places.get_ref().is_empty() => {
-            let points = places.get_ref().iter().map(|place| Point::new(place.x, place.y)).collect();
+            let points = places
+                .get_ref()
+                .iter()
+                .map(|place| Point::new(place.x, place.y))
+                .collect();
             Conduct::Patrols(points, duty.clamp(-1.0, 1.0))
         }
         _ => {
             tables
-                .error("F114", span.clone(), format!("`{name}` cannot do several things at once, or go nowhere"))
-                .help("give one of `mission`, `drifts`, `patrols`, or none when it stands".to_owned());
+                .error(
+                    "F114",
+                    span.clone(),
+                    format!("`{name}` cannot do several things at once, or go nowhere"),
+                )
+                .help(
+                    "give one of `mission`, `drifts`, `patrols`, or none when it stands".to_owned(),
+                );
             return None;
         }
     };
-    let pose = Pose { x: place.x, y: place.y, heading };
+    let pose = Pose {
+        x: place.x,
+        y: place.y,
+        heading,
+    };
     let (robot_span, robot) = (table.robot.span(), table.robot.into_inner());
-    Some(Opponent { name, robot, robot_span, pose, turned_by_lot, conduct, conduct_span, span: table.at.span() })
+    Some(Opponent {
+        name,
+        robot,
+        robot_span,
+        pose,
+        turned_by_lot,
+        conduct,
+        conduct_span,
+        span: table.at.span(),
+    })
 }
 
 /// A heading, or `random`.
@@ -317,10 +436,16 @@ pub fn heading(tables: &mut Tables<'_>, given: &Spanned<String>) -> Option<(f64,
         return Some((0.0, true));
     }
     match crate::units::Quantity::parse(given.get_ref()) {
-        Ok(quantity) if quantity.unit.dimension() == crate::units::Dimension::Angle => Some((quantity.si(), false)),
+        Ok(quantity) if quantity.unit.dimension() == crate::units::Dimension::Angle => {
+            Some((quantity.si(), false))
+        }
         _ => {
             tables
-                .error("T004", given.span(), format!("`{}` is not a heading", given.get_ref()))
+                .error(
+                    "T004",
+                    given.span(),
+                    format!("`{}` is not a heading", given.get_ref()),
+                )
                 .help("write an angle such as \"90 deg\", or \"random\"".to_owned());
             None
         }
@@ -349,12 +474,22 @@ fn rules(tables: &mut Tables<'_>, field: &mut Field) {
                     .help("add `zone = \"...\"`, the name of a [[zone]]".to_owned());
                 return None;
             };
-            let found = field.zones.iter().position(|zone| zone.name == *name.get_ref());
+            let found = field
+                .zones
+                .iter()
+                .position(|zone| zone.name == *name.get_ref());
             if found.is_none() {
-                let hint =
-                    did_you_mean(&name.span(), name.get_ref(), field.zones.iter().map(|zone| zone.name.as_str()));
+                let hint = did_you_mean(
+                    &name.span(),
+                    name.get_ref(),
+                    field.zones.iter().map(|zone| zone.name.as_str()),
+                );
                 tables
-                    .error("F115", name.span(), format!("unknown zone `{}`", name.get_ref()))
+                    .error(
+                        "F115",
+                        name.span(),
+                        format!("unknown zone `{}`", name.get_ref()),
+                    )
                     .help(hint.quoted().or("add a [[zone]] of that name"));
             }
             found
@@ -362,11 +497,17 @@ fn rules(tables: &mut Tables<'_>, field: &mut Field) {
         let (feat, words) = match value.r#for.get_ref() {
             FeatWord::ObjectInZone => {
                 let Some(zone) = zone() else { continue };
-                (Feat::ObjectInZone(zone), format!("object in {}", field.zones[zone].name))
+                (
+                    Feat::ObjectInZone(zone),
+                    format!("object in {}", field.zones[zone].name),
+                )
             }
             FeatWord::RobotInZone => {
                 let Some(zone) = zone() else { continue };
-                (Feat::RobotInZone(zone), format!("robot in {}", field.zones[zone].name))
+                (
+                    Feat::RobotInZone(zone),
+                    format!("robot in {}", field.zones[zone].name),
+                )
             }
             FeatWord::ObjectOff => (Feat::ObjectOff, "object off".to_owned()),
             FeatWord::AllObjectsOff => (Feat::AllObjectsOff, "all objects off".to_owned()),
@@ -377,6 +518,10 @@ fn rules(tables: &mut Tables<'_>, field: &mut Field) {
             FeatWord::Done => (Feat::Done, "mission done".to_owned()),
             FeatWord::SecondLeft => (Feat::SecondLeft, "second left".to_owned()),
         };
-        field.rules.scoring.push(Scoring { feat, points: *value.points.get_ref(), words });
+        field.rules.scoring.push(Scoring {
+            feat,
+            points: *value.points.get_ref(),
+            words,
+        });
     }
 }

@@ -13,13 +13,21 @@ fn evidence_of(steps: &str) -> Vec<StepEvidence> {
 /// A mission, its run, and what it says.
 fn run_with_evidence(steps: &str) -> (Arc<Program>, Run, Vec<StepEvidence>) {
     let (setup, _) = Setup::load(
-        &include_str!("../../../../../examples/brinewick/robots/curlew.toml").replacen("[[sensor]]", ARM, 1),
+        &include_str!("../../../../../examples/brinewick/robots/curlew.toml").replacen(
+            "[[sensor]]",
+            ARM,
+            1,
+        ),
         include_str!("../../../../../examples/brinewick/fields/causeway.toml"),
-        Some(include_str!("../../../../../examples/brinewick/calibration.toml")),
+        Some(include_str!(
+            "../../../../../examples/brinewick/calibration.toml"
+        )),
     );
     let setup = setup.unwrap();
     let prepared = prepare(&format!("limit 20 s\nstart slipway\n{steps}"), Some(&setup));
-    let program = prepared.program.unwrap_or_else(|| panic!("{:#?}", prepared.findings));
+    let program = prepared
+        .program
+        .unwrap_or_else(|| panic!("{:#?}", prepared.findings));
     let world = setup.world();
     let run = run(&world, &program, world.start(Some("slipway"), 1), 1, None).unwrap();
     let evidence = evidence(&run, &program, &setup.robot);
@@ -47,7 +55,10 @@ fn what_did_not_fire_has_something_to_spare() {
         "step \"a\"\ndrive ahead at 20 %\nuntil 1 s passes\nor travelled 400 mm\nor floor-left < 30 %\nor floor-right has crossed 3 dark lines\nor turned 90 deg\nstep \"b\"\nhold, brake\nuntil 0.5 s pass -> done\nor 2 s pass -> fail \"no\"",
     );
     let [
-        Evidence::Fired { clear: None, at_once: false },
+        Evidence::Fired {
+            clear: None,
+            at_once: false,
+        },
         Evidence::Spare(Spare::Length(length)),
         Evidence::Spare(Spare::Noise(noise)),
         Evidence::Spare(Spare::Lines(lines)),
@@ -60,14 +71,21 @@ fn what_did_not_fire_has_something_to_spare() {
     assert!(noise > 5.0, "the mat is far from 30 %: {noise}");
     assert_eq!(lines, 3);
     assert!((angle - 1.57).abs() < 0.05, "{angle}");
-    let Evidence::Spare(Spare::Time(time)) = evidence[1].exits[1] else { panic!("{:?}", evidence[1].exits) };
+    let Evidence::Spare(Spare::Time(time)) = evidence[1].exits[1] else {
+        panic!("{:?}", evidence[1].exits)
+    };
     assert!((time - 1.5).abs() < 0.011, "{time}");
 }
 
 #[test]
 fn an_exit_that_was_true_from_the_start_is_reported() {
-    let evidence = evidence_of("step \"a\"\ndrive ahead at 20 %\nuntil floor-left sees pale -> done");
-    assert!(matches!(evidence[0].exits[0], Evidence::Fired { at_once: true, .. }), "{:?}", evidence[0].exits);
+    let evidence =
+        evidence_of("step \"a\"\ndrive ahead at 20 %\nuntil floor-left sees pale -> done");
+    assert!(
+        matches!(evidence[0].exits[0], Evidence::Fired { at_once: true, .. }),
+        "{:?}",
+        evidence[0].exits
+    );
 }
 
 #[test]
@@ -75,9 +93,15 @@ fn a_distance_has_millimetres_to_spare_and_no_noise_to_be_clear_of() {
     // From the slipway nothing stands ahead within the sensor's reach of 1200 mm.
     let steps = "step \"a\"\ndrive ahead at 20 %\nuntil travelled 200 mm\nor ahead < 1 m\nstep \"b\"\nhold\nuntil ahead > 1 m -> done\nor 1 s passes";
     let evidence = evidence_of(steps);
-    let Evidence::Spare(Spare::Length(spare)) = evidence[0].exits[1] else { panic!("{:?}", evidence[0].exits) };
+    let Evidence::Spare(Spare::Length(spare)) = evidence[0].exits[1] else {
+        panic!("{:?}", evidence[0].exits)
+    };
     assert!((spare - 0.2).abs() < 1e-9, "{spare}");
-    let Evidence::Fired { clear: None, at_once: true } = evidence[1].exits[0] else {
+    let Evidence::Fired {
+        clear: None,
+        at_once: true,
+    } = evidence[1].exits[0]
+    else {
         panic!("{:?}", evidence[1].exits)
     };
 }
@@ -87,7 +111,13 @@ fn a_colour_seen_in_full_is_clear_and_one_not_seen_was_far() {
     let evidence = evidence_of(
         "step \"a\"\ndrive ahead at 20 %\nuntil hue sees pale -> next\nor hue sees kiln-red -> fail \"no\"\nstep \"b\"\nhold\nuntil 1 s passes",
     );
-    let [Evidence::Fired { clear: Some(clear), .. }, Evidence::Spare(Spare::Noise(off))] = evidence[0].exits[..] else {
+    let [
+        Evidence::Fired {
+            clear: Some(clear), ..
+        },
+        Evidence::Spare(Spare::Noise(off)),
+    ] = evidence[0].exits[..]
+    else {
         panic!("{:?}", evidence[0].exits)
     };
     assert!(clear > 5.0 && off > 5.0, "{clear} {off}");
@@ -99,20 +129,43 @@ fn the_noise_of_a_colour_decision_is_what_many_readings_show() {
     use crate::sim::noise_for_tests as noise;
     let tone = |name: &str, rgb: [f64; 3]| {
         let brightness = 0.2126 * rgb[0] + 0.7152 * rgb[1] + 0.0722 * rgb[2];
-        Tone { name: name.into(), brightness, rgb }
+        Tone {
+            name: name.into(),
+            brightness,
+            rgb,
+        }
     };
-    let tones = vec![tone("pale", [0.81, 0.77, 0.64]), tone("red", [0.52, 0.07, 0.03])];
-    let tones = Tones { tones, by_colour: true, ..Tones::default() };
+    let tones = vec![
+        tone("pale", [0.81, 0.77, 0.64]),
+        tone("red", [0.52, 0.07, 0.03]),
+    ];
+    let tones = Tones {
+        tones,
+        by_colour: true,
+        ..Tones::default()
+    };
     let sigma = 0.01;
-    let reading = |rgb: [f64; 3]| Reading { brightness: 0.2126 * rgb[0] + 0.7152 * rgb[1] + 0.0722 * rgb[2], rgb };
+    let reading = |rgb: [f64; 3]| Reading {
+        brightness: 0.2126 * rgb[0] + 0.7152 * rgb[1] + 0.0722 * rgb[2],
+        rgb,
+    };
     let at = [0.6, 0.3, 0.2];
     let mut draw = noise(5);
-    let leads: Vec<f64> =
-        (0..20_000).map(|_| tones.colour_lead(&reading(at.map(|share| share + sigma * draw.normal())), 1)).collect();
+    let leads: Vec<f64> = (0..20_000)
+        .map(|_| tones.colour_lead(&reading(at.map(|share| share + sigma * draw.normal())), 1))
+        .collect();
     let mean = leads.iter().sum::<f64>() / leads.len() as f64;
-    let spread = (leads.iter().map(|lead| (lead - mean) * (lead - mean)).sum::<f64>() / leads.len() as f64).sqrt();
+    let spread = (leads
+        .iter()
+        .map(|lead| (lead - mean) * (lead - mean))
+        .sum::<f64>()
+        / leads.len() as f64)
+        .sqrt();
     let predicted = tones.colour_lead_noise(&reading(at), 1, sigma);
-    assert!((predicted / spread - 1.0).abs() < 0.03, "{predicted} against {spread}");
+    assert!(
+        (predicted / spread - 1.0).abs() < 0.03,
+        "{predicted} against {spread}"
+    );
 }
 
 #[test]
@@ -121,9 +174,21 @@ fn of_several_terms_the_one_that_held_is_reported() {
         "step \"a\"\ndrive ahead at 24 %\nuntil (floor-left sees dark and 20 s pass) or travelled 100 mm or floor-right < 30 %",
     );
     let first = &evidence[0];
-    assert_eq!((first.visit.exit, first.visit.look), (Some(0), 2), "the third look, travelled, in written order");
-    assert_eq!(first.exits[0], Evidence::Fired { clear: None, at_once: false });
-    let evidence = evidence_of("step \"a\"\ndrive ahead at 24 %\nuntil floor-right < 30 % or travelled 900 mm");
+    assert_eq!(
+        (first.visit.exit, first.visit.look),
+        (Some(0), 2),
+        "the third look, travelled, in written order"
+    );
+    assert_eq!(
+        first.exits[0],
+        Evidence::Fired {
+            clear: None,
+            at_once: false
+        }
+    );
+    let evidence = evidence_of(
+        "step \"a\"\ndrive ahead at 24 %\nuntil floor-right < 30 % or travelled 900 mm",
+    );
     assert!(
         matches!(evidence[0].exits[0], Evidence::Fired { clear: Some(clear), .. } if clear > 10.0),
         "{:?}",
@@ -134,7 +199,11 @@ fn of_several_terms_the_one_that_held_is_reported() {
 #[test]
 fn what_had_to_be_not_so_has_no_margin() {
     let evidence = evidence_of("step \"a\"\ndrive ahead at 24 %\nuntil not floor-right sees pale");
-    assert!(matches!(evidence[0].exits[0], Evidence::Fired { clear: None, .. }), "{:?}", evidence[0]);
+    assert!(
+        matches!(evidence[0].exits[0], Evidence::Fired { clear: None, .. }),
+        "{:?}",
+        evidence[0]
+    );
 }
 
 #[test]
@@ -144,23 +213,47 @@ fn a_repeat_stands_before_its_steps_and_says_what_ended_it() {
     );
     let order: Vec<usize> = evidence.iter().map(|one| one.visit.step.0).collect();
     assert_eq!(order[..4], [0, 1, 2, 1]);
-    assert!(matches!(evidence[0].exits[0], Evidence::Fired { clear: None, at_once: false }));
+    assert!(matches!(
+        evidence[0].exits[0],
+        Evidence::Fired {
+            clear: None,
+            at_once: false
+        }
+    ));
     let last = evidence.last().unwrap();
-    assert_eq!((last.visit.exit, last.visit.left), (None, evidence[0].visit.left), "cut off from outside");
-    assert!(matches!(last.exits[0], Evidence::Spare(Spare::Length(left)) if left > 0.0), "{last:?}");
+    assert_eq!(
+        (last.visit.exit, last.visit.left),
+        (None, evidence[0].visit.left),
+        "cut off from outside"
+    );
+    assert!(
+        matches!(last.exits[0], Evidence::Spare(Spare::Length(left)) if left > 0.0),
+        "{last:?}"
+    );
 }
 
 #[test]
 fn an_exit_that_waits_is_not_said_to_have_fired_at_once() {
-    let evidence = evidence_of("step \"a\"\ndrive ahead at 24 %\nuntil floor-left sees pale for 10 ms -> done");
-    assert!(matches!(evidence[0].exits[0], Evidence::Fired { at_once: false, .. }));
-    let evidence = evidence_of("step \"a\"\ndrive ahead at 24 %\nuntil floor-left sees pale -> done");
-    assert!(matches!(evidence[0].exits[0], Evidence::Fired { at_once: true, .. }));
+    let evidence = evidence_of(
+        "step \"a\"\ndrive ahead at 24 %\nuntil floor-left sees pale for 10 ms -> done",
+    );
+    assert!(matches!(
+        evidence[0].exits[0],
+        Evidence::Fired { at_once: false, .. }
+    ));
+    let evidence =
+        evidence_of("step \"a\"\ndrive ahead at 24 %\nuntil floor-left sees pale -> done");
+    assert!(matches!(
+        evidence[0].exits[0],
+        Evidence::Fired { at_once: true, .. }
+    ));
 }
 
 #[test]
 fn a_heading_that_was_not_reached_has_an_angle_to_spare() {
-    let evidence = evidence_of("step \"a\"\nspin left at 20 %\nuntil heading reaches 120 deg\nor turned 90 deg");
+    let evidence = evidence_of(
+        "step \"a\"\nspin left at 20 %\nuntil heading reaches 120 deg\nor turned 90 deg",
+    );
     assert!(
         matches!(evidence[0].exits[0], Evidence::Spare(Spare::Angle(left)) if (left.to_degrees() - 30.0).abs() < 2.0),
         "{:?}",
@@ -177,13 +270,30 @@ fn a_repeat_that_ran_until_something_says_that_it_did() {
         let (program, run, evidence) = run_with_evidence(&steps);
         let repeat = &evidence[0];
         let (exit, evidence) = (&program.steps[0].exits[0], repeat.exits[0]);
-        assert!(matches!(evidence, Evidence::Fired { .. }), "{after}: {evidence:?}");
+        assert!(
+            matches!(evidence, Evidence::Fired { .. }),
+            "{after}: {evidence:?}"
+        );
         assert_eq!(repeat.visit.exit, Some(0), "{after}");
         assert_eq!(exit.line, 3, "it stands in the line of the repeat");
         // It was left once, not twice.
-        let left = run.trace.events.iter().filter(|stamp| matches!(stamp.event, Event::Left { step: StepId(0), .. }));
+        let left = run.trace.events.iter().filter(|stamp| {
+            matches!(
+                stamp.event,
+                Event::Left {
+                    step: StepId(0),
+                    ..
+                }
+            )
+        });
         assert_eq!(left.count(), 1, "{after}");
-        let ended = run.trace.events.iter().filter(|stamp| stamp.event == Event::Ended { step: StepId(0), exit: 0 });
+        let ended = run.trace.events.iter().filter(|stamp| {
+            stamp.event
+                == Event::Ended {
+                    step: StepId(0),
+                    exit: 0,
+                }
+        });
         assert_eq!(ended.count(), 1, "{after}");
     }
 }
@@ -192,10 +302,26 @@ fn a_repeat_that_ran_until_something_says_that_it_did() {
 fn an_arm_that_arrived_is_not_said_to_have_missed() {
     let (program, run, evidence) =
         run_with_evidence("step \"m\"\nmove arm to 60 deg\nstep \"z\"\nhold\nuntil 0.1 s pass");
-    let words: Vec<&str> = program.steps[0].exits.iter().map(|exit| exit.words.as_str()).collect();
+    let words: Vec<&str> = program.steps[0]
+        .exits
+        .iter()
+        .map(|exit| exit.words.as_str())
+        .collect();
     assert_eq!(words, ["arm is there", "arm is blocked"]);
-    assert!(matches!(evidence[0].exits[0], Evidence::Fired { .. }), "{:?}", evidence[0].exits);
-    let left = run.trace.events.iter().filter(|stamp| matches!(stamp.event, Event::Left { step: StepId(0), .. }));
+    assert!(
+        matches!(evidence[0].exits[0], Evidence::Fired { .. }),
+        "{:?}",
+        evidence[0].exits
+    );
+    let left = run.trace.events.iter().filter(|stamp| {
+        matches!(
+            stamp.event,
+            Event::Left {
+                step: StepId(0),
+                ..
+            }
+        )
+    });
     assert_eq!(left.count(), 1);
 }
 
@@ -204,8 +330,19 @@ fn words_of_a_routine_name_what_is_meant_there() {
     let (program, ..) = run_with_evidence(
         "step \"a\"\ndo r (eye = floor-left, far = 120 mm, side = left) mirrored\nroutine r (eye, far, side)\nstep \"b\"\nspin side at 24 %\nuntil eye sees dark\nor travelled far\nor left wheel rolled far\nend",
     );
-    let words: Vec<&str> = program.steps[1].exits.iter().map(|exit| exit.words.as_str()).collect();
-    assert_eq!(words, ["floor-right sees dark", "travelled 120 mm", "right wheel rolled 120 mm"]);
+    let words: Vec<&str> = program.steps[1]
+        .exits
+        .iter()
+        .map(|exit| exit.words.as_str())
+        .collect();
+    assert_eq!(
+        words,
+        [
+            "floor-right sees dark",
+            "travelled 120 mm",
+            "right wheel rolled 120 mm"
+        ]
+    );
 }
 
 #[test]
@@ -215,6 +352,12 @@ fn a_reflex_does_not_count_against_what_it_interrupts() {
         "reflex \"w\"\nwhen clock reaches 0.5 s\nhold\nuntil 1 s passes\nthen resume\nstep \"a\"\ndrive ahead at 20 %\nuntil 1 s passes\nor 3 s pass -> fail \"no\"",
     );
     let step = evidence.iter().find(|step| step.exits.len() == 2).unwrap();
-    let Evidence::Spare(Spare::Time(spare)) = step.exits[1] else { panic!("{:?}", step.exits) };
-    assert!((spare - 2.0).abs() < 0.011, "{spare} of {} s", run.duration());
+    let Evidence::Spare(Spare::Time(spare)) = step.exits[1] else {
+        panic!("{:?}", step.exits)
+    };
+    assert!(
+        (spare - 2.0).abs() < 0.011,
+        "{spare} of {} s",
+        run.duration()
+    );
 }

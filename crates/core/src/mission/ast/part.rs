@@ -53,7 +53,11 @@ impl Wanted {
             Self::Angle => vec![angle()],
             Self::SignedAngle => vec![amount(Angle, -1000.0, 1000.0)],
             Self::Time => vec![time()],
-            Self::Count => vec![SlotKind::Amount { dimension: Number, range: (1.0, 1000.0), whole: true }],
+            Self::Count => vec![SlotKind::Amount {
+                dimension: Number,
+                range: (1.0, 1000.0),
+                whole: true,
+            }],
             Self::Share => vec![amount(Percent, 0.0, 1.0)],
             Self::Code => vec![amount(Number, -LARGEST, LARGEST)],
             Self::Rolled => vec![length(), angle()],
@@ -73,7 +77,11 @@ impl Wanted {
     /// What it may measure.
     pub fn dimensions(self) -> Vec<Dimension> {
         let of = |slot: &SlotKind| {
-            if let SlotKind::Amount { dimension, .. } = slot { Some(*dimension) } else { None }
+            if let SlotKind::Amount { dimension, .. } = slot {
+                Some(*dimension)
+            } else {
+                None
+            }
         };
         self.slots().iter().filter_map(of).collect()
     }

@@ -26,19 +26,23 @@ impl Does for Align {
         word: "align",
         plain: &["square up", "straighten", "perpendicular", "line up"],
         what: "Squares up to a line: each wheel drives until its own sensor sees the line.",
-        grammar: &["align LEFT and RIGHT to a TONE line at SPEED [, lead-in LENGTH] [, again at SPEED]"],
+        grammar: &[
+            "align LEFT and RIGHT to a TONE line at SPEED [, lead-in LENGTH] [, again at SPEED]",
+        ],
         example: "align floor-left and floor-right to a dark line at 16 %",
         ends: &[Ending::Finished],
         on_the_spot: true,
         read,
         offers: |kit, offers| {
-            let (Some([left, right]), Some((_, tone))) = (kit.pair, kit.eye()) else { return };
+            let (Some([left, right]), Some((_, tone))) = (kit.pair, kit.eye()) else {
+                return;
+            };
             let text = format!("align {left} and {right} to a {tone} line at 16 %");
             let what = "Each wheel drives until its own sensor sees the line.";
-            offers.push(
-                Offer::new("Square up", text, what)
-                    .with(&["until finished -> next", "or 8 s pass -> fail \"no line to square up to\""]),
-            );
+            offers.push(Offer::new("Square up", text, what).with(&[
+                "until finished -> next",
+                "or 8 s pass -> fail \"no line to square up to\"",
+            ]));
         },
     };
 
@@ -55,13 +59,22 @@ impl Does for Align {
     }
 
     fn say(&self, of: &Reader<'_>) -> String {
-        let Self { sensors: [left, right], tone, speed, lead_in, again } = self;
+        let Self {
+            sensors: [left, right],
+            tone,
+            speed,
+            lead_in,
+            again,
+        } = self;
         let lead = lead_in.as_ref().map_or_else(String::new, |lead| {
-            format!("drives {} while its sensors are ignored, then ", of.amount(lead))
+            format!(
+                "drives {} while its sensors are ignored, then ",
+                of.amount(lead)
+            )
         });
-        let again = again
-            .as_ref()
-            .map_or_else(String::new, |again| format!("; backs off and does it once more at {}", of.amount(again)));
+        let again = again.as_ref().map_or_else(String::new, |again| {
+            format!("; backs off and does it once more at {}", of.amount(again))
+        });
         format!(
             "{lead}squares up to a {} line at {}: each wheel stops when its own sensor, {} or {}, sees it{again}",
             tone.node,
@@ -79,12 +92,22 @@ fn read(line: &mut Sentence<'_>) -> Option<Behaviour> {
     line.belongs(slot, &sensors[0]);
     line.words(&["line", "at"])?;
     let speed = line.amount(Wanted::Speed)?;
-    let lead_in = if line.clause("lead-in") { Some(line.amount(Wanted::Length)?) } else { None };
+    let lead_in = if line.clause("lead-in") {
+        Some(line.amount(Wanted::Length)?)
+    } else {
+        None
+    };
     let again = if line.clause("again") {
         line.words(&["at"])?;
         Some(line.amount(Wanted::Speed)?)
     } else {
         None
     };
-    Some(Behaviour::Align(Align { sensors, tone, speed, lead_in, again }))
+    Some(Behaviour::Align(Align {
+        sensors,
+        tone,
+        speed,
+        lead_in,
+        again,
+    }))
 }

@@ -37,7 +37,14 @@ pub(in crate::mission) const MIRRORED: &[&str] = &["", "mirrored"];
 impl Does for Do {
     const KIND: BehaviourKind = BehaviourKind {
         word: "do",
-        plain: &["call", "routine", "subroutine", "function", "reuse", "procedure"],
+        plain: &[
+            "call",
+            "routine",
+            "subroutine",
+            "function",
+            "reuse",
+            "procedure",
+        ],
         what: "Does the steps of a routine.",
         grammar: &["do ROUTINE [(NAME = VALUE, ...)] [mirrored]"],
         example: "do back-away (far = 120 mm)",
@@ -63,11 +70,25 @@ impl Does for Do {
     }
 
     fn say(&self, of: &Reader<'_>) -> String {
-        let Self { routine, arguments, mirrored } = self;
-        let with: Vec<String> =
-            arguments.iter().map(|(name, value)| format!("{} {}", name.node, of.argument(value))).collect();
-        let with = if with.is_empty() { String::new() } else { format!(" with {}", with.join(", ")) };
-        let mirrored = if *mirrored { ", left and right swapped" } else { "" };
+        let Self {
+            routine,
+            arguments,
+            mirrored,
+        } = self;
+        let with: Vec<String> = arguments
+            .iter()
+            .map(|(name, value)| format!("{} {}", name.node, of.argument(value)))
+            .collect();
+        let with = if with.is_empty() {
+            String::new()
+        } else {
+            format!(" with {}", with.join(", "))
+        };
+        let mirrored = if *mirrored {
+            ", left and right swapped"
+        } else {
+            ""
+        };
         format!("does \"{}\"{with}{mirrored}", routine.node)
     }
 }
@@ -94,16 +115,26 @@ fn read(line: &mut Sentence<'_>) -> Option<Behaviour> {
     } else {
         // An empty place, so that it can be chosen like any other word.
         let end = line.tokens[line.at - 1].span.end;
-        line.slots.push(Slot { span: end..end, kind: SlotKind::Choice(MIRRORED), line: line.line });
+        line.slots.push(Slot {
+            span: end..end,
+            kind: SlotKind::Choice(MIRRORED),
+            line: line.line,
+        });
     }
-    Some(Behaviour::Do(Do { routine, arguments, mirrored }))
+    Some(Behaviour::Do(Do {
+        routine,
+        arguments,
+        mirrored,
+    }))
 }
 
 impl Sentence<'_> {
     /// What a parameter is given, here or by default.
     pub(in crate::mission) fn argument(&mut self) -> Option<Spanned<Argument>> {
         let token = self.peek().cloned();
-        let Some(token) = token.filter(|token| !matches!(token.kind, TokenKind::Text | TokenKind::Arrow)) else {
+        let Some(token) =
+            token.filter(|token| !matches!(token.kind, TokenKind::Text | TokenKind::Arrow))
+        else {
             self.expected("an amount, a side or a name");
             return None;
         };
@@ -121,8 +152,15 @@ impl Sentence<'_> {
         };
         let end = self.tokens[self.at - 1].span.end;
         if matches!(node, Argument::Word(_)) {
-            self.slots.push(Slot { span: token.span.start..end, kind: SlotKind::Name, line: self.line });
+            self.slots.push(Slot {
+                span: token.span.start..end,
+                kind: SlotKind::Name,
+                line: self.line,
+            });
         }
-        Some(Spanned { node, span: token.span.start..end })
+        Some(Spanned {
+            node,
+            span: token.span.start..end,
+        })
     }
 }

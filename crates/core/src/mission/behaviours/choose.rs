@@ -13,18 +13,28 @@ pub struct Choose;
 impl Does for Choose {
     const KIND: BehaviourKind = BehaviourKind {
         word: "choose",
-        plain: &["if", "branch", "decide", "switch", "case", "else", "decision"],
+        plain: &[
+            "if", "branch", "decide", "switch", "case", "else", "decision",
+        ],
         what: "Decides where to go: the first row that is true says where.",
-        grammar: &["choose", "  when CONDITION -> TARGET", "  otherwise -> TARGET"],
+        grammar: &[
+            "choose",
+            "  when CONDITION -> TARGET",
+            "  otherwise -> TARGET",
+        ],
         example: "choose",
         ends: &[Ending::Finished],
         on_the_spot: false,
         read: |_| Some(Behaviour::Choose(Choose)),
         offers: |kit, offers| {
-            let Some(ranger) = kit.names.first(DeviceKind::Ranger) else { return };
+            let Some(ranger) = kit.names.first(DeviceKind::Ranger) else {
+                return;
+            };
             let near = format!("when {ranger} < 300 mm -> next");
             let what = "Decides where to go: the first row that is true says where.";
-            offers.push(Offer::new("Choose", "choose".into(), what).with(&[&near, "otherwise -> done"]));
+            offers.push(
+                Offer::new("Choose", "choose".into(), what).with(&[&near, "otherwise -> done"]),
+            );
         },
     };
 
@@ -42,9 +52,21 @@ pub struct React;
 impl Does for React {
     const KIND: BehaviourKind = BehaviourKind {
         word: "react",
-        plain: &["priority", "priority list", "if", "while", "polling", "behaviour tree", "subsumption"],
+        plain: &[
+            "priority",
+            "priority list",
+            "if",
+            "while",
+            "polling",
+            "behaviour tree",
+            "subsumption",
+        ],
         what: "A priority list: at every control tick it does the first row that is true.",
-        grammar: &["react", "  when CONDITION, BEHAVIOUR", "  otherwise, BEHAVIOUR"],
+        grammar: &[
+            "react",
+            "  when CONDITION, BEHAVIOUR",
+            "  otherwise, BEHAVIOUR",
+        ],
         example: "react",
         ends: &[],
         on_the_spot: false,

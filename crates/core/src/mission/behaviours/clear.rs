@@ -23,7 +23,14 @@ pub struct Await {
 impl Does for Await {
     const KIND: BehaviourKind = BehaviourKind {
         word: "await",
-        plain: &["wait", "obstacle", "blocked", "stop for", "in the way", "clear"],
+        plain: &[
+            "wait",
+            "obstacle",
+            "blocked",
+            "stop for",
+            "in the way",
+            "clear",
+        ],
         what: "Stands until nothing is in the way, a number of waits long.",
         grammar: &["await clear with RANGER beyond LENGTH, N tries of TIME"],
         example: "await clear with ahead beyond 300 mm, 3 tries of 2 s",
@@ -31,11 +38,15 @@ impl Does for Await {
         on_the_spot: false,
         read,
         offers: |kit, offers| {
-            let Some(ranger) = kit.names.first(DeviceKind::Ranger) else { return };
+            let Some(ranger) = kit.names.first(DeviceKind::Ranger) else {
+                return;
+            };
             let text = format!("await clear with {ranger} beyond 300 mm, 3 tries of 2 s");
             offers.push(
-                Offer::new("Await clear", text, "Stands until the way ahead is clear.")
-                    .with(&["until clear -> next", "or given up -> fail \"still in the way\""]),
+                Offer::new("Await clear", text, "Stands until the way ahead is clear.").with(&[
+                    "until clear -> next",
+                    "or given up -> fail \"still in the way\"",
+                ]),
             );
         },
     };
@@ -48,7 +59,12 @@ impl Does for Await {
     }
 
     fn say(&self, of: &Reader<'_>) -> String {
-        let Self { ranger, beyond, tries, pause } = self;
+        let Self {
+            ranger,
+            beyond,
+            tries,
+            pause,
+        } = self;
         format!(
             "waits until {} has been clear to {} for 0.2 s; after {} waits of {} it gives up",
             ranger.node,
@@ -67,5 +83,10 @@ fn read(line: &mut Sentence<'_>) -> Option<Behaviour> {
     line.sign(",")?;
     let tries = line.tries()?;
     line.words(&["of"])?;
-    Some(Behaviour::Await(Await { ranger, beyond, tries, pause: line.amount(Wanted::Time)? }))
+    Some(Behaviour::Await(Await {
+        ranger,
+        beyond,
+        tries,
+        pause: line.amount(Wanted::Time)?,
+    }))
 }

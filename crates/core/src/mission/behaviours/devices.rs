@@ -20,7 +20,10 @@ pub struct Move {
 impl Does for Move {
     const KIND: BehaviourKind = BehaviourKind {
         word: "move",
-        plain: &["arm", "servo", "gripper", "motor", "lift", "actuator", "weapon", "grab", "raise", "lower"],
+        plain: &[
+            "arm", "servo", "gripper", "motor", "lift", "actuator", "weapon", "grab", "raise",
+            "lower",
+        ],
         what: "Moves an actuator to an angle.",
         grammar: &["move ACTUATOR to ANGLE [alongside]"],
         example: "move arm to 60 deg",
@@ -30,16 +33,28 @@ impl Does for Move {
             let actuator = line.device(DeviceKind::Actuator)?;
             line.words(&["to"])?;
             let angle = line.amount(Wanted::SignedAngle)?;
-            Some(Behaviour::Move(Move { actuator, angle, alongside: line.eat("alongside") }))
+            Some(Behaviour::Move(Move {
+                actuator,
+                angle,
+                alongside: line.eat("alongside"),
+            }))
         },
         offers: |kit, offers| {
             for actuator in kit.names.of(DeviceKind::Actuator) {
                 let (low, high) = actuator.stops;
                 let bounded = low.is_finite() && high.is_finite();
-                let to = if bounded { f64::midpoint(low, high).to_degrees().round() } else { 30.0 };
+                let to = if bounded {
+                    f64::midpoint(low, high).to_degrees().round()
+                } else {
+                    30.0
+                };
                 let name = &actuator.name;
                 let what = "Moves an actuator to an angle while the wheels brake.";
-                offers.push(Offer::new(format!("Move the {name}"), format!("move {name} to {to} deg"), what));
+                offers.push(Offer::new(
+                    format!("Move the {name}"),
+                    format!("move {name} to {to} deg"),
+                    what,
+                ));
             }
         },
     };
@@ -50,8 +65,16 @@ impl Does for Move {
     }
 
     fn say(&self, of: &Reader<'_>) -> String {
-        let how = if self.alongside { "while the mission goes on" } else { "and waits until it is there" };
-        format!("moves {} to {} {how}", self.actuator.node, of.amount(&self.angle))
+        let how = if self.alongside {
+            "while the mission goes on"
+        } else {
+            "and waits until it is there"
+        };
+        format!(
+            "moves {} to {} {how}",
+            self.actuator.node,
+            of.amount(&self.angle)
+        )
     }
 }
 
@@ -67,7 +90,10 @@ pub struct Signal {
 impl Does for Signal {
     const KIND: BehaviourKind = BehaviourKind {
         word: "signal",
-        plain: &["lamp", "light", "led", "beep", "sound", "say", "show", "text", "screen", "horn", "print"],
+        plain: &[
+            "lamp", "light", "led", "beep", "sound", "say", "show", "text", "screen", "horn",
+            "print",
+        ],
         what: "Sets a lamp, shows a text or plays a sound.",
         grammar: &["signal SIGNAL \"TEXT\""],
         example: "signal lamp \"red\"",
@@ -75,13 +101,18 @@ impl Does for Signal {
         on_the_spot: false,
         read: |line| {
             let signal = line.device(DeviceKind::Signal)?;
-            let words = line.quoted("what it shows, says or plays in quotes, such as `signal lamp \"red\"`")?;
+            let words = line
+                .quoted("what it shows, says or plays in quotes, such as `signal lamp \"red\"`")?;
             Some(Behaviour::Signal(Signal { signal, words }))
         },
         offers: |kit, offers| {
             for signal in kit.names.of_kind(DeviceKind::Signal) {
                 let what = "Shows, says or plays something, and goes on at once.";
-                offers.push(Offer::new(format!("Signal {signal}"), format!("signal {signal} \"here\""), what));
+                offers.push(Offer::new(
+                    format!("Signal {signal}"),
+                    format!("signal {signal} \"here\""),
+                    what,
+                ));
             }
         },
     };

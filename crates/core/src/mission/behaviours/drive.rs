@@ -23,7 +23,9 @@ pub struct Drive {
 impl Does for Drive {
     const KIND: BehaviourKind = BehaviourKind {
         word: "drive",
-        plain: &["go", "forward", "backward", "reverse", "straight", "move", "curve", "arc", "steer"],
+        plain: &[
+            "go", "forward", "backward", "reverse", "straight", "move", "curve", "arc", "steer",
+        ],
         what: "Drives ahead or back, straight or on an arc.",
         grammar: &[
             "drive ahead|back at SPEED [holding the heading]",
@@ -34,22 +36,36 @@ impl Does for Drive {
         on_the_spot: false,
         read,
         offers: |kit, offers| {
-            let holding = if kit.names.has_gyro { " holding the heading" } else { "" };
+            let holding = if kit.names.has_gyro {
+                " holding the heading"
+            } else {
+                ""
+            };
             let ahead = format!("drive ahead at 30 %{holding}");
             offers.push(
-                Offer::new("Drive ahead", ahead, "Drives straight ahead for a distance.")
-                    .with(&["until travelled 300 mm"]),
+                Offer::new(
+                    "Drive ahead",
+                    ahead,
+                    "Drives straight ahead for a distance.",
+                )
+                .with(&["until travelled 300 mm"]),
             );
             if let Some((eye, tone)) = kit.eye() {
                 offers.push(drive_to_mark(kit.names, eye, tone, "26 %"));
             }
             offers.push(
-                Offer::new("Drive back", "drive back at 30 %".into(), "Drives straight back for a distance.")
-                    .with(&["until travelled 150 mm"]),
+                Offer::new(
+                    "Drive back",
+                    "drive back at 30 %".into(),
+                    "Drives straight back for a distance.",
+                )
+                .with(&["until travelled 150 mm"]),
             );
             let arc = "drive ahead on a left arc of 300 mm at 25 %";
-            offers
-                .push(Offer::new("Drive an arc", arc.into(), "Drives round a circle.").with(&["until turned 90 deg"]));
+            offers.push(
+                Offer::new("Drive an arc", arc.into(), "Drives round a circle.")
+                    .with(&["until turned 90 deg"]),
+            );
             if let Some(ranger) = kit.names.first(DeviceKind::Ranger) {
                 let near = format!("until {ranger} < 100 mm -> next");
                 let what = "Drives until something is near.";
@@ -70,16 +86,29 @@ impl Does for Drive {
     }
 
     fn say(&self, of: &Reader<'_>) -> String {
-        let Self { back, speed, arc, hold_heading } = self;
+        let Self {
+            back,
+            speed,
+            arc,
+            hold_heading,
+        } = self;
         let how = match (arc, back) {
             (Some((turn, radius)), back) => {
                 let way = if *back { "backwards " } else { "" };
-                format!("{way}on an arc to the {}, {} from its middle,", side(turn), of.amount(radius))
+                format!(
+                    "{way}on an arc to the {}, {} from its middle,",
+                    side(turn),
+                    of.amount(radius)
+                )
             }
             (None, true) => "straight back".to_owned(),
             (None, false) => "straight ahead".to_owned(),
         };
-        let keeps = if *hold_heading { ", and keeps its heading" } else { "" };
+        let keeps = if *hold_heading {
+            ", and keeps its heading"
+        } else {
+            ""
+        };
         format!("drives {how} at {}{keeps}", of.amount(speed))
     }
 }
@@ -99,5 +128,10 @@ fn read(line: &mut Sentence<'_>) -> Option<Behaviour> {
     if hold_heading {
         line.words(&["the", "heading"])?;
     }
-    Some(Behaviour::Drive(Drive { back, speed, arc, hold_heading }))
+    Some(Behaviour::Drive(Drive {
+        back,
+        speed,
+        arc,
+        hold_heading,
+    }))
 }

@@ -83,7 +83,17 @@ pub struct Follow {
 impl Does for Follow {
     const KIND: BehaviourKind = BehaviourKind {
         word: "follow",
-        plain: &["line", "track", "line follower", "trace", "edge", "pid", "zigzag", "proportional", "straddle"],
+        plain: &[
+            "line",
+            "track",
+            "line follower",
+            "trace",
+            "edge",
+            "pid",
+            "zigzag",
+            "proportional",
+            "straddle",
+        ],
         what: "Follows a line: one edge of it with one sensor, or the line with two.",
         grammar: &[
             "follow the left|right edge of a TONE line with SENSOR at SPEED [, gain G [, integral I] [, derivative D]]",
@@ -109,8 +119,15 @@ impl Does for Follow {
         each(Part::Tone(&self.tone, self.track.sensors()));
         each(Part::Amount(&self.speed, Wanted::Speed));
         match &self.law {
-            Law::Gains { gain, integral, derivative } => {
-                for value in [Some(gain), integral.as_ref(), derivative.as_ref()].into_iter().flatten() {
+            Law::Gains {
+                gain,
+                integral,
+                derivative,
+            } => {
+                for value in [Some(gain), integral.as_ref(), derivative.as_ref()]
+                    .into_iter()
+                    .flatten()
+                {
                     each(Part::Amount(value, Wanted::Gain));
                 }
             }
@@ -119,21 +136,41 @@ impl Does for Follow {
     }
 
     fn say(&self, of: &Reader<'_>) -> String {
-        let Self { track, tone, speed, law, lost } = self;
+        let Self {
+            track,
+            tone,
+            speed,
+            law,
+            lost,
+        } = self;
         let tone = &tone.node;
         let what = match track {
             Track::Edge { side: edge, sensor } => {
-                format!("the {} edge of the {tone} line with {}", side(edge), sensor.node)
+                format!(
+                    "the {} edge of the {tone} line with {}",
+                    side(edge),
+                    sensor.node
+                )
             }
             Track::Under([left, right]) => {
-                format!("the broad {tone} line that lies under {} and {}", left.node, right.node)
+                format!(
+                    "the broad {tone} line that lies under {} and {}",
+                    left.node, right.node
+                )
             }
             Track::Between([left, right]) => {
-                format!("the {tone} line that lies between {} and {}", left.node, right.node)
+                format!(
+                    "the {tone} line that lies between {} and {}",
+                    left.node, right.node
+                )
             }
         };
         let law = match law {
-            Law::Gains { gain, integral, derivative } => {
+            Law::Gains {
+                gain,
+                integral,
+                derivative,
+            } => {
                 let mut words = format!("steering with a gain of {}", of.amount_or_default(gain));
                 for (name, value) in [("integral", integral), ("derivative", derivative)] {
                     if let Some(value) = value {
@@ -150,7 +187,10 @@ impl Does for Follow {
             WhenLost::Back => "it reverses",
             WhenLost::Search => "it turns to the side where the line was last seen",
         };
-        format!("follows {what} at {}, {law}; if it loses the line {lost}", of.amount(speed))
+        format!(
+            "follows {what} at {}, {law}; if it loses the line {lost}",
+            of.amount(speed)
+        )
     }
 }
 
@@ -167,7 +207,10 @@ fn read(line: &mut Sentence<'_>) -> Option<Behaviour> {
     let track = match edge {
         Some(side) => {
             line.words(&["with"])?;
-            Track::Edge { side, sensor: line.sensor()? }
+            Track::Edge {
+                side,
+                sensor: line.sensor()?,
+            }
         }
         None if line.choice(&["under", "between"])? == 0 => Track::Under(line.two_sensors()?),
         None => Track::Between(line.two_sensors()?),
@@ -180,11 +223,23 @@ fn read(line: &mut Sentence<'_>) -> Option<Behaviour> {
         Law::TwoSpeeds(line.amount(Wanted::Speed)?)
     } else {
         let stated = line.clause("gain");
-        let gain = if stated { line.amount(Wanted::Gain)? } else { line.default_of(GAIN) };
-        let mut more = |word: &str| {
-            if stated && line.clause(word) { line.amount(Wanted::Gain).map(Some) } else { Some(None) }
+        let gain = if stated {
+            line.amount(Wanted::Gain)?
+        } else {
+            line.default_of(GAIN)
         };
-        Law::Gains { gain, integral: more("integral")?, derivative: more("derivative")? }
+        let mut more = |word: &str| {
+            if stated && line.clause(word) {
+                line.amount(Wanted::Gain).map(Some)
+            } else {
+                Some(None)
+            }
+        };
+        Law::Gains {
+            gain,
+            integral: more("integral")?,
+            derivative: more("derivative")?,
+        }
     };
     let mut lost = WhenLost::GoOn;
     if line.clause("if") {
@@ -196,22 +251,35 @@ fn read(line: &mut Sentence<'_>) -> Option<Behaviour> {
             3.. => WhenLost::Search,
         };
     }
-    Some(Behaviour::Follow(Follow { track, tone, speed, law, lost }))
+    Some(Behaviour::Follow(Follow {
+        track,
+        tone,
+        speed,
+        law,
+        lost,
+    }))
 }
 
 fn offers(kit: &Kit<'_>, offers: &mut Vec<Offer>) {
     let Some((eye, tone)) = kit.eye() else { return };
     let lost = "or the line is lost for 300 ms -> fail \"lost the line\"";
-    let edge = |sensor: &str| format!("follow the left edge of a {tone} line with {sensor} at 26 %, gain 0.6");
+    let edge = |sensor: &str| {
+        format!("follow the left edge of a {tone} line with {sensor} at 26 %, gain 0.6")
+    };
     offers.push(
-        Offer::new("Follow a line", edge(eye), "Steers along one edge of a line.")
-            .with(&["until travelled 500 mm", lost]),
+        Offer::new(
+            "Follow a line",
+            edge(eye),
+            "Steers along one edge of a line.",
+        )
+        .with(&["until travelled 500 mm", lost]),
     );
     if let Some([left, right]) = kit.pair {
         let bars = format!("until {right} has crossed 1 {tone} line -> next");
         let what = "Steers along one edge until the other sensor has crossed a number of lines.";
         offers.push(
-            Offer::new("Follow and count", edge(left), what).with(&[&bars, "or 20 s pass -> fail \"too few lines\""]),
+            Offer::new("Follow and count", edge(left), what)
+                .with(&[&bars, "or 20 s pass -> fail \"too few lines\""]),
         );
         let text = format!("follow a {tone} line between {left} and {right} at 26 %, gain 0.4");
         offers.push(
@@ -221,7 +289,11 @@ fn offers(kit: &Kit<'_>, offers: &mut Vec<Offer>) {
     }
     let text = format!("follow the left edge of a {tone} line with {eye} at 26 % and 10 %");
     offers.push(
-        Offer::new("Follow in zig-zag", text, "Follows one edge with two speeds, from side to side.")
-            .with(&["until travelled 300 mm", lost]),
+        Offer::new(
+            "Follow in zig-zag",
+            text,
+            "Follows one edge with two speeds, from side to side.",
+        )
+        .with(&["until travelled 300 mm", lost]),
     );
 }

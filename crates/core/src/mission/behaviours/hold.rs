@@ -29,7 +29,16 @@ pub struct Hold {
 impl Does for Hold {
     const KIND: BehaviourKind = BehaviourKind {
         word: "hold",
-        plain: &["wait", "stop", "pause", "stand", "brake", "coast", "sleep", "keep position"],
+        plain: &[
+            "wait",
+            "stop",
+            "pause",
+            "stand",
+            "brake",
+            "coast",
+            "sleep",
+            "keep position",
+        ],
         what: "Stands still.",
         grammar: &["hold", "hold, brake|coast|keep position"],
         example: "hold, brake",
@@ -59,12 +68,19 @@ fn read(line: &mut Sentence<'_>) -> Option<Behaviour> {
         return hold(StopKind::Brake);
     }
     line.sign(",")?;
-    let ahead = line.tokens.get(line.at + 1).map(|token| (line.str(token), token.span.end));
+    let ahead = line
+        .tokens
+        .get(line.at + 1)
+        .map(|token| (line.str(token), token.span.end));
     if let (Some("keep"), Some(("position", end))) = (line.word(), ahead) {
         let start = line.take_slot(SlotKind::Choice(WORDS)).start;
         line.at += 1;
         line.slots.last_mut()?.span = start..end;
         return hold(StopKind::Keep);
     }
-    hold(if line.choice(WORDS)? == 0 { StopKind::Brake } else { StopKind::Coast })
+    hold(if line.choice(WORDS)? == 0 {
+        StopKind::Brake
+    } else {
+        StopKind::Coast
+    })
 }

@@ -38,18 +38,33 @@ pub struct Keep {
 impl Does for Keep {
     const KIND: BehaviourKind = BehaviourKind {
         word: "keep",
-        plain: &["lane", "corridor", "between lines", "walls", "borders", "tape"],
+        plain: &[
+            "lane",
+            "corridor",
+            "between lines",
+            "walls",
+            "borders",
+            "tape",
+        ],
         what: "Drives ahead between two lines and turns away from each one that it sees.",
-        grammar: &["keep between TONE lines with LEFT and RIGHT at SPEED [, gain G] [, both stop|ahead|back]"],
+        grammar: &[
+            "keep between TONE lines with LEFT and RIGHT at SPEED [, gain G] [, both stop|ahead|back]",
+        ],
         example: "keep between dark lines with floor-left and floor-right at 30 %, both stop",
         ends: &[],
         on_the_spot: false,
         read,
         offers: |kit, offers| {
-            let (Some([left, right]), Some((_, tone))) = (kit.pair, kit.eye()) else { return };
-            let text = format!("keep between {tone} lines with {left} and {right} at 24 %, gain 0.8, both stop");
+            let (Some([left, right]), Some((_, tone))) = (kit.pair, kit.eye()) else {
+                return;
+            };
+            let text = format!(
+                "keep between {tone} lines with {left} and {right} at 24 %, gain 0.8, both stop"
+            );
             let what = "Drives ahead and turns away from each border it sees.";
-            offers.push(Offer::new("Keep between lines", text, what).with(&["until travelled 500 mm"]));
+            offers.push(
+                Offer::new("Keep between lines", text, what).with(&["until travelled 500 mm"]),
+            );
         },
     };
 
@@ -61,7 +76,13 @@ impl Does for Keep {
     }
 
     fn say(&self, of: &Reader<'_>) -> String {
-        let Self { tone, sensors: [left, right], speed, gain, both } = self;
+        let Self {
+            tone,
+            sensors: [left, right],
+            speed,
+            gain,
+            both,
+        } = self;
         let both = match both {
             Some(WhenBoth::Ahead) => "drives straight ahead",
             Some(WhenBoth::Back) => "drives straight back",
@@ -89,7 +110,11 @@ fn read(line: &mut Sentence<'_>) -> Option<Behaviour> {
     line.belongs(slot, &sensors[0]);
     line.words(&["at"])?;
     let speed = line.amount(Wanted::Speed)?;
-    let gain = if line.clause("gain") { line.amount(Wanted::Gain)? } else { line.default_of(KEEP_GAIN) };
+    let gain = if line.clause("gain") {
+        line.amount(Wanted::Gain)?
+    } else {
+        line.default_of(KEEP_GAIN)
+    };
     let mut both = None;
     if line.clause("both") {
         both = Some(match line.choice(&["stop", "ahead", "back"])? {
@@ -98,5 +123,11 @@ fn read(line: &mut Sentence<'_>) -> Option<Behaviour> {
             2.. => WhenBoth::Back,
         });
     }
-    Some(Behaviour::Keep(Keep { tone, sensors, speed, gain, both }))
+    Some(Behaviour::Keep(Keep {
+        tone,
+        sensors,
+        speed,
+        gain,
+        both,
+    }))
 }

@@ -18,7 +18,9 @@ pub struct Measure {
 impl Does for Measure {
     const KIND: BehaviourKind = BehaviourKind {
         word: "measure",
-        plain: &["remember", "store", "save", "variable", "keep", "read", "set"],
+        plain: &[
+            "remember", "store", "save", "variable", "keep", "read", "set",
+        ],
         what: "Keeps a reading, or a formula of readings, under a name for later steps.",
         grammar: &["measure FORMULA as NAME"],
         example: "measure ahead as gap",
@@ -31,9 +33,15 @@ impl Does for Measure {
             Some(Behaviour::Measure(Measure { value, name }))
         },
         offers: |kit, offers| {
-            let Some(ranger) = kit.names.first(DeviceKind::Ranger) else { return };
+            let Some(ranger) = kit.names.first(DeviceKind::Ranger) else {
+                return;
+            };
             let what = "Keeps what a sensor reads under a name, for later steps.";
-            offers.push(Offer::new("Measure", format!("measure {ranger} as gap"), what));
+            offers.push(Offer::new(
+                "Measure",
+                format!("measure {ranger} as gap"),
+                what,
+            ));
         },
     };
 
@@ -43,6 +51,10 @@ impl Does for Measure {
     }
 
     fn say(&self, of: &Reader<'_>) -> String {
-        format!("measures {} and keeps it as {}", of.text_of(&self.value.span), self.name.node)
+        format!(
+            "measures {} and keeps it as {}",
+            of.text_of(&self.value.span),
+            self.name.node
+        )
     }
 }

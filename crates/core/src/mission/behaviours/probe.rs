@@ -37,7 +37,13 @@ pub struct Probe {
 impl Does for Probe {
     const KIND: BehaviourKind = BehaviourKind {
         word: "probe",
-        plain: &["compare sides", "try both", "which way", "more room", "measure left and right"],
+        plain: &[
+            "compare sides",
+            "try both",
+            "which way",
+            "more room",
+            "measure left and right",
+        ],
         what: "Compares the free distance to the left and to the right of the same spot.",
         grammar: &[
             "probe ANGLE to each side at SPEED, with RANGER, tie left|right",
@@ -48,11 +54,24 @@ impl Does for Probe {
         on_the_spot: true,
         read,
         offers: |kit, offers| {
-            let Some(ranger) = kit.names.first(DeviceKind::Ranger).filter(|_| !kit.names.steers) else { return };
+            let Some(ranger) = kit
+                .names
+                .first(DeviceKind::Ranger)
+                .filter(|_| !kit.names.steers)
+            else {
+                return;
+            };
             let text = format!("probe 60 deg to each side at 22 %, with {ranger}, tie left");
             offers.push(
-                Offer::new("Probe both sides", text, "Finds out which side has more room.")
-                    .with(&["until left is further -> next", "or right is further -> next"]),
+                Offer::new(
+                    "Probe both sides",
+                    text,
+                    "Finds out which side has more room.",
+                )
+                .with(&[
+                    "until left is further -> next",
+                    "or right is further -> next",
+                ]),
             );
         },
     };
@@ -73,12 +92,26 @@ impl Does for Probe {
     }
 
     fn say(&self, of: &Reader<'_>) -> String {
-        let Self { angle, speed, feeler, tie } = self;
+        let Self {
+            angle,
+            speed,
+            feeler,
+            tie,
+        } = self;
         let how = match feeler {
             Feeler::Ranger(ranger) => format!("looks with {}", ranger.node),
-            Feeler::Wheels { most, until: None } => format!("drives {} there and back", of.amount(most)),
-            Feeler::Wheels { most, until: Some(until) } => {
-                format!("drives up to {} there and back, or until {}", of.amount(most), of.condition(until))
+            Feeler::Wheels { most, until: None } => {
+                format!("drives {} there and back", of.amount(most))
+            }
+            Feeler::Wheels {
+                most,
+                until: Some(until),
+            } => {
+                format!(
+                    "drives up to {} there and back, or until {}",
+                    of.amount(most),
+                    of.condition(until)
+                )
             }
         };
         format!(
@@ -100,10 +133,19 @@ fn read(line: &mut Sentence<'_>) -> Option<Behaviour> {
     } else {
         line.words(&["up", "to"])?;
         let most = line.amount(Wanted::Length)?;
-        let until = if line.eat("or") { Some(line.condition()?) } else { None };
+        let until = if line.eat("or") {
+            Some(line.condition()?)
+        } else {
+            None
+        };
         Feeler::Wheels { most, until }
     };
     line.sign(",")?;
     line.words(&["tie"])?;
-    Some(Behaviour::Probe(Probe { angle, speed, feeler, tie: line.side()? }))
+    Some(Behaviour::Probe(Probe {
+        angle,
+        speed,
+        feeler,
+        tie: line.side()?,
+    }))
 }

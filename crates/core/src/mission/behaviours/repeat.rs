@@ -31,7 +31,11 @@ impl Does for Repeat {
         word: "repeat",
         plain: &["loop", "again", "times", "forever", "while", "for", "until"],
         what: "Repeats the steps below it, up to `end`.",
-        grammar: &["repeat N times", "repeat forever", "repeat until CONDITION [, after each pass]"],
+        grammar: &[
+            "repeat N times",
+            "repeat forever",
+            "repeat until CONDITION [, after each pass]",
+        ],
         example: "repeat 3 times",
         ends: &[Ending::Finished],
         on_the_spot: false,
@@ -45,13 +49,15 @@ impl Does for Repeat {
                 "end",
             ]));
             let what = "Repeats the steps within it until an exit ends it.";
-            offers.push(Offer::new("Repeat for ever", "repeat forever".into(), what).with(&[
-                "  step \"Again\"",
-                "    hold, brake",
-                "    until 0.5 s pass",
-                "end",
-                "until 5 s pass",
-            ]));
+            offers.push(
+                Offer::new("Repeat for ever", "repeat forever".into(), what).with(&[
+                    "  step \"Again\"",
+                    "    hold, brake",
+                    "    until 0.5 s pass",
+                    "end",
+                    "until 5 s pass",
+                ]),
+            );
         },
     };
 
@@ -67,11 +73,23 @@ impl Does for Repeat {
         match &self.0 {
             Rounds::Times(times) => format!("does these steps {} times", of.amount(times)),
             Rounds::Forever => "does these steps again and again".into(),
-            Rounds::Until { condition, after_pass: false } => {
-                format!("does these steps until, at any moment, {}", of.condition(condition))
+            Rounds::Until {
+                condition,
+                after_pass: false,
+            } => {
+                format!(
+                    "does these steps until, at any moment, {}",
+                    of.condition(condition)
+                )
             }
-            Rounds::Until { condition, after_pass: true } => {
-                format!("does these steps until, at the end of a pass, {}", of.condition(condition))
+            Rounds::Until {
+                condition,
+                after_pass: true,
+            } => {
+                format!(
+                    "does these steps until, at the end of a pass, {}",
+                    of.condition(condition)
+                )
             }
         }
     }
@@ -88,7 +106,10 @@ fn read(line: &mut Sentence<'_>) -> Option<Behaviour> {
         if after_pass {
             line.words(&["after", "each", "pass"])?;
         }
-        return repeat(Rounds::Until { condition, after_pass });
+        return repeat(Rounds::Until {
+            condition,
+            after_pass,
+        });
     }
     let text = line.tokens.get(line.at + 1).map(|token| line.str(token));
     if line.word().is_some() && !matches!(text, Some("time" | "times")) {

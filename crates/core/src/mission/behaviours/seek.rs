@@ -42,13 +42,21 @@ impl Does for Seek {
         on_the_spot: true,
         read,
         offers: |kit, offers| {
-            let Some(ranger) = kit.names.first(DeviceKind::Ranger).filter(|_| !kit.names.steers) else { return };
+            let Some(ranger) = kit
+                .names
+                .first(DeviceKind::Ranger)
+                .filter(|_| !kit.names.steers)
+            else {
+                return;
+            };
             let text = format!(
                 "seek with {ranger} within 400 mm, spinning left at 20 % up to 360 deg, moving 150 mm, 3 tries"
             );
             offers.push(
-                Offer::new("Seek", text, "Turns and moves until something is near.")
-                    .with(&["until found -> next", "or given up -> fail \"nothing found\""]),
+                Offer::new("Seek", text, "Turns and moves until something is near.").with(&[
+                    "until found -> next",
+                    "or given up -> fail \"nothing found\"",
+                ]),
             );
         },
     };
@@ -67,9 +75,19 @@ impl Does for Seek {
     }
 
     fn say(&self, of: &Reader<'_>) -> String {
-        let Self { ranger, within, side: turn, speed, turn: angle, relocate, tries, approach } = self;
-        let then =
-            approach.as_ref().map_or_else(String::new, |near| format!(" and comes up to {} of it", of.amount(near)));
+        let Self {
+            ranger,
+            within,
+            side: turn,
+            speed,
+            turn: angle,
+            relocate,
+            tries,
+            approach,
+        } = self;
+        let then = approach.as_ref().map_or_else(String::new, |near| {
+            format!(" and comes up to {} of it", of.amount(near))
+        });
         format!(
             "looks for something within {} of {}: turns to the {} at {} up to {}, moves {} on, {} times in all{then}",
             of.amount(within),
@@ -105,5 +123,14 @@ fn read(line: &mut Sentence<'_>) -> Option<Behaviour> {
         line.words(&["in", "to"])?;
         approach = Some(line.amount(Wanted::Length)?);
     }
-    Some(Behaviour::Seek(Seek { ranger, within, side, speed, turn, relocate, tries, approach }))
+    Some(Behaviour::Seek(Seek {
+        ranger,
+        within,
+        side,
+        speed,
+        turn,
+        relocate,
+        tries,
+        approach,
+    }))
 }

@@ -31,13 +31,15 @@ impl Does for Shift {
         on_the_spot: true,
         read,
         offers: |kit, offers| {
-            let Some((eye, tone)) = kit.eye().filter(|_| !kit.names.steers) else { return };
+            let Some((eye, tone)) = kit.eye().filter(|_| !kit.names.steers) else {
+                return;
+            };
             let text = format!("shift right to a {tone} line with {eye} at 20 %");
             let what = "Moves sideways up to a line, heading unchanged.";
-            offers.push(
-                Offer::new("Shift to a line", text, what)
-                    .with(&["until finished -> next", "or 8 s pass -> fail \"no line at the side\""]),
-            );
+            offers.push(Offer::new("Shift to a line", text, what).with(&[
+                "until finished -> next",
+                "or 8 s pass -> fail \"no line at the side\"",
+            ]));
         },
     };
 
@@ -49,7 +51,12 @@ impl Does for Shift {
     }
 
     fn say(&self, of: &Reader<'_>) -> String {
-        let Self { side: turn, tone, sensor, speed } = self;
+        let Self {
+            side: turn,
+            tone,
+            sensor,
+            speed,
+        } = self;
         format!(
             "moves over to the {} at {}: one wheel until {} sees a {} line, then the other, until the heading is back",
             side(turn),
@@ -68,5 +75,10 @@ fn read(line: &mut Sentence<'_>) -> Option<Behaviour> {
     let sensor = line.sensor()?;
     line.belongs(slot, &sensor);
     line.words(&["at"])?;
-    Some(Behaviour::Shift(Shift { side, tone, sensor, speed: line.amount(Wanted::Speed)? }))
+    Some(Behaviour::Shift(Shift {
+        side,
+        tone,
+        sensor,
+        speed: line.amount(Wanted::Speed)?,
+    }))
 }

@@ -30,11 +30,17 @@ impl Does for Shove {
         on_the_spot: false,
         read,
         offers: |kit, offers| {
-            let (Some([left, right]), Some(tone)) = (kit.pair, kit.mark) else { return };
+            let (Some([left, right]), Some(tone)) = (kit.pair, kit.mark) else {
+                return;
+            };
             let text = format!("shove at 50 % to {tone} with {left} and {right}, back 60 mm");
             offers.push(
-                Offer::new("Shove to a rim", text, "Pushes ahead until a sensor sees the rim, and backs off.")
-                    .with(&["until finished -> next", "or 8 s pass -> fail \"no rim\""]),
+                Offer::new(
+                    "Shove to a rim",
+                    text,
+                    "Pushes ahead until a sensor sees the rim, and backs off.",
+                )
+                .with(&["until finished -> next", "or 8 s pass -> fail \"no rim\""]),
             );
         },
     };
@@ -49,10 +55,20 @@ impl Does for Shove {
     }
 
     fn say(&self, of: &Reader<'_>) -> String {
-        let Self { speed, tone, sensors: [left, right], back } = self;
-        let back = back.as_ref().map_or_else(String::new, |back| format!(" and backs off {}", of.amount(back)));
+        let Self {
+            speed,
+            tone,
+            sensors: [left, right],
+            back,
+        } = self;
+        let back = back.as_ref().map_or_else(String::new, |back| {
+            format!(" and backs off {}", of.amount(back))
+        });
         let speed = of.amount(speed);
-        format!("pushes ahead at {speed} until {} or {} sees {}, stops{back}", left.node, right.node, tone.node)
+        format!(
+            "pushes ahead at {speed} until {} or {} sees {}, stops{back}",
+            left.node, right.node, tone.node
+        )
     }
 }
 
@@ -65,6 +81,15 @@ fn read(line: &mut Sentence<'_>) -> Option<Behaviour> {
     line.words(&["with"])?;
     let sensors = line.two_sensors()?;
     line.belongs(slot, &sensors[0]);
-    let back = if line.clause("back") { Some(line.amount(Wanted::Length)?) } else { None };
-    Some(Behaviour::Shove(Shove { speed, tone, sensors, back }))
+    let back = if line.clause("back") {
+        Some(line.amount(Wanted::Length)?)
+    } else {
+        None
+    };
+    Some(Behaviour::Shove(Shove {
+        speed,
+        tone,
+        sensors,
+        back,
+    }))
 }

@@ -26,7 +26,10 @@ impl Does for Spin {
         read: |line| {
             let side = line.side()?;
             line.words(&["at"])?;
-            Some(Behaviour::Spin(Spin { side, speed: line.amount(Wanted::Speed)? }))
+            Some(Behaviour::Spin(Spin {
+                side,
+                speed: line.amount(Wanted::Speed)?,
+            }))
         },
         offers: |kit, offers| {
             if !kit.names.steers {
@@ -42,7 +45,11 @@ impl Does for Spin {
     }
 
     fn say(&self, of: &Reader<'_>) -> String {
-        format!("turns to the {} on the spot at {}", side(&self.side), of.amount(&self.speed))
+        format!(
+            "turns to the {} on the spot at {}",
+            side(&self.side),
+            of.amount(&self.speed)
+        )
     }
 }
 
@@ -71,7 +78,11 @@ impl Does for Pivot {
             line.words(&["on", "the"])?;
             let on = line.side()?;
             line.words(&["wheel", "at"])?;
-            Some(Behaviour::Pivot(Pivot { side, on, speed: line.amount(Wanted::Speed)? }))
+            Some(Behaviour::Pivot(Pivot {
+                side,
+                on,
+                speed: line.amount(Wanted::Speed)?,
+            }))
         },
         offers: |kit, offers| {
             if !kit.names.steers {
@@ -90,6 +101,9 @@ impl Does for Pivot {
 
     fn say(&self, of: &Reader<'_>) -> String {
         let (turn, on) = (side(&self.side), side(&self.on));
-        format!("turns to the {turn} about its {on} wheel at {}", of.amount(&self.speed))
+        format!(
+            "turns to the {turn} about its {on} wheel at {}",
+            of.amount(&self.speed)
+        )
     }
 }

@@ -25,7 +25,10 @@ impl Checker<'_> {
         for (index, routine) in parsed.mission.routines.iter().enumerate() {
             for parameter in &routine.parameters {
                 if let Some(default) = &parameter.default {
-                    let wanted = self.uses.get(&(index, parameter.name.node.clone())).copied();
+                    let wanted = self
+                        .uses
+                        .get(&(index, parameter.name.node.clone()))
+                        .copied();
                     self.argument(&parameter.name.node, default, wanted.unwrap_or(Use::Any));
                 }
             }
@@ -33,28 +36,58 @@ impl Checker<'_> {
     }
 
     fn call(&mut self, call: &Do) {
-        let Do { routine: name, arguments: given, mirrored } = call;
+        let Do {
+            routine: name,
+            arguments: given,
+            mirrored,
+        } = call;
         let mission = &self.parsed.mission;
-        let own = mission.routines.iter().position(|routine| routine.name.node == name.node);
+        let own = mission
+            .routines
+            .iter()
+            .position(|routine| routine.name.node == name.node);
         let known = match own {
             Some(own) => self.routine_name(own),
-            None => match self.names.routines.iter().find(|known| known.name == name.node) {
+            None => match self
+                .names
+                .routines
+                .iter()
+                .find(|known| known.name == name.node)
+            {
                 Some(shared) => shared.clone(),
                 None => {
-                    let all = mission.routines.iter().map(|routine| routine.name.node.as_str());
-                    let all = all.chain(self.names.routines.iter().map(|known| known.name.as_str()));
-                    let hint = did_you_mean(&name.span, &name.node, all)
-                        .or(format!("add a line `routine {}` and steps below it", name.node));
-                    return self.error("M121", &name.span, format!("there is no routine `{}`", name.node), hint);
+                    let all = mission
+                        .routines
+                        .iter()
+                        .map(|routine| routine.name.node.as_str());
+                    let all =
+                        all.chain(self.names.routines.iter().map(|known| known.name.as_str()));
+                    let hint = did_you_mean(&name.span, &name.node, all).or(format!(
+                        "add a line `routine {}` and steps below it",
+                        name.node
+                    ));
+                    return self.error(
+                        "M121",
+                        &name.span,
+                        format!("there is no routine `{}`", name.node),
+                        hint,
+                    );
                 }
             },
         };
         for (index, (parameter, argument)) in given.iter().enumerate() {
-            if given[..index].iter().any(|(other, _)| other.node == parameter.node) {
+            if given[..index]
+                .iter()
+                .any(|(other, _)| other.node == parameter.node)
+            {
                 let message = format!("`{}` is given twice", parameter.node);
                 self.error("M122", &parameter.span, message, "delete one of the two");
             }
-            let Some(about) = known.parameters.iter().find(|one| one.name == parameter.node) else {
+            let Some(about) = known
+                .parameters
+                .iter()
+                .find(|one| one.name == parameter.node)
+            else {
                 let message = format!("`{}` has no parameter `{}`", name.node, parameter.node);
                 let all = known.parameters.iter().map(|one| one.name.as_str());
                 let hint = did_you_mean(&parameter.span, &parameter.node, all);
@@ -63,10 +96,17 @@ impl Checker<'_> {
             };
             self.argument(&parameter.node, argument, about.stands_for);
         }
-        for parameter in known.parameters.iter().filter(|parameter| !parameter.has_default) {
+        for parameter in known
+            .parameters
+            .iter()
+            .filter(|parameter| !parameter.has_default)
+        {
             if !given.iter().any(|(other, _)| other.node == parameter.name) {
                 let message = format!("`do {}` needs a value for `{}`", name.node, parameter.name);
-                let hint = format!("write `do {} ({} = ...)`, or give it a default", name.node, parameter.name);
+                let hint = format!(
+                    "write `do {} ({} = ...)`, or give it a default",
+                    name.node, parameter.name
+                );
                 self.error("M122", &name.span, message, hint);
             }
         }
@@ -81,9 +121,16 @@ impl Checker<'_> {
         let parameters = routine.parameters.iter().map(|parameter| ParameterName {
             name: parameter.name.node.clone(),
             has_default: parameter.default.is_some(),
-            stands_for: self.uses.get(&(index, parameter.name.node.clone())).copied().unwrap_or(Use::Any),
+            stands_for: self
+                .uses
+                .get(&(index, parameter.name.node.clone()))
+                .copied()
+                .unwrap_or(Use::Any),
         });
-        RoutineName { name: routine.name.node.clone(), parameters: parameters.collect() }
+        RoutineName {
+            name: routine.name.node.clone(),
+            parameters: parameters.collect(),
+        }
     }
 
     /// Every floor sensor of a mirrored routine must have one that sits on the other side.
@@ -104,7 +151,10 @@ impl Checker<'_> {
                 Part::Measured(value) => value.node.names(&mut used),
                 Part::Device(
                     _,
-                    DeviceKind::Ranger | DeviceKind::Switch | DeviceKind::Actuator | DeviceKind::Signal,
+                    DeviceKind::Ranger
+                    | DeviceKind::Switch
+                    | DeviceKind::Actuator
+                    | DeviceKind::Signal,
                 )
                 | Part::Amount(..)
                 | Part::Side(_)
@@ -118,10 +168,21 @@ impl Checker<'_> {
             }
         });
         let names = self.names;
-        for sensor in names.of(DeviceKind::Floor).filter(|sensor| sensor.mirror.is_none()) {
+        for sensor in names
+            .of(DeviceKind::Floor)
+            .filter(|sensor| sensor.mirror.is_none())
+        {
             if used.contains(sensor.name.as_str()) {
-                let message = format!("`{}` cannot be mirrored: `{}` has no sensor opposite", name.node, sensor.name);
-                self.error("M123", &name.span, message, "make the sensor a parameter of the routine");
+                let message = format!(
+                    "`{}` cannot be mirrored: `{}` has no sensor opposite",
+                    name.node, sensor.name
+                );
+                self.error(
+                    "M123",
+                    &name.span,
+                    message,
+                    "make the sensor a parameter of the routine",
+                );
             }
         }
     }
@@ -142,7 +203,10 @@ impl Checker<'_> {
             }
             (Argument::Comparison(_), Use::Comparison) => true,
             (Argument::Word(word), wanted) => {
-                let word = Spanned { node: word.clone(), span: argument.span.clone() };
+                let word = Spanned {
+                    node: word.clone(),
+                    span: argument.span.clone(),
+                };
                 if self.parameter(&word, wanted) {
                     return;
                 }
@@ -152,14 +216,22 @@ impl Checker<'_> {
                     Use::Amount(dimension) => {
                         let found = self.named(&word, false);
                         if found.is_some_and(|found| found != dimension) {
-                            let message = format!("`{name}` is {}, and `{}` is not", dimension.name(), word.node);
+                            let message = format!(
+                                "`{name}` is {}, and `{}` is not",
+                                dimension.name(),
+                                word.node
+                            );
                             self.error("M005", &argument.span, message, Hints::default());
                         }
                     }
                     Use::Tone => {
-                        let known = self.names.of(DeviceKind::Floor).flat_map(|sensor| &sensor.tones);
+                        let known = self
+                            .names
+                            .of(DeviceKind::Floor)
+                            .flat_map(|sensor| &sensor.tones);
                         if !known.clone().any(|tone| *tone == word.node) {
-                            let hint = did_you_mean(&word.span, &word.node, known.map(String::as_str));
+                            let hint =
+                                did_you_mean(&word.span, &word.node, known.map(String::as_str));
                             self.error(
                                 "M102",
                                 &word.span,
@@ -170,15 +242,29 @@ impl Checker<'_> {
                     }
                     Use::Device => {
                         let kinds = [DeviceKind::Switch, DeviceKind::Actuator, DeviceKind::Signal];
-                        let known: Vec<&str> = kinds.iter().flat_map(|kind| self.names.of_kind(*kind)).collect();
+                        let known: Vec<&str> = kinds
+                            .iter()
+                            .flat_map(|kind| self.names.of_kind(*kind))
+                            .collect();
                         if !known.contains(&word.node.as_str()) {
                             let hint = did_you_mean(&word.span, &word.node, known);
-                            self.error("M101", &word.span, format!("the robot has no device `{}`", word.node), hint);
+                            self.error(
+                                "M101",
+                                &word.span,
+                                format!("the robot has no device `{}`", word.node),
+                                hint,
+                            );
                         }
                     }
                     Use::Side | Use::Comparison | Use::Any => {
-                        let message = format!("`{name}` is {}, found `{}`", wanted.name(), word.node);
-                        self.error("M122", &argument.span, message, format!("write {}", wanted.name()));
+                        let message =
+                            format!("`{name}` is {}, found `{}`", wanted.name(), word.node);
+                        self.error(
+                            "M122",
+                            &argument.span,
+                            message,
+                            format!("write {}", wanted.name()),
+                        );
                     }
                 }
                 return;
@@ -198,9 +284,18 @@ impl Checker<'_> {
 
     pub(super) fn used_by_word(&mut self, argument: &Spanned<Argument>) {
         if let Argument::Word(word) = &argument.node {
-            let word = Spanned { node: word.clone(), span: argument.span.clone() };
+            let word = Spanned {
+                node: word.clone(),
+                span: argument.span.clone(),
+            };
             self.parameter(&word, Use::Any);
-            if let Some(index) = self.parsed.mission.lets.iter().position(|entry| entry.name.node == word.node) {
+            if let Some(index) = self
+                .parsed
+                .mission
+                .lets
+                .iter()
+                .position(|entry| entry.name.node == word.node)
+            {
                 self.used[index] = true;
             }
         }

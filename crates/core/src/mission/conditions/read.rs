@@ -9,7 +9,16 @@ use crate::mission::lexer::TokenKind;
 use crate::mission::sentence::Sentence;
 
 /// First words of conditions that are no names, for suggestions.
-const OWN: &[&str] = &["travelled", "turned", "stalled", "finished", "found", "clear", "heading", "clock"];
+const OWN: &[&str] = &[
+    "travelled",
+    "turned",
+    "stalled",
+    "finished",
+    "found",
+    "clear",
+    "heading",
+    "clock",
+];
 
 impl Sentence<'_> {
     /// A whole condition, with what arms it.
@@ -33,7 +42,10 @@ impl Sentence<'_> {
     }
 
     fn spanned(&self, start: usize, node: Condition) -> Spanned<Condition> {
-        Spanned { node, span: start..self.tokens[self.at - 1].span.end }
+        Spanned {
+            node,
+            span: start..self.tokens[self.at - 1].span.end,
+        }
     }
 
     fn either_condition(&mut self) -> Option<Spanned<Condition>> {
@@ -105,7 +117,9 @@ impl Sentence<'_> {
     }
 
     fn text(&self, ahead: usize) -> Option<&str> {
-        self.tokens.get(self.at + ahead).map(|token| self.str(token))
+        self.tokens
+            .get(self.at + ahead)
+            .map(|token| self.str(token))
     }
 
     fn atom(&mut self) -> Option<Condition> {
@@ -140,7 +154,9 @@ impl Sentence<'_> {
             }
             (Some("ended"), Some("by")) => {
                 self.at += 2;
-                return Some(Condition::EndedBy(self.name("the name given with `as`", SlotKind::Name)?));
+                return Some(Condition::EndedBy(
+                    self.name("the name given with `as`", SlotKind::Name)?,
+                ));
             }
             (Some("any" | "all" | "none"), Some("of")) => return self.of_several(),
             (Some(_), Some("wheel")) => {
@@ -172,7 +188,9 @@ impl Sentence<'_> {
                 return None;
             }
             _ => {
-                self.expected("a condition, such as `floor-left sees dark`, `travelled 300 mm` or `4 s pass`");
+                self.expected(
+                    "a condition, such as `floor-left sees dark`, `travelled 300 mm` or `4 s pass`",
+                );
                 return None;
             }
         }
@@ -180,8 +198,10 @@ impl Sentence<'_> {
             return self.device_state();
         }
         let known = |word: &str| self.parameters.iter().any(|parameter| parameter == word);
-        let compares =
-            matches!(second, Some("sees" | "has" | "<" | ">" | "between" | "reads")) || second.is_some_and(known);
+        let compares = matches!(
+            second,
+            Some("sees" | "has" | "<" | ">" | "between" | "reads")
+        ) || second.is_some_and(known);
         if !compares {
             return self.not_a_condition();
         }
@@ -192,17 +212,28 @@ impl Sentence<'_> {
         if self.eat("reads") {
             self.words(&["code"])?;
             let low = self.amount(Wanted::Code)?;
-            let high = if self.eat("to") { Some(self.amount(Wanted::Code)?) } else { None };
+            let high = if self.eat("to") {
+                Some(self.amount(Wanted::Code)?)
+            } else {
+                None
+            };
             return Some(Condition::Code { sensor, low, high });
         }
-        self.reading(Sensors { how: Quantifier::One, names: vec![sensor] })
+        self.reading(Sensors {
+            how: Quantifier::One,
+            names: vec![sensor],
+        })
     }
 
     /// Whether an amount and `pass` or `passes` come next.
     fn passes(&self) -> bool {
         let mut at = self.at;
         let mut brackets = 0i32;
-        let is = |at: usize, text: &str| self.tokens.get(at).is_some_and(|token| self.str(token) == text);
+        let is = |at: usize, text: &str| {
+            self.tokens
+                .get(at)
+                .is_some_and(|token| self.str(token) == text)
+        };
         loop {
             match self.tokens.get(at) {
                 None => return false,
@@ -227,7 +258,10 @@ impl Sentence<'_> {
         })?;
         // `found < 3` is about something named so.
         let length = found.words().split(' ').count();
-        if matches!(self.text(length), Some("<" | ">" | "sees" | "has" | "is" | "was" | "between" | "reads")) {
+        if matches!(
+            self.text(length),
+            Some("<" | ">" | "sees" | "has" | "is" | "was" | "between" | "reads")
+        ) {
             return None;
         }
         self.at += length;
@@ -253,19 +287,32 @@ impl Sentence<'_> {
     fn reading(&mut self, sensors: Sensors) -> Option<Condition> {
         if self.eat("sees") {
             let first = sensors.names[0].node.clone();
-            let several = matches!((self.word(), self.text(1)), (Some("any" | "none"), Some("of")));
+            let several = matches!(
+                (self.word(), self.text(1)),
+                (Some("any" | "none"), Some("of"))
+            );
             if !several {
                 let tones = vec![self.tone(&first)?];
-                return Some(Condition::Sees { sensors, none: false, tones });
+                return Some(Condition::Sees {
+                    sensors,
+                    none: false,
+                    tones,
+                });
             }
             let none = self.choice(&["any", "none"])? == 1;
             self.words(&["of"])?;
             let mut tones = vec![self.tone(&first)?];
-            while self.peek().is_some_and(|token| self.str(token) == ",") && !self.behaviour_follows() {
+            while self.peek().is_some_and(|token| self.str(token) == ",")
+                && !self.behaviour_follows()
+            {
                 self.at += 1;
                 tones.push(self.tone(&first)?);
             }
-            return Some(Condition::Sees { sensors, none, tones });
+            return Some(Condition::Sees {
+                sensors,
+                none,
+                tones,
+            });
         }
         if self.eat("between") {
             let low = self.amount(Wanted::Limit)?;
@@ -279,7 +326,11 @@ impl Sentence<'_> {
         {
             let than = self.comparison()?;
             let limit = self.amount(Wanted::Limit)?;
-            return Some(Condition::Reads { sensors, than, limit });
+            return Some(Condition::Reads {
+                sensors,
+                than,
+                limit,
+            });
         }
         self.expected("`sees`, `between`, `<` or `>` after the names of the sensors");
         None
@@ -290,7 +341,11 @@ impl Sentence<'_> {
         if matches!(self.word(), Some("dropped" | "risen")) {
             let down = self.choice(&["dropped", "risen"])? == 0;
             self.words(&["by"])?;
-            return Some(Condition::Changed { sensor, down, by: self.amount(Wanted::Share)? });
+            return Some(Condition::Changed {
+                sensor,
+                down,
+                by: self.amount(Wanted::Share)?,
+            });
         }
         if !matches!(self.word(), Some("crossed" | "met")) {
             self.expected("`crossed`, `met`, `dropped` or `risen`");
@@ -310,12 +365,20 @@ impl Sentence<'_> {
         } else {
             None
         };
-        Some(Condition::Crossed { sensor, count, tone, met, apart })
+        Some(Condition::Crossed {
+            sensor,
+            count,
+            tone,
+            met,
+            apart,
+        })
     }
 
     fn number_then(&self, word: &str) -> bool {
         (1..=4).any(|ahead| self.text(ahead) == Some(word))
-            && self.peek().is_some_and(|token| matches!(token.kind, TokenKind::Number | TokenKind::Word))
+            && self
+                .peek()
+                .is_some_and(|token| matches!(token.kind, TokenKind::Number | TokenKind::Word))
     }
 
     /// `bumper is pressed`, `arm is there`, `bumper was bumped`
@@ -323,12 +386,19 @@ impl Sentence<'_> {
         let device = self.device(DeviceKind::Switch)?;
         if self.eat("was") {
             self.words(&["bumped"])?;
-            return Some(Condition::Is { device, state: DeviceState::Bumped });
+            return Some(Condition::Is {
+                device,
+                state: DeviceState::Bumped,
+            });
         }
         self.words(&["is"])?;
         if let Some(word @ ("there" | "blocked")) = self.word() {
             self.slots.last_mut()?.kind = SlotKind::Device(DeviceKind::Actuator);
-            let state = if word == "there" { DeviceState::There } else { DeviceState::Blocked };
+            let state = if word == "there" {
+                DeviceState::There
+            } else {
+                DeviceState::Blocked
+            };
             self.choice(&["there", "blocked"])?;
             return Some(Condition::Is { device, state });
         }
@@ -337,13 +407,19 @@ impl Sentence<'_> {
             self.suggest(&["pressed", "released", "there", "blocked"]);
             return None;
         }
-        let state =
-            if self.choice(&["pressed", "released"])? == 0 { DeviceState::Pressed } else { DeviceState::Released };
+        let state = if self.choice(&["pressed", "released"])? == 0 {
+            DeviceState::Pressed
+        } else {
+            DeviceState::Released
+        };
         Some(Condition::Is { device, state })
     }
 
     fn not_a_condition(&mut self) -> Option<Condition> {
-        if self.word().is_some_and(|word| nearest(word, OWN.iter().copied()).is_some()) {
+        if self
+            .word()
+            .is_some_and(|word| nearest(word, OWN.iter().copied()).is_some())
+        {
             self.expected("a condition");
             self.suggest(OWN);
             return None;
@@ -357,17 +433,26 @@ impl Sentence<'_> {
 
     pub(in crate::mission) fn target(&mut self) -> Option<Spanned<Target>> {
         let Some(token) = self.peek().cloned() else {
-            return Some(Spanned { node: Target::Next, span: self.end..self.end });
+            return Some(Spanned {
+                node: Target::Next,
+                span: self.end..self.end,
+            });
         };
         if token.kind != TokenKind::Arrow {
             self.finished();
             return None;
         }
         self.at += 1;
-        if self.peek().is_some_and(|token| token.kind == TokenKind::Text) {
+        if self
+            .peek()
+            .is_some_and(|token| token.kind == TokenKind::Text)
+        {
             let name = self.quoted("")?;
             self.slots.last_mut()?.kind = SlotKind::Target;
-            return Some(Spanned { node: Target::Step(name.node), span: name.span });
+            return Some(Spanned {
+                node: Target::Step(name.node),
+                span: name.span,
+            });
         }
         let word = self.word();
         let node = match word {
@@ -377,8 +462,12 @@ impl Sentence<'_> {
             Some("done") => Target::Done,
             Some("fail") => {
                 let start = self.take_slot(SlotKind::Target).start;
-                let reason = self.quoted("the reason in quotes, such as `fail \"lost the line\"`")?;
-                return Some(Spanned { node: Target::Fail(reason.node), span: start..reason.span.end });
+                let reason =
+                    self.quoted("the reason in quotes, such as `fail \"lost the line\"`")?;
+                return Some(Spanned {
+                    node: Target::Fail(reason.node),
+                    span: start..reason.span.end,
+                });
             }
             _ => {
                 self.expected("`next`, `again`, `out`, `done`, `fail \"reason\"` or the name of a step in quotes");

@@ -34,32 +34,49 @@ pub fn extract(of: Text<'_>, steps: Range<TextStep>, routine: &str) -> Result<Ch
     let only_way = steps.len() == 1 && same.is_some_and(|same| all_lead(first, same));
     if only_way && let Some(same) = same {
         for (exit, _) in &leaving {
-            inner.push(Edit { span: here(&exit.target.span), text: "next".to_owned() });
+            inner.push(Edit {
+                span: here(&exit.target.span),
+                text: "next".to_owned(),
+            });
         }
         outer = format!("\n{indent}  until finished -> {same}");
     } else {
         let mut word = "until";
         for (nth, (exit, target)) in leaving.iter().enumerate() {
             let label = label(of, routine, nth);
-            inner.push(Edit { span: here(&exit.target.span), text: "out".to_owned() });
-            inner.push(Edit::insert(exit.condition.span.end - span.start, format!(" as {label}")));
+            inner.push(Edit {
+                span: here(&exit.target.span),
+                text: "out".to_owned(),
+            });
+            inner.push(Edit::insert(
+                exit.condition.span.end - span.start,
+                format!(" as {label}"),
+            ));
             outer = format!("{outer}\n{indent}  {word} finished and ended by {label} -> {target}");
             word = "or   ";
         }
     }
     let moved = apply_all(&of.text[span.clone()], inner);
-    let lines: Vec<String> =
-        moved.lines().map(|line| format!("  {}", line.strip_prefix(indent).unwrap_or(line))).collect();
+    let lines: Vec<String> = moved
+        .lines()
+        .map(|line| format!("  {}", line.strip_prefix(indent).unwrap_or(line)))
+        .collect();
     let name = &first.name.node;
     let call = format!("{indent}step \"{name}\"\n{indent}  do {routine}{outer}");
     let end = of.text.trim_end().len();
     let below = format!("\n\nroutine {routine}\n{}\nend\n", lines.join("\n"));
-    let mut edits = vec![Edit { span: span.clone(), text: call }];
+    let mut edits = vec![Edit {
+        span: span.clone(),
+        text: call,
+    }];
     if span.end >= end {
         edits[0].span.end = of.text.len();
         edits[0].text.push_str(&below);
     } else {
-        edits.push(Edit { span: end..of.text.len(), text: below });
+        edits.push(Edit {
+            span: end..of.text.len(),
+            text: below,
+        });
     }
     of.sound(Change::new(edits, name.clone()))
 }
@@ -68,10 +85,18 @@ fn free_name(of: Text<'_>, routine: &str) -> Result<(), BadName> {
     if !is_word(routine) {
         return Err(BadName::NotOneWord);
     }
-    let own = of.parsed.mission.routines.iter().map(|known| &known.name.node);
+    let own = of
+        .parsed
+        .mission
+        .routines
+        .iter()
+        .map(|known| &known.name.node);
     let shared = of.names.routines.iter().map(|known| &known.name);
     match own.chain(shared).find(|known| *known == routine) {
-        Some(_) => Err(BadName::Taken { what: "routine", name: routine.to_owned() }),
+        Some(_) => Err(BadName::Taken {
+            what: "routine",
+            name: routine.to_owned(),
+        }),
         None => Ok(()),
     }
 }
@@ -89,10 +114,15 @@ fn outside(of: Text<'_>, steps: &[TextStep]) -> Result<(), Refusal> {
         }
     }
     // A copy whose original stays behind would have none.
-    for one in references(of.parsed, of.text).into_iter().filter(|one| one.way == Way::Copies) {
+    for one in references(of.parsed, of.text)
+        .into_iter()
+        .filter(|one| one.way == Way::Copies)
+    {
         let inside = one.step.is_some_and(|step| of.is_among(steps, step));
         if inside && !one.target.is_some_and(|target| of.is_among(steps, target)) {
-            return Err(Refusal::IsCopy { step: of.from(&one) });
+            return Err(Refusal::IsCopy {
+                step: of.from(&one),
+            });
         }
     }
     Ok(())
@@ -101,20 +131,36 @@ fn outside(of: Text<'_>, steps: &[TextStep]) -> Result<(), Refusal> {
 /// The exits that lead out of the steps, with where they lead, as it is written outside.
 fn leaving<'a>(of: Text<'a>, steps: &[TextStep]) -> Result<Vec<(&'a Exit, String)>, Refusal> {
     let mut all = Vec::new();
-    for (index, step) in of.parsed.mission.numbered().filter(|(index, _)| of.is_among(steps, *index)) {
+    for (index, step) in of
+        .parsed
+        .mission
+        .numbered()
+        .filter(|(index, _)| of.is_among(steps, *index))
+    {
         let beside = steps.contains(&index);
         for row in &step.rows {
             if let Answer::Go(target) = &row.answer
                 && let Some(target) = outward(of, steps, step, beside, &target.node)
             {
-                return Err(Refusal::LeadsAround { step: step.name.node.clone(), target });
+                return Err(Refusal::LeadsAround {
+                    step: step.name.node.clone(),
+                    target,
+                });
             }
         }
         for exit in &step.exits {
-            let Some(target) = outward(of, steps, step, beside, &exit.target.node) else { continue };
+            let Some(target) = outward(of, steps, step, beside, &exit.target.node) else {
+                continue;
+            };
             // Within a repeat, `out` leads only out of that; and what a copy has from its original stands there.
-            if !beside || !of.parsed.is_own(exit.line, &exit.condition.span) || exit.target.span.is_empty() {
-                return Err(Refusal::LeadsAround { step: step.name.node.clone(), target });
+            if !beside
+                || !of.parsed.is_own(exit.line, &exit.condition.span)
+                || exit.target.span.is_empty()
+            {
+                return Err(Refusal::LeadsAround {
+                    step: step.name.node.clone(),
+                    target,
+                });
             }
             all.push((exit, target));
         }
@@ -123,7 +169,13 @@ fn leaving<'a>(of: Text<'a>, steps: &[TextStep]) -> Result<Vec<(&'a Exit, String
 }
 
 /// A target as it is written outside; none when it stays within, or ends the mission.
-fn outward(of: Text<'_>, steps: &[TextStep], step: &Step, beside: bool, target: &Target) -> Option<String> {
+fn outward(
+    of: Text<'_>,
+    steps: &[TextStep],
+    step: &Step,
+    beside: bool,
+    target: &Target,
+) -> Option<String> {
     match target {
         Target::Step(name) => {
             let meant = of.parsed.mission.find(name, step);
@@ -138,7 +190,10 @@ fn outward(of: Text<'_>, steps: &[TextStep], step: &Step, beside: bool, target: 
 
 /// Whether every way out of a step that does not end the mission leads to one place.
 fn all_lead(step: &Step, same: &str) -> bool {
-    let by_itself = step.behaviour.as_ref().is_some_and(|(behaviour, _)| !behaviour.node.outcomes().is_empty());
+    let by_itself = step
+        .behaviour
+        .as_ref()
+        .is_some_and(|(behaviour, _)| !behaviour.node.outcomes().is_empty());
     !by_itself
         && targets(step).all(|(target, _)| match target {
             Target::Step(name) => format!("\"{name}\"") == same,
@@ -153,5 +208,8 @@ fn all_lead(step: &Step, same: &str) -> bool {
 fn label(of: Text<'_>, routine: &str, nth: usize) -> String {
     let taken = of.parsed.labels();
     let names = (nth + 1..).map(|number| format!("{routine}-way-{number}"));
-    names.into_iter().find(|name| !taken.contains(&name.as_str())).unwrap_or_default()
+    names
+        .into_iter()
+        .find(|name| !taken.contains(&name.as_str()))
+        .unwrap_or_default()
 }

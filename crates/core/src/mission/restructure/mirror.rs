@@ -18,23 +18,42 @@ use crate::units::Quantity;
 /// Nothing in them has a side. A sensor without a counterpart stays, and the note says so.
 pub fn mirror(of: Text<'_>, steps: Range<TextStep>) -> Result<Change, Refusal> {
     let steps = of.side_by_side(&steps)?;
-    let mut mirror = Mirror { of, edits: Vec::new(), alone: None };
+    let mut mirror = Mirror {
+        of,
+        edits: Vec::new(),
+        alone: None,
+    };
     let lines = of.step(steps[0]).line..=of.step(steps[steps.len() - 1]).last;
-    for slot in of.parsed.slots.iter().filter(|slot| lines.contains(&slot.line)) {
+    for slot in of
+        .parsed
+        .slots
+        .iter()
+        .filter(|slot| lines.contains(&slot.line))
+    {
         if let SlotKind::Choice(words) = slot.kind
             && words.contains(&"left")
         {
             mirror.word(&slot.span, &[("left", "right"), ("right", "left")]);
         }
     }
-    for (index, step) in of.parsed.mission.numbered().filter(|(index, _)| of.is_among(&steps, *index)) {
+    for (index, step) in of
+        .parsed
+        .mission
+        .numbered()
+        .filter(|(index, _)| of.is_among(&steps, *index))
+    {
         for behaviour in of.parsed.behaviours_of(step) {
             if let Behaviour::Do(call) = &behaviour.node {
                 mirror.call(behaviour, call);
             }
             behaviour.node.parts(&mut |part| mirror.part(part));
         }
-        for (_, _, condition) in of.parsed.conditions().into_iter().filter(|(at, ..)| *at == Some(index)) {
+        for (_, _, condition) in of
+            .parsed
+            .conditions()
+            .into_iter()
+            .filter(|(at, ..)| *at == Some(index))
+        {
             condition.walk(&mut |term| mirror.condition(term));
         }
     }
@@ -42,7 +61,10 @@ pub fn mirror(of: Text<'_>, steps: Range<TextStep>) -> Result<Change, Refusal> {
         return Err(Refusal::NoSide);
     }
     let note = mirror.alone.map(Note::NoOpposite);
-    of.sound(Change { note, ..Change::new(mirror.edits, of.name(steps[0])) })
+    of.sound(Change {
+        note,
+        ..Change::new(mirror.edits, of.name(steps[0]))
+    })
 }
 
 struct Mirror<'a> {
@@ -55,7 +77,10 @@ struct Mirror<'a> {
 impl Mirror<'_> {
     fn put(&mut self, span: &Range<usize>, text: String) {
         if self.of.text[span.clone()] != *text {
-            self.edits.push(Edit { span: span.clone(), text });
+            self.edits.push(Edit {
+                span: span.clone(),
+                text,
+            });
         }
     }
 
@@ -68,7 +93,9 @@ impl Mirror<'_> {
 
     /// The sensor on the other side; the same for what is no floor sensor.
     fn opposite(&mut self, name: &str) -> String {
-        let Some(sensor) = self.of.names.sensor(name) else { return name.to_owned() };
+        let Some(sensor) = self.of.names.sensor(name) else {
+            return name.to_owned();
+        };
         sensor.mirror.clone().unwrap_or_else(|| {
             self.alone.get_or_insert_with(|| name.to_owned());
             name.to_owned()
@@ -92,7 +119,10 @@ impl Mirror<'_> {
             Part::Sensors(sensors) => sensors.names.iter().for_each(|name| self.sensor(name)),
             Part::Compared(sensors, ..) => sensors.names.iter().for_each(|name| self.sensor(name)),
             Part::Measured(value) => self.measured(value),
-            Part::Device(_, DeviceKind::Ranger | DeviceKind::Switch | DeviceKind::Actuator | DeviceKind::Signal)
+            Part::Device(
+                _,
+                DeviceKind::Ranger | DeviceKind::Switch | DeviceKind::Actuator | DeviceKind::Signal,
+            )
             | Part::Amount(..)
             | Part::Side(_)
             | Part::Tone(..)
@@ -143,7 +173,11 @@ impl Mirror<'_> {
         condition.node.parts(&mut |part| self.part(part));
         match &condition.node {
             Condition::Heading(angle) => self.negate(angle),
-            Condition::Reads { sensors, than, limit } if is_heading(&sensors.names) => {
+            Condition::Reads {
+                sensors,
+                than,
+                limit,
+            } if is_heading(&sensors.names) => {
                 self.negate(limit);
                 let between = sensors.names[0].span.end..limit.span.start;
                 let sign = match than {
@@ -151,9 +185,14 @@ impl Mirror<'_> {
                     Comparison::Above => '>',
                     Comparison::Named(_) => return,
                 };
-                let Some(at) = self.of.text[between.clone()].find(sign) else { return };
+                let Some(at) = self.of.text[between.clone()].find(sign) else {
+                    return;
+                };
                 let other = if sign == '<' { ">" } else { "<" };
-                self.put(&(between.start + at..between.start + at + 1), other.to_owned());
+                self.put(
+                    &(between.start + at..between.start + at + 1),
+                    other.to_owned(),
+                );
             }
             Condition::Between { sensors, low, high } if is_heading(&sensors.names) => {
                 let (low_text, high_text) = (self.negative(low), self.negative(high));
@@ -204,7 +243,11 @@ impl Mirror<'_> {
     fn negative(&self, angle: &Spanned<Value>) -> String {
         match &angle.node {
             Value::Literal(quantity) if quantity.value == 0.0 => quantity.to_string(),
-            Value::Literal(quantity) => Quantity { value: -quantity.value, unit: quantity.unit }.to_string(),
+            Value::Literal(quantity) => Quantity {
+                value: -quantity.value,
+                unit: quantity.unit,
+            }
+            .to_string(),
             Value::Named(_) | Value::Formula(_) => match taken_from_nothing(&self.of, angle) {
                 Some(inner) => inner.to_owned(),
                 None => format!("(0 deg - {})", &self.of.text[angle.span.clone()]),
@@ -222,7 +265,9 @@ impl Mirror<'_> {
         }
         let written = &self.of.text[behaviour.span.clone()];
         if call.mirrored {
-            let Some(at) = written.rfind("mirrored") else { return };
+            let Some(at) = written.rfind("mirrored") else {
+                return;
+            };
             let start = written[..at].trim_end().len();
             let span = behaviour.span.start + start..behaviour.span.start + at + "mirrored".len();
             self.put(&span, String::new());
@@ -238,9 +283,17 @@ const SIDED: [&str; 2] = ["heading", "last-turn"];
 
 /// What is taken from nothing in `(0 deg - X)`: `X` as it is written.
 fn taken_from_nothing<'a>(of: &Text<'a>, value: &Spanned<Value>) -> Option<&'a str> {
-    let Value::Formula(formula) = &value.node else { return None };
-    let Formula::Two(Operator::Minus, pair) = &**formula else { return None };
-    let Formula::Amount(Spanned { node: Value::Literal(Quantity { value: 0.0, .. }), .. }) = &pair[0] else {
+    let Value::Formula(formula) = &value.node else {
+        return None;
+    };
+    let Formula::Two(Operator::Minus, pair) = &**formula else {
+        return None;
+    };
+    let Formula::Amount(Spanned {
+        node: Value::Literal(Quantity { value: 0.0, .. }),
+        ..
+    }) = &pair[0]
+    else {
         return None;
     };
     let written = of.text[value.span.clone()].strip_prefix("(0 deg - ")?;

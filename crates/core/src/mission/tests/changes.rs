@@ -19,8 +19,16 @@ pub(in crate::mission) fn names() -> Names {
         mirror: Some(mirror.into()),
         ..DeviceName::new(name, DeviceKind::Floor)
     };
-    let devices = vec![sensor("floor-left", "floor-right"), sensor("floor-right", "floor-left")];
-    Names { devices, has_gyro: true, top_speed: 0.5, ..Names::default() }
+    let devices = vec![
+        sensor("floor-left", "floor-right"),
+        sensor("floor-right", "floor-left"),
+    ];
+    Names {
+        devices,
+        has_gyro: true,
+        top_speed: 0.5,
+        ..Names::default()
+    }
 }
 
 /// A change of a text, with the names of the bench.
@@ -29,38 +37,70 @@ pub(in crate::mission) fn changed(
     change: impl FnOnce(Text<'_>) -> Result<Change, Refusal>,
 ) -> Result<String, Refusal> {
     let (parsed, names) = (parse(text), names());
-    Ok(change(Text { parsed: &parsed, text, names: &names })?.apply(text))
+    Ok(change(Text {
+        parsed: &parsed,
+        text,
+        names: &names,
+    })?
+    .apply(text))
 }
 
 fn line(text: &str, has: &str) -> usize {
-    text.lines().position(|line| line.contains(has)).unwrap_or_else(|| panic!("no {has} in {text}"))
+    text.lines()
+        .position(|line| line.contains(has))
+        .unwrap_or_else(|| panic!("no {has} in {text}"))
 }
 
 fn slot(text: &str, at: &str) -> SlotId {
     let start = text.find(at).expect("it is there");
     let parsed = parse(text);
-    parsed.slot_where(|slot| slot.span.start == start).unwrap_or_else(|| panic!("no slot at {at}"))
+    parsed
+        .slot_where(|slot| slot.span.start == start)
+        .unwrap_or_else(|| panic!("no slot at {at}"))
 }
 
 #[test]
 fn an_exit_comes_below_the_others_and_the_first_one_starts_with_until() {
-    let added = add_exit(&parse(TEXT), TEXT, TextStep(0), "turned 5 deg", Some("done")).apply(TEXT);
-    assert!(added.contains("-> fail \"stuck\"\n  or    turned 5 deg  -> done\n\nstep \"Turn\""), "{added}");
+    let added = add_exit(
+        &parse(TEXT),
+        TEXT,
+        TextStep(0),
+        "turned 5 deg",
+        Some("done"),
+    )
+    .apply(TEXT);
+    assert!(
+        added.contains("-> fail \"stuck\"\n  or    turned 5 deg  -> done\n\nstep \"Turn\""),
+        "{added}"
+    );
     let bare = "step \"a\"\n  hold\n";
     assert_eq!(
         add_exit(&parse(bare), bare, TextStep(0), "1 s passes", None).apply(bare),
         "step \"a\"\n  hold\n  until 1 s passes\n"
     );
-    let repeat = "step \"r\"\n  repeat forever\n    step \"a\"\n      hold\n      until 1 s passes\n  end\n";
+    let repeat =
+        "step \"r\"\n  repeat forever\n    step \"a\"\n      hold\n      until 1 s passes\n  end\n";
     let ended = add_exit(&parse(repeat), repeat, TextStep(0), "9 s pass", None).apply(repeat);
-    assert!(ended.ends_with("  end\n  until 9 s pass\n"), "below its end: {ended}");
+    assert!(
+        ended.ends_with("  end\n  until 9 s pass\n"),
+        "below its end: {ended}"
+    );
 }
 
 #[test]
 fn a_first_exit_that_goes_leaves_its_word_to_the_next() {
-    let gone = remove_exit(&parse(TEXT), TEXT, line(TEXT, "travelled 90")).unwrap().apply(TEXT);
-    assert!(gone.contains("at pace\n  until floor-left sees dark   -> next  # the bar\n  or    4 s pass"), "{gone}");
-    let gone = remove_exit(&parse(TEXT), TEXT, line(TEXT, "4 s pass")).unwrap().apply(TEXT);
+    let gone = remove_exit(&parse(TEXT), TEXT, line(TEXT, "travelled 90"))
+        .unwrap()
+        .apply(TEXT);
+    assert!(
+        gone.contains(
+            "at pace\n  until floor-left sees dark   -> next  # the bar\n  or    4 s pass"
+        ),
+        "{gone}"
+    );
+    let gone = remove_exit(&parse(TEXT), TEXT, line(TEXT, "4 s pass"))
+        .unwrap()
+        .apply(TEXT);
     assert!(gone.contains("# the bar\n\nstep \"Turn\""), "{gone}");
     assert!(remove_exit(&parse(TEXT), TEXT, line(TEXT, "spin left")).is_none());
 }
@@ -86,38 +126,76 @@ fn exits_change_places_but_keep_their_words() {
 
 #[test]
 fn units_are_changed_only_into_what_is_exactly_the_same() {
-    let turn = |text: &str, at: &str| convert(&parse(text), text, slot(text, at)).map(|edit| edit.apply(text));
+    let turn = |text: &str, at: &str| {
+        convert(&parse(text), text, slot(text, at)).map(|edit| edit.apply(text))
+    };
     let mut text = TEXT.to_owned();
     for amount in ["90 mm", "9 cm", "0.09 m", "90 mm"] {
-        assert!(text.contains(&format!("travelled {amount} ")), "{amount}: {text}");
+        assert!(
+            text.contains(&format!("travelled {amount} ")),
+            "{amount}: {text}"
+        );
         text = turn(&text, amount).unwrap();
     }
     assert!(turn(TEXT, "4 s pass").unwrap().contains("4000 ms pass"));
-    assert_eq!(turn(TEXT, "pace\n  until travelled 90"), None, "a share has no other unit");
+    assert_eq!(
+        turn(TEXT, "pace\n  until travelled 90"),
+        None,
+        "a share has no other unit"
+    );
     let angle = turn(TEXT, "90 deg").unwrap();
-    assert!(angle.contains("turned 0.25 turn"), "no rounded radians: {angle}");
+    assert!(
+        angle.contains("turned 0.25 turn"),
+        "no rounded radians: {angle}"
+    );
 }
 
 #[test]
 fn amounts_get_names_and_lose_them_again() {
     let names = names();
     let at = slot(TEXT, "22 %");
-    assert_eq!(linkable(&parse(TEXT), at), [("pace".to_owned(), "20 %".to_owned())]);
+    assert_eq!(
+        linkable(&parse(TEXT), at),
+        [("pace".to_owned(), "20 %".to_owned())]
+    );
     let named = name_amount(&parse(TEXT), TEXT, &names, at, "whirl").unwrap();
-    assert!(named.contains("let pace = 20 %\nlet whirl = 22 %\n") && named.contains("spin left at whirl"), "{named}");
+    assert!(
+        named.contains("let pace = 20 %\nlet whirl = 22 %\n")
+            && named.contains("spin left at whirl"),
+        "{named}"
+    );
     let linked = name_amount(&parse(TEXT), TEXT, &names, at, "pace").unwrap();
     assert!(linked.contains("spin left at pace") && !linked.contains("22 %"));
     for (name, why) in [("9x", "letter"), ("a b", "letter"), ("", "letter")] {
-        assert!(name_amount(&parse(TEXT), TEXT, &names, at, name).unwrap_err().to_string().contains(why), "{name}");
+        assert!(
+            name_amount(&parse(TEXT), TEXT, &names, at, name)
+                .unwrap_err()
+                .to_string()
+                .contains(why),
+            "{name}"
+        );
     }
     let way = slot(TEXT, "90 mm");
-    assert!(name_amount(&parse(TEXT), TEXT, &names, way, "pace").unwrap_err().to_string().contains("another unit"));
+    assert!(
+        name_amount(&parse(TEXT), TEXT, &names, way, "pace")
+            .unwrap_err()
+            .to_string()
+            .contains("another unit")
+    );
     assert!(name_amount(&parse(TEXT), TEXT, &names, slot(TEXT, "20 %"), "x").is_err());
-    let out = write_out(&parse(TEXT), TEXT, slot(TEXT, "pace\n  until travelled 90")).unwrap().apply(TEXT);
-    assert!(out.contains("drive ahead at 20 %\n") && out.contains("drive back at pace"), "{out}");
+    let out = write_out(&parse(TEXT), TEXT, slot(TEXT, "pace\n  until travelled 90"))
+        .unwrap()
+        .apply(TEXT);
+    assert!(
+        out.contains("drive ahead at 20 %\n") && out.contains("drive back at pace"),
+        "{out}"
+    );
     let bare = "step \"a\"\n  hold\n  until 1 s passes";
     let first = name_amount(&parse(bare), bare, &names, slot(bare, "1 s"), "rest");
-    assert_eq!(first.unwrap(), "let rest = 1 s\n\nstep \"a\"\n  hold\n  until rest passes");
+    assert_eq!(
+        first.unwrap(),
+        "let rest = 1 s\n\nstep \"a\"\n  hold\n  until rest passes"
+    );
     assert!(
         name_amount(&parse(TEXT), TEXT, &names, slot(TEXT, "9 s"), "x")
             .unwrap_err()
@@ -128,26 +206,54 @@ fn amounts_get_names_and_lose_them_again() {
 
 #[test]
 fn a_step_becomes_a_comment_and_comes_back() {
-    let away = toggle_comment(&parse(TEXT), TEXT, line(TEXT, "step \"Turn\"")).unwrap().apply(TEXT);
-    assert!(away.contains("# step \"Turn\"\n#   spin left at 22 %\n#   until turned 90 deg\n"), "{away}");
+    let away = toggle_comment(&parse(TEXT), TEXT, line(TEXT, "step \"Turn\""))
+        .unwrap()
+        .apply(TEXT);
+    assert!(
+        away.contains("# step \"Turn\"\n#   spin left at 22 %\n#   until turned 90 deg\n"),
+        "{away}"
+    );
     assert_eq!(parse(&away).mission.steps.len(), 2);
     for at in ["# step \"Turn\"", "#   until turned"] {
-        let back = toggle_comment(&parse(&away), &away, line(&away, at)).unwrap().apply(&away);
+        let back = toggle_comment(&parse(&away), &away, line(&away, at))
+            .unwrap()
+            .apply(&away);
         assert_eq!(back, TEXT, "from {at}");
     }
-    let one = toggle_comment(&parse(TEXT), TEXT, line(TEXT, "4 s pass")).unwrap().apply(TEXT);
+    let one = toggle_comment(&parse(TEXT), TEXT, line(TEXT, "4 s pass"))
+        .unwrap()
+        .apply(TEXT);
     assert!(one.contains("  # or    4 s pass"), "{one}");
-    assert_eq!(toggle_comment(&parse(&one), &one, line(&one, "4 s pass")).unwrap().apply(&one), TEXT);
-    assert!(toggle_comment(&parse(TEXT), TEXT, 2).is_none(), "nothing to hide on an empty line");
+    assert_eq!(
+        toggle_comment(&parse(&one), &one, line(&one, "4 s pass"))
+            .unwrap()
+            .apply(&one),
+        TEXT
+    );
+    assert!(
+        toggle_comment(&parse(TEXT), TEXT, 2).is_none(),
+        "nothing to hide on an empty line"
+    );
 }
 
 #[test]
 fn a_mirrored_step_is_the_same_seen_in_a_mirror() {
     let text = "step \"a\"\n  follow the left edge of a dark line with floor-left at 20 %\n  until floor-right sees dark  -> next\n  or    heading reaches 90 deg\n  or    left wheel rolled 90 mm\n";
     let once = changed(text, |of| mirror(of, TextStep(0)..TextStep(1))).unwrap();
-    assert!(once.contains("the right edge of a dark line with floor-right"), "{once}");
-    assert!(once.contains("floor-left sees dark") && once.contains("reaches -90 deg") && once.contains("right wheel"));
-    assert_eq!(changed(&once, |of| mirror(of, TextStep(0)..TextStep(1))).unwrap(), text, "twice is never");
+    assert!(
+        once.contains("the right edge of a dark line with floor-right"),
+        "{once}"
+    );
+    assert!(
+        once.contains("floor-left sees dark")
+            && once.contains("reaches -90 deg")
+            && once.contains("right wheel")
+    );
+    assert_eq!(
+        changed(&once, |of| mirror(of, TextStep(0)..TextStep(1))).unwrap(),
+        text,
+        "twice is never"
+    );
     assert_eq!(
         changed(TEXT, |of| mirror(of, TextStep(2)..TextStep(3))),
         Err(Refusal::NoSide),
@@ -168,15 +274,27 @@ fn a_step_is_cut_in_two_and_joined_again() {
         Ok(change)
     });
     let joined = joined.unwrap();
-    assert!(joined.contains("-> \"Turn\"") && !joined.contains("\"Back\""), "{joined}");
-    assert!(joined.ends_with("step \"Turn\"\n  spin left at 22 %\n  until travelled 0.25 m\n"), "{joined}");
-    assert_eq!(changed(TEXT, |of| join(of, TextStep(2))), Err(Refusal::NoNeighbour { up: false }));
+    assert!(
+        joined.contains("-> \"Turn\"") && !joined.contains("\"Back\""),
+        "{joined}"
+    );
+    assert!(
+        joined.ends_with("step \"Turn\"\n  spin left at 22 %\n  until travelled 0.25 m\n"),
+        "{joined}"
+    );
+    assert_eq!(
+        changed(TEXT, |of| join(of, TextStep(2))),
+        Err(Refusal::NoNeighbour { up: false })
+    );
 }
 
 #[test]
 fn a_copy_follows_its_original_and_stores_only_what_is_different() {
     let linked = changed(TEXT, |of| link(of, TextStep(0))).unwrap();
-    assert!(linked.contains("\n\nstep \"Out 2\"\n  like \"Out\"\n\nstep \"Turn\""), "{linked}");
+    assert!(
+        linked.contains("\n\nstep \"Out 2\"\n  like \"Out\"\n\nstep \"Turn\""),
+        "{linked}"
+    );
     let parsed = parse(&linked);
     let (original, copy) = (&parsed.mission.steps[0], &parsed.mission.steps[1]);
     assert_eq!(
@@ -184,20 +302,38 @@ fn a_copy_follows_its_original_and_stores_only_what_is_different() {
         original.behaviour.as_ref().map(|(does, _)| &does.node)
     );
     assert_eq!(copy.exits.len(), 3);
-    assert!(copy.exits.iter().all(|exit| exit.line == line(&linked, "like")), "all of them stand in its own line");
+    assert!(
+        copy.exits
+            .iter()
+            .all(|exit| exit.line == line(&linked, "like")),
+        "all of them stand in its own line"
+    );
     let but = linked.replace(
         "  like \"Out\"\n",
         "  like \"Out\"\n  but drive back at pace\n  but until travelled 30 mm  -> done\n  but or turned 9 deg\n",
     );
     let parsed = parse(&but);
     let copy = &parsed.mission.steps[1];
-    assert_eq!((parsed.findings.len(), copy.exits.len()), (0, 4), "{:?}", parsed.findings);
-    assert_eq!(copy.exits[0].target.node, Target::Done, "its own in the place of the one of its kind");
+    assert_eq!(
+        (parsed.findings.len(), copy.exits.len()),
+        (0, 4),
+        "{:?}",
+        parsed.findings
+    );
+    assert_eq!(
+        copy.exits[0].target.node,
+        Target::Done,
+        "its own in the place of the one of its kind"
+    );
     assert_eq!(copy.exits[0].line, line(&but, "but until travelled"));
     assert_eq!(format(&format(&but)), format(&but));
     // It follows the original through every change, and a copy of a copy follows that, too.
     let slower = but.replace("or    4 s pass ", "or    7 s pass ");
-    assert!(check(&parse(&slower), &names()).iter().all(|finding| finding.severity != Severity::Error));
+    assert!(
+        check(&parse(&slower), &names())
+            .iter()
+            .all(|finding| finding.severity != Severity::Error)
+    );
     let twice = changed(&linked, |of| link(of, TextStep(1))).unwrap();
     assert!(twice.contains("step \"Out 3\"\n  like \"Out\""), "{twice}");
 }
@@ -205,7 +341,11 @@ fn a_copy_follows_its_original_and_stores_only_what_is_different() {
 #[test]
 fn what_cannot_be_followed_is_said() {
     for (text, code, words) in [
-        ("step \"a\"\n  like \"b\"\nstep \"c\"\n  hold\n  until 1 s passes", "M136", "no step \"b\""),
+        (
+            "step \"a\"\n  like \"b\"\nstep \"c\"\n  hold\n  until 1 s passes",
+            "M136",
+            "no step \"b\"",
+        ),
         ("step \"a\"\n  like \"a\"", "M136", "no step \"a\""),
         (
             "step \"a\"\n  hold\n  until 1 s passes\nstep \"b\"\n  like \"a\"\nstep \"c\"\n  like \"b\"",
@@ -217,7 +357,11 @@ fn what_cannot_be_followed_is_said() {
             "M136",
             "steps or rows",
         ),
-        ("step \"a\"\n  hold\n  but until 1 s passes", "M007", "outside a copy"),
+        (
+            "step \"a\"\n  hold\n  but until 1 s passes",
+            "M007",
+            "outside a copy",
+        ),
         (
             "step \"a\"\n  hold\n  until 1 s passes\nstep \"b\"\n  like \"a\"\n  until 2 s pass",
             "M007",
@@ -233,10 +377,16 @@ fn what_cannot_be_followed_is_said() {
             "M007",
             "cannot `repeat`",
         ),
-        ("step \"a\"\n  hold\n  until 1 s passes\nstep \"b\"\n  like \"a\"\n  but dance", "M003", "expected an exit"),
+        (
+            "step \"a\"\n  hold\n  until 1 s passes\nstep \"b\"\n  like \"a\"\n  but dance",
+            "M003",
+            "expected an exit",
+        ),
     ] {
         let findings = parse(text).findings;
-        let found = findings.iter().any(|finding| finding.code == code && finding.message.contains(words));
+        let found = findings
+            .iter()
+            .any(|finding| finding.code == code && finding.message.contains(words));
         assert!(found, "{text}: {findings:#?}");
     }
 }
@@ -297,15 +447,31 @@ fn everyday_words_lead_to_the_behaviour_that_is_meant() {
     ] {
         let text = format!("mission \"m\"\n  limit 9 s\nstep \"a\"\n  {typed} at 30 %\n");
         let findings = parse(&text).findings;
-        let finding = findings.iter().find(|finding| finding.code == "M002").unwrap_or_else(|| panic!("{typed}"));
+        let finding = findings
+            .iter()
+            .find(|finding| finding.code == "M002")
+            .unwrap_or_else(|| panic!("{typed}"));
         assert_eq!(finding.message, format!("unknown first word `{typed}`"));
         let words: Vec<&str> = finding.hint_words();
-        assert!(words.iter().any(|words| words.starts_with(&format!("write `{meant}"))), "{typed}: {words:?}");
+        assert!(
+            words
+                .iter()
+                .any(|words| words.starts_with(&format!("write `{meant}"))),
+            "{typed}: {words:?}"
+        );
     }
     // What is only misspelt is corrected, and what is neither is answered with what a line begins with.
-    for (typed, hint) in [("drvie", "did you mean `drive`?"), ("xyzzy", "a line begins with `step`")] {
+    for (typed, hint) in [
+        ("drvie", "did you mean `drive`?"),
+        ("xyzzy", "a line begins with `step`"),
+    ] {
         let findings = parse(&format!("step \"a\"\n  {typed} ahead\n")).findings;
-        assert!(findings.iter().any(|finding| finding.hint_words().iter().any(|words| words.starts_with(hint))));
+        assert!(findings.iter().any(|finding| {
+            finding
+                .hint_words()
+                .iter()
+                .any(|words| words.starts_with(hint))
+        }));
     }
 }
 
@@ -323,17 +489,26 @@ fn spoken_units_are_reported_with_the_unit_that_is_meant() {
         };
         let text = format!("step \"a\"\n  drive ahead at 20 %\n  until {before}{spoken}{after}\n");
         let findings = parse(&text).findings;
-        let [finding] = findings.as_slice() else { panic!("{spoken}: {findings:#?}") };
+        let [finding] = findings.as_slice() else {
+            panic!("{spoken}: {findings:#?}")
+        };
         assert_eq!(finding.message, format!("unknown unit `{spoken}`"));
         match unit {
             // The edit makes a sentence of it, with the same number.
             Some(unit) => {
                 let fixed = finding.hints[0].edits[0].apply(&text);
                 assert!(fixed.contains(&format!("9 {}", unit.symbol())), "{fixed}");
-                assert!(parse(&fixed).findings.is_empty(), "{fixed}: {:?}", parse(&fixed).findings);
+                assert!(
+                    parse(&fixed).findings.is_empty(),
+                    "{fixed}: {:?}",
+                    parse(&fixed).findings
+                );
             }
             // 4 inches are not 4 mm: nothing is written in its place.
-            None => assert!(finding.hints.iter().all(|hint| hint.edits.is_empty()), "{finding:#?}"),
+            None => assert!(
+                finding.hints.iter().all(|hint| hint.edits.is_empty()),
+                "{finding:#?}"
+            ),
         }
     }
 }
@@ -347,7 +522,14 @@ fn the_example_of_an_exit_is_about_what_was_typed() {
         ("until =", "until floor-left sees dark"),
     ] {
         let findings = parse(&format!("step \"a\"\n  drive ahead at 20 %\n  {typed}\n")).findings;
-        let hints: Vec<String> = findings.iter().flat_map(|finding| finding.hint_words()).map(str::to_owned).collect();
-        assert!(hints.iter().any(|words| words.contains(example)), "{typed}: {hints:?}");
+        let hints: Vec<String> = findings
+            .iter()
+            .flat_map(|finding| finding.hint_words())
+            .map(str::to_owned)
+            .collect();
+        assert!(
+            hints.iter().any(|words| words.contains(example)),
+            "{typed}: {hints:?}"
+        );
     }
 }

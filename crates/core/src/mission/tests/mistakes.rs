@@ -56,7 +56,11 @@ fn names_that_mean_nothing_and_things_in_the_wrong_place() {
     let hold = "hold, brake\nuntil 1 s passes";
     let findings_of = |(before, step, after): (&str, &str, &str)| {
         let text = around(before, step, after);
-        format!("{}\n{}\n", text.trim_end().replace('\n', " / "), findings_of(&text))
+        format!(
+            "{}\n{}\n",
+            text.trim_end().replace('\n', " / "),
+            findings_of(&text)
+        )
     };
     let all: Vec<String> = [
         ("let a = b + 1 mm\nlet b = 2 mm\n", "drive ahead at 20 %\nuntil travelled (a + b)", ""),

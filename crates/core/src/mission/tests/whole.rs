@@ -18,7 +18,14 @@ fn amount(examples: &'static [&'static str]) -> impl Strategy<Value = String> {
 }
 
 fn length() -> impl Strategy<Value = String> {
-    amount(&["120 mm", "3 cm", "0.2 m", "(lane / 2)", "min(lane, 40 mm)", "lane"])
+    amount(&[
+        "120 mm",
+        "3 cm",
+        "0.2 m",
+        "(lane / 2)",
+        "min(lane, 40 mm)",
+        "lane",
+    ])
 }
 
 fn condition() -> impl Strategy<Value = String> {
@@ -83,8 +90,13 @@ fn behaviour() -> impl Strategy<Value = String> {
 /// A whole mission of some steps, some of them within repeats, with everything that may stand around them.
 #[expect(clippy::format_push_string, reason = "a text that grows line by line")]
 fn mission() -> impl Strategy<Value = String> {
-    let step =
-        (behaviour(), condition(), condition(), prop::bool::ANY, pick(&["", " after 200 mm", " after it was false"]));
+    let step = (
+        behaviour(),
+        condition(),
+        condition(),
+        prop::bool::ANY,
+        pick(&["", " after 200 mm", " after it was false"]),
+    );
     prop::collection::vec((step, 0..4u8), 1..9).prop_map(|steps| {
         let mut text = String::from(
             "mission \"m\"\nlimit 20 s\nstart slipway\nsettle 0.3 s\nlet lane = 150 mm, safe from 100 mm to 200 mm, measured\n\
@@ -116,14 +128,20 @@ fn mission() -> impl Strategy<Value = String> {
 /// What a text says, without where it says it.
 fn meaning(parsed: &Parsed) -> String {
     let mut mission = parsed.mission.clone();
-    for (_, line) in mission.steps.iter_mut().filter_map(|step| step.behaviour.as_mut()) {
+    for (_, line) in mission
+        .steps
+        .iter_mut()
+        .filter_map(|step| step.behaviour.as_mut())
+    {
         *line = 0;
     }
     let said = format!("{mission:?}");
     let mut out = String::new();
     let mut rest = said.as_str();
-    while let Some(at) =
-        ["span: ", "line: ", "last: "].iter().filter_map(|place| Some(rest.find(place)? + place.len())).min()
+    while let Some(at) = ["span: ", "line: ", "last: "]
+        .iter()
+        .filter_map(|place| Some(rest.find(place)? + place.len()))
+        .min()
     {
         out.push_str(&rest[..at]);
         rest = rest[at..].trim_start_matches(|c: char| c.is_ascii_digit() || c == '.');
@@ -188,7 +206,12 @@ fn codes_of(text: &str) -> (Vec<&'static str>, usize) {
     let mut codes: Vec<&str> = findings.iter().map(|finding| finding.code).collect();
     codes.sort_unstable();
     codes.dedup();
-    assert!(findings.iter().all(|finding| text.get(finding.span.clone()).is_some()), "every place lies in the text");
+    assert!(
+        findings
+            .iter()
+            .all(|finding| text.get(finding.span.clone()).is_some()),
+        "every place lies in the text"
+    );
     (codes, count)
 }
 
@@ -198,19 +221,50 @@ fn what_is_no_mission_is_refused_in_good_time() {
     let huge: String = (0..250_000).map(step).collect();
     assert!(huge.len() > 10 << 20);
     assert_eq!(codes_of(&huge), (vec!["M001", "M110"], 2));
-    let nested = format!("{}{}", "step \"a\"\nrepeat forever\n".repeat(1000), "end\n".repeat(1000));
+    let nested = format!(
+        "{}{}",
+        "step \"a\"\nrepeat forever\n".repeat(1000),
+        "end\n".repeat(1000)
+    );
     let (codes, count) = codes_of(&nested);
     assert!(codes.contains(&"M118") && count < 210, "{count} {codes:?}");
-    let brackets = format!("step \"a\"\nhold, brake\nuntil {}1 s passes{}", "(".repeat(1000), ")".repeat(1000));
+    let brackets = format!(
+        "step \"a\"\nhold, brake\nuntil {}1 s passes{}",
+        "(".repeat(1000),
+        ")".repeat(1000)
+    );
     assert_eq!(codes_of(&brackets).0, ["M110", "M118"]);
-    let formula = format!("let a = {}1 mm{}\n{}", "(".repeat(1000), ")".repeat(1000), step(0));
+    let formula = format!(
+        "let a = {}1 mm{}\n{}",
+        "(".repeat(1000),
+        ")".repeat(1000),
+        step(0)
+    );
     assert!(codes_of(&formula).0.contains(&"M118"));
-    let chain: Vec<String> = (1..2000).map(|nth| format!("let a{nth} = a{} + 1 mm", nth - 1)).collect();
+    let chain: Vec<String> = (1..2000)
+        .map(|nth| format!("let a{nth} = a{} + 1 mm", nth - 1))
+        .collect();
     let chain = chain.join("\n");
-    let chain = format!("let a0 = 1 mm\n{chain}\nstep \"a\"\ndrive ahead at 24 %\nuntil travelled a1999");
-    assert_eq!(codes_of(&chain).0, ["M110"], "a long chain of names is worked out all the same");
-    assert_eq!(parse(&chain).mission.worth("a1999").unwrap().quantity().to_string(), "2000 mm");
-    assert_eq!(codes_of("let a = 1 mm / 0\nstep \"a\"\ndrive ahead at 24 %\nuntil travelled a").0, ["M008", "M110"]);
+    let chain =
+        format!("let a0 = 1 mm\n{chain}\nstep \"a\"\ndrive ahead at 24 %\nuntil travelled a1999");
+    assert_eq!(
+        codes_of(&chain).0,
+        ["M110"],
+        "a long chain of names is worked out all the same"
+    );
+    assert_eq!(
+        parse(&chain)
+            .mission
+            .worth("a1999")
+            .unwrap()
+            .quantity()
+            .to_string(),
+        "2000 mm"
+    );
+    assert_eq!(
+        codes_of("let a = 1 mm / 0\nstep \"a\"\ndrive ahead at 24 %\nuntil travelled a").0,
+        ["M008", "M110"]
+    );
 }
 
 #[test]
@@ -218,7 +272,11 @@ fn routines_that_do_themselves_are_reported() {
     let circle = "step \"a\"\ndo one\nroutine one\nstep \"b\"\ndo two\nend\nroutine two\nstep \"c\"\ndo one\nend\n";
     let (codes, _) = codes_of(circle);
     assert_eq!(codes, ["M110", "M128"]);
-    assert!(!codes_of(&circle.replace("do one\nend", "hold, brake\nuntil 1 s passes\nend")).0.contains(&"M128"));
+    assert!(
+        !codes_of(&circle.replace("do one\nend", "hold, brake\nuntil 1 s passes\nend"))
+            .0
+            .contains(&"M128")
+    );
 }
 
 #[test]
@@ -227,7 +285,9 @@ fn many_mistakes_are_reported_at_once() {
                 until floor-left sees purple -> \"d\"\nor hue sees\nreflex \"x\"\nhold, brake\nuntil 1 s passes\nroutine r\nstep \"e\"\ndo nothing (far = 3 mm)\nend\n";
     let (codes, count) = codes_of(text);
     assert_eq!(count, 10, "{codes:?}");
-    for code in ["M002", "M004", "M005", "M003", "M101", "M102", "M104", "M121", "M129"] {
+    for code in [
+        "M002", "M004", "M005", "M003", "M101", "M102", "M104", "M121", "M129",
+    ] {
         assert!(codes.contains(&code), "{code} in {codes:?}");
     }
 }
@@ -235,12 +295,13 @@ fn many_mistakes_are_reported_at_once() {
 #[test]
 fn nudging_stays_within_what_is_safe() {
     use crate::mission::edit::{Stride, nudge};
-    let text =
-        "let cruise = 30 %, safe from 28 % to 32 %, measured\nstep \"a\"\ndrive ahead at cruise\nuntil 1 s passes\n";
+    let text = "let cruise = 30 %, safe from 28 % to 32 %, measured\nstep \"a\"\ndrive ahead at cruise\nuntil 1 s passes\n";
     let mut now = text.to_owned();
     for _ in 0..4 {
         let parsed = parse(&now);
-        let Some(edit) = nudge(&parsed, &now, &names(), SlotId(0), true, Stride::Coarse) else { break };
+        let Some(edit) = nudge(&parsed, &now, &names(), SlotId(0), true, Stride::Coarse) else {
+            break;
+        };
         now = edit.apply(&now);
     }
     assert!(now.starts_with("let cruise = 32 %, safe"), "{now}");
@@ -255,15 +316,24 @@ fn only_what_makes_sense_is_offered() {
     let parsed = parse(text);
     assert_eq!(parsed.findings, []);
     let offered = |word: &str, nth: usize| {
-        let slot =
-            parsed.slots.iter().enumerate().filter(|(_, slot)| &text[slot.span.clone()] == word).nth(nth).unwrap().0;
+        let slot = parsed
+            .slots
+            .iter()
+            .enumerate()
+            .filter(|(_, slot)| &text[slot.span.clone()] == word)
+            .nth(nth)
+            .unwrap()
+            .0;
         choices(&parsed, &names(), SlotId(slot)).join(" ")
     };
     assert_eq!(offered("front", 0), "front");
     assert_eq!(offered("floor-left", 0), "floor-left floor-right hue");
     assert_eq!(offered("battery", 0), "battery");
     assert_eq!(offered("front", 2), "front", "in a row of a choice as well");
-    assert_eq!(offered("again", 0), "next done again out \"a\" \"in\" \"b\"");
+    assert_eq!(
+        offered("again", 0),
+        "next done again out \"a\" \"in\" \"b\""
+    );
     assert_eq!(offered("next", 0), "next done \"a\" \"b\"");
     assert_eq!(offered("out", 0), "next done out \"z\"");
     assert_eq!(
@@ -272,7 +342,10 @@ fn only_what_makes_sense_is_offered() {
         "they would lose their reasons"
     );
     // Of `during` and `then`: steps of the mission itself.
-    assert_eq!((offered("\"a\"", 0), offered("\"a\"", 1)), ("\"a\" \"b\"".to_owned(), "\"a\" \"b\"".to_owned()));
+    assert_eq!(
+        (offered("\"a\"", 0), offered("\"a\"", 1)),
+        ("\"a\" \"b\"".to_owned(), "\"a\" \"b\"".to_owned())
+    );
 }
 
 #[test]
@@ -284,8 +357,15 @@ fn whether_a_call_is_mirrored_is_nudged_like_any_word() {
         let is_it = |kind: &crate::mission::SlotKind| matches!(kind, crate::mission::SlotKind::Choice(words) if words.contains(&"mirrored"));
         parsed.slot_where(|slot| is_it(&slot.kind)).unwrap()
     };
-    let turned = |text: &str| nudge(&parse(text), text, &names(), at(text), true, Stride::Fine).unwrap().apply(text);
+    let turned = |text: &str| {
+        nudge(&parse(text), text, &names(), at(text), true, Stride::Fine)
+            .unwrap()
+            .apply(text)
+    };
     let mirrored = turned(text);
-    assert!(mirrored.contains("do r (far = 30 mm) mirrored  # there"), "{mirrored}");
+    assert!(
+        mirrored.contains("do r (far = 30 mm) mirrored  # there"),
+        "{mirrored}"
+    );
     assert_eq!(turned(&mirrored), text);
 }

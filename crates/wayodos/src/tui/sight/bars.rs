@@ -25,9 +25,12 @@ pub(in crate::tui) fn hint_spots(model: &Model, area: Rect) -> Vec<HintSpot> {
     let fixed: &[(&str, &str)] = match &model.mode {
         Mode::Browse => &[],
         Mode::Typing(_) | Mode::Asking(..) => &[("Enter", "accept"), ("Esc", "cancel")],
-        Mode::Free(free) if !free.offers.is_empty() => {
-            &[("Tab", "accept the suggestion"), ("Shift Tab", "next suggestion"), ("Esc", "done"), ("Ctrl z", "undo")]
-        }
+        Mode::Free(free) if !free.offers.is_empty() => &[
+            ("Tab", "accept the suggestion"),
+            ("Shift Tab", "next suggestion"),
+            ("Esc", "done"),
+            ("Ctrl z", "undo"),
+        ],
         Mode::Free(_) => &[
             ("Esc", "done"),
             ("Enter", "new line"),
@@ -36,32 +39,66 @@ pub(in crate::tui) fn hint_spots(model: &Model, area: Rect) -> Vec<HintSpot> {
             ("Ctrl k", "to the end"),
             ("Ctrl s", "save"),
         ],
-        Mode::Finding(_) => &[("type", "to find"), ("Up Down", "choose"), ("Enter", "choose it"), ("Esc", "cancel")],
+        Mode::Finding(_) => &[
+            ("type", "to find"),
+            ("Up Down", "choose"),
+            ("Enter", "choose it"),
+            ("Esc", "cancel"),
+        ],
         Mode::Help(_) => &[("Up Down PgUp PgDn", "scroll"), ("any other key", "back")],
         Mode::Reading { .. } => &[("Up Down PgUp PgDn", "scroll"), ("any other key", "back")],
-        Mode::Leaving => {
-            &[("s", "save and quit"), ("k", "quit, keep for next time"), ("d", "discard"), ("Esc", "stay")]
-        }
-        Mode::Outside(outside) if outside.both.is_none() => {
-            &[("o", "keep yours"), ("t", "take the file's"), ("Up Down", "scroll")]
-        }
-        Mode::Outside(_) => &[("o", "keep yours"), ("t", "take the file's"), ("b", "take both"), ("Up Down", "scroll")],
+        Mode::Leaving => &[
+            ("s", "save and quit"),
+            ("k", "quit, keep for next time"),
+            ("d", "discard"),
+            ("Esc", "stay"),
+        ],
+        Mode::Outside(outside) if outside.both.is_none() => &[
+            ("o", "keep yours"),
+            ("t", "take the file's"),
+            ("Up Down", "scroll"),
+        ],
+        Mode::Outside(_) => &[
+            ("o", "keep yours"),
+            ("t", "take the file's"),
+            ("b", "take both"),
+            ("Up Down", "scroll"),
+        ],
     };
     let mut all: Vec<(&str, &str, Option<Action>)> = Vec::new();
     let mut spots = Vec::new();
     let mut end = area.right();
     if fixed.is_empty() {
         // Always there: the way to everything else.
-        let always = [Action::Help, Action::Palette, Action::ToProject, Action::ToMission];
-        for row in always.into_iter().filter_map(|action| keymap::binding(model.screen, action)) {
+        let always = [
+            Action::Help,
+            Action::Palette,
+            Action::ToProject,
+            Action::ToMission,
+        ];
+        for row in always
+            .into_iter()
+            .filter_map(|action| keymap::binding(model.screen, action))
+        {
             end = end.saturating_sub(columns(row.label) + columns(row.hint) + 2);
-            spots.push(HintSpot { x: end, key: row.label, what: row.hint, action: Some(row.action) });
+            spots.push(HintSpot {
+                x: end,
+                key: row.label,
+                what: row.hint,
+                action: Some(row.action),
+            });
             end = end.saturating_sub(1);
         }
         if model.screen == ScreenName::Mission {
-            all.extend(focus_hints(model).iter().map(|(key, what)| (*key, *what, None)));
+            all.extend(
+                focus_hints(model)
+                    .iter()
+                    .map(|(key, what)| (*key, *what, None)),
+            );
         }
-        let rows = useful(model).iter().filter_map(|action| keymap::binding(model.screen, *action));
+        let rows = useful(model)
+            .iter()
+            .filter_map(|action| keymap::binding(model.screen, *action));
         all.extend(rows.map(|row| (row.label, row.hint, Some(row.action))));
     } else {
         all.extend(fixed.iter().map(|(key, what)| (*key, *what, None)));
@@ -72,7 +109,12 @@ pub(in crate::tui) fn hint_spots(model: &Model, area: Rect) -> Vec<HintSpot> {
         if x + wide > end {
             break;
         }
-        spots.push(HintSpot { x, key, what, action });
+        spots.push(HintSpot {
+            x,
+            key,
+            what,
+            action,
+        });
         x += wide + 2;
     }
     spots
@@ -85,7 +127,10 @@ pub fn action_at(model: &Model, areas: &Areas, at: Position) -> Option<Action> {
             let wide = columns(spot.key) + columns(spot.what) + 1;
             (spot.x..spot.x + wide).contains(&at.x)
         };
-        return hint_spots(model, areas.hints).iter().find(|spot| covers(spot))?.action;
+        return hint_spots(model, areas.hints)
+            .iter()
+            .find(|spot| covers(spot))?
+            .action;
     }
     // The project's name leads to its files, the mission's back to it.
     let name = columns(model.project.name()) + 2;
@@ -94,7 +139,9 @@ pub fn action_at(model: &Model, areas: &Areas, at: Position) -> Option<Action> {
     }
     match model.screen {
         ScreenName::Mission if at.x < name => Some(Action::ToProject),
-        ScreenName::Project if at.x >= name && at.x < areas.title.width / 2 => Some(Action::ToMission),
+        ScreenName::Project if at.x >= name && at.x < areas.title.width / 2 => {
+            Some(Action::ToMission)
+        }
         ScreenName::Mission | ScreenName::Project => None,
     }
 }
@@ -103,12 +150,20 @@ pub fn action_at(model: &Model, areas: &Areas, at: Position) -> Option<Action> {
 pub(in crate::tui) fn focus_hints(model: &Model) -> &'static [(&'static str, &'static str)] {
     match (model.focus, model.side) {
         (Pane::Text, _) => &[],
-        (Pane::Field, _) => {
-            &[("arrows", "pan"), ("+ -", "zoom"), ("0", "zoom to fit"), ("Enter", "follow the robot"), ("Esc", "text")]
-        }
-        (Pane::Chart, _) => {
-            &[("Left Right", "time"), ("Up Down", "zoom"), ("0", "zoom to fit"), ("Enter", "pin"), ("Esc", "text")]
-        }
+        (Pane::Field, _) => &[
+            ("arrows", "pan"),
+            ("+ -", "zoom"),
+            ("0", "zoom to fit"),
+            ("Enter", "follow the robot"),
+            ("Esc", "text"),
+        ],
+        (Pane::Chart, _) => &[
+            ("Left Right", "time"),
+            ("Up Down", "zoom"),
+            ("0", "zoom to fit"),
+            ("Enter", "pin"),
+            ("Esc", "text"),
+        ],
         (Pane::Side, Side::Why) => &[
             ("Up Down", "which exit"),
             ("Enter", "what may help"),
@@ -116,9 +171,12 @@ pub(in crate::tui) fn focus_hints(model: &Model) -> &'static [(&'static str, &'s
             ("Tab", "next tab"),
             ("Esc", "text"),
         ],
-        (Pane::Side, Side::Track) => {
-            &[("Left Right", "which sensor"), ("[ ]", "time"), ("Tab", "next tab"), ("Esc", "text")]
-        }
+        (Pane::Side, Side::Track) => &[
+            ("Left Right", "which sensor"),
+            ("[ ]", "time"),
+            ("Tab", "next tab"),
+            ("Esc", "text"),
+        ],
         (Pane::Side, Side::Map) => &[
             ("Up Down", "which step"),
             ("Enter", "go there"),
@@ -126,12 +184,18 @@ pub(in crate::tui) fn focus_hints(model: &Model) -> &'static [(&'static str, &'s
             ("Tab", "next tab"),
             ("Esc", "text"),
         ],
-        (Pane::Side, Side::Score) => {
-            &[("Up Down", "which line"), ("Enter", "when it was first"), ("Tab", "next tab"), ("Esc", "text")]
-        }
-        (Pane::Side, Side::Findings) => {
-            &[("Up Down", "which"), ("Enter", "what may help"), ("Tab", "next tab"), ("Esc", "text")]
-        }
+        (Pane::Side, Side::Score) => &[
+            ("Up Down", "which line"),
+            ("Enter", "when it was first"),
+            ("Tab", "next tab"),
+            ("Esc", "text"),
+        ],
+        (Pane::Side, Side::Findings) => &[
+            ("Up Down", "which"),
+            ("Enter", "what may help"),
+            ("Tab", "next tab"),
+            ("Esc", "text"),
+        ],
     }
 }
 
@@ -140,11 +204,26 @@ pub(in crate::tui) fn useful(model: &Model) -> &'static [Action] {
     use Action as A;
     if model.screen == ScreenName::Project {
         return match model.files.marked().map(|entry| entry.kind) {
-            Some(Kind::Mission) => {
-                &[A::OpenFile, A::AddFile, A::CopyFile, A::RenameFile, A::TakeAway, A::PickRobot, A::PickField, A::Quit]
-            }
+            Some(Kind::Mission) => &[
+                A::OpenFile,
+                A::AddFile,
+                A::CopyFile,
+                A::RenameFile,
+                A::TakeAway,
+                A::PickRobot,
+                A::PickField,
+                A::Quit,
+            ],
             Some(Kind::Bin) => &[A::OpenFile, A::NextKind, A::Quit],
-            Some(_) => &[A::OpenFile, A::AddFile, A::CopyFile, A::RenameFile, A::TakeAway, A::NextKind, A::Quit],
+            Some(_) => &[
+                A::OpenFile,
+                A::AddFile,
+                A::CopyFile,
+                A::RenameFile,
+                A::TakeAway,
+                A::NextKind,
+                A::Quit,
+            ],
             None => &[A::AddFile, A::Quit],
         };
     }
@@ -168,8 +247,15 @@ pub(in crate::tui) fn useful(model: &Model) -> &'static [Action] {
     if model.focus != Pane::Text {
         return &[A::NextPane, A::Play, A::Full];
     }
-    let kind = model.doc.lines().get(model.doc.cursor.line).map(|line| line.kind);
-    let slot = model.doc.slot().map(|slot| &model.doc.prepared.parsed.slots[slot].kind);
+    let kind = model
+        .doc
+        .lines()
+        .get(model.doc.cursor.line)
+        .map(|line| line.kind);
+    let slot = model
+        .doc
+        .slot()
+        .map(|slot| &model.doc.prepared.parsed.slots[slot].kind);
     match (kind, slot) {
         _ if model.doc.values.is_some() => &[
             A::NudgeUp,
@@ -183,7 +269,9 @@ pub(in crate::tui) fn useful(model: &Model) -> &'static [Action] {
             A::Save,
             A::Quit,
         ],
-        _ if model.doc.prepared.parsed.mission.steps.is_empty() => &[A::AddStep, A::Free, A::OpenMission, A::Quit],
+        _ if model.doc.prepared.parsed.mission.steps.is_empty() => {
+            &[A::AddStep, A::Free, A::OpenMission, A::Quit]
+        }
         (Some(LineKind::Step), _) => &[
             A::AddStep,
             A::Copy,
@@ -196,17 +284,61 @@ pub(in crate::tui) fn useful(model: &Model) -> &'static [Action] {
             A::Undo,
             A::Quit,
         ],
-        (Some(LineKind::Exit), Some(SlotKind::Amount { .. })) => {
-            &[A::NudgeUp, A::NudgeDown, A::Open, A::AddExit, A::Delete, A::Why, A::Undo, A::Play, A::Save, A::Quit]
-        }
-        (Some(LineKind::Exit), _) => {
-            &[A::Open, A::NudgeUp, A::AddExit, A::MoveUp, A::Delete, A::Why, A::Undo, A::Play, A::Save, A::Quit]
-        }
-        (_, Some(SlotKind::Amount { .. })) => {
-            &[A::NudgeUp, A::NudgeDown, A::Open, A::NameAmount, A::AddStep, A::Undo, A::Play, A::Save, A::Quit]
-        }
-        (_, Some(_)) => &[A::Open, A::NudgeUp, A::AddStep, A::AddExit, A::Undo, A::Play, A::Save, A::Quit],
-        (_, None) => &[A::Free, A::AddStep, A::Comment, A::Delete, A::Undo, A::Play, A::Save, A::Quit],
+        (Some(LineKind::Exit), Some(SlotKind::Amount { .. })) => &[
+            A::NudgeUp,
+            A::NudgeDown,
+            A::Open,
+            A::AddExit,
+            A::Delete,
+            A::Why,
+            A::Undo,
+            A::Play,
+            A::Save,
+            A::Quit,
+        ],
+        (Some(LineKind::Exit), _) => &[
+            A::Open,
+            A::NudgeUp,
+            A::AddExit,
+            A::MoveUp,
+            A::Delete,
+            A::Why,
+            A::Undo,
+            A::Play,
+            A::Save,
+            A::Quit,
+        ],
+        (_, Some(SlotKind::Amount { .. })) => &[
+            A::NudgeUp,
+            A::NudgeDown,
+            A::Open,
+            A::NameAmount,
+            A::AddStep,
+            A::Undo,
+            A::Play,
+            A::Save,
+            A::Quit,
+        ],
+        (_, Some(_)) => &[
+            A::Open,
+            A::NudgeUp,
+            A::AddStep,
+            A::AddExit,
+            A::Undo,
+            A::Play,
+            A::Save,
+            A::Quit,
+        ],
+        (_, None) => &[
+            A::Free,
+            A::AddStep,
+            A::Comment,
+            A::Delete,
+            A::Undo,
+            A::Play,
+            A::Save,
+            A::Quit,
+        ],
     }
 }
 

@@ -22,7 +22,8 @@ pub fn time_at(model: &Model, area: Rect, column: u16) -> Option<f64> {
     let (left, width) = plot_columns(area);
     let (from, to) = model.span.unwrap_or((0.0, chart.end));
     (column < area.right()).then(|| {
-        let share = f64::from(column.saturating_sub(left)) / f64::from(width.saturating_sub(1).max(1));
+        let share =
+            f64::from(column.saturating_sub(left)) / f64::from(width.saturating_sub(1).max(1));
         from + share.min(1.0) * (to - from)
     })
 }
@@ -60,7 +61,10 @@ impl Axis {
 
 /// The ribbons in sight in the order of drawing: what is seen for a moment only must not vanish under what is seen for long.
 pub fn in_order<'a>(ribbons: &'a [Ribbon], axis: &Axis) -> Vec<&'a Ribbon> {
-    let mut order: Vec<&Ribbon> = ribbons.iter().filter(|ribbon| axis.shows(ribbon.from, ribbon.to)).collect();
+    let mut order: Vec<&Ribbon> = ribbons
+        .iter()
+        .filter(|ribbon| axis.shows(ribbon.from, ribbon.to))
+        .collect();
     order.sort_by(|a, b| (b.to - b.from).total_cmp(&(a.to - a.from)));
     order
 }

@@ -11,12 +11,18 @@ pub(in crate::tui) fn tall(groups: &[&Group]) -> u16 {
 }
 
 /// The columns of the keys in an area, and how wide each is: as few as will do, and no wider than they must be.
-pub(in crate::tui) fn help_columns(screen: ScreenName, (width, height): (u16, u16)) -> (Vec<Vec<&'static Group>>, u16) {
+pub(in crate::tui) fn help_columns(
+    screen: ScreenName,
+    (width, height): (u16, u16),
+) -> (Vec<Vec<&'static Group>>, u16) {
     const WIDE: u16 = 48;
     const NARROW: u16 = 36;
     let most = (width.saturating_sub(4) / NARROW).max(2);
     let fits = |columns: &Vec<Vec<&Group>>| columns.iter().all(|groups| tall(groups) < height);
-    let columns = (1..=most).map(|count| spread(screen, count)).find(fits).unwrap_or_else(|| spread(screen, most));
+    let columns = (1..=most)
+        .map(|count| spread(screen, count))
+        .find(fits)
+        .unwrap_or_else(|| spread(screen, most));
     let wide = (width.saturating_sub(4) / columns.len() as u16).min(WIDE);
     (columns, wide)
 }
@@ -30,7 +36,10 @@ pub fn help_rows(screen: ScreenName, (width, height): (u16, u16)) -> usize {
 
 /// The groups of keys in this many columns, those of one group together.
 pub(in crate::tui) fn spread(screen: ScreenName, count: u16) -> Vec<Vec<&'static Group>> {
-    let rows: usize = groups(screen).iter().map(|group| group.rows.len() + 2).sum();
+    let rows: usize = groups(screen)
+        .iter()
+        .map(|group| group.rows.len() + 2)
+        .sum();
     let share = rows.div_ceil(usize::from(count));
     let mut columns: Vec<Vec<&Group>> = vec![Vec::new()];
     let mut used = 0;
@@ -54,7 +63,9 @@ pub(in crate::tui) fn list_rows(finder: &Finder, area: Rect) -> (Rect, usize) {
         x: area.x + 1,
         y: area.y + 2,
         width: area.width.saturating_sub(2),
-        height: area.height.saturating_sub(if area.width >= WIDE { 3 } else { 4 }),
+        height: area
+            .height
+            .saturating_sub(if area.width >= WIDE { 3 } else { 4 }),
     };
     let first = (finder.at + 1).saturating_sub(usize::from(inside.height));
     (inside, first)
@@ -66,7 +77,8 @@ pub(in crate::tui) const WIDE: u16 = 110;
 /// The row of a list at a place of the screen.
 pub fn row_at(finder: &Finder, area: Rect, at: Position) -> Option<usize> {
     let (rows, first) = list_rows(finder, area);
-    rows.contains(at).then(|| first + usize::from(at.y - rows.y))
+    rows.contains(at)
+        .then(|| first + usize::from(at.y - rows.y))
 }
 
 /// From this many columns on, notes stand beside the mission in words.

@@ -27,9 +27,23 @@ pub fn halves(side: Side, area: Rect) -> (Rect, Option<(Side, Rect)>) {
         return (area, None);
     }
     let upper = area.height * 2 / 5;
-    let below = Rect { y: area.y + upper, height: area.height - upper, ..area };
-    let other = if side == Side::Map { Side::Why } else { Side::Map };
-    (Rect { height: upper, ..area }, Some((other, below)))
+    let below = Rect {
+        y: area.y + upper,
+        height: area.height - upper,
+        ..area
+    };
+    let other = if side == Side::Map {
+        Side::Why
+    } else {
+        Side::Map
+    };
+    (
+        Rect {
+            height: upper,
+            ..area
+        },
+        Some((other, below)),
+    )
 }
 
 /// The tabs: their names, and the columns that each takes.
@@ -46,7 +60,9 @@ pub(in crate::tui) fn tab_places(area: Rect) -> impl Iterator<Item = (Side, u16,
 /// The tab at a place of the screen.
 pub fn tab_at(area: Rect, at: Position) -> Option<Side> {
     let on_bar = at.y == area.y;
-    tab_places(area).find(|(_, x, wide)| on_bar && (*x..x + wide).contains(&at.x)).map(|(side, ..)| side)
+    tab_places(area)
+        .find(|(_, x, wide)| on_bar && (*x..x + wide).contains(&at.x))
+        .map(|(side, ..)| side)
 }
 
 /// How many rows of the open tab can be marked.
@@ -86,7 +102,9 @@ pub fn row_at(model: &Model, area: Rect, at: Position) -> Option<usize> {
     match model.side {
         Side::Why => {
             let rows = why_rows(model);
-            rows.get(line)?.marks().then(|| rows[..line].iter().filter(|row| row.marks()).count())
+            rows.get(line)?
+                .marks()
+                .then(|| rows[..line].iter().filter(|row| row.marks()).count())
         }
         Side::Track => None,
         Side::Map | Side::Findings | Side::Score => (line < count(model)).then_some(line),
@@ -119,17 +137,33 @@ impl WhyRow {
 /// What the why tab says at the time cursor.
 pub fn why_rows(model: &Model) -> Vec<WhyRow> {
     let mut rows = Vec::new();
-    let (Some(report), Some(standing)) = (&model.report, model.standing()) else { return rows };
+    let (Some(report), Some(standing)) = (&model.report, model.standing()) else {
+        return rows;
+    };
     let program = &report.program;
-    let owner = program.reflexes.iter().zip(&standing.reflexes).find(|(_, stands)| stands.has);
+    let owner = program
+        .reflexes
+        .iter()
+        .zip(&standing.reflexes)
+        .find(|(_, stands)| stands.has);
     // After the last look of a run things stay as they were just before it: what it decided is shown instead.
     let tick = report.run.trace.tick_at(model.time + 1e-9);
-    let last = report.run.visits.iter().map(|visit| visit.left).max().unwrap_or_default();
+    let last = report
+        .run
+        .visits
+        .iter()
+        .map(|visit| visit.left)
+        .max()
+        .unwrap_or_default();
     let ended = |step: StepId| {
         let mut visits = report.run.visits.iter().rev();
         visits.find(|visit| tick >= last && visit.left == last && visit.step == step)
     };
-    let written: Vec<_> = standing.steps.iter().filter(|stands| program.steps[stands.step].written).collect();
+    let written: Vec<_> = standing
+        .steps
+        .iter()
+        .filter(|stands| program.steps[stands.step].written)
+        .collect();
     for (depth, stands) in written.iter().enumerate() {
         let about = &program.steps[stands.step];
         let ended = ended(stands.step);
@@ -143,7 +177,12 @@ pub fn why_rows(model: &Model) -> Vec<WhyRow> {
             _ => "driving",
         };
         let state = format!("{what}, {:.1} s", stands.since);
-        rows.push(WhyRow { words: about.name.clone(), state, step: Some(stands.step), ..WhyRow::default() });
+        rows.push(WhyRow {
+            words: about.name.clone(),
+            state,
+            step: Some(stands.step),
+            ..WhyRow::default()
+        });
         for (index, (exit, term)) in about.exits.iter().zip(&stands.exits).enumerate() {
             let fired = ended.is_some_and(|visit| visit.exit == Some(index));
             let state = match (fired, term.looked) {
@@ -161,7 +200,14 @@ pub fn why_rows(model: &Model) -> Vec<WhyRow> {
             };
             let word = if index == 0 { "until" } else { "or" };
             let words = format!("{word} {}", exit.words);
-            rows.push(WhyRow { exit: Some((stands.step, index)), words, state, near, role, ..WhyRow::default() });
+            rows.push(WhyRow {
+                exit: Some((stands.step, index)),
+                words,
+                state,
+                near,
+                role,
+                ..WhyRow::default()
+            });
             if term.looked {
                 rows.extend(looks(term));
             }
@@ -178,17 +224,30 @@ pub fn why_rows(model: &Model) -> Vec<WhyRow> {
             .looks
             .iter()
             .filter_map(nearness)
-            .fold(None, |near: Option<f64>, one| Some(near.map_or(one, |near| near.max(one))));
+            .fold(None, |near: Option<f64>, one| {
+                Some(near.map_or(one, |near| near.max(one)))
+            });
         let role = stands.has.then_some(Role::Accent);
         let words = format!("reflex: {}", reflex.words);
-        rows.push(WhyRow { reflex: Some(index), words, state, near, role, ..WhyRow::default() });
+        rows.push(WhyRow {
+            reflex: Some(index),
+            words,
+            state,
+            near,
+            role,
+            ..WhyRow::default()
+        });
         if stands.watches {
             rows.extend(looks(&stands.term));
         }
     }
     for (name, value) in &standing.kept {
         let words = format!("{name} = {}", amount_words(*value, None));
-        rows.push(WhyRow { words, state: "kept (SI units)".into(), ..WhyRow::default() });
+        rows.push(WhyRow {
+            words,
+            state: "kept (SI units)".into(),
+            ..WhyRow::default()
+        });
     }
     rows
 }
@@ -200,13 +259,21 @@ pub(in crate::tui) fn state_words(term: &TermStanding) -> String {
     }
     match term.looks.as_slice() {
         [live] => live_words(live),
-        many => format!("{} of {} are true", many.iter().filter(|live| live.holds).count(), many.len()),
+        many => format!(
+            "{} of {} are true",
+            many.iter().filter(|live| live.holds).count(),
+            many.len()
+        ),
     }
 }
 
 /// A row for each look of a term that has several.
 pub(in crate::tui) fn looks(term: &TermStanding) -> impl Iterator<Item = WhyRow> {
-    let several = if term.looks.len() > 1 { term.looks.as_slice() } else { &[] };
+    let several = if term.looks.len() > 1 {
+        term.looks.as_slice()
+    } else {
+        &[]
+    };
     several.iter().map(|live| WhyRow {
         words: format!("   {}", live.words),
         state: live_words(live),
@@ -243,9 +310,10 @@ pub fn map_rows(model: &Model) -> Vec<MapRow> {
             block = step.block;
             hidden = None;
             let title = match block {
-                Block::Routine(routine) => {
-                    mission.routines.get(routine).map(|r| (format!("routine {}", r.name.node), r.line))
-                }
+                Block::Routine(routine) => mission
+                    .routines
+                    .get(routine)
+                    .map(|r| (format!("routine {}", r.name.node), r.line)),
                 Block::Reflex(_) | Block::Mission => None,
             };
             if let Some((title, line)) = title {
@@ -253,7 +321,15 @@ pub fn map_rows(model: &Model) -> Vec<MapRow> {
                     hidden = Some(block);
                 }
                 let key = Some((title.clone(), true));
-                rows.push(MapRow { line, depth: 0, step: None, words: title, leads: String::new(), key, fails: false });
+                rows.push(MapRow {
+                    line,
+                    depth: 0,
+                    step: None,
+                    words: title,
+                    leads: String::new(),
+                    key,
+                    fails: false,
+                });
             }
         }
         let mut around = step.inside;
@@ -269,20 +345,48 @@ pub fn map_rows(model: &Model) -> Vec<MapRow> {
         }
         let holds = matches!(&step.behaviour, Some((behaviour, _)) if matches!(behaviour.node, Behaviour::Repeat(_)));
         let reflex = matches!(step.block, Block::Reflex(_));
-        let words = if reflex { format!("reflex {}", step.name.node) } else { step.name.node.clone() };
-        let ways = step.exits.iter().map(|exit| way(model, step, &exit.target.node)).collect::<Vec<_>>();
+        let words = if reflex {
+            format!("reflex {}", step.name.node)
+        } else {
+            step.name.node.clone()
+        };
+        let ways = step
+            .exits
+            .iter()
+            .map(|exit| way(model, step, &exit.target.node))
+            .collect::<Vec<_>>();
         let open = model.folded.contains(&step.name.node);
-        let leads = if open && !holds { String::new() } else { ways.join(" ") };
+        let leads = if open && !holds {
+            String::new()
+        } else {
+            ways.join(" ")
+        };
         let number = model.step_of_line(step.line).filter(|_| !reflex);
         let key = Some((step.name.node.clone(), holds));
-        rows.push(MapRow { line: step.line, depth, step: number, words, leads, key, fails: false });
+        rows.push(MapRow {
+            line: step.line,
+            depth,
+            step: number,
+            words,
+            leads,
+            key,
+            fails: false,
+        });
         if open && !holds {
             for exit in &step.exits {
                 let condition = &document.text[exit.condition.span.clone()];
                 let fails = matches!(exit.target.node, Target::Fail(_));
                 let leads = way(model, step, &exit.target.node);
                 let words = condition.to_owned();
-                rows.push(MapRow { line: exit.line, depth: depth + 2, step: None, words, leads, key: None, fails });
+                rows.push(MapRow {
+                    line: exit.line,
+                    depth: depth + 2,
+                    step: None,
+                    words,
+                    leads,
+                    key: None,
+                    fails,
+                });
             }
         }
     }
@@ -290,12 +394,18 @@ pub fn map_rows(model: &Model) -> Vec<MapRow> {
 }
 
 /// Where an exit leads, in a sign and a number.
-pub(in crate::tui) fn way(model: &Model, step: &wayodos_core::mission::Step, target: &Target) -> String {
+pub(in crate::tui) fn way(
+    model: &Model,
+    step: &wayodos_core::mission::Step,
+    target: &Target,
+) -> String {
     match target {
         Target::Next => "↓".into(),
         Target::Step(name) => {
             let mission = &model.mission().prepared.parsed.mission;
-            let line = mission.find(name, step).map(|found| mission.steps[found].line);
+            let line = mission
+                .find(name, step)
+                .map(|found| mission.steps[found].line);
             line.and_then(|line| model.step_of_line(line))
                 .map_or_else(|| "→?".into(), |step| format!("→{}", step.number()))
         }
@@ -313,7 +423,10 @@ pub fn map_line(model: &Model) -> Option<usize> {
 
 /// The row of the map that a line of the text belongs to.
 pub fn row_of_line(model: &Model, line: usize) -> usize {
-    map_rows(model).iter().rposition(|row| row.line <= line).unwrap_or(0)
+    map_rows(model)
+        .iter()
+        .rposition(|row| row.line <= line)
+        .unwrap_or(0)
 }
 
 /// Everything that is wrong with the mission, or with the files that it plays with, or worth a thought, most urgent first.
@@ -321,7 +434,11 @@ pub fn all_findings(model: &Model) -> Vec<Finding> {
     let mission = model.mission();
     let mut all = mission.prepared.findings.clone();
     all.extend(model.project.findings.iter().cloned());
-    if let Some(report) = model.report.as_ref().filter(|report| Arc::ptr_eq(&report.text, &mission.text)) {
+    if let Some(report) = model
+        .report
+        .as_ref()
+        .filter(|report| Arc::ptr_eq(&report.text, &mission.text))
+    {
         all.extend(report.hindsight.iter().cloned());
     }
     all.sort_by_key(|finding| (finding.severity, finding.span.start));

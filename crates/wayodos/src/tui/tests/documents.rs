@@ -22,7 +22,10 @@ fn with_robot() -> App {
 
 fn type_words(app: &mut App, words: &str) {
     for letter in words.chars() {
-        app.msg(Msg::Input(Event::Key(KeyEvent::new(KeyCode::Char(letter), KeyModifiers::NONE))));
+        app.msg(Msg::Input(Event::Key(KeyEvent::new(
+            KeyCode::Char(letter),
+            KeyModifiers::NONE,
+        ))));
     }
 }
 
@@ -30,9 +33,15 @@ fn type_words(app: &mut App, words: &str) {
 fn to_value(app: &mut App, value: &str) {
     let document = &app.model.doc;
     let slots = &document.prepared.parsed.slots;
-    let slot = slots.iter().position(|slot| &document.text[slot.span.clone()] == value).unwrap();
+    let slot = slots
+        .iter()
+        .position(|slot| &document.text[slot.span.clone()] == value)
+        .unwrap();
     let line = slots[slot].line;
-    let nth = document.slots_on(line).position(|(id, _)| id.0 == slot).unwrap();
+    let nth = document
+        .slots_on(line)
+        .position(|(id, _)| id.0 == slot)
+        .unwrap();
     app.model.doc.cursor = Cursor { line, nth };
 }
 
@@ -46,14 +55,33 @@ fn a_number_of_the_robot_is_nudged_like_one_of_the_mission_and_the_run_follows()
     let before = fingerprint(&app);
     to_value(&mut app, "118 mm");
     app.press("+");
-    assert!(app.model.doc.text.contains("track_width = \"120 mm\""), "{}", app.model.doc.text);
+    assert!(
+        app.model.doc.text.contains("track_width = \"120 mm\""),
+        "{}",
+        app.model.doc.text
+    );
     assert_ne!(fingerprint(&app), before);
-    assert!(app.model.change.starts_with("track_width 118 mm -> 120 mm: "), "{}", app.model.change);
-    let kept = app.asked.iter().rfind(|effect| matches!(effect, Effect::Draft(..)));
-    assert!(matches!(kept, Some(Effect::Draft(path, text)) if path == ROBOT && text.contains("120 mm")));
+    assert!(
+        app.model
+            .change
+            .starts_with("track_width 118 mm -> 120 mm: "),
+        "{}",
+        app.model.change
+    );
+    let kept = app
+        .asked
+        .iter()
+        .rfind(|effect| matches!(effect, Effect::Draft(..)));
+    assert!(
+        matches!(kept, Some(Effect::Draft(path, text)) if path == ROBOT && text.contains("120 mm"))
+    );
     assert!(app.model.any_unsaved() && !app.model.mission().unsaved());
     let shown = app.frame(Depth::True, Cells::Half);
-    for words in ["robot curlew • not saved", "a length: From the middle of one driven tyre", "[motor.left]"] {
+    for words in [
+        "robot curlew • not saved",
+        "a length: From the middle of one driven tyre",
+        "[motor.left]",
+    ] {
         assert!(shown.contains(words), "{words}: {shown}");
     }
     // Typed without a unit, with a range, and refused.
@@ -73,12 +101,20 @@ fn a_number_of_the_robot_is_nudged_like_one_of_the_mission_and_the_run_follows()
 fn what_is_for_steps_only_says_so_and_changes_nothing() {
     let mut app = with_robot();
     let text = Arc::clone(&app.model.doc.text);
-    for key in
-        ["R", "o", "c", "C", "<", ">", "b", "B", "i", "k", "j", "l", "L", "A", "p", "P", "T", "!", "w", "J", "t", "g"]
-    {
+    for key in [
+        "R", "o", "c", "C", "<", ">", "b", "B", "i", "k", "j", "l", "L", "A", "p", "P", "T", "!",
+        "w", "J", "t", "g",
+    ] {
         app.press(key);
-        assert!(app.notice().contains("for missions"), "{key}: {}", app.notice());
-        assert!(Arc::ptr_eq(&app.model.doc.text, &text) && app.model.doc.path == ROBOT, "{key}");
+        assert!(
+            app.notice().contains("for missions"),
+            "{key}: {}",
+            app.notice()
+        );
+        assert!(
+            Arc::ptr_eq(&app.model.doc.text, &text) && app.model.doc.path == ROBOT,
+            "{key}"
+        );
     }
 }
 
@@ -93,15 +129,34 @@ fn a_robot_with_a_mistake_runs_nothing_and_the_way_to_the_mistake_is_short() {
     assert!(app.model.unfit && app.model.stale());
     assert_eq!(fingerprint(&app), before, "the last run stays in sight");
     let shown = app.frame(Depth::True, Cells::Half);
-    assert!(shown.contains("cannot run: 1 error in robots/curlew.toml"), "{shown}");
-    assert!(app.model.doc.findings.iter().any(|finding| finding.code.starts_with('T')), "below its line");
+    assert!(
+        shown.contains("cannot run: 1 error in robots/curlew.toml"),
+        "{shown}"
+    );
+    assert!(
+        app.model
+            .doc
+            .findings
+            .iter()
+            .any(|finding| finding.code.starts_with('T')),
+        "below its line"
+    );
     // From the mission, the list of findings leads there.
     app.press("Esc N");
     assert!(app.model.doc.is_mission() && app.model.side == Side::Findings);
-    assert_eq!(all_findings(&app.model)[0], app.model.project.findings[0], "most urgent first");
+    assert_eq!(
+        all_findings(&app.model)[0],
+        app.model.project.findings[0],
+        "most urgent first"
+    );
     app.press("Enter");
     assert_eq!(app.model.doc.path, ROBOT);
-    assert!(app.model.doc.line_text(app.model.doc.cursor.line).contains("860 g"));
+    assert!(
+        app.model
+            .doc
+            .line_text(app.model.doc.cursor.line)
+            .contains("860 g")
+    );
     app.press("u");
     while app.model.any_unsaved() {
         app.press("u");
@@ -117,7 +172,11 @@ fn a_word_is_tried_while_it_is_marked_and_is_as_before_when_left() {
     app.press("Enter Down");
     assert!(app.model.trial.is_some() && !app.model.doc.text.contains("kind = \"colour\""));
     app.press("Esc");
-    assert!(app.model.doc.text.contains("kind = \"colour\"") && !app.model.any_unsaved() && !app.model.unfit);
+    assert!(
+        app.model.doc.text.contains("kind = \"colour\"")
+            && !app.model.any_unsaved()
+            && !app.model.unfit
+    );
     assert_eq!(fingerprint(&app), before);
 }
 
@@ -128,7 +187,11 @@ fn a_value_or_a_section_is_added_from_a_list_and_a_section_is_deleted_whole() {
     app.press("a");
     type_words(&mut app, "right_wheel");
     app.press("Enter");
-    assert!(app.model.doc.text.contains("\nright_wheel = \"56 mm\"\n"), "{}", app.model.doc.text);
+    assert!(
+        app.model.doc.text.contains("\nright_wheel = \"56 mm\"\n"),
+        "{}",
+        app.model.doc.text
+    );
     let before = app.model.setup.as_ref().unwrap().robot.touches.len();
     app.press("a");
     type_words(&mut app, "touch");
@@ -136,12 +199,15 @@ fn a_value_or_a_section_is_added_from_a_list_and_a_section_is_deleted_whole() {
     let header = app.model.doc.lines().iter().rposition(|_| true).unwrap();
     assert!(app.model.doc.text.trim_end().contains("[[touch]]") && header > 10);
     app.model.doc.cursor = Cursor {
-        line: app.model.doc.text[..app.model.doc.text.rfind("[[touch]]").unwrap()].matches('\n').count(),
+        line: app.model.doc.text[..app.model.doc.text.rfind("[[touch]]").unwrap()]
+            .matches('\n')
+            .count(),
         nth: 0,
     };
     app.press("d");
     assert!(
-        app.notice().contains("section deleted") && app.model.setup.as_ref().unwrap().robot.touches.len() == before
+        app.notice().contains("section deleted")
+            && app.model.setup.as_ref().unwrap().robot.touches.len() == before
     );
 }
 
@@ -150,10 +216,14 @@ fn leaving_asks_for_every_text_and_saves_each_to_its_own_file() {
     let mut app = with_robot();
     to_value(&mut app, "860 g");
     app.press("+ Esc + q s");
-    let Some(Effect::Save { path, text, .. }) = app.asked.pop() else { panic!("no save") };
+    let Some(Effect::Save { path, text, .. }) = app.asked.pop() else {
+        panic!("no save")
+    };
     let first = path.clone();
     app.msg(Msg::Saved(path, Ok(Saved::Done), text));
-    let Some(Effect::Save { path, text, .. }) = app.asked.pop() else { panic!("no second save") };
+    let Some(Effect::Save { path, text, .. }) = app.asked.pop() else {
+        panic!("no second save")
+    };
     assert!(first != path && [&first, &path].iter().any(|path| *path == ROBOT));
     app.msg(Msg::Saved(path, Ok(Saved::Done), text));
     assert!(matches!(app.asked.pop(), Some(Effect::Quit)) && !app.model.any_unsaved());
@@ -161,8 +231,17 @@ fn leaving_asks_for_every_text_and_saves_each_to_its_own_file() {
     let mut app = with_robot();
     to_value(&mut app, "860 g");
     app.press("+ q s");
-    app.msg(Msg::Saved(ROBOT.into(), Err("the disk is full".into()), Arc::clone(&app.model.doc.text)));
-    assert!(!app.asked.iter().any(|effect| matches!(effect, Effect::Quit)) && app.model.any_unsaved());
+    app.msg(Msg::Saved(
+        ROBOT.into(),
+        Err("the disk is full".into()),
+        Arc::clone(&app.model.doc.text),
+    ));
+    assert!(
+        !app.asked
+            .iter()
+            .any(|effect| matches!(effect, Effect::Quit))
+            && app.model.any_unsaved()
+    );
 }
 
 #[test]
@@ -170,12 +249,24 @@ fn a_robot_changed_outside_while_it_is_edited_here_is_asked_about() {
     let mut app = with_robot();
     to_value(&mut app, "860 g");
     app.press("+ Esc");
-    let theirs = app.model.documents().find(|one| one.path == ROBOT).unwrap().saved.replace("56 mm", "60 mm");
+    let theirs = app
+        .model
+        .documents()
+        .find(|one| one.path == ROBOT)
+        .unwrap()
+        .saved
+        .replace("56 mm", "60 mm");
     app.msg(Msg::Outside(ROBOT.into(), theirs));
-    assert!(matches!(app.model.mode, Mode::Outside(_)) && app.model.doc.path == ROBOT, "it is in front then");
+    assert!(
+        matches!(app.model.mode, Mode::Outside(_)) && app.model.doc.path == ROBOT,
+        "it is in front then"
+    );
     app.press("b");
     let text = &app.model.doc.text;
-    assert!(text.contains("60 mm") && !text.contains("860 g"), "both changes: {text}");
+    assert!(
+        text.contains("60 mm") && !text.contains("860 g"),
+        "both changes: {text}"
+    );
     // Without edits here it is taken over, and runs.
     let mut app = with_robot();
     let before = fingerprint(&app);
@@ -189,11 +280,17 @@ fn edits_of_a_robot_go_along_to_another_mission() {
     let mut app = with_robot();
     to_value(&mut app, "7.9 V");
     app.press("-");
-    let other = Project::demo(Some("wheels-only")).or_else(|_| Project::demo(Some("mind-the-rim"))).unwrap();
+    let other = Project::demo(Some("wheels-only"))
+        .or_else(|_| Project::demo(Some("mind-the-rim")))
+        .unwrap();
     app.msg(Msg::Opened(Ok((Box::new(other), None))));
     let volts = app.model.setup.as_ref().unwrap().robot.battery;
     assert!(app.model.doc.is_mission() && volts < 7.9, "{volts}");
-    assert!(app.model.documents().any(|one| one.path == ROBOT && one.unsaved()));
+    assert!(
+        app.model
+            .documents()
+            .any(|one| one.path == ROBOT && one.unsaved())
+    );
 }
 
 #[test]
@@ -208,5 +305,9 @@ fn a_mission_that_has_no_file_yet_runs_with_a_changed_robot() {
     let before = fingerprint(&app);
     to_value(&mut app, "56 mm");
     app.press("+");
-    assert!(!app.model.unfit && fingerprint(&app) != before, "{}", app.notice());
+    assert!(
+        !app.model.unfit && fingerprint(&app) != before,
+        "{}",
+        app.notice()
+    );
 }

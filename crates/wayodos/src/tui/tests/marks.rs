@@ -4,16 +4,33 @@ use super::*;
 use crate::tui::document::Marked;
 
 fn ctrl(app: &mut App, letter: char) {
-    app.msg(Msg::Input(Event::Key(KeyEvent::new(KeyCode::Char(letter), KeyModifiers::CONTROL))));
+    app.msg(Msg::Input(Event::Key(KeyEvent::new(
+        KeyCode::Char(letter),
+        KeyModifiers::CONTROL,
+    ))));
 }
 
 fn names(app: &App) -> Vec<String> {
-    app.model.doc.prepared.parsed.mission.steps.iter().map(|step| step.name.node.clone()).collect()
+    app.model
+        .doc
+        .prepared
+        .parsed
+        .mission
+        .steps
+        .iter()
+        .map(|step| step.name.node.clone())
+        .collect()
 }
 
 /// Puts the cursor on the line that holds some words.
 fn to_line(app: &mut App, words: &str) {
-    let line = app.model.doc.text.lines().position(|line| line.contains(words)).unwrap();
+    let line = app
+        .model
+        .doc
+        .text
+        .lines()
+        .position(|line| line.contains(words))
+        .unwrap();
     app.model.doc.cursor = Cursor { line, nth: 0 };
 }
 
@@ -23,18 +40,32 @@ fn several_steps_are_marked_and_then_moved_copied_commented_deleted_and_made_a_r
     let (text, before) = (app.model.doc.text.clone(), names(&app));
     to_line(&mut app, "step \"Up to the kiln\"");
     app.press("* Tab Down");
-    assert!(matches!(app.model.doc.marked(), Some(Marked::Steps(steps)) if steps.end.0 - steps.start.0 == 2));
-    assert!(app.frame(Depth::Mono, Cells::Half).contains("┃step \"Up to the kiln\""));
+    assert!(
+        matches!(app.model.doc.marked(), Some(Marked::Steps(steps)) if steps.end.0 - steps.start.0 == 2)
+    );
+    assert!(
+        app.frame(Depth::Mono, Cells::Half)
+            .contains("┃step \"Up to the kiln\"")
+    );
     app.press("<");
-    assert_eq!(names(&app)[1..4], ["Up to the kiln", "Greet the kiln", "Along the causeway"].map(str::to_owned));
+    assert_eq!(
+        names(&app)[1..4],
+        ["Up to the kiln", "Greet the kiln", "Along the causeway"].map(str::to_owned)
+    );
     app.press("> >");
-    assert_eq!(names(&app)[2..5], ["Corner and hairpin", "Up to the kiln", "Greet the kiln"].map(str::to_owned));
+    assert_eq!(
+        names(&app)[2..5],
+        ["Corner and hairpin", "Up to the kiln", "Greet the kiln"].map(str::to_owned)
+    );
     app.press("u u u");
     assert_eq!(app.model.doc.text, text);
 
     to_line(&mut app, "step \"Up to the kiln\"");
     app.press("* Tab c");
-    assert_eq!(names(&app)[4..6], ["Up to the kiln 2", "Greet the kiln 2"].map(str::to_owned));
+    assert_eq!(
+        names(&app)[4..6],
+        ["Up to the kiln 2", "Greet the kiln 2"].map(str::to_owned)
+    );
     app.press("u");
     to_line(&mut app, "step \"Up to the kiln\"");
     app.press("* Tab #");
@@ -46,7 +77,11 @@ fn several_steps_are_marked_and_then_moved_copied_commented_deleted_and_made_a_r
     app.press("u");
     to_line(&mut app, "step \"Up to the kiln\"");
     app.press("* Tab B greet-it Enter");
-    assert!(app.model.doc.text.contains("\n  do greet-it\n"), "{}", app.notice());
+    assert!(
+        app.model.doc.text.contains("\n  do greet-it\n"),
+        "{}",
+        app.notice()
+    );
     assert_eq!(names(&app).len(), before.len() + 1);
     app.press("u");
     assert_eq!(app.model.doc.text, text);
@@ -61,23 +96,45 @@ fn what_is_cut_here_is_put_into_another_mission_with_what_it_needs() {
     to_line(&mut app, "step \"To the gate\"");
     app.press("* Tab Tab");
     ctrl(&mut app, 'x');
-    assert!(app.notice().starts_with("this would") || app.notice().contains("square") || app.notice().contains("cut"));
+    assert!(
+        app.notice().starts_with("this would")
+            || app.notice().contains("square")
+            || app.notice().contains("cut")
+    );
     to_line(&mut app, "step \"Corner and hairpin\"");
     app.press("* Tab");
     ctrl(&mut app, 'k');
-    assert!(app.notice().starts_with("2 steps to be put elsewhere"), "{}", app.notice());
+    assert!(
+        app.notice().starts_with("2 steps to be put elsewhere"),
+        "{}",
+        app.notice()
+    );
     let text = app.model.doc.text.clone();
 
-    app.model.reopen(Project::demo(Some("which-way")).unwrap(), None);
+    app.model
+        .reopen(Project::demo(Some("which-way")).unwrap(), None);
     assert_ne!(app.model.doc.text, text);
     let before = names(&app);
     ctrl(&mut app, 'v');
     let now = names(&app);
     assert_eq!(now.len(), before.len() + 2, "{}", app.notice());
     assert!(now.contains(&"Corner and hairpin".to_owned()));
-    assert_eq!(app.model.doc.text.matches("let creep = ").count(), 1, "{}", app.model.doc.text);
-    assert!(app.model.doc.prepared.program.is_some(), "{:?}", app.model.doc.findings);
-    assert!(app.notice().contains("put 2 steps here"), "{}", app.notice());
+    assert_eq!(
+        app.model.doc.text.matches("let creep = ").count(),
+        1,
+        "{}",
+        app.model.doc.text
+    );
+    assert!(
+        app.model.doc.prepared.program.is_some(),
+        "{:?}",
+        app.model.doc.findings
+    );
+    assert!(
+        app.notice().contains("put 2 steps here"),
+        "{}",
+        app.notice()
+    );
     app.press("u");
     assert_eq!(names(&app), before);
 }
@@ -98,7 +155,11 @@ fn what_cannot_be_cut_stays_and_says_why() {
     assert!(app.notice().contains("only step"), "{}", app.notice());
     assert!(app.model.clip.is_none() && app.model.doc.text != text);
     ctrl(&mut app, 'v');
-    assert!(app.notice().contains("nothing was cut or copied"), "{}", app.notice());
+    assert!(
+        app.notice().contains("nothing was cut or copied"),
+        "{}",
+        app.notice()
+    );
 }
 
 fn with_mission(text: &str) -> Project {
@@ -133,7 +194,10 @@ fn exits_keep_their_first_words_wherever_they_are_put() {
     to_line(&mut app, "until travelled 50 mm");
     app.press("* Down #");
     assert!(
-        app.model.doc.text.contains("  # until travelled 50 mm  -> next\n  # or    4 s pass"),
+        app.model
+            .doc
+            .text
+            .contains("  # until travelled 50 mm  -> next\n  # or    4 s pass"),
         "{}",
         app.model.doc.text
     );
@@ -148,7 +212,12 @@ fn the_mouse_marks_what_it_is_drawn_over() {
     let area = app.model.areas().unwrap().text;
     let drag = |app: &mut App, row: u16| {
         let kind = MouseEventKind::Drag(MouseButton::Left);
-        app.msg(Msg::Input(Event::Mouse(MouseEvent { kind, column: area.x + 8, row, modifiers: KeyModifiers::NONE })));
+        app.msg(Msg::Input(Event::Mouse(MouseEvent {
+            kind,
+            column: area.x + 8,
+            row,
+            modifiers: KeyModifiers::NONE,
+        })));
     };
     app.click(area.x + 8, area.y + 7);
     drag(&mut app, area.y + 7);
@@ -165,12 +234,28 @@ fn a_section_of_the_robot_is_cut_and_put_back_whole() {
     app.press("D");
     app.press("Down Enter");
     let text = app.model.doc.text.clone();
-    let header = text.lines().collect::<Vec<_>>().iter().rposition(|line| line.starts_with('[')).unwrap();
-    app.model.doc.cursor = Cursor { line: header, nth: 0 };
+    let header = text
+        .lines()
+        .collect::<Vec<_>>()
+        .iter()
+        .rposition(|line| line.starts_with('['))
+        .unwrap();
+    app.model.doc.cursor = Cursor {
+        line: header,
+        nth: 0,
+    };
     ctrl(&mut app, 'x');
-    assert_eq!(app.model.doc.text.lines().count(), header, "{}", app.notice());
+    assert_eq!(
+        app.model.doc.text.lines().count(),
+        header,
+        "{}",
+        app.notice()
+    );
     let last = app.model.doc.lines().len() - 1;
-    app.model.doc.cursor = Cursor { line: last.saturating_sub(1), nth: 0 };
+    app.model.doc.cursor = Cursor {
+        line: last.saturating_sub(1),
+        nth: 0,
+    };
     ctrl(&mut app, 'v');
     assert_eq!(app.model.doc.text.trim_end(), text.trim_end());
 }

@@ -7,7 +7,13 @@ use super::super::model::{Cursor, Entry, Mode, Model, Question};
 
 /// Asks a question in one line.
 pub(super) fn ask(model: &mut Model, question: Question, first: &str) {
-    model.mode = Mode::Asking(question, Entry { input: Input::new(first.to_owned()), error: None });
+    model.mode = Mode::Asking(
+        question,
+        Entry {
+            input: Input::new(first.to_owned()),
+            error: None,
+        },
+    );
 }
 
 /// Begins to type freely, at the end of the line under the cursor.
@@ -19,7 +25,10 @@ pub(super) fn begin(model: &mut Model) {
         Some(line) => line.span.end,
         None => 0,
     };
-    model.doc.cursor = Cursor { line: model.doc.line_at(line), nth: 0 };
+    model.doc.cursor = Cursor {
+        line: model.doc.line_at(line),
+        nth: 0,
+    };
     model.mode = Mode::Free(Free::new(line));
     model.doc.stop_typing();
 }

@@ -22,30 +22,52 @@ pub(super) fn change(model: &mut Model, edit: &Edit, effects: &mut Vec<Effect>) 
 /// What is another word or amount in a new text, and where: `20 s -> 21 s in step 3`; nothing when it is more than that.
 pub(super) fn edit_words(model: &Model, text: &str) -> String {
     let old = &*model.doc.text;
-    let same =
-        |a: &mut dyn Iterator<Item = u8>, b: &mut dyn Iterator<Item = u8>| a.zip(b).take_while(|(a, b)| a == b).count();
+    let same = |a: &mut dyn Iterator<Item = u8>, b: &mut dyn Iterator<Item = u8>| {
+        a.zip(b).take_while(|(a, b)| a == b).count()
+    };
     let before = same(&mut old.bytes(), &mut text.bytes());
     let most = old.len().min(text.len()) - before;
     let after = same(&mut old.bytes().rev(), &mut text.bytes().rev()).min(most);
     let changed = |text: &str| {
-        let apart = |byte: &u8| byte.is_ascii_whitespace() || matches!(byte, b',' | b'(' | b')' | b'"' | b'\'');
+        let apart = |byte: &u8| {
+            byte.is_ascii_whitespace() || matches!(byte, b',' | b'(' | b')' | b'"' | b'\'')
+        };
         let bytes = text.as_bytes();
-        let from = bytes[..before].iter().rposition(apart).map_or(0, |at| at + 1);
-        let word = |at: usize| bytes[at..].iter().position(apart).map_or(bytes.len(), |length| at + length);
+        let from = bytes[..before]
+            .iter()
+            .rposition(apart)
+            .map_or(0, |at| at + 1);
+        let word = |at: usize| {
+            bytes[at..]
+                .iter()
+                .position(apart)
+                .map_or(bytes.len(), |length| at + length)
+        };
         let mut to = word(text.len() - after);
         // An amount is a number and its unit.
         let unit = word((to + 1).min(bytes.len()));
-        if text.get(from..unit).is_some_and(|amount| Quantity::parse(amount).is_ok()) {
+        if text
+            .get(from..unit)
+            .is_some_and(|amount| Quantity::parse(amount).is_ok())
+        {
             to = unit;
         }
         text.get(from..to)
             .filter(|words| !words.is_empty() && words.len() <= 24 && !words.contains('\n'))
             .map(str::to_owned)
     };
-    let (Some(was), Some(is)) = (changed(old), changed(text)) else { return String::new() };
+    let (Some(was), Some(is)) = (changed(old), changed(text)) else {
+        return String::new();
+    };
     let line = model.doc.line_at(before);
     if model.doc.values.is_some() {
-        let name = model.doc.line_text(line).split('=').next().unwrap_or_default().trim();
+        let name = model
+            .doc
+            .line_text(line)
+            .split('=')
+            .next()
+            .unwrap_or_default()
+            .trim();
         return format!("{name} {was} -> {is}");
     }
     let place = match model.doc.written_step(line) {
@@ -62,7 +84,11 @@ pub(super) fn is_laid_out(model: &Model) -> bool {
 
 /// A text with other lines than before, laid out in the one way if the one that it comes from was.
 pub(super) fn laid_anew(model: &Model, text: String) -> String {
-    if is_laid_out(model) { format(&text) } else { text }
+    if is_laid_out(model) {
+        format(&text)
+    } else {
+        text
+    }
 }
 
 /// The same for one that has the same lines: they keep their places.
@@ -123,5 +149,10 @@ pub(super) fn run_again(model: &mut Model, effects: &mut Vec<Effect>) {
 
 /// Asks for the project as it is with all texts that are open.
 pub(super) fn refit(model: &Model) -> Effect {
-    Effect::Refit(model.documents().map(|document| (document.path.clone(), Arc::clone(&document.text))).collect())
+    Effect::Refit(
+        model
+            .documents()
+            .map(|document| (document.path.clone(), Arc::clone(&document.text)))
+            .collect(),
+    )
 }

@@ -28,7 +28,9 @@ pub(super) fn show(model: &mut Model, effects: &mut Vec<Effect>) {
 
 /// Does what a key of this screen asks for.
 pub(super) fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
-    let page = model.areas().map_or(10, |areas| usize::from(areas.whole().height).saturating_sub(2).max(1)) as isize;
+    let page = model.areas().map_or(10, |areas| {
+        usize::from(areas.whole().height).saturating_sub(2).max(1)
+    }) as isize;
     match action {
         Action::FileUp => model.files.step(-1),
         Action::FileDown => model.files.step(1),
@@ -42,7 +44,10 @@ pub(super) fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Eff
         Action::AddFile => add(model),
         Action::CopyFile => with_marked(model, |model, entry| {
             if matches!(entry.kind, Kind::Export | Kind::Bin) {
-                return model.say(Role::Quiet, "drawings and what is in the bin are not copied");
+                return model.say(
+                    Role::Quiet,
+                    "drawings and what is in the bin are not copied",
+                );
             }
             ask::ask(model, Question::CopyName, "");
         }),
@@ -52,14 +57,20 @@ pub(super) fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Eff
             }
             let edited = |document: &&Document| document.path == entry.path && document.unsaved();
             if model.documents().find(edited).is_some() {
-                return model.say(Role::Thin, "this text is open and not saved: save it first (s)");
+                return model.say(
+                    Role::Thin,
+                    "this text is open and not saved: save it first (s)",
+                );
             }
             ask::ask(model, Question::NewName, &entry.name);
         }),
         Action::TakeAway => with_marked(model, |model, entry| match entry.kind {
             Kind::Bin => model.say(Role::Quiet, "it is in the bin already; Enter gives it back"),
             _ if is_open(model, &entry) => {
-                model.say(Role::Thin, "this mission is open: open another one first (Enter on it)");
+                model.say(
+                    Role::Thin,
+                    "this mission is open: open another one first (Enter on it)",
+                );
             }
             _ => effects.push(Effect::Arrange(Change::TakeAway { path: entry.path })),
         }),
@@ -99,8 +110,16 @@ fn open(model: &mut Model, effects: &mut Vec<Effect>) {
             }
         }
         Kind::Bin => effects.push(Effect::Arrange(Change::GiveBack { path: entry.path })),
-        Kind::Export => model.say(Role::Quiet, format!("a drawing: open {} with a viewer", entry.path)),
-        Kind::Robot | Kind::Field | Kind::Calibration | Kind::Routines | Kind::Rival | Kind::Hands => {
+        Kind::Export => model.say(
+            Role::Quiet,
+            format!("a drawing: open {} with a viewer", entry.path),
+        ),
+        Kind::Robot
+        | Kind::Field
+        | Kind::Calibration
+        | Kind::Routines
+        | Kind::Rival
+        | Kind::Hands => {
             // What is no text of a kind that is known here goes to another editor.
             match Language::of(&entry.path, &model.project.config) {
                 Some(language) if language != Language::Mission => {
@@ -116,10 +135,17 @@ fn edit(model: &mut Model, entry: &Entry, effects: &mut Vec<Effect>) {
     match (&model.project.home, entry.kind) {
         (_, Kind::Export | Kind::Bin) => model.say(Role::Quiet, "there is no text to edit here"),
         (Home::Demo, _) => {
-            model.say(Role::Thin, "the demo is inside the program: save it first (s), then edit your copy");
+            model.say(
+                Role::Thin,
+                "the demo is inside the program: save it first (s), then edit your copy",
+            );
         }
         // Its text may be newer than its file.
-        (Home::Folder(_), _) if model.documents().any(|document| document.path == entry.path) => {
+        (Home::Folder(_), _)
+            if model
+                .documents()
+                .any(|document| document.path == entry.path) =>
+        {
             super::texts::show(model, &entry.path, None, effects);
             effects.push(Effect::Editor(std::sync::Arc::clone(&model.doc.text)));
         }
@@ -156,8 +182,19 @@ fn add(model: &mut Model) {
 
 /// The robots, fields or calibrations that the marked mission could play with.
 fn pick(model: &mut Model, part: Part, kind: Kind) {
-    let Some(entry) = model.files.marked().cloned().filter(|entry| entry.kind == Kind::Mission) else {
-        return model.say(Role::Quiet, format!("mark a mission first: it is its {} that is chosen", part.key()));
+    let Some(entry) = model
+        .files
+        .marked()
+        .cloned()
+        .filter(|entry| entry.kind == Kind::Mission)
+    else {
+        return model.say(
+            Role::Quiet,
+            format!(
+                "mark a mission first: it is its {} that is chosen",
+                part.key()
+            ),
+        );
     };
     let now = match model.files.card(&entry) {
         Some(Card::Mission(card)) => match part {
@@ -167,12 +204,33 @@ fn pick(model: &mut Model, part: Part, kind: Kind) {
         },
         _ => None,
     };
-    let all: Vec<&Entry> = model.files.entries.iter().filter(|entry| entry.kind == kind).collect();
-    let mark = all.iter().position(|one| Some(&one.path) == now.as_ref()).unwrap_or(0);
+    let all: Vec<&Entry> = model
+        .files
+        .entries
+        .iter()
+        .filter(|entry| entry.kind == kind)
+        .collect();
+    let mark = all
+        .iter()
+        .position(|one| Some(&one.path) == now.as_ref())
+        .unwrap_or(0);
     let items = all.iter().map(|one| {
-        let text = if Some(&one.path) == now.as_ref() { "plays with it now" } else { "" };
-        let change = Change::Assign { mission: entry.name.clone(), part, path: one.path.clone() };
-        Item::new(one.name.clone(), text, one.path.clone(), Pick::Assign(change))
+        let text = if Some(&one.path) == now.as_ref() {
+            "plays with it now"
+        } else {
+            ""
+        };
+        let change = Change::Assign {
+            mission: entry.name.clone(),
+            part,
+            path: one.path.clone(),
+        };
+        Item::new(
+            one.name.clone(),
+            text,
+            one.path.clone(),
+            Pick::Assign(change),
+        )
     });
     let title = format!("With which {} does {} play?", part.key(), entry.name);
     let finder = Finder::new(title, items.collect(), mark);
@@ -191,8 +249,14 @@ pub(super) fn named(
     }
     let change = match (question, model.files.marked()) {
         (Question::Begin(template), _) => Change::Begin { template, name },
-        (Question::CopyName, Some(entry)) => Change::Copy { path: entry.path.clone(), name },
-        (Question::NewName, Some(entry)) => Change::Rename { path: entry.path.clone(), name },
+        (Question::CopyName, Some(entry)) => Change::Copy {
+            path: entry.path.clone(),
+            name,
+        },
+        (Question::NewName, Some(entry)) => Change::Rename {
+            path: entry.path.clone(),
+            name,
+        },
         _ => return Err("no file is marked any more".into()),
     };
     effects.push(Effect::Arrange(change));
@@ -200,7 +264,12 @@ pub(super) fn named(
 }
 
 /// A change of the files came to an end.
-pub(super) fn on_arranged(model: &mut Model, change: &Change, result: Result<Done, String>, effects: &mut Vec<Effect>) {
+pub(super) fn on_arranged(
+    model: &mut Model,
+    change: &Change,
+    result: Result<Done, String>,
+    effects: &mut Vec<Effect>,
+) {
     match result {
         Ok(done) => {
             // The mission that is open goes along with its file.

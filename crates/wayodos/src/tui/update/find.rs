@@ -11,7 +11,13 @@ use super::effect::Effect;
 use super::lists::{attempt, drop_trial};
 use super::{ask, hands, offers, texts};
 
-pub(super) fn find(model: &mut Model, key: KeyEvent, mut finder: Finder, stop: bool, effects: &mut Vec<Effect>) {
+pub(super) fn find(
+    model: &mut Model,
+    key: KeyEvent,
+    mut finder: Finder,
+    stop: bool,
+    effects: &mut Vec<Effect>,
+) {
     let before = finder.item().map(|item| item.title.clone());
     match key.code {
         _ if stop => return leave(model, effects),
@@ -43,7 +49,9 @@ pub(super) fn find(model: &mut Model, key: KeyEvent, mut finder: Finder, stop: b
 
 /// Marks a row, or takes the one that is marked already: a click.
 pub(super) fn click(model: &mut Model, at: usize, effects: &mut Vec<Effect>) {
-    let Mode::Finding(finder) = std::mem::take(&mut model.mode) else { return };
+    let Mode::Finding(finder) = std::mem::take(&mut model.mode) else {
+        return;
+    };
     let mut finder = *finder;
     if at >= finder.shown.len() {
         model.mode = Mode::Finding(Box::new(finder));
@@ -66,7 +74,11 @@ fn take(model: &mut Model, finder: &Finder, effects: &mut Vec<Effect>) {
         let near = finder.only_near && !finder.shown.is_empty();
         return model.say(
             Role::Quiet,
-            if near { "no match: mark one of those that are near" } else { "no match: try another word" },
+            if near {
+                "no match: mark one of those that are near"
+            } else {
+                "no match: try another word"
+            },
         );
     };
     match item.pick.clone() {

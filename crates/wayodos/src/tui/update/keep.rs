@@ -23,7 +23,11 @@ pub(super) fn save(model: &mut Model, effects: &mut Vec<Effect>) {
 
 fn save_one(document: &mut Document, effects: &mut Vec<Effect>) {
     let overwrite = std::mem::take(&mut document.overwrite) || document.keeps_ours;
-    effects.push(Effect::Save { path: document.path.clone(), text: Arc::clone(&document.text), overwrite });
+    effects.push(Effect::Save {
+        path: document.path.clone(),
+        text: Arc::clone(&document.text),
+        overwrite,
+    });
 }
 
 pub(super) fn on_saved(
@@ -36,23 +40,33 @@ pub(super) fn on_saved(
     let leave = std::mem::take(&mut model.leave_when_saved);
     match result {
         Ok(Saved::ChangedOutside) => {
-            model.document_mut(path).iter_mut().for_each(|document| document.overwrite = true);
+            model
+                .document_mut(path)
+                .iter_mut()
+                .for_each(|document| document.overwrite = true);
             model.bring(path);
-            let words =
-                "the file was changed by another program: s again overwrites it and keeps that version as *.before";
+            let words = "the file was changed by another program: s again overwrites it and keeps that version as *.before";
             return model.say(Role::Thin, words);
         }
-        Err(error) => return model.say(Role::Wrong, format!("the text is still here, but {error}")),
+        Err(error) => {
+            return model.say(Role::Wrong, format!("the text is still here, but {error}"));
+        }
         Ok(Saved::Done) if !model.hands.is_empty() && path == model.project.config.mission => {
-            let words = format!("saved {path}, without what is done by hand: h keeps that in a file");
+            let words =
+                format!("saved {path}, without what is done by hand: h keeps that in a file");
             model.say(Role::Thin, words);
         }
         Ok(Saved::Done) => model.say(Role::Good, format!("saved {path}")),
         Ok(Saved::Copied(folder)) => {
-            model.say(Role::Good, format!("the demo is now yours, in {}", folder.display()));
+            model.say(
+                Role::Good,
+                format!("the demo is now yours, in {}", folder.display()),
+            );
             model.project.home = Home::Folder(folder);
             // Edits of other texts are now kept beside their files there.
-            let others = model.documents().filter(|document| document.path != path && document.unsaved());
+            let others = model
+                .documents()
+                .filter(|document| document.path != path && document.unsaved());
             effects.extend(others.map(draft));
         }
     }
@@ -72,7 +86,10 @@ pub(super) fn on_saved(
 
 /// Saves the next text that is not saved; leaves when there is none.
 fn save_and_leave(model: &mut Model, effects: &mut Vec<Effect>) {
-    let next = model.documents().find(|document| document.unsaved()).map(|document| document.path.clone());
+    let next = model
+        .documents()
+        .find(|document| document.unsaved())
+        .map(|document| document.path.clone());
     match next.and_then(|path| model.document_mut(&path)) {
         Some(document) => {
             save_one(document, effects);
@@ -84,7 +101,11 @@ fn save_and_leave(model: &mut Model, effects: &mut Vec<Effect>) {
 
 /// Leaves without anything to come back to.
 pub(super) fn quit(model: &Model, effects: &mut Vec<Effect>) {
-    effects.extend(model.documents().map(|document| Effect::ClearDraft(document.path.clone())));
+    effects.extend(
+        model
+            .documents()
+            .map(|document| Effect::ClearDraft(document.path.clone())),
+    );
     effects.push(Effect::Quit);
 }
 
@@ -94,7 +115,8 @@ pub(super) fn leaving(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect
         KeyCode::Char('k') => match &model.unkept {
             None => effects.push(Effect::Quit),
             Some(error) => {
-                let words = format!("the edits cannot be kept: {error}; s saves them, d drops them");
+                let words =
+                    format!("the edits cannot be kept: {error}; s saves them, d drops them");
                 model.mode = Mode::Leaving;
                 model.say(Role::Wrong, words);
             }
@@ -110,7 +132,9 @@ pub(super) fn on_file(model: &mut Model, path: &str, theirs: String, effects: &m
     if model.doc.path == path {
         return on_outside(model, theirs, effects);
     }
-    let Some(document) = model.document_mut(path) else { return };
+    let Some(document) = model.document_mut(path) else {
+        return;
+    };
     if *theirs == *document.text {
         document.saved = theirs;
         return effects.push(Effect::ClearDraft(path.to_owned()));
@@ -140,13 +164,20 @@ pub(super) fn on_outside(model: &mut Model, theirs: String, effects: &mut Vec<Ef
         model.mode = Mode::Browse;
         changed(model, effects);
         let line = model.doc.cursor.line + 1;
-        return model
-            .say(Role::Accent, format!("changed by another program from line {line} on; the new version is loaded"));
+        return model.say(
+            Role::Accent,
+            format!("changed by another program from line {line} on; the new version is loaded"),
+        );
     }
     let both = diffy::merge(&model.doc.saved, &model.doc.text, &theirs).ok();
     let rows = difference(&model.doc.text, &theirs);
     model.doc.stop_typing();
-    model.mode = Mode::Outside(Box::new(Outside { theirs, both, rows, scroll: 0 }));
+    model.mode = Mode::Outside(Box::new(Outside {
+        theirs,
+        both,
+        rows,
+        scroll: 0,
+    }));
 }
 
 /// Edits that came back were based on something else than the file holds now: somebody saved it meanwhile.
@@ -157,16 +188,27 @@ pub fn meet(model: &mut Model) {
     }
 }
 
-pub(super) fn outside(model: &mut Model, key: KeyEvent, mut outside: Outside, effects: &mut Vec<Effect>) {
+pub(super) fn outside(
+    model: &mut Model,
+    key: KeyEvent,
+    mut outside: Outside,
+    effects: &mut Vec<Effect>,
+) {
     match key.code {
         KeyCode::Char('o') => {
             model.doc.keeps_ours = true;
-            model.say(Role::Quiet, "your version stays; on saving, the other one is kept as *.before");
+            model.say(
+                Role::Quiet,
+                "your version stays; on saving, the other one is kept as *.before",
+            );
         }
         KeyCode::Char('t') => {
             model.take_over(outside.theirs);
             changed(model, effects);
-            model.say(Role::Quiet, "the file's version is loaded; u brings yours back");
+            model.say(
+                Role::Quiet,
+                "the file's version is loaded; u brings yours back",
+            );
         }
         KeyCode::Char('b') if outside.both.is_some() => {
             model.doc.saved = outside.theirs;
@@ -174,7 +216,10 @@ pub(super) fn outside(model: &mut Model, key: KeyEvent, mut outside: Outside, ef
                 model.write(both);
                 changed(model, effects);
             }
-            model.say(Role::Quiet, "both changes are in the text now; u removes the other one");
+            model.say(
+                Role::Quiet,
+                "both changes are in the text now; u removes the other one",
+            );
         }
         _ => {
             if let Some(scroll) = scrolled(model, key, outside.rows.len(), outside.scroll) {
@@ -193,17 +238,25 @@ pub(super) fn on_opened(
     match result {
         Ok((project, recovered)) => {
             let kept = model.mission().unsaved();
-            let left = Path::new(&model.project.config.mission).file_stem().map(|stem| stem.display().to_string());
+            let left = Path::new(&model.project.config.mission)
+                .file_stem()
+                .map(|stem| stem.display().to_string());
             model.reopen(*project, recovered);
             meet(model);
             run_again(model, effects);
             // Other texts stay open with it, and what was changed in them goes for it too.
-            if model.documents().any(|document| !document.is_mission() && document.unsaved()) {
+            if model
+                .documents()
+                .any(|document| !document.is_mission() && document.unsaved())
+            {
                 effects.push(refit(model));
             }
             if kept && model.notice.is_none() {
                 let left = left.unwrap_or_default();
-                model.say(Role::Quiet, format!("the unsaved edits of {left} are kept and come back with it"));
+                model.say(
+                    Role::Quiet,
+                    format!("the unsaved edits of {left} are kept and come back with it"),
+                );
             }
         }
         Err(error) => model.say(Role::Wrong, error),
@@ -211,7 +264,11 @@ pub(super) fn on_opened(
 }
 
 /// Another editor was left.
-pub(super) fn on_edited(model: &mut Model, result: Result<String, String>, effects: &mut Vec<Effect>) {
+pub(super) fn on_edited(
+    model: &mut Model,
+    result: Result<String, String>,
+    effects: &mut Vec<Effect>,
+) {
     match result {
         Ok(text) if *text == *model.doc.text => model.say(Role::Quiet, "nothing was changed"),
         Ok(text) => {

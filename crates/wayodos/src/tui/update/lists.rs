@@ -23,7 +23,9 @@ pub(super) fn attempt_first(model: &mut Model, effects: &mut Vec<Effect>) {
     if !matches!(model.mode, Mode::Finding(_)) {
         return;
     }
-    let Mode::Finding(finder) = std::mem::take(&mut model.mode) else { return };
+    let Mode::Finding(finder) = std::mem::take(&mut model.mode) else {
+        return;
+    };
     if model.trial.is_none() {
         attempt(model, &finder, effects);
     }
@@ -32,7 +34,11 @@ pub(super) fn attempt_first(model: &mut Model, effects: &mut Vec<Effect>) {
 
 /// The text of the marked row is tried, so that the field shows what it would come to.
 pub(super) fn attempt(model: &mut Model, finder: &Finder, effects: &mut Vec<Effect>) {
-    let base = model.trial.as_ref().map_or(&model.doc.text, |trial| &trial.base).clone();
+    let base = model
+        .trial
+        .as_ref()
+        .map_or(&model.doc.text, |trial| &trial.base)
+        .clone();
     let text = match finder.item().map(|item| &item.pick) {
         Some(Pick::Text(text)) => text.clone(),
         Some(Pick::Edit(edit)) => edit.apply(&base),

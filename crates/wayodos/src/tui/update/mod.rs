@@ -72,7 +72,10 @@ struct Anchor {
 
 impl Anchor {
     fn row(model: &Model) -> Option<usize> {
-        model.rows().iter().position(|row| *row == Row::Line(model.doc.cursor.line))
+        model
+            .rows()
+            .iter()
+            .position(|row| *row == Row::Line(model.doc.cursor.line))
     }
 
     fn run(model: &Model) -> Option<RunId> {
@@ -82,7 +85,13 @@ impl Anchor {
     fn of(model: &Model) -> Self {
         let row = Self::row(model).and_then(|row| row.checked_sub(model.doc.scroll));
         let (line, lines) = (model.doc.cursor.line, model.doc.lines().len());
-        Self { text: Arc::clone(&model.doc.text), report: Self::run(model), line, lines, row }
+        Self {
+            text: Arc::clone(&model.doc.text),
+            report: Self::run(model),
+            line,
+            lines,
+            row,
+        }
     }
 
     fn hold(self, model: &mut Model) {
@@ -102,7 +111,9 @@ impl Anchor {
 fn take(model: &mut Model, msg: Msg) -> Vec<Effect> {
     let mut effects = Vec::new();
     match msg {
-        Msg::Input(Event::Key(key)) if key.is_press() || key.is_repeat() => on_key(model, key, &mut effects),
+        Msg::Input(Event::Key(key)) if key.is_press() || key.is_repeat() => {
+            on_key(model, key, &mut effects);
+        }
         Msg::Input(Event::Mouse(mouse)) => {
             if !mouse::on_mouse(model, mouse, &mut effects) {
                 return effects;
@@ -115,12 +126,18 @@ fn take(model: &mut Model, msg: Msg) -> Vec<Effect> {
         Msg::Ran(id, report) => time::on_run(model, id, report),
         Msg::Saved(path, result, text) => keep::on_saved(model, &path, result, &text, &mut effects),
         Msg::Exported(Ok(files)) => {
-            let names: Vec<String> = files.iter().map(|file| file.display().to_string()).collect();
+            let names: Vec<String> = files
+                .iter()
+                .map(|file| file.display().to_string())
+                .collect();
             model.say(Role::Good, format!("wrote {}", names.join(" and ")));
         }
         Msg::Exported(Err(error)) => model.say(Role::Wrong, error),
         Msg::DraftFailed(error) => {
-            model.say(Role::Thin, format!("edits are only in memory until you save: {error}"));
+            model.say(
+                Role::Thin,
+                format!("edits are only in memory until you save: {error}"),
+            );
             model.unkept = Some(error);
         }
         Msg::DraftKept => {
@@ -148,7 +165,10 @@ fn take(model: &mut Model, msg: Msg) -> Vec<Effect> {
         }
         Msg::Arranged(change, result) => files::on_arranged(model, &change, result, &mut effects),
         Msg::HandsKept(Ok(file)) => {
-            let words = format!("wrote {}: name it as `hands` in wayodos.toml to have it always", file.display());
+            let words = format!(
+                "wrote {}: name it as `hands` in wayodos.toml to have it always",
+                file.display()
+            );
             model.say(Role::Good, words);
         }
         Msg::HandsKept(Err(error)) => model.say(Role::Wrong, error),
@@ -161,7 +181,10 @@ fn take(model: &mut Model, msg: Msg) -> Vec<Effect> {
 
 fn on_key(model: &mut Model, mut key: KeyEvent, effects: &mut Vec<Effect>) {
     // A key pressed right after Esc comes from many terminals as one with Alt, which means nothing here.
-    let types = matches!(model.mode, Mode::Free(_) | Mode::Typing(_) | Mode::Asking(..));
+    let types = matches!(
+        model.mode,
+        Mode::Free(_) | Mode::Typing(_) | Mode::Asking(..)
+    );
     if !types && key.modifiers == KeyModifiers::ALT && matches!(key.code, KeyCode::Char(_)) {
         key.modifiers = KeyModifiers::NONE;
         on_key(model, KeyEvent::from(KeyCode::Esc), effects);
@@ -175,13 +198,26 @@ fn on_key(model: &mut Model, mut key: KeyEvent, effects: &mut Vec<Effect>) {
         _ if stop => {}
         Mode::Free(free) => typing::free(model, key, free, effects),
         Mode::Help(scroll) => {
-            if let Some(scroll) = scrolled(model, key, sight::overlay::help_rows(model.screen, model.size), scroll) {
+            if let Some(scroll) = scrolled(
+                model,
+                key,
+                sight::overlay::help_rows(model.screen, model.size),
+                scroll,
+            ) {
                 model.mode = Mode::Help(scroll);
             }
         }
-        Mode::Reading { lines, notes, scroll } => {
+        Mode::Reading {
+            lines,
+            notes,
+            scroll,
+        } => {
             if let Some(scroll) = scrolled(model, key, lines.len(), scroll) {
-                model.mode = Mode::Reading { lines, notes, scroll };
+                model.mode = Mode::Reading {
+                    lines,
+                    notes,
+                    scroll,
+                };
             }
         }
         Mode::Leaving => keep::leaving(model, key, effects),
@@ -221,7 +257,10 @@ fn browse(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) {
                 let input = Input::new(digit.to_string());
                 model.mode = Mode::Typing(Entry { input, error: None });
             } else {
-                model.say(Role::Quiet, "no slot on this line takes a number; e types into it");
+                model.say(
+                    Role::Quiet,
+                    "no slot on this line takes a number; e types into it",
+                );
             }
         }
         return;
@@ -235,7 +274,9 @@ fn browse(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) {
 /// What arrows and a few other keys mean in panes other than the text; whether the key was one of them.
 fn pane_key(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) -> bool {
     let plain = key.modifiers.difference(KeyModifiers::SHIFT).is_empty();
-    let hidden = model.areas().is_none_or(|areas| areas.of(model.focus).height == 0);
+    let hidden = model
+        .areas()
+        .is_none_or(|areas| areas.of(model.focus).height == 0);
     if !plain || hidden {
         return false;
     }
@@ -263,7 +304,9 @@ fn pane_key(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) -> bool
             match model.side {
                 Side::Track => panes::turn_track(model, right),
                 Side::Map => panes::fold(model, right),
-                Side::Why | Side::Findings | Side::Score => time::shift(model, if right { 0.1 } else { -0.1 }),
+                Side::Why | Side::Findings | Side::Score => {
+                    time::shift(model, if right { 0.1 } else { -0.1 });
+                }
             }
         }
         (Pane::Side, KeyCode::Enter) => panes::open_side(model, effects),
@@ -332,7 +375,14 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
             } else if model.travel(back) {
                 changed(model, effects);
             } else {
-                model.say(Role::Quiet, if back { "nothing to undo" } else { "nothing to redo" });
+                model.say(
+                    Role::Quiet,
+                    if back {
+                        "nothing to undo"
+                    } else {
+                        "nothing to redo"
+                    },
+                );
             }
         }
         Action::Save => keep::save(model, effects),
@@ -372,8 +422,16 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
         Action::Score => panes::to_side(model, Side::Score),
         Action::Tracks => offers::tracks(model),
         Action::ZoomIn | Action::ZoomOut => {
-            let by = if action == Action::ZoomIn { 1.5 } else { 1.0 / 1.5 };
-            if model.focus == Pane::Chart { time::zoom(model, by) } else { panes::zoom_field(model, by) }
+            let by = if action == Action::ZoomIn {
+                1.5
+            } else {
+                1.0 / 1.5
+            };
+            if model.focus == Pane::Chart {
+                time::zoom(model, by);
+            } else {
+                panes::zoom_field(model, by);
+            }
         }
         Action::Fit => panes::fit(model),
         Action::Follow => {
@@ -381,12 +439,20 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
             if model.camera.follow && model.camera.zoom <= 1.0 {
                 model.camera.zoom = 4.0;
             }
-            let words = if model.camera.follow { "the field follows the robot" } else { "the field stays where it is" };
+            let words = if model.camera.follow {
+                "the field follows the robot"
+            } else {
+                "the field stays where it is"
+            };
             model.say(Role::Quiet, words);
         }
         Action::Pixels => {
             model.blocks = !model.blocks;
-            let how = if model.blocks { "in block characters" } else { "in pixels, where the terminal can show them" };
+            let how = if model.blocks {
+                "in block characters"
+            } else {
+                "in pixels, where the terminal can show them"
+            };
             model.say(Role::Quiet, format!("the field is drawn {how}"));
         }
         Action::Full => {
@@ -449,14 +515,28 @@ fn follow(model: &mut Model) {
     let rows = model.rows();
     let mut wanted = model.doc.cursor.line;
     if model.playing && model.doc.is_mission() {
-        wanted = model.active_step().and_then(|step| model.line_of_step(step)).unwrap_or(wanted);
+        wanted = model
+            .active_step()
+            .and_then(|step| model.line_of_step(step))
+            .unwrap_or(wanted);
     }
-    let of_line = |line: usize| rows.iter().position(|row| *row == Row::Line(line)).unwrap_or(0);
+    let of_line = |line: usize| {
+        rows.iter()
+            .position(|row| *row == Row::Line(line))
+            .unwrap_or(0)
+    };
     let first = of_line(wanted);
     // What hangs below the line should be seen with it: findings, or the rest of its step.
-    let header =
-        model.doc.lines().get(wanted).is_some_and(|line| matches!(line.kind, LineKind::Step | LineKind::Reflex));
-    let mut last = if header && !matches!(model.mode, Mode::Free(_)) { first + 4 } else { first };
+    let header = model
+        .doc
+        .lines()
+        .get(wanted)
+        .is_some_and(|line| matches!(line.kind, LineKind::Step | LineKind::Reflex));
+    let mut last = if header && !matches!(model.mode, Mode::Free(_)) {
+        first + 4
+    } else {
+        first
+    };
     while matches!(rows.get(last + 1), Some(Row::Finding(..))) {
         last += 1;
     }
@@ -464,6 +544,9 @@ fn follow(model: &mut Model) {
     if model.doc.scroll + height <= last + 1 {
         model.doc.scroll = (last + 2).saturating_sub(height);
     }
-    model.doc.scroll =
-        model.doc.scroll.min(first.saturating_sub(usize::from(first > 0))).min(rows.len().saturating_sub(height));
+    model.doc.scroll = model
+        .doc
+        .scroll
+        .min(first.saturating_sub(usize::from(first > 0)))
+        .min(rows.len().saturating_sub(height));
 }

@@ -15,13 +15,17 @@ use super::{files, find, moves, time};
 
 /// Whether the event was one that anything may follow from.
 pub(super) fn on_mouse(model: &mut Model, mouse: MouseEvent, effects: &mut Vec<Effect>) -> bool {
-    let Some(areas) = model.areas() else { return false };
+    let Some(areas) = model.areas() else {
+        return false;
+    };
     let at = Position::new(mouse.column, mouse.row);
     if mouse.kind == MouseEventKind::Moved && model.screen == ScreenName::Project {
         return false;
     }
     if mouse.kind == MouseEventKind::Moved {
-        let over = [areas.field, areas.chart].iter().any(|area| area.contains(at));
+        let over = [areas.field, areas.chart]
+            .iter()
+            .any(|area| area.contains(at));
         let new = over.then_some(at);
         let moved = model.hover != new;
         model.hover = new;
@@ -42,14 +46,17 @@ pub(super) fn on_mouse(model: &mut Model, mouse: MouseEvent, effects: &mut Vec<E
     }
     if let Mode::Reading { lines, scroll, .. } = &mut model.mode {
         match mouse.kind {
-            MouseEventKind::ScrollDown => *scroll = (*scroll + 3).min(lines.len().saturating_sub(1)),
+            MouseEventKind::ScrollDown => {
+                *scroll = (*scroll + 3).min(lines.len().saturating_sub(1));
+            }
             MouseEventKind::ScrollUp => *scroll = scroll.saturating_sub(3),
             _ => {}
         }
         return true;
     }
     if let Mode::Free(free) = &mut model.mode {
-        if matches!(mouse.kind, MouseEventKind::Down(MouseButton::Left)) && areas.text.contains(at) {
+        if matches!(mouse.kind, MouseEventKind::Down(MouseButton::Left)) && areas.text.contains(at)
+        {
             let mut moved = free.clone();
             (moved.offers, moved.wants) = (Vec::new(), None);
             if let Some((line, byte)) = sight::text::place(model, areas.text, at) {
@@ -134,7 +141,9 @@ fn browse(model: &mut Model, mouse: MouseEvent, at: Position, effects: &mut Vec<
             }
         }
         // The right or middle button drags the field about; over the chart the right one pins a time.
-        MouseEventKind::Down(MouseButton::Right | MouseButton::Middle) if over(areas.field) => model.held = Some(at),
+        MouseEventKind::Down(MouseButton::Right | MouseButton::Middle) if over(areas.field) => {
+            model.held = Some(at);
+        }
         MouseEventKind::Drag(MouseButton::Right | MouseButton::Middle) if model.held.is_some() => {
             drag(model, areas.field, at);
         }
@@ -144,7 +153,9 @@ fn browse(model: &mut Model, mouse: MouseEvent, at: Position, effects: &mut Vec<
         }
         MouseEventKind::ScrollDown if over(areas.text) => moves::move_line(model, true),
         MouseEventKind::ScrollUp if over(areas.text) => moves::move_line(model, false),
-        MouseEventKind::ScrollDown if over(areas.field) => zoom_at(model, areas.field, at, 1.0 / 1.25),
+        MouseEventKind::ScrollDown if over(areas.field) => {
+            zoom_at(model, areas.field, at, 1.0 / 1.25);
+        }
         MouseEventKind::ScrollUp if over(areas.field) => zoom_at(model, areas.field, at, 1.25),
         MouseEventKind::ScrollDown if over(areas.side) => side_row(model, 1),
         MouseEventKind::ScrollUp if over(areas.side) => side_row(model, -1),
@@ -156,10 +167,16 @@ fn browse(model: &mut Model, mouse: MouseEvent, at: Position, effects: &mut Vec<
 
 /// Moves the field along with the pointer.
 fn drag(model: &mut Model, area: Rect, to: Position) {
-    let Some((setup, from)) = model.setup.clone().zip(model.held) else { return };
+    let Some((setup, from)) = model.setup.clone().zip(model.held) else {
+        return;
+    };
     let view = sight::field::view(model, &setup.field, area);
     if view.zoom() > 1.0 {
-        let (a, b, centre) = (view.place_at(from, area), view.place_at(to, area), view.centre());
+        let (a, b, centre) = (
+            view.place_at(from, area),
+            view.place_at(to, area),
+            view.centre(),
+        );
         model.camera.follow = false;
         model.camera.centre = Some(Point::new(centre.x + a.x - b.x, centre.y + a.y - b.y));
     }
@@ -168,7 +185,9 @@ fn drag(model: &mut Model, area: Rect, to: Position) {
 
 /// Zooms so that what is under the pointer stays there.
 fn zoom_at(model: &mut Model, area: Rect, at: Position, by: f64) {
-    let Some(setup) = model.setup.clone() else { return };
+    let Some(setup) = model.setup.clone() else {
+        return;
+    };
     let before = sight::field::view(model, &setup.field, area);
     let under = before.place_at(at, area);
     let centre = before.centre();
@@ -178,15 +197,30 @@ fn zoom_at(model: &mut Model, area: Rect, at: Position, by: f64) {
     if model.camera.zoom > 1.0 {
         let factor = 1.0 - before.zoom() / model.camera.zoom;
         let towards = |from: f64, to: f64| from + (to - from) * factor;
-        model.camera.centre = Some(Point::new(towards(centre.x, under.x), towards(centre.y, under.y)));
+        model.camera.centre = Some(Point::new(
+            towards(centre.x, under.x),
+            towards(centre.y, under.y),
+        ));
     }
 }
 
 /// Puts the cursor on the slot at a byte of a line, or on the nearest one.
 fn click_line(model: &mut Model, line: usize, byte: usize) {
     let at = model.doc.lines()[line].span.start + byte;
-    let gap =
-        |span: &Range<usize>| if span.contains(&at) { 0 } else { span.start.abs_diff(at).min(span.end.abs_diff(at)) };
-    let nearest = model.doc.slots_on(line).enumerate().min_by_key(|(_, (_, slot))| gap(&slot.span));
-    model.doc.cursor = Cursor { line, nth: nearest.map_or(0, |(nth, _)| nth) };
+    let gap = |span: &Range<usize>| {
+        if span.contains(&at) {
+            0
+        } else {
+            span.start.abs_diff(at).min(span.end.abs_diff(at))
+        }
+    };
+    let nearest = model
+        .doc
+        .slots_on(line)
+        .enumerate()
+        .min_by_key(|(_, (_, slot))| gap(&slot.span));
+    model.doc.cursor = Cursor {
+        line,
+        nth: nearest.map_or(0, |(nth, _)| nth),
+    };
 }

@@ -4,7 +4,9 @@ use std::sync::Arc;
 
 use wayodos_core::mission::SlotKind;
 use wayodos_core::mission::about;
-use wayodos_core::mission::amend::{convert as other_unit, linkable, name_amount as name_or, write_out as written_out};
+use wayodos_core::mission::amend::{
+    convert as other_unit, linkable, name_amount as name_or, write_out as written_out,
+};
 use wayodos_core::mission::edit::Stride;
 
 use super::super::finder::{Finder, Item, Pick};
@@ -36,7 +38,11 @@ pub(super) fn move_slot(model: &mut Model, right: bool) {
 pub(super) fn move_line(model: &mut Model, down: bool) {
     let stands = |line: &usize| !model.doc.line_text(*line).trim().is_empty();
     let from = model.doc.cursor.line;
-    let line = if down { (from + 1..model.doc.lines().len()).find(stands) } else { (0..from).rev().find(stands) };
+    let line = if down {
+        (from + 1..model.doc.lines().len()).find(stands)
+    } else {
+        (0..from).rev().find(stands)
+    };
     if let Some(line) = line {
         go_to_line(model, line);
     }
@@ -44,7 +50,14 @@ pub(super) fn move_line(model: &mut Model, down: bool) {
 
 pub(super) fn move_step(model: &mut Model, down: bool) {
     let line = model.doc.cursor.line;
-    let mut steps = model.doc.prepared.parsed.mission.steps.iter().map(|step| step.line);
+    let mut steps = model
+        .doc
+        .prepared
+        .parsed
+        .mission
+        .steps
+        .iter()
+        .map(|step| step.line);
     let target = match &model.doc.values {
         Some(values) => values.next_header(line, down),
         None if down => steps.find(|step| *step > line),
@@ -56,8 +69,17 @@ pub(super) fn move_step(model: &mut Model, down: bool) {
 }
 
 pub(super) fn next_finding(model: &mut Model) {
-    let lines: Vec<usize> = model.doc.findings.iter().map(|finding| model.doc.line_at(finding.span.start)).collect();
-    let next = lines.iter().find(|line| **line > model.doc.cursor.line).or(lines.first()).copied();
+    let lines: Vec<usize> = model
+        .doc
+        .findings
+        .iter()
+        .map(|finding| model.doc.line_at(finding.span.start))
+        .collect();
+    let next = lines
+        .iter()
+        .find(|line| **line > model.doc.cursor.line)
+        .or(lines.first())
+        .copied();
     match next {
         Some(line) => model.doc.cursor = Cursor { line, nth: 0 },
         None => model.say(Role::Good, "no findings in this text"),
@@ -66,7 +88,10 @@ pub(super) fn next_finding(model: &mut Model) {
 
 pub(super) fn next_pane(model: &mut Model) {
     const ROUND: [Pane; 4] = [Pane::Text, Pane::Field, Pane::Chart, Pane::Side];
-    let at = ROUND.iter().position(|pane| *pane == model.focus).unwrap_or(0);
+    let at = ROUND
+        .iter()
+        .position(|pane| *pane == model.focus)
+        .unwrap_or(0);
     let next = ROUND[(at + 1) % ROUND.len()];
     // Where there is no room for both, the chart makes way for the side pane and comes back.
     match next {
@@ -82,20 +107,35 @@ pub(super) fn next_pane(model: &mut Model) {
 
 pub(super) fn nudge(model: &mut Model, up: bool, stride: Stride, effects: &mut Vec<Effect>) {
     let Some(slot) = model.doc.slot() else {
-        return model.say(Role::Quiet, "nothing to nudge on this line; e types into it");
+        return model.say(
+            Role::Quiet,
+            "nothing to nudge on this line; e types into it",
+        );
     };
     match model.doc.nudge(model.setup.as_deref(), slot, up, stride) {
         Some(edit) => change(model, &edit, effects),
         None => {
-            let typed = matches!(model.doc.prepared.parsed.slots[slot].kind, SlotKind::Text | SlotKind::Target);
-            model.say(Role::Quiet, if typed { "Enter types here" } else { "that is as far as it goes" });
+            let typed = matches!(
+                model.doc.prepared.parsed.slots[slot].kind,
+                SlotKind::Text | SlotKind::Target
+            );
+            model.say(
+                Role::Quiet,
+                if typed {
+                    "Enter types here"
+                } else {
+                    "that is as far as it goes"
+                },
+            );
         }
     }
 }
 
 /// Opens the slot under the cursor: a list of words with the run that each would give, or a line to type into.
 pub(super) fn open(model: &mut Model, effects: &mut Vec<Effect>) {
-    let Some(slot) = model.doc.slot() else { return ask::begin(model) };
+    let Some(slot) = model.doc.slot() else {
+        return ask::begin(model);
+    };
     let setup = model.setup.clone();
     let here = model.doc.written_step(model.doc.cursor.line);
     let copy = here.filter(|step| {
@@ -123,19 +163,39 @@ pub(super) fn open(model: &mut Model, effects: &mut Vec<Effect>) {
         }
         return ask::type_into(model);
     }
-    let at = choices.iter().position(|choice| *choice == current).unwrap_or(0);
+    let at = choices
+        .iter()
+        .position(|choice| *choice == current)
+        .unwrap_or(0);
     let items = choices.into_iter().filter_map(|choice| {
-        let new = model.doc.set(setup.as_deref(), slot, &choice).ok()?.apply(&model.doc.text);
+        let new = model
+            .doc
+            .set(setup.as_deref(), slot, &choice)
+            .ok()?
+            .apply(&model.doc.text);
         let what = match (&model.doc.values, &setup) {
-            (None, Some(setup)) => {
-                about::choice(parsed, &model.doc.text, &setup.names, &parsed.slots[slot].kind, &choice)
-            }
+            (None, Some(setup)) => about::choice(
+                parsed,
+                &model.doc.text,
+                &setup.names,
+                &parsed.slots[slot].kind,
+                &choice,
+            ),
             _ => String::new(),
         };
-        let title = if choice.is_empty() { "as written".to_owned() } else { choice };
+        let title = if choice.is_empty() {
+            "as written".to_owned()
+        } else {
+            choice
+        };
         Some(Item::new(title, "", what, Pick::Text(laid_out(model, new))))
     });
-    let question = match model.doc.values.as_ref().and_then(|values| values.key(slot)) {
+    let question = match model
+        .doc
+        .values
+        .as_ref()
+        .and_then(|values| values.key(slot))
+    {
         Some(key) => key.what.trim_end_matches('.').to_owned(),
         None => about::question(&parsed.slots[slot].kind).to_owned(),
     };
@@ -145,15 +205,32 @@ pub(super) fn open(model: &mut Model, effects: &mut Vec<Effect>) {
 
 /// Names that the amount under the cursor may have: those that there are, or a new one.
 pub(super) fn name_amount(model: &mut Model) {
-    let Some((slot, setup)) = model.doc.slot().filter(|_| model.doc.is_amount()).zip(model.setup.clone()) else {
+    let Some((slot, setup)) = model
+        .doc
+        .slot()
+        .filter(|_| model.doc.is_amount())
+        .zip(model.setup.clone())
+    else {
         return model.say(Role::Quiet, "there is no amount under the cursor to name");
     };
     let parsed = &model.doc.prepared.parsed;
-    let known = linkable(parsed, slot).into_iter().filter_map(|(name, worth)| {
-        let text = name_or(parsed, &model.doc.text, &setup.names, slot, &name).ok()?;
-        Some(Item::new(name, worth, "It then changes with every place that says so.", Pick::Text(text)))
-    });
-    let own = Item::new("a new name", "", "The amount stands in a `let` of its own then.", Pick::Ask(Question::Amount));
+    let known = linkable(parsed, slot)
+        .into_iter()
+        .filter_map(|(name, worth)| {
+            let text = name_or(parsed, &model.doc.text, &setup.names, slot, &name).ok()?;
+            Some(Item::new(
+                name,
+                worth,
+                "It then changes with every place that says so.",
+                Pick::Text(text),
+            ))
+        });
+    let own = Item::new(
+        "a new name",
+        "",
+        "The amount stands in a `let` of its own then.",
+        Pick::Ask(Question::Amount),
+    );
     let items: Vec<Item> = known.chain([own]).collect();
     if items.len() == 1 {
         return ask::ask(model, Question::Amount, "");
@@ -162,7 +239,10 @@ pub(super) fn name_amount(model: &mut Model) {
 }
 
 pub(super) fn write_out(model: &mut Model, effects: &mut Vec<Effect>) {
-    let edit = model.doc.slot().and_then(|slot| written_out(&model.doc.prepared.parsed, &model.doc.text, slot));
+    let edit = model
+        .doc
+        .slot()
+        .and_then(|slot| written_out(&model.doc.prepared.parsed, &model.doc.text, slot));
     match edit {
         Some(edit) => change(model, &edit, effects),
         None => model.say(Role::Quiet, "there is no named amount under the cursor"),
@@ -177,6 +257,9 @@ pub(super) fn convert(model: &mut Model, effects: &mut Vec<Effect>) {
     });
     match edit {
         Some(edit) => change(model, &edit, effects),
-        None => model.say(Role::Quiet, "there is no other unit in which this stays exactly what it is"),
+        None => model.say(
+            Role::Quiet,
+            "there is no other unit in which this stays exactly what it is",
+        ),
     }
 }

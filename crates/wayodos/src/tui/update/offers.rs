@@ -24,7 +24,9 @@ use crate::work::RunReport;
 
 /// What a new step may do.
 pub(super) fn add_step(model: &mut Model, above: bool) {
-    let Some(setup) = model.setup.clone() else { return };
+    let Some(setup) = model.setup.clone() else {
+        return;
+    };
     let parsed = &model.doc.prepared.parsed;
     let below = model.doc.written_step(model.doc.cursor.line);
     let items: Vec<Item> = behaviours(parsed, &setup.names)
@@ -35,16 +37,30 @@ pub(super) fn add_step(model: &mut Model, above: bool) {
                 None => insert_offer(parsed, &model.doc.text, below, &offer),
             };
             let pick = Pick::Edit(edit);
-            Item { title: offer.name, text: offer.text, what: offer.what, slots: offer.slots, pick }
+            Item {
+                title: offer.name,
+                text: offer.text,
+                what: offer.what,
+                slots: offer.slots,
+                pick,
+            }
         })
         .collect();
     let finder = Finder::new("Add a step: type what it should do", items, 0);
-    show(model, Finder { lays_out: is_laid_out(model), ..finder });
+    show(
+        model,
+        Finder {
+            lays_out: is_laid_out(model),
+            ..finder
+        },
+    );
 }
 
 /// What a step may wait for.
 pub(super) fn add_exit(model: &mut Model) {
-    let Some(setup) = model.setup.clone() else { return };
+    let Some(setup) = model.setup.clone() else {
+        return;
+    };
     let Some(step) = model.doc.written_step(model.doc.cursor.line) else {
         return model.say(Role::Quiet, "the cursor is not in a step; a adds one");
     };
@@ -55,12 +71,34 @@ pub(super) fn add_exit(model: &mut Model) {
         .into_iter()
         .map(|offer| {
             let target = more.then_some("next");
-            let pick = Pick::Edit(with_exit(parsed, &model.doc.text, step, &offer.text, target));
-            Item { title: offer.name, text: offer.text, what: offer.what, slots: offer.slots, pick }
+            let pick = Pick::Edit(with_exit(
+                parsed,
+                &model.doc.text,
+                step,
+                &offer.text,
+                target,
+            ));
+            Item {
+                title: offer.name,
+                text: offer.text,
+                what: offer.what,
+                slots: offer.slots,
+                pick,
+            }
         })
         .collect();
-    let finder = Finder::new(format!("Add an exit: type what should end \"{}\"", about.name.node), items, 0);
-    show(model, Finder { lays_out: is_laid_out(model), ..finder });
+    let finder = Finder::new(
+        format!("Add an exit: type what should end \"{}\"", about.name.node),
+        items,
+        0,
+    );
+    show(
+        model,
+        Finder {
+            lays_out: is_laid_out(model),
+            ..finder
+        },
+    );
 }
 
 /// What may be different in a copy: each line of its original, or another original.
@@ -68,18 +106,27 @@ pub(super) fn differences(model: &mut Model, step: TextStep) {
     let parsed = &model.doc.prepared.parsed;
     let copy = &parsed.mission.steps[step];
     let Some(like) = &copy.like else { return };
-    let original = parsed.mission.find(&like.node, copy).map(|found| &parsed.mission.steps[found]);
+    let original = parsed
+        .mission
+        .find(&like.node, copy)
+        .map(|found| &parsed.mission.steps[found]);
     let header = &model.doc.text[parsed.lines[copy.line].span.clone()];
     let indent = &header[..header.len() - header.trim_start().len()];
     let end = parsed.lines[copy.last].span.end;
     let mut items = Vec::new();
     let mut add = |title: &str, line: String, what: &str| {
-        let edit = Edit { span: end..end, text: format!("\n{indent}  but {line}") };
+        let edit = Edit {
+            span: end..end,
+            text: format!("\n{indent}  but {line}"),
+        };
         items.push(Item::new(title, line, what, Pick::Edit(edit)));
     };
     if let Some(original) = original {
         if let Some((behaviour, _)) = &original.behaviour
-            && copy.behaviour.as_ref().is_some_and(|(own, _)| own.span == behaviour.span)
+            && copy
+                .behaviour
+                .as_ref()
+                .is_some_and(|(own, _)| own.span == behaviour.span)
         {
             add(
                 "what it does",
@@ -89,39 +136,87 @@ pub(super) fn differences(model: &mut Model, step: TextStep) {
         }
         for exit in &original.exits {
             // What the copy says itself already is in its own text.
-            if copy.exits.iter().any(|own| own.condition.span == exit.condition.span) {
+            if copy
+                .exits
+                .iter()
+                .any(|own| own.condition.span == exit.condition.span)
+            {
                 let line = model.doc.text[parsed.lines[exit.line].span.clone()].trim();
-                let line = line.strip_prefix("until").or(line.strip_prefix("or")).unwrap_or(line).trim_start();
+                let line = line
+                    .strip_prefix("until")
+                    .or(line.strip_prefix("or"))
+                    .unwrap_or(line)
+                    .trim_start();
                 let line = line.split('#').next().unwrap_or(line).trim_end();
-                add("what ends it", format!("until {line}"), "This exit then belongs to the copy, and can be changed.");
+                add(
+                    "what ends it",
+                    format!("until {line}"),
+                    "This exit then belongs to the copy, and can be changed.",
+                );
             }
         }
     }
-    items.push(Item::new("copy another step", &like.node, "Type its name.", Pick::Slot));
-    let finder = Finder::new(format!("What is different in \"{}\"", copy.name.node), items, 0);
-    show(model, Finder { lays_out: is_laid_out(model), ..finder });
+    items.push(Item::new(
+        "copy another step",
+        &like.node,
+        "Type its name.",
+        Pick::Slot,
+    ));
+    let finder = Finder::new(
+        format!("What is different in \"{}\"", copy.name.node),
+        items,
+        0,
+    );
+    show(
+        model,
+        Finder {
+            lays_out: is_laid_out(model),
+            ..finder
+        },
+    );
 }
 
 /// Every step, to go to.
 pub(super) fn steps(model: &mut Model) {
     let parsed = &model.doc.prepared.parsed;
     let items = parsed.mission.steps.iter().enumerate().map(|(nth, step)| {
-        let does = step.behaviour.as_ref().map_or("", |(behaviour, _)| &model.doc.text[behaviour.span.clone()]);
+        let does = step
+            .behaviour
+            .as_ref()
+            .map_or("", |(behaviour, _)| &model.doc.text[behaviour.span.clone()]);
         let number = TextStep(nth).number();
-        Item::new(format!("{number:>2} {}", step.name.node), does, "", Pick::Line(step.line))
+        Item::new(
+            format!("{number:>2} {}", step.name.node),
+            does,
+            "",
+            Pick::Line(step.line),
+        )
     });
-    let here = model.doc.written_step(model.doc.cursor.line).map_or(0, |step| step.0);
+    let here = model
+        .doc
+        .written_step(model.doc.cursor.line)
+        .map_or(0, |step| step.0);
     let finder = Finder::new("Go to step", items.collect(), here);
     show(model, finder);
 }
 
 /// Every line that says something, to be found by its words.
 pub(super) fn lines(model: &mut Model) {
-    let said = (0..model.doc.lines().len()).filter(|line| !model.doc.line_text(*line).trim().is_empty());
+    let said =
+        (0..model.doc.lines().len()).filter(|line| !model.doc.line_text(*line).trim().is_empty());
     let items: Vec<Item> = said
-        .map(|line| Item::new(format!("{:>3}", line + 1), model.doc.line_text(line).trim(), "", Pick::Line(line)))
+        .map(|line| {
+            Item::new(
+                format!("{:>3}", line + 1),
+                model.doc.line_text(line).trim(),
+                "",
+                Pick::Line(line),
+            )
+        })
         .collect();
-    let here = items.iter().position(|item| matches!(item.pick, Pick::Line(line) if line >= model.doc.cursor.line));
+    let here = items
+        .iter()
+        .position(|item| matches!(item.pick, Pick::Line(line) if line >= model.doc.cursor.line));
     let finder = Finder::new("Find in the text", items, here.unwrap_or(0));
     show(model, finder);
 }
@@ -129,16 +224,26 @@ pub(super) fn lines(model: &mut Model) {
 /// Everything that has a key.
 pub(super) fn palette(model: &mut Model) {
     let items = keymap::groups(model.screen).iter().flat_map(|group| {
-        group.rows.iter().map(|row| Item::new(row.what, row.label, group.title, Pick::Do(row.action)))
+        group
+            .rows
+            .iter()
+            .map(|row| Item::new(row.what, row.label, group.title, Pick::Do(row.action)))
     });
-    show(model, Finder::new("Commands: type to search", items.collect(), 0));
+    show(
+        model,
+        Finder::new("Commands: type to search", items.collect(), 0),
+    );
 }
 
 /// The missions of the project.
 pub(super) fn missions(model: &mut Model) {
     let names = model.project.missions();
     let items = names.into_iter().map(|name| {
-        let open = model.project.config.mission.ends_with(&format!("/{name}.way"));
+        let open = model
+            .project
+            .config
+            .mission
+            .ends_with(&format!("/{name}.way"));
         let text = if open { "open now" } else { "" };
         Item::new(name.clone(), text, "", Pick::Mission(name))
     });
@@ -147,18 +252,37 @@ pub(super) fn missions(model: &mut Model) {
 
 /// The tracks of the chart.
 pub(super) fn tracks(model: &mut Model) {
-    let Some(report) = model.report.clone() else { return };
+    let Some(report) = model.report.clone() else {
+        return;
+    };
     let items = report.chart.tracks.iter().map(|track| {
         let shown = track.usual != model.toggled.contains(&track.name);
         let text = if shown { "shown" } else { "" };
-        let unit = if track.unit.is_empty() { "what is seen" } else { track.unit };
+        let unit = if track.unit.is_empty() {
+            "what is seen"
+        } else {
+            track.unit
+        };
         Item::new(&track.name, text, unit, Pick::Track(track.name.clone()))
     });
-    show(model, Finder::new("What the chart shows: Enter shows or hides", items.collect(), 0));
+    show(
+        model,
+        Finder::new(
+            "What the chart shows: Enter shows or hides",
+            items.collect(),
+            0,
+        ),
+    );
 }
 
 /// What a run of the text as it stands says may be done about an exit.
-fn remedies_of(model: &Model, setup: &Setup, report: &RunReport, step: StepId, exit: usize) -> Vec<Remedy> {
+fn remedies_of(
+    model: &Model,
+    setup: &Setup,
+    report: &RunReport,
+    step: StepId,
+    exit: usize,
+) -> Vec<Remedy> {
     let case = Case {
         text: &model.doc.text,
         parsed: &model.doc.prepared.parsed,
@@ -173,14 +297,23 @@ fn remedies_of(model: &Model, setup: &Setup, report: &RunReport, step: StepId, e
 
 /// What may be done about the exit that is marked in the why pane.
 pub(super) fn remedies(model: &mut Model) {
-    let Some(report) = model.report.clone().filter(|report| Arc::ptr_eq(&report.text, &model.doc.text)) else {
+    let Some(report) = model
+        .report
+        .clone()
+        .filter(|report| Arc::ptr_eq(&report.text, &model.doc.text))
+    else {
         return model.say(Role::Thin, "this text cannot run yet: fix its errors first");
     };
-    let row = why_rows(model).into_iter().filter(WhyRow::marks).nth(model.side_row);
+    let row = why_rows(model)
+        .into_iter()
+        .filter(WhyRow::marks)
+        .nth(model.side_row);
     let Some((step, exit)) = row.and_then(|row| row.exit) else {
         return model.say(Role::Quiet, "mark an exit with Up and Down first");
     };
-    let Some(setup) = model.setup.clone() else { return };
+    let Some(setup) = model.setup.clone() else {
+        return;
+    };
     let found = remedies_of(model, &setup, &report, step, exit);
     let line = report.program.steps[step].exits[exit].line;
     offer(model, found, line, "What may help");
@@ -188,17 +321,29 @@ pub(super) fn remedies(model: &mut Model) {
 
 /// What may be done about the finding that is marked in the list.
 pub(super) fn fixes(model: &mut Model, effects: &mut Vec<Effect>) {
-    let Some(finding) = all_findings(model).into_iter().nth(model.side_row) else { return };
+    let Some(finding) = all_findings(model).into_iter().nth(model.side_row) else {
+        return;
+    };
     if finding.source != Source::Mission {
         return texts::fixes(model, &finding, effects);
     }
     texts::to_mission(model);
-    let Some(setup) = model.setup.clone() else { return };
+    let Some(setup) = model.setup.clone() else {
+        return;
+    };
     let line = model.doc.line_at(finding.span.start);
-    let mut found = remedy::fixes(&finding, &model.doc.prepared.parsed, &model.doc.text, &setup.names);
+    let mut found = remedy::fixes(
+        &finding,
+        &model.doc.prepared.parsed,
+        &model.doc.text,
+        &setup.names,
+    );
     // What a run showed may have more to it.
     if let Some((_, nth)) = exit_at(&model.doc.prepared.parsed, line)
-        && let Some(report) = model.report.clone().filter(|report| Arc::ptr_eq(&report.text, &model.doc.text))
+        && let Some(report) = model
+            .report
+            .clone()
+            .filter(|report| Arc::ptr_eq(&report.text, &model.doc.text))
         && let Some(step) = model.step_of_line(line)
     {
         let known: Vec<String> = found.iter().map(|fix| fix.text.clone()).collect();
@@ -210,15 +355,33 @@ pub(super) fn fixes(model: &mut Model, effects: &mut Vec<Effect>) {
 
 /// A list of remedies, each tried as it is marked; the first row only goes to the place.
 fn offer(model: &mut Model, found: Vec<Remedy>, line: usize, title: &str) {
-    let mut items =
-        vec![Item::new("go there", model.doc.line_text(line).trim(), "Change it yourself.", Pick::Line(line))];
-    items.extend(found.into_iter().map(|remedy| Item::new(remedy.words, "", remedy.why, Pick::Text(remedy.text))));
+    let mut items = vec![Item::new(
+        "go there",
+        model.doc.line_text(line).trim(),
+        "Change it yourself.",
+        Pick::Line(line),
+    )];
+    items.extend(
+        found
+            .into_iter()
+            .map(|remedy| Item::new(remedy.words, "", remedy.why, Pick::Text(remedy.text))),
+    );
     if items.len() == 1 {
         model.doc.cursor = Cursor { line, nth: 0 };
-        let header = model.doc.lines().get(line).is_some_and(|line| line.kind == LineKind::Step);
+        let header = model
+            .doc
+            .lines()
+            .get(line)
+            .is_some_and(|line| line.kind == LineKind::Step);
         time::to_line(model, line, header);
         return model.say(Role::Quiet, "no automatic fix: change it here");
     }
     let finder = Finder::new(title, items, 0);
-    show(model, Finder { lays_out: is_laid_out(model), ..finder });
+    show(
+        model,
+        Finder {
+            lays_out: is_laid_out(model),
+            ..finder
+        },
+    );
 }

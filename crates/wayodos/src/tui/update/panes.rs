@@ -9,7 +9,9 @@ use super::effect::Effect;
 use super::{lists, offers, texts, time};
 
 pub(super) fn pan(model: &mut Model, right: f64, up: f64) {
-    let Some((setup, areas)) = model.setup.clone().zip(model.areas()) else { return };
+    let Some((setup, areas)) = model.setup.clone().zip(model.areas()) else {
+        return;
+    };
     let view = sight::field::view(model, &setup.field, areas.field);
     let (width, height) = view.seen();
     let centre = view.centre();
@@ -29,7 +31,8 @@ pub(super) fn zoom_field(model: &mut Model, by: f64) {
     {
         // Nearer to where the robot is: that is what one wants to see better.
         let robot = sight::field::robot_place(model);
-        model.camera.centre = robot.or_else(|| Some(sight::field::view(model, &setup.field, areas.field).centre()));
+        model.camera.centre =
+            robot.or_else(|| Some(sight::field::view(model, &setup.field, areas.field).centre()));
     }
     model.camera.zoom = zoom;
     if zoom <= 1.0 {
@@ -47,17 +50,27 @@ pub(super) fn fit(model: &mut Model) {
 pub(super) fn side_row(model: &mut Model, by: isize) {
     let count = sight::side::count(model);
     if count > 0 {
-        model.side_row = model.side_row.min(count - 1).saturating_add_signed(by).min(count - 1);
+        model.side_row = model
+            .side_row
+            .min(count - 1)
+            .saturating_add_signed(by)
+            .min(count - 1);
     }
 }
 
 pub(super) fn turn_side(model: &mut Model, by: usize) {
-    let at = Side::ALL.iter().position(|side| *side == model.side).unwrap_or(0);
+    let at = Side::ALL
+        .iter()
+        .position(|side| *side == model.side)
+        .unwrap_or(0);
     show_side(model, Side::ALL[(at + by) % Side::ALL.len()]);
 }
 
 pub(super) fn turn_track(model: &mut Model, right: bool) {
-    let count = model.setup.as_ref().map_or(0, |setup| setup.robot.sensors.len());
+    let count = model
+        .setup
+        .as_ref()
+        .map_or(0, |setup| setup.robot.sensors.len());
     if count > 0 {
         model.track.0 = (model.track.0 + if right { 1 } else { count - 1 }) % count;
     }
@@ -65,7 +78,9 @@ pub(super) fn turn_track(model: &mut Model, right: bool) {
 
 /// Opens the marked row of the map, or closes it.
 pub(super) fn fold(model: &mut Model, open: bool) {
-    let key = sight::side::map_rows(model).get(model.side_row).and_then(|row| row.key.clone());
+    let key = sight::side::map_rows(model)
+        .get(model.side_row)
+        .and_then(|row| row.key.clone());
     let Some((name, holds)) = key else { return };
     // Steps are closed to begin with, what holds steps is open.
     if open == holds {
@@ -117,7 +132,10 @@ pub(super) fn open_side(model: &mut Model, effects: &mut Vec<Effect>) {
         }
         Side::Score => {
             let first = score_of(model).and_then(|(report, lines)| {
-                lines.get(model.side_row)?.first.map(|tick| report.run.trace.seconds(tick))
+                lines
+                    .get(model.side_row)?
+                    .first
+                    .map(|tick| report.run.trace.seconds(tick))
             });
             match first {
                 Some(at) => time::set(model, at),

@@ -8,7 +8,9 @@ use wayodos_core::mission::amend::{toggle_comment, toggle_comments};
 use wayodos_core::mission::edit::{self, Edit};
 use wayodos_core::mission::exits::{exit_at, move_exit, remove_exit};
 use wayodos_core::mission::offer::insert_reflex;
-use wayodos_core::mission::restructure::{self, Change, Note, Refusal, Text, duplicate, move_steps};
+use wayodos_core::mission::restructure::{
+    self, Change, Note, Refusal, Text, duplicate, move_steps,
+};
 
 use super::super::document::{Document, Marked};
 use super::super::model::{Cursor, Model, Question};
@@ -21,7 +23,10 @@ use super::{ask, places};
 fn here(model: &mut Model) -> Option<TextStep> {
     let step = model.doc.written_step(model.doc.cursor.line);
     if step.is_none() {
-        model.say(Role::Quiet, "the cursor is not in a step; Tab goes to the next one");
+        model.say(
+            Role::Quiet,
+            "the cursor is not in a step; Tab goes to the next one",
+        );
     }
     step
 }
@@ -53,22 +58,39 @@ fn apply(model: &mut Model, edit: Option<Edit>, cannot: &str, effects: &mut Vec<
 fn to_step(model: &mut Model, name: &str) {
     let steps = &model.doc.prepared.parsed.mission.steps;
     if let Some(step) = steps.iter().find(|step| step.name.node == name) {
-        model.doc.cursor = Cursor { line: step.line, nth: 0 };
+        model.doc.cursor = Cursor {
+            line: step.line,
+            nth: 0,
+        };
     }
 }
 
 pub(super) fn add_reflex(model: &mut Model, effects: &mut Vec<Effect>) {
-    let Some(setup) = model.setup.clone() else { return };
+    let Some(setup) = model.setup.clone() else {
+        return;
+    };
     let old = model.doc.text.clone();
     let edit = insert_reflex(&model.doc.prepared.parsed, &model.doc.text, &setup.names);
-    if apply(model, edit, "this robot has no sensor that a reflex could watch", effects) {
+    if apply(
+        model,
+        edit,
+        "this robot has no sensor that a reflex could watch",
+        effects,
+    ) {
         places::to_change(model, &old);
-        model.say(Role::Quiet, "a reflex watches all the time, whatever step is active");
+        model.say(
+            Role::Quiet,
+            "a reflex watches all the time, whatever step is active",
+        );
     }
 }
 
 /// Applies a change of the structure, or says why it cannot be done. Whether it was done.
-pub(super) fn restructured(model: &mut Model, change: Result<Change, Refusal>, effects: &mut Vec<Effect>) -> bool {
+pub(super) fn restructured(
+    model: &mut Model,
+    change: Result<Change, Refusal>,
+    effects: &mut Vec<Effect>,
+) -> bool {
     match change {
         Ok(change) => {
             let text = change.apply(&model.doc.text);
@@ -88,7 +110,10 @@ fn these(model: &mut Model) -> Option<Range<TextStep>> {
     match model.doc.marked() {
         Some(Marked::Steps(steps)) => Some(steps),
         Some(Marked::Lines(_)) => {
-            model.say(Role::Quiet, "this is for whole steps: mark from the first line of a step on");
+            model.say(
+                Role::Quiet,
+                "this is for whole steps: mark from the first line of a step on",
+            );
             None
         }
         None => here(model).map(TextStep::alone),
@@ -101,8 +126,14 @@ fn on_steps(
     effects: &mut Vec<Effect>,
     change: impl FnOnce(Text<'_>, Range<TextStep>) -> Result<Change, Refusal>,
 ) -> bool {
-    let Some((steps, setup)) = these(model).zip(model.setup.clone()) else { return false };
-    let of = Text { parsed: &model.doc.prepared.parsed, text: &model.doc.text, names: &setup.names };
+    let Some((steps, setup)) = these(model).zip(model.setup.clone()) else {
+        return false;
+    };
+    let of = Text {
+        parsed: &model.doc.prepared.parsed,
+        text: &model.doc.text,
+        names: &setup.names,
+    };
     let change = change(of, steps);
     restructured(model, change, effects)
 }
@@ -113,8 +144,14 @@ fn on_step(
     effects: &mut Vec<Effect>,
     change: impl FnOnce(Text<'_>, TextStep) -> Result<Change, Refusal>,
 ) -> bool {
-    let Some((step, setup)) = here(model).zip(model.setup.clone()) else { return false };
-    let of = Text { parsed: &model.doc.prepared.parsed, text: &model.doc.text, names: &setup.names };
+    let Some((step, setup)) = here(model).zip(model.setup.clone()) else {
+        return false;
+    };
+    let of = Text {
+        parsed: &model.doc.prepared.parsed,
+        text: &model.doc.text,
+        names: &setup.names,
+    };
     let change = change(of, step);
     restructured(model, change, effects)
 }
@@ -125,7 +162,10 @@ pub(super) fn copy(model: &mut Model, effects: &mut Vec<Effect>) {
 
 pub(super) fn link(model: &mut Model, effects: &mut Vec<Effect>) {
     if on_step(model, effects, restructure::link) {
-        model.say(Role::Quiet, "a linked copy does what its original does; `but` lines say what is different");
+        model.say(
+            Role::Quiet,
+            "a linked copy does what its original does; `but` lines say what is different",
+        );
     }
 }
 
@@ -144,7 +184,11 @@ pub(super) fn delete(model: &mut Model, effects: &mut Vec<Effect>) {
     let line = model.doc.cursor.line;
     let parsed = &model.doc.prepared.parsed;
     // A step without what it does is none.
-    if matches!(parsed.lines[line].kind, LineKind::Step | LineKind::Behaviour) && model.doc.values.is_none() {
+    if matches!(
+        parsed.lines[line].kind,
+        LineKind::Step | LineKind::Behaviour
+    ) && model.doc.values.is_none()
+    {
         if let Some(step) = here(model) {
             let first = model.doc.prepared.parsed.mission.steps[step].line;
             delete_steps(model, step.alone(), first, effects);
@@ -160,14 +204,26 @@ pub(super) fn delete(model: &mut Model, effects: &mut Vec<Effect>) {
 
 fn delete_steps(model: &mut Model, steps: Range<TextStep>, line: usize, effects: &mut Vec<Effect>) {
     let one = steps.end.0 - steps.start.0 == 1;
-    let Some(setup) = model.setup.clone() else { return };
-    let of = Text { parsed: &model.doc.prepared.parsed, text: &model.doc.text, names: &setup.names };
+    let Some(setup) = model.setup.clone() else {
+        return;
+    };
+    let of = Text {
+        parsed: &model.doc.prepared.parsed,
+        text: &model.doc.text,
+        names: &setup.names,
+    };
     let change = restructure::delete(of, steps);
     if restructured(model, change, effects) {
         model.doc.cursor = Cursor { line, nth: 0 };
         model.doc.hold_cursor();
-        model
-            .say(Role::Quiet, if one { "step deleted; u brings it back" } else { "steps deleted; u brings them back" });
+        model.say(
+            Role::Quiet,
+            if one {
+                "step deleted; u brings it back"
+            } else {
+                "steps deleted; u brings them back"
+            },
+        );
     }
 }
 
@@ -182,7 +238,10 @@ fn delete_lines(model: &mut Model, lines: Range<usize>, effects: &mut Vec<Effect
         doc.read(model.setup.as_deref());
     }
     reshape(model, doc.text.to_string(), effects);
-    model.doc.cursor = Cursor { line: first, nth: 0 };
+    model.doc.cursor = Cursor {
+        line: first,
+        nth: 0,
+    };
     model.doc.hold_cursor();
     let words = if count == 1 {
         "line deleted; u brings it back".to_owned()
@@ -199,9 +258,18 @@ fn deletion(doc: &Document, line: usize) -> (Edit, &'static str) {
         LineKind::Exit => (remove_exit(parsed, &doc.text, line), "exit"),
         LineKind::Header if doc.values.is_some() => {
             // With all that stands in it.
-            let below = doc.values.as_ref().and_then(|values| values.next_header(line, true));
+            let below = doc
+                .values
+                .as_ref()
+                .and_then(|values| values.next_header(line, true));
             let end = below.map_or(doc.text.len(), |below| parsed.lines[below].span.start);
-            (Some(Edit { span: parsed.lines[line].span.start..end, text: String::new() }), "section")
+            (
+                Some(Edit {
+                    span: parsed.lines[line].span.start..end,
+                    text: String::new(),
+                }),
+                "section",
+            )
         }
         LineKind::Blank
         | LineKind::Mission
@@ -216,7 +284,10 @@ fn deletion(doc: &Document, line: usize) -> (Edit, &'static str) {
         | LineKind::End
         | LineKind::Broken => (None, "line"),
     };
-    (edit.unwrap_or_else(|| edit::delete_line(parsed, &doc.text, line)), what)
+    (
+        edit.unwrap_or_else(|| edit::delete_line(parsed, &doc.text, line)),
+        what,
+    )
 }
 
 pub(super) fn shift(model: &mut Model, up: bool, effects: &mut Vec<Effect>) {
@@ -227,7 +298,14 @@ pub(super) fn shift(model: &mut Model, up: bool, effects: &mut Vec<Effect>) {
     }
     if let Some((_, nth)) = exit_at(parsed, line) {
         let Some(edit) = move_exit(parsed, &model.doc.text, line, up) else {
-            return model.say(Role::Quiet, if nth == 0 { "it is the first exit" } else { "it is the last exit" });
+            return model.say(
+                Role::Quiet,
+                if nth == 0 {
+                    "it is the first exit"
+                } else {
+                    "it is the last exit"
+                },
+            );
         };
         change(model, &edit, effects);
         model.doc.cursor.line = if up { line - 1 } else { line + 1 };
@@ -235,10 +313,17 @@ pub(super) fn shift(model: &mut Model, up: bool, effects: &mut Vec<Effect>) {
     }
     let Some(step) = here(model) else { return };
     let about = &model.doc.prepared.parsed.mission.steps[step];
-    let (name, within, nth) = (about.name.node.clone(), line - about.line, model.doc.cursor.nth);
+    let (name, within, nth) = (
+        about.name.node.clone(),
+        line - about.line,
+        model.doc.cursor.nth,
+    );
     if on_step(model, effects, |of, step| move_steps(of, step.alone(), up)) {
         to_step(model, &name);
-        model.doc.cursor = Cursor { line: model.doc.cursor.line + within, nth };
+        model.doc.cursor = Cursor {
+            line: model.doc.cursor.line + within,
+            nth,
+        };
         model.doc.hold_cursor();
     }
 }
@@ -247,7 +332,10 @@ pub(super) fn shift(model: &mut Model, up: bool, effects: &mut Vec<Effect>) {
 fn shift_marked(model: &mut Model, up: bool, effects: &mut Vec<Effect>) {
     let Some(steps) = these(model) else { return };
     let (name, lines) = {
-        let (all, lines) = (&model.doc.prepared.parsed.mission.steps, model.doc.marked_lines());
+        let (all, lines) = (
+            &model.doc.prepared.parsed.mission.steps,
+            model.doc.marked_lines(),
+        );
         (all[steps.start].name.node.clone(), lines.len() - 1)
     };
     if on_steps(model, effects, |of, steps| move_steps(of, steps, up)) {
@@ -257,10 +345,20 @@ fn shift_marked(model: &mut Model, up: bool, effects: &mut Vec<Effect>) {
 
 /// Puts the mark and the cursor around steps that have been moved: the first has this name, and they are so many lines.
 fn mark_moved(model: &mut Model, name: &str, lines: usize) {
-    let first = model.doc.prepared.parsed.mission.steps.iter().find(|step| step.name.node == name);
+    let first = model
+        .doc
+        .prepared
+        .parsed
+        .mission
+        .steps
+        .iter()
+        .find(|step| step.name.node == name);
     if let Some(first) = first.map(|step| step.line) {
         model.doc.mark = Some(first);
-        model.doc.cursor = Cursor { line: first + lines, nth: 0 };
+        model.doc.cursor = Cursor {
+            line: first + lines,
+            nth: 0,
+        };
         model.doc.hold_cursor();
     }
 }
@@ -282,15 +380,26 @@ pub(super) fn extract(model: &mut Model) {
 ///
 /// # Errors
 /// Why it cannot be one.
-pub(super) fn to_routine(model: &mut Model, name: &str, effects: &mut Vec<Effect>) -> Result<(), String> {
+pub(super) fn to_routine(
+    model: &mut Model,
+    name: &str,
+    effects: &mut Vec<Effect>,
+) -> Result<(), String> {
     let Some((steps, setup)) = these(model).zip(model.setup.clone()) else {
         return Err("the cursor is not in a step".into());
     };
-    let of = Text { parsed: &model.doc.prepared.parsed, text: &model.doc.text, names: &setup.names };
+    let of = Text {
+        parsed: &model.doc.prepared.parsed,
+        text: &model.doc.text,
+        names: &setup.names,
+    };
     let change = restructure::extract(of, steps, name).map_err(|why| why.to_string())?;
     restructured(model, Ok(change), effects);
     model.doc.cursor.line += 1;
-    model.say(Role::Good, format!("the steps are now the routine `{name}`; write `do {name}` wherever you need it"));
+    model.say(
+        Role::Good,
+        format!("the steps are now the routine `{name}`; write `do {name}` wherever you need it"),
+    );
     Ok(())
 }
 
@@ -332,15 +441,25 @@ pub(super) fn comment(model: &mut Model, effects: &mut Vec<Effect>) {
     // Not laid out again: a comment keeps the shape it was given.
     let text = match model.doc.marked() {
         Some(Marked::Steps(steps)) => {
-            let Some(setup) = model.setup.clone() else { return };
-            let of = Text { parsed: &model.doc.prepared.parsed, text: &model.doc.text, names: &setup.names };
+            let Some(setup) = model.setup.clone() else {
+                return;
+            };
+            let of = Text {
+                parsed: &model.doc.prepared.parsed,
+                text: &model.doc.text,
+                names: &setup.names,
+            };
             match restructure::comment(of, steps) {
                 Ok(change) => change.apply(&model.doc.text),
                 Err(why) => return model.say(Role::Thin, why.to_string()),
             }
         }
         Some(Marked::Lines(lines)) => toggle_comments(&model.doc.text, lines),
-        None => match toggle_comment(&model.doc.prepared.parsed, &model.doc.text, model.doc.cursor.line) {
+        None => match toggle_comment(
+            &model.doc.prepared.parsed,
+            &model.doc.text,
+            model.doc.cursor.line,
+        ) {
             Some(edit) => edit.apply(&model.doc.text),
             None => return,
         },
@@ -353,13 +472,24 @@ pub(super) fn comment(model: &mut Model, effects: &mut Vec<Effect>) {
 pub(super) fn split(model: &mut Model, effects: &mut Vec<Effect>) {
     let Some(step) = here(model) else { return };
     let about = &model.doc.prepared.parsed.mission.steps[step];
-    let Some(report) = model.report.clone().filter(|_| !model.stale()) else { return };
-    let in_run =
-        report.program.steps[..report.program.written].iter().position(|known| known.line == about.line).map(StepId);
+    let Some(report) = model.report.clone().filter(|_| !model.stale()) else {
+        return;
+    };
+    let in_run = report.program.steps[..report.program.written]
+        .iter()
+        .position(|known| known.line == about.line)
+        .map(StepId);
     let tick = report.run.trace.tick_at(model.time + 1e-9);
-    let visit = report.run.visits.iter().find(|v| Some(v.step) == in_run && v.entered < tick && tick < v.left);
+    let visit = report
+        .run
+        .visits
+        .iter()
+        .find(|v| Some(v.step) == in_run && v.entered < tick && tick < v.left);
     let Some(visit) = visit else {
-        return model.say(Role::Thin, "move the time cursor into this step first (t, then ]): it is split there");
+        return model.say(
+            Role::Thin,
+            "move the time cursor into this step first (t, then ]): it is split there",
+        );
     };
     let ticks = &report.run.trace.ticks;
     let rolled = |wheel: usize| ticks[tick].wheels[wheel] - ticks[visit.entered].wheels[wheel];
@@ -372,14 +502,21 @@ pub(super) fn split(model: &mut Model, effects: &mut Vec<Effect>) {
     } else if turn.abs() >= 3.0 {
         format!("turned {:.0} deg", turn.abs())
     } else {
-        format!("{:.1} s pass", report.run.trace.seconds(tick - visit.entered))
+        format!(
+            "{:.1} s pass",
+            report.run.trace.seconds(tick - visit.entered)
+        )
     };
-    if on_step(model, effects, |of, step| restructure::split(of, step, &condition)) {
+    if on_step(model, effects, |of, step| {
+        restructure::split(of, step, &condition)
+    }) {
         model.say(Role::Quiet, format!("split where it had {condition}"));
     }
 }
 
 pub(super) fn join(model: &mut Model, effects: &mut Vec<Effect>) {
     model.doc.mark = None;
-    noted(model, effects, "joined", |of, steps| restructure::join(of, steps.start));
+    noted(model, effects, "joined", |of, steps| {
+        restructure::join(of, steps.start)
+    });
 }

@@ -54,7 +54,10 @@ pub(super) fn show(model: &mut Model, path: &str, at: Option<usize>, effects: &m
     model.to_text();
     if model.bring(path) {
         if let Some(at) = at {
-            model.doc.cursor = Cursor { line: model.doc.line_at(at), nth: 0 };
+            model.doc.cursor = Cursor {
+                line: model.doc.line_at(at),
+                nth: 0,
+            };
         }
         return;
     }
@@ -63,7 +66,11 @@ pub(super) fn show(model: &mut Model, path: &str, at: Option<usize>, effects: &m
 }
 
 /// A text was opened.
-pub(super) fn on_opened(model: &mut Model, result: Result<Box<Opened>, String>, effects: &mut Vec<Effect>) {
+pub(super) fn on_opened(
+    model: &mut Model,
+    result: Result<Box<Opened>, String>,
+    effects: &mut Vec<Effect>,
+) {
     let Opened { mut document, file } = match result {
         Ok(opened) => *opened,
         Err(error) => return model.say(Role::Wrong, error),
@@ -75,14 +82,23 @@ pub(super) fn on_opened(model: &mut Model, result: Result<Box<Opened>, String>, 
     let back = document.unsaved();
     document.read(model.setup.as_deref());
     if let Some((_, at)) = model.wanted.take_if(|(path, _)| *path == document.path) {
-        document.cursor = Cursor { line: document.line_at(at), nth: 0 };
+        document.cursor = Cursor {
+            line: document.line_at(at),
+            nth: 0,
+        };
     }
     let word = document.language.word();
     model.open_beside(document);
     let words = match (back, shared) {
-        (true, _) => format!("edits of this {word} that were not saved last time are back; u takes them away"),
-        (false, true) => format!("this {word} is open in another window too: each keeps its own edits"),
-        (false, false) => format!("this is the {word}: the run follows each change; Esc leads back to the mission"),
+        (true, _) => format!(
+            "edits of this {word} that were not saved last time are back; u takes them away"
+        ),
+        (false, true) => {
+            format!("this {word} is open in another window too: each keeps its own edits")
+        }
+        (false, false) => format!(
+            "this is the {word}: the run follows each change; Esc leads back to the mission"
+        ),
     };
     model.say(Role::Accent, words);
     effects.push(refit(model));
@@ -96,10 +112,19 @@ pub(super) fn on_opened(model: &mut Model, result: Result<Box<Opened>, String>, 
 pub(super) fn choose(model: &mut Model, effects: &mut Vec<Effect>) {
     let mission = model.mission().path.clone();
     let settings = model.project.settings().map(str::to_owned);
-    let shared = model.setup.iter().flat_map(|setup| &setup.shared).map(|(path, _)| path.clone());
+    let shared = model
+        .setup
+        .iter()
+        .flat_map(|setup| &setup.shared)
+        .map(|(path, _)| path.clone());
     // Robot and field are what one looks at; the project file names them, and comes last.
-    let (last, settings): (Vec<String>, Vec<String>) = settings.partition(|path| path == crate::folder::PROJECT_FILE);
-    let mut paths: Vec<String> = std::iter::once(mission).chain(settings).chain(shared).chain(last).collect();
+    let (last, settings): (Vec<String>, Vec<String>) =
+        settings.partition(|path| path == crate::folder::PROJECT_FILE);
+    let mut paths: Vec<String> = std::iter::once(mission)
+        .chain(settings)
+        .chain(shared)
+        .chain(last)
+        .collect();
     for document in model.documents() {
         if !paths.contains(&document.path) {
             paths.push(document.path.clone());
@@ -113,35 +138,69 @@ pub(super) fn choose(model: &mut Model, effects: &mut Vec<Effect>) {
             Some(_) => "open",
             None => "",
         };
-        Some(Item::new(format!("{}: {path}", language.word()), state, "", Pick::Show(path.clone())))
+        Some(Item::new(
+            format!("{}: {path}", language.word()),
+            state,
+            "",
+            Pick::Show(path.clone()),
+        ))
     };
     let items: Vec<Item> = paths.iter().filter_map(row).collect();
     // The next one is what one most likely wants.
-    let here = paths.iter().position(|path| *path == model.doc.path).unwrap_or(0);
-    let at = if model.doc.is_mission() { 1.min(items.len().saturating_sub(1)) } else { here };
-    lists::open(model, Finder::new("Open which text of the project?", items, at), effects);
+    let here = paths
+        .iter()
+        .position(|path| *path == model.doc.path)
+        .unwrap_or(0);
+    let at = if model.doc.is_mission() {
+        1.min(items.len().saturating_sub(1))
+    } else {
+        here
+    };
+    lists::open(
+        model,
+        Finder::new("Open which text of the project?", items, at),
+        effects,
+    );
 }
 
 /// What can be written into a settings file at the cursor.
 pub(super) fn add(model: &mut Model) {
-    let Some(values) = &model.doc.values else { return };
-    let items = values.additions(&model.doc.text, model.doc.cursor.line).into_iter().map(|one| {
-        let what = one.what;
-        Item::new(one.title, one.holds, what, Pick::Edit(one.edit))
-    });
-    lists::show(model, Finder::new("Add a value, or a section", items.collect(), 0));
+    let Some(values) = &model.doc.values else {
+        return;
+    };
+    let items = values
+        .additions(&model.doc.text, model.doc.cursor.line)
+        .into_iter()
+        .map(|one| {
+            let what = one.what;
+            Item::new(one.title, one.holds, what, Pick::Edit(one.edit))
+        });
+    lists::show(
+        model,
+        Finder::new("Add a value, or a section", items.collect(), 0),
+    );
 }
 
 /// The project was read again.
 pub(super) fn on_refit(model: &mut Model, refitted: Refitted, effects: &mut Vec<Effect>) {
-    let Refitted { project, others, ours } = refitted;
+    let Refitted {
+        project,
+        others,
+        ours,
+    } = refitted;
     let waited = model.pending == Some(Model::REFIT);
     let project = match project {
         // A project file that cannot be read names nothing: what it named is kept.
         Ok(project) if project.config.mission.is_empty() => {
             model.unfit = true;
-            let text: Arc<str> = project.text(crate::folder::PROJECT_FILE).unwrap_or_default().into();
-            for document in model.all_mut().filter(|document| document.path == crate::folder::PROJECT_FILE) {
+            let text: Arc<str> = project
+                .text(crate::folder::PROJECT_FILE)
+                .unwrap_or_default()
+                .into();
+            for document in model
+                .all_mut()
+                .filter(|document| document.path == crate::folder::PROJECT_FILE)
+            {
                 document.found = (Arc::clone(&text), project.findings.clone());
             }
             model.project.findings = project.findings;
@@ -157,16 +216,21 @@ pub(super) fn on_refit(model: &mut Model, refitted: Refitted, effects: &mut Vec<
     };
     let newer = |document: &Document| {
         matches!(document.language, Language::Settings(_))
-            && project.text(&document.path).is_some_and(|text| *text != *document.text)
+            && project
+                .text(&document.path)
+                .is_some_and(|text| *text != *document.text)
     };
     if ours && model.documents().any(newer) {
         // It was read with an older text: the next one is on its way.
         return;
     }
     for (path, text, findings) in others {
-        model.all_mut().filter(|document| document.path == path).for_each(|document| {
-            document.found = (Arc::clone(&text), findings.clone());
-        });
+        model
+            .all_mut()
+            .filter(|document| document.path == path)
+            .for_each(|document| {
+                document.found = (Arc::clone(&text), findings.clone());
+            });
     }
     let broken = project.setup.is_none();
     let edited = std::mem::take(&mut model.edited);
@@ -175,7 +239,10 @@ pub(super) fn on_refit(model: &mut Model, refitted: Refitted, effects: &mut Vec<
     if ours {
         model.edited = edited;
         if !waited && model.notice.is_none() && broken {
-            model.say(Role::Wrong, "a file of the project has errors: nothing runs until they are mended");
+            model.say(
+                Role::Wrong,
+                "a file of the project has errors: nothing runs until they are mended",
+            );
         }
         return;
     }
@@ -188,7 +255,11 @@ pub(super) fn on_refit(model: &mut Model, refitted: Refitted, effects: &mut Vec<
 }
 
 /// What may be done about a finding in a text beside the mission.
-pub(super) fn fixes(model: &mut Model, finding: &wayodos_core::finding::Finding, effects: &mut Vec<Effect>) {
+pub(super) fn fixes(
+    model: &mut Model,
+    finding: &wayodos_core::finding::Finding,
+    effects: &mut Vec<Effect>,
+) {
     let (path, _) = model.project.source(finding.source, "");
     let path = path.to_owned();
     show(model, &path, Some(finding.span.start), effects);
@@ -199,11 +270,20 @@ pub(super) fn fixes(model: &mut Model, finding: &wayodos_core::finding::Finding,
     let edits = finding.hints.iter().filter(|hint| !hint.edits.is_empty());
     let text = Arc::clone(&model.doc.text);
     let fixes = edits.map(|hint| {
-        Item::new(&hint.words, "", finding.message.clone(), Pick::Text(apply_all(&text, hint.edits.clone())))
+        Item::new(
+            &hint.words,
+            "",
+            finding.message.clone(),
+            Pick::Text(apply_all(&text, hint.edits.clone())),
+        )
     });
     let line = model.doc.cursor.line;
-    let mut items =
-        vec![Item::new("go there", model.doc.line_text(line).trim(), "Change it yourself.", Pick::Line(line))];
+    let mut items = vec![Item::new(
+        "go there",
+        model.doc.line_text(line).trim(),
+        "Change it yourself.",
+        Pick::Line(line),
+    )];
     items.extend(fixes);
     if items.len() > 1 {
         lists::show(model, Finder::new("What may help", items, 0));

@@ -42,21 +42,35 @@ pub(super) fn shift(model: &mut Model, seconds: f64) {
 
 /// This many control periods ahead.
 pub(super) fn tick(model: &mut Model, by: isize) {
-    let Some(report) = model.report.clone() else { return };
+    let Some(report) = model.report.clone() else {
+        return;
+    };
     model.playing = false;
-    let tick = report.run.trace.tick_at(model.time + 1e-9).saturating_add_signed(by);
+    let tick = report
+        .run
+        .trace
+        .tick_at(model.time + 1e-9)
+        .saturating_add_signed(by);
     set(model, report.run.trace.seconds(tick));
 }
 
 /// To where the step is over that is active, or to where it began.
 pub(super) fn through_step(model: &mut Model, ahead: bool) {
-    let Some(report) = model.report.clone() else { return };
+    let Some(report) = model.report.clone() else {
+        return;
+    };
     model.playing = false;
     let bands = &report.chart.bands;
     let to = if ahead {
-        bands.iter().find(|band| band.from > model.time + 1e-6).map_or(report.chart.end, |band| band.from)
+        bands
+            .iter()
+            .find(|band| band.from > model.time + 1e-6)
+            .map_or(report.chart.end, |band| band.from)
     } else {
-        bands.iter().rfind(|band| band.from < model.time - 1e-6).map_or(0.0, |band| band.from)
+        bands
+            .iter()
+            .rfind(|band| band.from < model.time - 1e-6)
+            .map_or(0.0, |band| band.from)
     };
     set(model, to);
     step_of_time(model);
@@ -85,7 +99,11 @@ pub(super) fn pin(model: &mut Model) {
         Some(_) => None,
         None => Some(model.time),
     };
-    let words = if model.pin.is_some() { "pinned: move the time to measure from here" } else { "unpinned" };
+    let words = if model.pin.is_some() {
+        "pinned: move the time to measure from here"
+    } else {
+        "unpinned"
+    };
     model.say(Role::Quiet, words);
 }
 
@@ -111,8 +129,11 @@ pub(super) fn on_tick(model: &mut Model, seconds: f64) {
         && let Some(report) = &model.report
     {
         let stops = |name: &str| model.breaks.contains(name);
-        let stop =
-            report.chart.bands.iter().find(|band| band.from > before + 1e-6 && band.from <= after && stops(&band.name));
+        let stop = report
+            .chart
+            .bands
+            .iter()
+            .find(|band| band.from > before + 1e-6 && band.from <= after && stops(&band.name));
         if let Some(band) = stop {
             after = band.from;
             model.playing = false;
@@ -128,7 +149,9 @@ pub(super) fn on_tick(model: &mut Model, seconds: f64) {
 
 pub(super) fn jump(model: &mut Model, ahead: bool) {
     model.playing = false;
-    let Some(report) = model.report.clone() else { return };
+    let Some(report) = model.report.clone() else {
+        return;
+    };
     let marks = &report.chart.marks;
     let here = model.time;
     let target = if ahead {
@@ -154,7 +177,9 @@ pub(super) fn time_to_step(model: &mut Model) {
 /// Puts the time where the step of a line began; says so when it never did, if asked to.
 pub(super) fn to_line(model: &mut Model, line: usize, say: bool) {
     let step = model.step_of_line(line);
-    let Some((step, report)) = step.zip(model.report.clone()) else { return };
+    let Some((step, report)) = step.zip(model.report.clone()) else {
+        return;
+    };
     model.playing = false;
     match report.chart.bands.iter().find(|band| band.step == step) {
         Some(band) => set(model, band.from),
@@ -164,7 +189,9 @@ pub(super) fn to_line(model: &mut Model, line: usize, say: bool) {
 }
 
 pub(super) fn step_of_time(model: &mut Model) {
-    let Some(step) = model.active_step() else { return };
+    let Some(step) = model.active_step() else {
+        return;
+    };
     if let Some(line) = model.line_of_step(step) {
         model.doc.cursor = Cursor { line, nth: 0 };
     }
@@ -177,7 +204,10 @@ pub(super) fn on_run(model: &mut Model, id: u64, report: Option<Arc<RunReport>>)
     model.pending = None;
     let Some(report) = report else { return };
     let was_at_end = model.report.is_none() || model.time >= model.end() - 1e-6;
-    let same_piece = model.report.as_ref().is_none_or(|before| before.piece.is_some() == report.piece.is_some());
+    let same_piece = model
+        .report
+        .as_ref()
+        .is_none_or(|before| before.piece.is_some() == report.piece.is_some());
     let before = model.run_before();
     let first = model.report.is_none();
     model.report = Some(Arc::clone(&report));
@@ -187,7 +217,11 @@ pub(super) fn on_run(model: &mut Model, id: u64, report: Option<Arc<RunReport>>)
     if let Some(before) = before.filter(|_| same_piece) {
         let words = change_words(before.story(), report.story());
         let edited = std::mem::take(&mut model.edited);
-        model.change = if edited.is_empty() { words } else { format!("{edited}: {words}") };
+        model.change = if edited.is_empty() {
+            words
+        } else {
+            format!("{edited}: {words}")
+        };
         model.ghost = Some(before);
     } else {
         model.ghost = None;
@@ -198,7 +232,14 @@ pub(super) fn on_run(model: &mut Model, id: u64, report: Option<Arc<RunReport>>)
         model.span = None;
     }
     // Another piece has a time of its own, which has been set.
-    set(model, if was_at_end && same_piece { f64::INFINITY } else { model.time });
+    set(
+        model,
+        if was_at_end && same_piece {
+            f64::INFINITY
+        } else {
+            model.time
+        },
+    );
 }
 
 /// A run that stays in a small part of a large field, with all that stands there, is shown from near at first; `0` shows all
@@ -208,14 +249,26 @@ fn near(report: &RunReport) -> Camera {
     const WORTH: std::ops::RangeInclusive<f64> = 1.5..=3.0;
     let (field, robot) = (&report.world.field, &report.world.robot);
     let reach = robot.length.max(robot.width) * 1.2;
-    let mut sides = [f64::INFINITY, f64::NEG_INFINITY, f64::INFINITY, f64::NEG_INFINITY];
+    let mut sides = [
+        f64::INFINITY,
+        f64::NEG_INFINITY,
+        f64::INFINITY,
+        f64::NEG_INFINITY,
+    ];
     let trace = &report.run.trace;
     // Where the robot comes, and everything that stands there at the beginning or the end.
     let things = (0..trace.props.len()).flat_map(|prop| {
-        [0, trace.ticks.len().saturating_sub(1)].into_iter().filter_map(move |tick| trace.place(tick, prop))
+        [0, trace.ticks.len().saturating_sub(1)]
+            .into_iter()
+            .filter_map(move |tick| trace.place(tick, prop))
     });
     for Pose { x, y, .. } in trace.ticks.iter().map(|tick| tick.pose).chain(things) {
-        sides = [sides[0].min(x), sides[1].max(x), sides[2].min(y), sides[3].max(y)];
+        sides = [
+            sides[0].min(x),
+            sides[1].max(x),
+            sides[2].min(y),
+            sides[3].max(y),
+        ];
     }
     let [left, right, low, high] = sides;
     let wide = (right - left + 2.0 * reach) / field.width;
@@ -225,7 +278,11 @@ fn near(report: &RunReport) -> Camera {
         return Camera::FIT;
     }
     let centre = Point::new(f64::midpoint(left, right), f64::midpoint(low, high));
-    Camera { zoom: zoom.min(*WORTH.end()), centre: Some(centre), follow: false }
+    Camera {
+        zoom: zoom.min(*WORTH.end()),
+        centre: Some(centre),
+        follow: false,
+    }
 }
 
 // ---- pieces
@@ -233,9 +290,17 @@ fn near(report: &RunReport) -> Camera {
 /// The step under the cursor that a run may begin with, or be over before: its name, and its visit of the run.
 fn step_here(model: &mut Model) -> Option<String> {
     let step = model.doc.written_step(model.doc.cursor.line);
-    let name = step.map(|step| model.doc.prepared.parsed.mission.steps[step].name.node.clone());
+    let name = step.map(|step| {
+        model.doc.prepared.parsed.mission.steps[step]
+            .name
+            .node
+            .clone()
+    });
     if name.is_none() {
-        model.say(Role::Quiet, "the cursor is not in a step; Tab goes to the next one");
+        model.say(
+            Role::Quiet,
+            "the cursor is not in a step; Tab goes to the next one",
+        );
     }
     name
 }
@@ -255,21 +320,39 @@ pub(super) fn from_here(model: &mut Model, pose: Option<Pose>, effects: &mut Vec
         Some(from) => Some(Arc::clone(&from.base)),
         None => model.report.clone().filter(|report| report.piece.is_none()),
     };
-    let Some(base) = base else { return model.say(Role::Thin, "there is no whole run yet to begin in") };
-    let visit =
-        base.run.visits.iter().chain(&base.run.groups).find(|visit| base.program.steps[visit.step].name == name);
+    let Some(base) = base else {
+        return model.say(Role::Thin, "there is no whole run yet to begin in");
+    };
+    let visit = base
+        .run
+        .visits
+        .iter()
+        .chain(&base.run.groups)
+        .find(|visit| base.program.steps[visit.step].name == name);
     let Some(visit) = visit else {
-        return model.say(Role::Thin, "the whole run never came to this step: give a pose to begin at (P)");
+        return model.say(
+            Role::Thin,
+            "the whole run never came to this step: give a pose to begin at (P)",
+        );
     };
     if base.program.owner(visit.step).is_some() {
         return model.say(Role::Thin, "what a reflex does cannot begin a run");
     }
     let tick = visit.entered;
     let words = match pose {
-        Some(_) => format!("runs from \"{name}\" at the pose you gave; p shows the whole run again"),
-        None => format!("runs from \"{name}\" as the whole run came to it; p shows the whole run again"),
+        Some(_) => {
+            format!("runs from \"{name}\" at the pose you gave; p shows the whole run again")
+        }
+        None => {
+            format!("runs from \"{name}\" as the whole run came to it; p shows the whole run again")
+        }
     };
-    model.from = Some(From { base, tick, step: name, pose });
+    model.from = Some(From {
+        base,
+        tick,
+        step: name,
+        pose,
+    });
     // Its time counts from its own beginning.
     (model.until, model.pin, model.span, model.time) = (None, None, None, 0.0);
     model.say(Role::Accent, words);
@@ -283,7 +366,11 @@ pub(super) fn ask_pose(model: &mut Model) {
     }
     let pose = super::super::sight::field::robot_pose(model).unwrap_or_default();
     let heading = pose.heading.to_degrees().round().rem_euclid(360.0) + 0.0;
-    let first = format!("{:.0}, {:.0} mm, {heading:.0} deg", pose.x * 1e3, pose.y * 1e3);
+    let first = format!(
+        "{:.0}, {:.0} mm, {heading:.0} deg",
+        pose.x * 1e3,
+        pose.y * 1e3
+    );
     ask::ask(model, Question::Pose, &first);
 }
 
@@ -295,17 +382,29 @@ pub(super) fn to_here(model: &mut Model) {
         return model.say(Role::Quiet, "runs to its end again");
     }
     let Some(report) = &model.report else { return };
-    if !report.chart.bands.iter().any(|band| band.name == name && band.from > 0.0) {
+    if !report
+        .chart
+        .bands
+        .iter()
+        .any(|band| band.name == name && band.from > 0.0)
+    {
         return model.say(Role::Thin, "the run does not come to this step");
     }
     model.until = Some(name.clone());
     model.playing = false;
     set(model, f64::INFINITY);
-    model.say(Role::Accent, format!("runs up to \"{name}\"; T runs to the end again"));
+    model.say(
+        Role::Accent,
+        format!("runs up to \"{name}\"; T runs to the end again"),
+    );
 }
 
 pub(super) fn toggle_break(model: &mut Model) {
-    let header = model.doc.lines().get(model.doc.cursor.line).map(|line| line.kind);
+    let header = model
+        .doc
+        .lines()
+        .get(model.doc.cursor.line)
+        .map(|line| line.kind);
     let Some(name) = step_here(model) else { return };
     let words = if model.breaks.remove(&name) {
         format!("playing goes on through \"{name}\"")
@@ -313,5 +412,12 @@ pub(super) fn toggle_break(model: &mut Model) {
         model.breaks.insert(name.clone());
         format!("playing stops before \"{name}\"")
     };
-    model.say(if header == Some(LineKind::Step) { Role::Accent } else { Role::Quiet }, words);
+    model.say(
+        if header == Some(LineKind::Step) {
+            Role::Accent
+        } else {
+            Role::Quiet
+        },
+        words,
+    );
 }

@@ -21,7 +21,12 @@ use super::change::{change, changed, laid_anew, laid_out, put_text};
 use super::effect::Effect;
 use super::{hands, time};
 
-pub(super) fn type_value(model: &mut Model, key: KeyEvent, mut entry: Entry, effects: &mut Vec<Effect>) {
+pub(super) fn type_value(
+    model: &mut Model,
+    key: KeyEvent,
+    mut entry: Entry,
+    effects: &mut Vec<Effect>,
+) {
     match key.code {
         KeyCode::Esc => return,
         KeyCode::Enter => {
@@ -30,8 +35,14 @@ pub(super) fn type_value(model: &mut Model, key: KeyEvent, mut entry: Entry, eff
             let parsed = &model.doc.prepared.parsed;
             let span = &parsed.slots[slot].span;
             let defines = model.doc.values.is_none()
-                && references(parsed, &model.doc.text).iter().any(|one| one.span == *span && one.way == Way::Defines);
-            let named = if defines { rename(parsed, &model.doc.text, span, typed) } else { None };
+                && references(parsed, &model.doc.text)
+                    .iter()
+                    .any(|one| one.span == *span && one.way == Way::Defines);
+            let named = if defines {
+                rename(parsed, &model.doc.text, span, typed)
+            } else {
+                None
+            };
             match named {
                 Some(Ok(edits)) => {
                     let text = apply_all(&model.doc.text, edits);
@@ -61,7 +72,12 @@ pub(super) fn answer(
 ) {
     match key.code {
         KeyCode::Esc => return,
-        KeyCode::Enter => match take_answer(model, question, entry.input.value().trim().to_owned(), effects) {
+        KeyCode::Enter => match take_answer(
+            model,
+            question,
+            entry.input.value().trim().to_owned(),
+            effects,
+        ) {
             Ok(()) => return,
             Err(error) => entry.error = Some(error),
         },
@@ -73,18 +89,36 @@ pub(super) fn answer(
     model.mode = Mode::Asking(question, entry);
 }
 
-fn take_answer(model: &mut Model, question: Question, typed: String, effects: &mut Vec<Effect>) -> Result<(), String> {
+fn take_answer(
+    model: &mut Model,
+    question: Question,
+    typed: String,
+    effects: &mut Vec<Effect>,
+) -> Result<(), String> {
     match question {
         Question::Amount => {
-            let (slot, setup) = model.doc.slot().zip(model.setup.clone()).ok_or("there is no amount here any more")?;
+            let (slot, setup) = model
+                .doc
+                .slot()
+                .zip(model.setup.clone())
+                .ok_or("there is no amount here any more")?;
             let old = model.doc.lines().len();
-            let text = amend::name_amount(&model.doc.prepared.parsed, &model.doc.text, &setup.names, slot, &typed)
-                .map_err(|why| why.to_string())?;
+            let text = amend::name_amount(
+                &model.doc.prepared.parsed,
+                &model.doc.text,
+                &setup.names,
+                slot,
+                &typed,
+            )
+            .map_err(|why| why.to_string())?;
             let laid = laid_anew(model, text);
             let Cursor { line, nth } = model.doc.cursor;
             put_text(model, laid, effects);
             // The new line stands above.
-            model.doc.cursor = Cursor { line: line + model.doc.lines().len().saturating_sub(old), nth };
+            model.doc.cursor = Cursor {
+                line: line + model.doc.lines().len().saturating_sub(old),
+                nth,
+            };
             model.doc.hold_cursor();
             Ok(())
         }
@@ -96,9 +130,12 @@ fn take_answer(model: &mut Model, question: Question, typed: String, effects: &m
         }
         Question::Box => hands::box_at(model, &typed, effects),
         Question::Mission => {
-            let fits = !typed.is_empty() && typed.len() <= 60 && !typed.contains(['"', '/', '\\', '\n']);
+            let fits =
+                !typed.is_empty() && typed.len() <= 60 && !typed.contains(['"', '/', '\\', '\n']);
             if !fits {
-                return Err("give it a name without quotes and slashes, such as Morning round".into());
+                return Err(
+                    "give it a name without quotes and slashes, such as Morning round".into(),
+                );
             }
             model.screen = ScreenName::Mission;
             effects.push(Effect::Open(typed));
@@ -114,7 +151,9 @@ fn take_answer(model: &mut Model, question: Question, typed: String, effects: &m
 fn read_pose(typed: &str) -> Result<Pose, String> {
     const HOW: &str = "write a place and a heading, such as 320, 178 mm, 90 deg";
     let parts: Vec<&str> = typed.split(',').map(str::trim).collect();
-    let [x, y, heading] = parts.as_slice() else { return Err(HOW.into()) };
+    let [x, y, heading] = parts.as_slice() else {
+        return Err(HOW.into());
+    };
     let read = |part: &str, dimension: Dimension| {
         let quantity = Quantity::parse(part).ok()?;
         (quantity.unit.dimension() == dimension).then(|| quantity.si())
@@ -124,7 +163,9 @@ fn read_pose(typed: &str) -> Result<Pose, String> {
     let unit = parts[1].split_whitespace().nth(1).unwrap_or("mm");
     let x = read(x, Dimension::Length).or_else(|| read(&format!("{x} {unit}"), Dimension::Length));
     match (x, y, read(heading, Dimension::Angle)) {
-        (Some(x), Some(y), Some(heading)) if x.abs() < 100.0 && y.abs() < 100.0 => Ok(Pose { x, y, heading }),
+        (Some(x), Some(y), Some(heading)) if x.abs() < 100.0 && y.abs() < 100.0 => {
+            Ok(Pose { x, y, heading })
+        }
         _ => Err(HOW.into()),
     }
 }
@@ -134,7 +175,9 @@ fn read_pose(typed: &str) -> Result<Pose, String> {
 pub(super) fn free(model: &mut Model, key: KeyEvent, mut free: Free, effects: &mut Vec<Effect>) {
     let text = Arc::clone(&model.doc.text);
     free.at = free.at.min(text.len());
-    let control = key.modifiers.intersects(KeyModifiers::CONTROL | KeyModifiers::ALT);
+    let control = key
+        .modifiers
+        .intersects(KeyModifiers::CONTROL | KeyModifiers::ALT);
     let (start, end) = free.line(&text);
     let old_line = model.doc.line_at(free.at);
     let offers = std::mem::take(&mut free.offers);
@@ -156,7 +199,9 @@ pub(super) fn free(model: &mut Model, key: KeyEvent, mut free: Free, effects: &m
         KeyCode::End => free.at = end,
         KeyCode::Up | KeyCode::Down => {
             free.wants = wants;
-            free.at = free.beside(&text, key.code == KeyCode::Down).unwrap_or(free.at);
+            free.at = free
+                .beside(&text, key.code == KeyCode::Down)
+                .unwrap_or(free.at);
         }
         KeyCode::Tab if !offers.is_empty() => {
             let offer = offers[marked.min(offers.len() - 1)].clone();
@@ -189,7 +234,9 @@ pub(super) fn free(model: &mut Model, key: KeyEvent, mut free: Free, effects: &m
         }
         KeyCode::Char('u') if control => free.at = put(model, start..free.at, "", effects),
         KeyCode::Char('k') if control => free.at = put(model, free.at..end, "", effects),
-        KeyCode::Char('w') if control => free.at = put(model, free.word_before(&text)..free.at, "", effects),
+        KeyCode::Char('w') if control => {
+            free.at = put(model, free.word_before(&text)..free.at, "", effects);
+        }
         KeyCode::Char('a') if control => free.at = start,
         KeyCode::Char('e') if control => free.at = end,
         KeyCode::Char('z' | 'y') if control => {
@@ -198,7 +245,12 @@ pub(super) fn free(model: &mut Model, key: KeyEvent, mut free: Free, effects: &m
                 changed(model, effects);
                 let (old, new) = (text.as_bytes(), model.doc.text.as_bytes());
                 // The cursor goes to the end of what came back.
-                let same = old.iter().rev().zip(new.iter().rev()).take_while(|(a, b)| a == b).count();
+                let same = old
+                    .iter()
+                    .rev()
+                    .zip(new.iter().rev())
+                    .take_while(|(a, b)| a == b)
+                    .count();
                 free.at = new.len() - same.min(new.len());
                 while !model.doc.text.is_char_boundary(free.at) {
                     free.at += 1;
@@ -237,7 +289,12 @@ pub(super) fn free(model: &mut Model, key: KeyEvent, mut free: Free, effects: &m
         let (_, end) = free.line(&model.doc.text);
         // Within a line only its end is worth going on from.
         if model.doc.text[free.at..end].trim().is_empty() {
-            free.offers = completions(&model.doc.prepared.parsed, &model.doc.text, &setup.names, free.at);
+            free.offers = completions(
+                &model.doc.prepared.parsed,
+                &model.doc.text,
+                &setup.names,
+                free.at,
+            );
         }
     }
     model.mode = Mode::Free(free);
@@ -247,7 +304,11 @@ pub(super) fn free(model: &mut Model, key: KeyEvent, mut free: Free, effects: &m
 fn put(model: &mut Model, span: Range<usize>, new: &str, effects: &mut Vec<Effect>) -> usize {
     let at = span.start + new.len();
     let line = model.doc.line_at(span.start);
-    let whole = edit::Edit { span, text: new.to_owned() }.apply(&model.doc.text);
+    let whole = edit::Edit {
+        span,
+        text: new.to_owned(),
+    }
+    .apply(&model.doc.text);
     if *whole != *model.doc.text {
         model.write_typed(whole, line);
         changed(model, effects);
@@ -259,7 +320,13 @@ pub(super) fn on_paste(model: &mut Model, text: &str, effects: &mut Vec<Effect>)
     match &mut model.mode {
         Mode::Typing(entry) | Mode::Asking(_, entry) => {
             // A slot is one line.
-            for letter in text.lines().next().unwrap_or("").chars().filter(|letter| !letter.is_control()) {
+            for letter in text
+                .lines()
+                .next()
+                .unwrap_or("")
+                .chars()
+                .filter(|letter| !letter.is_control())
+            {
                 entry.input.handle(InputRequest::InsertChar(letter));
             }
         }
@@ -271,7 +338,11 @@ pub(super) fn on_paste(model: &mut Model, text: &str, effects: &mut Vec<Effect>)
                 .filter(|c| *c == '\n' || *c == '\t' || !c.is_control())
                 .collect();
             let at = free.at.min(model.doc.text.len());
-            let whole = edit::Edit { span: at..at, text: clean.clone() }.apply(&model.doc.text);
+            let whole = edit::Edit {
+                span: at..at,
+                text: clean.clone(),
+            }
+            .apply(&model.doc.text);
             let next = Free::new(at + clean.len());
             model.doc.stop_typing();
             put_text(model, whole, effects);

@@ -19,7 +19,12 @@ use crate::tui::theme::{Role, Theme};
 /// What is open, and how it came out.
 pub fn title(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let (y, right) = (area.y, area.right().saturating_sub(1));
-    paint_row(buffer, area, y, theme.on(theme.role(Role::Text), theme.raised()));
+    paint_row(
+        buffer,
+        area,
+        y,
+        theme.on(theme.role(Role::Text), theme.raised()),
+    );
     let (words, role) = outcome(model);
     let style = theme.role(role).add_modifier(Modifier::BOLD);
     let end = put_right(buffer, right, y, area.width * 6 / 10, &words, style).saturating_sub(2);
@@ -34,43 +39,112 @@ pub fn title(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let mut x = area.x + 1;
     let room = |x: u16| end.saturating_sub(x);
     let shown = |screen: ScreenName| {
-        let style = theme.role(if model.screen == screen { Role::Word } else { Role::Quiet });
-        if model.screen == screen { style.add_modifier(Modifier::BOLD) } else { style }
+        let style = theme.role(if model.screen == screen {
+            Role::Word
+        } else {
+            Role::Quiet
+        });
+        if model.screen == screen {
+            style.add_modifier(Modifier::BOLD)
+        } else {
+            style
+        }
     };
-    x = put(buffer, x, y, room(x), model.project.name(), shown(ScreenName::Project));
+    x = put(
+        buffer,
+        x,
+        y,
+        room(x),
+        model.project.name(),
+        shown(ScreenName::Project),
+    );
     x = put(buffer, x, y, room(x), " · ", theme.role(Role::Quiet));
-    let unsaved = |document: &Document| if document.unsaved() { " • not saved" } else { "" };
+    let unsaved = |document: &Document| {
+        if document.unsaved() {
+            " • not saved"
+        } else {
+            ""
+        }
+    };
     if model.doc.is_mission() || model.screen == ScreenName::Project {
         x = put(buffer, x, y, room(x), name, shown(ScreenName::Mission));
     } else {
         // The mission stands behind, and says when it is not saved either.
         x = put(buffer, x, y, room(x), name, theme.role(Role::Quiet));
-        x = put(buffer, x, y, room(x), unsaved(model.mission()), theme.role(Role::Accent));
+        x = put(
+            buffer,
+            x,
+            y,
+            room(x),
+            unsaved(model.mission()),
+            theme.role(Role::Accent),
+        );
         x = put(buffer, x, y, room(x), " · ", theme.role(Role::Quiet));
         let words = format!("{} {}", model.doc.language.word(), stem(&model.doc.path));
         x = put(buffer, x, y, room(x), &words, shown(ScreenName::Mission));
     }
     if model.trial.is_some() {
-        x = put(buffer, x, y, room(x), " • only tried", theme.role(Role::Accent));
+        x = put(
+            buffer,
+            x,
+            y,
+            room(x),
+            " • only tried",
+            theme.role(Role::Accent),
+        );
     } else if model.doc.unsaved() {
-        x = put(buffer, x, y, room(x), " • not saved", theme.role(Role::Accent));
+        x = put(
+            buffer,
+            x,
+            y,
+            room(x),
+            " • not saved",
+            theme.role(Role::Accent),
+        );
     }
     if let Some(from) = &model.from {
-        x = put(buffer, x, y, room(x), &format!(" ▸ from \"{}\"", from.step), theme.role(Role::Accent));
+        x = put(
+            buffer,
+            x,
+            y,
+            room(x),
+            &format!(" ▸ from \"{}\"", from.step),
+            theme.role(Role::Accent),
+        );
     }
     if let Some(until) = &model.until {
-        x = put(buffer, x, y, room(x), &format!(" ▪ up to \"{until}\""), theme.role(Role::Accent));
+        x = put(
+            buffer,
+            x,
+            y,
+            room(x),
+            &format!(" ▪ up to \"{until}\""),
+            theme.role(Role::Accent),
+        );
     }
     if !model.hands.is_empty() {
-        let words =
-            if model.hands.len() == 1 { " h 1 hand".to_owned() } else { format!(" h {} hands", model.hands.len()) };
+        let words = if model.hands.len() == 1 {
+            " h 1 hand".to_owned()
+        } else {
+            format!(" h {} hands", model.hands.len())
+        };
         x = put(buffer, x, y, room(x), &words, theme.role(Role::Accent));
     }
     if let Some(setup) = &model.setup {
         let robot = &setup.robot;
-        let about = format!("{}   {:.1} V   seed {}", robot.name, robot.battery, model.seed);
+        let about = format!(
+            "{}   {:.1} V   seed {}",
+            robot.name, robot.battery, model.seed
+        );
         if columns(&about) + 4 < room(x) {
-            put_right(buffer, end.saturating_sub(2), y, area.width, &about, theme.role(Role::Quiet));
+            put_right(
+                buffer,
+                end.saturating_sub(2),
+                y,
+                area.width,
+                &about,
+                theme.role(Role::Quiet),
+            );
         }
     }
 }
@@ -81,20 +155,43 @@ fn outcome(model: &Model) -> (String, Role) {
     if empty && model.setup.is_some() && !model.unfit {
         return ("no steps yet".into(), Role::Quiet);
     }
-    if model.stale() || (model.report.is_none() && (model.unfit || mission.prepared.program.is_none())) {
+    if model.stale()
+        || (model.report.is_none() && (model.unfit || mission.prepared.program.is_none()))
+    {
         // Where the mistake is, when it is not in the mission.
-        let errors = |findings: &[Finding]| findings.iter().filter(|one| one.severity == Severity::Error).count();
-        let (own, others) = (errors(&mission.prepared.findings), errors(&model.project.findings));
-        let (count, s) = ((own + others).max(1), if own + others > 1 { "s" } else { "" });
-        let worst = model.project.findings.iter().find(|one| one.severity == Severity::Error);
-        let place = worst.map_or_else(String::new, |one| format!(" in {}", model.project.source(one.source, "").0));
+        let errors = |findings: &[Finding]| {
+            findings
+                .iter()
+                .filter(|one| one.severity == Severity::Error)
+                .count()
+        };
+        let (own, others) = (
+            errors(&mission.prepared.findings),
+            errors(&model.project.findings),
+        );
+        let (count, s) = (
+            (own + others).max(1),
+            if own + others > 1 { "s" } else { "" },
+        );
+        let worst = model
+            .project
+            .findings
+            .iter()
+            .find(|one| one.severity == Severity::Error);
+        let place = worst.map_or_else(String::new, |one| {
+            format!(" in {}", model.project.source(one.source, "").0)
+        });
         return (format!("cannot run: {count} error{s}{place}"), Role::Wrong);
     }
-    let Some(report) = &model.report else { return ("running".into(), Role::Quiet) };
+    let Some(report) = &model.report else {
+        return ("running".into(), Role::Quiet);
+    };
     let words = result_words(&report.run, &report.program);
     match report.run.outcome {
         Outcome::Done => (format!("✓ {words}"), Role::Good),
-        Outcome::Failed | Outcome::Limit | Outcome::Fell | Outcome::Error => (format!("✗ {words}"), Role::Wrong),
+        Outcome::Failed | Outcome::Limit | Outcome::Fell | Outcome::Error => {
+            (format!("✗ {words}"), Role::Wrong)
+        }
     }
 }
 
@@ -108,9 +205,18 @@ fn stem(path: &str) -> &str {
 pub fn change(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let room = area.width.saturating_sub(2);
     let hair = "─".repeat(usize::from(area.width));
-    put(buffer, area.x, area.y, area.width, &hair, theme.role(Role::Hair));
+    put(
+        buffer,
+        area.x,
+        area.y,
+        area.width,
+        &hair,
+        theme.role(Role::Hair),
+    );
     let here = crate::tui::sight::text::wrong_here(model);
-    let typed = here.as_ref().filter(|_| matches!(model.mode, Mode::Free(_)));
+    let typed = here
+        .as_ref()
+        .filter(|_| matches!(model.mode, Mode::Free(_)));
     let refused = match &model.mode {
         Mode::Typing(entry) => entry.error.as_deref(),
         _ => None,
@@ -124,7 +230,14 @@ pub fn change(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         }
         _ => return,
     };
-    put(buffer, area.x + 1, area.y, room, &format!(" {words} "), style);
+    put(
+        buffer,
+        area.x + 1,
+        area.y,
+        room,
+        &format!(" {words} "),
+        style,
+    );
 }
 
 /// The moment under the time cursor, and the slot under the other one.
@@ -137,19 +250,37 @@ pub fn status(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         if areas.field.contains(at) {
             return super::field::readout(model, areas.field, at);
         }
-        let seconds =
-            crate::tui::sight::chart::time_at(model, areas.chart, at.x).filter(|_| areas.chart.contains(at))?;
+        let seconds = crate::tui::sight::chart::time_at(model, areas.chart, at.x)
+            .filter(|_| areas.chart.contains(at))?;
         Some(format!("{seconds:.2} s under the pointer"))
     });
     if let Some(words) = pointed.or_else(|| slot_words(model)) {
-        end = put_right(buffer, right, y, area.width / 2, &words, theme.role(Role::Quiet)).saturating_sub(2);
+        end = put_right(
+            buffer,
+            right,
+            y,
+            area.width / 2,
+            &words,
+            theme.role(Role::Quiet),
+        )
+        .saturating_sub(2);
     }
     let mut x = area.x + 1;
     let Some(report) = &model.report else { return };
     let trace = &report.run.trace;
-    let Some(tick) = trace.ticks.get(trace.tick_at(model.time + 1e-9)) else { return };
-    let sign = if model.playing { format!("▶ {}x", SPEEDS[model.speed]) } else { "at".to_owned() };
-    let play = if model.playing { theme.role(Role::Good) } else { theme.role(Role::Quiet) };
+    let Some(tick) = trace.ticks.get(trace.tick_at(model.time + 1e-9)) else {
+        return;
+    };
+    let sign = if model.playing {
+        format!("▶ {}x", SPEEDS[model.speed])
+    } else {
+        "at".to_owned()
+    };
+    let play = if model.playing {
+        theme.role(Role::Good)
+    } else {
+        theme.role(Role::Quiet)
+    };
     let room = |x: u16| end.saturating_sub(x);
     x = put(buffer, x, y, room(x), &sign, play) + 1;
     let time = theme.role(Role::Accent).add_modifier(Modifier::BOLD);
@@ -166,8 +297,13 @@ pub fn status(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let pose = tick.pose;
     let heading = pose.heading.to_degrees().round().rem_euclid(360.0) + 0.0;
     let [left, right] = [tick.command.left, tick.command.right].map(command_words);
-    let wheels = if left == right { left } else { format!("{left} / {right}") };
-    let stops = crate::tui::sight::field::rest(model).map(|rest| (rest.x - pose.x).hypot(rest.y - pose.y) * 1e3);
+    let wheels = if left == right {
+        left
+    } else {
+        format!("{left} / {right}")
+    };
+    let stops = crate::tui::sight::field::rest(model)
+        .map(|rest| (rest.x - pose.x).hypot(rest.y - pose.y) * 1e3);
     let stops = stops.map_or_else(String::new, |way| format!("stops in {way:.0} mm"));
     let facts = [
         format!("wheels {wheels}"),
@@ -205,13 +341,22 @@ fn slot_words(model: &Model) -> Option<String> {
     if model.doc.values.is_some() {
         return crate::tui::sight::bars::about_value(model);
     }
-    Some(about::slot(&model.doc.prepared.parsed, &model.doc.text, model.doc.slot()?))
+    Some(about::slot(
+        &model.doc.prepared.parsed,
+        &model.doc.text,
+        model.doc.slot()?,
+    ))
 }
 
 /// The keys that help just now.
 pub fn hints(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let y = area.y;
-    paint_row(buffer, area, y, theme.on(theme.role(Role::Quiet), theme.raised()));
+    paint_row(
+        buffer,
+        area,
+        y,
+        theme.on(theme.role(Role::Quiet), theme.raised()),
+    );
     for HintSpot { x, key, what, .. } in hint_spots(model, area) {
         let x = put(buffer, x, y, area.width, key, theme.role(Role::Word)) + 1;
         put(buffer, x, y, area.width, what, theme.role(Role::Quiet));

@@ -32,29 +32,64 @@ pub fn draw(
     let hair = theme.role(if focused { Role::Accent } else { Role::Hair });
     let (left, width) = plot_columns(area);
     // The title bar of the pane doubles as the bands of the steps.
-    put(buffer, area.x, area.y, area.width, &"─".repeat(usize::from(area.width)), hair);
+    put(
+        buffer,
+        area.x,
+        area.y,
+        area.width,
+        &"─".repeat(usize::from(area.width)),
+        hair,
+    );
     let Some(report) = &model.report else {
         let words = match () {
             () if model.mission().prepared.program.is_some() => "the run is being made",
-            () if model.doc.findings.is_empty() => "the run will be drawn here over time: readings, limits, steps",
+            () if model.doc.findings.is_empty() => {
+                "the run will be drawn here over time: readings, limits, steps"
+            }
             () => "no run yet: fix the errors first",
         };
-        put(buffer, area.x + 1, area.y + 1, area.width - 1, words, theme.role(Role::Quiet));
+        put(
+            buffer,
+            area.x + 1,
+            area.y + 1,
+            area.width - 1,
+            words,
+            theme.role(Role::Quiet),
+        );
         return;
     };
     let chart = &report.chart;
     let (from, to) = model.span.unwrap_or((0.0, chart.end));
-    let axis = Axis { left, width, from, to };
+    let axis = Axis {
+        left,
+        width,
+        from,
+        to,
+    };
     bands(chart, &axis, theme, area.y, buffer);
     if focused || model.span.is_some() {
-        let words = if model.span.is_some() { format!(" {from:.1} - {to:.1} s ") } else { " chart ".to_owned() };
-        let style = if focused { theme.patch(Role::Accent) } else { theme.role(Role::Quiet) };
+        let words = if model.span.is_some() {
+            format!(" {from:.1} - {to:.1} s ")
+        } else {
+            " chart ".to_owned()
+        };
+        let style = if focused {
+            theme.patch(Role::Accent)
+        } else {
+            theme.role(Role::Quiet)
+        };
         put(buffer, area.x + 1, area.y, names(area) - 2, &words, style);
     }
     let marks_row = area.bottom() - 2;
-    let tracks: Vec<&Track> =
-        chart.tracks.iter().filter(|track| track.usual != model.toggled.contains(&track.name)).collect();
-    let lines = tracks.iter().filter(|track| matches!(track.kind, TrackKind::Line { .. })).count();
+    let tracks: Vec<&Track> = chart
+        .tracks
+        .iter()
+        .filter(|track| track.usual != model.toggled.contains(&track.name))
+        .collect();
+    let lines = tracks
+        .iter()
+        .filter(|track| matches!(track.kind, TrackKind::Line { .. }))
+        .count();
     let ribbons = tracks.len() - lines;
     let room = usize::from(area.height).saturating_sub(3 + ribbons);
     let mut y = area.y + 1;
@@ -80,8 +115,22 @@ pub fn draw(
         name(track, chart, model, theme, place, buffer);
         match &track.kind {
             _ if pixels.is_some() => plotted.push((track, place)),
-            TrackKind::Line { values, low, high, limits } => {
-                plot_line(values, chart.period, (*low, *high), limits, &axis, theme, place, buffer);
+            TrackKind::Line {
+                values,
+                low,
+                high,
+                limits,
+            } => {
+                plot_line(
+                    values,
+                    chart.period,
+                    (*low, *high),
+                    limits,
+                    &axis,
+                    theme,
+                    place,
+                    buffer,
+                );
             }
             TrackKind::Tones(ribbons) => plot_ribbons(ribbons, &axis, theme, y, buffer),
         }
@@ -90,21 +139,37 @@ pub fn draw(
     marks(chart, &axis, theme, marks_row, buffer);
     seconds(&axis, theme, area.bottom() - 1, buffer);
     cursor(model, &axis, theme, area, buffer);
-    let place = Rect { x: left, y: area.y + 1, width, height: y.min(marks_row) - (area.y + 1) };
+    let place = Rect {
+        x: left,
+        y: area.y + 1,
+        width,
+        height: y.min(marks_row) - (area.y + 1),
+    };
     if let Some(how) = pixels.filter(|_| place.height > 0) {
         for cell in place.positions() {
             buffer[cell].reset();
         }
-        let times = [(model.until.as_ref().map(|_| model.end()), Role::Thin), (model.pin, Role::Good)];
-        let times = times.into_iter().filter_map(|(time, role)| Some((time?, role)));
-        let times: Vec<(f64, Role)> =
-            times.chain([(model.time, Role::Accent)]).filter(|(time, _)| axis.shows(*time, *time)).collect();
+        let times = [
+            (model.until.as_ref().map(|_| model.end()), Role::Thin),
+            (model.pin, Role::Good),
+        ];
+        let times = times
+            .into_iter()
+            .filter_map(|(time, role)| Some((time?, role)));
+        let times: Vec<(f64, Role)> = times
+            .chain([(model.time, Role::Accent)])
+            .filter(|(time, _)| axis.shows(*time, *time))
+            .collect();
         plot::paint(chart, &plotted, &times, &axis, how, place, kept);
     }
 }
 
 fn bands(chart: &Chart, axis: &Axis, theme: Theme, y: u16, buffer: &mut Buffer) {
-    for band in chart.bands.iter().filter(|band| axis.shows(band.from, band.to)) {
+    for band in chart
+        .bands
+        .iter()
+        .filter(|band| axis.shows(band.from, band.to))
+    {
         let (from, to) = (axis.column(band.from), axis.column(band.to));
         let style = theme.step_patch(band.step);
         // Without colours, a gap tells neighbours apart.
@@ -115,9 +180,23 @@ fn bands(chart: &Chart, axis: &Axis, theme: Theme, y: u16, buffer: &mut Buffer) 
         let number = band.step.number().to_string();
         let room = to.saturating_sub(from);
         if columns(&number) < room || (columns(&number) == room && room > 0) {
-            let x = put(buffer, from + u16::from(room > columns(&number)), y, room, &number, style);
+            let x = put(
+                buffer,
+                from + u16::from(room > columns(&number)),
+                y,
+                room,
+                &number,
+                style,
+            );
             if room >= columns(&band.name) + columns(&number) + 3 {
-                put(buffer, x + 1, y, room, &band.name, style.remove_modifier(Modifier::BOLD));
+                put(
+                    buffer,
+                    x + 1,
+                    y,
+                    room,
+                    &band.name,
+                    style.remove_modifier(Modifier::BOLD),
+                );
             }
         }
     }
@@ -128,21 +207,38 @@ fn shade_bands(chart: &Chart, axis: &Axis, theme: Theme, place: Rect, buffer: &m
     if theme.depth != Depth::True {
         return;
     }
-    for band in chart.bands.iter().filter(|band| axis.shows(band.from, band.to)) {
+    for band in chart
+        .bands
+        .iter()
+        .filter(|band| axis.shows(band.from, band.to))
+    {
         let (from, to) = (axis.column(band.from), axis.column(band.to));
         let ground = theme.colour(theme.ground().towards(tint(band.step), 0.13));
-        buffer.set_style(Rect::new(from, place.y, to.max(from + 1) - from, place.height), Style::new().bg(ground));
+        buffer.set_style(
+            Rect::new(from, place.y, to.max(from + 1) - from, place.height),
+            Style::new().bg(ground),
+        );
     }
 }
 
 /// The track's name, and what it reads at the time cursor.
-fn name(track: &Track, chart: &Chart, model: &Model, theme: Theme, place: Rect, buffer: &mut Buffer) {
+fn name(
+    track: &Track,
+    chart: &Chart,
+    model: &Model,
+    theme: Theme,
+    place: Rect,
+    buffer: &mut Buffer,
+) {
     let room = names(place) - 1;
     let time = model.time;
     let value = match &track.kind {
-        TrackKind::Line { values, high, low, .. } => {
+        TrackKind::Line {
+            values, high, low, ..
+        } => {
             let at = |time: f64| {
-                let tick = ((time / chart.period + 1e-6) as usize).min(values.len().saturating_sub(1));
+                let tick =
+                    ((time / chart.period + 1e-6) as usize).min(values.len().saturating_sub(1));
                 values.get(tick).copied()
             };
             // What hardly varies is worth a decimal.
@@ -152,21 +248,33 @@ fn name(track: &Track, chart: &Chart, model: &Model, theme: Theme, place: Rect, 
                 format!("{:.fine$}", (value * grain).round() / grain + 0.0)
             };
             match (at(time), model.pin.and_then(at)) {
-                (Some(now), Some(then)) => {
-                    Some(format!("{} ({}{})", words(now), if now >= then { "+" } else { "" }, words(now - then)))
-                }
+                (Some(now), Some(then)) => Some(format!(
+                    "{} ({}{})",
+                    words(now),
+                    if now >= then { "+" } else { "" },
+                    words(now - then)
+                )),
                 (now, _) => now.map(words),
             }
         }
         TrackKind::Tones(ribbons) => {
             // The last one of a run ends with its last tick, and is still what is seen then.
-            let lasts = |ribbon: &&Ribbon| time <= ribbon.to + chart.period || ribbon.to >= chart.end - 1e-9;
-            let now = ribbons.iter().rfind(|ribbon| ribbon.from <= time + 1e-9).filter(lasts);
+            let lasts = |ribbon: &&Ribbon| {
+                time <= ribbon.to + chart.period || ribbon.to >= chart.end - 1e-9
+            };
+            let now = ribbons
+                .iter()
+                .rfind(|ribbon| ribbon.from <= time + 1e-9)
+                .filter(lasts);
             now.map(|ribbon| ribbon.tone.clone())
         }
     };
     let bare = value.unwrap_or_default();
-    let mut value = if track.unit.is_empty() { bare.clone() } else { format!("{bare} {}", track.unit) };
+    let mut value = if track.unit.is_empty() {
+        bare.clone()
+    } else {
+        format!("{bare} {}", track.unit)
+    };
     if place.height == 1 && columns(&track.name) + columns(&value) + 2 > room {
         value = bare;
     }
@@ -183,11 +291,21 @@ fn name(track: &Track, chart: &Chart, model: &Model, theme: Theme, place: Rect, 
     } else {
         let name = room.saturating_sub(wide + 2).max(room / 2);
         let behind = put(buffer, x, y, name, &track.name, theme.role(Role::Text));
-        put_right(buffer, x + room - 1, y, (x + room - 1).saturating_sub(behind + 1), &value, accent);
+        put_right(
+            buffer,
+            x + room - 1,
+            y,
+            (x + room - 1).saturating_sub(behind + 1),
+            &value,
+            accent,
+        );
     }
 }
 
-#[allow(clippy::too_many_arguments, reason = "a private piece of `draw`, split off only for its length")]
+#[allow(
+    clippy::too_many_arguments,
+    reason = "a private piece of `draw`, split off only for its length"
+)]
 fn plot_line(
     values: &[f32],
     period: f64,
@@ -198,10 +316,18 @@ fn plot_line(
     place: Rect,
     buffer: &mut Buffer,
 ) {
-    let mut dots = Dots::new(usize::from(axis.width), usize::from(place.height), Grid::Fine);
+    let mut dots = Dots::new(
+        usize::from(axis.width),
+        usize::from(place.height),
+        Grid::Fine,
+    );
     let rows = f64::from(4 * place.height - 1);
-    let row = |value: f64| ((1.0 - ((value - low) / (high - low)).clamp(0.0, 1.0)) * rows).round() as i32;
-    for limit in limits.iter().filter(|limit| axis.shows(limit.from, limit.to)) {
+    let row =
+        |value: f64| ((1.0 - ((value - low) / (high - low)).clamp(0.0, 1.0)) * rows).round() as i32;
+    for limit in limits
+        .iter()
+        .filter(|limit| axis.shows(limit.from, limit.to))
+    {
         // Where a tone is lost again is drawn half as dense as where it is found.
         for (value, every) in [(limit.back, 4), (limit.value, 2)] {
             for x in (axis.dot(limit.from)..=axis.dot(limit.to)).filter(|x| x % every == 0) {
@@ -216,9 +342,15 @@ fn plot_line(
         let at = |x: f64| ((axis.from + x * span) / period).max(0.0) as usize;
         let from = at(f64::from(x) - 0.5);
         let to = at(f64::from(x) + 0.5).max(from + 1).min(values.len());
-        let Some(part) = values.get(from..to).filter(|part| !part.is_empty()) else { continue };
-        let least = row(f64::from(part.iter().copied().fold(f32::INFINITY, f32::min)));
-        let most = row(f64::from(part.iter().copied().fold(f32::NEG_INFINITY, f32::max)));
+        let Some(part) = values.get(from..to).filter(|part| !part.is_empty()) else {
+            continue;
+        };
+        let least = row(f64::from(
+            part.iter().copied().fold(f32::INFINITY, f32::min),
+        ));
+        let most = row(f64::from(
+            part.iter().copied().fold(f32::NEG_INFINITY, f32::max),
+        ));
         // Joined to the column before, so that a fast change is a line and not a gap.
         let (mut top, mut bottom) = (most, least);
         if let Some(before) = before {
@@ -234,7 +366,9 @@ fn plot_line(
         for across in 0..axis.width {
             if let Some((glyph, ink)) = dots.at(usize::from(across), usize::from(down)) {
                 let style = styles[usize::from(ink == LIMIT)];
-                buffer[(axis.left + across, place.y + down)].set_char(glyph).set_style(style);
+                buffer[(axis.left + across, place.y + down)]
+                    .set_char(glyph)
+                    .set_style(style);
             }
         }
     }
@@ -261,7 +395,11 @@ fn plot_ribbons(ribbons: &[Ribbon], axis: &Axis, theme: Theme, y: u16, buffer: &
 
 /// What happened, as signs above the axis: a step begins, a line was counted, something went wrong.
 fn marks(chart: &Chart, axis: &Axis, theme: Theme, y: u16, buffer: &mut Buffer) {
-    for mark in chart.marks.iter().filter(|mark| axis.shows(mark.at, mark.at)) {
+    for mark in chart
+        .marks
+        .iter()
+        .filter(|mark| axis.shows(mark.at, mark.at))
+    {
         let (sign, role) = match mark.kind {
             MarkKind::Wrong => ("✗", Role::Wrong),
             MarkKind::Line => ("|", Role::Text),
@@ -277,7 +415,11 @@ fn seconds(axis: &Axis, theme: Theme, y: u16, buffer: &mut Buffer) {
     let mut count = (axis.from / step - 1e-9).ceil();
     loop {
         let at = count * step;
-        let label = if at == 0.0 { "0 s".to_owned() } else { format!("{}", (at * 100.0).round() / 100.0) };
+        let label = if at == 0.0 {
+            "0 s".to_owned()
+        } else {
+            format!("{}", (at * 100.0).round() / 100.0)
+        };
         let x = axis.column(at);
         if at > axis.to + 1e-9 || x + columns(&label) > axis.left + axis.width {
             return;
@@ -304,14 +446,23 @@ fn cursor(model: &Model, axis: &Axis, theme: Theme, area: Rect, buffer: &mut Buf
             }
         }
         let wide = columns(label);
-        let left = x.saturating_sub(wide / 2).clamp(axis.left, (axis.left + axis.width).saturating_sub(wide));
+        let left = x
+            .saturating_sub(wide / 2)
+            .clamp(axis.left, (axis.left + axis.width).saturating_sub(wide));
         // Free of the labels of the axis.
         for gap in [left.saturating_sub(1), left + wide] {
             if gap < area.right() {
                 buffer[(gap, area.bottom() - 1)].set_symbol(" ");
             }
         }
-        put(buffer, left, area.bottom() - 1, wide, label, theme.patch(role));
+        put(
+            buffer,
+            left,
+            area.bottom() - 1,
+            wide,
+            label,
+            theme.patch(role),
+        );
     };
     if let Some(end) = model.until.as_ref().map(|_| model.end()) {
         through(end, Role::Thin, "end");

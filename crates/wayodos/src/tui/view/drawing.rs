@@ -11,12 +11,29 @@ use crate::tui::theme::{Depth, Theme};
 /// Draws items over an area; a scene millimetre is a cell across and half a cell down.
 pub fn draw(items: &[Item], theme: Theme, cells: Cells, area: Rect, buffer: &mut Buffer) {
     let few = matches!(theme.depth, Depth::Mono | Depth::Sixteen);
-    let cells = if few && cells != Cells::Ascii { Cells::Half } else { cells };
+    let cells = if few && cells != Cells::Ascii {
+        Cells::Half
+    } else {
+        cells
+    };
     let (across, down) = cells.grid();
-    let size = (usize::from(area.width) * across, usize::from(area.height) * down);
+    let size = (
+        usize::from(area.width) * across,
+        usize::from(area.height) * down,
+    );
     // Without colours, density stands for darkness: what is not mat stays empty.
-    let around = if theme.depth == Depth::Mono { PAPER } else { theme.ground() };
-    let raster = rasterise(items.iter(), [0.0, 0.0], [across as f64, down as f64 / 2.0], size, around);
+    let around = if theme.depth == Depth::Mono {
+        PAPER
+    } else {
+        theme.ground()
+    };
+    let raster = rasterise(
+        items.iter(),
+        [0.0, 0.0],
+        [across as f64, down as f64 / 2.0],
+        size,
+        around,
+    );
     for (row, y) in (area.y..area.bottom()).enumerate() {
         for (column, x) in (area.x..area.right()).enumerate() {
             let cell = quantise(&raster, cells, column, row);
@@ -25,7 +42,9 @@ pub fn draw(items: &[Item], theme: Theme, cells: Cells, area: Rect, buffer: &mut
                 on_screen.set_char(super::field::shade(cell.mean(cells)));
             } else {
                 on_screen.set_char(cells.glyph(cell.mask));
-                on_screen.set_fg(theme.colour(cell.ink)).set_bg(theme.colour(cell.ground));
+                on_screen
+                    .set_fg(theme.colour(cell.ink))
+                    .set_bg(theme.colour(cell.ground));
             }
         }
     }

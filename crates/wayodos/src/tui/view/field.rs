@@ -1,4 +1,6 @@
 //! The field pane: the mat drawn solid, the path over it in dots, the robot where the time cursor is.
+//!
+//! Long because cells and pixels show the same things, side by side.
 
 use std::sync::Arc;
 use wayodos_core::ids::{ActuatorId, RangerId, StepId};
@@ -12,8 +14,9 @@ use wayodos_core::record::{Leg, PropKind, Trace};
 use wayodos_report::ink::{BODY, PAPER, Rgb, tint};
 use wayodos_report::words::signal_words;
 use wayodos_report::{
-    Anchor, Canvas as PixelCanvas, Item as SceneItem, Layer, MarkKind, Placement, Scene, arm_items, ghost_items,
-    gone_items, ground_items, leg_items, prop_items, rasterise, rectangle, robot_items, tick_step,
+    Anchor, Canvas as PixelCanvas, Item as SceneItem, Layer, MarkKind, Placement, Scene, arm_items,
+    ghost_items, gone_items, ground_items, leg_items, prop_items, rasterise, rectangle,
+    robot_items, tick_step,
 };
 
 use super::pen::put;
@@ -130,7 +133,12 @@ struct Key {
 
 /// Draws the pane.
 pub fn draw(model: &Model, how: Manner, kept: &mut Kept, area: Rect, buffer: &mut Buffer) {
-    let Manner { theme, ground, cells, pixels } = how;
+    let Manner {
+        theme,
+        ground,
+        cells,
+        pixels,
+    } = how;
     let Some(setup) = &model.setup else {
         return not_drawn(model, theme, area, buffer);
     };
@@ -140,7 +148,11 @@ pub fn draw(model: &Model, how: Manner, kept: &mut Kept, area: Rect, buffer: &mu
     let report = model.report.as_deref();
     let pose = robot_pose(model);
     let few = matches!(theme.depth, Depth::Mono | Depth::Sixteen);
-    let cells = if few && cells != Cells::Ascii { Cells::Half } else { cells };
+    let cells = if few && cells != Cells::Ascii {
+        Cells::Half
+    } else {
+        cells
+    };
     let key = Key {
         area,
         field: Same(Arc::clone(field)),
@@ -157,8 +169,15 @@ pub fn draw(model: &Model, how: Manner, kept: &mut Kept, area: Rect, buffer: &mu
         // Pixels have all colours, whatever letters can have.
         labels(model, &view, theme.in_full(), area, buffer);
         // The picture lies over the cells: what is written there is painted into it.
-        let cells = (area.y..area.bottom()).flat_map(|y| (area.x..area.right()).map(move |x| (x, y)));
-        let rgb = |colour: Color| if let Color::Rgb(r, g, b) = colour { Some(Rgb(r, g, b)) } else { None };
+        let cells =
+            (area.y..area.bottom()).flat_map(|y| (area.x..area.right()).map(move |x| (x, y)));
+        let rgb = |colour: Color| {
+            if let Color::Rgb(r, g, b) = colour {
+                Some(Rgb(r, g, b))
+            } else {
+                None
+            }
+        };
         let written = cells.filter_map(|(x, y)| {
             let cell = &buffer[(x, y)];
             let blank = cell.symbol() == " " && rgb(cell.bg).is_none();
@@ -170,8 +189,15 @@ pub fn draw(model: &Model, how: Manner, kept: &mut Kept, area: Rect, buffer: &mu
                 ground: rgb(cell.bg),
             })
         });
-        let canvas = Canvas { ground, pixels: (across, down), written: written.collect() };
-        let written = canvas.written.iter().map(|one| (one.x + area.x, one.y + area.y));
+        let canvas = Canvas {
+            ground,
+            pixels: (across, down),
+            written: written.collect(),
+        };
+        let written = canvas
+            .written
+            .iter()
+            .map(|one| (one.x + area.x, one.y + area.y));
         for place in written.collect::<Vec<_>>() {
             buffer[place].reset();
         }
@@ -179,44 +205,86 @@ pub fn draw(model: &Model, how: Manner, kept: &mut Kept, area: Rect, buffer: &mu
     }
     if kept.key.as_ref() != Some(&key) {
         let (across, down) = cells.grid();
-        let size = (usize::from(area.width) * across, usize::from(area.height) * down);
+        let size = (
+            usize::from(area.width) * across,
+            usize::from(area.height) * down,
+        );
         let ground = ground_items(field, &place);
         let robot = standing_items(model, &place);
         let scale = [across as f64, down as f64 / 2.0];
         // Without colours, density stands for darkness: what is not mat stays empty.
-        let around = if theme.depth == Depth::Mono { PAPER } else { theme.ground() };
+        let around = if theme.depth == Depth::Mono {
+            PAPER
+        } else {
+            theme.ground()
+        };
         let raster = rasterise(ground.iter().chain(&robot), [0.0, 0.0], scale, size, around);
-        let all = (0..usize::from(area.height)).flat_map(|row| (0..usize::from(area.width)).map(move |at| (at, row)));
-        kept.cells = all.map(|(column, row)| quantise(&raster, cells, column, row)).collect();
+        let all = (0..usize::from(area.height))
+            .flat_map(|row| (0..usize::from(area.width)).map(move |at| (at, row)));
+        kept.cells = all
+            .map(|(column, row)| quantise(&raster, cells, column, row))
+            .collect();
         kept.key = Some(key);
     }
     let width = usize::from(area.width);
-    let beams = beams(model, &place, area, if cells == Cells::Ascii { Grid::Blocks(cells) } else { Grid::Fine });
+    let beams = beams(
+        model,
+        &place,
+        area,
+        if cells == Cells::Ascii {
+            Grid::Blocks(cells)
+        } else {
+            Grid::Fine
+        },
+    );
     let dots = paths(model, &place, area, Grid::Blocks(cells));
-    let ghost = ghost(model, &place, area, if cells == Cells::Ascii { Grid::Blocks(cells) } else { Grid::Fine });
+    let ghost = ghost(
+        model,
+        &place,
+        area,
+        if cells == Cells::Ascii {
+            Grid::Blocks(cells)
+        } else {
+            Grid::Fine
+        },
+    );
     for row in 0..area.height {
         for column in 0..area.width {
             let cell = kept.cells[usize::from(row) * width + usize::from(column)];
             let on_screen = &mut buffer[(area.x + column, area.y + row)];
             let (at, down) = (usize::from(column), usize::from(row));
             let thin = || {
-                let of = |dots: &Dots, ink: Rgb| dots.at(at, down).map(|(glyph, _)| (glyph, ink, cell.mean(cells)));
+                let of = |dots: &Dots, ink: Rgb| {
+                    dots.at(at, down)
+                        .map(|(glyph, _)| (glyph, ink, cell.mean(cells)))
+                };
                 of(&ghost, GHOST).or_else(|| of(&beams, BEAM))
             };
-            let path = dots.mask(at, down).zip(dots.at(at, down)).map(|((mask, step), (glyph, _))| {
-                let (ink, ground) = path_cell(step, cell, cells, mask);
-                // Of an older text, while the new one cannot be run.
-                let ink = if model.stale() { ink.towards(ground, 0.6) } else { ink };
-                (glyph, ink, ground)
-            });
+            let path =
+                dots.mask(at, down)
+                    .zip(dots.at(at, down))
+                    .map(|((mask, step), (glyph, _))| {
+                        let (ink, ground) = path_cell(step, cell, cells, mask);
+                        // Of an older text, while the new one cannot be run.
+                        let ink = if model.stale() {
+                            ink.towards(ground, 0.6)
+                        } else {
+                            ink
+                        };
+                        (glyph, ink, ground)
+                    });
             let (glyph, ink, ground) = match path.or_else(thin) {
                 Some(drawn) => drawn,
-                None if theme.depth == Depth::Mono => (shade(cell.mean(cells)), cell.ink, cell.ground),
+                None if theme.depth == Depth::Mono => {
+                    (shade(cell.mean(cells)), cell.ink, cell.ground)
+                }
                 None => (cells.glyph(cell.mask), cell.ink, cell.ground),
             };
             on_screen.set_char(glyph);
             if theme.depth != Depth::Mono {
-                on_screen.set_fg(theme.colour(ink)).set_bg(theme.colour(ground));
+                on_screen
+                    .set_fg(theme.colour(ink))
+                    .set_bg(theme.colour(ground));
             }
         }
     }
@@ -225,9 +293,14 @@ pub fn draw(model: &Model, how: Manner, kept: &mut Kept, area: Rect, buffer: &mu
 
 /// Everything that stands on the field at the time cursor.
 fn standing_items(model: &Model, place: &Placement) -> Vec<SceneItem> {
-    let Some(setup) = &model.setup else { return Vec::new() };
-    let mut robot = robot_pose(model).map_or_else(Vec::new, |pose| robot_items(&setup.robot, pose, place));
-    let Some(trace) = model.report.as_ref().map(|report| &report.run.trace) else { return robot };
+    let Some(setup) = &model.setup else {
+        return Vec::new();
+    };
+    let mut robot =
+        robot_pose(model).map_or_else(Vec::new, |pose| robot_items(&setup.robot, pose, place));
+    let Some(trace) = model.report.as_ref().map(|report| &report.run.trace) else {
+        return robot;
+    };
     let tick = trace.tick_at(model.time + 1e-9);
     let mut things = gone_items(&setup.field, trace, tick, place);
     things.extend(prop_items(&setup.field, trace, tick, place));
@@ -237,8 +310,19 @@ fn standing_items(model: &Model, place: &Placement) -> Vec<SceneItem> {
 }
 
 /// Paints the picture again when anything in it has changed: what stays once, what moves and what is written over it.
-fn paint_picture(model: &Model, view: &View, canvas: Canvas, key: Key, kept: &mut Kept, area: Rect) {
-    let Canvas { ground, pixels: (across, down), written } = canvas;
+fn paint_picture(
+    model: &Model,
+    view: &View,
+    canvas: Canvas,
+    key: Key,
+    kept: &mut Kept,
+    area: Rect,
+) {
+    let Canvas {
+        ground,
+        pixels: (across, down),
+        written,
+    } = canvas;
     let Some(setup) = &model.setup else { return };
     let runs = [&model.report, &model.ghost].map(|report| report.as_ref().map(|report| report.id));
     let stays = StaysKey {
@@ -253,37 +337,70 @@ fn paint_picture(model: &Model, view: &View, canvas: Canvas, key: Key, kept: &mu
     if kept.picture.as_ref().is_none_or(|(_, known)| *known != key) {
         let place = &view.place;
         if kept.stays.as_ref().is_none_or(|(_, known)| *known != stays) {
-            let size = (usize::from(area.width) * across, usize::from(area.height) * down);
+            let size = (
+                usize::from(area.width) * across,
+                usize::from(area.height) * down,
+            );
             let scale = [across as f64, down as f64 / 2.0];
-            let Some(mut painted) = PixelCanvas::new(size, scale, ground) else { return };
+            let Some(mut painted) = PixelCanvas::new(size, scale, ground) else {
+                return;
+            };
             let mut items = ground_items(&setup.field, place);
             if let Some(ghost) = &model.ghost {
                 items.extend(ghost_items(&ghost.run.trace, place, GHOST, 0.18));
             }
             if let Some(report) = &model.report {
                 let end = report.run.trace.tick_at(model.end() + 1e-9);
-                items.extend(leg_items(&report.run.trace, legs_to(report, end), place, 0.4));
+                items.extend(leg_items(
+                    &report.run.trace,
+                    legs_to(report, end),
+                    place,
+                    0.4,
+                ));
             }
-            let scene = Scene { items, ..Scene::default() };
+            let scene = Scene {
+                items,
+                ..Scene::default()
+            };
             painted.paint(scene.ordered().into_iter());
             kept.stays = Some((painted, stays));
         }
-        let Some((ground, _)) = &kept.stays else { return };
+        let Some((ground, _)) = &kept.stays else {
+            return;
+        };
         let mut painted = ground.clone();
         let mut items = standing_items(model, place);
         for one in &key.2 {
             let (x, y) = (f64::from(one.x), 2.0 * f64::from(one.y));
             // A mere dot needs no ground, which would hide the path.
-            let ground = one.ground.filter(|_| !matches!(one.sign.as_str(), "•" | "·" | "│" | "|"));
-            items.extend(ground.map(|ground| SceneItem::filled(Layer::Note, rectangle(x, y, 1.0, 2.0), ground)));
+            let ground = one
+                .ground
+                .filter(|_| !matches!(one.sign.as_str(), "•" | "·" | "│" | "|"));
+            items.extend(
+                ground.map(|ground| {
+                    SceneItem::filled(Layer::Note, rectangle(x, y, 1.0, 2.0), ground)
+                }),
+            );
             if one.sign != " " {
                 let ink = one.ink.unwrap_or(BODY);
-                items.push(SceneItem::words([x + 0.5, y + 1.5], 1.6, Anchor::Middle, ink, &*one.sign).bold());
+                items.push(
+                    SceneItem::words([x + 0.5, y + 1.5], 1.6, Anchor::Middle, ink, &*one.sign)
+                        .bold(),
+                );
             }
         }
-        let scene = Scene { items, ..Scene::default() };
+        let scene = Scene {
+            items,
+            ..Scene::default()
+        };
         painted.paint(scene.ordered().into_iter());
-        kept.picture = Some((Picture { area, canvas: Arc::new(painted) }, key));
+        kept.picture = Some((
+            Picture {
+                area,
+                canvas: Arc::new(painted),
+            },
+            key,
+        ));
     }
     kept.pictured = kept.picture.is_some();
 }
@@ -295,7 +412,11 @@ fn labels(model: &Model, view: &View, theme: Theme, area: Rect, buffer: &mut Buf
     let (report, pose) = (model.report.as_deref(), robot_pose(model));
     if let Some(report) = report {
         // On a small field the numbers would hide the path: only that of the moment is shown.
-        let only = if area.width < 40 { model.active_step() } else { None };
+        let only = if area.width < 40 {
+            model.active_step()
+        } else {
+            None
+        };
         if area.width >= 40 {
             time_ticks(report, view, theme, area, buffer);
         }
@@ -309,13 +430,27 @@ fn labels(model: &Model, view: &View, theme: Theme, area: Rect, buffer: &mut Buf
         heading_sign(pose, &place, theme, area, buffer);
         if let Some(report) = report {
             let tick = report.run.trace.tick_at(model.time + 1e-9);
-            signals(&signal_words(report.story(), tick), pose, &place, theme, area, buffer);
+            signals(
+                &signal_words(report.story(), tick),
+                pose,
+                &place,
+                theme,
+                area,
+                buffer,
+            );
         }
     }
     legend(model, view, field, theme, area, buffer);
     if model.stale() {
         let words = " path of the previous version ";
-        put(buffer, area.x + 1, area.bottom() - 1, area.width - 1, words, theme.patch(Role::Thin));
+        put(
+            buffer,
+            area.x + 1,
+            area.bottom() - 1,
+            area.width - 1,
+            words,
+            theme.patch(Role::Thin),
+        );
     }
 }
 
@@ -326,7 +461,12 @@ fn others(trace: &Trace, time: f64) -> Vec<u64> {
     let places = (0..trace.props.len()).flat_map(|prop| match trace.last_place(tick, prop) {
         Some(pose) => {
             let there = u64::from(trace.place(tick, prop).is_some());
-            [pose.x.to_bits(), pose.y.to_bits(), pose.heading.to_bits(), there]
+            [
+                pose.x.to_bits(),
+                pose.y.to_bits(),
+                pose.heading.to_bits(),
+                there,
+            ]
         }
         None => [0; 4],
     });
@@ -337,11 +477,20 @@ fn others(trace: &Trace, time: f64) -> Vec<u64> {
 }
 
 /// The names of everything else that moves, where there is room for them.
-fn prop_names(report: &RunReport, time: f64, place: &Placement, theme: Theme, area: Rect, buffer: &mut Buffer) {
+fn prop_names(
+    report: &RunReport,
+    time: f64,
+    place: &Placement,
+    theme: Theme,
+    area: Rect,
+    buffer: &mut Buffer,
+) {
     let trace = &report.run.trace;
     let tick = trace.tick_at(time + 1e-9);
     for (index, prop) in trace.props.iter().enumerate() {
-        let Some(pose) = trace.place(tick, index) else { continue };
+        let Some(pose) = trace.place(tick, index) else {
+            continue;
+        };
         // A basket among many has no name of its own worth the room.
         if prop.kind == PropKind::Object && trace.props.len() > 4 {
             continue;
@@ -349,24 +498,55 @@ fn prop_names(report: &RunReport, time: f64, place: &Placement, theme: Theme, ar
         let [x, y] = place.at(Point::new(pose.x, pose.y));
         let wide = columns(&prop.name);
         let (x, y) = ((x - f64::from(wide) / 2.0).round(), (y / 2.0).floor());
-        if x >= 0.0 && y >= 0.0 && x + f64::from(wide) <= f64::from(area.width) && y < f64::from(area.height) {
-            put(buffer, area.x + x as u16, area.y + y as u16, wide, &prop.name, theme.patch(Role::Text));
+        if x >= 0.0
+            && y >= 0.0
+            && x + f64::from(wide) <= f64::from(area.width)
+            && y < f64::from(area.height)
+        {
+            put(
+                buffer,
+                area.x + x as u16,
+                area.y + y as u16,
+                wide,
+                &prop.name,
+                theme.patch(Role::Text),
+            );
         }
     }
 }
 
 /// What the robot's signals say, above it or, at the upper edge, below.
-fn signals(words: &[String], pose: Pose, place: &Placement, theme: Theme, area: Rect, buffer: &mut Buffer) {
+fn signals(
+    words: &[String],
+    pose: Pose,
+    place: &Placement,
+    theme: Theme,
+    area: Rect,
+    buffer: &mut Buffer,
+) {
     let [x, y] = place.at(Point::new(pose.x, pose.y));
     let row = (y / 2.0).floor();
     let away = (0.11 * place.scale / 2.0).ceil() + 1.0;
     for (index, words) in words.iter().enumerate() {
         let wide = columns(words);
         let gap = away + index as f64;
-        let y = if row - gap >= 0.0 { row - gap } else { row + gap };
-        let x = (x - f64::from(wide) / 2.0).round().clamp(0.0, f64::from(area.width.saturating_sub(wide)));
+        let y = if row - gap >= 0.0 {
+            row - gap
+        } else {
+            row + gap
+        };
+        let x = (x - f64::from(wide) / 2.0)
+            .round()
+            .clamp(0.0, f64::from(area.width.saturating_sub(wide)));
         if wide <= area.width && y >= 0.0 && y < f64::from(area.height) {
-            put(buffer, area.x + x as u16, area.y + y as u16, wide, words, theme.patch(Role::Accent));
+            put(
+                buffer,
+                area.x + x as u16,
+                area.y + y as u16,
+                wide,
+                words,
+                theme.patch(Role::Accent),
+            );
         }
     }
 }
@@ -381,16 +561,41 @@ fn heading_sign(pose: Pose, place: &Placement, theme: Theme, area: Rect, buffer:
         return;
     }
     let style = theme.on_patch(BODY).add_modifier(Modifier::BOLD);
-    put(buffer, area.x + x as u16, area.y + y as u16, 1, SIGNS[eighth], style);
+    put(
+        buffer,
+        area.x + x as u16,
+        area.y + y as u16,
+        1,
+        SIGNS[eighth],
+        style,
+    );
 }
 
 /// Below the field, where there is room: what it is, and what the dotted path is.
-fn legend(model: &Model, view: &View, field: &Field, theme: Theme, area: Rect, buffer: &mut Buffer) {
+fn legend(
+    model: &Model,
+    view: &View,
+    field: &Field,
+    theme: Theme,
+    area: Rect,
+    buffer: &mut Buffer,
+) {
     if view.zoom > 1.0 {
         let (width, _) = view.seen();
-        let follows = if model.camera.follow { ", follows the robot" } else { "" };
+        let follows = if model.camera.follow {
+            ", follows the robot"
+        } else {
+            ""
+        };
         let words = format!(" {:.1}x: {:.0} mm across{follows} ", view.zoom, width * 1e3);
-        put(buffer, area.x + 1, area.bottom() - 1, area.width - 1, &words, theme.patch(Role::Text));
+        put(
+            buffer,
+            area.x + 1,
+            area.bottom() - 1,
+            area.width - 1,
+            &words,
+            theme.patch(Role::Text),
+        );
         return;
     }
     let below = (field.height * view.place.scale / 2.0).ceil() as u16;
@@ -398,11 +603,23 @@ fn legend(model: &Model, view: &View, field: &Field, theme: Theme, area: Rect, b
         return;
     }
     let (x, y, room) = (area.x + 1, area.y + below, area.width - 1);
-    let size = format!("{}, {:.0} x {:.0} mm", field.name, field.width * 1e3, field.height * 1e3);
+    let size = format!(
+        "{}, {:.0} x {:.0} mm",
+        field.name,
+        field.width * 1e3,
+        field.height * 1e3
+    );
     let behind = put(buffer, x, y, room, &size, theme.role(Role::Quiet));
     if model.ghost.is_some() && !model.stale() {
         let words = "   dotted: the path before the last edit";
-        put(buffer, behind, y, area.right().saturating_sub(behind), words, theme.role(Role::Quiet));
+        put(
+            buffer,
+            behind,
+            y,
+            area.right().saturating_sub(behind),
+            words,
+            theme.role(Role::Quiet),
+        );
     }
 }
 
@@ -426,7 +643,15 @@ fn path_cell(ink: u16, cell: Cell, cells: Cells, mask: u8) -> (Rgb, Rgb) {
 
 /// Who had the wheels when, up to a tick.
 fn legs_to(report: &RunReport, end: usize) -> impl Iterator<Item = Leg> {
-    report.run.legs.iter().filter(move |leg| leg.from <= end).map(move |leg| Leg { to: leg.to.min(end), ..*leg })
+    report
+        .run
+        .legs
+        .iter()
+        .filter(move |leg| leg.from <= end)
+        .map(move |leg| Leg {
+            to: leg.to.min(end),
+            ..*leg
+        })
 }
 
 /// The path, each step in an ink of its own.
@@ -435,7 +660,15 @@ fn paths(model: &Model, place: &Placement, area: Rect, grid: Grid) -> Dots {
     if let Some(report) = &model.report {
         let end = report.run.trace.tick_at(model.end() + 1e-9);
         for leg in legs_to(report, end) {
-            trail(&mut dots, &report.run.trace, leg.from, leg.to, leg.step.0 as u16, place, grid);
+            trail(
+                &mut dots,
+                &report.run.trace,
+                leg.from,
+                leg.to,
+                leg.step.0 as u16,
+                place,
+                grid,
+            );
         }
     }
     dots
@@ -444,10 +677,14 @@ fn paths(model: &Model, place: &Placement, area: Rect, grid: Grid) -> Dots {
 /// The cones of the ranging sensors up to what they read, and the way that braking now would take.
 fn beams(model: &Model, place: &Placement, area: Rect, grid: Grid) -> Dots {
     let mut dots = Dots::new(usize::from(area.width), usize::from(area.height), grid);
-    let (Some(setup), Some(report)) = (&model.setup, &model.report) else { return dots };
+    let (Some(setup), Some(report)) = (&model.setup, &model.report) else {
+        return dots;
+    };
     let trace = &report.run.trace;
     let tick = trace.tick_at(model.time + 1e-9);
-    let Some(now) = trace.ticks.get(tick) else { return dots };
+    let Some(now) = trace.ticks.get(tick) else {
+        return dots;
+    };
     let (across, down) = grid.size();
     let dot = |p: Point| {
         let [x, y] = place.at(p);
@@ -461,19 +698,29 @@ fn beams(model: &Model, place: &Placement, area: Rect, grid: Grid) -> Dots {
         let from = now.pose.place(ranger.ahead, ranger.left);
         let end = |side: f64| {
             let angle = ranger.facing + side * ranger.cone / 2.0;
-            now.pose.place(ranger.ahead + reach * angle.cos(), ranger.left + reach * angle.sin())
+            now.pose.place(
+                ranger.ahead + reach * angle.cos(),
+                ranger.left + reach * angle.sin(),
+            )
         };
         let parts = 8;
-        let rim: Vec<Point> = (0..=parts).map(|part| end(f64::from(part) / f64::from(parts) * 2.0 - 1.0)).collect();
+        let rim: Vec<Point> = (0..=parts)
+            .map(|part| end(f64::from(part) / f64::from(parts) * 2.0 - 1.0))
+            .collect();
         dots.line(dot(from), dot(rim[0]), 0);
         dots.line(dot(from), dot(rim[rim.len() - 1]), 0);
         if met {
-            rim.windows(2).for_each(|pair| dots.line(dot(pair[0]), dot(pair[1]), 0));
+            rim.windows(2)
+                .for_each(|pair| dots.line(dot(pair[0]), dot(pair[1]), 0));
         }
     }
     if let Some(rest) = rest(model) {
         let nose = setup.robot.nose;
-        dots.line(dot(now.pose.place(nose, 0.0)), dot(rest.place(nose, 0.0)), 0);
+        dots.line(
+            dot(now.pose.place(nose, 0.0)),
+            dot(rest.place(nose, 0.0)),
+            0,
+        );
     }
     dots
 }
@@ -492,8 +739,12 @@ fn time_ticks(report: &RunReport, view: &View, theme: Theme, area: Rect, buffer:
         if at > trace.seconds(report.run.ended) {
             return;
         }
-        let Some(pose) = pose_at(trace, at) else { return };
-        let Some((x, y)) = on_screen(Point::new(pose.x, pose.y), &view.place, area) else { continue };
+        let Some(pose) = pose_at(trace, at) else {
+            return;
+        };
+        let Some((x, y)) = on_screen(Point::new(pose.x, pose.y), &view.place, area) else {
+            continue;
+        };
         if last.is_some_and(|last| last.0.abs_diff(x) + 2 * last.1.abs_diff(y) < APART) {
             continue;
         }
@@ -503,7 +754,8 @@ fn time_ticks(report: &RunReport, view: &View, theme: Theme, area: Rect, buffer:
         cell.set_symbol("•");
         if theme.depth != Depth::Mono {
             // On the path's own ground, in whatever can be read there.
-            cell.set_style(style.fg(theme.colour(Rgb(16, 20, 24)))).set_bg(theme.colour(Rgb(250, 246, 232)));
+            cell.set_style(style.fg(theme.colour(Rgb(16, 20, 24))))
+                .set_bg(theme.colour(Rgb(250, 246, 232)));
         }
         if view.zoom >= 2.0 {
             let label = format!("{} s", (at * 10.0).round() / 10.0);
@@ -523,9 +775,17 @@ fn on_screen(p: Point, place: &Placement, area: Rect) -> Option<(u16, u16)> {
 }
 
 /// Where something happened: bumps, falls, touched tape, things met, and the end.
-fn happenings(report: &RunReport, place: &Placement, theme: Theme, area: Rect, buffer: &mut Buffer) {
+fn happenings(
+    report: &RunReport,
+    place: &Placement,
+    theme: Theme,
+    area: Rect,
+    buffer: &mut Buffer,
+) {
     for mark in &report.chart.marks {
-        let Some(tick) = report.run.trace.ticks.get(mark.tick) else { continue };
+        let Some(tick) = report.run.trace.ticks.get(mark.tick) else {
+            continue;
+        };
         let (sign, role) = match mark.kind {
             MarkKind::Wrong => ("✗", Role::Wrong),
             MarkKind::End => ("✓", Role::Good),
@@ -534,7 +794,14 @@ fn happenings(report: &RunReport, place: &Placement, theme: Theme, area: Rect, b
             MarkKind::Step => continue,
         };
         if let Some((x, y)) = on_screen(Point::new(tick.pose.x, tick.pose.y), place, area) {
-            put(buffer, x, y, 1, sign, theme.patch(role).add_modifier(Modifier::BOLD));
+            put(
+                buffer,
+                x,
+                y,
+                1,
+                sign,
+                theme.patch(role).add_modifier(Modifier::BOLD),
+            );
         }
     }
 }
@@ -543,7 +810,8 @@ fn happenings(report: &RunReport, place: &Placement, theme: Theme, area: Rect, b
 pub fn readout(model: &Model, area: Rect, at: Position) -> Option<String> {
     let field = &model.setup.as_ref()?.field;
     let place = view(model, field, area).place_at(at, area);
-    let within = place.x >= 0.0 && place.y >= 0.0 && place.x <= field.width && place.y <= field.height;
+    let within =
+        place.x >= 0.0 && place.y >= 0.0 && place.x <= field.width && place.y <= field.height;
     let what = within.then(|| field.named_near(place, 0.01)).flatten();
     let what = what.map_or_else(String::new, |name| format!("  {name}"));
     within.then(|| format!("{:.0}, {:.0} mm{what}", place.x * 1e3, place.y * 1e3))
@@ -553,18 +821,36 @@ pub fn readout(model: &Model, area: Rect, at: Position) -> Option<String> {
 fn ghost(model: &Model, place: &Placement, area: Rect, grid: Grid) -> Dots {
     let mut dots = Dots::new(usize::from(area.width), usize::from(area.height), grid);
     if let Some(ghost) = &model.ghost {
-        trail(&mut dots, &ghost.run.trace, 0, ghost.run.ended, 0, place, grid);
+        trail(
+            &mut dots,
+            &ghost.run.trace,
+            0,
+            ghost.run.ended,
+            0,
+            place,
+            grid,
+        );
     }
     dots
 }
 
-fn trail(dots: &mut Dots, trace: &Trace, from: usize, to: usize, ink: u16, place: &Placement, grid: Grid) {
+fn trail(
+    dots: &mut Dots,
+    trace: &Trace,
+    from: usize,
+    to: usize,
+    ink: u16,
+    place: &Placement,
+    grid: Grid,
+) {
     let (across, down) = grid.size();
     let dot = |pose: Pose| {
         let [x, y] = place.at(Point::new(pose.x, pose.y));
         (x * across as f64, y / 2.0 * down as f64)
     };
-    let Some(first) = trace.ticks.get(from) else { return };
+    let Some(first) = trace.ticks.get(from) else {
+        return;
+    };
     let mut last = dot(first.pose);
     for (index, tick) in trace.ticks.iter().enumerate().take(to + 1).skip(from) {
         let next = dot(tick.pose);
@@ -576,13 +862,28 @@ fn trail(dots: &mut Dots, trace: &Trace, from: usize, to: usize, ink: u16, place
 }
 
 /// The number of each step, beside the place where it begins.
-fn step_patches(report: &RunReport, only: Option<StepId>, view: &View, theme: Theme, area: Rect, buffer: &mut Buffer) {
+fn step_patches(
+    report: &RunReport,
+    only: Option<StepId>,
+    view: &View,
+    theme: Theme,
+    area: Rect,
+    buffer: &mut Buffer,
+) {
     let place = &view.place;
     let mut taken: Vec<(u16, u16, u16)> = Vec::new();
-    for leg in report.run.legs.iter().filter(|leg| only.is_none_or(|step| step == leg.step)) {
-        let Some(tick) = report.run.trace.ticks.get(leg.from) else { continue };
+    for leg in report
+        .run
+        .legs
+        .iter()
+        .filter(|leg| only.is_none_or(|step| step == leg.step))
+    {
+        let Some(tick) = report.run.trace.ticks.get(leg.from) else {
+            continue;
+        };
         // Of what is out of sight nothing is said at the edge.
-        if view.zoom > 1.0 && on_screen(Point::new(tick.pose.x, tick.pose.y), place, area).is_none() {
+        if view.zoom > 1.0 && on_screen(Point::new(tick.pose.x, tick.pose.y), place, area).is_none()
+        {
             continue;
         }
         let label = leg.step.number().to_string();
@@ -595,9 +896,17 @@ fn step_patches(report: &RunReport, only: Option<StepId>, view: &View, theme: Th
             (x, y)
         };
         // A cell apart, so that 1 and 2 are not read as 12.
-        let free = |(x, y): &(u16, u16)| !taken.iter().any(|(tx, ty, tw)| ty == y && *x <= tx + tw && *tx <= x + wide);
+        let free = |(x, y): &(u16, u16)| {
+            !taken
+                .iter()
+                .any(|(tx, ty, tw)| ty == y && *x <= tx + tw && *tx <= x + wide)
+        };
         let gap = 2.4 / place.scale;
-        let Some((x, y)) = [-gap, gap, -2.0 * gap, 2.0 * gap].map(at).into_iter().find(|spot| free(spot)) else {
+        let Some((x, y)) = [-gap, gap, -2.0 * gap, 2.0 * gap]
+            .map(at)
+            .into_iter()
+            .find(|spot| free(spot))
+        else {
             continue;
         };
         taken.push((x, y, wide));
@@ -625,7 +934,10 @@ fn not_drawn(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     for finding in &model.project.findings {
         let (path, text) = model.project.source(finding.source, &model.mission().text);
         let (row, column) = line_column(text, finding.span.start);
-        line(&format!("✗ {path}, line {row}, column {column}"), Role::Wrong);
+        line(
+            &format!("✗ {path}, line {row}, column {column}"),
+            Role::Wrong,
+        );
         line(&finding.message, Role::Text);
         for hint in &finding.hints {
             line(&hint.words, Role::Quiet);

@@ -27,26 +27,58 @@ pub struct Kept {
 }
 
 /// Draws the screen between its bars.
-pub fn draw(model: &Model, look: (Theme, Cells), kept: &mut Kept, areas: &Areas, buffer: &mut Buffer) {
+pub fn draw(
+    model: &Model,
+    look: (Theme, Cells),
+    kept: &mut Kept,
+    areas: &Areas,
+    buffer: &mut Buffer,
+) {
     let (theme, cells) = look;
     let (list, beside) = files_beside(areas.whole());
     let files = &model.files;
     if files.entries.is_empty() {
-        put(buffer, list.x + 2, list.y + 1, list.width - 3, "looking through the project", theme.role(Role::Quiet));
+        put(
+            buffer,
+            list.x + 2,
+            list.y + 1,
+            list.width - 3,
+            "looking through the project",
+            theme.role(Role::Quiet),
+        );
         return;
     }
-    for (row, y) in files.rows().iter().skip(files.scroll).zip(list.y..list.bottom()) {
-        let line = Rect { y, height: 1, ..list };
+    for (row, y) in files
+        .rows()
+        .iter()
+        .skip(files.scroll)
+        .zip(list.y..list.bottom())
+    {
+        let line = Rect {
+            y,
+            height: 1,
+            ..list
+        };
         match row {
             FileRow::Gap => {}
             FileRow::Heading(kind) => heading(model, *kind, theme, line, buffer),
             FileRow::File(index) => file(model, *index, theme, line, buffer),
         }
     }
-    let below = files.rows().len().saturating_sub(files.scroll + usize::from(list.height));
+    let below = files
+        .rows()
+        .len()
+        .saturating_sub(files.scroll + usize::from(list.height));
     if below > 0 {
         let words = format!(" {below} more below ");
-        put_right(buffer, list.right() - 1, list.bottom() - 1, list.width, &words, theme.role(Role::Quiet));
+        put_right(
+            buffer,
+            list.right() - 1,
+            list.bottom() - 1,
+            list.width,
+            &words,
+            theme.role(Role::Quiet),
+        );
     }
     if let (Some(entry), true) = (files.marked(), beside.width > 0) {
         preview(model, entry, (theme, cells), kept, beside, buffer);
@@ -56,19 +88,52 @@ pub fn draw(model: &Model, look: (Theme, Cells), kept: &mut Kept, areas: &Areas,
 /// Where the columns of a mission's row stand: its robot, its field, its end.
 fn stops(line: Rect) -> [u16; 3] {
     let wide = line.width;
-    if wide >= 115 { [line.x + 28, line.x + 44, line.x + 60] } else { [line.x + 22, line.x + 34, line.x + 46] }
+    if wide >= 115 {
+        [line.x + 28, line.x + 44, line.x + 60]
+    } else {
+        [line.x + 22, line.x + 34, line.x + 46]
+    }
 }
 
 fn heading(model: &Model, kind: Kind, theme: Theme, line: Rect, buffer: &mut Buffer) {
     let style = theme.role(Role::Accent).add_modifier(Modifier::BOLD);
-    let count = model.files.entries.iter().filter(|entry| entry.kind == kind).count();
-    let x = put(buffer, line.x + 1, line.y, line.width - 1, kind.title(), style) + 1;
+    let count = model
+        .files
+        .entries
+        .iter()
+        .filter(|entry| entry.kind == kind)
+        .count();
+    let x = put(
+        buffer,
+        line.x + 1,
+        line.y,
+        line.width - 1,
+        kind.title(),
+        style,
+    ) + 1;
     if kind == Kind::Mission {
-        for (x, words) in stops(line).into_iter().zip(["robot", "field", "how it ends"]) {
-            put(buffer, x, line.y, line.right().saturating_sub(x), words, theme.role(Role::Quiet));
+        for (x, words) in stops(line)
+            .into_iter()
+            .zip(["robot", "field", "how it ends"])
+        {
+            put(
+                buffer,
+                x,
+                line.y,
+                line.right().saturating_sub(x),
+                words,
+                theme.role(Role::Quiet),
+            );
         }
     } else {
-        put(buffer, x, line.y, line.right().saturating_sub(x), &count.to_string(), theme.role(Role::Quiet));
+        put(
+            buffer,
+            x,
+            line.y,
+            line.right().saturating_sub(x),
+            &count.to_string(),
+            theme.role(Role::Quiet),
+        );
     }
 }
 
@@ -78,7 +143,13 @@ fn file(model: &Model, index: usize, theme: Theme, line: Rect, buffer: &mut Buff
     if here {
         buffer.set_style(line, theme.patch(Role::Accent));
     }
-    let style = |role: Role| if here { theme.patch(Role::Accent) } else { theme.role(role) };
+    let style = |role: Role| {
+        if here {
+            theme.patch(Role::Accent)
+        } else {
+            theme.role(role)
+        }
+    };
     let right = line.right().saturating_sub(1);
     let open = entry.path == model.project.config.mission;
     if open {
@@ -88,18 +159,65 @@ fn file(model: &Model, index: usize, theme: Theme, line: Rect, buffer: &mut Buff
     let [robot, field, end] = stops(line);
     match model.files.card(entry) {
         Some(Card::Mission(card)) => {
-            let unsaved = if open { model.doc.unsaved() } else { card.draft };
-            let name = if unsaved { format!("{} •", entry.name) } else { entry.name.clone() };
+            let unsaved = if open {
+                model.doc.unsaved()
+            } else {
+                card.draft
+            };
+            let name = if unsaved {
+                format!("{} •", entry.name)
+            } else {
+                entry.name.clone()
+            };
             put(buffer, x, line.y, robot - x - 1, &name, style(Role::Word));
-            put(buffer, robot, line.y, field - robot - 1, stem(&card.robot), style(Role::Text));
-            put(buffer, field, line.y, end - field - 1, stem(&card.field), style(Role::Text));
+            put(
+                buffer,
+                robot,
+                line.y,
+                field - robot - 1,
+                stem(&card.robot),
+                style(Role::Text),
+            );
+            put(
+                buffer,
+                field,
+                line.y,
+                end - field - 1,
+                stem(&card.field),
+                style(Role::Text),
+            );
             let (words, role) = end_words(&card.end);
-            put(buffer, end, line.y, right.saturating_sub(end), &words, style(role));
+            put(
+                buffer,
+                end,
+                line.y,
+                right.saturating_sub(end),
+                &words,
+                style(role),
+            );
         }
         card => {
-            let (words, role) = card.map_or(("looking".to_owned(), Role::Quiet), |card| facts(model, entry, card));
-            let x = put(buffer, x, line.y, (robot - x - 1).max(20), &entry.name, style(Role::Word)).max(robot - 1) + 1;
-            put(buffer, x, line.y, right.saturating_sub(x), &words, style(role));
+            let (words, role) = card.map_or(("looking".to_owned(), Role::Quiet), |card| {
+                facts(model, entry, card)
+            });
+            let x = put(
+                buffer,
+                x,
+                line.y,
+                (robot - x - 1).max(20),
+                &entry.name,
+                style(Role::Word),
+            )
+            .max(robot - 1)
+                + 1;
+            put(
+                buffer,
+                x,
+                line.y,
+                right.saturating_sub(x),
+                &words,
+                style(role),
+            );
         }
     }
 }
@@ -123,11 +241,22 @@ fn end_words(end: &End) -> (String, Role) {
 fn facts(model: &Model, entry: &Entry, card: &Card) -> (String, Role) {
     let (missions, fields) = model.files.used(&entry.path);
     let rival = counted(fields, "field", "s").map(|fields| format!("rival on {fields}"));
-    let used: Vec<String> = counted(missions, "mission", "s").into_iter().chain(rival).collect();
+    let used: Vec<String> = counted(missions, "mission", "s")
+        .into_iter()
+        .chain(rival)
+        .collect();
     let counts = matches!(entry.kind, Kind::Robot | Kind::Field | Kind::Calibration);
-    let used = if used.is_empty() && counts { "no mission plays with it".to_owned() } else { used.join(", ") };
+    let used = if used.is_empty() && counts {
+        "no mission plays with it".to_owned()
+    } else {
+        used.join(", ")
+    };
     let facts = facts_of(card);
-    let dot = if facts.is_empty() || used.is_empty() { "" } else { " · " };
+    let dot = if facts.is_empty() || used.is_empty() {
+        ""
+    } else {
+        " · "
+    };
     (format!("{facts}{dot}{used}"), role_of(card))
 }
 
@@ -141,7 +270,9 @@ const fn role_of(card: &Card) -> Role {
 fn facts_of(card: &Card) -> String {
     match card {
         Card::Robot(Some(robot), _) => robot.name.clone(),
-        Card::Field(Some(field), _) => format!("{:.0} x {:.0} mm", field.width * 1e3, field.height * 1e3),
+        Card::Field(Some(field), _) => {
+            format!("{:.0} x {:.0} mm", field.width * 1e3, field.height * 1e3)
+        }
         Card::Robot(None, count) | Card::Field(None, count) => {
             format!("✗ {count} error{}", if *count == 1 { "" } else { "s" })
         }
@@ -152,15 +283,29 @@ fn facts_of(card: &Card) -> String {
 
 // ---- the marked file
 
-fn preview(model: &Model, entry: &Entry, look: (Theme, Cells), kept: &mut Kept, area: Rect, buffer: &mut Buffer) {
+fn preview(
+    model: &Model,
+    entry: &Entry,
+    look: (Theme, Cells),
+    kept: &mut Kept,
+    area: Rect,
+    buffer: &mut Buffer,
+) {
     let (theme, cells) = look;
     let card = model.files.card(entry);
     let lines = about(model, entry, card);
     let words = area.width.saturating_sub(2);
-    let rows: Vec<(&str, Role)> =
-        lines.iter().flat_map(|(line, role)| wrapped(line, words).map(|row| (row, *role))).collect();
+    let rows: Vec<(&str, Role)> = lines
+        .iter()
+        .flat_map(|(line, role)| wrapped(line, words).map(|row| (row, *role)))
+        .collect();
     let room = area.height.saturating_sub(rows.len() as u16 + 2);
-    let pane = Rect { x: area.x + 1, width: words, y: area.y + 1, height: room };
+    let pane = Rect {
+        x: area.x + 1,
+        width: words,
+        y: area.y + 1,
+        height: room,
+    };
     let key = (entry.path.clone(), model.files.looks, pane);
     if kept.key.as_ref() != Some(&key) {
         kept.cells = picture(card, pane).map(|items| {
@@ -192,7 +337,9 @@ fn drawn_to(card: Option<&Card>, pane: Rect) -> u16 {
     if let Some(Card::Robot(Some(robot), _)) = card {
         return pane.y + (robot_place(robot, pane).2 / 2.0) as u16;
     }
-    let Some(field) = card.and_then(field_of) else { return pane.bottom() };
+    let Some(field) = card.and_then(field_of) else {
+        return pane.bottom();
+    };
     let place = placed(field, pane);
     pane.y + (field.height * place.scale / 2.0).ceil() as u16
 }
@@ -229,7 +376,12 @@ fn run_picture(card: &MissionCard, pane: Rect) -> Option<Vec<Item>> {
     let report = card.report.as_ref()?;
     let place = placed(&report.world.field, pane);
     let mut items = ground_items(&report.world.field, &place);
-    items.extend(leg_items(&report.run.trace, report.run.legs.iter().copied(), &place, 0.7));
+    items.extend(leg_items(
+        &report.run.trace,
+        report.run.legs.iter().copied(),
+        &place,
+        0.7,
+    ));
     if let Some(tick) = report.run.trace.ticks.last() {
         items.extend(robot_items(&report.world.robot, tick.pose, &place));
     }
@@ -238,9 +390,14 @@ fn run_picture(card: &MissionCard, pane: Rect) -> Option<Vec<Item>> {
 
 /// How far a robot reaches: back, ahead, to its right, to its left, metres; sensors included.
 fn reach(robot: &Robot) -> [f64; 4] {
-    let sensors = robot.sensors.iter().map(|sensor| (sensor.ahead, sensor.left));
+    let sensors = robot
+        .sensors
+        .iter()
+        .map(|sensor| (sensor.ahead, sensor.left));
     let corners = robot.outline.iter().copied().chain(sensors);
-    corners.fold([0.0; 4], |[back, ahead, right, left], (x, y)| [back.min(x), ahead.max(x), right.min(y), left.max(y)])
+    corners.fold([0.0; 4], |[back, ahead, right, left], (x, y)| {
+        [back.min(x), ahead.max(x), right.min(y), left.max(y)]
+    })
 }
 
 /// The robot in the middle of the upper part of a pane, as large as it goes; and the scene millimetres that it takes down.
@@ -252,7 +409,12 @@ fn robot_place(robot: &Robot, pane: Rect) -> (Placement, Pose, f64) {
     // Whole rows.
     let down = (wide * scale / 2.0).ceil() * 2.0;
     // A field just as large as what is shown.
-    let place = Placement { left: 0.0, top: 0.0, scale, height: down / scale };
+    let place = Placement {
+        left: 0.0,
+        top: 0.0,
+        scale,
+        height: down / scale,
+    };
     let pose = Pose {
         x: width / scale / 2.0 - f64::midpoint(back, ahead),
         y: place.height / 2.0 - f64::midpoint(right, left),
@@ -267,14 +429,26 @@ fn robot_picture(robot: &Robot, pane: Rect) -> Vec<Item> {
     const LINE: Rgb = Rgb(208, 201, 184);
     let (place, pose, down) = robot_place(robot, pane);
     let width = f64::from(pane.width);
-    let mut items = vec![Item::filled(Layer::Ground, rectangle(0.0, 0.0, width, down), MAT)];
+    let mut items = vec![Item::filled(
+        Layer::Ground,
+        rectangle(0.0, 0.0, width, down),
+        MAT,
+    )];
     // Lines a hundred millimetres apart give the size.
     let step = 0.1 * place.scale;
     for nth in 1..=(width / step) as usize {
-        items.push(Item::filled(Layer::Ground, rectangle(nth as f64 * step, 0.0, 0.4, down), LINE));
+        items.push(Item::filled(
+            Layer::Ground,
+            rectangle(nth as f64 * step, 0.0, 0.4, down),
+            LINE,
+        ));
     }
     for nth in 1..=(down / step) as usize {
-        items.push(Item::filled(Layer::Ground, rectangle(0.0, nth as f64 * step, width, 0.4), LINE));
+        items.push(Item::filled(
+            Layer::Ground,
+            rectangle(0.0, nth as f64 * step, width, 0.4),
+            LINE,
+        ));
     }
     items.extend(robot_items(robot, pose, &place));
     items
@@ -288,17 +462,34 @@ fn about(model: &Model, entry: &Entry, card: Option<&Card>) -> Vec<(String, Role
         Some(Card::Mission(card)) => {
             lines.insert(0, (card.title.clone(), Role::Word));
             lines.push(end_words(&card.end));
-            lines.push((format!("robot: {}   field: {}", stem(&card.robot), stem(&card.field)), Role::Text));
-            let calibration = card.calibration.as_deref().unwrap_or("none, so without error");
+            lines.push((
+                format!(
+                    "robot: {}   field: {}",
+                    stem(&card.robot),
+                    stem(&card.field)
+                ),
+                Role::Text,
+            ));
+            let calibration = card
+                .calibration
+                .as_deref()
+                .unwrap_or("none, so without error");
             lines.push((format!("calibration: {calibration}"), Role::Text));
             if card.first {
                 lines.push(("the project opens with it".into(), Role::Quiet));
             }
             if entry.path == model.project.config.mission {
-                let words = if model.doc.unsaved() { "open now, with edits that are not saved" } else { "open now" };
+                let words = if model.doc.unsaved() {
+                    "open now, with edits that are not saved"
+                } else {
+                    "open now"
+                };
                 lines.push((words.into(), Role::Accent));
             } else if card.draft {
-                lines.push(("has edits that are not saved: they come back when it is opened".into(), Role::Accent));
+                lines.push((
+                    "has edits that are not saved: they come back when it is opened".into(),
+                    Role::Accent,
+                ));
             }
         }
         Some(Card::Robot(Some(robot), _)) => {
@@ -307,13 +498,23 @@ fn about(model: &Model, entry: &Entry, card: Option<&Card>) -> Vec<(String, Role
             lines.push(("the lines are 100 mm apart".into(), Role::Quiet));
         }
         Some(Card::Field(Some(field), _)) => {
-            let starts: Vec<&str> = field.starts.iter().map(|start| start.name.as_str()).collect();
-            lines.push((format!("{:.0} x {:.0} mm", field.width * 1e3, field.height * 1e3), Role::Text));
+            let starts: Vec<&str> = field
+                .starts
+                .iter()
+                .map(|start| start.name.as_str())
+                .collect();
+            lines.push((
+                format!("{:.0} x {:.0} mm", field.width * 1e3, field.height * 1e3),
+                Role::Text,
+            ));
             lines.push((format!("starts: {}", starts.join(", ")), Role::Text));
         }
         Some(Card::Robot(None, count) | Card::Field(None, count)) => {
             let s = if *count == 1 { "" } else { "s" };
-            lines.push((format!("✗ {count} error{s}: `wayodos check` lists them, E opens the text"), Role::Wrong));
+            lines.push((
+                format!("✗ {count} error{s}: `wayodos check` lists them, E opens the text"),
+                Role::Wrong,
+            ));
         }
         Some(Card::Unreadable(why)) => lines.push((format!("✗ {why}"), Role::Wrong)),
         Some(Card::Text(_)) => {}
@@ -331,7 +532,11 @@ fn counted(count: usize, one: &str, s: &str) -> Option<String> {
 }
 
 fn robot_words(robot: &Robot) -> String {
-    let drives = if robot.steering.is_some() { "steers like a car" } else { "two driven wheels" };
+    let drives = if robot.steering.is_some() {
+        "steers like a car"
+    } else {
+        "two driven wheels"
+    };
     let parts = [
         Some(drives.to_owned()),
         counted(robot.sensors.len(), "floor sensor", "s"),
@@ -348,19 +553,43 @@ fn robot_words(robot: &Robot) -> String {
 /// The line about the marked file.
 pub fn status(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let files = &model.files;
-    let known = files.entries.iter().filter(|entry| files.card(entry).is_some()).count();
+    let known = files
+        .entries
+        .iter()
+        .filter(|entry| files.card(entry).is_some())
+        .count();
     let words = if known < files.entries.len() {
         format!("looked at {known} of {} files", files.entries.len())
     } else {
-        let well = files.missions().filter(|(_, card)| matches!(card.end, End::Well(_))).count();
-        format!("{well} of {} missions end as planned", files.missions().count())
+        let well = files
+            .missions()
+            .filter(|(_, card)| matches!(card.end, End::Well(_)))
+            .count();
+        format!(
+            "{well} of {} missions end as planned",
+            files.missions().count()
+        )
     };
-    let end = put_right(buffer, area.right() - 1, area.y, area.width / 2, &words, theme.role(Role::Quiet));
+    let end = put_right(
+        buffer,
+        area.right() - 1,
+        area.y,
+        area.width / 2,
+        &words,
+        theme.role(Role::Quiet),
+    );
     if let Some(entry) = files.marked() {
         let room = end.saturating_sub(area.x + 3);
         let words = format!("{}: {}", entry.kind.one(), entry.path);
         if columns(&words) <= room {
-            put(buffer, area.x + 1, area.y, room, &words, theme.role(Role::Text));
+            put(
+                buffer,
+                area.x + 1,
+                area.y,
+                room,
+                &words,
+                theme.role(Role::Text),
+            );
         }
     }
 }

@@ -79,7 +79,13 @@ impl Screen {
         match model.screen {
             ScreenName::Mission => cursor = self.mission(model, &areas, buffer),
             ScreenName::Project => {
-                files::draw(model, (theme, self.cells), &mut self.preview, &areas, buffer);
+                files::draw(
+                    model,
+                    (theme, self.cells),
+                    &mut self.preview,
+                    &areas,
+                    buffer,
+                );
                 files::status(model, theme, areas.status, buffer);
             }
         }
@@ -87,10 +93,18 @@ impl Screen {
         bars::hints(model, theme, areas.hints, buffer);
         match &model.mode {
             Mode::Help(scroll) => overlay::help(model.screen, theme, whole, *scroll, buffer),
-            Mode::Reading { lines, notes, scroll } => overlay::reading(theme, whole, lines, notes, *scroll, buffer),
+            Mode::Reading {
+                lines,
+                notes,
+                scroll,
+            } => overlay::reading(theme, whole, lines, notes, *scroll, buffer),
             Mode::Leaving => overlay::leaving(model, theme, whole, buffer),
-            Mode::Finding(finder) => cursor = Some(overlay::list(finder, theme, areas.lists(), buffer)),
-            Mode::Asking(question, entry) => cursor = Some(overlay::asking(*question, entry, theme, whole, buffer)),
+            Mode::Finding(finder) => {
+                cursor = Some(overlay::list(finder, theme, areas.lists(), buffer));
+            }
+            Mode::Asking(question, entry) => {
+                cursor = Some(overlay::asking(*question, entry, theme, whole, buffer));
+            }
             Mode::Outside(outside) => {
                 overlay::outside(outside, &model.project.config.mission, theme, whole, buffer);
             }
@@ -127,16 +141,28 @@ impl Screen {
             Mode::Finding(_) => !areas.lists().intersects(area),
             _ => false,
         };
-        let pixels = |area: Rect| self.pixels.filter(|_| free(area) && !model.blocks && area.height > 0);
+        let pixels = |area: Rect| {
+            self.pixels
+                .filter(|_| free(area) && !model.blocks && area.height > 0)
+        };
         // What a terminal of few colours shows around a picture is its own ground.
         let own = self.own_ground.filter(|_| !theme.paints_ground());
         let ground = own.unwrap_or_else(|| theme.ground());
         if areas.field.height > 0 {
-            let how = field::Manner { theme, ground, cells: self.cells, pixels: pixels(areas.field) };
+            let how = field::Manner {
+                theme,
+                ground,
+                cells: self.cells,
+                pixels: pixels(areas.field),
+            };
             field::draw(model, how, &mut self.ground, areas.field, buffer);
         }
         if areas.chart.height > 0 {
-            let how = pixels(areas.chart).map(|pixels| plot::Manner { theme: theme.in_full(), ground, pixels });
+            let how = pixels(areas.chart).map(|pixels| plot::Manner {
+                theme: theme.in_full(),
+                ground,
+                pixels,
+            });
             chart::draw(model, theme, how, &mut self.plot, areas.chart, buffer);
         }
         if areas.side.height > 0 {
@@ -149,7 +175,10 @@ impl Screen {
 
 /// The screen without the lines at the bottom.
 fn above_bars(whole: Rect) -> Rect {
-    Rect { height: whole.height.saturating_sub(3), ..whole }
+    Rect {
+        height: whole.height.saturating_sub(3),
+        ..whole
+    }
 }
 
 /// Every sign that a plain terminal may not have becomes one that it has.

@@ -7,7 +7,14 @@ use ratatui::style::Style;
 use crate::tui::measure::{columns, pieces};
 
 /// Writes text from a column on, at most `width` columns of it; the column behind it. What does not fit ends in "…".
-pub(super) fn put(buffer: &mut Buffer, x: u16, y: u16, width: u16, text: &str, style: Style) -> u16 {
+pub(super) fn put(
+    buffer: &mut Buffer,
+    x: u16,
+    y: u16,
+    width: u16,
+    text: &str,
+    style: Style,
+) -> u16 {
     let fits = columns(text) <= width;
     let room = if fits { width } else { width.saturating_sub(1) };
     let mut at = x;
@@ -31,7 +38,14 @@ pub(super) fn put(buffer: &mut Buffer, x: u16, y: u16, width: u16, text: &str, s
 }
 
 /// Writes text so that it ends at a column (which it does not fill); the column it starts at.
-pub(super) fn put_right(buffer: &mut Buffer, end: u16, y: u16, width: u16, text: &str, style: Style) -> u16 {
+pub(super) fn put_right(
+    buffer: &mut Buffer,
+    end: u16,
+    y: u16,
+    width: u16,
+    text: &str,
+    style: Style,
+) -> u16 {
     let wide = columns(text).min(width);
     let x = end.saturating_sub(wide);
     put(buffer, x, y, wide, text, style);

@@ -28,22 +28,29 @@ struct Margin {
 /// What stands beside each line; empty for lines that the run says nothing about.
 fn margins(model: &Model) -> Vec<Option<Margin>> {
     let mut margins: Vec<Option<Margin>> = model.doc.lines().iter().map(|_| None).collect();
-    let Some(report) = model.report.as_ref().filter(|_| model.doc.is_mission()) else { return margins };
-    let old: Vec<&str> =
-        if Arc::ptr_eq(&report.text, &model.doc.text) { Vec::new() } else { report.text.split('\n').collect() };
+    let Some(report) = model.report.as_ref().filter(|_| model.doc.is_mission()) else {
+        return margins;
+    };
+    let old: Vec<&str> = if Arc::ptr_eq(&report.text, &model.doc.text) {
+        Vec::new()
+    } else {
+        report.text.split('\n').collect()
+    };
     // While another text is being run, its evidence stays where the line is still the same one; with as many lines
     // as before, a changed one keeps it too, so that nothing flickers under a nudge.
     let same_count = old.len() == model.doc.lines().len();
     let stands = |line: usize| {
         old.is_empty()
             || same_count
-            || old.get(line).map(|text| text.trim_end()) == Some(model.doc.line_text(line).trim_end())
+            || old.get(line).map(|text| text.trim_end())
+                == Some(model.doc.line_text(line).trim_end())
     };
     let mut set = |line: usize, margin: Margin| {
         // The exits that a copy has from its original share a line: the one that fired is shown.
         let report = |place: &Option<Margin>| {
             let weight = place.as_ref().and_then(|known| known.weight);
-            weight.is_some_and(|weight| weight != Weight::Spare) && margin.weight == Some(Weight::Spare)
+            weight.is_some_and(|weight| weight != Weight::Spare)
+                && margin.weight == Some(Weight::Spare)
         };
         if stands(line)
             && let Some(place) = margins.get_mut(line).filter(|place| !report(place))
@@ -54,33 +61,78 @@ fn margins(model: &Model) -> Vec<Option<Margin>> {
     let mut reached = vec![false; model.doc.lines().len()];
     let written = report.program.numbered().take(report.program.written);
     for (step, about) in written.filter(|(_, about)| !about.foreign) {
-        let visits: Vec<&StepEvidence> = report.evidence.iter().filter(|one| one.visit.step == step).collect();
+        let visits: Vec<&StepEvidence> = report
+            .evidence
+            .iter()
+            .filter(|one| one.visit.step == step)
+            .collect();
         let Some(shown) = visit_at(report, &visits, model.time) else {
             // The same lines may be done in another place.
             if !reached.get(about.line).copied().unwrap_or(true) {
-                let words = if about.reflex.is_some() { "never fired" } else { "not reached" };
-                set(about.line, Margin { words: words.into(), weight: None });
+                let words = if about.reflex.is_some() {
+                    "never fired"
+                } else {
+                    "not reached"
+                };
+                set(
+                    about.line,
+                    Margin {
+                        words: words.into(),
+                        weight: None,
+                    },
+                );
             }
             continue;
         };
         if let Some(reached) = reached.get_mut(about.line) {
             *reached = true;
         }
-        let (from, to) = (report.run.trace.seconds(shown.visit.entered), report.run.trace.seconds(shown.visit.left));
-        let times = if visits.len() > 1 { format!("{} times, ", visits.len()) } else { String::new() };
-        set(about.line, Margin { words: format!("{times}{from:.1} - {to:.1} s"), weight: None });
+        let (from, to) = (
+            report.run.trace.seconds(shown.visit.entered),
+            report.run.trace.seconds(shown.visit.left),
+        );
+        let times = if visits.len() > 1 {
+            format!("{} times, ", visits.len())
+        } else {
+            String::new()
+        };
+        set(
+            about.line,
+            Margin {
+                words: format!("{times}{from:.1} - {to:.1} s"),
+                weight: None,
+            },
+        );
         // What stands in no line of its own has no room either.
-        for (exit, evidence) in about.exits.iter().zip(&shown.exits).filter(|(exit, _)| exit.line != about.line) {
-            let (words, weight) = exit_words(evidence, exit.kind, matches!(exit.goal, Goal::Fail(_)));
-            set(exit.line, Margin { words, weight: Some(weight) });
+        for (exit, evidence) in about
+            .exits
+            .iter()
+            .zip(&shown.exits)
+            .filter(|(exit, _)| exit.line != about.line)
+        {
+            let (words, weight) =
+                exit_words(evidence, exit.kind, matches!(exit.goal, Goal::Fail(_)));
+            set(
+                exit.line,
+                Margin {
+                    words,
+                    weight: Some(weight),
+                },
+            );
         }
     }
     margins
 }
 
 /// The visit that lasts at a time, or else the one before it, or else the first.
-fn visit_at<'a>(report: &RunReport, visits: &[&'a StepEvidence], time: f64) -> Option<&'a StepEvidence> {
-    let begun = visits.iter().rfind(|one| report.run.trace.seconds(one.visit.entered) <= time + 1e-9);
+fn visit_at<'a>(
+    report: &RunReport,
+    visits: &[&'a StepEvidence],
+    time: f64,
+) -> Option<&'a StepEvidence> {
+    let begun = visits
+        .iter()
+        .rfind(|one| report.run.trace.seconds(one.visit.entered) <= time + 1e-9);
     begun.or(visits.first()).copied()
 }
 
@@ -91,21 +143,39 @@ pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) -> Opt
     let active = model.active_step();
     let marked = model.doc.marked_lines();
     let mut cursor = None;
-    for (row, y) in rows.iter().skip(model.doc.scroll).zip(area.y..area.bottom()) {
+    for (row, y) in rows
+        .iter()
+        .skip(model.doc.scroll)
+        .zip(area.y..area.bottom())
+    {
         match *row {
             Row::Line(line) => {
                 gutter(model, theme, area, y, line, active, buffer);
                 if marked.contains(&line) {
-                    let band = Rect::new(area.x + GUTTER - 1, y, area.width.saturating_sub(GUTTER - 1), 1);
+                    let band = Rect::new(
+                        area.x + GUTTER - 1,
+                        y,
+                        area.width.saturating_sub(GUTTER - 1),
+                        1,
+                    );
                     paint_row(buffer, band, y, theme.on(Style::new(), theme.raised()));
                 }
                 let typed = sentence(model, theme, area, y, line, margins[line].as_ref(), buffer);
                 cursor = cursor.or(typed);
                 if marked.contains(&line) {
-                    put(buffer, area.x + GUTTER - 1, y, 1, "┃", theme.role(Role::Accent));
+                    put(
+                        buffer,
+                        area.x + GUTTER - 1,
+                        y,
+                        1,
+                        "┃",
+                        theme.role(Role::Accent),
+                    );
                 }
             }
-            Row::Finding(index, part) => finding(&model.doc.findings[index], part, theme, area, y, buffer),
+            Row::Finding(index, part) => {
+                finding(&model.doc.findings[index], part, theme, area, y, buffer);
+            }
         }
     }
     if model.doc.is_mission()
@@ -129,10 +199,26 @@ fn scroll_marks(model: &Model, theme: Theme, area: Rect, rows: usize, buffer: &m
     }
 }
 
-fn gutter(model: &Model, theme: Theme, area: Rect, y: u16, line: usize, active: Option<StepId>, buffer: &mut Buffer) {
-    let Some(step) = model.step_of_line(line).filter(|_| model.doc.is_mission()) else { return };
-    let header = matches!(model.doc.lines()[line].kind, LineKind::Step | LineKind::Reflex);
-    let name = model.doc.written_step(line).map(|step| &model.doc.prepared.parsed.mission.steps[step].name.node);
+fn gutter(
+    model: &Model,
+    theme: Theme,
+    area: Rect,
+    y: u16,
+    line: usize,
+    active: Option<StepId>,
+    buffer: &mut Buffer,
+) {
+    let Some(step) = model.step_of_line(line).filter(|_| model.doc.is_mission()) else {
+        return;
+    };
+    let header = matches!(
+        model.doc.lines()[line].kind,
+        LineKind::Step | LineKind::Reflex
+    );
+    let name = model
+        .doc
+        .written_step(line)
+        .map(|step| &model.doc.prepared.parsed.mission.steps[step].name.node);
     if header && let Some(name) = name {
         // Before what it belongs to: where playing stops, where a piece begins and where it is over.
         let (sign, role) = if model.breaks.contains(name) {
@@ -167,10 +253,22 @@ fn sentence(
 ) -> Option<(u16, u16)> {
     let here = line == model.doc.cursor.line;
     if here {
-        let band = Rect::new(area.x + GUTTER - 1, y, area.width.saturating_sub(GUTTER - 1), 1);
+        let band = Rect::new(
+            area.x + GUTTER - 1,
+            y,
+            area.width.saturating_sub(GUTTER - 1),
+            1,
+        );
         paint_row(buffer, band, y, theme.on(Style::new(), theme.raised()));
         if model.doc.slot().is_none() || matches!(model.mode, Mode::Free(_)) {
-            put(buffer, area.x + GUTTER - 1, y, 1, "›", theme.role(Role::Accent));
+            put(
+                buffer,
+                area.x + GUTTER - 1,
+                y,
+                1,
+                "›",
+                theme.role(Role::Accent),
+            );
         }
     }
     let (left, right) = (area.x + GUTTER, area.right().saturating_sub(1));
@@ -182,7 +280,11 @@ fn sentence(
             Some(Weight::Failed) => theme.role(Role::Wrong).add_modifier(Modifier::BOLD),
             Some(Weight::Spare) | None => theme.role(Role::Quiet),
         };
-        let style = if model.stale() { theme.role(Role::Quiet).add_modifier(Modifier::DIM) } else { style };
+        let style = if model.stale() {
+            theme.role(Role::Quiet).add_modifier(Modifier::DIM)
+        } else {
+            style
+        };
         end = put_right(buffer, right, y, area.width / 2, &margin.words, style).saturating_sub(2);
     }
     let text = model.doc.line_text(line);
@@ -197,7 +299,9 @@ fn sentence(
     };
     let slot = model.doc.slot().filter(|_| here && free.is_none());
     let entry = match (&model.mode, slot) {
-        (Mode::Typing(entry), Some(slot)) => Some((entry, &model.doc.prepared.parsed.slots[slot].span)),
+        (Mode::Typing(entry), Some(slot)) => {
+            Some((entry, &model.doc.prepared.parsed.slots[slot].span))
+        }
         _ => None,
     };
     for (byte, piece, wide) in pieces(text) {
@@ -205,7 +309,8 @@ fn sentence(
         if let Some((entry, span)) = entry {
             if at == span.start {
                 let x = left + column.saturating_sub(shift);
-                let (behind, cursor) = typed_value(theme, x, y, end.max(x + 8).min(right), entry, buffer);
+                let (behind, cursor) =
+                    typed_value(theme, x, y, end.max(x + 8).min(right), entry, buffer);
                 typed = Some(cursor);
                 column = behind - left + shift;
             }
@@ -237,14 +342,28 @@ fn sentence(
             if x + wide >= left + pinned {
                 break;
             }
-            put(buffer, x, y, wide, piece, style_at(model, theme, line, start + byte, slot));
+            put(
+                buffer,
+                x,
+                y,
+                wide,
+                piece,
+                style_at(model, theme, line, start + byte, slot),
+            );
             x += wide;
         }
         put(buffer, x, y, 1, "…", theme.role(Role::Quiet));
     }
     if let Some(word) = left_out(model, slot).filter(|_| entry.is_none() && column >= shift) {
         let x = left + column - shift + 1;
-        put(buffer, x, y, right.saturating_sub(x), &format!("{word}?"), theme.patch(Role::Accent));
+        put(
+            buffer,
+            x,
+            y,
+            right.saturating_sub(x),
+            &format!("{word}?"),
+            theme.patch(Role::Accent),
+        );
     }
     if free.is_some() && typed.is_none() {
         typed = Some(((left + column).saturating_sub(shift).min(right), y));
@@ -260,7 +379,9 @@ fn sentence(
 fn left_out(model: &Model, slot: Option<SlotId>) -> Option<&'static str> {
     let slot = &model.doc.prepared.parsed.slots[slot?];
     match slot.kind {
-        SlotKind::Choice(words) if slot.span.is_empty() => words.iter().copied().find(|word| !word.is_empty()),
+        SlotKind::Choice(words) if slot.span.is_empty() => {
+            words.iter().copied().find(|word| !word.is_empty())
+        }
         SlotKind::Amount { .. }
         | SlotKind::Choice(_)
         | SlotKind::Device(_)
@@ -274,7 +395,14 @@ fn left_out(model: &Model, slot: Option<SlotId>) -> Option<&'static str> {
 }
 
 /// A value being typed, on a patch; the column behind it, and where its cursor is.
-fn typed_value(theme: Theme, x: u16, y: u16, end: u16, entry: &Entry, buffer: &mut Buffer) -> (u16, (u16, u16)) {
+fn typed_value(
+    theme: Theme,
+    x: u16,
+    y: u16,
+    end: u16,
+    entry: &Entry,
+    buffer: &mut Buffer,
+) -> (u16, (u16, u16)) {
     let style = theme.patch(Role::Accent);
     let room = end.saturating_sub(x).max(2);
     let scroll = entry.input.visual_scroll(usize::from(room - 1));
@@ -289,8 +417,14 @@ fn typed_value(theme: Theme, x: u16, y: u16, end: u16, entry: &Entry, buffer: &m
 fn begin_here(theme: Theme, area: Rect, rows: usize, buffer: &mut Buffer) {
     let lines = [
         ("", "This mission has no steps yet."),
-        ("a", "adds one: choose what it does, and see where it would drive"),
-        ("+ -", "change what stands under the cursor, Enter types or chooses"),
+        (
+            "a",
+            "adds one: choose what it does, and see where it would drive",
+        ),
+        (
+            "+ -",
+            "change what stands under the cursor, Enter types or chooses",
+        ),
         ("o", "adds what ends it, and where to go then"),
         ("e", "types freely, if you know the sentences"),
         ("?", "shows every key"),
@@ -298,10 +432,28 @@ fn begin_here(theme: Theme, area: Rect, rows: usize, buffer: &mut Buffer) {
     let top = area.y + (rows as u16 + 1).min(area.height.saturating_sub(lines.len() as u16));
     for ((key, what), y) in lines.into_iter().zip(top..area.bottom()) {
         let x = area.x + GUTTER + 2;
-        put(buffer, x, y, 4, key, theme.role(Role::Accent).add_modifier(Modifier::BOLD));
-        let role = if key.is_empty() { Role::Word } else { Role::Text };
+        put(
+            buffer,
+            x,
+            y,
+            4,
+            key,
+            theme.role(Role::Accent).add_modifier(Modifier::BOLD),
+        );
+        let role = if key.is_empty() {
+            Role::Word
+        } else {
+            Role::Text
+        };
         let at = if key.is_empty() { x } else { x + 5 };
-        put(buffer, at, y, area.right().saturating_sub(at), what, theme.role(role));
+        put(
+            buffer,
+            at,
+            y,
+            area.right().saturating_sub(at),
+            what,
+            theme.role(role),
+        );
     }
 }
 
@@ -309,7 +461,11 @@ fn begin_here(theme: Theme, area: Rect, rows: usize, buffer: &mut Buffer) {
 fn style_at(model: &Model, theme: Theme, line: usize, at: usize, slot: Option<SlotId>) -> Style {
     let parsed = &model.doc.prepared.parsed;
     let about = &parsed.lines[line];
-    if about.comment.as_ref().is_some_and(|comment| comment.contains(&at)) {
+    if about
+        .comment
+        .as_ref()
+        .is_some_and(|comment| comment.contains(&at))
+    {
         return theme.role(Role::Quiet).add_modifier(Modifier::ITALIC);
     }
     if slot.is_some_and(|slot| parsed.slots[slot].span.contains(&at)) {
@@ -317,15 +473,30 @@ fn style_at(model: &Model, theme: Theme, line: usize, at: usize, slot: Option<Sl
     }
     let wrong = |finding: &&Finding| finding.span.contains(&at);
     if let Some(finding) = model.doc.findings.iter().find(wrong) {
-        let role = if finding.severity == Severity::Error { Role::Wrong } else { Role::Thin };
+        let role = if finding.severity == Severity::Error {
+            Role::Wrong
+        } else {
+            Role::Thin
+        };
         return theme.role(role).add_modifier(Modifier::UNDERLINED);
     }
     if model.doc.values.is_some() && about.kind == LineKind::Header {
         return theme.role(Role::Word).add_modifier(Modifier::BOLD);
     }
-    let header = matches!(about.kind, LineKind::Step | LineKind::Reflex | LineKind::Routine | LineKind::Mission);
-    if model.doc.slots_on(line).any(|(_, slot)| slot.span.contains(&at)) {
-        return if header { theme.role(Role::Word) } else { theme.role(Role::Slot) };
+    let header = matches!(
+        about.kind,
+        LineKind::Step | LineKind::Reflex | LineKind::Routine | LineKind::Mission
+    );
+    if model
+        .doc
+        .slots_on(line)
+        .any(|(_, slot)| slot.span.contains(&at))
+    {
+        return if header {
+            theme.role(Role::Word)
+        } else {
+            theme.role(Role::Slot)
+        };
     }
     let text = &model.doc.text[about.span.clone()];
     let indent = text.len() - text.trim_start().len();
@@ -352,7 +523,9 @@ fn style_at(model: &Model, theme: Theme, line: usize, at: usize, slot: Option<Sl
 
 fn finding(finding: &Finding, part: usize, theme: Theme, area: Rect, y: u16, buffer: &mut Buffer) {
     let x = area.x + GUTTER + 2;
-    let Some((words, message)) = finding_lines(finding, area.width).into_iter().nth(part) else { return };
+    let Some((words, message)) = finding_lines(finding, area.width).into_iter().nth(part) else {
+        return;
+    };
     let role = match (message, finding.severity) {
         (false, _) => Role::Quiet,
         (true, Severity::Error) => Role::Wrong,
@@ -360,5 +533,12 @@ fn finding(finding: &Finding, part: usize, theme: Theme, area: Rect, y: u16, buf
     };
     // Rows behind the first are set in, below its words.
     let x = if part == 0 { x } else { x + 2 };
-    put(buffer, x, y, area.right().saturating_sub(x), &words, theme.role(role));
+    put(
+        buffer,
+        x,
+        y,
+        area.right().saturating_sub(x),
+        &words,
+        theme.role(role),
+    );
 }
