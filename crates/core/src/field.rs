@@ -22,6 +22,7 @@ pub use play::{
 
 use serde::{Deserialize, Serialize};
 
+use crate::scatter::{FieldSpread, Spreads};
 use crate::units::math;
 
 /// A place on the field, in metres.
@@ -209,6 +210,8 @@ pub struct Field {
     pub zones: Vec<Zone>,
     /// What decides and what counts.
     pub rules: Rules,
+    /// How much it differs from run to run.
+    pub scatter: Spreads<FieldSpread>,
 }
 
 impl Field {

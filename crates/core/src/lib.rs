@@ -1,7 +1,7 @@
 //! The heart of Wayodos, without any interface: what a robot, a field and a mission are, how a compiled
 //! mission decides, how the world answers, and what a run says about the mission.
 //!
-//! Modules point one way: `units` <- `field`, `robot`, `mission` <- `controller` <- `record` <- `sim` <- `lab`, and
+//! Modules point one way: `units` <- `scatter` <- `field`, `robot`, `mission` <- `controller` <- `record` <- `sim` <- `lab`, and
 //! `project` brings them together. Text comes in, values come out; there is no clock, no file and no
 //! terminal here, and nothing whose order differs from run to run.
 
@@ -15,6 +15,7 @@ pub mod mission;
 pub mod project;
 pub mod record;
 pub mod robot;
+pub mod scatter;
 pub mod sim;
 mod tables;
 pub mod units;

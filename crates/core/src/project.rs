@@ -21,13 +21,14 @@ use crate::lab::advice::advice;
 use crate::mission::{self, Checked, DeviceName, Line, Names, Parsed, RoutineName};
 use crate::record::Intervention;
 use crate::robot::{self, Code, Device, Robot, SensorKind};
+use crate::scatter::{Spreads, StartScatter, StartSpread};
 use crate::sim::{Player, Role, World, in_the_way};
 use crate::tables::Tables;
 use crate::units::colour::linear;
 use crate::units::{Quantity, Unit};
 
 /// What `wayodos.toml` says: paths are relative to the project folder.
-#[derive(Clone, Debug, PartialEq, Eq, Default)]
+#[derive(Clone, Debug, PartialEq, Default)]
 pub struct Config {
     /// What people call the project.
     pub name: String,
@@ -43,6 +44,8 @@ pub struct Config {
     pub hands: Option<String>,
     /// Seed of the nominal run.
     pub seed: u64,
+    /// How exactly the robot is put down.
+    pub placing: Spreads<StartSpread>,
     /// Missions that play elsewhere: the mission's name, and what it has instead of the above.
     pub instead: Vec<(String, Instead)>,
 }
@@ -102,6 +105,7 @@ pub const FILE: &[Section] = &[
         &[NAME, MISSION, ROBOT, FIELD, CALIBRATION, HANDS, SEED],
     ),
     Instead::SECTION,
+    StartScatter::SECTION,
 ];
 
 /// What the calibration may hold: below each section the names of the field's surfaces.
@@ -162,6 +166,7 @@ impl Config {
         let calibration = tables.top(&CALIBRATION);
         let hands = tables.top(&HANDS);
         let seed = tables.top::<u32>(&SEED);
+        let placing = Spreads::<StartSpread>::load(&mut tables);
         let instead = tables.named_sections::<Instead>("for").into_iter();
         let instead = instead
             .map(|entry| (entry.name.value, entry.value))
@@ -175,6 +180,7 @@ impl Config {
                 calibration: calibration.map(|item| item.value),
                 hands: hands.map(|item| item.value),
                 seed: seed.map_or(1, |item| u64::from(item.value)),
+                placing,
                 instead,
             })
         };
@@ -199,6 +205,8 @@ pub struct Setup {
     pub hands: Vec<Intervention>,
     /// Files of routines that missions may use: path within the project, and text.
     pub shared: Vec<(String, String)>,
+    /// How exactly the robot is put down.
+    pub placing: Spreads<StartSpread>,
 }
 
 /// What the box is called that [`Setup::with_box`] has.
@@ -249,6 +257,7 @@ impl Setup {
                 players,
                 hands: Vec::new(),
                 shared: Vec::new(),
+                placing: Spreads::default(),
             }),
             findings,
         )
@@ -289,11 +298,10 @@ impl Setup {
 
     /// The world of this setup, ready for runs.
     pub fn world(&self) -> World {
-        World::with(
-            Arc::clone(&self.field),
-            Arc::clone(&self.robot),
-            self.players.clone(),
-        )
+        let (field, robot) = (Arc::clone(&self.field), Arc::clone(&self.robot));
+        let mut world = World::with(field, robot, self.players.clone());
+        world.placing = self.placing;
+        world
     }
 }
 

@@ -7,6 +7,7 @@ mod load;
 pub use load::{FILE, load};
 
 use crate::ids::{ActuatorId, DeviceId, RangerId, SensorId, SignalId, SwitchId};
+use crate::scatter::{RobotSpread, Spreads};
 use crate::units::colour::linear;
 
 /// What kind of light a floor sensor distinguishes.
@@ -56,6 +57,8 @@ pub struct FloorSensor {
     pub inverted: bool,
     /// What its height makes of its own light: the square of the height it was made for over the height it has.
     pub gain: f64,
+    /// When in its period it reads, steps (ms).
+    pub phase_ms: u32,
     /// What it can report, for one that reports numbers.
     pub codes: Vec<Code>,
 }
@@ -111,6 +114,10 @@ pub struct RangeSensor {
     pub latency_ms: u32,
     /// Standard deviation of a reading, metres.
     pub noise: f64,
+    /// When in its period it measures, steps (ms).
+    pub phase_ms: u32,
+    /// What it reports of a distance, as a share of it.
+    pub scale: f64,
     /// Smallest difference of two readings, metres.
     pub step: f64,
     /// Faces that the beam meets at a flatter angle than this to their normal (rad) send nothing back.
@@ -145,6 +152,8 @@ pub struct Gyro {
     pub noise: f64,
     /// Standard deviation in rad/s of the constant error drawn for a run.
     pub drift: f64,
+    /// What it reports of a turn, as a share of it.
+    pub scale: f64,
     /// Seconds after the start during which it still settles: it is off by as much as `unsettled` to begin with.
     pub settles: f64,
     /// Standard deviation in rad/s of what it is off at the start, which fades within `settles`.
@@ -290,6 +299,8 @@ pub struct Robot {
     pub outline: Vec<(f64, f64)>,
     /// Simulation steps (ms) between two control ticks.
     pub control_ms: u32,
+    /// How much it differs from run to run.
+    pub scatter: Spreads<RobotSpread>,
 }
 
 /// A device of a robot that missions can name.

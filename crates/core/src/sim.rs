@@ -4,6 +4,7 @@
 //! millisecond: commands, motors, traction and contacts, motion; where nothing is near, several are taken at once. Sensors
 //! and programs look at their own times. The model, its constants and their sources are written down in docs/world.md.
 
+mod chance;
 mod drive;
 mod footing;
 mod form;
@@ -18,6 +19,7 @@ mod stage;
 mod things;
 mod world;
 
+pub use chance::{Chance, Drawn, Varied, varied};
 pub use footing::{Footing, Stance};
 pub use run::{Piece, Play, play, play_again, run};
 pub use scene::in_the_way;

@@ -6,10 +6,11 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// From the ground up: a module may use itself and those on a lower row.
-const ROWS: [&[&str]; 9] = [
+const ROWS: [&[&str]; 10] = [
     &["units", "ids", "finding"],
     &["keys"],
     &["tables"],
+    &["scatter"],
     &["field", "robot", "mission"],
     &["controller"],
     &["record"],

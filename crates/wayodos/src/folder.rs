@@ -175,6 +175,7 @@ impl Project {
         let (mut setup, more) = Setup::load_with(&robot, &field, calibration.as_deref(), &files);
         findings.extend(more);
         if let Some(setup) = &mut setup {
+            setup.placing = config.placing;
             let paths = list("shared")
                 .into_iter()
                 .map(|name| format!("shared/{name}.way"));

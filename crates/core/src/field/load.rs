@@ -28,6 +28,7 @@ use super::{
 };
 use crate::finding::{Finding, Hints, Source, did_you_mean};
 use crate::keys::{Described, Key, REQUIRED, Section, holds, section};
+use crate::scatter::{FieldScatter, FieldSpread, Spreads};
 use crate::tables::{Item, LARGEST_FILE, Tables, report_duplicates};
 use crate::units::{Angle, Length, Pair, Percent, Positive, colour};
 
@@ -141,6 +142,7 @@ pub const FILE: &[Section] = &[
     play::ZoneTable::SECTION,
     play::RulesTable::SECTION,
     play::ScoreTable::SECTION,
+    FieldScatter::SECTION,
 ];
 
 /// Hands out further files of a project by their path in it; or says why not.
@@ -162,6 +164,7 @@ pub fn load_with(text: &str, files: Files<'_>) -> (Field, Vec<Finding>) {
             .map_or_else(String::new, |item| item.value),
         ..Field::default()
     };
+    field.scatter = Spreads::<FieldSpread>::load(&mut tables);
     load_size(&mut tables, &mut field);
     load_surfaces(&mut tables, &mut field);
     load_pictures(&mut tables, &mut field, files);

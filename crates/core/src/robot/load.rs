@@ -11,6 +11,7 @@ use super::{
 };
 use crate::finding::{Finding, Source};
 use crate::keys::{Described, Key, REQUIRED, Section, holds, section};
+use crate::scatter::{RobotScatter, RobotSpread, Spreads};
 use crate::tables::{Item, Tables, report_duplicates};
 use crate::units::{
     Angle, Frequency, Length, Mass, NotNegative, Pair, Percent, Positive, Time, Torque, TurnRate,
@@ -233,6 +234,7 @@ pub const FILE: &[Section] = &[
     ButtonTable::SECTION,
     ActuatorTable::SECTION,
     SignalTable::SECTION,
+    RobotScatter::SECTION,
 ];
 
 /// Force in N that presses a touch switch.
@@ -258,6 +260,7 @@ pub fn load(text: &str) -> (Option<Robot>, Vec<Finding>) {
 fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
     let name = tables.top::<String>(&NAME);
     let team = tables.top::<String>(&TEAM);
+    let scatter = Spreads::<RobotSpread>::load(tables);
     let body = tables.needed::<BodyTable>("body");
     let drive = tables.needed::<DriveTable>("drive");
     let steering = tables.section::<SteeringTable>("steering");
@@ -375,6 +378,7 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
             port: value.port.into_inner(),
             noise: value.noise.0.si(),
             drift: value.drift.0.si(),
+            scale: 1.0,
             settles: value.settles.0.si(),
             unsettled: value.unsettled.0.si(),
         }),
@@ -423,6 +427,7 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
         steering,
         outline,
         control_ms,
+        scatter,
     })
 }
 
@@ -702,6 +707,8 @@ fn ranger(tables: &mut Tables<'_>, table: RangingTable, extent: (f64, f64, f64))
         ),
         latency_ms,
         noise: table.noise.0.si().min(1.0),
+        phase_ms: 0,
+        scale: 1.0,
         step: table.step.0.si().min(1.0),
         slant,
         blind_above: table.blind_above.map_or(f64::INFINITY, |rate| rate.0.si()),
@@ -738,6 +745,7 @@ fn sensor(tables: &mut Tables<'_>, table: SensorTable, extent: (f64, f64, f64)) 
         step: table.step.0.si().min(1.0),
         inverted: matches!(table.polarity, PolarityWord::DarkIsHigh),
         gain,
+        phase_ms: 0,
         codes,
     }
 }

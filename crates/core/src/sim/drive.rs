@@ -70,6 +70,8 @@ pub struct Plant {
     offsets: [f64; 2],
     /// Radius of each wheel.
     radii: [f64; 2],
+    /// Radius that the robot reckons with: its encoders know angles, not ways.
+    believed: f64,
     motors: [Drive; 2],
     /// Largest traction impulse of each wheel in one step, N s.
     grip: [f64; 2],
@@ -224,6 +226,7 @@ impl Plant {
             com,
             offsets,
             radii: robot.true_diameters.map(|diameter| diameter / 2.0),
+            believed: robot.wheel_diameter / 2.0,
             motors: [
                 Drive::new(&robot.left, robot.battery),
                 Drive::new(&robot.right, robot.battery),
@@ -511,7 +514,7 @@ impl Plant {
             WheelCommand::Duty(duty) => (motor.stall * duty, motor.damping),
             WheelCommand::Brake => (0.0, motor.damping),
             WheelCommand::Coast => (0.0, 0.0),
-            WheelCommand::Speed(rim) => self.regulate(wheel, body, rim / self.radii[wheel]),
+            WheelCommand::Speed(rim) => self.regulate(wheel, body, rim / self.believed),
             WheelCommand::Keep => {
                 let angle = body.angles[wheel];
                 let back = KEPT * (*body.kept[wheel].get_or_insert(angle) - angle);

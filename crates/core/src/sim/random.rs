@@ -49,6 +49,11 @@ impl Noise {
         }
     }
 
+    /// 64 bits, each as likely as not.
+    pub fn bits(&mut self) -> u64 {
+        self.generator.next_u64()
+    }
+
     /// A number in (0, 1].
     pub fn uniform(&mut self) -> f64 {
         ((self.generator.next_u64() >> 11) + 1) as f64 / 9_007_199_254_740_992.0

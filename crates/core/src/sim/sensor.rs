@@ -53,6 +53,9 @@ struct GyroState {
     sigma: f64,
     /// What drift adds in a control period, rad.
     drift: f64,
+    /// What it reports of a turn, and the heading from which it counts, as soon as that is known.
+    scale: f64,
+    from: Option<f64>,
     /// How far it is off by now, rad.
     off: f64,
     /// What it is off in a control period while it settles, rad, and what of that remains after each.
@@ -108,6 +111,8 @@ impl Senses {
                 noise,
                 sigma,
                 drift,
+                scale: gyro.scale,
+                from: None,
                 off: 0.0,
                 unsettled,
             }
@@ -219,9 +224,14 @@ impl Senses {
                 continue;
             }
             // The last reading before the look that the next one would be there for.
-            let rate = u64::from(sensor.period_ms);
-            let look = (step + rate).div_ceil(self.period) * self.period;
-            self.due[index] = look / rate * rate;
+            let (rate, phase) = (u64::from(sensor.period_ms), u64::from(sensor.phase_ms));
+            let next = if step < phase {
+                phase
+            } else {
+                step + rate - (step - phase) % rate
+            };
+            let look = next.div_ceil(self.period) * self.period;
+            self.due[index] = phase + (look - phase) / rate * rate;
             let mat = &mats[index];
             let sample = mat.sample(plant.place(body, sensor.ahead, sensor.left));
             let noise = &mut self.noises[index];
@@ -266,7 +276,14 @@ impl Senses {
             .zip(&self.hands);
         for (((ranger, about), range), hand) in sensors {
             if step == ranger.due {
-                ranger.due = step + u64::from(about.period_ms);
+                // What it reads when the run begins it has measured before.
+                let first = step == 0 && about.phase_ms > 0;
+                ranger.due = step
+                    + u64::from(if first {
+                        about.phase_ms
+                    } else {
+                        about.period_ms
+                    });
                 let echo = if body.spin.abs() > about.blind_above {
                     None
                 } else {
@@ -278,7 +295,7 @@ impl Senses {
                 let held = (step < hand.0).then_some(hand.1);
                 let echo = held.map_or(echo, |held| Some(echo.map_or(held, |echo| echo.min(held))));
                 let noisy = echo.map_or(about.greatest, |echo| {
-                    echo + ranger.noise.normal() * about.noise
+                    echo * about.scale + ranger.noise.normal() * about.noise
                 });
                 let stepped = if about.step > 0.0 {
                     floor(noisy / about.step + 0.5) * about.step
@@ -327,7 +344,9 @@ impl Senses {
                 gyro.off += gyro.drift + gyro.noise.normal() * gyro.sigma + gyro.unsettled.0;
                 gyro.unsettled.0 *= gyro.unsettled.1;
             }
-            body.heading + gyro.off
+            let from = *gyro.from.get_or_insert(body.heading);
+            // At a scale of 1 to the last bit what it would be without one.
+            body.heading + (gyro.scale - 1.0) * (body.heading - from) + gyro.off
         });
         // Whole ticks only, towards the lower one in both directions, as a disc with slots counts.
         let wheels = body

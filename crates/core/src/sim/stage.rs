@@ -212,6 +212,8 @@ mod tests {
             period_ms: 1,
             latency_ms: 0,
             noise: 0.0,
+            phase_ms: 0,
+            scale: 1.0,
             step: 0.0,
             slant: 1.57,
             blind_above: f64::INFINITY,

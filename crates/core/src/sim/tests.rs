@@ -1,6 +1,7 @@
 //! The world against closed forms, against itself at a finer step, and the demo round as a whole.
 
 mod bodies;
+mod chance;
 
 use crate::ids::StepId;
 use std::sync::Arc;

@@ -11,6 +11,7 @@ use super::stage::Stage;
 use crate::controller::{Command, Program, Reading};
 use crate::field::{Blurred, Field, Mark, Mat, Point, Pose};
 use crate::robot::{FloorSensor, Robot};
+use crate::scatter::{Spreads, StartSpread};
 use crate::units::math::{self, TAU};
 
 /// Another robot of a field, ready to play.
@@ -44,8 +45,10 @@ pub struct World {
     pub robot: Arc<Robot>,
     /// The others, in the order of the field's opponents.
     pub players: Vec<Player>,
+    /// How exactly our robot is put down.
+    pub placing: Spreads<StartSpread>,
     /// The mat as each sensor of each robot sees it, ours first: from the mat, then from each platform.
-    mats: Vec<Levels>,
+    pub(super) mats: Vec<Levels>,
     pub(super) stages: Arc<[Stage]>,
 }
 
@@ -73,6 +76,7 @@ impl World {
             field,
             robot,
             players,
+            placing: Spreads::default(),
             mats,
             stages,
         }
