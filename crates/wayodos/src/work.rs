@@ -17,7 +17,8 @@ use wayodos_core::lab::hindsight::hindsight;
 use wayodos_core::lab::why::Replay;
 use wayodos_core::project::{Prepared, Setup, prepare};
 use wayodos_core::record::{Intervention, Run};
-use wayodos_core::sim::{Piece, Play, World, play};
+use wayodos_core::scatter::Scatter;
+use wayodos_core::sim::{Chance, Piece, Play, Varied, World, play, varied};
 use wayodos_report::{Chart, Parts, Scene, Story, sheet};
 
 use crate::folder::Project;
@@ -46,6 +47,8 @@ pub struct RunReport {
     pub program: Arc<Program>,
     /// What it ran in.
     pub world: Arc<World>,
+    /// What is different in it from what the files say.
+    pub chance: Chance,
     /// What happened.
     pub run: Run,
     /// One entry per visit of a step.
@@ -86,12 +89,12 @@ impl RunReport {
     pub fn page(&self, project: &Project, seed: u64, parts: Parts) -> Scene {
         let name = self.prepared.parsed.mission.name.as_ref();
         let mission = name.map_or_else(|| project.config.mission.clone(), |name| name.node.clone());
-        sheet(
-            self.story(),
-            &format!("{} · {mission}", project.name()),
-            seed,
-            parts,
-        )
+        let which = self
+            .chance
+            .words()
+            .map_or_else(String::new, |words| format!(" · {words}"));
+        let title = format!("{} · {mission}{which}", project.name());
+        sheet(self.story(), &title, seed, parts)
     }
 
     /// This run, to be asked how things stood.
@@ -133,8 +136,12 @@ pub struct Job {
     pub prepared: Arc<Prepared>,
     /// Robot, field and calibration.
     pub setup: Arc<Setup>,
-    /// Seed of the run.
+    /// Seed of the project.
     pub seed: u64,
+    /// Which of the many runs it is; 0 is the nominal one.
+    pub number: u32,
+    /// How much those differ.
+    pub scatter: Scatter,
     /// Where it begins, when not at the start.
     pub from: Option<From>,
     /// What is done by hand, in order of time.
@@ -152,6 +159,8 @@ impl Job {
             prepared,
             setup,
             seed,
+            number: 0,
+            scatter: Scatter::default(),
             from: None,
             hands,
         }
@@ -191,13 +200,25 @@ pub fn run_job(job: &Job, world: &Arc<World>, cancel: Option<&AtomicBool>) -> Op
         step: *step,
         pose: from.pose,
     });
+    let Varied {
+        world: varied_world,
+        start,
+        seed,
+        chance,
+    } = varied(world, start, *seed, job.number, job.scatter);
+    // The nominal run's world is the setup's own.
+    let world = if job.number == 0 {
+        Arc::clone(world)
+    } else {
+        Arc::new(varied_world)
+    };
     let play_of = Play {
-        start: world.start(start, *seed),
-        seed: *seed,
+        start,
+        seed,
         interventions: &job.hands,
         piece: asked,
     };
-    let run = play(world, &program, play_of, cancel)?;
+    let run = play(&world, &program, play_of, cancel)?;
     let evidence = evidence(&run, &program, &setup.robot);
     let chart = Chart::of(Story {
         field: &setup.field,
@@ -228,7 +249,8 @@ pub fn run_job(job: &Job, world: &Arc<World>, cancel: Option<&AtomicBool>) -> Op
         text: Arc::clone(text),
         prepared: Arc::clone(prepared),
         program,
-        world: Arc::clone(world),
+        world,
+        chance,
         run,
         evidence,
         hindsight,

@@ -1087,3 +1087,79 @@ fn a_log_is_written_where_it_can_be_and_nobody_is_kept_from_working_where_it_can
     );
     assert!(said.contains("no log: cannot write to"), "{said}");
 }
+
+#[test]
+fn a_varied_run_says_what_is_different_and_is_the_same_again() {
+    let copy = Copy::new();
+    let run = |more: &[&str]| {
+        let mut args = vec!["run", copy.path(), "--mission", "morning-round"];
+        args.extend(more);
+        wayodos(&args)
+    };
+    let (_, text, _) = run(&["--varied", "17"]);
+    assert!(
+        text.contains("seed 7, run 17, everyday scatter\n  light "),
+        "{text}"
+    );
+    for what in [
+        "battery",
+        "left motor strength",
+        "grip",
+        "start along",
+        "hue gain",
+        "hue clock",
+    ] {
+        assert!(
+            text.lines().any(|line| line.trim_start().starts_with(what)),
+            "no {what}: {text}"
+        );
+    }
+    assert_eq!(run(&["--varied", "17"]).1, text);
+    let hash = |more: &[&str]| {
+        let mut all = vec!["--json", "--quiet"];
+        all.extend(more);
+        let (_, out, _) = run(&all);
+        let out = json(&out);
+        (out["trace_hash"].clone(), out["varied"].clone())
+    };
+    let (nominal, none) = hash(&[]);
+    assert!(none.is_null());
+    assert_eq!(hash(&["--varied", "0"]), (nominal.clone(), none));
+    let (first, varied) = hash(&["--varied", "17", "--scatter", "rough"]);
+    assert!(first != nominal && varied["run"] == 17 && varied["scatter"] == "rough");
+    let drawn = varied["drawn"].as_array().unwrap();
+    let grip = drawn.iter().find(|one| one["what"] == "grip").unwrap();
+    let (off, sigmas) = (
+        grip["off"].as_f64().unwrap(),
+        grip["sigmas"].as_f64().unwrap(),
+    );
+    assert!(
+        (off - 15.0 * sigmas).abs() < 1e-2 && grip["unit"] == "%",
+        "{grip}"
+    );
+    assert_eq!(run(&["--scatter", "rough"]).0, 64, "of which run?");
+    assert_eq!(run(&["--varied", "17", "--scatter", "wild"]).0, 64);
+    // A file says otherwise.
+    let robot = copy.folder.join("robots/curlew.toml");
+    let text = fs::read_to_string(&robot).unwrap();
+    fs::write(
+        &robot,
+        format!("{text}\n[scatter.everyday]\ngrip = \"0 %\"\n"),
+    )
+    .unwrap();
+    let (_, varied) = hash(&["--varied", "17"]);
+    assert!(
+        varied["drawn"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .all(|one| one["what"] != "grip")
+    );
+    fs::write(
+        &robot,
+        format!("{text}\n[scatter.always]\ngrip = \"-4 %\"\n"),
+    )
+    .unwrap();
+    let (code, _, err) = run(&["--varied", "17"]);
+    assert!(code == 1 && err.contains("grip"), "{err}");
+}

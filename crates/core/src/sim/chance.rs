@@ -63,6 +63,27 @@ pub struct Chance {
     pub again: u32,
 }
 
+impl Chance {
+    /// What is furthest from what the files say, the furthest first.
+    pub fn furthest(&self, count: usize) -> Vec<&Drawn> {
+        let sigmas = |one: &&Drawn| one.sigmas.unwrap_or_default().abs();
+        let mut all: Vec<&Drawn> = self
+            .drawn
+            .iter()
+            .filter(|one| one.sigmas.is_some())
+            .collect();
+        all.sort_by(|a, b| sigmas(b).total_cmp(&sigmas(a)));
+        all.truncate(count);
+        all
+    }
+
+    /// `run 17, everyday scatter`; nothing for the nominal run.
+    pub fn words(&self) -> Option<String> {
+        let (run, scatter) = (self.run, self.scatter.word());
+        (run > 0).then(|| format!("run {run}, {scatter} scatter"))
+    }
+}
+
 /// A run that is to be made: its world, and what else it begins with.
 #[derive(Clone, Debug)]
 pub struct Varied {

@@ -43,6 +43,11 @@ pub(super) fn run_project(shared: &Shared, path: &Path) -> Result<Ran, ExitCode>
         .map_err(|error| cannot_open(shared, &error))?;
     let (mut findings, job) = looked_at(&project, shared.seed);
     let seed = shared.seed.map_or(project.config.seed, u64::from);
+    let job = job.map(|job| Job {
+        number: shared.varied,
+        scatter: shared.scatter,
+        ..job
+    });
     match job.and_then(run_here) {
         Some(report) => {
             findings.extend(report.hindsight.iter().cloned());

@@ -5,6 +5,8 @@ use wayodos_core::controller::{Event, Goal, Program};
 use wayodos_core::finding::{Edit, Finding, line_column};
 use wayodos_core::ids::StepId;
 use wayodos_core::record::{Happening, Tick};
+use wayodos_core::sim::Chance;
+use wayodos_core::units::Quantity;
 use wayodos_report::Story;
 use wayodos_report::words::{exit_words, goal_words, happening_words};
 use wayodos_report::{Flow, FlowBox};
@@ -127,7 +129,42 @@ struct RunOut<'a> {
     findings: Vec<FindingOut<'a>>,
     trace_hash: Option<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
+    varied: Option<VariedOut<'a>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
     wall_ms: Option<f64>,
+}
+
+/// Which of the many runs it is, and what is different in it.
+#[derive(Serialize)]
+struct VariedOut<'a> {
+    run: u32,
+    scatter: &'a str,
+    drawn: Vec<DrawnOut<'a>>,
+    drawn_again: u32,
+}
+
+/// A deviation, in its unit; none for a plain number.
+#[derive(Serialize)]
+struct DrawnOut<'a> {
+    what: &'a str,
+    off: f64,
+    unit: &'a str,
+    sigmas: Option<f64>,
+}
+
+fn varied(chance: &Chance) -> Option<VariedOut<'_>> {
+    let drawn = chance.drawn.iter().map(|one| DrawnOut {
+        what: &one.what,
+        off: rounded(Quantity::from_si(one.off, one.unit).value, 4),
+        unit: one.unit.symbol(),
+        sigmas: one.sigmas.map(|sigmas| rounded(sigmas, 4)),
+    });
+    (chance.run > 0).then(|| VariedOut {
+        run: chance.run,
+        scatter: chance.scatter.word(),
+        drawn: drawn.collect(),
+        drawn_again: chance.again,
+    })
 }
 
 /// The version of these answers: another one when a key goes or means something else.
@@ -378,6 +415,7 @@ pub fn run(project: &Project, all: &[Finding], report: &RunReport, wall_ms: Opti
         events,
         findings: list(project, all),
         trace_hash: Some(format!("{:016x}", run.fingerprint())),
+        varied: varied(&report.chance),
         wall_ms: wall_ms.map(|wall_ms| rounded(wall_ms, 3)),
     })
 }

@@ -9,6 +9,7 @@ use std::time::Instant;
 use wayodos_core::controller::{ExitKind, Goal};
 use wayodos_core::finding::{Finding, Severity};
 use wayodos_core::record::Outcome;
+use wayodos_core::sim::Chance;
 use wayodos_report::Story;
 use wayodos_report::words::{
     Weight, exit_words, goal_words, happening_words, outcome_words, rest_words, score_lines,
@@ -35,7 +36,8 @@ pub(super) fn run(shared: &Shared, path: &Path, timing: bool) -> ExitCode {
             ran.project.config.field,
             ran.seed
         );
-        format!("{title}\n\n{}", report(&ran.project, &ran.report))
+        let which = chance(&ran.report.chance);
+        format!("{title}{which}\n\n{}", report(&ran.project, &ran.report))
     };
     // Notes are for `check`: whoever runs wants to see what went wrong.
     let matters: Vec<Finding> = ran
@@ -67,6 +69,28 @@ pub(super) fn run(shared: &Shared, path: &Path, timing: bool) -> ExitCode {
         Outcome::Failed | Outcome::Limit | Outcome::Fell => ExitCode::from(2),
         Outcome::Error => ExitCode::FAILURE,
     }
+}
+
+/// Which run it is and what is different in it; nothing for the nominal one.
+fn chance(chance: &Chance) -> String {
+    let Some(words) = chance.words() else {
+        return String::new();
+    };
+    let mut out = format!(", {words}");
+    for one in &chance.drawn {
+        let sigmas = one
+            .sigmas
+            .map_or_else(String::new, |sigmas| format!("{sigmas:>6.1} sigma"));
+        let _ = write!(out, "\n  {:<32} {:>12} {sigmas}", one.what, one.words());
+    }
+    if chance.again > 0 {
+        let _ = write!(
+            out,
+            "\n  drawn again, since something stood there: {}",
+            chance.again
+        );
+    }
+    out
 }
 
 /// The report with the colours of the screen: what went as planned, what was close, what went wrong.

@@ -2,10 +2,12 @@
 
 use std::path::PathBuf;
 
+use clap::builder::{PossibleValuesParser, TypedValueParser};
 use clap::error::ErrorKind;
 use clap::{Args, CommandFactory as _, Parser, Subcommand, ValueEnum};
 use clap_complete::engine::ArgValueCandidates;
 use wayodos_core::finding::nearest;
+use wayodos_core::scatter::Scatter;
 
 use super::complete;
 use crate::log::Level;
@@ -59,6 +61,26 @@ pub(super) struct SeedOption {
     /// Seed of the random noise; the same seed gives the same run.
     #[arg(long, value_name = "N")]
     pub(super) seed: Option<u32>,
+}
+
+#[derive(Args, Clone, Debug, Default)]
+pub(super) struct VariedOption {
+    /// Which of the many runs to make: each differs from the files in its own way. 0 is the nominal one.
+    #[arg(long, value_name = "N")]
+    pub(super) varied: Option<u32>,
+    /// How much those runs differ: exact (by noise alone), everyday (a careful team) or rough (a hurried one).
+    #[arg(long, value_name = "LEVEL", requires = "varied", value_parser = scatter())]
+    pub(super) scatter: Option<Scatter>,
+}
+
+fn scatter() -> impl TypedValueParser<Value = Scatter> {
+    let words = PossibleValuesParser::new(Scatter::ALL.map(Scatter::word));
+    words.map(|word| {
+        Scatter::ALL
+            .into_iter()
+            .find(|one| one.word() == word)
+            .unwrap_or_default()
+    })
 }
 
 #[derive(Args, Clone, Debug, Default)]
@@ -117,6 +139,8 @@ pub(super) enum Command {
         #[command(flatten)]
         seed: SeedOption,
         #[command(flatten)]
+        varied: VariedOption,
+        #[command(flatten)]
         json: JsonOption,
         /// Add to the JSON how long the run took to work out.
         #[arg(long, requires = "json")]
@@ -168,6 +192,8 @@ pub(super) enum Command {
         #[command(flatten)]
         seed: SeedOption,
         #[command(flatten)]
+        varied: VariedOption,
+        #[command(flatten)]
         quiet: QuietOption,
     },
     /// Print what makes a shell complete commands, options and names of missions.
@@ -201,6 +227,8 @@ impl Typed {
             seed: seed.seed,
             json,
             quiet,
+            varied: 0,
+            scatter: Scatter::default(),
             colour: self.color,
         };
         let Some((name, late)) = self.command.as_ref().map(Command::options) else {
@@ -225,11 +253,17 @@ impl Typed {
         if let Some((option, _)) = unheard.iter().find(|(_, unheard)| *unheard) {
             return Err(wrong(format!("{option} means nothing to `{name}`")));
         }
+        let varied = match &self.command {
+            Some(Command::Run { varied, .. } | Command::Draw { varied, .. }) => varied.clone(),
+            _ => VariedOption::default(),
+        };
         Ok(Shared {
             mission: late.mission.and_then(|late| late.mission).or(early.mission),
             seed: late.seed.and_then(|late| late.seed).or(early.seed),
             json: early.json || late.json.is_some_and(|late| late.json),
             quiet: early.quiet || late.quiet.is_some_and(|late| late.quiet),
+            varied: varied.varied.unwrap_or_default(),
+            scatter: varied.scatter.unwrap_or_default(),
             colour: self.color,
         })
     }
@@ -374,6 +408,8 @@ pub(super) struct Shared {
     pub(super) seed: Option<u32>,
     pub(super) json: bool,
     pub(super) quiet: bool,
+    pub(super) varied: u32,
+    pub(super) scatter: Scatter,
     pub(super) colour: Colour,
 }
 

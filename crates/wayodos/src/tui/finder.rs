@@ -23,6 +23,8 @@ pub enum Question {
     Box,
     /// The pose at which the step under the cursor begins.
     Pose,
+    /// Which of the many runs is shown.
+    Run,
     /// A name for a new mission.
     Mission,
     /// A name for the copy of the file that is marked.

@@ -16,6 +16,7 @@ use wayodos_core::lab::why::Replay;
 use wayodos_core::mission::restructure::Carried;
 use wayodos_core::project::{BOX, Setup};
 use wayodos_core::record::{Act, Intervention};
+use wayodos_core::scatter::Scatter;
 
 pub use super::document::Cursor;
 use super::document::{Document, Language};
@@ -222,8 +223,12 @@ pub struct Model {
     pub files: Files,
     /// Robot, field and calibration, when they are free of errors.
     pub setup: Option<Arc<Setup>>,
-    /// Seed of the run.
+    /// Seed of the project.
     pub seed: u64,
+    /// Which of the many runs is shown; 0 is the nominal one.
+    pub number: u32,
+    /// How much those differ.
+    pub scatter: Scatter,
     /// The text in front: what the pane shows and the keys change.
     pub doc: Document,
     /// The other texts that are open. The mission is always open, in front or here.
@@ -326,6 +331,8 @@ impl Model {
             files: Files::default(),
             setup,
             seed,
+            number: 0,
+            scatter: Scatter::default(),
             doc,
             behind: Vec::new(),
             unfit,
@@ -764,6 +771,8 @@ impl Model {
             prepared,
             setup,
             seed: self.seed,
+            number: self.number,
+            scatter: self.scatter,
             from: self.from.clone(),
             hands,
         })

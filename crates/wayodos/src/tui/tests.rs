@@ -1366,3 +1366,54 @@ fn a_long_line_keeps_its_first_word_in_sight() {
     let line = shown.lines().find(|line| line.contains("follow")).unwrap();
     assert!(line.contains("follow…"), "{line}");
 }
+
+#[test]
+fn another_run_is_shown_like_any_other_and_says_what_is_different_in_it() {
+    let mut app = App::new();
+    let nominal = app.model.report.as_ref().unwrap().run.fingerprint();
+    app.press("U");
+    assert!(
+        matches!(&app.model.mode, Mode::Asking(super::model::Question::Run, entry) if entry.input.value() == "1")
+    );
+    app.press("Clear 1 7 Space r o u g h Enter");
+    let report = app.model.report.clone().unwrap();
+    assert_eq!(
+        (report.chance.run, report.chance.scatter.word()),
+        (17, "rough")
+    );
+    assert_ne!(report.run.fingerprint(), nominal);
+    let furthest = report.chance.furthest(1)[0];
+    assert!(
+        app.notice()
+            .starts_with(&format!("run 17, rough scatter: {} ", furthest.what)),
+        "{}",
+        app.notice()
+    );
+    assert!(
+        app.frame(Depth::True, Cells::Half)
+            .lines()
+            .next()
+            .unwrap()
+            .contains("run 17, rough scatter")
+    );
+    // It stays the one that is shown, whatever is edited.
+    app.press("+");
+    assert_eq!(app.model.report.as_ref().unwrap().chance.run, 17);
+    app.press("u U Clear x Enter");
+    let Mode::Asking(_, entry) = &app.model.mode else {
+        panic!("taken")
+    };
+    assert!(
+        entry
+            .error
+            .as_ref()
+            .is_some_and(|why| why.contains("17 rough"))
+    );
+    app.press("Clear 0 Enter");
+    assert_eq!(
+        app.model.report.as_ref().unwrap().run.fingerprint(),
+        nominal
+    );
+    assert!(app.notice().contains("nominal run"), "{}", app.notice());
+    assert!(!app.frame(Depth::True, Cells::Half).contains("scatter"));
+}

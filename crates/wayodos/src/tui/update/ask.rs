@@ -40,3 +40,9 @@ pub(super) fn type_into(model: &mut Model) {
     let input = Input::new(current.trim_matches('"').to_owned());
     model.mode = Mode::Typing(Entry { input, error: None });
 }
+
+/// Asks which of the many runs to show: the next one, unless another is typed.
+pub(super) fn which_run(model: &mut Model) {
+    let next = model.number.saturating_add(1).to_string();
+    ask(model, Question::Run, &next);
+}

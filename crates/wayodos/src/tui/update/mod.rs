@@ -414,6 +414,7 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
         Action::FromPose => time::ask_pose(model),
         Action::ToHere => time::to_here(model),
         Action::Break => time::toggle_break(model),
+        Action::OtherRun => ask::which_run(model),
         Action::Hands => hands::hands(model),
         Action::Why => panes::to_side(model, Side::Why),
         Action::Track => panes::to_side(model, Side::Track),

@@ -34,6 +34,7 @@ pub(super) const fn is_for_missions(action: Action) -> bool {
             | Action::GoToStep
             | Action::FromHere
             | Action::FromPose
+            | Action::OtherRun
             | Action::ToHere
             | Action::Break
             | Action::Read

@@ -4,6 +4,8 @@ use std::sync::Arc;
 
 use wayodos_core::field::{Point, Pose};
 use wayodos_core::mission::LineKind;
+use wayodos_core::scatter::Scatter;
+use wayodos_core::sim::Chance;
 use wayodos_report::MarkKind;
 use wayodos_report::words::change_words;
 
@@ -210,7 +212,15 @@ pub(super) fn on_run(model: &mut Model, id: u64, report: Option<Arc<RunReport>>)
         .is_none_or(|before| before.piece.is_some() == report.piece.is_some());
     let before = model.run_before();
     let first = model.report.is_none();
+    let which = |chance: &Chance| (chance.run, chance.scatter);
+    let other = model
+        .report
+        .as_ref()
+        .is_some_and(|old| which(&old.chance) != which(&report.chance));
     model.report = Some(Arc::clone(&report));
+    if other {
+        say_which(model, &report);
+    }
     if first && model.camera == Camera::FIT {
         model.camera = near(&report);
     }
@@ -283,6 +293,50 @@ fn near(report: &RunReport) -> Camera {
         centre: Some(centre),
         follow: false,
     }
+}
+
+// ---- other runs
+
+/// Shows another of the many runs: `17`, or `17 rough`.
+///
+/// # Errors
+/// What was typed is no number of a run.
+pub(super) fn another_run(
+    model: &mut Model,
+    typed: &str,
+    effects: &mut Vec<Effect>,
+) -> Result<(), String> {
+    let mut words = typed.split_whitespace();
+    let number = words.next().and_then(|word| word.parse::<u32>().ok());
+    let level = words.next();
+    let known = |word: &str| Scatter::ALL.into_iter().find(|one| one.word() == word);
+    let scatter = level.map_or(Some(model.scatter), known);
+    let (Some(number), Some(scatter), None) = (number, scatter, words.next()) else {
+        return Err("a number, and perhaps exact, everyday or rough: 17 rough".to_owned());
+    };
+    (model.number, model.scatter) = (number, scatter);
+    // A piece began in the middle of another run.
+    model.from = None;
+    run_again(model, effects);
+    Ok(())
+}
+
+/// Says which run came, and what is furthest from what the files say in it.
+fn say_which(model: &mut Model, report: &RunReport) {
+    let Some(words) = report.chance.words() else {
+        return model.say(Role::Quiet, "the nominal run: everything as the files say");
+    };
+    let furthest = report.chance.furthest(3);
+    let off: Vec<String> = furthest
+        .iter()
+        .map(|one| format!("{} {}", one.what, one.words()))
+        .collect();
+    let off = if off.is_empty() {
+        "nothing but the noise".to_owned()
+    } else {
+        off.join(", ")
+    };
+    model.say(Role::Quiet, format!("{words}: {off}"));
 }
 
 // ---- pieces

@@ -128,6 +128,7 @@ fn take_answer(
             time::from_here(model, Some(pose), effects);
             Ok(())
         }
+        Question::Run => time::another_run(model, &typed, effects),
         Question::Box => hands::box_at(model, &typed, effects),
         Question::Mission => {
             let fits =

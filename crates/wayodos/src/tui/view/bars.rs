@@ -102,6 +102,14 @@ pub fn title(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
             theme.role(Role::Accent),
         );
     }
+    if let Some(words) = model
+        .report
+        .as_ref()
+        .and_then(|report| report.chance.words())
+    {
+        let words = format!(" • {words}");
+        x = put(buffer, x, y, room(x), &words, theme.role(Role::Accent));
+    }
     if let Some(from) = &model.from {
         x = put(
             buffer,

@@ -489,6 +489,7 @@ pub fn asking(
             "Put the box down how far ahead?",
             "300 mm; or ahead and to the left: 300, 50 mm",
         ),
+        Question::Run => ("Which run?", "17; 17 rough; 0 is the nominal one"),
         Question::Mission => (
             "What is the new mission called?",
             "as people say it: Evening round",
