@@ -5,6 +5,7 @@
 
 use std::hint::black_box;
 use std::sync::Arc;
+use std::thread;
 use std::time::Instant;
 
 use criterion::{Criterion, criterion_group};
@@ -14,7 +15,8 @@ use rapier2d_f64::prelude::{
 use wayodos_core::controller::Program;
 use wayodos_core::project::{Setup, prepare};
 use wayodos_core::record::{Outcome, Run, Trace};
-use wayodos_core::sim::{Play, World, play_again};
+use wayodos_core::scatter::Scatter;
+use wayodos_core::sim::{Play, Varied, World, play_again, varied};
 
 const ROBOT: &str = include_str!("../../examples/brinewick/robots/curlew.toml");
 const FIELD: &str = include_str!("../../examples/brinewick/fields/causeway.toml");
@@ -85,6 +87,37 @@ impl Case {
 
     fn run(&self, seed: u64) -> Run {
         self.again(seed, Trace::default())
+    }
+
+    /// Many runs that differ, shared by threads; the ticks of all of them.
+    fn varied(&self, runs: u32, threads: u32) -> usize {
+        let share = |thread: u32| {
+            let mut spare = Trace::default();
+            let mut ticks = 0;
+            for number in (1..=runs).filter(|number| number % threads == thread) {
+                let Varied {
+                    world, start, seed, ..
+                } = varied(&self.world, Some("slipway"), 7, number, Scatter::Everyday);
+                let play = Play {
+                    start,
+                    seed,
+                    interventions: &[],
+                    piece: None,
+                };
+                let run = play_again(&world, &self.program, play, None, spare);
+                spare = run.expect("nobody cancels").trace;
+                ticks += spare.ticks.len();
+            }
+            ticks
+        };
+        thread::scope(|scope| {
+            let all: Vec<_> = (0..threads)
+                .map(|thread| scope.spawn(move || share(thread)))
+                .collect();
+            all.into_iter()
+                .map(|one| one.join().expect("no run panics"))
+                .sum()
+        })
     }
 
     /// A run in the memory of another one, as batches make it.
@@ -179,6 +212,14 @@ fn benches(criterion: &mut Criterion) {
             |bench| {
                 bench.iter(|| spare = case.again(black_box(7), std::mem::take(&mut spare)).trace);
             },
+        );
+    }
+
+    let round = Case::new(ROBOT, FIELD, Some(CALIBRATION), MISSION);
+    for threads in [1, 2] {
+        criterion.bench_function(
+            &format!("40 varied runs of the demo's round on {threads} threads"),
+            |bench| bench.iter(|| round.varied(40, threads)),
         );
     }
 
