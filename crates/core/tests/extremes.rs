@@ -324,3 +324,42 @@ mod any_bytes {
         }
     }
 }
+
+#[test]
+fn the_smallest_and_the_heaviest_thing_are_pushed_about_for_a_minute() {
+    let mission = "limit 60 s\nstart slipway\nstep \"a\"\ndrive ahead at 60 %\nuntil 3 s pass\nstep \"b\"\nspin left at 50 %\nuntil 1 s passes -> \"a\"";
+    for diameter in ["2 mm", "5 mm", "60 mm"] {
+        for mass in ["1 g", "50 kg"] {
+            let thing = format!(
+                "{FIELD}\n[[object]]\nname = \"thing\"\nsurface = \"pale\"\nat = \"300, 178 mm\"\ndiameter = \"{diameter}\"\nmass = \"{mass}\"\n"
+            );
+            survives(ROBOT, &thing, mission, &format!("{diameter}, {mass}"));
+        }
+    }
+}
+
+#[test]
+fn what_no_robot_and_no_field_has_is_refused_with_a_reason() {
+    let refused = |robot: &str, field: &str, code: &str| {
+        let (setup, findings) = Setup::load(robot, field, Some(CALIBRATION));
+        assert!(setup.is_none(), "{code} is let in");
+        assert!(
+            findings
+                .iter()
+                .any(|it| it.code == code && !it.hints.is_empty()),
+            "{findings:#?}"
+        );
+    };
+    let volts = ROBOT.replace("voltage = \"7.9 V\"", "voltage = \"1000000 V\"");
+    assert_ne!(volts, ROBOT);
+    refused(&volts, FIELD, "T006");
+    let tiny = format!(
+        "{FIELD}\n[[object]]\nname = \"dust\"\nsurface = \"pale\"\nat = \"300, 178 mm\"\ndiameter = \"0.01 mm\"\nmass = \"1 g\"\n"
+    );
+    refused(ROBOT, &tiny, "F111");
+    let scattered = |words: &str| format!("{ROBOT}\n[scatter.rough]\n{words}\n");
+    refused(&scattered("grip = \"-5 %\""), FIELD, "T006");
+    refused(&scattered("grip = \"500 %\""), FIELD, "T006");
+    refused(&scattered("weight = \"5 %\""), FIELD, "T002");
+    refused(&format!("{ROBOT}\n[scatter.wild]\n"), FIELD, "T002");
+}

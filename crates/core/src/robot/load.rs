@@ -121,15 +121,15 @@ section! {
 section! {
     MotorTable "[motor.left] and [motor.right]" "The motors of the driven wheels, all values at the wheel."
         port: Spanned<String> = "\"MA\"", REQUIRED, "The port that it is plugged into; each device has its own.";
-        no_load_speed: Positive<TurnRate> = "\"1020 deg/s\"", REQUIRED, "How fast it turns at its rated voltage without load.";
-        stall_torque: Spanned<Positive<Torque>> = "\"0.38 N m\"", REQUIRED, "How hard it pulls at its rated voltage when it is held still.";
+        no_load_speed: Positive<TurnRate> = "\"1020 deg/s\"", REQUIRED, in 0.1..700.0, "How fast it turns at its rated voltage without load.";
+        stall_torque: Spanned<Positive<Torque>> = "\"0.38 N m\"", REQUIRED, in 0.0005..50.0, "How hard it pulls at its rated voltage when it is held still.";
         friction: NotNegative<Torque> = "\"0.012 N m\"", REQUIRED, "The friction of motor and gears.";
-        rated_voltage: Positive<Voltage> = "\"7.2 V\"", REQUIRED, "The voltage for which speed and torque are given.";
+        rated_voltage: Positive<Voltage> = "\"7.2 V\"", REQUIRED, in 0.5..100.0, "The voltage for which speed and torque are given.";
 }
 
 section! {
     BatteryTable "[battery]" "The battery."
-        voltage: Positive<Voltage> = "\"7.9 V\"", REQUIRED, "Its voltage at the start, without load.";
+        voltage: Positive<Voltage> = "\"7.9 V\"", REQUIRED, in 0.5..100.0, "Its voltage at the start, without load.";
         sag: Option<Spanned<NotNegative<Voltage>>> = "\"0.6 V\"", Some("0 V"), "How far the voltage falls when both motors stall at full power.";
 }
 

@@ -1396,6 +1396,11 @@ fn another_run_is_shown_like_any_other_and_says_what_is_different_in_it() {
             .unwrap()
             .contains("run 17, rough scatter")
     );
+    assert!(app.frame(Depth::True, Cells::Half).contains(&format!(
+        "off most: {} {}",
+        furthest.what,
+        furthest.words()
+    )));
     // It stays the one that is shown, whatever is edited.
     app.press("+");
     assert_eq!(app.model.report.as_ref().unwrap().chance.run, 17);

@@ -179,6 +179,9 @@ fn too_many(
     index >= most
 }
 
+/// What is smaller would be nowhere in a step of a robot that drives over it.
+const SMALLEST_RADIUS: f64 = 0.001;
+
 /// An outline about its centre, and where that is.
 fn solid(tables: &mut Tables<'_>, place: Place, span: &Range<usize>) -> Option<(Outline, Pose)> {
     let heading = place.turned.map_or(0.0, Angle::si);
@@ -192,6 +195,13 @@ fn solid(tables: &mut Tables<'_>, place: Place, span: &Range<usize>) -> Option<(
     )? {
         Shape::Polygon(points) => points,
         Shape::Disc { centre, radius } => {
+            if radius < SMALLEST_RADIUS {
+                let message = "a thing of less than 2 mm cannot stand on the mat";
+                tables
+                    .error("F111", span.clone(), message)
+                    .help("a diameter from 2 mm on");
+                return None;
+            }
             return Some((
                 Outline::Disc(radius),
                 Pose {

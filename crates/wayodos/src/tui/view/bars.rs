@@ -139,7 +139,9 @@ pub fn title(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         x = put(buffer, x, y, room(x), &words, theme.role(Role::Accent));
     }
     if let Some(setup) = &model.setup {
-        let robot = &setup.robot;
+        // In a varied run it is another one.
+        let varied = model.report.as_ref().filter(|report| report.chance.run > 0);
+        let robot = varied.map_or(&setup.robot, |report| &report.world.robot);
         let about = format!(
             "{}   {:.1} V   seed {}",
             robot.name, robot.battery, model.seed

@@ -11,6 +11,7 @@ use ratatui::style::{Color, Modifier};
 use wayodos_core::field::{Field, Point, Pose};
 use wayodos_core::finding::line_column;
 use wayodos_core::record::{Leg, PropKind, Trace};
+use wayodos_core::sim::Chance;
 use wayodos_report::ink::{BODY, PAPER, Rgb, tint};
 use wayodos_report::words::signal_words;
 use wayodos_report::{
@@ -609,9 +610,14 @@ fn legend(
         field.width * 1e3,
         field.height * 1e3
     );
-    let behind = put(buffer, x, y, room, &size, theme.role(Role::Quiet));
+    let off = model
+        .report
+        .as_ref()
+        .and_then(|report| furthest_off(&report.chance, room));
+    let words = off.as_ref().unwrap_or(&size);
+    let behind = put(buffer, x, y, room, words, theme.role(Role::Quiet));
     if model.ghost.is_some() && !model.stale() {
-        let words = "   dotted: the path before the last edit";
+        let words = "   dotted: the run before";
         put(
             buffer,
             behind,
@@ -621,6 +627,19 @@ fn legend(
             theme.role(Role::Quiet),
         );
     }
+}
+
+/// What differs most in a varied run from what the files say, as much of it as there is room for.
+fn furthest_off(chance: &Chance, room: u16) -> Option<String> {
+    (1..=3).rev().find_map(|count| {
+        let off: Vec<String> = chance
+            .furthest(count)
+            .iter()
+            .map(|one| format!("{} {}", one.what, one.words()))
+            .collect();
+        let words = format!("off most: {}", off.join(", "));
+        (!off.is_empty() && columns(&words) <= room).then_some(words)
+    })
 }
 
 /// Without colours, brightness becomes density.
