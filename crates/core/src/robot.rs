@@ -114,6 +114,10 @@ pub struct RangeSensor {
     pub latency_ms: u32,
     /// Standard deviation of a reading, metres.
     pub noise: f64,
+    /// Share of its measurements that see nothing.
+    pub dropouts: f64,
+    /// Share of its measurements that see something anywhere before the first thing.
+    pub outliers: f64,
     /// When in its period it measures, steps (ms).
     pub phase_ms: u32,
     /// What it reports of a distance, as a share of it.
@@ -299,6 +303,8 @@ pub struct Robot {
     pub outline: Vec<(f64, f64)>,
     /// Simulation steps (ms) between two control ticks.
     pub control_ms: u32,
+    /// Simulation steps (ms) that a command takes to reach the motors, and by how many more it may come late.
+    pub lag_ms: [u32; 2],
     /// How much it differs from run to run.
     pub scatter: Spreads<RobotSpread>,
 }

@@ -136,6 +136,10 @@ section! {
 section! {
     ControlTable "[control]" "The controller on the robot."
         period: Spanned<Positive<Time>> = "\"10 ms\"", REQUIRED, "From one control tick to the next, in whole milliseconds.";
+        #[serde(default)]
+        lag: NotNegative<Time> = "\"5 ms\"", Some("0 ms"), in 0.0..0.2, "How long a command takes to reach the motors, in whole milliseconds.";
+        #[serde(default)]
+        jitter: NotNegative<Time> = "\"3 ms\"", Some("0 ms"), in 0.0..0.1, "By how much more at most it may come late, now and then; never before the one ahead of it.";
 }
 
 section! {
@@ -204,6 +208,10 @@ section! {
         latency: Option<Spanned<NotNegative<Time>>> = "\"20 ms\"", Some("0 ms"), "From measurement to reading.";
         #[serde(default)]
         noise: NotNegative<Length> = "\"3 mm\"", Some("0 mm"), "The noise of one reading, a standard deviation.";
+        #[serde(default)]
+        dropouts: NotNegative<Percent> = "\"0.5 %\"", Some("0 %"), in 0.0..1.0, "The share of measurements that see nothing.";
+        #[serde(default)]
+        outliers: NotNegative<Percent> = "\"0.2 %\"", Some("0 %"), in 0.0..1.0, "The share of measurements that see something anywhere before the first thing: an echo of another robot.";
         #[serde(default)]
         step: NotNegative<Length> = "\"1 mm\"", Some("0 mm"), "The smallest difference that it can show.";
         slant: Option<Spanned<Positive<Angle>>> = "\"45 deg\"", Some("45.8 deg"), "Faces that the beam meets flatter than this send nothing back.";
@@ -427,6 +435,7 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
         steering,
         outline,
         control_ms,
+        lag_ms: [control.lag, control.jitter].map(|time| (time.0.si() * 1e3).round() as u32),
         scatter,
     })
 }
@@ -707,6 +716,8 @@ fn ranger(tables: &mut Tables<'_>, table: RangingTable, extent: (f64, f64, f64))
         ),
         latency_ms,
         noise: table.noise.0.si().min(1.0),
+        dropouts: table.dropouts.0.si(),
+        outliers: table.outliers.0.si(),
         phase_ms: 0,
         scale: 1.0,
         step: table.step.0.si().min(1.0),

@@ -3,11 +3,13 @@
 //! Long because a run, a piece of one and what people do by hand in it share one loop.
 
 use crate::ids::{ActuatorId, StepId};
+use std::collections::VecDeque;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
 use super::STEP;
 use super::drive::Plant;
+use super::random::Noise;
 use super::referee::Referee;
 use super::scene::{Fallen, Marks, Rider, Scene};
 use super::sensor::Senses;
@@ -120,6 +122,59 @@ struct Seat<'w> {
     brain: Brain,
     /// The step of its next look.
     look: u64,
+    orders: Orders,
+}
+
+/// Commands on their way to the motors.
+#[derive(Clone, Debug)]
+struct Orders {
+    /// Steps that each takes, and by how many more it may come late.
+    lag: [u64; 2],
+    noise: Noise,
+    /// With the step at which each arrives.
+    under_way: VecDeque<(u64, Command)>,
+}
+
+impl Orders {
+    fn new(robot: &Robot, seed: u64, who: &str) -> Self {
+        Self {
+            lag: robot.lag_ms.map(u64::from),
+            noise: Noise::new(seed, &format!("{who}commands")),
+            under_way: VecDeque::new(),
+        }
+    }
+
+    /// Sends a command; the one that acts from now on, when that is another.
+    fn send(&mut self, step: u64, command: Command) -> Option<Command> {
+        let [lag, jitter] = self.lag;
+        if lag + jitter == 0 {
+            return Some(command);
+        }
+        let late = if jitter == 0 {
+            0
+        } else {
+            (self.noise.uniform() * (jitter + 1) as f64) as u64 % (jitter + 1)
+        };
+        // None overtakes another.
+        let before = self.under_way.back().map_or(0, |(at, _)| *at);
+        self.under_way
+            .push_back(((step + lag + late).max(before), command));
+        self.arrived(step)
+    }
+
+    /// The newest command that has arrived by a step.
+    fn arrived(&mut self, step: u64) -> Option<Command> {
+        let mut newest = None;
+        while self.next() <= step {
+            newest = self.under_way.pop_front().map(|(_, command)| command);
+        }
+        newest
+    }
+
+    /// The step at which the next one arrives.
+    fn next(&self) -> u64 {
+        self.under_way.front().map_or(u64::MAX, |(at, _)| *at)
+    }
 }
 
 /// One run under way.
@@ -158,6 +213,7 @@ impl<'w> Match<'w> {
             senses,
             brain: Brain::Mission(Box::new(controller)),
             look: 0,
+            orders: Orders::new(&world.robot, play.seed, ""),
         }];
         for (opponent, player) in opponents {
             riders.push(start(
@@ -194,6 +250,7 @@ impl<'w> Match<'w> {
                 senses,
                 brain,
                 look: 0,
+                orders: Orders::new(&player.robot, play.seed, &format!("{}: ", opponent.name)),
             });
         }
         let scene = Scene::new(field, &world.stages, riders);
@@ -280,6 +337,11 @@ impl<'w> Match<'w> {
             if self.step >= self.seats[0].look {
                 self.hand_over();
             }
+            for (seat, rider) in self.seats.iter_mut().zip(&mut self.scene.riders) {
+                if let Some(command) = seat.orders.arrived(self.step) {
+                    rider.command = command;
+                }
+            }
             self.scene.settle();
             if self.step == 0 {
                 // What stands there from the start has not come.
@@ -353,7 +415,7 @@ impl<'w> Match<'w> {
                 .zip(&self.scene.riders)
                 .filter(|(_, rider)| !rider.out);
             let next = looks
-                .map(|(seat, _)| seat.look.min(seat.senses.next()))
+                .map(|(seat, _)| seat.look.min(seat.senses.next()).min(seat.orders.next()))
                 .min()
                 .unwrap_or(u64::MAX);
             let by_hand = all.get(done_by_hand).map_or(u64::MAX, |next| next.at_ms);
@@ -394,11 +456,10 @@ impl<'w> Match<'w> {
         let Brain::Mission(controller) = &mut seat.brain else {
             unreachable!("ours runs a mission")
         };
-        if is_over {
-            self.scene.riders[0].command = Command::BRAKE;
-        } else {
-            let (command, status) = controller.tick(&readings, events);
-            self.scene.riders[0].command = command;
+        let mut command = Command::BRAKE;
+        if !is_over {
+            let (wanted, status) = controller.tick(&readings, events);
+            command = wanted;
             if let Status::Ended(how) = status {
                 end = Some(how);
             }
@@ -432,7 +493,7 @@ impl<'w> Match<'w> {
             rims: rider.plant.rims(&rider.body),
             wheels: readings.wheels,
             gyro: readings.gyro.unwrap_or(f64::NAN),
-            command: rider.command,
+            command,
             battery: readings.battery,
             step: controller.step().0 as u16,
             slipped,
@@ -441,7 +502,10 @@ impl<'w> Match<'w> {
             hangs,
         });
         let rims = rider.plant.rims(&rider.body);
-        rider.command = seat.senses.feed(seat.robot, rider.command, rims);
+        let fed = seat.senses.feed(seat.robot, command, rims);
+        if let Some(command) = seat.orders.send(self.step, fed) {
+            rider.command = command;
+        }
         seat.senses.actuate(seat.robot, controller.wanted());
         self.actuators(tick as usize);
         self.write_down(tick as usize);
@@ -576,7 +640,7 @@ impl<'w> Match<'w> {
         seat.look = self.step + u64::from(seat.robot.control_ms);
         let readings = seat.senses.look(seat.robot, rider, self.step);
         let waits = (self.step as f64) * STEP < self.world.field.rules.start_delay;
-        rider.command = match &mut seat.brain {
+        let command = match &mut seat.brain {
             Brain::Mission(controller) => {
                 let command = controller.tick(&readings, &mut Vec::new()).0;
                 seat.senses.actuate(seat.robot, controller.wanted());
@@ -588,9 +652,12 @@ impl<'w> Match<'w> {
                 patrol(rider.plant.pose(&rider.body), places, next, *duty)
             }
         };
-        rider.command = seat
+        let fed = seat
             .senses
-            .feed(seat.robot, rider.command, rider.plant.rims(&rider.body));
+            .feed(seat.robot, command, rider.plant.rims(&rider.body));
+        if let Some(command) = seat.orders.send(self.step, fed) {
+            rider.command = command;
+        }
     }
 
     fn intervene(&mut self, index: usize, act: &Act) {

@@ -73,6 +73,8 @@ struct GyroState {
 struct Ranger {
     cone: Cone,
     noise: Noise,
+    /// Which measurements go astray.
+    lots: Noise,
     /// The step of its next measurement.
     due: u64,
     /// Measurements on their way, with the step they arrive at.
@@ -80,13 +82,32 @@ struct Ranger {
 }
 
 impl Ranger {
-    fn new(about: &RangeSensor, noise: Noise) -> Self {
+    fn new(about: &RangeSensor, noise: Noise, lots: Noise) -> Self {
         let most = about.latency_ms / about.period_ms.max(1) + 2;
         Self {
             cone: Cone::new(about),
             noise,
+            lots,
             due: 0,
             under_way: VecDeque::with_capacity(most as usize),
+        }
+    }
+}
+
+impl Ranger {
+    /// What comes of an echo: now and then nothing, or one that comes from nowhere.
+    fn stray(&mut self, about: &RangeSensor, echo: Option<f64>) -> Option<f64> {
+        if about.dropouts == 0.0 && about.outliers == 0.0 {
+            return echo;
+        }
+        let lot = self.lots.uniform();
+        if lot <= about.dropouts {
+            None
+        } else if lot <= about.dropouts + about.outliers {
+            let furthest = echo.unwrap_or(about.greatest).min(about.greatest);
+            Some(about.least + (furthest - about.least).max(0.0) * self.lots.uniform())
+        } else {
+            echo
         }
     }
 }
@@ -142,7 +163,13 @@ impl Senses {
             rangers: robot
                 .rangers
                 .iter()
-                .map(|ranger| Ranger::new(ranger, named(&ranger.name)))
+                .map(|ranger| {
+                    Ranger::new(
+                        ranger,
+                        named(&ranger.name),
+                        named(&format!("{} astray", ranger.name)),
+                    )
+                })
                 .collect(),
             ranges: robot.rangers.iter().map(|ranger| ranger.greatest).collect(),
             touches: vec![false; robot.touches.len()],
@@ -314,6 +341,7 @@ impl Senses {
                     scene.show(&mut look, who);
                     look.echo()
                 };
+                let echo = ranger.stray(about, echo);
                 let held = (step < hand.0).then_some(hand.1);
                 let echo = held.map_or(echo, |held| Some(echo.map_or(held, |echo| echo.min(held))));
                 let noisy = echo.map_or(about.greatest, |echo| {

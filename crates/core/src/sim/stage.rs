@@ -212,6 +212,8 @@ mod tests {
             period_ms: 1,
             latency_ms: 0,
             noise: 0.0,
+            dropouts: 0.0,
+            outliers: 0.0,
             phase_ms: 0,
             scale: 1.0,
             step: 0.0,

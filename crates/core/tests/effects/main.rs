@@ -990,3 +990,51 @@ fn e49_a_distance_to_the_side_is_right_only_when_square_to_the_wall() {
         reads(60.0)
     );
 }
+
+#[test]
+fn e51_a_command_that_comes_late_overshoots_by_the_way_made_meanwhile() {
+    let beyond = |lag: &str| {
+        let table = Table::new()
+            .bar(900.0, 20.0)
+            .robot("period = \"10 ms\"", &format!("period = \"10 ms\"\n{lag}"));
+        let run = table.run(&then_rest("drive ahead at 40 %", "floor-left sees dark"));
+        let fired = run.visits[0].left;
+        let (pose, rims) = (run.trace.ticks[fired].pose, run.trace.ticks[fired].rims);
+        let speed = f64::midpoint(rims[0], rims[1]);
+        (run.final_pose().x - pose.x, speed)
+    };
+    let (prompt, speed) = beyond("");
+    let (late, _) = beyond("lag = \"40 ms\"");
+    // At a steady speed the way of the lag is speed x lag; the rest is the same braking.
+    assert!(
+        (late - prompt - speed * 0.040).abs() < 0.0004,
+        "{late} after {prompt} at {speed}"
+    );
+    let (jittered, _) = beyond("lag = \"40 ms\"\njitter = \"20 ms\"");
+    let more = (jittered - prompt) / speed;
+    assert!((0.0395..0.0605).contains(&more), "{more} s late");
+}
+
+#[test]
+fn e52_a_ranging_sensor_loses_readings_and_makes_some_up() {
+    let shares = |words: &str| {
+        let table = Table::new()
+            .wall("\"1000, 300 mm\", \"1000, 700 mm\"")
+            .robot("cone = \"16 deg\"", &format!("cone = \"16 deg\"\n{words}"));
+        let run = table.run("step \"stand\"\nhold, brake\nuntil 90 s pass -> done");
+        let ranges: Vec<f64> = (20..run.trace.ticks.len())
+            .step_by(4)
+            .map(|tick| run.trace.range(tick, RangerId(0)))
+            .collect();
+        let count = |of: &dyn Fn(f64) -> bool| {
+            ranges.iter().filter(|range| of(**range)).count() as f64 / ranges.len() as f64
+        };
+        // The wall is 586 mm away: 1000 - 10 - 300 - 104.
+        (count(&|range| range > 1.19), count(&|range| range < 0.55))
+    };
+    assert_eq!(shares(""), (0.0, 0.0));
+    // 2250 measurements: a standard error of 0.6 and 0.5 %.
+    let (lost, made_up) = shares("dropouts = \"10 %\"\noutliers = \"6 %\"");
+    assert!((0.075..0.125).contains(&lost), "{lost}");
+    assert!((0.035..0.08).contains(&made_up), "{made_up}");
+}
