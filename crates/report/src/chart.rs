@@ -228,9 +228,10 @@ fn marks(story: Story<'_>) -> Vec<Mark> {
         .filter(|happened| happened.what != Happening::Fell)
         .map(|happened| {
             let kind = match happened.what {
-                Happening::Tape(_) | Happening::EarlyStart | Happening::Blocked(_) => {
-                    MarkKind::Wrong
-                }
+                Happening::Tape(_)
+                | Happening::EarlyStart
+                | Happening::LeftMat
+                | Happening::Blocked(_) => MarkKind::Wrong,
                 Happening::Fell
                 | Happening::Gone(_)
                 | Happening::Came(_)

@@ -168,6 +168,7 @@ pub fn happening_words(story: Story<'_>, what: Happening) -> String {
             Some("") | None => "tape is touched".into(),
             Some(name) => format!("{name} is touched"),
         },
+        Happening::LeftMat => "the robot leaves the mat".into(),
         Happening::EarlyStart => "moves before the start delay has passed".into(),
         Happening::ByHand(index) => match run.interventions.get(index).map(|hand| &hand.act) {
             Some(Act::Place { thing, .. }) => format!("a hand places {thing}"),

@@ -123,6 +123,12 @@ pub fn hindsight(
     };
     for happened in &run.trace.happened {
         let at = run.trace.seconds(happened.tick as usize);
+        if happened.what == Happening::LeftMat {
+            let message = format!("at {at:.1} s the robot drove off the mat");
+            let hint =
+                "end this step earlier: count a line, limit its way, or turn back at the edge";
+            warn("K63", line_at(happened.tick), message, hint.into());
+        }
         if let Happening::Tape(mark) = happened.what {
             let name = field.marks.get(mark).map_or("", |mark| mark.name.as_str());
             let name = if name.is_empty() { "tape" } else { name };

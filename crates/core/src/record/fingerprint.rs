@@ -121,6 +121,7 @@ impl Hash {
             Happening::Signal(signal, step) => (8, signal.0, step.0),
             Happening::Arrived(index) => (9, index.0, 0),
             Happening::Blocked(index) => (10, index.0, 0),
+            Happening::LeftMat => (11, 0, 0),
         };
         for value in [u64::from(tick), kind, first as u64, second as u64] {
             self.add(value);

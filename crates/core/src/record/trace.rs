@@ -100,6 +100,8 @@ pub enum Happening {
     Tape(usize),
     /// Our robot moved before it was allowed to.
     EarlyStart,
+    /// Our robot drove off the mat: the middle of its axle is beside it.
+    LeftMat,
     /// Something was done by hand: its index among the run's interventions.
     ByHand(usize),
     /// Our robot gave a signal; and the index of the step that says what.

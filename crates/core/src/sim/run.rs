@@ -191,6 +191,8 @@ struct Match<'w> {
     trace: Trace,
     /// Which obstacles were there at the last look.
     present: Vec<bool>,
+    /// Our robot was beside the mat at the last look.
+    off_mat: bool,
     circle: Option<StepId>,
     begun: Option<Begun>,
     step: u64,
@@ -276,6 +278,7 @@ impl<'w> Match<'w> {
             program,
             interventions: play.interventions,
             present: vec![false; scene.movers.len()],
+            off_mat: false,
             scene,
             seats,
             referee: Referee::new(field, &world.robot),
@@ -594,6 +597,13 @@ impl<'w> Match<'w> {
                 });
             }
         }
+        let Pose { x, y, .. } = self.trace.ticks[tick].pose;
+        let (width, height) = (self.world.field.width, self.world.field.height);
+        let off = !((0.0..=width).contains(&x) && (0.0..=height).contains(&y));
+        if off && !std::mem::replace(&mut self.off_mat, off) {
+            seen.push(Happening::LeftMat);
+        }
+        self.off_mat = off;
         let seconds = self.step as f64 * STEP;
         self.referee
             .look(&self.world.field, &self.scene, tick, seconds, &mut seen);

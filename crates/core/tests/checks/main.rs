@@ -9,7 +9,7 @@ use bench::Bench;
 use wayodos_core::controller::{Action, Goal, Source, WheelCommand};
 use wayodos_core::finding::Severity;
 use wayodos_core::ids::ActuatorId;
-use wayodos_core::record::Outcome;
+use wayodos_core::record::{Happening, Outcome};
 
 fn bench() -> Bench {
     Bench::default()
@@ -969,6 +969,21 @@ fn k62_both_at_once() {
         &[&keep(""), &two("")],
         &[&keep(", both stop")],
     );
+}
+
+#[test]
+fn k63_off_the_mat() {
+    let far =
+        |way: u32| format!("step \"a\"\ndrive ahead at 60 %\nuntil travelled {way} mm -> done");
+    shows(&bench(), "K63", &[&far(9000)], &[&far(200)]);
+    let run = bench().run(&far(9000));
+    let left: Vec<_> = run
+        .trace
+        .happened
+        .iter()
+        .filter(|one| one.what == Happening::LeftMat)
+        .collect();
+    assert_eq!(left.len(), 1, "told once");
 }
 
 #[test]

@@ -429,6 +429,7 @@ const fn happening_kind(what: Happening) -> &'static str {
         Happening::Left(_) => "went",
         Happening::Tape(_) => "tape touched",
         Happening::EarlyStart => "early start",
+        Happening::LeftMat => "left the mat",
         Happening::ByHand(_) => "by hand",
         Happening::Signal(..) => "signal",
         Happening::Arrived(_) => "actuator there",
