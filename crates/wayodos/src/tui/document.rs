@@ -7,6 +7,7 @@ use wayodos_core::finding::{Finding, Severity, Source};
 use wayodos_core::ids::{SlotId, TextStep};
 use wayodos_core::keys::Section;
 use wayodos_core::mission::edit::{self, Edit, NotTaken, Stride};
+use wayodos_core::mission::restructure::Text;
 use wayodos_core::mission::{Block, Line, Slot, SlotKind, parse};
 use wayodos_core::project::values::Values;
 use wayodos_core::project::{CALIBRATION_FILE, Prepared, Setup, prepare};
@@ -355,6 +356,15 @@ impl Document {
         self.cursor.line = self.cursor.line.min(self.lines().len().saturating_sub(1));
         let last = self.slots_on(self.cursor.line).count().saturating_sub(1);
         self.cursor.nth = self.cursor.nth.min(last);
+    }
+
+    /// The text as something whose structure is to be changed.
+    pub fn structure<'a>(&'a self, setup: &'a Setup) -> Text<'a> {
+        Text {
+            parsed: &self.prepared.parsed,
+            text: &self.text,
+            names: &setup.names,
+        }
     }
 
     // ---- changes of slots: one for all texts

@@ -4,7 +4,7 @@ use std::ops::Range;
 
 use wayodos_core::ids::TextStep;
 use wayodos_core::mission::exits::{first_words, lines_below};
-use wayodos_core::mission::restructure::{self, Carried, Note, Text};
+use wayodos_core::mission::restructure::{self, Carried, Note};
 use wayodos_core::mission::{LineKind, parse};
 
 use super::super::document::{Document, Marked};
@@ -83,11 +83,7 @@ pub(super) fn take_copy(model: &mut Model) -> bool {
 
 fn carried(model: &mut Model, range: Range<TextStep>) -> Option<Carried> {
     let setup = model.setup.clone()?;
-    let of = Text {
-        parsed: &model.doc.prepared.parsed,
-        text: &model.doc.text,
-        names: &setup.names,
-    };
+    let of = model.doc.structure(&setup);
     match restructure::carry(of, range) {
         Ok(carried) => Some(carried),
         Err(why) => {
@@ -160,11 +156,7 @@ fn put_steps(model: &mut Model, carried: &Carried, effects: &mut Vec<Effect>) {
             })
             .map(TextStep)
     });
-    let of = Text {
-        parsed: &doc.prepared.parsed,
-        text: &doc.text,
-        names: &setup.names,
-    };
+    let of = doc.structure(&setup);
     let put = restructure::put(of, below, carried);
     let note = put
         .as_ref()

@@ -120,22 +120,28 @@ fn these(model: &mut Model) -> Option<Range<TextStep>> {
     }
 }
 
-/// What the structure of the text is changed by, for the steps that are marked.
+/// Changes the structure of the text, for some steps. Whether it was done; if not, why is said.
+fn on_range(
+    model: &mut Model,
+    effects: &mut Vec<Effect>,
+    steps: Option<Range<TextStep>>,
+    change: impl FnOnce(Text<'_>, Range<TextStep>) -> Result<Change, Refusal>,
+) -> bool {
+    let Some((steps, setup)) = steps.zip(model.setup.clone()) else {
+        return false;
+    };
+    let change = change(model.doc.structure(&setup), steps);
+    restructured(model, change, effects)
+}
+
+/// The same for the steps that are marked.
 fn on_steps(
     model: &mut Model,
     effects: &mut Vec<Effect>,
     change: impl FnOnce(Text<'_>, Range<TextStep>) -> Result<Change, Refusal>,
 ) -> bool {
-    let Some((steps, setup)) = these(model).zip(model.setup.clone()) else {
-        return false;
-    };
-    let of = Text {
-        parsed: &model.doc.prepared.parsed,
-        text: &model.doc.text,
-        names: &setup.names,
-    };
-    let change = change(of, steps);
-    restructured(model, change, effects)
+    let steps = these(model);
+    on_range(model, effects, steps, change)
 }
 
 /// The same for the one step under the cursor.
@@ -144,16 +150,8 @@ fn on_step(
     effects: &mut Vec<Effect>,
     change: impl FnOnce(Text<'_>, TextStep) -> Result<Change, Refusal>,
 ) -> bool {
-    let Some((step, setup)) = here(model).zip(model.setup.clone()) else {
-        return false;
-    };
-    let of = Text {
-        parsed: &model.doc.prepared.parsed,
-        text: &model.doc.text,
-        names: &setup.names,
-    };
-    let change = change(of, step);
-    restructured(model, change, effects)
+    let step = here(model).map(TextStep::alone);
+    on_range(model, effects, step, |of, steps| change(of, steps.start))
 }
 
 pub(super) fn copy(model: &mut Model, effects: &mut Vec<Effect>) {
@@ -203,27 +201,15 @@ pub(super) fn delete(model: &mut Model, effects: &mut Vec<Effect>) {
 }
 
 fn delete_steps(model: &mut Model, steps: Range<TextStep>, line: usize, effects: &mut Vec<Effect>) {
-    let one = steps.end.0 - steps.start.0 == 1;
-    let Some(setup) = model.setup.clone() else {
-        return;
+    let words = if steps.end.0 - steps.start.0 == 1 {
+        "step deleted; u brings it back"
+    } else {
+        "steps deleted; u brings them back"
     };
-    let of = Text {
-        parsed: &model.doc.prepared.parsed,
-        text: &model.doc.text,
-        names: &setup.names,
-    };
-    let change = restructure::delete(of, steps);
-    if restructured(model, change, effects) {
+    if on_range(model, effects, Some(steps), restructure::delete) {
         model.doc.cursor = Cursor { line, nth: 0 };
         model.doc.hold_cursor();
-        model.say(
-            Role::Quiet,
-            if one {
-                "step deleted; u brings it back"
-            } else {
-                "steps deleted; u brings them back"
-            },
-        );
+        model.say(Role::Quiet, words);
     }
 }
 
@@ -388,11 +374,7 @@ pub(super) fn to_routine(
     let Some((steps, setup)) = these(model).zip(model.setup.clone()) else {
         return Err("the cursor is not in a step".into());
     };
-    let of = Text {
-        parsed: &model.doc.prepared.parsed,
-        text: &model.doc.text,
-        names: &setup.names,
-    };
+    let of = model.doc.structure(&setup);
     let change = restructure::extract(of, steps, name).map_err(|why| why.to_string())?;
     restructured(model, Ok(change), effects);
     model.doc.cursor.line += 1;
@@ -444,11 +426,7 @@ pub(super) fn comment(model: &mut Model, effects: &mut Vec<Effect>) {
             let Some(setup) = model.setup.clone() else {
                 return;
             };
-            let of = Text {
-                parsed: &model.doc.prepared.parsed,
-                text: &model.doc.text,
-                names: &setup.names,
-            };
+            let of = model.doc.structure(&setup);
             match restructure::comment(of, steps) {
                 Ok(change) => change.apply(&model.doc.text),
                 Err(why) => return model.say(Role::Thin, why.to_string()),

@@ -338,6 +338,23 @@ fn more_mark(scroll: usize, rows: usize, area: Rect, theme: Theme, buffer: &mut 
     }
 }
 
+/// Draws the ground and the sign of a marked row.
+fn mark_row(theme: Theme, list: Rect, y: u16, focused: bool, buffer: &mut Buffer) {
+    let row = Rect {
+        y,
+        height: 1,
+        ..list
+    };
+    paint_row(
+        buffer,
+        row,
+        y,
+        theme.on(theme.role(Role::Text), theme.raised()),
+    );
+    let role = if focused { Role::Accent } else { Role::Quiet };
+    put(buffer, list.x, y, 1, "›", theme.role(role));
+}
+
 // ---- track
 
 fn track(model: &Model, theme: Theme, kept: &mut Kept, area: Rect, buffer: &mut Buffer) {
@@ -641,24 +658,7 @@ fn map(model: &Model, theme: Theme, area: Rect, open: bool, buffer: &mut Buffer)
         .zip(list.y..list.bottom())
     {
         if marked == Some(index) {
-            paint_row(
-                buffer,
-                Rect {
-                    y,
-                    height: 1,
-                    ..list
-                },
-                y,
-                theme.on(theme.role(Role::Text), theme.raised()),
-            );
-            put(
-                buffer,
-                list.x,
-                y,
-                1,
-                "›",
-                theme.role(if focused { Role::Accent } else { Role::Quiet }),
-            );
+            mark_row(theme, list, y, focused, buffer);
         }
         let mut x = list.x + 1 + 2 * row.depth as u16;
         if let Some(step) = row.step {
@@ -736,24 +736,7 @@ fn findings(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         .zip(list.y..list.bottom())
     {
         if index == model.side_row {
-            paint_row(
-                buffer,
-                Rect {
-                    y,
-                    height: 1,
-                    ..list
-                },
-                y,
-                theme.on(theme.role(Role::Text), theme.raised()),
-            );
-            put(
-                buffer,
-                list.x,
-                y,
-                1,
-                "›",
-                theme.role(if focused { Role::Accent } else { Role::Quiet }),
-            );
+            mark_row(theme, list, y, focused, buffer);
         }
         let (sign, role) = match finding.severity {
             Severity::Error => ("✗", Role::Wrong),
@@ -865,24 +848,7 @@ fn score(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let shown = rows.iter().zip(&lines).enumerate().skip(model.side_scroll);
     for ((index, ((words, points), line)), y) in shown.zip(list.y..list.bottom()) {
         if index == model.side_row {
-            paint_row(
-                buffer,
-                Rect {
-                    y,
-                    height: 1,
-                    ..list
-                },
-                y,
-                theme.on(theme.role(Role::Text), theme.raised()),
-            );
-            put(
-                buffer,
-                list.x,
-                y,
-                1,
-                "›",
-                theme.role(if focused { Role::Accent } else { Role::Quiet }),
-            );
+            mark_row(theme, list, y, focused, buffer);
         }
         let begun = line
             .first
