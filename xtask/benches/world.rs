@@ -1,7 +1,9 @@
-//! What the simulated world costs and how true it is: whole runs with and without contacts, a step against that of a
-//! general rigid-body engine with the same bodies at the same step size, and batches on one thread and on two.
+//! What the simulated world costs and how true it is: whole runs with and without contacts, a step
+//! against that of a general rigid-body engine with the same bodies at the same step size, and
+//! batches on one thread and on two.
 //!
-//! The engine knows no tyres, motors, floor friction or sensors: what is compared is what both can do.
+//! The engine knows no tyres, motors, floor friction or sensors: what is compared is what both can
+//! do.
 
 use std::hint::black_box;
 use std::sync::Arc;
@@ -310,7 +312,8 @@ fn truth() {
         expected * 1e3
     );
 
-    // Two discs that meet head on, half of the speed given back: the closed form, and the general engine.
+    // Two discs that meet head on, half of the speed given back: the closed form, and the general
+    // engine.
     let mut world = PhysicsWorld {
         gravity: Vector::ZERO,
         ..PhysicsWorld::default()

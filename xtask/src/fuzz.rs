@@ -5,7 +5,8 @@ use std::process::{Command, Stdio};
 
 use crate::{USAGE, cargo_command, run};
 
-/// What rustc adds so that the searcher sees which branches are taken. Only stable flags: no other toolchain is needed.
+/// What rustc adds so that the searcher sees which branches are taken. Only stable flags: no other
+/// toolchain is needed.
 const WATCHED: &str = "-Cpasses=sancov-module -Cllvm-args=-sanitizer-coverage-level=4 \
     -Cllvm-args=-sanitizer-coverage-inline-8bit-counters -Cllvm-args=-sanitizer-coverage-pc-table \
     -Cllvm-args=-sanitizer-coverage-trace-compares -Cdebug-assertions=yes -Coverflow-checks=yes -Ccodegen-units=1";

@@ -1,5 +1,5 @@
-//! What developers of Wayodos run: `cargo xtask test`, `cargo xtask screenshots`, `cargo xtask bench`, `cargo xtask measure`,
-//! `cargo xtask laws`, `cargo xtask siege`, `cargo xtask fuzz`.
+//! What developers of Wayodos run: `cargo xtask test`, `cargo xtask screenshots`, `cargo xtask
+//! bench`, `cargo xtask measure`, `cargo xtask laws`, `cargo xtask siege`, `cargo xtask fuzz`.
 
 mod fuzz;
 mod measure;
@@ -63,7 +63,8 @@ fn test() -> Result<(), String> {
         "-D",
         "warnings",
     ])?;
-    // Clippy has looked at the benches too, and refuses what the oldest Rust named in Cargo.toml does not know.
+    // Clippy has looked at the benches too, and refuses what the oldest Rust named in Cargo.toml
+    // does not know.
     let mut pages = cargo_command(root());
     pages
         .args(["doc", "--workspace", "--no-deps", "--locked", "--quiet"])
@@ -80,7 +81,8 @@ fn test() -> Result<(), String> {
     cargo(&["test", "--workspace", "--locked", "--", "--quiet"])
 }
 
-/// Each round makes up other missions; what breaks a law is printed, shrunk, and kept beside the test.
+/// Each round makes up other missions; what breaks a law is printed, shrunk, and kept beside the
+/// test.
 fn laws(minutes: Option<String>) -> Result<(), String> {
     let minutes = minutes.unwrap_or_else(|| "60".into());
     let minutes: u64 = minutes

@@ -1,5 +1,5 @@
-//! What a person waits for, measured on the real program: its first frame, its first path, the path after a nudge, the
-//! memory it takes, and what a key costs while a batch of runs uses every core.
+//! What a person waits for, measured on the real program: its first frame, its first path, the path
+//! after a nudge, the memory it takes, and what a key costs while a batch of runs uses every core.
 
 use std::io::{Read as _, Write as _};
 use std::path::Path;
@@ -46,7 +46,8 @@ pub fn all(root: &Path) -> Result<(), String> {
     series(&program, "nudge to path in a batch, ms", *b".,", true, true)
 }
 
-/// Presses two keys in turn, many times: how long until the first frame after each, or until the screen is at rest again.
+/// Presses two keys in turn, many times: how long until the first frame after each, or until the
+/// screen is at rest again.
 fn series(
     program: &Path,
     name: &str,

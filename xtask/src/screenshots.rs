@@ -1,4 +1,5 @@
-//! Pictures of the application for the docs: a real terminal on a display of its own, keys sent through tmux.
+//! Pictures of the application for the docs: a real terminal on a display of its own, keys sent
+//! through tmux.
 
 use std::fs;
 use std::io::{BufRead as _, BufReader};

@@ -1,7 +1,8 @@
-//! The field: a flat mat with lines and patches of known surfaces, walls on it, and named start poses.
+//! The field: a flat mat with lines and patches of known surfaces, walls on it, and named start
+//! poses.
 //!
-//! Coordinates are in metres, x right, y up, the origin at the mat's lower left corner; headings are
-//! counter-clockwise from +x. Loading is pure: text in, field and findings out.
+//! Coordinates are in metres, x right, y up, the origin at the mat's lower left corner; headings
+//! are counter-clockwise from +x. Loading is pure: text in, field and findings out.
 
 mod drawing;
 mod errors;

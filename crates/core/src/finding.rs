@@ -96,7 +96,8 @@ pub fn apply_all(text: &str, mut edits: Vec<Edit>) -> String {
 pub struct Hint {
     /// One line for a person.
     pub words: String,
-    /// The change, when a program can make it; empty otherwise. The edits belong together and do not overlap.
+    /// The change, when a program can make it; empty otherwise. The edits belong together and do
+    /// not overlap.
     pub edits: Vec<Edit>,
 }
 

@@ -1,9 +1,11 @@
-//! Which one of a list: typed numbers, so that a step of the program is never taken for a step of the text, nor a
-//! floor sensor for a ranging sensor. And the kinds of devices that a mission can name.
+//! Which one of a list: typed numbers, so that a step of the program is never taken for a step of
+//! the text, nor a floor sensor for a ranging sensor. And the kinds of devices that a mission can
+//! name.
 //!
-//! An id is the place of its thing in one list, from 0. Lists that run in step with that one (readings beside sensors)
-//! are indexed by the same id. Lines of a text stay plain numbers: they are a measure, with ranges, sums and differences,
-//! and with everything else typed nothing else is left to take them for.
+//! An id is the place of its thing in one list, from 0. Lists that run in step with that one
+//! (readings beside sensors) are indexed by the same id. Lines of a text stay plain numbers: they
+//! are a measure, with ranges, sums and differences, and with everything else typed nothing else is
+//! left to take them for.
 
 use std::fmt;
 use std::ops::{Index, IndexMut, Range};

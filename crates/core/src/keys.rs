@@ -19,8 +19,8 @@ pub struct Key {
     pub typical: &'static str,
     /// Least and greatest value in SI units, where the loader knows them beforehand.
     pub range: Option<(f64, f64)>,
-    /// No number that it holds may be less than this, in SI units: 0 or the least number above it; minus infinity where any
-    /// may stand.
+    /// No number that it holds may be less than this, in SI units: 0 or the least number above it;
+    /// minus infinity where any may stand.
     pub least: f64,
     /// What it means, in one sentence.
     pub what: &'static str,
@@ -58,7 +58,8 @@ impl Key {
         format!("{} = {}", self.name, self.typical)
     }
 
-    /// Whether a value is outside the range of the key; a quantity of another dimension is for the reader to refuse.
+    /// Whether a value is outside the range of the key; a quantity of another dimension is for the
+    /// reader to refuse.
     pub fn excludes(&self, written: &Quantity) -> bool {
         let Some((least, greatest)) = self.range else {
             return false;
@@ -71,7 +72,8 @@ impl Key {
         Quantity::parse(self.typical.trim_matches('"')).map_or(Unit::None, |quantity| quantity.unit)
     }
 
-    /// The range, in the unit of the typical value as far as people would write it in that: `50 g to 50 kg`.
+    /// The range, in the unit of the typical value as far as people would write it in that: `50 g
+    /// to 50 kg`.
     pub fn range_words(&self) -> Option<String> {
         let (least, greatest) = self.range?;
         let usual = self.unit();
@@ -129,7 +131,8 @@ impl Section {
         in_brackets.filter(|name| !name.is_empty()).chain(keys)
     }
 
-    /// The section as one would begin to write it below this header: the keys that must be there, with typical values.
+    /// The section as one would begin to write it below this header: the keys that must be there,
+    /// with typical values.
     pub fn template(&self, header: &str) -> String {
         let needed = self
             .keys
@@ -203,8 +206,9 @@ impl<T: Holds> Holds for toml::Spanned<T> {
 
 /// Defines a section of a file: the struct that it is read into, and its description.
 ///
-/// Each key has its type, `required` or what holds when it is left out, a typical value as it is written, a range in SI
-/// units if the loader knows one, and a sentence. `..SHAPE` and `..PATH` stand for the keys that several sections share.
+/// Each key has its type, `required` or what holds when it is left out, a typical value as it is
+/// written, a range in SI units if the loader knows one, and a sentence. `..SHAPE` and `..PATH`
+/// stand for the keys that several sections share.
 macro_rules! section {
     // Where something lies and what shape it has: keys that many sections of a field share.
     (

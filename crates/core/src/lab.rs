@@ -1,6 +1,7 @@
 //! What runs say about a mission.
 
-// A new behaviour, condition or ending must be looked at wherever its kind is: no arm says "all others".
+// A new behaviour, condition or ending must be looked at wherever its kind is: no arm says "all
+// others".
 #![cfg_attr(not(test), warn(clippy::wildcard_enum_match_arm))]
 
 pub mod advice;

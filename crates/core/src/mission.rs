@@ -1,11 +1,12 @@
 //! The mission language: text to model, findings and slots, and back.
 //!
-//! The text is the document. Parsing never fails: each line is read by itself, a broken one is a finding and
-//! the rest still stands. Every place of a sentence that somebody would change is a [`Slot`] with its span, so
-//! screens edit by replacing spans ([`edit`]) and never print a model back. `check` needs only [`Names`]:
-//! what a robot and a field offer, not the robot or the field.
+//! The text is the document. Parsing never fails: each line is read by itself, a broken one is a
+//! finding and the rest still stands. Every place of a sentence that somebody would change is a
+//! [`Slot`] with its span, so screens edit by replacing spans ([`edit`]) and never print a model
+//! back. `check` needs only [`Names`]: what a robot and a field offer, not the robot or the field.
 
-// A new behaviour, condition or ending must be looked at wherever its kind is: no arm says "all others".
+// A new behaviour, condition or ending must be looked at wherever its kind is: no arm says "all
+// others".
 #![cfg_attr(not(test), warn(clippy::wildcard_enum_match_arm))]
 
 pub mod about;

@@ -1,6 +1,8 @@
-//! A project: which mission, robot and field belong together, and what the sensors were calibrated to.
+//! A project: which mission, robot and field belong together, and what the sensors were calibrated
+//! to.
 //!
-//! Long because reading the files, the names they offer and preparing a mission lead from one to the next.
+//! Long because reading the files, the names they offer and preparing a mission lead from one to
+//! the next.
 
 pub mod arrange;
 pub mod hands;
@@ -215,7 +217,8 @@ pub const BOX: &str = "box";
 const BOX_SIDE: f64 = 0.1;
 
 impl Setup {
-    /// Reads the files beside the mission, for a field that names no further files. No setup when one has errors.
+    /// Reads the files beside the mission, for a field that names no further files. No setup when
+    /// one has errors.
     pub fn load(
         robot: &str,
         field: &str,
@@ -224,7 +227,8 @@ impl Setup {
         Self::load_with(robot, field, calibration, &|_| Err(Unreadable::NoFiles))
     }
 
-    /// Reads the files beside the mission, and those that the field names. No setup when one of them has errors.
+    /// Reads the files beside the mission, and those that the field names. No setup when one of
+    /// them has errors.
     pub fn load_with(
         robot: &str,
         field: &str,
@@ -263,8 +267,8 @@ impl Setup {
         )
     }
 
-    /// The same with a box beside the field that only a hand puts onto it: for a look at what happens when something is
-    /// in the way.
+    /// The same with a box beside the field that only a hand puts onto it: for a look at what
+    /// happens when something is in the way.
     #[must_use]
     pub fn with_box(&self) -> Self {
         if self
@@ -334,7 +338,8 @@ fn check_places(robot: &Robot, field: &Field, findings: &mut Vec<Finding>) {
     }
 }
 
-/// Another robot with what it does; what is wrong with its own files is reported at the key that names them.
+/// Another robot with what it does; what is wrong with its own files is reported at the key that
+/// names them.
 fn player(
     opponent: &Opponent,
     field: &Field,
@@ -618,7 +623,8 @@ struct Stage<'a> {
     shared: &'a [(String, String)],
 }
 
-/// Reads, checks and compiles a mission. Without a setup the names are left unchecked and nothing compiles.
+/// Reads, checks and compiles a mission. Without a setup the names are left unchecked and nothing
+/// compiles.
 ///
 /// With a setup there is a program, or a finding that is an error.
 pub fn prepare(text: &str, setup: Option<&Setup>) -> Prepared {

@@ -1,8 +1,8 @@
-//! What a run recorded: where it came from does not matter. The simulator makes one, so can a replay, and a log of a real
-//! robot.
+//! What a run recorded: where it came from does not matter. The simulator makes one, so can a
+//! replay, and a log of a real robot.
 //!
-//! A record is data: it can be stored and read back, knows the version of its form, and has a fingerprint that covers
-//! all of it.
+//! A record is data: it can be stored and read back, knows the version of its form, and has a
+//! fingerprint that covers all of it.
 
 mod fingerprint;
 mod hands;
@@ -90,7 +90,8 @@ pub struct Run {
     pub outcome: Outcome,
     /// Why, in words; empty when done.
     pub reason: String,
-    /// Tick at which the mission ended; the trace goes on for half a second, in which the robot comes to rest.
+    /// Tick at which the mission ended; the trace goes on for half a second, in which the robot
+    /// comes to rest.
     pub ended: usize,
     /// What was recorded.
     pub trace: Trace,
@@ -120,7 +121,8 @@ pub struct Begun {
 }
 
 impl Run {
-    /// What was recorded of a run of a program: the visits of its steps and the legs follow from the trace.
+    /// What was recorded of a run of a program: the visits of its steps and the legs follow from
+    /// the trace.
     pub fn of(
         trace: Trace,
         program: &Program,

@@ -55,7 +55,8 @@ pub struct FloorSensor {
     pub step: f64,
     /// Whether dark surfaces give high readings.
     pub inverted: bool,
-    /// What its height makes of its own light: the square of the height it was made for over the height it has.
+    /// What its height makes of its own light: the square of the height it was made for over the
+    /// height it has.
     pub gain: f64,
     /// When in its period it reads, steps (ms).
     pub phase_ms: u32,
@@ -124,7 +125,8 @@ pub struct RangeSensor {
     pub scale: f64,
     /// Smallest difference of two readings, metres.
     pub step: f64,
-    /// Faces that the beam meets at a flatter angle than this to their normal (rad) send nothing back.
+    /// Faces that the beam meets at a flatter angle than this to their normal (rad) send nothing
+    /// back.
     pub slant: f64,
     /// Turning faster than this (rad/s) it sees nothing.
     pub blind_above: f64,
@@ -158,7 +160,8 @@ pub struct Gyro {
     pub drift: f64,
     /// What it reports of a turn, as a share of it.
     pub scale: f64,
-    /// Seconds after the start during which it still settles: it is off by as much as `unsettled` to begin with.
+    /// Seconds after the start during which it still settles: it is off by as much as `unsettled`
+    /// to begin with.
     pub settles: f64,
     /// Standard deviation in rad/s of what it is off at the start, which fades within `settles`.
     pub unsettled: f64,
@@ -303,7 +306,8 @@ pub struct Robot {
     pub outline: Vec<(f64, f64)>,
     /// Simulation steps (ms) between two control ticks.
     pub control_ms: u32,
-    /// Simulation steps (ms) that a command takes to reach the motors, and by how many more it may come late.
+    /// Simulation steps (ms) that a command takes to reach the motors, and by how many more it may
+    /// come late.
     pub lag_ms: [u32; 2],
     /// How much it differs from run to run.
     pub scatter: Spreads<RobotSpread>,
@@ -380,8 +384,8 @@ impl Robot {
             .map(SensorId)
     }
 
-    /// The floor sensor of the same kind that sits where this one would with left and right swapped: itself in the
-    /// middle.
+    /// The floor sensor of the same kind that sits where this one would with left and right
+    /// swapped: itself in the middle.
     pub fn opposite(&self, sensor: SensorId) -> Option<SensorId> {
         /// Two sensors within this, metres, sit as well as opposite each other.
         const NEAR: f64 = 0.003;
@@ -434,8 +438,9 @@ impl Robot {
         of(&self.left).min(of(&self.right))
     }
 
-    /// The battery's voltage when the motors have these duties and rim speeds (m/s): it falls with the current that they
-    /// draw, which is duty x (duty - speed / no-load speed) of the stall current, as a chopper takes it from the battery.
+    /// The battery's voltage when the motors have these duties and rim speeds (m/s): it falls with
+    /// the current that they draw, which is duty x (duty - speed / no-load speed) of the stall
+    /// current, as a chopper takes it from the battery.
     pub fn voltage(&self, duties: [f64; 2], rims: [f64; 2]) -> f64 {
         let drawn = |motor: &Motor, wheel: usize| {
             let top = motor.no_load_speed * self.battery / motor.rated_voltage

@@ -1,6 +1,7 @@
 //! How much runs of one mission differ: what a team, a table and a battery make of the same files.
 //!
-//! All spreads are standard deviations. Those that no file gives are our own estimates (docs/world.md).
+//! All spreads are standard deviations. Those that no file gives are our own estimates
+//! (docs/world.md).
 
 use crate::finding::Hint;
 use crate::keys::section;
@@ -53,7 +54,8 @@ impl<T: Copy> Spreads<T> {
     }
 }
 
-/// Defines the spreads of something: the struct, what holds without a file's word, and the section that says otherwise.
+/// Defines the spreads of something: the struct, what holds without a file's word, and the section
+/// that says otherwise.
 macro_rules! spreads {
     (
         $(#[$meta:meta])* $name:ident $table:ident $about:literal

@@ -1,8 +1,10 @@
-//! The world: moves robots and things, lets sensors read, runs controllers in it, and keeps the score.
+//! The world: moves robots and things, lets sensors read, runs controllers in it, and keeps the
+//! score.
 //!
-//! A run is a pure function of world, program, start, seed and what is done by hand. Time is counted in steps of one
-//! millisecond: commands, motors, traction and contacts, motion; where nothing is near, several are taken at once. Sensors
-//! and programs look at their own times. The model, its constants and their sources are written down in docs/world.md.
+//! A run is a pure function of world, program, start, seed and what is done by hand. Time is
+//! counted in steps of one millisecond: commands, motors, traction and contacts, motion; where
+//! nothing is near, several are taken at once. Sensors and programs look at their own times. The
+//! model, its constants and their sources are written down in docs/world.md.
 
 mod chance;
 mod drive;

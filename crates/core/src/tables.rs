@@ -1,4 +1,5 @@
-//! Reads TOML tables through serde, one section at a time, so that every section gets its own finding.
+//! Reads TOML tables through serde, one section at a time, so that every section gets its own
+//! finding.
 //!
 //! A whole-file `from_str` would stop at the first mistake; here the file is parsed into spanned
 //! values first and each section is then deserialised by itself.
@@ -140,8 +141,8 @@ impl<'a> Tables<'a> {
         None
     }
 
-    /// A section for each of these names below a key, such as `[motor.left]`, in the order of the names; what is missing is
-    /// a finding.
+    /// A section for each of these names below a key, such as `[motor.left]`, in the order of the
+    /// names; what is missing is a finding.
     pub fn needed_named<T: Described, const N: usize>(
         &mut self,
         key: &str,
@@ -211,13 +212,14 @@ impl<'a> Tables<'a> {
         }
     }
 
-    /// The named described sections below a key, such as `[surface.dark]`, in the order of the file.
+    /// The named described sections below a key, such as `[surface.dark]`, in the order of the
+    /// file.
     pub fn named_sections<T: Described>(&mut self, key: &str) -> Vec<Named<T>> {
         self.each_named(key, Self::described)
     }
 
-    /// Reads a section by its description: all keys that are missing are reported at once, each with a typical value, and
-    /// values out of their range.
+    /// Reads a section by its description: all keys that are missing are reported at once, each
+    /// with a typical value, and values out of their range.
     fn described<T: Described>(&mut self, value: Spanned<DeValue<'a>>) -> Option<Item<T>> {
         let section = T::SECTION;
         let span = value.span();
@@ -270,7 +272,8 @@ impl<'a> Tables<'a> {
         read
     }
 
-    /// Where a line below the header of a section would stand; none for a table that is written in braces.
+    /// Where a line below the header of a section would stand; none for a table that is written in
+    /// braces.
     fn below(&self, section: &Range<usize>) -> Option<usize> {
         let rest = self.text.get(section.start..)?;
         let header = rest.split('\n').next()?;
@@ -303,7 +306,8 @@ impl<'a> Tables<'a> {
         .help(hint);
     }
 
-    /// The named sections below a key, such as `[sensor.floor-left]`, whose own keys are names, too.
+    /// The named sections below a key, such as `[sensor.floor-left]`, whose own keys are names,
+    /// too.
     pub fn named<T: DeserializeOwned>(&mut self, key: &str) -> Vec<Named<T>> {
         self.each_named(key, Self::read)
     }
@@ -352,7 +356,8 @@ impl<'a> Tables<'a> {
         }
     }
 
-    /// Turns a serde message into ours: serde knows which key is wrong, but not what was probably meant.
+    /// Turns a serde message into ours: serde knows which key is wrong, but not what was probably
+    /// meant.
     fn explain(&self, error: &Error, section: Range<usize>) -> Finding {
         let span = error.span().unwrap_or(section);
         let message = error.message().replace('\n', ", ");
@@ -399,7 +404,8 @@ fn unknown_key<'k>(
     Finding::error("T002", source, span, format!("unknown key `{name}`")).hint(hint)
 }
 
-/// Reports every name that stands twice; answers nothing, the first of each is kept by whoever looks names up.
+/// Reports every name that stands twice; answers nothing, the first of each is kept by whoever
+/// looks names up.
 pub fn report_duplicates<'n>(
     tables: &mut Tables<'_>,
     what: &str,

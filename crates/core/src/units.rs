@@ -11,7 +11,8 @@ use serde::de::{self, Deserialize, Deserializer, Visitor};
 pub mod colour;
 pub mod math;
 
-/// The largest magnitude any quantity may have in its written unit; beyond it a number is a typing error.
+/// The largest magnitude any quantity may have in its written unit; beyond it a number is a typing
+/// error.
 pub const LARGEST: f64 = 1e6;
 
 /// What a number measures.
@@ -137,7 +138,8 @@ units! {
 }
 
 impl Unit {
-    /// Words for units that people write, and the unit that is meant; none where no unit here is that large.
+    /// Words for units that people write, and the unit that is meant; none where no unit here is
+    /// that large.
     pub const SPOKEN: &[(&str, Option<Self>)] = &[
         ("percent", Some(Self::Percent)),
         ("millimetres", Some(Self::Millimetre)),
@@ -258,7 +260,8 @@ impl fmt::Display for Quantity {
     }
 }
 
-/// Reads a plain decimal such as `0.6` or `-30`; exponents and the words for infinity are not numbers here.
+/// Reads a plain decimal such as `0.6` or `-30`; exponents and the words for infinity are not
+/// numbers here.
 pub fn parse_number(text: &str) -> Option<f64> {
     let plain = text
         .bytes()
@@ -421,7 +424,8 @@ impl<'de, T: Measure + Deserialize<'de>> Deserialize<'de> for NotNegative<T> {
     }
 }
 
-/// Two lengths that belong together, written `"300, 200 mm"` (a place) or `"2000 x 1500 mm"` (a size); in metres.
+/// Two lengths that belong together, written `"300, 200 mm"` (a place) or `"2000 x 1500 mm"` (a
+/// size); in metres.
 #[derive(Clone, Copy, Debug, PartialEq, Default)]
 pub struct Pair {
     /// Rightwards in the field frame, forwards in the robot frame.

@@ -1,4 +1,5 @@
-//! The modules of the core depend on each other in one direction only; and none of them knows files or clocks.
+//! The modules of the core depend on each other in one direction only; and none of them knows files
+//! or clocks.
 
 #![allow(clippy::unwrap_used, reason = "helpers of tests are tests")]
 

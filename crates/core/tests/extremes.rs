@@ -1,5 +1,6 @@
-//! Files that are well formed and absurd: every number of the demo's files becomes nothing, negative, tiny, huge.
-//! The answer is a finding, or a run that ends with a place for the robot; never a panic, a NaN or a hang.
+//! Files that are well formed and absurd: every number of the demo's files becomes nothing,
+//! negative, tiny, huge. The answer is a finding, or a run that ends with a place for the robot;
+//! never a panic, a NaN or a hang.
 
 use std::ops::Range;
 

@@ -1,4 +1,5 @@
-//! What the mission screen is made of: what may be written, how things stood, what may help, and runs of a piece.
+//! What the mission screen is made of: what may be written, how things stood, what may help, and
+//! runs of a piece.
 
 use std::sync::Arc;
 use wayodos_core::ids::{SlotId, StepId, TextStep};
@@ -585,7 +586,8 @@ fn hands_are_written_as_they_are_read() {
     );
 }
 
-/// The lines that wild texts are made of: sentences of the demo, copies, and what nobody wrote on purpose.
+/// The lines that wild texts are made of: sentences of the demo, copies, and what nobody wrote on
+/// purpose.
 fn wild_lines() -> Vec<String> {
     let own = [
         "step \"a\"",
@@ -625,8 +627,8 @@ fn wild_lines() -> Vec<String> {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(150))]
 
-    /// Whatever stands in a text, the screen's changes of it are changes and nothing else: no panic, spans within the
-    /// text, and what was not meant stays.
+    /// Whatever stands in a text, the screen's changes of it are changes and nothing else: no
+    /// panic, spans within the text, and what was not meant stays.
     #[test]
     fn any_text_can_be_changed_completed_and_asked(picks in prop::collection::vec(any::<prop::sample::Index>(), 0..30), at: prop::sample::Index) {
         let lines = wild_lines();

@@ -306,7 +306,8 @@ fn every_code_is_explained() {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(300))]
 
-    /// Lines of the page and the demo, in any order: whatever of it compiles also runs, and can be messages about.
+    /// Lines of the page and the demo, in any order: whatever of it compiles also runs, and can be
+    /// messages about.
     #[test]
     fn any_lines_together_are_read_and_what_compiles_runs(picks in prop::collection::vec(any::<prop::sample::Index>(), 1..40)) {
         let missions = MISSIONS.iter().map(|name| example(&format!("missions/{name}.way")));

@@ -1,8 +1,9 @@
-//! Laws over the missions of the demo and over missions made up from the grammar: a change of the structure gives a
-//! mission that runs, or is refused with a reason; a mission has a program or an error; a mirrored mission does on a
-//! mirrored field what the other one does.
+//! Laws over the missions of the demo and over missions made up from the grammar: a change of the
+//! structure gives a mission that runs, or is refused with a reason; a mission has a program or an
+//! error; a mirrored mission does on a mirrored field what the other one does.
 //!
-//! `PROPTEST_CASES` says how many missions are made up; `cargo xtask laws` runs them for as long as one likes.
+//! `PROPTEST_CASES` says how many missions are made up; `cargo xtask laws` runs them for as long as
+//! one likes.
 
 #![expect(
     clippy::format_push_string,
@@ -248,7 +249,8 @@ fn comments(parsed: &Parsed, text: &str) -> Vec<String> {
     spans.map(|span| text[span].trim_end().to_owned()).collect()
 }
 
-/// Does one change of a mission that runs, and holds the outcome against the law. What was refused, if it was.
+/// Does one change of a mission that runs, and holds the outcome against the law. What was refused,
+/// if it was.
 fn hold_to_the_law(
     setup: &Setup,
     text: &str,
@@ -539,7 +541,8 @@ proptest! {
         let other = course(&bars(&places, true), &mirrored);
         prop_assert_eq!(&one.0, &other.0, "{}\n=>\n{}", text, mirrored);
         let off = ((one.1 - other.1).abs(), (one.2 + other.2 - 0.8).abs(), (one.3 + other.3).abs());
-        // On the very edge of a limit a row may hold one tick sooner in one of the two: that tick's way and turn.
+        // On the very edge of a limit a row may hold one tick sooner in one of the two: that tick's
+        // way and turn.
         prop_assert!(off.0 < 2e-3 && off.1 < 2e-3 && off.2 < 3e-2, "{:?}\n{}\n=>\n{}", off, text, mirrored);
 
         // And so does a routine that is called mirrored.

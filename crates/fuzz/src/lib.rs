@@ -1,6 +1,8 @@
-//! Every reader of Wayodos, as one function from any bytes: it must come back, with what was read or with findings.
+//! Every reader of Wayodos, as one function from any bytes: it must come back, with what was read
+//! or with findings.
 //!
-//! A reader panics here when it breaks a promise, so that a search (`cargo xtask fuzz`) and the short test below find it.
+//! A reader panics here when it breaks a promise, so that a search (`cargo xtask fuzz`) and the
+//! short test below find it.
 
 use std::sync::{Arc, OnceLock};
 
@@ -111,7 +113,8 @@ const PICTURE: &[u8] = &[
     232, 255, 255, 255, 0, 31, 238, 5, 251, 151, 174, 28, 81, 0, 0, 0, 0, 73, 69, 78, 68, 174, 66,
     96, 130,
 ];
-/// Runs of damaged files last no longer, in ticks of the controller: what breaks a run breaks it early.
+/// Runs of damaged files last no longer, in ticks of the controller: what breaks a run breaks it
+/// early.
 const SHORT: u32 = 50;
 
 fn bytes(texts: &[&str]) -> Vec<Vec<u8>> {
@@ -162,7 +165,8 @@ fn point_into(text: &str, findings: &[Finding]) {
     }
 }
 
-/// A short run of a mission, if there is a setup and a program; otherwise somebody must have said why.
+/// A short run of a mission, if there is a setup and a program; otherwise somebody must have said
+/// why.
 fn drive(setup: Option<&Setup>, findings: &[Finding], text: &str) -> bool {
     let Some(setup) = setup else {
         assert!(has_errors(findings), "refused without saying why");

@@ -1,6 +1,8 @@
-//! The strip chart of a run: steps as bands, readings with their limits, and events, over one time axis.
+//! The strip chart of a run: steps as bands, readings with their limits, and events, over one time
+//! axis.
 //!
-//! [`Chart`] is the model that the terminal paints in cells; [`chart_scene`] makes scene items of the same model.
+//! [`Chart`] is the model that the terminal paints in cells; [`chart_scene`] makes scene items of
+//! the same model.
 //!
 //! Long because a track of each kind is made and drawn here.
 
@@ -578,8 +580,8 @@ fn reflex_track(story: Story<'_>) -> Option<Track> {
     })
 }
 
-/// What is shown only when somebody asks for it: what the motors were commanded to do, where the robot looked, how far it came, and how
-/// far its own reckoning was off.
+/// What is shown only when somebody asks for it: what the motors were commanded to do, where the
+/// robot looked, how far it came, and how far its own reckoning was off.
 fn further_tracks(story: Story<'_>) -> Vec<Track> {
     let Story { run, program, .. } = story;
     let ticks = &run.trace.ticks;
@@ -666,9 +668,9 @@ fn further_tracks(story: Story<'_>) -> Vec<Track> {
     ]
 }
 
-/// Where the robot would believe to be at every tick if it reckoned by its encoders and its gyro, from its true pose at the
-/// start: x, y, heading, and metres rolled. Dead reckoning with the mean heading of each tick (Borenstein, Everett and Feng,
-/// "Where am I?", 1996, chapter 1).
+/// Where the robot would believe to be at every tick if it reckoned by its encoders and its gyro,
+/// from its true pose at the start: x, y, heading, and metres rolled. Dead reckoning with the mean
+/// heading of each tick (Borenstein, Everett and Feng, "Where am I?", 1996, chapter 1).
 fn reckoned(run: &Run, program: &Program) -> Vec<[f64; 4]> {
     let ticks = &run.trace.ticks;
     let Some(first) = ticks.first() else {

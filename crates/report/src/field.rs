@@ -363,7 +363,8 @@ pub fn moved_items(trace: &Trace, placement: &Placement, width: f64) -> Vec<Item
     items
 }
 
-/// Where something went wrong in the world: crosses where something fell, rings where tape was touched.
+/// Where something went wrong in the world: crosses where something fell, rings where tape was
+/// touched.
 pub fn happened_items(run: &Run, placement: &Placement, width: f64) -> Vec<Item> {
     let trace = &run.trace;
     let mut items = Vec::new();

@@ -1,4 +1,5 @@
-//! The flow chart of a mission: one box a step, its exits as labelled arrows. One model, painted as a scene and as text.
+//! The flow chart of a mission: one box a step, its exits as labelled arrows. One model, painted as
+//! a scene and as text.
 
 use wayodos_core::controller::Program;
 use wayodos_core::ids::{StepId, TextStep};
@@ -57,7 +58,8 @@ pub struct Flow {
 }
 
 impl Flow {
-    /// The chart of a mission that has been read. With its program, steps have the numbers that they have in a run.
+    /// The chart of a mission that has been read. With its program, steps have the numbers that
+    /// they have in a run.
     pub fn of(text: &str, parsed: &Parsed, program: Option<&Program>) -> Self {
         let mission = &parsed.mission;
         let reader = Reader::new(text, parsed);
@@ -125,7 +127,8 @@ impl Flow {
         self.rows().into_iter().map(|(_, line)| line).collect()
     }
 
-    /// The chart as lines of text, each with the index of the box that it is of; none for the title.
+    /// The chart as lines of text, each with the index of the box that it is of; none for the
+    /// title.
     pub fn rows(&self) -> Vec<(Option<usize>, String)> {
         let mut rows = vec![(None, self.title.clone()), (None, String::new())];
         for (index, one) in self.boxes.iter().enumerate() {

@@ -62,8 +62,8 @@ pub const ARM: Rgb = Rgb(120, 66, 30);
 /// The outline of a zone.
 pub const ZONE: Rgb = Rgb(64, 110, 88);
 
-/// Tints of steps, taken in turn. Chosen to differ in lightness as well as in hue, so that neighbours stay apart
-/// for colour-blind eyes, and to stand out from pale mat and dark line alike.
+/// Tints of steps, taken in turn. Chosen to differ in lightness as well as in hue, so that
+/// neighbours stay apart for colour-blind eyes, and to stand out from pale mat and dark line alike.
 const TINTS: [Rgb; 8] = [
     Rgb(0, 102, 194),
     Rgb(226, 96, 20),

@@ -1,7 +1,8 @@
-//! Drawings and charts of Wayodos: built once as a [`Scene`] or a [`Chart`], then painted as SVG, PDF, PNG or, by
-//! the application, as terminal cells. What is on the screen is what is exported.
+//! Drawings and charts of Wayodos: built once as a [`Scene`] or a [`Chart`], then painted as SVG,
+//! PDF, PNG or, by the application, as terminal cells. What is on the screen is what is exported.
 //!
-//! Everything here is a pure function to bytes: no clock, no file, no date; the same run gives the same drawing.
+//! Everything here is a pure function to bytes: no clock, no file, no date; the same run gives the
+//! same drawing.
 
 // A new action, test or shape must be looked at wherever its kind is: no arm says "all others".
 #![cfg_attr(not(test), warn(clippy::wildcard_enum_match_arm))]

@@ -63,7 +63,8 @@ pub fn to_pdf(scene: &Scene) -> Result<Vec<u8>, DrawError> {
         .map_err(|error| DrawError(format!("{error:?}")))
 }
 
-/// The scene as a PNG with this many pixels a millimetre, or fewer when the picture would be too large.
+/// The scene as a PNG with this many pixels a millimetre, or fewer when the picture would be too
+/// large.
 ///
 /// # Errors
 /// When the scene has no extent.

@@ -1,4 +1,5 @@
-//! A scene as coloured pixels: what terminal cells are made from, and pictures in the terminal's own pixels.
+//! A scene as coloured pixels: what terminal cells are made from, and pictures in the terminal's
+//! own pixels.
 
 use resvg::tiny_skia::{
     Color, FillRule, IntRect, LineCap, LineJoin, Paint, PathBuilder, Pixmap, Stroke as PenStroke,
@@ -34,8 +35,8 @@ impl Raster {
     }
 }
 
-/// Paints items (texts left out) into `width` x `height` pixels that show the scene from `origin` on with
-/// `scale` pixels a scene millimetre across and down; what nothing covers is `around`.
+/// Paints items (texts left out) into `width` x `height` pixels that show the scene from `origin`
+/// on with `scale` pixels a scene millimetre across and down; what nothing covers is `around`.
 pub fn rasterise<'a>(
     items: impl Iterator<Item = &'a Item>,
     origin: [f64; 2],
@@ -122,8 +123,9 @@ impl Canvas {
         }
     }
 
-    /// Paints a part of a column of pixels from one height to another, in pixels from the top; where it covers a part of a
-    /// pixel only, that part. A curve with thousands of points is painted so in a tenth of the time of a line.
+    /// Paints a part of a column of pixels from one height to another, in pixels from the top;
+    /// where it covers a part of a pixel only, that part. A curve with thousands of points is
+    /// painted so in a tenth of the time of a line.
     pub fn column(&mut self, x: usize, top: f32, bottom: f32, ink: Rgb) {
         let (width, height) = self.size();
         let (top, bottom) = (
@@ -253,7 +255,8 @@ const MANY: usize = 40;
 
 fn paint(map: &mut Pixmap, item: &Item, transform: Transform) {
     let mut builder = PathBuilder::new();
-    // Of a line with thousands of points nobody sees how they are joined, but round joins cost more than all the rest.
+    // Of a line with thousands of points nobody sees how they are joined, but round joins cost more
+    // than all the rest.
     let mut join = LineJoin::Round;
     match &item.shape {
         Shape::Polygon(points) | Shape::Line(points) => {

@@ -192,7 +192,8 @@ fn field(scene: &mut Scene, story: Story<'_>, top: f64, height: f64) {
 fn names(scene: &mut Scene, story: Story<'_>, tick: usize, placement: &Placement) {
     let mut label = |place: wayodos_core::field::Point, words: &str, ink| {
         let [x, y] = placement.at(place);
-        // On paper of its own, so that it is read on dark boards and pale sand alike; a letter is about 1.3 mm wide.
+        // On paper of its own, so that it is read on dark boards and pale sand alike; a letter is
+        // about 1.3 mm wide.
         let wide = 1.3 * words.chars().count() as f64 + 1.2;
         let patch = rectangle(x - wide / 2.0, y - 2.3, wide, 3.1);
         scene

@@ -94,7 +94,8 @@ fn open(out: &mut String, element: &str, points: &[[f64; 2]]) {
     out.push('"');
 }
 
-/// At most two decimals (a hundredth of a millimetre), without trailing zeroes; never a negative zero.
+/// At most two decimals (a hundredth of a millimetre), without trailing zeroes; never a negative
+/// zero.
 fn number(value: f64) -> String {
     let value = (value * 100.0).round() / 100.0 + 0.0;
     if value.is_finite() {

@@ -24,7 +24,8 @@ pub fn amount_words(si: f64, of: Option<Dimension>) -> String {
     }
 }
 
-/// How far an exit is from firing, in a few words: `41 %, needs > 60 %`, `80 mm of 320 mm, 240 mm to go`, `sees dark`, `true`.
+/// How far an exit is from firing, in a few words: `41 %, needs > 60 %`, `80 mm of 320 mm, 240 mm
+/// to go`, `sees dark`, `true`.
 pub fn live_words(live: &Live) -> String {
     if let Some(tone) = &live.sees {
         return if live.holds {
@@ -62,7 +63,8 @@ pub fn nearness(live: &Live) -> Option<f64> {
     if away <= 0.0 {
         return Some(1.0);
     }
-    // Readings run from nothing to full scale; ways, angles, times and counts from nothing to their goal.
+    // Readings run from nothing to full scale; ways, angles, times and counts from nothing to their
+    // goal.
     let whole = match live.of {
         Some(Dimension::Percent) => 1.0,
         _ => goal.abs().max(away),
@@ -82,7 +84,8 @@ pub fn wait_words(term: &TermStanding) -> Option<String> {
     })
 }
 
-/// The story of an exit in a sentence or three: when it was looked at, when it was true, what came nearest.
+/// The story of an exit in a sentence or three: when it was looked at, when it was true, what came
+/// nearest.
 pub fn story_words(story: Story<'_>, exit: &ExitStory, step: StepId, nth: usize) -> String {
     let Story { run, program, .. } = story;
     let at = |tick: usize| format!("{:.1} s", run.trace.seconds(tick));

@@ -98,7 +98,8 @@ fn points_words(points: f64) -> String {
     format!("{}", (points * 100.0).round() / 100.0 + 0.0)
 }
 
-/// The score sheet, line by line: what for with how often, and the points; the sum last. Nothing without rules.
+/// The score sheet, line by line: what for with how often, and the points; the sum last. Nothing
+/// without rules.
 pub fn score_lines(run: &Run) -> Vec<(String, String)> {
     let Some(total) = run.sheet.total() else {
         return Vec::new();
@@ -230,8 +231,8 @@ pub fn rest_words(run: &Run) -> String {
     )
 }
 
-/// What changed between two runs of the same project, in one line: which step ended otherwise, when and where, and what that
-/// does to the outcome and the points.
+/// What changed between two runs of the same project, in one line: which step ended otherwise, when
+/// and where, and what that does to the outcome and the points.
 pub fn change_words(before: Story<'_>, after: Story<'_>) -> String {
     let (
         Story {
@@ -311,8 +312,9 @@ pub fn change_words(before: Story<'_>, after: Story<'_>) -> String {
     changes.join("; ")
 }
 
-/// The visits to one step before and after an edit, in the order of the later run: a step is known by its name, as often as
-/// it came; one whose name is only in one of the texts was called otherwise, when it stands where the other's lonely one does.
+/// The visits to one step before and after an edit, in the order of the later run: a step is known
+/// by its name, as often as it came; one whose name is only in one of the texts was called
+/// otherwise, when it stands where the other's lonely one does.
 fn same_visits<'a>(before: Story<'a>, after: Story<'a>) -> Vec<(&'a Visit, &'a Visit)> {
     let has = |program: &Program, name: &str| program.steps.iter().any(|step| step.name == name);
     let called = |step: StepId| -> Option<&str> {

@@ -1,4 +1,5 @@
-//! What is played about a run beside its drawings: the story of an exit, what an edit changed and where, further tracks.
+//! What is played about a run beside its drawings: the story of an exit, what an edit changed and
+//! where, further tracks.
 
 use std::sync::Arc;
 use wayodos_core::ids::StepId;

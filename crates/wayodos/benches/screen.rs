@@ -62,7 +62,8 @@ fn benches(criterion: &mut Criterion) {
     );
 }
 
-/// Field and chart in the terminal's own pixels: everything drawn and encoded, and a picture while playing.
+/// Field and chart in the terminal's own pixels: everything drawn and encoded, and a picture while
+/// playing.
 fn pixels(criterion: &mut Criterion, model: &mut Model) {
     let mut buffer = Buffer::empty(Rect::new(0, 0, 160, 50));
     for (name, protocol) in [

@@ -1,5 +1,5 @@
-//! Unsaved edits as they are kept against a crash, with what they were based on: a file that has changed since is
-//! noticed, and asked about.
+//! Unsaved edits as they are kept against a crash, with what they were based on: a file that has
+//! changed since is noticed, and asked about.
 
 use std::path::Path;
 
@@ -43,7 +43,8 @@ impl Draft {
     /// A sentence that says what could not be written and why.
     pub fn store(base: &str, text: &str, file: &Path, mission: &Path) -> Result<(), String> {
         let whole = format!("{HEADER}{}\n{base}{text}", base.len());
-        // A project folder that somebody has removed is not made again in silence; that of the demo's drafts is ours.
+        // A project folder that somebody has removed is not made again in silence; that of the
+        // demo's drafts is ours.
         let ours = file == mission;
         let made = file
             .parent()

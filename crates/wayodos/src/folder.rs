@@ -1,6 +1,8 @@
-//! A project folder on disk, or the demo inside the binary: reading, saving, and the draft of unsaved edits.
+//! A project folder on disk, or the demo inside the binary: reading, saving, and the draft of
+//! unsaved edits.
 //!
-//! Every file is written beside its place and then moved into it, so that nothing is ever half-written.
+//! Every file is written beside its place and then moved into it, so that nothing is ever
+//! half-written.
 //!
 //! Long because all reading and saving goes through here, so that there is one place to guard.
 
@@ -50,7 +52,8 @@ pub struct Project {
 }
 
 impl Project {
-    /// Opens the project of a folder, of one of its folders, or of one of its files; a mission's path opens that mission.
+    /// Opens the project of a folder, of one of its folders, or of one of its files; a mission's
+    /// path opens that mission.
     ///
     /// `mission`: the name of another mission of the project, with or without its ending.
     ///
@@ -316,7 +319,8 @@ impl Project {
         names
     }
 
-    /// Another mission of the project. One that is not there yet is begun, and comes into its file when it is saved.
+    /// Another mission of the project. One that is not there yet is begun, and comes into its file
+    /// when it is saved.
     ///
     /// # Errors
     /// A sentence that says what could not be opened and why.
@@ -388,7 +392,8 @@ impl Project {
         self.draft_of(&self.config.mission, &self.place)
     }
 
-    /// The same for any text of the project, and the place of this window among those that have it open.
+    /// The same for any text of the project, and the place of this window among those that have it
+    /// open.
     pub fn draft_of(&self, path: &str, place: &Place) -> Option<PathBuf> {
         self.first_draft_of(path).map(|first| place.draft(&first))
     }
@@ -414,7 +419,8 @@ impl Project {
         }
     }
 
-    /// Takes a place among the windows that have this mission open, and over what a dead window left.
+    /// Takes a place among the windows that have this mission open, and over what a dead window
+    /// left.
     pub fn take_place(&mut self) {
         self.place = self.place_of(&self.config.mission);
     }
@@ -463,7 +469,8 @@ impl Project {
 /// The project that a path belongs to: its folder, and the mission when the path is one.
 ///
 /// # Errors
-/// When nothing is there, it belongs to no project, or it is a file of a project that is no mission.
+/// When nothing is there, it belongs to no project, or it is a file of a project that is no
+/// mission.
 pub fn locate(path: &Path) -> Result<(PathBuf, Option<String>), OpenError> {
     if !path.exists() {
         return Err(OpenError::Missing(path.to_owned()));
@@ -549,7 +556,8 @@ pub fn slug(name: &str) -> String {
     slug.trim_end_matches('-').to_owned()
 }
 
-/// Makes a project folder with the demo's robot, field and calibration, and a mission that has no steps yet.
+/// Makes a project folder with the demo's robot, field and calibration, and a mission that has no
+/// steps yet.
 ///
 /// # Errors
 /// A sentence that says what could not be written and why.
@@ -617,7 +625,8 @@ pub enum Saved {
     Done,
     /// The demo became a folder of its own.
     Copied(PathBuf),
-    /// The file on disk is not what was read: somebody else wrote it meanwhile. Nothing was written.
+    /// The file on disk is not what was read: somebody else wrote it meanwhile. Nothing was
+    /// written.
     ChangedOutside,
 }
 
@@ -678,7 +687,8 @@ pub fn save(
     )
 }
 
-/// Where what others wrote is kept: `a.way.before`, or with the first number that is free. None is ever written over.
+/// Where what others wrote is kept: `a.way.before`, or with the first number that is free. None is
+/// ever written over.
 fn before(file: &Path) -> PathBuf {
     let names =
         std::iter::once("before".to_owned()).chain((2..).map(|nth| format!("before-{nth}")));

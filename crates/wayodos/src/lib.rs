@@ -1,7 +1,7 @@
 //! Wayodos as people meet it: the command line and the full-screen application.
 //!
-//! Everything it knows about missions, robots and runs comes from `wayodos-core`, everything it draws from
-//! `wayodos-report`; what lives here is files, threads, keys and cells.
+//! Everything it knows about missions, robots and runs comes from `wayodos-core`, everything it
+//! draws from `wayodos-report`; what lives here is files, threads, keys and cells.
 
 pub mod cli;
 pub mod demo;

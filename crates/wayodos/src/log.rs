@@ -1,4 +1,5 @@
-//! What the application does, written to a file: only with `--log`, and never what somebody types or a file says.
+//! What the application does, written to a file: only with `--log`, and never what somebody types
+//! or a file says.
 
 use std::path::{Path, PathBuf};
 

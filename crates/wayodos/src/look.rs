@@ -1,4 +1,5 @@
-//! How the screen looks, and what it opens with: said on the command line, or in the file of settings.
+//! How the screen looks, and what it opens with: said on the command line, or in the file of
+//! settings.
 
 use clap::{Args, ValueEnum};
 use serde::Deserialize;
@@ -25,10 +26,12 @@ pub struct Look {
     /// Colours; dark unless said otherwise.
     #[arg(long, value_enum)]
     pub theme: Option<ThemeName>,
-    /// Which block characters the field is drawn with; chosen by the terminal's name unless said otherwise.
+    /// Which block characters the field is drawn with; chosen by the terminal's name unless said
+    /// otherwise.
     #[arg(long, value_enum)]
     pub cells: Option<Cells>,
-    /// Whether the field is drawn in the terminal's own pixels, and how; by what the terminal says unless said otherwise.
+    /// Whether the field is drawn in the terminal's own pixels, and how; by what the terminal says
+    /// unless said otherwise.
     #[arg(long, value_enum)]
     pub pictures: Option<Pictures>,
 }

@@ -1,5 +1,6 @@
-//! Files of a project that may be somebody else's: only regular files are read, up to a limit, and no path leads out of
-//! the project's folder, whatever links there are. Files are written whole or not at all.
+//! Files of a project that may be somebody else's: only regular files are read, up to a limit, and
+//! no path leads out of the project's folder, whatever links there are. Files are written whole or
+//! not at all.
 
 use std::fs;
 use std::io::{self, Read as _, Write as _};
@@ -11,7 +12,8 @@ const LARGEST: u64 = 64 << 20;
 /// The contents of a regular file.
 ///
 /// # Errors
-/// What the system says; or it is a folder, a pipe or a device, which might never come to an end, or too large.
+/// What the system says; or it is a folder, a pipe or a device, which might never come to an end,
+/// or too large.
 pub fn read(path: &Path) -> io::Result<Vec<u8>> {
     let about = fs::metadata(path)?;
     if about.is_dir() {
@@ -36,7 +38,8 @@ pub fn read(path: &Path) -> io::Result<Vec<u8>> {
     Ok(bytes)
 }
 
-/// Where a path of a project lies, if it stays in the folder once every link is followed; it need not exist yet.
+/// Where a path of a project lies, if it stays in the folder once every link is followed; it need
+/// not exist yet.
 pub fn within(folder: &Path, path: &str) -> Option<PathBuf> {
     let plain = |part: Component<'_>| matches!(part, Component::Normal(_) | Component::CurDir);
     if !Path::new(path).components().all(plain) {
@@ -44,7 +47,8 @@ pub fn within(folder: &Path, path: &str) -> Option<PathBuf> {
     }
     let whole = folder.join(path);
     let home = fs::canonicalize(folder).ok()?;
-    // What does not exist yet will be made where its nearest folder is. A link that leads to nothing leads out.
+    // What does not exist yet will be made where its nearest folder is. A link that leads to
+    // nothing leads out.
     let there = whole
         .ancestors()
         .find(|part| part.symlink_metadata().is_ok())?;
@@ -54,8 +58,8 @@ pub fn within(folder: &Path, path: &str) -> Option<PathBuf> {
         .then_some(whole)
 }
 
-/// Writes a file so that it holds either all of the old or all of the new contents, whatever happens meanwhile. A link
-/// keeps pointing where it did: what it leads to is replaced.
+/// Writes a file so that it holds either all of the old or all of the new contents, whatever
+/// happens meanwhile. A link keeps pointing where it did: what it leads to is replaced.
 ///
 /// # Errors
 /// What the system says; the old file is then untouched.
@@ -71,7 +75,8 @@ pub fn write_whole(path: &Path, contents: &[u8]) -> io::Result<()> {
             "the file is write-protected",
         ));
     }
-    // A file of several names stays one file, and in a folder where nothing can be made nothing can be moved into place.
+    // A file of several names stays one file, and in a folder where nothing can be made nothing can
+    // be moved into place.
     let shared = about.as_ref().is_some_and(|about| names(about) > 1);
     if shared {
         return in_place(&target, contents);
@@ -96,7 +101,8 @@ fn names(_: &fs::Metadata) -> u64 {
     1
 }
 
-/// Writes a file where it lies. What it held is kept elsewhere until all of the new contents are there.
+/// Writes a file where it lies. What it held is kept elsewhere until all of the new contents are
+/// there.
 fn in_place(target: &Path, contents: &[u8]) -> io::Result<()> {
     let old = read(target)?;
     let mut safety = tempfile::Builder::new()
@@ -120,8 +126,8 @@ fn in_place(target: &Path, contents: &[u8]) -> io::Result<()> {
     Ok(())
 }
 
-/// Removes what was left half-written in a folder by an application that was killed: files that nobody has touched for an
-/// hour.
+/// Removes what was left half-written in a folder by an application that was killed: files that
+/// nobody has touched for an hour.
 pub fn sweep(folder: &Path) {
     const OLD: std::time::Duration = std::time::Duration::from_secs(3600);
     for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
@@ -195,7 +201,8 @@ pub fn write_folder(folder: &Path, files: &[(&str, &str)]) -> Result<(), (PathBu
     })
 }
 
-/// The same for a file that the application makes by itself: a link in its place is replaced, never followed.
+/// The same for a file that the application makes by itself: a link in its place is replaced, never
+/// followed.
 ///
 /// `like`: whoever may read this file may read the new one, and nobody else.
 ///
@@ -229,7 +236,8 @@ fn replace(target: &Path, contents: &[u8], like: &Path) -> io::Result<()> {
     file.as_file()
         .set_permissions(mode.unwrap_or_else(|_| new_file_mode()))?;
     file.persist(target).map_err(|error| error.error)?;
-    // The name lasts only once the folder has been written too. Not every file system lets folders be opened.
+    // The name lasts only once the folder has been written too. Not every file system lets folders
+    // be opened.
     let _ = fs::File::open(folder).and_then(|folder| folder.sync_all());
     Ok(())
 }

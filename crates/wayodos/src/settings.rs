@@ -6,7 +6,8 @@ use std::path::{Path, PathBuf};
 use crate::look::Look;
 use crate::safe;
 
-/// Where the settings are; none when this machine offers no place. `var` looks a variable of the environment up.
+/// Where the settings are; none when this machine offers no place. `var` looks a variable of the
+/// environment up.
 pub fn file(var: impl Fn(&str) -> Option<PathBuf>) -> Option<PathBuf> {
     let folder = var("XDG_CONFIG_HOME")
         .filter(|path| path.is_absolute())

@@ -1,6 +1,8 @@
-//! The files of a project as things that one has: what there is, and beginning, copying, renaming, taking away.
+//! The files of a project as things that one has: what there is, and beginning, copying, renaming,
+//! taking away.
 //!
-//! A change is whole or it is not made: what was already written is put back when a later step fails.
+//! A change is whole or it is not made: what was already written is put back when a later step
+//! fails.
 //!
 //! Long because each change has its way back beside it.
 
@@ -89,7 +91,8 @@ impl Kind {
         }
     }
 
-    /// What a file is for, by its path within the project; none of files that are nobody's business here.
+    /// What a file is for, by its path within the project; none of files that are nobody's business
+    /// here.
     fn of(path: &str) -> Option<Self> {
         if path == PROJECT_FILE {
             return None;
@@ -346,7 +349,8 @@ impl Shelf<'_> {
             .map_err(|error| Refused::System { path: place, error })
     }
 
-    /// The mission files and tables of the project, with their texts. What is no text names nothing.
+    /// The mission files and tables of the project, with their texts. What is no text names
+    /// nothing.
     fn texts(&self) -> Vec<(String, String)> {
         let names_others = |path: &str| matches!(path.rsplit('.').next(), Some("toml" | "way"));
         let paths = paths_in(self.folder)
@@ -524,7 +528,8 @@ impl Shelf<'_> {
     }
 }
 
-/// Moves the drafts of a file's edits to those of another; whether there were any. What is there already stays.
+/// Moves the drafts of a file's edits to those of another; whether there were any. What is there
+/// already stays.
 fn move_drafts(from: &Path, to: &Path) -> bool {
     let mut moved = false;
     for number in 1..=crate::window::MOST {
@@ -554,7 +559,8 @@ fn renamed_path(path: &str, name: &str) -> Result<String, Refused> {
     Ok(format!("{folder}{slash}{stem}.{ending}"))
 }
 
-/// The text of a mission with the name that people call it by, when the old one was the same as the file's.
+/// The text of a mission with the name that people call it by, when the old one was the same as the
+/// file's.
 fn titled(path: &str, text: &str, name: &str) -> String {
     let title = wayodos_core::mission::parse(text).mission.name;
     match (mission_name(path), title) {

@@ -1,4 +1,5 @@
-//! A look at everything in a project: each mission run as it stands in its file, each robot and field read.
+//! A look at everything in a project: each mission run as it stands in its file, each robot and
+//! field read.
 //!
 //! It goes on behind the screen, one file at a time, and begins again when the files have changed.
 
@@ -82,7 +83,8 @@ pub struct Surveyor {
 }
 
 impl Surveyor {
-    /// Starts the thread; missions are run by `runner`, behind what somebody waits for, and what is found is handed to `answer`.
+    /// Starts the thread; missions are run by `runner`, behind what somebody waits for, and what is
+    /// found is handed to `answer`.
     pub fn new(runner: Arc<Runner>, answer: impl Fn(Found) + Send + 'static) -> Self {
         let (asked, projects) = channel();
         // Without a thread nothing is found, and the screen says that it is still looking.

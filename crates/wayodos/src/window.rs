@@ -1,7 +1,8 @@
-//! Which window has a mission open: each keeps its edits in a draft of its own, and takes over what a dead one left.
+//! Which window has a mission open: each keeps its edits in a draft of its own, and takes over what
+//! a dead one left.
 //!
-//! A window holds a lock on a file in the state folder for as long as it lives; the system lets go of it with the process,
-//! however that ends.
+//! A window holds a lock on a file in the state folder for as long as it lives; the system lets go
+//! of it with the process, however that ends.
 
 use std::fs::{self, File};
 use std::path::{Path, PathBuf};
@@ -16,7 +17,8 @@ pub const MOST: usize = 9;
 pub struct Place {
     /// The place.
     pub number: usize,
-    /// Held open as long as the window has the mission; none in a copy, or where no lock can be had.
+    /// Held open as long as the window has the mission; none in a copy, or where no lock can be
+    /// had.
     _lock: Option<File>,
 }
 

@@ -1,5 +1,6 @@
-//! Runs on threads of their own. Whoever waits at the screen goes first: the newest of those is run at once, an older one is
-//! given up half way, and what nobody waits for makes room until it is over.
+//! Runs on threads of their own. Whoever waits at the screen goes first: the newest of those is run
+//! at once, an older one is given up half way, and what nobody waits for makes room until it is
+//! over.
 
 use std::collections::VecDeque;
 use std::num::NonZeroUsize;
@@ -341,7 +342,8 @@ struct Shared {
 
 impl Shared {
     fn desk(&self) -> MutexGuard<'_, Desk> {
-        // A panic elsewhere has been shown by the panic hook; the desk itself is whole between any two lines.
+        // A panic elsewhere has been shown by the panic hook; the desk itself is whole between any
+        // two lines.
         self.desk.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
@@ -371,9 +373,11 @@ impl Default for Runner {
 }
 
 impl Runner {
-    /// Hands in a job; `reply` is called with its run, on the thread that ran it, unless it is given up before.
+    /// Hands in a job; `reply` is called with its run, on the thread that ran it, unless it is
+    /// given up before.
     ///
-    /// An urgent one is run at once: any other urgent one is given up, and what nobody waits for makes room meanwhile.
+    /// An urgent one is run at once: any other urgent one is given up, and what nobody waits for
+    /// makes room meanwhile.
     pub fn hand_in(&self, job: Job, reply: Reply) -> Ticket {
         let ticket = Ticket::default();
         let handed = Handed {
@@ -405,7 +409,8 @@ impl Runner {
         ticket
     }
 
-    /// One more thread for what nobody waits for, as long as there are cores: one is left for who waits.
+    /// One more thread for what nobody waits for, as long as there are cores: one is left for who
+    /// waits.
     fn help(&self, desk: &mut Desk) {
         let cores = thread::available_parallelism().map_or(1, NonZeroUsize::get);
         if desk.helpers.len() >= cores.saturating_sub(1).max(1)
@@ -441,7 +446,8 @@ impl Drop for Runner {
     }
 }
 
-/// The world of the setup that was run last: the mat is rastered once for each setup, not once for each run.
+/// The world of the setup that was run last: the mat is rastered once for each setup, not once for
+/// each run.
 #[derive(Default)]
 struct Worlds(Option<(Arc<Setup>, Arc<World>)>);
 

@@ -1,4 +1,5 @@
-//! The files of this crate use each other in one direction only: no circle, and what must not know each other does not.
+//! The files of this crate use each other in one direction only: no circle, and what must not know
+//! each other does not.
 
 #![allow(clippy::unwrap_used, reason = "helpers of tests are tests")]
 

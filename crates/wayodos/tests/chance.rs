@@ -12,8 +12,8 @@ use wayodos_core::record::Outcome;
 
 const RUNS: u32 = 40;
 
-/// How each run of a mission ended, and its fingerprint, in order of their numbers; worked out by several threads, from the
-/// last to the first.
+/// How each run of a mission ended, and its fingerprint, in order of their numbers; worked out by
+/// several threads, from the last to the first.
 fn runs(name: &str, threads: usize) -> Vec<(Outcome, u64)> {
     let project = Project::demo(Some(name)).unwrap();
     let setup = Arc::new(project.setup.clone().unwrap());

@@ -1,4 +1,5 @@
-//! The command line as people and scripts meet it: answers, streams and exit codes of the real program.
+//! The command line as people and scripts meet it: answers, streams and exit codes of the real
+//! program.
 
 #![allow(clippy::unwrap_used, reason = "helpers of tests are tests")]
 
@@ -713,7 +714,8 @@ fn every_example_mission_has_nothing_to_mend_and_comes_to_its_planned_end() {
     for words in ["south basket falls", "4 x object off, first at", "won at"] {
         assert!(out.contains(words), "no `{words}` in {out}");
     }
-    // Another field has no use for the demo's calibration, and a mission that is not there is reported.
+    // Another field has no use for the demo's calibration, and a mission that is not there is
+    // reported.
     let (code, _, err) = wayodos(&["run", copy.path(), "--mission", "dunlin"]);
     assert!(
         code == 1 && err.contains("there is between-the-dykes, "),

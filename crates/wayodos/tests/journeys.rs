@@ -1,4 +1,5 @@
-//! What people do with the application, done in a real terminal: tmux, with keys sent and the screen read.
+//! What people do with the application, done in a real terminal: tmux, with keys sent and the
+//! screen read.
 
 #![allow(clippy::unwrap_used, reason = "helpers of tests are tests")]
 
@@ -76,8 +77,8 @@ impl Terminal {
         self.tmux(&["capture-pane", "-p"]).unwrap()
     }
 
-    /// Waits until the screen shows a text. What a killed application leaves to the shell may begin anywhere, and break at
-    /// the edge: rows that go on are taken as one, too.
+    /// Waits until the screen shows a text. What a killed application leaves to the shell may begin
+    /// anywhere, and break at the edge: rows that go on are taken as one, too.
     #[track_caller]
     fn shows(&self, text: &str) -> &Self {
         let joined = || {
@@ -1350,7 +1351,8 @@ fn no_colour_means_no_colour() {
 fn a_limit_that_no_sensor_reads_sends_the_robot_over_the_edge() {
     let terminal = Terminal::start(folder(), LARGE, "demo --mission mind-the-rim", "");
     terminal.shows("✓ done at").shows("Prowl again");
-    // From the first slot down to the rim's limit: nudged to 100 %, it is what the last lesson of the README says.
+    // From the first slot down to the rim's limit: nudged to 100 %, it is what the last lesson of
+    // the README says.
     terminal
         .keys(&["Up", "Up"])
         .shows("in %")

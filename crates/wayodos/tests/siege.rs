@@ -1,4 +1,5 @@
-//! A siege: random keys, clicks, sizes and kills. A short one is among the tests; `cargo xtask siege MINUTES` goes on for longer.
+//! A siege: random keys, clicks, sizes and kills. A short one is among the tests; `cargo xtask
+//! siege MINUTES` goes on for longer.
 
 #![allow(clippy::unwrap_used, reason = "helpers of tests are tests")]
 
@@ -27,8 +28,8 @@ use wayodos::tui::update::{Effect, Msg, update};
 use wayodos::tui::view::Screen;
 use wayodos::work::{run_here, run_job};
 
-/// Numbers without order, the same for the same seed. Source: Steele, Lea, Flood, "Fast splittable pseudorandom number
-/// generators" (2014).
+/// Numbers without order, the same for the same seed. Source: Steele, Lea, Flood, "Fast splittable
+/// pseudorandom number generators" (2014).
 struct Chance(u64);
 
 impl Chance {

@@ -6,7 +6,8 @@ use crate::ids::SensorId;
 use crate::mission::{WhenBoth, WhenLost};
 use crate::units::math::wrap;
 
-/// A follower that sees this share of the way to the wholly-off reading, or more, does not see its line.
+/// A follower that sees this share of the way to the wholly-off reading, or more, does not see its
+/// line.
 const OUT_OF_SIGHT: f64 = 0.8;
 /// Share of the pace at which a follower goes back or turns to find its line again.
 const SEARCH: f64 = 0.6;
@@ -14,7 +15,8 @@ const SEARCH: f64 = 0.6;
 const LOST_FOR: f64 = 0.1;
 
 impl Controller {
-    /// How the innermost active step commands the wheels; it may remember something for the next tick.
+    /// How the innermost active step commands the wheels; it may remember something for the next
+    /// tick.
     pub(super) fn command(&mut self, program: &Program, readings: &Readings<'_>) -> Command {
         let Some(frame) = self.frames.last() else {
             return Command::BRAKE;
@@ -102,7 +104,8 @@ fn beside(edge: &EdgeSensor, readings: &Readings<'_>) -> f64 {
     ((readings.sensors[edge.sensor].brightness - edge.middle) / edge.half).clamp(-1.0, 1.0)
 }
 
-/// How far off a follower is, positive when it must turn right; and whether its line is out of sight.
+/// How far off a follower is, positive when it must turn right; and whether its line is out of
+/// sight.
 fn off(rail: &Rail, readings: &Readings<'_>) -> (f64, bool) {
     match rail {
         // On the left edge the ground is on the left: what looks like ground steers to the right.
@@ -136,7 +139,8 @@ fn followed(
     let period = f64::from(program.period_ms) / 1e3;
     frame.lost = if unseen { frame.lost + 1 } else { 0 };
     let rate = frame.off.map_or(0.0, |before| (off - before) / period);
-    // The sum is bounded to what one second of being wholly off makes of it: it must be undone in as much.
+    // The sum is bounded to what one second of being wholly off makes of it: it must be undone in
+    // as much.
     frame.sum = (frame.sum + off * period).clamp(-1.0, 1.0);
     frame.off = Some(off);
     if !unseen {
@@ -168,7 +172,8 @@ fn followed(
     (command, frame)
 }
 
-/// With one sensor the outer wheel is fast and the inner slow; with two each wheel goes by its own sensor.
+/// With one sensor the outer wheel is fast and the inner slow; with two each wheel goes by its own
+/// sensor.
 fn two_speeds(
     rail: &Rail,
     fast: WheelCommand,

@@ -1,5 +1,6 @@
-//! From a checked mission to a program: names resolved, units gone, tones turned into limits, routines put in place of
-//! their calls. What a sentence does in several phases is spelt out in [`composite`].
+//! From a checked mission to a program: names resolved, units gone, tones turned into limits,
+//! routines put in place of their calls. What a sentence does in several phases is spelt out in
+//! [`composite`].
 //!
 //! Long because each kind of sentence is compiled by a function of its own.
 
@@ -25,8 +26,9 @@ use crate::units::Dimension;
 /// Run time in seconds after which a mission without a limit is ended.
 const LIMIT_WITHOUT_LINE: f64 = 600.0;
 
-/// Duty for each rad of heading error, over the square root of the duty driven at: strong enough to hold against a
-/// motor mismatch of a tenth, weak enough not to weave (tried on the demo robot from 15 % to 100 %).
+/// Duty for each rad of heading error, over the square root of the duty driven at: strong enough to
+/// hold against a motor mismatch of a tenth, weak enough not to weave (tried on the demo robot from
+/// 15 % to 100 %).
 const HEADING_GAIN: f64 = 2.5;
 
 /// A program of more steps is refused: routines that do routines grow beyond all measure.
@@ -104,7 +106,8 @@ pub struct Script<'a> {
 }
 
 impl Program {
-    /// Compiles a mission for a robot; none when it has errors, which parsing and checking have reported.
+    /// Compiles a mission for a robot; none when it has errors, which parsing and checking have
+    /// reported.
     ///
     /// - `text`: the mission's own text, for the words of conditions
     /// - `tones`: one entry per sensor of the robot
@@ -115,7 +118,8 @@ impl Program {
     /// The same for a mission, which comes first, with the files whose routines it uses.
     ///
     /// # Errors
-    /// What only the robot's calibration, or putting routines in the place of their calls, brings to light.
+    /// What only the robot's calibration, or putting routines in the place of their calls, brings
+    /// to light.
     pub fn compile_with(
         units: &[Script<'_>],
         robot: &Robot,
@@ -397,8 +401,8 @@ impl Compiler<'_> {
             .unwrap_or(1)
     }
 
-    /// Brings the steps of the text to the front, in written order, and those that they are made of behind them. Answers
-    /// where the step now is that everything begins with.
+    /// Brings the steps of the text to the front, in written order, and those that they are made of
+    /// behind them. Answers where the step now is that everything begins with.
     fn in_order(&mut self, begin: StepId) -> StepId {
         let count = self.steps.len();
         let mut order = Vec::with_capacity(count);
@@ -452,7 +456,8 @@ impl Compiler<'_> {
         }
         for index in 0..steps.len() {
             if let (true, Some(parent)) = (steps[index].written, steps[index].parent) {
-                // A row of a reaction is a part of its sentence's line; a repeat's steps stand on their own.
+                // A row of a reaction is a part of its sentence's line; a repeat's steps stand on
+                // their own.
                 steps[parent].group = true;
             }
         }
@@ -632,7 +637,8 @@ impl Compiler<'_> {
                         gain: self.heading_gain(pace),
                     }
                 } else if let Some((side, radius)) = arc {
-                    // The middle of the axle goes round at the pace, unless the outer wheel cannot keep up.
+                    // The middle of the axle goes round at the pace, unless the outer wheel cannot
+                    // keep up.
                     let radius = self.fixed(place, radius)?;
                     let lean =
                         self.robot.track_width / 2.0 / radius * Self::turn(place, side)?.sign();
@@ -933,8 +939,8 @@ impl Compiler<'_> {
         })
     }
 
-    /// A condition as written, with what its words stand for where it is compiled: parameters filled in, and in what is
-    /// mirrored the sides and sensors that are meant.
+    /// A condition as written, with what its words stand for where it is compiled: parameters
+    /// filled in, and in what is mirrored the sides and sensors that are meant.
     fn words(&self, place: &Place, span: &std::ops::Range<usize>) -> String {
         let written = &self.units[place.unit].text[span.clone()];
         if place.bound.is_empty() && !place.mirrored {
@@ -1309,7 +1315,8 @@ impl Compiler<'_> {
         self.leaves_on(step, term, from, words, goal);
     }
 
-    /// The same for a term whose places in the memory begin at `from`. Nothing else may have been given places since.
+    /// The same for a term whose places in the memory begin at `from`. Nothing else may have been
+    /// given places since.
     fn leaves_on(&mut self, step: StepId, term: Term, from: usize, words: &str, goal: Goal) {
         let memory = &mut self.steps[step].memory;
         if memory.start == memory.end {

@@ -26,7 +26,8 @@ pub struct Reading {
 }
 
 impl Reading {
-    /// A reading of three colours, with their brightness. Weights: Rec. 709, as for the brightness of a surface.
+    /// A reading of three colours, with their brightness. Weights: Rec. 709, as for the brightness
+    /// of a surface.
     pub fn of(rgb: [f64; 3]) -> Self {
         Self {
             brightness: 0.2126 * rgb[0] + 0.7152 * rgb[1] + 0.0722 * rgb[2],
@@ -166,7 +167,8 @@ pub(super) struct Memory {
     pub since: u32,
     /// An extreme, an error or a place to compare with.
     pub marks: [f64; 2],
-    /// The least distance from holding since the step began, in SI; infinite before it was evaluated.
+    /// The least distance from holding since the step began, in SI; infinite before it was
+    /// evaluated.
     pub nearest: f64,
 }
 
@@ -199,7 +201,8 @@ pub(super) struct Frame {
     pub passes: u32,
     /// How it ended by itself.
     pub ending: Option<Ending>,
-    /// Which of its own exits made it do so, and by which look: small numbers, since a frame is copied at every tick.
+    /// Which of its own exits made it do so, and by which look: small numbers, since a frame is
+    /// copied at every tick.
     pub ender: Option<(u32, u32)>,
     /// How far off the line it was at the tick before.
     pub off: Option<f64>,
@@ -239,7 +242,8 @@ pub struct Controller {
     /// The steps that are active, outermost first; those of a reflex above those it broke into.
     pub(super) frames: Vec<Frame>,
     takeovers: Vec<Takeover>,
-    /// For each reflex since when it watches, and whether its condition was false since it last took over.
+    /// For each reflex since when it watches, and whether its condition was false since it last
+    /// took over.
     watches: Vec<(Frame, bool)>,
     pub(super) tick: u32,
     started: bool,
@@ -314,9 +318,11 @@ impl Controller {
         }
     }
 
-    /// A controller that begins at another step, as if it had been come to, with what another controller knew then.
+    /// A controller that begins at another step, as if it had been come to, with what another
+    /// controller knew then.
     ///
-    /// The repeats and routines around the step are in their first pass. `step` must not be a part of a reflex.
+    /// The repeats and routines around the step are in their first pass. `step` must not be a part
+    /// of a reflex.
     pub fn starting_at(program: Arc<Program>, step: StepId, known: &Knowledge) -> Self {
         let mut new = Self {
             first: step,
@@ -339,7 +345,8 @@ impl Controller {
         new
     }
 
-    /// What it knows besides the steps that are active: what was measured, what was seen, what the last step did.
+    /// What it knows besides the steps that are active: what was measured, what was seen, what the
+    /// last step did.
     pub fn knowledge(&self) -> Knowledge {
         Knowledge {
             kept: self
@@ -381,14 +388,17 @@ impl Controller {
         self.kept[name]
     }
 
-    /// One control period: looks at the readings, leaves steps whose exits hold, and commands the wheels.
+    /// One control period: looks at the readings, leaves steps whose exits hold, and commands the
+    /// wheels.
     ///
-    /// docs/controller.md says in which order. `events` is appended to; it grows only beyond the room it has.
+    /// docs/controller.md says in which order. `events` is appended to; it grows only beyond the
+    /// room it has.
     pub fn tick(&mut self, readings: &Readings<'_>, events: &mut Vec<Event>) -> (Command, Status) {
         self.tick_watched(readings, events, None)
     }
 
-    /// The same with somebody who learns how exits stand when their step is left. Nothing else changes by it.
+    /// The same with somebody who learns how exits stand when their step is left. Nothing else
+    /// changes by it.
     pub fn tick_watched(
         &mut self,
         readings: &Readings<'_>,
@@ -457,15 +467,19 @@ impl Controller {
         let readings = now.readings;
         let mut first = None;
         let has = self.takeovers.last().map(|takeover| takeover.reflex);
+        // Whoever moves before the start delay is over has lost.
+        let waits = self
+            .frames
+            .first()
+            .is_some_and(|frame| program.steps[frame.step].is_prelude());
         for (index, reflex) in program.reflexes.iter().enumerate() {
             let top = self
                 .takeovers
                 .first()
                 .map_or(self.frames.len(), |takeover| takeover.base);
-            let watches = reflex.within.is_empty()
-                || self.frames[..top]
-                    .iter()
-                    .any(|frame| reflex.within.contains(&frame.step));
+            let named = |frame: &Frame| reflex.within.contains(&frame.step);
+            let watches =
+                !waits && (reflex.within.is_empty() || self.frames[..top].iter().any(named));
             if !watches {
                 self.memory[reflex.memory.clone()].fill(Memory::default());
                 self.watches[index] = (self.here(reflex.step, readings), true);
@@ -510,10 +524,12 @@ impl Controller {
         }
         let base = self.takeovers.last().map_or(0, |takeover| takeover.base);
         let mut fired = None;
-        // Out of the controller meanwhile, so that they can be read beside what is remembered, without a copy.
+        // Out of the controller meanwhile, so that they can be read beside what is remembered,
+        // without a copy.
         let frames = std::mem::take(&mut self.frames);
         for (at, frame) in frames.iter().enumerate().skip(base) {
-            // All are looked at even after one holds: the counters of the others must not miss a line.
+            // All are looked at even after one holds: the counters of the others must not miss a
+            // line.
             for (index, exit) in program.steps[frame.step].exits.iter().enumerate() {
                 if exit.kind == ExitKind::AfterPass {
                     continue;
@@ -545,7 +561,8 @@ impl Controller {
         self.go(fired.goal, at, now)
     }
 
-    /// Writes down that a behaviour ended by itself, by one of its own exits; its step is left afterwards.
+    /// Writes down that a behaviour ended by itself, by one of its own exits; its step is left
+    /// afterwards.
     fn ended_by(&mut self, at: usize, exit: usize, now: &mut Now<'_>) {
         let program = now.program;
         let step = self.frames[at].step;
@@ -667,7 +684,8 @@ impl Controller {
         }
     }
 
-    /// A reflex has ended: things go on as if no time had passed. Returns where to go, if not just on.
+    /// A reflex has ended: things go on as if no time had passed. Returns where to go, if not just
+    /// on.
     fn give_back(&mut self, now: &mut Now<'_>) -> Option<(Goal, usize)> {
         let program = now.program;
         let readings = now.readings;
@@ -709,7 +727,8 @@ impl Controller {
 
     /// Goes on until a step wants time, or the mission ends.
     ///
-    /// `from` is how many active steps have not been left yet; the one that was left last may still stand there.
+    /// `from` is how many active steps have not been left yet; the one that was left last may still
+    /// stand there.
     fn go(&mut self, mut way: Goal, mut from: usize, now: &mut Now<'_>) -> Option<End> {
         let program = now.program;
         let readings = now.readings;
@@ -943,7 +962,8 @@ impl Controller {
         first
     }
 
-    /// Lets reactions change over: to a row above at any time, to one below when the one that is done may be broken off.
+    /// Lets reactions change over: to a row above at any time, to one below when the one that is
+    /// done may be broken off.
     fn react(&mut self, base: usize, now: &mut Now<'_>) -> Option<End> {
         let program = now.program;
         for at in base..self.frames.len() {

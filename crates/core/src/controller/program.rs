@@ -32,7 +32,8 @@ impl WheelCommand {
         self.plus(0.0, factor)
     }
 
-    /// This many times as much drive, and this much more (a share of the battery voltage, or m/s), within what is possible.
+    /// This many times as much drive, and this much more (a share of the battery voltage, or m/s),
+    /// within what is possible.
     #[must_use]
     pub fn plus(self, more: f64, factor: f64) -> Self {
         match self {
@@ -209,7 +210,8 @@ pub enum Action {
         /// The mission goes on at once.
         alongside: bool,
     },
-    /// A signal is given, and the mission goes on at once or waits for an exit while the wheels brake.
+    /// A signal is given, and the mission goes on at once or waits for an exit while the wheels
+    /// brake.
     Signal {
         /// Its index.
         signal: SignalId,
@@ -284,7 +286,8 @@ pub enum Test {
         /// To.
         high: Num,
     },
-    /// Brightness has gone this far down from its highest, or up from its lowest, since the step began.
+    /// Brightness has gone this far down from its highest, or up from its lowest, since the step
+    /// began.
     Changed {
         /// Index of the sensor.
         sensor: SensorId,
@@ -374,7 +377,8 @@ pub enum Test {
 }
 
 impl Test {
-    /// Whether it goes by what is there at the moment, instead of by what adds up since the step began.
+    /// Whether it goes by what is there at the moment, instead of by what adds up since the step
+    /// began.
     pub const fn is_reading(&self) -> bool {
         match self {
             Self::Bright { .. }
@@ -477,7 +481,8 @@ pub enum Armed {
 }
 
 impl Term {
-    /// Calls for every look, in written order. Nothing is allocated: the controller does this within a tick.
+    /// Calls for every look, in written order. Nothing is allocated: the controller does this
+    /// within a tick.
     pub fn each<'a>(&'a self, call: &mut dyn FnMut(&'a Look)) {
         match self {
             Self::Look(look) => call(look),
@@ -606,6 +611,13 @@ pub struct ProgramStep {
     pub memory: Range<usize>,
 }
 
+impl ProgramStep {
+    /// Whether it is one of those before the first step: the button, the delay, the settling.
+    pub const fn is_prelude(&self) -> bool {
+        !self.written && self.parent.is_none() && self.reflex.is_none()
+    }
+}
+
 /// What happens after a reflex.
 #[derive(Clone, Debug, PartialEq)]
 pub enum After {
@@ -673,7 +685,8 @@ pub struct Program {
     pub has_gyro: bool,
     /// The tones of each sensor, in the order of the robot's sensors.
     pub tones: Vec<Tones>,
-    /// The number that each sensor reports for each of its tones; empty for sensors that report none.
+    /// The number that each sensor reports for each of its tones; empty for sensors that report
+    /// none.
     pub codes: Vec<Vec<i32>>,
     /// Angle of each actuator at the start, rad.
     pub actuators: Vec<f64>,

@@ -33,7 +33,8 @@ fn tones(names: &[(&str, f64)]) -> Tones {
     }
 }
 
-/// Runs a mission on scripted brightness (the same for all sensors) and wheel angles, one entry a tick.
+/// Runs a mission on scripted brightness (the same for all sensors) and wheel angles, one entry a
+/// tick.
 struct Script {
     controller: Controller,
     events: Vec<Event>,

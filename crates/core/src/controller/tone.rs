@@ -2,7 +2,8 @@
 
 use crate::controller::Reading;
 
-/// Share of the gap between two tones by which a reading must go back before the tone is lost again.
+/// Share of the gap between two tones by which a reading must go back before the tone is lost
+/// again.
 const HYSTERESIS: f64 = 0.1;
 
 /// One calibrated tone of one sensor; all shares of full scale.
@@ -85,9 +86,9 @@ impl Tones {
         }
     }
 
-    /// Where the edge of a line of this tone is: the midpoint to the ground, and half the gap, positive when the
-    /// ground is brighter. Without a tone for the ground it is taken to be the next brighter tone, or the next darker
-    /// for the brightest.
+    /// Where the edge of a line of this tone is: the midpoint to the ground, and half the gap,
+    /// positive when the ground is brighter. Without a tone for the ground it is taken to be the
+    /// next brighter tone, or the next darker for the brightest.
     pub fn edge(&self, index: usize) -> Option<(f64, f64)> {
         let own = self.tones[index].brightness;
         let (darker, brighter) = self.neighbours(index);
@@ -101,15 +102,16 @@ impl Tones {
 
     /// The tone that a colour reading is nearest to, by hue and brightness alike.
     ///
-    /// Hue is compared as shares of red, green and blue, so that the grey half way between a dark line and pale
-    /// ground is no colour; two different colours still blend into a third at their edge, as they do on a table.
+    /// Hue is compared as shares of red, green and blue, so that the grey half way between a dark
+    /// line and pale ground is no colour; two different colours still blend into a third at their
+    /// edge, as they do on a table.
     pub fn nearest_colour(&self, reading: &Reading) -> Option<usize> {
         let own = shares(reading.rgb, reading.brightness);
         (0..self.tones.len()).min_by(|&a, &b| self.away(own, a).total_cmp(&self.away(own, b)))
     }
 
-    /// By how much a tone is nearer to a colour reading than the next other one: a difference of squared distances,
-    /// negative when another tone is nearer. Infinite when there is no other.
+    /// By how much a tone is nearer to a colour reading than the next other one: a difference of
+    /// squared distances, negative when another tone is nearer. Infinite when there is no other.
     pub fn colour_lead(&self, reading: &Reading, tone: usize) -> f64 {
         let own = shares(reading.rgb, reading.brightness);
         let others = (0..self.tones.len())
@@ -118,7 +120,8 @@ impl Tones {
         others.fold(f64::INFINITY, f64::min) - self.away(own, tone)
     }
 
-    /// The standard deviation of [`Tones::colour_lead`] when every channel has one of `noise`, to first order.
+    /// The standard deviation of [`Tones::colour_lead`] when every channel has one of `noise`, to
+    /// first order.
     pub fn colour_lead_noise(&self, reading: &Reading, tone: usize, noise: f64) -> f64 {
         let moved = |channel: usize, by: f64| {
             let mut rgb = reading.rgb;
@@ -142,7 +145,8 @@ impl Tones {
     }
 }
 
-/// Shares of red, green and blue, and the brightness. What is nearly black has no hue worth the name.
+/// Shares of red, green and blue, and the brightness. What is nearly black has no hue worth the
+/// name.
 fn shares(rgb: [f64; 3], brightness: f64) -> [f64; 4] {
     /// Sum of the three channels below which hue fades: a few times the usual noise.
     const BLACK: f64 = 0.06;

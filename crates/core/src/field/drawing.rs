@@ -1,8 +1,9 @@
-//! Drawings as mats: SVG files, whose shapes become patches, whose strokes become lines, and whose layers or classes say
-//! what else they are.
+//! Drawings as mats: SVG files, whose shapes become patches, whose strokes become lines, and whose
+//! layers or classes say what else they are.
 //!
-//! Understood are `svg`, `g`, `a`, `rect`, `circle`, `ellipse`, `line`, `polyline`, `polygon` and `path`, with `transform`,
-//! and `fill`, `stroke` and `stroke-width` as attributes or in `style`. Everything else is counted and reported.
+//! Understood are `svg`, `g`, `a`, `rect`, `circle`, `ellipse`, `line`, `polyline`, `polygon` and
+//! `path`, with `transform`, and `fill`, `stroke` and `stroke-width` as attributes or in `style`.
+//! Everything else is counted and reported.
 
 use std::collections::BTreeMap;
 
@@ -15,11 +16,13 @@ use svgtypes::{
 use super::{BadDrawing, Point, Shape};
 use crate::units::math;
 
-/// A drawing has at most this many elements, groups within groups this deep, and this many corners in all.
+/// A drawing has at most this many elements, groups within groups this deep, and this many corners
+/// in all.
 const MOST_NODES: u32 = 20_000;
 const DEEPEST: usize = 64;
 const MOST_CORNERS: usize = 100_000;
-/// Sides of a curve: no corner is further from it than a fraction of a millimetre, for curves of table size.
+/// Sides of a curve: no corner is further from it than a fraction of a millimetre, for curves of
+/// table size.
 const CURVE: u32 = 24;
 /// Sides of an ellipse.
 const ROUND: u32 = 96;

@@ -1,5 +1,6 @@
-//! Paths written the way tape is laid: `ahead 600 mm`, `bend left 90 deg radius 200 mm`, `corner right 90 deg`,
-//! `to 900, 300 mm`. Bends become short chords, since everything after this works on polylines.
+//! Paths written the way tape is laid: `ahead 600 mm`, `bend left 90 deg radius 200 mm`, `corner
+//! right 90 deg`, `to 900, 300 mm`. Bends become short chords, since everything after this works on
+//! polylines.
 
 use super::{BadLeg, Point};
 use crate::units::{Dimension, Pair, Quantity, math};

@@ -2,8 +2,8 @@
 //!
 //! Long because a file has many sections; each is a table of keys and one function.
 
-/// The keys of a table that say where something lies, as one value: serde cannot flatten one table into another and
-/// still refuse unknown keys.
+/// The keys of a table that say where something lies, as one value: serde cannot flatten one table
+/// into another and still refuse unknown keys.
 macro_rules! place {
     ($table:expr) => {
         Place {
@@ -155,7 +155,8 @@ pub fn load(text: &str) -> (Field, Vec<Finding>) {
 
 /// Reads a field file, and the pictures and drawings that it names.
 ///
-/// The field is as complete as the text allows; it may be used for a run only when no finding is an error.
+/// The field is as complete as the text allows; it may be used for a run only when no finding is an
+/// error.
 pub fn load_with(text: &str, files: Files<'_>) -> (Field, Vec<Finding>) {
     let mut tables = Tables::new(Source::Field, text, FILE);
     let mut field = Field {
@@ -243,7 +244,8 @@ fn load_surfaces(tables: &mut Tables<'_>, field: &mut Field) {
     });
 }
 
-/// The id of a named surface; an unknown name is a finding and becomes a surface of that name in grey.
+/// The id of a named surface; an unknown name is a finding and becomes a surface of that name in
+/// grey.
 fn surface_id(
     tables: &mut Tables<'_>,
     field: &mut Field,
@@ -639,8 +641,8 @@ fn load_shape(
     }
 }
 
-/// Two sides of a polygon that cross: the corners they start from. Looked for among the first few hundred only, since
-/// it is quadratic in their number.
+/// Two sides of a polygon that cross: the corners they start from. Looked for among the first few
+/// hundred only, since it is quadratic in their number.
 fn crossing(corners: &[Point]) -> Option<(usize, usize)> {
     let count = corners.len();
     if count > 400 {

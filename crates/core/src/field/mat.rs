@@ -1,9 +1,11 @@
-//! The mat as a raster: what colour and gloss each millimetre has, and what a sensor's spot averages there.
+//! The mat as a raster: what colour and gloss each millimetre has, and what a sensor's spot
+//! averages there.
 //!
-//! [`Blurred`] is the mat seen through one spot size: a sensor's reading is then a single bilinear look-up
-//! (measured: several times cheaper than averaging at run time, and closer to a dense mean). It is made in tiles,
-//! each when a sensor first comes over it: a run sees a small part of its field, and the first one should not wait
-//! for the rest. A tile depends on nothing but the field, so it does not matter who makes it, or when.
+//! [`Blurred`] is the mat seen through one spot size: a sensor's reading is then a single bilinear
+//! look-up (measured: several times cheaper than averaging at run time, and closer to a dense
+//! mean). It is made in tiles, each when a sensor first comes over it: a run sees a small part of
+//! its field, and the first one should not wait for the rest. A tile depends on nothing but the
+//! field, so it does not matter who makes it, or when.
 
 use std::sync::{Arc, OnceLock};
 
@@ -17,8 +19,8 @@ const MOST_TEXELS: f64 = 6e6;
 const FINEST: f64 = 0.001;
 /// Texels along the side of a tile.
 const TILE: usize = 32;
-/// Share of the mirrored light that finds its way back into a sensor looking straight down. A choice of ours:
-/// it makes polished metal read brighter than white paper, as it does on a table.
+/// Share of the mirrored light that finds its way back into a sensor looking straight down. A
+/// choice of ours: it makes polished metal read brighter than white paper, as it does on a table.
 const MIRRORED_BACK: f64 = 0.9;
 
 /// Linear red, green, blue and the mirrored share, each 0 to 65535.
@@ -62,12 +64,13 @@ pub struct Blurred {
     surround: [f64; 3],
 }
 
-/// Texels of a tile, one row and column more than its side so that a look-up never needs a second tile; the
-/// channels of a texel stand together.
+/// Texels of a tile, one row and column more than its side so that a look-up never needs a second
+/// tile; the channels of a texel stand together.
 type Tile = Box<[u16]>;
 
 impl Mat {
-    /// The mat of a field, as it is seen by who stands on one of its platforms, or on the mat itself.
+    /// The mat of a field, as it is seen by who stands on one of its platforms, or on the mat
+    /// itself.
     pub fn new(field: &Arc<Field>, platform: Option<usize>) -> Self {
         let texel = FINEST.max((field.width * field.height / MOST_TEXELS).sqrt());
         let (width, height) = (
@@ -106,7 +109,8 @@ impl Mat {
         }
     }
 
-    /// The texels of a window that may reach beyond the mat, row by row; `left` and `bottom` may be negative.
+    /// The texels of a window that may reach beyond the mat, row by row; `left` and `bottom` may be
+    /// negative.
     fn window(&self, left: isize, bottom: isize, width: usize, height: usize) -> Vec<Texel> {
         let mut canvas = Canvas {
             left,
@@ -143,7 +147,8 @@ impl Mat {
         canvas.texels
     }
 
-    /// The mat seen through a round spot; `colour` keeps red, green and blue apart, otherwise one brightness.
+    /// The mat seen through a round spot; `colour` keeps red, green and blue apart, otherwise one
+    /// brightness.
     pub fn blurred(&self, spot_diameter: f64, colour: bool) -> Blurred {
         let radius = (spot_diameter / 2.0 / self.texel).max(0.5);
         let margin = radius.ceil() as usize + 2;
@@ -255,8 +260,8 @@ impl Canvas {
         self.cover(low.x, low.y, high.x, high.y, NOTHING, |p| -shape.depth(p));
     }
 
-    /// A band covers each texel once, however many of its pieces touch it: overlapping soft edges would
-    /// otherwise add up to a dark seam.
+    /// A band covers each texel once, however many of its pieces touch it: overlapping soft edges
+    /// would otherwise add up to a dark seam.
     fn paint_band(&mut self, points: &[Point], half: f64, colour: Texel) {
         let mut touched: Vec<(u32, f32)> = Vec::new();
         for (index, pair) in points.windows(2).enumerate() {
@@ -303,7 +308,8 @@ impl Canvas {
         }
     }
 
-    /// Covers what lies within a box and at a positive `depth` (metres inside the shape), with soft edges.
+    /// Covers what lies within a box and at a positive `depth` (metres inside the shape), with soft
+    /// edges.
     fn cover(
         &mut self,
         x0: f64,
@@ -353,7 +359,8 @@ impl Blurred {
         if self.colour { 3 } else { 1 }
     }
 
-    /// The mean over the spot around a point (metres), per channel, 0 to 1; with one channel all three are equal.
+    /// The mean over the spot around a point (metres), per channel, 0 to 1; with one channel all
+    /// three are equal.
     pub fn sample(&self, at: Point) -> [f64; 3] {
         // Texel centres lie at half steps.
         let x = at.x * self.per_metre + self.margin as f64 - 0.5;
@@ -439,7 +446,8 @@ impl Kernel {
         self.halves.len() / 2
     }
 
-    /// The mean over the disc around each texel of a square plane that has the whole disc within it.
+    /// The mean over the disc around each texel of a square plane that has the whole disc within
+    /// it.
     fn blur(&self, plane: &[u16], side: usize) -> Vec<u16> {
         // sums[r][c] is the sum of the first c texels of row r; u32 holds 65536 full texels.
         let stride = side + 1;
@@ -488,7 +496,8 @@ fn brightness(texel: Texel) -> u16 {
     bright(texel, (0.2126 * r + 0.7152 * g + 0.0722 * b) as u16)
 }
 
-/// What a sensor with a spot wholly on this surface gets back, 0 to 1: brightness, then red, green, blue.
+/// What a sensor with a spot wholly on this surface gets back, 0 to 1: brightness, then red, green,
+/// blue.
 pub fn seen(surface: &Surface) -> (f64, [f64; 3]) {
     let texel = linear(surface);
     let share = |value: u16| f64::from(value) / 65535.0;
@@ -555,7 +564,8 @@ mod tests {
 
     #[test]
     fn the_reading_over_an_edge_follows_the_area_of_the_spot() {
-        // The share of a disc of radius r beyond a chord at distance d: (acos(d/r) - d/r sqrt(1-(d/r)^2)) / pi.
+        // The share of a disc of radius r beyond a chord at distance d: (acos(d/r) - d/r
+        // sqrt(1-(d/r)^2)) / pi.
         let mat = Mat::new(&field(vec![band(&[(0.0, 0.1), (0.4, 0.1)], 0.02)]), None)
             .blurred(0.012, false);
         for step in -5..=5 {
@@ -586,7 +596,8 @@ mod tests {
         assert!((disc - math::PI * 0.0025).abs() < 2e-5, "{disc}");
         let straight = sum(band(&[(0.1, 0.05), (0.3, 0.05)], 0.02));
         assert!((straight - 0.004).abs() < 2e-5, "{straight}");
-        // A square corner with a round outer joint: two arms, less the doubled inner square, plus a quarter disc.
+        // A square corner with a round outer joint: two arms, less the doubled inner square, plus a
+        // quarter disc.
         let corner = sum(band(&[(0.1, 0.05), (0.3, 0.05), (0.3, 0.15)], 0.02));
         let exact = 0.02 * 0.3 - 0.01 * 0.01 + math::PI * 0.0001 / 4.0;
         assert!((corner - exact).abs() < 2e-5, "{corner} against {exact}");
@@ -600,7 +611,8 @@ mod tests {
 
     #[test]
     fn tiles_join_without_a_seam() {
-        // The same spot read across the borders of tiles, against a mean over a dense disc of the painted mat.
+        // The same spot read across the borders of tiles, against a mean over a dense disc of the
+        // painted mat.
         let marks = vec![band(&[(0.02, 0.03), (0.3, 0.17), (0.39, 0.02)], 0.02)];
         let mat = Mat::new(&field(marks.clone()), None);
         let blurred = mat.blurred(0.012, false);

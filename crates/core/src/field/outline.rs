@@ -3,7 +3,8 @@
 use super::{Point, Shape};
 
 impl Shape {
-    /// How far a point lies inside, in metres; negative outside. A band is taken as its filled middle line.
+    /// How far a point lies inside, in metres; negative outside. A band is taken as its filled
+    /// middle line.
     pub fn depth(&self, p: Point) -> f64 {
         match self {
             Self::Disc { centre, radius } => radius - p.distance(*centre),

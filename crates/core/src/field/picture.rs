@@ -5,7 +5,8 @@ use std::sync::Arc;
 use super::{BadPicture, Point};
 use crate::units::colour::linear;
 
-/// A picture has at most this many pixels: a sheet of 600 x 420 mm at 150 to the inch has 8.8 million.
+/// A picture has at most this many pixels: a sheet of 600 x 420 mm at 150 to the inch has 8.8
+/// million.
 pub const MOST_PIXELS: u64 = 10_000_000;
 /// Cells of a picture are never smaller, metres.
 const FINEST: f64 = 0.001;
@@ -110,7 +111,8 @@ impl Picture {
         })
     }
 
-    /// The cell at a place: linear red, green, blue and how much it covers, 0 to 65535; none beside the picture.
+    /// The cell at a place: linear red, green, blue and how much it covers, 0 to 65535; none beside
+    /// the picture.
     pub fn cell(&self, place: Point) -> Option<[u16; 4]> {
         let (x, y) = (
             (place.x - self.at.x) / self.size.0,

@@ -1,4 +1,5 @@
-//! What is on a field besides its mat: things to push, things that come and go, other robots, zones and rules.
+//! What is on a field besides its mat: things to push, things that come and go, other robots, zones
+//! and rules.
 
 use serde::{Deserialize, Serialize};
 
@@ -25,8 +26,8 @@ impl Outline {
         }
     }
 
-    /// Moment of inertia about the origin for each kg, square metres, of a plate of even thickness: r^2 / 2 for a
-    /// disc; for a polygon the sum over its triangles with the origin.
+    /// Moment of inertia about the origin for each kg, square metres, of a plate of even thickness:
+    /// r^2 / 2 for a disc; for a polygon the sum over its triangles with the origin.
     pub fn inertia(&self) -> f64 {
         match self {
             Self::Disc(radius) => radius * radius / 2.0,
@@ -40,8 +41,9 @@ impl Outline {
         }
     }
 
-    /// The mean distance of its area from the origin, metres: torque over force of friction when it turns on the spot.
-    /// 2 r / 3 for a disc; a polygon is taken as triangles with the origin, each by its three middles of sides.
+    /// The mean distance of its area from the origin, metres: torque over force of friction when it
+    /// turns on the spot. 2 r / 3 for a disc; a polygon is taken as triangles with the origin, each
+    /// by its three middles of sides.
     pub fn lever(&self) -> f64 {
         match self {
             Self::Disc(radius) => radius * 2.0 / 3.0,

@@ -1,7 +1,8 @@
-//! Advice: what teams really get wrong, found before a run from the mission, the robot and the field together.
+//! Advice: what teams really get wrong, found before a run from the mission, the robot and the
+//! field together.
 //!
-//! Each has a code from docs/checks.md and says its numbers. What only a run can show is [`super::hindsight`]'s; names
-//! and flow are the mission's own `check`.
+//! Each has a code from docs/checks.md and says its numbers. What only a run can show is
+//! [`super::hindsight`]'s; names and flow are the mission's own `check`.
 
 mod budget;
 mod habits;
@@ -149,7 +150,8 @@ impl<'a> Adviser<'a> {
         })
     }
 
-    /// The fastest that a place of the robot (ahead, left of the axle's middle, metres) moves during a step, m/s.
+    /// The fastest that a place of the robot (ahead, left of the axle's middle, metres) moves
+    /// during a step, m/s.
     fn fastest(&self, step: StepId, place: (f64, f64)) -> f64 {
         let of = |leaf: StepId| {
             let [left, right] = self.rims(leaf).unwrap_or_default();
@@ -220,8 +222,8 @@ impl<'a> Adviser<'a> {
         Some((sensor, self.program.tones[sensor].tones[tone].name.as_str()))
     }
 
-    /// What a sensor reads over each surface: as calibrated, and as it would without any error where nobody has been
-    /// with it.
+    /// What a sensor reads over each surface: as calibrated, and as it would without any error
+    /// where nobody has been with it.
     fn reads(&self, sensor: SensorId) -> Vec<(&'a str, f64)> {
         let (tones, about) = (
             &self.program.tones[sensor].tones,
@@ -271,7 +273,8 @@ impl<'a> Adviser<'a> {
         named.min_by(|a, b| a.1.total_cmp(&b.1))
     }
 
-    /// Whether a surface is one of those that are not to be touched, or the rim of something raised.
+    /// Whether a surface is one of those that are not to be touched, or the rim of something
+    /// raised.
     fn is_border(&self, surface: &str) -> bool {
         self.field
             .marks

@@ -1,4 +1,5 @@
-//! A sensor's reading along its own track over the mat: what is there to be seen, against when the robot looked.
+//! A sensor's reading along its own track over the mat: what is there to be seen, against when the
+//! robot looked.
 
 use crate::field::{Point, Pose};
 use crate::ids::SensorId;

@@ -1,4 +1,5 @@
-//! Evidence: for every step of a run, which exit ended it and how clearly, and what the other exits had to spare.
+//! Evidence: for every step of a run, which exit ended it and how clearly, and what the other exits
+//! had to spare.
 //!
 //! Read off the trace afterwards; the run itself does not know about it.
 
@@ -12,9 +13,11 @@ use crate::controller::{
 use crate::record::{Run, Trace, Visit};
 use crate::robot::Robot;
 
-/// Below this many noise widths a decision is called thin: a spike of noise alone would make it now and then.
+/// Below this many noise widths a decision is called thin: a spike of noise alone would make it now
+/// and then.
 pub const THIN: f64 = 4.0;
-/// A reading's depth beyond its limit is looked for at most this long after the exit fired, in seconds.
+/// A reading's depth beyond its limit is looked for at most this long after the exit fired, in
+/// seconds.
 const LOOK_ON: f64 = 0.25;
 /// Noise widths are not counted beyond this: "very clear" is clear enough.
 const CLEAREST: f64 = 99.0;
@@ -24,7 +27,8 @@ const CLEAREST: f64 = 99.0;
 pub enum Evidence {
     /// It ended the step.
     Fired {
-        /// How far the reading went beyond its limit, in noise widths; none for distances, angles and times.
+        /// How far the reading went beyond its limit, in noise widths; none for distances, angles
+        /// and times.
         clear: Option<f64>,
         /// It was true at the very first look, so the step did nothing.
         at_once: bool,
@@ -69,10 +73,11 @@ impl StepEvidence {
     }
 }
 
-/// The evidence of a whole run, one entry per visit of a step, those that others stand in before these.
+/// The evidence of a whole run, one entry per visit of a step, those that others stand in before
+/// these.
 ///
-/// The recorded readings are played to the controller once more, which says how each exit stood when its step was left:
-/// the same measure by which it fires.
+/// The recorded readings are played to the controller once more, which says how each exit stood
+/// when its step was left: the same measure by which it fires.
 pub fn evidence(run: &Run, program: &Arc<Program>, robot: &Robot) -> Vec<StepEvidence> {
     let mut visits: Vec<&Visit> = run.groups.iter().chain(&run.visits).collect();
     visits.sort_by_key(|visit| visit.nth);
@@ -244,7 +249,8 @@ fn spare(
     }
 }
 
-/// How far a colour reading is from being taken for another tone, in noise widths; negative when it is.
+/// How far a colour reading is from being taken for another tone, in noise widths; negative when it
+/// is.
 fn colour_widths(
     trace: &Trace,
     tick: usize,
@@ -258,7 +264,8 @@ fn colour_widths(
     tones.colour_lead(&reading, tone) / noise.max(1e-9)
 }
 
-/// How clearly a test held that fired, in noise widths: how far its reading went beyond the limit soon afterwards.
+/// How clearly a test held that fired, in noise widths: how far its reading went beyond the limit
+/// soon afterwards.
 fn clearness(
     trace: &Trace,
     visit: &Visit,
@@ -275,8 +282,9 @@ fn clearness(
             .fold(f64::INFINITY, f64::min);
         return Some((share / noise_width(robot, sensor)).min(CLEAREST));
     }
-    // As long as it stays beyond the limit: the next mark is another matter. A distance is come up to: how far beyond
-    // its limit it gets says how soon the robot stopped, not how surely it was seen, and it has no floor sensor.
+    // As long as it stays beyond the limit: the next mark is another matter. A distance is come up
+    // to: how far beyond its limit it gets says how soon the robot stopped, not how surely it was
+    // seen, and it has no floor sensor.
     let beyond = |tick: &usize| test.beyond(&trace.knew(*tick), program);
     beyond(&visit.left)?;
     let held =
@@ -293,7 +301,8 @@ fn clearness(
     Some((share / noise_width(robot, sensor)).min(CLEAREST))
 }
 
-/// For each line crossed in a visit, how clearly: the smaller of its depth in the line and beyond it.
+/// For each line crossed in a visit, how clearly: the smaller of its depth in the line and beyond
+/// it.
 fn crossings(trace: &Trace, visit: &Visit, sensor: SensorId, limits: Limits) -> Vec<f64> {
     let mut found: Vec<f64> = Vec::new();
     let (mut on, mut entered, mut looked) = (false, false, false);

@@ -181,8 +181,8 @@ pub fn hindsight(
     findings
 }
 
-/// The first tick of a visit at which an exit's reading was beyond its limit, after having been on this side of it,
-/// while the exit was not armed.
+/// The first tick of a visit at which an exit's reading was beyond its limit, after having been on
+/// this side of it, while the exit was not armed.
 fn unlooked(run: &Run, program: &Program, visit: &Visit, term: &Term) -> Option<usize> {
     let Term::After(term, armed, _) = term else {
         return None;

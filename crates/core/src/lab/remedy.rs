@@ -1,4 +1,5 @@
-//! Remedies: what could be changed in the text about an exit that did not do what was meant, each one edit away.
+//! Remedies: what could be changed in the text about an exit that did not do what was meant, each
+//! one edit away.
 //!
 //! They are proposals worked out from one run; whoever takes one sees the run that follows from it.
 
@@ -49,7 +50,8 @@ pub struct Case<'a> {
     pub evidence: &'a [StepEvidence],
 }
 
-/// What may be done about an exit, by its step in the program and its place in it. The likeliest first.
+/// What may be done about an exit, by its step in the program and its place in it. The likeliest
+/// first.
 pub fn remedies(case: Case<'_>, step: StepId, exit: usize) -> Vec<Remedy> {
     let about = &case.program.steps[step];
     let Some(written) = about
@@ -134,7 +136,8 @@ impl Found<'_> {
         if text == self.case.text || self.remedies.iter().any(|known| known.text == text) {
             return;
         }
-        // What would not run is no remedy. Routines of other files are not known here, before or after.
+        // What would not run is no remedy. Routines of other files are not known here, before or
+        // after.
         let errors = |parsed: &Parsed| {
             let checked = check(parsed, self.case.names);
             parsed
@@ -262,7 +265,8 @@ impl Found<'_> {
         }
     }
 
-    /// A line that was lost: one that was never met is driven to first, one that was is held on to better.
+    /// A line that was lost: one that was never met is driven to first, one that was is held on to
+    /// better.
     fn line_lost(&mut self, step: TextStep, entered: usize, left: usize) {
         let Case {
             parsed,
@@ -593,7 +597,8 @@ fn reads(condition: &Spanned<Condition>) -> &Condition {
     &within.node
 }
 
-/// The automatic fixes of a finding: those that its hints carry, and those that end a step or delete a line.
+/// The automatic fixes of a finding: those that its hints carry, and those that end a step or
+/// delete a line.
 pub fn fixes(finding: &Finding, parsed: &Parsed, text: &str, names: &Names) -> Vec<Remedy> {
     let mut fixes = Vec::new();
     let span = finding.span.clone();

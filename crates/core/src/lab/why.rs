@@ -1,5 +1,5 @@
-//! Why: how things stood at any moment of a run, and the story of one exit: when it was looked at, when it was true, what
-//! came nearest.
+//! Why: how things stood at any moment of a run, and the story of one exit: when it was looked at,
+//! when it was true, what came nearest.
 
 use crate::ids::StepId;
 use std::sync::Arc;
@@ -33,8 +33,8 @@ impl Replay {
         }
     }
 
-    /// How things stood after a tick of the run. Going on costs what the ticks between cost; going back plays from the
-    /// start.
+    /// How things stood after a tick of the run. Going on costs what the ticks between cost; going
+    /// back plays from the start.
     pub fn at(&mut self, run: &Run, tick: usize) -> Standing {
         let trace = &run.trace;
         if trace.ticks.is_empty() {
@@ -90,15 +90,16 @@ pub struct Truth {
 pub struct ExitStory {
     /// The visits of its step, with what its evidence says: first tick, last tick, evidence.
     pub visits: Vec<(usize, usize, Evidence)>,
-    /// When what it waits for was so, judged from the readings alone; nothing when only a counter or a way could say.
+    /// When what it waits for was so, judged from the readings alone; nothing when only a counter
+    /// or a way could say.
     pub truths: Vec<Truth>,
     /// Whether readings alone can say.
     pub readable: bool,
 }
 
 impl ExitStory {
-    /// The first time that it was true while nobody looked: not for a doubtful moment, and not just going on after it
-    /// had fired.
+    /// The first time that it was true while nobody looked: not for a doubtful moment, and not just
+    /// going on after it had fired.
     pub fn unlooked(&self) -> Option<&Truth> {
         let goes_on = |truth: &Truth| {
             self.truths

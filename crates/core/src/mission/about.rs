@@ -1,4 +1,5 @@
-//! What there is to say about the words of a text: what may stand in a slot, and what each choice would mean.
+//! What there is to say about the words of a text: what may stand in a slot, and what each choice
+//! would mean.
 
 use super::ast::SlotKind;
 use super::check::Names;
@@ -26,7 +27,8 @@ pub const fn question(kind: &SlotKind) -> &'static str {
     }
 }
 
-/// What is worth knowing about a word that may be chosen for a slot; empty when there is nothing to say.
+/// What is worth knowing about a word that may be chosen for a slot; empty when there is nothing to
+/// say.
 pub fn choice(parsed: &Parsed, text: &str, names: &Names, kind: &SlotKind, word: &str) -> String {
     match kind {
         SlotKind::Device(kind) => names

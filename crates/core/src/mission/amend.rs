@@ -14,8 +14,8 @@ pub use crate::finding::apply_all;
 
 // ---- amounts
 
-/// The amount in a slot, or that of the `let` it names, in the next unit that measures the same. None when there is no
-/// other, or none in which it stays exactly what it is.
+/// The amount in a slot, or that of the `let` it names, in the next unit that measures the same.
+/// None when there is no other, or none in which it stays exactly what it is.
 pub fn convert(parsed: &Parsed, text: &str, slot: SlotId) -> Option<Edit> {
     let span = parsed.slots[source_slot(parsed, text, slot)].span.clone();
     let quantity = Quantity::parse(&text[span.clone()]).ok()?;
@@ -26,7 +26,8 @@ pub fn convert(parsed: &Parsed, text: &str, slot: SlotId) -> Option<Edit> {
         .collect();
     let at = units.iter().position(|unit| *unit == quantity.unit)?;
     let others = units[at + 1..].iter().chain(&units[..at]);
-    // Three decimals are what people write; what does not fit would be rounded, and the run would change.
+    // Three decimals are what people write; what does not fit would be rounded, and the run would
+    // change.
     let exact = |unit: Unit| {
         let value = tidy(Quantity::from_si(quantity.si(), unit).value);
         let written = Quantity::parse(&Quantity { value, unit }.to_string()).ok()?;
@@ -94,7 +95,8 @@ pub enum NotNamed {
     NotTaken(#[from] NotTaken),
 }
 
-/// Gives the amount in a slot a name: a new `let` holds it, or an old one of that name takes its place.
+/// Gives the amount in a slot a name: a new `let` holds it, or an old one of that name takes its
+/// place.
 ///
 /// # Errors
 /// Why it cannot have that name.
@@ -219,8 +221,8 @@ pub fn toggle_comments(text: &str, lines: Range<usize>) -> String {
     new.join("\n")
 }
 
-/// Makes a comment of a line (a step with all that stands in it), or the text again of one that is a comment. None for
-/// an empty line.
+/// Makes a comment of a line (a step with all that stands in it), or the text again of one that is
+/// a comment. None for an empty line.
 pub fn toggle_comment(parsed: &Parsed, text: &str, line: usize) -> Option<Edit> {
     let of = |line: usize| &text[parsed.lines[line].span.clone()];
     let is_comment = |line: usize| {

@@ -109,10 +109,11 @@ impl Amount {
     }
 }
 
-/// What a part of a formula measures: lengths, times, angles and volts multiplied and divided, or a share of something.
+/// What a part of a formula measures: lengths, times, angles and volts multiplied and divided, or a
+/// share of something.
 ///
-/// Only whole formulas must come to something that has a name: `body * spacing / wheel` passes through an angle times a
-/// length on its way to an angle.
+/// Only whole formulas must come to something that has a name: `body * spacing / wheel` passes
+/// through an angle times a length on its way to an angle.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 struct Measure {
     length: i8,

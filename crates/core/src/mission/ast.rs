@@ -157,7 +157,8 @@ pub struct Step {
     pub line: usize,
     /// What the robot does, and the line that says it; absent when that line is missing or broken.
     pub behaviour: Option<(Spanned<Behaviour>, usize)>,
-    /// The step that it is a copy of: what it does not say itself is said there, and stands in the line of `like`.
+    /// The step that it is a copy of: what it does not say itself is said there, and stands in the
+    /// line of `like`.
     pub like: Option<Spanned<String>>,
     /// The rows of a `choose` or a `react`, in written order.
     pub rows: Vec<Row>,
@@ -235,7 +236,8 @@ pub enum Then {
 pub struct Reflex {
     /// Its name.
     pub name: Spanned<String>,
-    /// What it watches for, and whether it takes over for as long as that holds instead of once on its becoming true.
+    /// What it watches for, and whether it takes over for as long as that holds instead of once on
+    /// its becoming true.
     pub trigger: Option<(Spanned<Condition>, bool)>,
     /// The steps it watches; the whole mission without any.
     pub within: Vec<Spanned<String>>,

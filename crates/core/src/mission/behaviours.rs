@@ -1,7 +1,8 @@
 //! The behaviours: one file each, with everything that the language knows about it.
 //!
-//! A behaviour is a struct that implements [`Does`] and stands in the list below. What a robot then does is the
-//! controller's: its `match` over [`Behaviour`] does not compile until the new one has an arm there.
+//! A behaviour is a struct that implements [`Does`] and stands in the list below. What a robot then
+//! does is the controller's: its `match` over [`Behaviour`] does not compile until the new one has
+//! an arm there.
 
 mod align;
 mod call;
@@ -135,7 +136,8 @@ pub(super) trait Does {
     /// Its parts, in written order.
     fn parts<'a>(&'a self, each: &mut dyn FnMut(Part<'a>));
 
-    /// What it does in plain words, as the rest of a sentence about the robot: `drives straight ahead at 40 %`.
+    /// What it does in plain words, as the rest of a sentence about the robot: `drives straight
+    /// ahead at 40 %`.
     fn say(&self, of: &Reader<'_>) -> String;
 }
 
@@ -198,8 +200,8 @@ impl Behaviour {
         }
     }
 
-    /// Whether an exit of this behaviour can ask for this: only what follows a line loses it, and only what ends by
-    /// itself has ended.
+    /// Whether an exit of this behaviour can ask for this: only what follows a line loses it, and
+    /// only what ends by itself has ended.
     pub fn may_ask(&self, term: &Condition) -> bool {
         match term {
             Condition::Ended(ending) => self.outcomes().contains(ending),

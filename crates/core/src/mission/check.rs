@@ -1,4 +1,5 @@
-//! Names and amounts: what the sentences refer to, and whether it fits there. [`super::flow`] looks at where they lead.
+//! Names and amounts: what the sentences refer to, and whether it fits there. [`super::flow`] looks
+//! at where they lead.
 //!
 //! Long because it is a list of checks over one walk of the text.
 
@@ -278,7 +279,8 @@ struct Checker<'a> {
 }
 
 impl<'a> Checker<'a> {
-    /// Whether so much is wrong already that nobody reads further hints, which take time to work out.
+    /// Whether so much is wrong already that nobody reads further hints, which take time to work
+    /// out.
     fn is_enough(&self) -> bool {
         self.findings.len() >= MOST_FINDINGS
     }
@@ -488,7 +490,8 @@ impl<'a> Checker<'a> {
                 Some((step, measure))
             })
             .collect();
-        // One name may be measured from others that stand below it: in a routine, say. Each pass settles at least one.
+        // One name may be measured from others that stand below it: in a routine, say. Each pass
+        // settles at least one.
         loop {
             let before = self.kept.len();
             for (step, measure) in all
@@ -935,7 +938,8 @@ impl<'a> Checker<'a> {
                     .filter(|other| mission.find(&other.name.node, step).is_some())
                     .map(|other| other.name.node.as_str())
                     .collect();
-                // A step whose name could not be read has an empty one, and may be the one that is meant.
+                // A step whose name could not be read has an empty one, and may be the one that is
+                // meant.
                 if mission.steps.iter().any(|step| step.name.node.is_empty()) {
                     return;
                 }

@@ -22,7 +22,8 @@ pub struct Completion {
 /// At most this many are worth a look.
 const MOST: usize = 8;
 
-/// How the line that holds byte `at` may go on from there. The likeliest first; nothing within a comment.
+/// How the line that holds byte `at` may go on from there. The likeliest first; nothing within a
+/// comment.
 pub fn completions(parsed: &Parsed, text: &str, names: &Names, at: usize) -> Vec<Completion> {
     let line = parsed
         .lines

@@ -1,7 +1,8 @@
-//! The conditions: what each kind is called, how it is written, what it is made of, and how it is said in plain words.
+//! The conditions: what each kind is called, how it is written, what it is made of, and how it is
+//! said in plain words.
 //!
-//! Each match here lists every condition, so that a new one does not compile until all of them know it. What it
-//! measures during a run is the controller's (`controller::gauge`).
+//! Each match here lists every condition, so that a new one does not compile until all of them know
+//! it. What it measures during a run is the controller's (`controller::gauge`).
 
 mod model;
 mod read;
@@ -249,7 +250,8 @@ impl Condition {
 }
 
 impl Spanned<Condition> {
-    /// What kind of thing it waits for, whatever the amounts: exits of one kind replace each other in a copy.
+    /// What kind of thing it waits for, whatever the amounts: exits of one kind replace each other
+    /// in a copy.
     pub fn discriminant(&self) -> std::mem::Discriminant<Condition> {
         match (&self.node, self.node.inner()) {
             (Condition::Any(_) | Condition::All(_), _) | (_, []) => {

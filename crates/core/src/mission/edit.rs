@@ -1,4 +1,5 @@
-//! Changes of a mission as replacements of spans: what a screen does when a slot is nudged, typed or turned.
+//! Changes of a mission as replacements of spans: what a screen does when a slot is nudged, typed
+//! or turned.
 
 use super::amounts::misfit;
 use super::ast::{Answer, Block, Condition, Let, LineKind, Slot, SlotKind, Spanned, Target, Then};
@@ -130,7 +131,8 @@ fn within_safe(parsed: &Parsed, slot: SlotId, quantity: Quantity) -> Quantity {
     }
 }
 
-/// The nearest value that the slot allows; none where that would be the least of all numbers above 0.
+/// The nearest value that the slot allows; none where that would be the least of all numbers above
+/// 0.
 fn clamp(quantity: Quantity, kind: &SlotKind) -> Option<Quantity> {
     let SlotKind::Amount {
         dimension, range, ..
@@ -175,8 +177,8 @@ fn routines(parsed: &Parsed, names: &Names) -> Vec<String> {
         .collect()
 }
 
-/// Where an exit, a row or a reflex may lead, by what it stands in. None for `fail`, which has a text of its own that
-/// turning through the targets must not lose.
+/// Where an exit, a row or a reflex may lead, by what it stands in. None for `fail`, which has a
+/// text of its own that turning through the targets must not lose.
 fn targets(parsed: &Parsed, slot: &Slot) -> Vec<String> {
     let mission = &parsed.mission;
     let fails = |target: &Target| matches!(target, Target::Fail(_));
@@ -243,7 +245,8 @@ fn targets(parsed: &Parsed, slot: &Slot) -> Vec<String> {
     targets
 }
 
-/// What the name in a slot is compared with, wherever that stands, so that only what measures it makes sense there.
+/// What the name in a slot is compared with, wherever that stands, so that only what measures it
+/// makes sense there.
 fn compared(parsed: &Parsed, slot: &Slot) -> Option<Dimension> {
     let mission = &parsed.mission;
     let steps = mission.steps.iter();
@@ -368,7 +371,8 @@ pub fn set(
     }
 }
 
-/// What was typed as an amount that a slot takes; a number without unit has the unit of what stands there.
+/// What was typed as an amount that a slot takes; a number without unit has the unit of what stands
+/// there.
 ///
 /// # Errors
 /// Why it may not stand there.

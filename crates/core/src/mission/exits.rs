@@ -1,4 +1,5 @@
-//! Changes of exits as replacements of spans: the first of a step starts with `until`, every other one with `or`.
+//! Changes of exits as replacements of spans: the first of a step starts with `until`, every other
+//! one with `or`.
 
 use super::ast::{Behaviour, Exit, LineKind, Step};
 use super::edit::{Edit, delete_line};
@@ -38,7 +39,8 @@ fn last_line(step: &Step) -> usize {
     exit.or(row).or(behaviour).unwrap_or(step.line)
 }
 
-/// One more exit for a step, below those it has. `target`: what stands behind its arrow, if anything.
+/// One more exit for a step, below those it has. `target`: what stands behind its arrow, if
+/// anything.
 pub fn add_exit(
     parsed: &Parsed,
     text: &str,
@@ -62,7 +64,8 @@ pub fn add_exit(
     }
 }
 
-/// The words that the exits of a step begin with, where they are not the right ones: `until` for the first, `or` for others.
+/// The words that the exits of a step begin with, where they are not the right ones: `until` for
+/// the first, `or` for others.
 pub fn first_words(parsed: &Parsed, text: &str, step: TextStep) -> Vec<Edit> {
     let about = &parsed.mission.steps[step];
     if about.like.is_some() {
@@ -97,7 +100,8 @@ pub fn first_words(parsed: &Parsed, text: &str, step: TextStep) -> Vec<Edit> {
     wrong.collect()
 }
 
-/// Puts lines below a line of the text: as deep as they belong there, and as deep among each other as they were.
+/// Puts lines below a line of the text: as deep as they belong there, and as deep among each other
+/// as they were.
 pub fn lines_below(parsed: &Parsed, text: &str, line: usize, lines: &[String]) -> Edit {
     let Some(above) = parsed.lines.get(line) else {
         return Edit::insert(text.len(), lines.join("\n"));
@@ -146,7 +150,8 @@ pub fn remove_exit(parsed: &Parsed, text: &str, line: usize) -> Option<Edit> {
     })
 }
 
-/// Swaps the exit on a line with the one above or below: the first that holds wins, so that order matters.
+/// Swaps the exit on a line with the one above or below: the first that holds wins, so that order
+/// matters.
 pub fn move_exit(parsed: &Parsed, text: &str, line: usize, up: bool) -> Option<Edit> {
     let (step, nth) = exit_at(parsed, line)?;
     let exits = &parsed.mission.steps[step].exits;

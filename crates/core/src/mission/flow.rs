@@ -14,7 +14,8 @@ use crate::finding::{Finding, Source, has_errors};
 use crate::units::Quantity;
 
 impl Step {
-    /// Whether it goes on to the next step when its behaviour ends by itself, or when none of its rows is true.
+    /// Whether it goes on to the next step when its behaviour ends by itself, or when none of its
+    /// rows is true.
     pub fn goes_on_by_itself(&self) -> bool {
         let Some((behaviour, _)) = &self.behaviour else {
             return false;
@@ -60,8 +61,8 @@ impl Step {
 }
 
 impl Mission {
-    /// The step that a name means when it is said in another step: one beside it, or around the repeat it stands in.
-    /// A reflex may name any step of the mission that stands in no repeat.
+    /// The step that a name means when it is said in another step: one beside it, or around the
+    /// repeat it stands in. A reflex may name any step of the mission that stands in no repeat.
     pub fn find(&self, name: &str, from: &Step) -> Option<TextStep> {
         let mut inside = from.inside;
         loop {

@@ -1,6 +1,8 @@
-//! The one way a mission is laid out: indentation, spaces, aligned arrows, one blank line before a step.
+//! The one way a mission is laid out: indentation, spaces, aligned arrows, one blank line before a
+//! step.
 //!
-//! Works on tokens, not on the model, so that comments stay where they are and a broken line is left as it is.
+//! Works on tokens, not on the model, so that comments stay where they are and a broken line is
+//! left as it is.
 
 use std::ops::Range;
 
@@ -92,7 +94,8 @@ fn lay(text: &str, line: &Line) -> Laid {
     }
 }
 
-/// Tokens with one space between them, none before a comma, within brackets and around the slash of a unit.
+/// Tokens with one space between them, none before a comma, within brackets and around the slash of
+/// a unit.
 fn join(text: &str, tokens: &[Token]) -> String {
     let mut joined = String::new();
     let mut glued = true;
@@ -121,7 +124,8 @@ fn join(text: &str, tokens: &[Token]) -> String {
     joined
 }
 
-/// Where the last word of a condition disagrees with its number (`1 dark lines`, `4 s passes`), and the right one.
+/// Where the last word of a condition disagrees with its number (`1 dark lines`, `4 s passes`), and
+/// the right one.
 pub(super) fn agreement(condition: &str) -> Option<(Range<usize>, &'static str)> {
     let words: Vec<&str> = condition.split_whitespace().collect();
     let one = |word: &str| word.parse() == Ok(1.0);

@@ -1,4 +1,5 @@
-//! Splits one line of a mission into tokens. Every byte of the line is in a token, a space or the comment.
+//! Splits one line of a mission into tokens. Every byte of the line is in a token, a space or the
+//! comment.
 
 use std::ops::Range;
 
@@ -79,7 +80,8 @@ fn number_length(rest: &str) -> usize {
     let mut length = 1;
     while length < bytes.len()
         && (bytes[length].is_ascii_digit()
-            // A full stop belongs to the number only when a digit follows: `30..70` is a span of two numbers.
+            // A full stop belongs to the number only when a digit follows: `30..70` is a span of
+            // two numbers.
             || (bytes[length] == b'.' && bytes.get(length + 1).is_some_and(u8::is_ascii_digit)))
     {
         length += 1;

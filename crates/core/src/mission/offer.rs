@@ -1,4 +1,5 @@
-//! What may be written where: whole sentences made of the names that this robot and field have, to choose from.
+//! What may be written where: whole sentences made of the names that this robot and field have, to
+//! choose from.
 //!
 //! Everything offered parses, and is free of errors for the names it was made of.
 
@@ -69,7 +70,8 @@ pub(super) struct Kit<'a> {
     pub mark: Option<&'a str>,
     /// Two floor sensors that sit opposite to each other, left and right.
     pub pair: Option<[&'a str; 2]>,
-    /// The routines that may be called: their names, and how many parameters without a default each has.
+    /// The routines that may be called: their names, and how many parameters without a default each
+    /// has.
     pub routines: Vec<(String, usize)>,
 }
 

@@ -1,6 +1,7 @@
 //! Mission text to model: one line at a time, with the blocks that lines open and close.
 //!
-//! [`super::sentence`] reads within a line; what a line means to the lines around it is decided here.
+//! [`super::sentence`] reads within a line; what a line means to the lines around it is decided
+//! here.
 //!
 //! Long because each kind of line is read by a function of its own.
 
@@ -116,7 +117,8 @@ pub fn parse(text: &str) -> Parsed {
     parsed
 }
 
-/// A name that may measure one of several things measures what its `let`, or its parameter's default, does.
+/// A name that may measure one of several things measures what its `let`, or its parameter's
+/// default, does.
 fn settle_amounts(
     text: &str,
     parsed: &mut Parsed,
@@ -142,7 +144,8 @@ fn settle_amounts(
     }
 }
 
-/// Gives copies what they do not say themselves: what their original does, and the exits of its that they do not replace.
+/// Gives copies what they do not say themselves: what their original does, and the exits of its
+/// that they do not replace.
 fn follow_originals(parsed: &mut Parsed) {
     for index in TextStep::all(parsed.mission.steps.len()) {
         let steps = &parsed.mission.steps;
@@ -365,7 +368,8 @@ impl Parser<'_> {
                 let name =
                     line.quoted("the step's name in quotes, such as `step \"Leave the slipway\"`");
                 let broken = name.is_none();
-                // A step whose name is broken is still a step: what follows belongs to it, not to the one above.
+                // A step whose name is broken is still a step: what follows belongs to it, not to
+                // the one above.
                 let name = name.unwrap_or(Spanned {
                     node: String::new(),
                     span: first.span.clone(),
@@ -1067,7 +1071,8 @@ impl Parser<'_> {
         self.block = Block::Mission;
     }
 
-    /// Says what the step that ends here lacks, unless one of its lines is broken: that has been said.
+    /// Says what the step that ends here lacks, unless one of its lines is broken: that has been
+    /// said.
     fn close_step(&mut self) {
         let Some(step) = self
             .current
@@ -1144,7 +1149,8 @@ fn only_once(line: &mut Sentence<'_>, taken: bool, word: &str, first: &Token) ->
     Some(())
 }
 
-/// What may be meant by a first word that no line begins with: an everyday word for a behaviour, or one misspelt.
+/// What may be meant by a first word that no line begins with: an everyday word for a behaviour, or
+/// one misspelt.
 fn unknown_opener(found: &str, span: &Range<usize>) -> Hints {
     let mut meant = BEHAVIOURS
         .iter()

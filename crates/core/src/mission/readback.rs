@@ -1,6 +1,7 @@
 //! A mission read back in plain words: what each step does, with its defaults, and what ends it.
 //!
-//! What a behaviour and a condition say stands with each of them; here is what they are put together with.
+//! What a behaviour and a condition say stands with each of them; here is what they are put
+//! together with.
 
 use std::ops::Range;
 

@@ -1,6 +1,7 @@
 //! References: who names a step, an amount, a routine, a parameter, a device or a tone.
 //!
-//! Every change of the structure of a mission is built on this one list: rename, delete, copy, join, extract, mirror.
+//! Every change of the structure of a mission is built on this one list: rename, delete, copy,
+//! join, extract, mirror.
 
 use crate::ids::TextStep;
 use std::collections::BTreeSet;
@@ -311,7 +312,8 @@ impl List<'_> {
         }
     }
 
-    /// Parameters that stand for a side or a comparison: the model keeps only what they say, their slots where.
+    /// Parameters that stand for a side or a comparison: the model keeps only what they say, their
+    /// slots where.
     fn words(&mut self, text: &str) {
         let parsed = self.parsed;
         for slot in parsed
@@ -402,7 +404,8 @@ pub fn is_word(name: &str) -> bool {
         && !name.ends_with('-')
 }
 
-/// Gives the thing that a place names another name, there and wherever it is named. None when nothing is named there.
+/// Gives the thing that a place names another name, there and wherever it is named. None when
+/// nothing is named there.
 ///
 /// # Errors
 /// Why it cannot have that name.

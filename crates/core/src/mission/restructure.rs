@@ -1,9 +1,9 @@
-//! Changes of the structure of a mission: whole steps deleted, copied, moved, wrapped, made into a routine, split,
-//! joined, mirrored.
+//! Changes of the structure of a mission: whole steps deleted, copied, moved, wrapped, made into a
+//! routine, split, joined, mirrored.
 //!
 //! Each works on one step or on several that stand side by side, is built on the list of references
-//! ([`super::refs`]), and is either a set of edits that leaves no error behind that was not there before, or refused
-//! with a reason.
+//! ([`super::refs`]), and is either a set of edits that leaves no error behind that was not there
+//! before, or refused with a reason.
 //!
 //! Long because each change of the structure is one function with its refusals.
 
@@ -227,7 +227,8 @@ impl<'a> Text<'a> {
         Ok(change)
     }
 
-    /// The steps from one to another that stand side by side, in written order; both may be the same.
+    /// The steps from one to another that stand side by side, in written order; both may be the
+    /// same.
     fn side_by_side(self, steps: &Range<TextStep>) -> Result<Vec<TextStep>, Refusal> {
         let known = TextStep(self.parsed.mission.steps.len());
         let last = steps
@@ -462,8 +463,8 @@ fn unwatched(of: Text<'_>, one: &Reference) -> Option<Edit> {
     })
 }
 
-/// The same steps once more below themselves, under names of their own; what leads from one to another does so among the
-/// copies.
+/// The same steps once more below themselves, under names of their own; what leads from one to
+/// another does so among the copies.
 ///
 /// # Errors
 /// Why they cannot be copied.
@@ -532,7 +533,8 @@ pub fn link(of: Text<'_>, step: TextStep) -> Result<Change, Refusal> {
     of.sound(Change::new(vec![Edit::insert(end, text)], name))
 }
 
-/// Swaps steps with the one above or below them in their sequence, each with the comment right above it.
+/// Swaps steps with the one above or below them in their sequence, each with the comment right
+/// above it.
 ///
 /// # Errors
 /// Why they stay.
@@ -575,7 +577,8 @@ pub fn move_steps(of: Text<'_>, steps: Range<TextStep>, up: bool) -> Result<Chan
     ))
 }
 
-/// Puts steps into a repeat: the repeat takes the name of the first, so that all that lead to it still do.
+/// Puts steps into a repeat: the repeat takes the name of the first, so that all that lead to it
+/// still do.
 ///
 /// # Errors
 /// Why they cannot be repeated.
@@ -618,7 +621,8 @@ pub fn wrap(of: Text<'_>, steps: Range<TextStep>) -> Result<Change, Refusal> {
     of.sound(change)
 }
 
-/// Refuses steps one of which leads `again` or `out` of what is around them, since that would become something else.
+/// Refuses steps one of which leads `again` or `out` of what is around them, since that would
+/// become something else.
 fn leads_around(of: Text<'_>, steps: &[TextStep]) -> Result<(), Refusal> {
     for step in steps {
         for (target, _) in targets(of.step(*step)) {
@@ -675,8 +679,9 @@ fn plain(of: Text<'_>, step: TextStep) -> Result<&Step, Refusal> {
     }
 }
 
-/// Makes two steps of one that do the same: the first ends where `condition` holds, the second goes on to where the one
-/// led. What leads to a failure guards both, and what watched the one watches both.
+/// Makes two steps of one that do the same: the first ends where `condition` holds, the second goes
+/// on to where the one led. What leads to a failure guards both, and what watched the one watches
+/// both.
 ///
 /// # Errors
 /// Why it cannot be cut.
@@ -734,8 +739,9 @@ pub fn split(of: Text<'_>, step: TextStep, condition: &str) -> Result<Change, Re
     of.sound(Change::new(edits, of.name(step)))
 }
 
-/// Makes one step of a step and the one below it in its sequence: it does what the first did, and ends as the second
-/// did. Whatever named the second names it. Exits that do not fit what it does are dropped.
+/// Makes one step of a step and the one below it in its sequence: it does what the first did, and
+/// ends as the second did. Whatever named the second names it. Exits that do not fit what it does
+/// are dropped.
 ///
 /// # Errors
 /// Why they cannot be joined.
@@ -882,7 +888,8 @@ pub fn join(of: Text<'_>, step: TextStep) -> Result<Change, Refusal> {
     })
 }
 
-/// Makes comments of steps that stand side by side, or text again of the comments that begin at a line.
+/// Makes comments of steps that stand side by side, or text again of the comments that begin at a
+/// line.
 ///
 /// # Errors
 /// Why they cannot be commented.

@@ -1,7 +1,7 @@
 //! One line being read: tokens taken one after another, slots and findings collected on the way.
 //!
-//! A function that reads a part of a sentence answers `None` after it has said what is wrong; the rest of the
-//! line is then skipped, so one mistake is one finding.
+//! A function that reads a part of a sentence answers `None` after it has said what is wrong; the
+//! rest of the line is then skipped, so one mistake is one finding.
 
 use crate::ids::DeviceKind;
 use std::ops::Range;
@@ -15,10 +15,12 @@ use super::lexer::{Token, TokenKind};
 use crate::finding::{Edit, Finding, Hint, Hints, Source, nearest};
 use crate::units::{Dimension, LARGEST, Quantity, Unit, parse_number};
 
-/// Formulas and conditions nested deeper are refused: no person writes them, and every reader would need the room.
+/// Formulas and conditions nested deeper are refused: no person writes them, and every reader would
+/// need the room.
 pub(super) const DEEPEST: usize = 12;
 
-/// Longer sums and products are refused: each term more is one level more for everything that works them out.
+/// Longer sums and products are refused: each term more is one level more for everything that works
+/// them out.
 const MOST_TERMS: usize = 100;
 
 /// `a`, `b or c`, `a, b or c`
@@ -425,7 +427,8 @@ impl<'t> Sentence<'t> {
         Some([left, self.sensor()?])
     }
 
-    /// `a dark`, `an amber`: the tone and its slot, which learns its sensor when that has been read.
+    /// `a dark`, `an amber`: the tone and its slot, which learns its sensor when that has been
+    /// read.
     pub(super) fn a_tone(&mut self) -> Option<(Spanned<String>, usize)> {
         if !self.eat("an") {
             self.words(&["a"])?;

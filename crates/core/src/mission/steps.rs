@@ -1,5 +1,5 @@
-//! Where steps stand in the text: a step is what stands from its `step` line to its last exit, with all that stands
-//! within it.
+//! Where steps stand in the text: a step is what stands from its `step` line to its last exit, with
+//! all that stands within it.
 
 use crate::ids::TextStep;
 use std::ops::Range;

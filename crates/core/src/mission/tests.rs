@@ -1,4 +1,5 @@
-//! The language as a whole: findings with their places, formatting, slots and edits, and the laws they keep.
+//! The language as a whole: findings with their places, formatting, slots and edits, and the laws
+//! they keep.
 
 use crate::ids::{DeviceKind, SlotId};
 use proptest::prelude::*;
@@ -680,7 +681,8 @@ proptest! {
     fn every_span_lies_in_the_text(text in soup()) {
         let parsed = parse(&text);
         for slot in &parsed.slots {
-            // Only a word that may be left out, such as `mirrored`, has a slot where nothing is written yet.
+            // Only a word that may be left out, such as `mirrored`, has a slot where nothing is
+            // written yet.
             let may_be_empty = matches!(slot.kind, SlotKind::Choice(words) if words.contains(&""));
             let word = text.get(slot.span.clone());
             prop_assert!(word.is_some_and(|word| may_be_empty && word.is_empty() || !word.trim().is_empty()));

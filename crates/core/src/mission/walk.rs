@@ -1,4 +1,5 @@
-//! Going over everything that a text says: behaviours, conditions, and their parts, wherever they stand.
+//! Going over everything that a text says: behaviours, conditions, and their parts, wherever they
+//! stand.
 //!
 //! What a copy has from its original stands in the original, and is gone over there only.
 
@@ -33,7 +34,8 @@ pub enum Watch {
 }
 
 impl Parsed {
-    /// Whether something stands on a line itself, instead of having been taken over from an original.
+    /// Whether something stands on a line itself, instead of having been taken over from an
+    /// original.
     pub fn is_own(&self, line: usize, span: &Range<usize>) -> bool {
         self.lines
             .get(line)
@@ -56,7 +58,8 @@ impl Parsed {
         own.map(|(behaviour, _)| behaviour).chain(rows)
     }
 
-    /// Every condition that is evaluated, with its step and what evaluates it; conditions within it are not listed.
+    /// Every condition that is evaluated, with its step and what evaluates it; conditions within it
+    /// are not listed.
     pub fn conditions(&self) -> Vec<(Option<TextStep>, Watch, &Spanned<Condition>)> {
         let mut all = Vec::new();
         for (index, step) in self.mission.numbered() {
@@ -102,7 +105,8 @@ impl Parsed {
         labels
     }
 
-    /// Calls for every part of every behaviour and condition, those within other conditions included.
+    /// Calls for every part of every behaviour and condition, those within other conditions
+    /// included.
     pub fn parts<'a>(&'a self, each: &mut dyn FnMut(&At<'a>, Part<'a>)) {
         for (index, step) in self.mission.numbered() {
             for behaviour in self.behaviours_of(step) {

@@ -1,6 +1,8 @@
-//! Changes of what belongs together: which robot or field a mission plays with, and paths that follow a file's new name.
+//! Changes of what belongs together: which robot or field a mission plays with, and paths that
+//! follow a file's new name.
 //!
-//! All are changes of text, so that comments and layout stay; each is checked by reading the new text.
+//! All are changes of text, so that comments and layout stay; each is checked by reading the new
+//! text.
 
 use std::ops::Range;
 
@@ -67,7 +69,8 @@ pub fn names_file(text: &str, path: &str) -> bool {
     !places(text, path).is_empty()
 }
 
-/// A text in which a file of the project has another path; of the project file also a mission's own section.
+/// A text in which a file of the project has another path; of the project file also a mission's own
+/// section.
 pub fn renamed(text: &str, from: &str, to: &str) -> String {
     let mut edits: Vec<Edit> = places(text, from)
         .into_iter()

@@ -1,6 +1,8 @@
-//! The values of a settings file as slots, so that a robot or a field is changed the way a mission is.
+//! The values of a settings file as slots, so that a robot or a field is changed the way a mission
+//! is.
 //!
-//! Where each value stands is the TOML parser's word; what may stand there comes from the table that loads the file.
+//! Where each value stands is the TOML parser's word; what may stand there comes from the table
+//! that loads the file.
 //!
 //! Long because every change of a value has one rule here, whatever file it stands in.
 
@@ -254,7 +256,8 @@ impl Values {
         }
     }
 
-    /// Moves a value one step up or down, as [`edit::nudge`] does; none when there is nowhere to go.
+    /// Moves a value one step up or down, as [`edit::nudge`] does; none when there is nowhere to
+    /// go.
     pub fn nudge(&self, text: &str, slot: SlotId, up: bool, by: Stride) -> Option<Edit> {
         let at = self.parsed.slots.get(slot.0)?;
         let current = &text[at.span.clone()];
@@ -264,7 +267,8 @@ impl Values {
                 let Some(unit) = unit else {
                     return edit::nudge(&self.parsed, text, &Names::default(), slot, up, by);
                 };
-                // A number whose unit stands behind another one is moved as if it had that unit, and stays without.
+                // A number whose unit stands behind another one is moved as if it had that unit,
+                // and stays without.
                 let whole = Quantity {
                     value: parse_number(current)?,
                     unit,
@@ -303,7 +307,8 @@ impl Values {
         }
     }
 
-    /// The unit of a number that is written without one because it stands behind the last of its group: `"300, 200 mm"`.
+    /// The unit of a number that is written without one because it stands behind the last of its
+    /// group: `"300, 200 mm"`.
     fn borrowed_unit(&self, text: &str, slot: SlotId) -> Option<Unit> {
         let at = &self.parsed.slots[slot];
         let SlotKind::Amount { dimension, .. } = at.kind else {
@@ -394,7 +399,8 @@ impl Values {
         amend::convert(&self.parsed, text, slot)
     }
 
-    /// What could be written at a line: the keys of its section that are not there yet, then whole sections.
+    /// What could be written at a line: the keys of its section that are not there yet, then whole
+    /// sections.
     pub fn additions(&self, text: &str, line: usize) -> Vec<Addition> {
         let mut additions = Vec::new();
         if let Some(section) = self.section_at(line) {
@@ -502,7 +508,8 @@ fn choices_of(key: Option<&'static Key>) -> Vec<String> {
     })
 }
 
-/// The section that begins with a name: `sensor` is `[[sensor]]`, `motor` is `[motor.left] and [motor.right]`.
+/// The section that begins with a name: `sensor` is `[[sensor]]`, `motor` is `[motor.left] and
+/// [motor.right]`.
 fn section(sections: &'static [Section], name: Option<&str>) -> Option<&'static Section> {
     let name = name?;
     sections

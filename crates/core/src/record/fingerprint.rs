@@ -18,7 +18,8 @@ impl Hash {
         self.0 = z ^ (z >> 31);
     }
 
-    /// Adding zero turns a negative zero into a positive one; what is not a number is always the same.
+    /// Adding zero turns a negative zero into a positive one; what is not a number is always the
+    /// same.
     fn float(&mut self, value: f64) {
         self.add(if value.is_nan() {
             1
@@ -214,8 +215,8 @@ impl Hash {
 }
 
 impl Run {
-    /// A fingerprint of everything recorded: the same program in the same world with the same seed has the same one, on
-    /// every platform and with any number of threads.
+    /// A fingerprint of everything recorded: the same program in the same world with the same seed
+    /// has the same one, on every platform and with any number of threads.
     pub fn fingerprint(&self) -> u64 {
         let mut hash = Hash(ENGINE);
         hash.trace(&self.trace);

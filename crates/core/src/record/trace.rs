@@ -1,4 +1,5 @@
-//! What a run recorded: one entry a control tick, with the truth, what the robot knew, and what it did.
+//! What a run recorded: one entry a control tick, with the truth, what the robot knew, and what it
+//! did.
 
 use crate::ids::{ActuatorId, RangerId, SensorId, SignalId, StepId, SwitchId};
 use serde::{Deserialize, Serialize};

@@ -254,8 +254,9 @@ const MOST_CODES: usize = 100;
 /// A body has at most this many corners.
 const MOST_CORNERS: usize = 8;
 
-/// Moment of inertia at the wheel, kg m^2: a small wheel (about 8e-6) and a 1e-7 rotor seen through gears of about
-/// 1:22. No robot file can measure it, and only the first hundredths of a second of a move depend on it.
+/// Moment of inertia at the wheel, kg m^2: a small wheel (about 8e-6) and a 1e-7 rotor seen through
+/// gears of about 1:22. No robot file can measure it, and only the first hundredths of a second of
+/// a move depend on it.
 const WHEEL_INERTIA: f64 = 5.5e-5;
 
 /// Reads a robot file; no robot when a section that it needs is missing or broken.
@@ -761,8 +762,8 @@ fn sensor(tables: &mut Tables<'_>, table: SensorTable, extent: (f64, f64, f64)) 
     }
 }
 
-/// Diameter of a floor sensor's spot in metres, as given or from its height and opening, and what the height makes of
-/// its light.
+/// Diameter of a floor sensor's spot in metres, as given or from its height and opening, and what
+/// the height makes of its light.
 fn spot(tables: &mut Tables<'_>, name: &str, table: &SensorTable) -> (f64, f64) {
     let si = |given: &Option<Spanned<Positive<Length>>>| {
         given.as_ref().map(|length| length.get_ref().0.si())

@@ -1,7 +1,8 @@
 //! A run is one of many: what is different in it, drawn for it alone.
 //!
-//! Each deviation has a stream of its own, told by the seed, the run's number and the name of what is drawn: it depends on
-//! nothing else, so that run 17 is run 17 however many there are, and a further deviation changes no other.
+//! Each deviation has a stream of its own, told by the seed, the run's number and the name of what
+//! is drawn: it depends on nothing else, so that run 17 is run 17 however many there are, and a
+//! further deviation changes no other.
 
 use std::sync::Arc;
 
@@ -14,7 +15,8 @@ use crate::robot::{Motor, Robot};
 use crate::scatter::Scatter;
 use crate::units::{Quantity, Unit};
 
-/// Draws beyond this many standard deviations are drawn again: nobody puts a robot down that badly unseen.
+/// Draws beyond this many standard deviations are drawn again: nobody puts a robot down that badly
+/// unseen.
 const FURTHEST: f64 = 3.0;
 /// A place that is taken is drawn again so many times; then it is the one that the file names.
 const TRIES: u32 = 50;
@@ -59,7 +61,8 @@ pub struct Chance {
     pub scatter: Scatter,
     /// What is different, in a fixed order.
     pub drawn: Vec<Drawn>,
-    /// How many places were drawn again, because something stood there or nothing is there to stand on.
+    /// How many places were drawn again, because something stood there or nothing is there to stand
+    /// on.
     pub again: u32,
 }
 
@@ -159,7 +162,8 @@ pub fn varied(world: &World, start: Option<&str>, seed: u64, run: u32, scatter: 
                 continue;
             };
             let name = opponent.name.clone();
-            // Drawn by lot first, as in every run, and then put down as exactly as one puts robots down.
+            // Drawn by lot first, as in every run, and then put down as exactly as one puts robots
+            // down.
             let pose = by_lot(opponent.pose, opponent.turned_by_lot, own, &name);
             let outline = body_of(&player.robot);
             let pose = draw.place(

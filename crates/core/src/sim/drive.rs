@@ -1,8 +1,9 @@
 //! Motors, wheels and body of a differential drive, advanced by one step.
 //!
-//! A wheel is a contact with a friction circle, solved at velocity level: the traction impulses are those that
-//! leave no slip at the end of the step, unless they exceed what the tyre can hold. Back EMF and friction act
-//! implicitly, so no step size makes them ring. A step uses only + - * / and square roots.
+//! A wheel is a contact with a friction circle, solved at velocity level: the traction impulses are
+//! those that leave no slip at the end of the step, unless they exceed what the tyre can hold. Back
+//! EMF and friction act implicitly, so no step size makes them ring. A step uses only + - * / and
+//! square roots.
 //!
 //! One step of one body reads best from top to bottom, which is why this file is long.
 
@@ -15,7 +16,8 @@ use crate::field::{Point, Pose};
 use crate::robot::{Motor, Robot};
 use crate::units::math;
 
-/// Below this wheel speed (rad/s) friction in the gears fades out instead of changing sign within a step.
+/// Below this wheel speed (rad/s) friction in the gears fades out instead of changing sign within a
+/// step.
 const STILL_WHEEL: f64 = 0.005;
 /// Below this speed (m/s) the caster's drag fades out likewise.
 const STILL_CASTER: f64 = 0.000_5;
@@ -53,7 +55,8 @@ pub struct Body {
     pub kept: [Option<f64>; 2],
     /// Angle of the steered wheels, rad to the left, and its tangent; 0 without steering.
     pub steered: (f64, f64),
-    /// Impulses ahead and to the left that the left, right and steered wheels held in the last step, N s.
+    /// Impulses ahead and to the left that the left, right and steered wheels held in the last
+    /// step, N s.
     pub held: [(f64, f64); 3],
 }
 
@@ -107,7 +110,8 @@ struct Steered {
     track: f64,
 }
 
-/// What of the matrix of the rolling robot does not change: effect of impulses on slips, without the motors.
+/// What of the matrix of the rolling robot does not change: effect of impulses on slips, without
+/// the motors.
 #[derive(Clone, Copy, Debug)]
 struct Matrix {
     k11: f64,
@@ -121,8 +125,8 @@ struct Matrix {
 }
 
 impl Matrix {
-    /// `im`, `ii`: inverse mass and moment of inertia; `a`, `b`: the wheels left of the centre of mass; `cx`: the
-    /// centre of mass ahead of the axle.
+    /// `im`, `ii`: inverse mass and moment of inertia; `a`, `b`: the wheels left of the centre of
+    /// mass; `cx`: the centre of mass ahead of the axle.
     fn new(im: f64, ii: f64, [a, b]: [f64; 2], cx: f64) -> Self {
         let (k12, k13, k23, k33) = (im + a * b * ii, a * cx * ii, b * cx * ii, im + cx * cx * ii);
         Self {
@@ -154,7 +158,8 @@ struct Drive {
 
 impl Drive {
     fn new(motor: &Motor, battery: f64) -> Self {
-        // Torque = stall (u / rated) - (stall / no load) speed: a permanent magnet motor behind its terminals.
+        // Torque = stall (u / rated) - (stall / no load) speed: a permanent magnet motor behind its
+        // terminals.
         Self {
             stall: motor.stall_torque * battery / motor.rated_voltage,
             damping: motor.stall_torque / motor.no_load_speed,
@@ -281,7 +286,8 @@ impl Plant {
         }
     }
 
-    /// Where a point of the robot frame (ahead and left of the middle of the axle, metres) lies on the field.
+    /// Where a point of the robot frame (ahead and left of the middle of the axle, metres) lies on
+    /// the field.
     pub fn place(&self, body: &Body, ahead: f64, left: f64) -> Point {
         let (c, s) = body.cos_sin;
         let (dx, dy) = (ahead - self.com.0, left - self.com.1);
@@ -298,14 +304,15 @@ impl Plant {
         self.reach
     }
 
-    /// Where a place on the field lies on the robot: ahead and left of the middle of the axle, metres.
+    /// Where a place on the field lies on the robot: ahead and left of the middle of the axle,
+    /// metres.
     pub fn local(&self, body: &Body, at: Point) -> (f64, f64) {
         let ((c, s), dx, dy) = (body.cos_sin, at.x - body.x, at.y - body.y);
         (c * dx + s * dy + self.com.0, c * dy - s * dx + self.com.1)
     }
 
-    /// Goes on by this many seconds at once, where nothing is near; false, and nothing done, when only single steps show
-    /// the truth.
+    /// Goes on by this many seconds at once, where nothing is near; false, and nothing done, when
+    /// only single steps show the truth.
     pub fn leap(&self, body: &mut Body, command: Command, seconds: f64) -> bool {
         if !self.reduced.leap(body, command, seconds) {
             return false;
@@ -325,7 +332,8 @@ impl Plant {
         true
     }
 
-    /// The factor of the caster's velocity that is its friction in a step: never more than would stop it.
+    /// The factor of the caster's velocity that is its friction in a step: never more than would
+    /// stop it.
     fn drag(&self, ahead: f64, left: f64) -> f64 {
         (self.caster_drag / math::length(ahead, left).max(STILL_CASTER)).min(self.caster_most)
     }
@@ -380,7 +388,8 @@ impl Plant {
         Free { twist, axles }
     }
 
-    /// The second half where nothing is in the way and the tyres hold; false, and nothing done, when they do not.
+    /// The second half where nothing is in the way and the tyres hold; false, and nothing done,
+    /// when they do not.
     pub fn roll(&self, body: &mut Body, free: &Free) -> bool {
         let mut twist = free.twist;
         let holds = match &self.steering {
@@ -393,8 +402,8 @@ impl Plant {
         holds
     }
 
-    /// The robot for the solver, and its tyres. Where a wheel has no floor the body lies on the edge instead, and its
-    /// share of the weight rubs there.
+    /// The robot for the solver, and its tyres. Where a wheel has no floor the body lies on the
+    /// edge instead, and its share of the weight rubs there.
     pub fn enter(
         &self,
         body: &Body,
@@ -464,8 +473,9 @@ impl Plant {
         );
     }
 
-    /// The command of each motor. A car's driven wheels turn as one, and the difference of its commands steers: towards
-    /// the circle that a robot with those wheel speeds would drive, as far and as fast as its steering goes.
+    /// The command of each motor. A car's driven wheels turn as one, and the difference of its
+    /// commands steers: towards the circle that a robot with those wheel speeds would drive, as far
+    /// and as fast as its steering goes.
     fn mixed(&self, body: &mut Body, command: Command) -> [WheelCommand; 2] {
         let Some(steering) = &self.steering else {
             return [command.left, command.right];
@@ -495,7 +505,8 @@ impl Plant {
             body.steered = (angle, math::sin(angle) / math::cos(angle));
         }
         match (command.left, command.right) {
-            // Each wheel as fast as the circle takes that it steers on now, or they would drag the front straight on.
+            // Each wheel as fast as the circle takes that it steers on now, or they would drag the
+            // front straight on.
             (WheelCommand::Speed(_), _) | (_, WheelCommand::Speed(_)) => {
                 let lean = body.steered.1 / steering.base * steering.track / 2.0;
                 [1.0 - lean, 1.0 + lean].map(|share| WheelCommand::Speed(mean * share))
@@ -534,8 +545,9 @@ impl Plant {
         }
     }
 
-    /// Torque at standstill and damping of a motor whose driver keeps a wheel speed (rad/s): proportional and integral,
-    /// with what the motor would need without load to begin with. Its proportional part acts within the step.
+    /// Torque at standstill and damping of a motor whose driver keeps a wheel speed (rad/s):
+    /// proportional and integral, with what the motor would need without load to begin with. Its
+    /// proportional part acts within the step.
     fn regulate(&self, wheel: usize, body: &mut Body, target: f64) -> (f64, f64) {
         let motor = &self.motors[wheel];
         let gain = 1.0 / (REGULATED_WITHIN * motor.no_load);
@@ -548,9 +560,9 @@ impl Plant {
         (motor.stall * ahead, motor.damping + motor.stall * gain)
     }
 
-    /// Coulomb friction of the caster: against its motion now, with the factor that its speed gave a step before, so
-    /// that no step waits for a square root (measured: a twelfth of a run). The tests against closed forms and finer
-    /// steps hold as closely as with the speed of now.
+    /// Coulomb friction of the caster: against its motion now, with the factor that its speed gave
+    /// a step before, so that no step waits for a square root (measured: a twelfth of a run). The
+    /// tests against closed forms and finer steps hold as closely as with the speed of now.
     fn drag_caster(&self, twist: &mut Twist, factor: f64) {
         let (ahead, left) = (
             twist.ahead - twist.spin * self.caster.1,
@@ -575,8 +587,9 @@ impl Plant {
         let sl = twist.ahead - twist.spin * a - r0 * twist.wheels[0];
         let sr = twist.ahead - twist.spin * b - r1 * twist.wheels[1];
         let ss = twist.left - cx * twist.spin;
-        // The symmetric matrix of what impulses ahead at the left wheel, ahead at the right wheel and to the left
-        // at the axle do to the three slips, and its adjugate; only two of its entries change.
+        // The symmetric matrix of what impulses ahead at the left wheel, ahead at the right wheel
+        // and to the left at the axle do to the three slips, and its adjugate; only two of its
+        // entries change.
         let Matrix {
             k11,
             k12,
@@ -618,8 +631,9 @@ impl Plant {
         true
     }
 
-    /// The same with steered wheels in front: rolling leaves one motion only, whose speed follows from the momentum
-    /// along it (the constraints do no work). Then what the tyres had to hold for that.
+    /// The same with steered wheels in front: rolling leaves one motion only, whose speed follows
+    /// from the momentum along it (the constraints do no work). Then what the tyres had to hold for
+    /// that.
     fn roll_steered(
         &self,
         body: &mut Body,
@@ -700,7 +714,8 @@ impl Plant {
     }
 }
 
-/// A direction turned by a small angle, from the tangent of its half, whose series is cut behind the third power.
+/// A direction turned by a small angle, from the tangent of its half, whose series is cut behind
+/// the third power.
 pub fn rotated((c, s): (f64, f64), turn: f64) -> (f64, f64) {
     let t = turn * 0.5 * (1.0 + turn * turn * (1.0 / 12.0));
     // 1 / (1 + t^2) as a series, one division less to wait for; at 40 rad/s it is off by 3e-14.

@@ -1,4 +1,5 @@
-//! What the robot stands on: a wheel without floor has no grip, a body whose centre of mass has none falls.
+//! What the robot stands on: a wheel without floor has no grip, a body whose centre of mass has
+//! none falls.
 
 use crate::field::{Edge, Field, Point, Shape};
 use crate::units::math;
@@ -98,7 +99,8 @@ impl Footing {
 
 /// Pieces along the outline of a platform, for who runs against its side: pairs of points.
 pub fn sides(shape: &Shape) -> Vec<(Point, Point)> {
-    /// A disc has this many sides; the outermost point of one is half a millimetre off for a disc of a metre.
+    /// A disc has this many sides; the outermost point of one is half a millimetre off for a disc
+    /// of a metre.
     const SIDES: usize = 64;
     let points: Vec<Point> = match shape {
         Shape::Polygon(points) | Shape::Band { points, .. } => points.clone(),

@@ -6,7 +6,8 @@ use crate::units::math;
 /// Contacts are made this many metres ahead of touching, so that nothing is entered within a step.
 pub const AHEAD: f64 = 0.004;
 
-/// A convex polygon, counter-clockwise, with the outward normal of the edge that starts at each corner.
+/// A convex polygon, counter-clockwise, with the outward normal of the edge that starts at each
+/// corner.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Convex {
     count: usize,
@@ -142,7 +143,8 @@ impl From<&Outline> for Form {
 }
 
 impl Form {
-    /// A box from one point to another and `further` beyond both; none when they are the same point.
+    /// A box from one point to another and `further` beyond both; none when they are the same
+    /// point.
     pub fn along(from: Point, to: Point, half_width: f64, further: f64) -> Option<Self> {
         let length = from.distance(to);
         let heading = math::atan2(to.y - from.y, to.x - from.x);
@@ -215,8 +217,8 @@ impl Form {
         }
     }
 
-    /// Where rays from one place enter it: for each how far away, and the cosine of its angle to the face's normal. From
-    /// within they enter at once, squarely.
+    /// Where rays from one place enter it: for each how far away, and the cosine of its angle to
+    /// the face's normal. From within they enter at once, squarely.
     ///
     /// Cyrus and Beck, "Generalized two- and three-dimensional clipping" (1978).
     pub fn meet<const RAYS: usize>(
@@ -335,7 +337,8 @@ fn disc_polygon(centre: Point, radius: f64, other: &Convex) -> Option<Spot> {
     let (from, to) = other.edge(edge);
     let at = nearest_on(from, to, centre);
     let far = at.distance(centre);
-    // Beside the edge's ends it is a corner that is nearest; within the polygon the edge's own normal leads out.
+    // Beside the edge's ends it is a corner that is nearest; within the polygon the edge's own
+    // normal leads out.
     let (normal, gap) = if outside > 0.0 && far > 1e-9 {
         (
             ((centre.x - at.x) / far, (centre.y - at.y) / far),
@@ -347,7 +350,8 @@ fn disc_polygon(centre: Point, radius: f64, other: &Convex) -> Option<Spot> {
     (gap < AHEAD).then_some(Spot { at, normal, gap })
 }
 
-/// Separating axes over the edges of both, then the other's nearest edge cut to the sides of the chosen one.
+/// Separating axes over the edges of both, then the other's nearest edge cut to the sides of the
+/// chosen one.
 ///
 /// Source: Ericson, *Real-Time Collision Detection* (2005), sec. 5.4 and 5.5.
 fn polygons(a: &Convex, b: &Convex, mut found: impl FnMut(Spot)) {
@@ -499,7 +503,8 @@ mod tests {
 
     #[test]
     fn a_gap_is_the_distance_walked_until_they_touch() {
-        // Two boxes, a box and a disc: moved towards each other along the normal by the gap, they just touch.
+        // Two boxes, a box and a disc: moved towards each other along the normal by the gap, they
+        // just touch.
         for index in 0..200 {
             let spread = |step: f64| (f64::from(index) * step).fract();
             let turn = 6.3 * spread(0.569);
@@ -532,7 +537,8 @@ mod tests {
 
     #[test]
     fn a_ray_enters_where_walking_along_it_does() {
-        // Against steps of half a millimetre along the ray, for things all around and turned any way.
+        // Against steps of half a millimetre along the ray, for things all around and turned any
+        // way.
         let mut entered = 0;
         for index in 0..600 {
             let spread = |step: f64| (f64::from(index) * step).fract();

@@ -1,10 +1,11 @@
-//! Many steps at once: while nothing touches, nothing slips and no wheel stands, a robot is a smooth system of two
-//! wheel speeds, which a method of third order (Bogacki and Shampine, "A 3(2) pair of Runge-Kutta formulas", 1989)
-//! follows over a whole control period.
+//! Many steps at once: while nothing touches, nothing slips and no wheel stands, a robot is a
+//! smooth system of two wheel speeds, which a method of third order (Bogacki and Shampine, "A 3(2)
+//! pair of Runge-Kutta formulas", 1989) follows over a whole control period.
 //!
-//! The equations are those of the single step, written for the rims' speeds u of the left and right wheel (projected
-//! on the motions that rolling allows; the constraint forces do no work): M u' = Q(u), with the motors' forces, Coulomb
-//! friction of gears and caster, and the term of the centre of mass that does not lie over the axle.
+//! The equations are those of the single step, written for the rims' speeds u of the left and right
+//! wheel (projected on the motions that rolling allows; the constraint forces do no work): M u' =
+//! Q(u), with the motors' forces, Coulomb friction of gears and caster, and the term of the centre
+//! of mass that does not lie over the axle.
 
 use super::drive::Body;
 use super::{GRAVITY, STEP};
@@ -20,7 +21,8 @@ const STILL: f64 = 1e-9;
 const SURE: f64 = 0.97;
 /// A leap turns by no more than this, rad: as far as the series of its direction holds.
 const MOST_TURN: f64 = 0.3;
-/// The velocities must fit rolling without slip this well, m/s, but for what a single step that turns leaves behind.
+/// The velocities must fit rolling without slip this well, m/s, but for what a single step that
+/// turns leaves behind.
 const FITS: f64 = 1e-6;
 
 /// A robot's constants for leaps.
@@ -52,8 +54,8 @@ pub struct Reduced {
 type Drives = [(f64, f64); 2];
 
 impl Reduced {
-    /// `offsets`: the wheels left of the centre of mass; `com`: ahead and left of the middle of the axle; `caster`:
-    /// ahead and left of the centre of mass.
+    /// `offsets`: the wheels left of the centre of mass; `com`: ahead and left of the middle of the
+    /// axle; `caster`: ahead and left of the centre of mass.
     pub fn new(robot: &Robot, offsets: [f64; 2], com: (f64, f64), caster: (f64, f64)) -> Self {
         let radii = robot.true_diameters.map(|diameter| diameter / 2.0);
         let motor = |motor: &Motor, r: f64| {
@@ -99,7 +101,8 @@ impl Reduced {
         }
     }
 
-    /// Goes on by this many seconds at once; false, and nothing done, when only single steps show the truth.
+    /// Goes on by this many seconds at once; false, and nothing done, when only single steps show
+    /// the truth.
     pub fn leap(&self, body: &mut Body, command: Command, seconds: f64) -> bool {
         let (c, s) = body.cos_sin;
         let now = (
@@ -128,7 +131,8 @@ impl Reduced {
             return false;
         }
         let fits = (now.0 - self.along(u)).abs() + (now.1 - self.com * self.turn(u)).abs();
-        // A single step solves for rolling and then turns: by then its velocity points to where ahead was before.
+        // A single step solves for rolling and then turns: by then its velocity points to where
+        // ahead was before.
         let behind = 1.1 * STEP * (now.0.abs() + now.1.abs()) * body.spin.abs();
         if fits + self.com.abs() * (body.spin - self.turn(u)).abs() > FITS + behind {
             return false;
@@ -156,7 +160,8 @@ impl Reduced {
         if !self.holds(end, k4, drives, signs) {
             return false;
         }
-        // The cubic through both ends gives the middle; what is a sum over time follows by Simpson's rule.
+        // The cubic through both ends gives the middle; what is a sum over time follows by
+        // Simpson's rule.
         let between = |i: usize| 0.5 * (u[i] + end[i]) + h / 8.0 * (k1[i] - k4[i]);
         let middle = [between(0), between(1)];
         let (from, half, to) = (self.turn(u), self.turn(middle), self.turn(end));

@@ -1,7 +1,7 @@
 //! Random streams: one per device, derived from the seed and the device's name.
 //!
-//! `ChaCha8` is the same on every platform and in every version; the normal variate is written here on libm,
-//! since the usual crates call the platform's own exp and log.
+//! `ChaCha8` is the same on every platform and in every version; the normal variate is written here
+//! on libm, since the usual crates call the platform's own exp and log.
 
 use std::sync::OnceLock;
 
@@ -26,8 +26,8 @@ impl Noise {
 
     /// One draw from the standard normal distribution.
     ///
-    /// Source: Marsaglia and Tsang, "The Ziggurat Method for Generating Random Variables", Journal of Statistical
-    /// Software 5 (2000), with 128 layers; exact, the tail included.
+    /// Source: Marsaglia and Tsang, "The Ziggurat Method for Generating Random Variables", Journal
+    /// of Statistical Software 5 (2000), with 128 layers; exact, the tail included.
     pub fn normal(&mut self) -> f64 {
         let ziggurat = ziggurat();
         loop {
@@ -75,7 +75,8 @@ const RIGHTMOST: f64 = 3.442_619_855_899;
 const AREA: f64 = 9.912_563_035_262_17e-3;
 
 struct Ziggurat {
-    /// Right edges of the layers from the lowest up; the first is the width of a box with the tail's area.
+    /// Right edges of the layers from the lowest up; the first is the width of a box with the
+    /// tail's area.
     x: [f64; 129],
     /// The density (not normalised) at those edges.
     f: [f64; 129],

@@ -25,7 +25,8 @@ use crate::record::{
 use crate::robot::Robot;
 use crate::units::math;
 
-/// Seconds for which the world goes on after the mission's end: the robot brakes, and the last mark is crossed or not.
+/// Seconds for which the world goes on after the mission's end: the robot brakes, and the last mark
+/// is crossed or not.
 const RUN_OUT: f64 = 0.5;
 
 /// What a run depends on besides its world and program.
@@ -41,8 +42,8 @@ pub struct Play<'a> {
     pub piece: Option<Piece<'a>>,
 }
 
-/// Where a run begins that is not to begin with the first step: the world is run up to there by another program, whose
-/// momentum, knowledge and noise the robot then has.
+/// Where a run begins that is not to begin with the first step: the world is run up to there by
+/// another program, whose momentum, knowledge and noise the robot then has.
 #[derive(Clone, Copy, Debug)]
 pub struct Piece<'a> {
     /// The program that gets there.
@@ -90,8 +91,8 @@ pub fn play(
     play_again(world, program, play, cancel, Trace::default())
 }
 
-/// The same in the memory of a trace that is no longer wanted: for many runs after each other, whose fresh pages would
-/// otherwise cost as much again as what is written on them (measured).
+/// The same in the memory of a trace that is no longer wanted: for many runs after each other,
+/// whose fresh pages would otherwise cost as much again as what is written on them (measured).
 pub fn play_again(
     world: &World,
     program: &Arc<Program>,
@@ -733,7 +734,8 @@ impl<'w> Match<'w> {
     }
 }
 
-/// Towards the next place, and the one after it when it is near: turning on the spot when it lies far to the side.
+/// Towards the next place, and the one after it when it is near: turning on the spot when it lies
+/// far to the side.
 fn patrol(pose: Pose, places: &[Point], next: &mut usize, duty: f64) -> Command {
     /// Near enough, metres.
     const NEAR: f64 = 0.04;

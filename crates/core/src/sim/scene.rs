@@ -1,7 +1,9 @@
-//! Everything that moves on a field, advanced together: robots, things to push, things that come and go.
+//! Everything that moves on a field, advanced together: robots, things to push, things that come
+//! and go.
 //!
-//! Who may touch whom is found out by circles and kept until somebody may have come a little way. As long as nobody is
-//! near anything, robots go on in leaps; otherwise in steps, in which those without a contact still roll by themselves.
+//! Who may touch whom is found out by circles and kept until somebody may have come a little way.
+//! As long as nobody is near anything, robots go on in leaps; otherwise in steps, in which those
+//! without a contact still roll by themselves.
 //!
 //! Long because who is near, who touches and who rolls alone is decided in one loop.
 
@@ -48,7 +50,8 @@ pub struct Rider {
     pub out: bool,
     /// Since these were last cleared: a tyre slipped, something was touched, a wheel had no floor.
     pub marks: Marks,
-    /// Where it was touched in the last step: ahead and left of the middle of its axle, and how hard in N.
+    /// Where it was touched in the last step: ahead and left of the middle of its axle, and how
+    /// hard in N.
     pub pressed: Vec<(f64, f64, f64)>,
 }
 
@@ -131,11 +134,13 @@ pub struct Scene {
     now: u64,
     solver: Solver,
     pairs: Vec<(usize, Near)>,
-    /// Where each body was when it was found out who is near whom; empty when that must be done again.
+    /// Where each body was when it was found out who is near whom; empty when that must be done
+    /// again.
     looked: Vec<Point>,
     /// Step of the next coming or leaving.
     next_change: u64,
-    /// For how many steps everything in contact has kept its speed, without turning, under the same commands.
+    /// For how many steps everything in contact has kept its speed, without turning, under the same
+    /// commands.
     steady: u32,
     /// How far everybody may still come, together, before anybody can touch anybody, metres.
     room: f64,
@@ -407,7 +412,8 @@ impl Scene {
         }
     }
 
-    /// How far the body that has come furthest since the last look has come, metres; infinite before the first.
+    /// How far the body that has come furthest since the last look has come, metres; infinite
+    /// before the first.
     fn strayed(&self) -> f64 {
         let count = self.first_mover() + self.movers.len();
         if self.looked.len() != count {
@@ -449,7 +455,8 @@ impl Scene {
         }
     }
 
-    /// Goes on by several steps at once, if everybody is by himself or steadily in touch; returns how many.
+    /// Goes on by several steps at once, if everybody is by himself or steadily in touch; returns
+    /// how many.
     fn leap(&mut self, most: u64) -> u64 {
         let commands = self.riders.iter().map(|rider| rider.command);
         if self.steady > 0 && !commands.eq(self.commanded.iter().copied()) {
@@ -546,7 +553,8 @@ impl Scene {
         most
     }
 
-    /// Goes on by several steps at once where pushing has become steady: who is in touch goes straight on as he did.
+    /// Goes on by several steps at once where pushing has become steady: who is in touch goes
+    /// straight on as he did.
     fn glide(&mut self, most: u64) -> u64 {
         let seconds = most as f64 * STEP;
         let riders = self.riders.len();
@@ -752,7 +760,8 @@ impl Scene {
                     .map_or(0.0, |l| l.bounce)
             };
             let bounce = bounce(a).max(bounce(b));
-            // Places of one pair are kept apart by their order, and pieces of the stage by their number.
+            // Places of one pair are kept apart by their order, and pieces of the stage by their
+            // number.
             let mut ordinal = if let Near::Still(piece) = near {
                 2 * piece
             } else {
@@ -782,8 +791,8 @@ impl Scene {
         }
     }
 
-    /// Moves everybody that was in the solver; returns whether all of them go straight on as fast as before, with those
-    /// they touch.
+    /// Moves everybody that was in the solver; returns whether all of them go straight on as fast
+    /// as before, with those they touch.
     fn take_over(&mut self) -> bool {
         // Where two glide along each other, or come apart, the next step is another one.
         let mut steady = self.solver.touches.iter().all(|touch| {
@@ -850,7 +859,8 @@ impl Scene {
     }
 }
 
-/// What already stands where a thing of this outline is to stand at the start: its name, or what it is.
+/// What already stands where a thing of this outline is to stand at the start: its name, or what it
+/// is.
 ///
 /// - `but`: an object that is not looked at, by its index
 pub fn in_the_way(

@@ -1,4 +1,5 @@
-//! Floor sensors, encoders and gyro: from the true state of the world to what the robot gets to know.
+//! Floor sensors, encoders and gyro: from the true state of the world to what the robot gets to
+//! know.
 
 use crate::ids::{RangerId, SwitchId};
 use std::collections::VecDeque;
@@ -16,8 +17,9 @@ use crate::units::math::{TAU, exp};
 
 /// The robot's senses during one run.
 ///
-/// The controller looks once a control period. A reading that is published and replaced between two looks is never
-/// seen, so it is not worked out at all; what is seen has the age that the sensor's own rate gives it.
+/// The controller looks once a control period. A reading that is published and replaced between two
+/// looks is never seen, so it is not worked out at all; what is seen has the age that the sensor's
+/// own rate gives it.
 #[derive(Clone, Debug)]
 pub struct Senses {
     /// Steps of a control period.
@@ -48,8 +50,8 @@ pub struct Senses {
     ticks_per_rad: f64,
 }
 
-/// A reading this many steps old is worked out when it is looked at. At the most that tyres can hold, 10 m/s^2, its place is
-/// then off by 0.5 mm, and while the robot keeps its speed by nothing.
+/// A reading this many steps old is worked out when it is looked at. At the most that tyres can
+/// hold, 10 m/s^2, its place is then off by 0.5 mm, and while the robot keeps its speed by nothing.
 const YOUNG: u64 = 10;
 
 #[derive(Clone, Debug)]
@@ -64,7 +66,8 @@ struct GyroState {
     from: Option<f64>,
     /// How far it is off by now, rad.
     off: f64,
-    /// What it is off in a control period while it settles, rad, and what of that remains after each.
+    /// What it is off in a control period while it settles, rad, and what of that remains after
+    /// each.
     unsettled: (f64, f64),
 }
 
@@ -201,7 +204,8 @@ impl Senses {
         self.fingers[switch] = until;
     }
 
-    /// What the motors get of a command when the battery sags under it; the voltage is kept for the next look.
+    /// What the motors get of a command when the battery sags under it; the voltage is kept for the
+    /// next look.
     pub fn feed(&mut self, robot: &Robot, command: Command, rims: [f64; 2]) -> Command {
         if robot.sag == 0.0 {
             return command;
@@ -227,7 +231,8 @@ impl Senses {
         }
     }
 
-    /// Moves the actuators towards where they are wanted, for a control period, as far as their end stops let them.
+    /// Moves the actuators towards where they are wanted, for a control period, as far as their end
+    /// stops let them.
     pub fn actuate(&mut self, robot: &Robot, wanted: &[f64]) {
         let seconds = self.period as f64 * STEP;
         for ((at, actuator), wanted) in self.actuators.iter_mut().zip(&robot.actuators).zip(wanted)
@@ -267,8 +272,8 @@ impl Senses {
             let look = next.div_ceil(self.period) * self.period;
             let age = std::mem::take(&mut self.ages[index]);
             self.due[index] = phase + (look - phase) / rate * rate;
-            // The world is not stopped for a reading that is about to be looked at: where the robot was then follows from
-            // how it moves.
+            // The world is not stopped for a reading that is about to be looked at: where the robot
+            // was then follows from how it moves.
             if phase > 0 && look - self.due[index] <= YOUNG {
                 self.ages[index] = look - self.due[index];
                 self.due[index] = look;
@@ -426,7 +431,8 @@ fn is_on(robot: &Robot, side: Side, ahead: f64, left: f64) -> bool {
     }
 }
 
-/// The largest whole number not above a value; by casts, since not every processor's baseline has an instruction for it.
+/// The largest whole number not above a value; by casts, since not every processor's baseline has
+/// an instruction for it.
 fn floor(value: f64) -> f64 {
     let cut = value as i64 as f64;
     if cut > value { cut - 1.0 } else { cut }

@@ -1,11 +1,11 @@
 //! Impulses of one step between bodies, tyres and floor: projected Gauss-Seidel at velocity level.
 //!
-//! Contacts push but never pull and rub within Coulomb's cone; tyres hold within a friction circle; what lies on the
-//! floor rubs within an ellipsoid of force and torque. What was needed in the step before is where the next one begins,
-//! so that lasting pushes settle in a sweep or two.
+//! Contacts push but never pull and rub within Coulomb's cone; tyres hold within a friction circle;
+//! what lies on the floor rubs within an ellipsoid of force and torque. What was needed in the step
+//! before is where the next one begins, so that lasting pushes settle in a sweep or two.
 //!
-//! Sources: Catto, "Iterative Dynamics with Temporal Coherence" (2005); the ellipsoid: Howe and Cutkosky, "Practical
-//! Force-Motion Models for Sliding Manipulation" (1996).
+//! Sources: Catto, "Iterative Dynamics with Temporal Coherence" (2005); the ellipsoid: Howe and
+//! Cutkosky, "Practical Force-Motion Models for Sliding Manipulation" (1996).
 
 use super::form::Spot;
 use crate::field::Point;
@@ -19,7 +19,8 @@ const MOST_SWEEPS: usize = 60;
 pub const BODY_FRICTION: f64 = 0.3;
 /// Things that meet more slowly than this (m/s) do not bounce.
 const BOUNCING: f64 = 0.03;
-/// Friction left over from an impact would stay for ever: for this many steps what is taken over fades.
+/// Friction left over from an impact would stay for ever: for this many steps what is taken over
+/// fades.
 const SETTLING: u32 = 200;
 /// What remains of it in a step.
 const FADING: f64 = 0.98;
@@ -172,7 +173,8 @@ pub struct Rub {
     pub held: [f64; 3],
 }
 
-/// The bodies and what acts between them in one step. Kept from step to step so that nothing is allocated.
+/// The bodies and what acts between them in one step. Kept from step to step so that nothing is
+/// allocated.
 #[derive(Clone, Debug, Default)]
 pub struct Solver {
     /// All bodies; only those that something acts on change.
@@ -222,7 +224,8 @@ impl Solver {
             let mass = |d| 1.0 / (a.response(arms[0], d) + b.response(arms[1], d)).max(1e-12);
             let parting = a.speed(arms[0], normal) - b.speed(arms[1], normal);
             let gap = touch.spot.gap;
-            // Up to each other but not into each other; what overlaps is parted within some twenty steps.
+            // Up to each other but not into each other; what overlaps is parted within some twenty
+            // steps.
             let mut wanted = if gap > 0.0 {
                 -gap / dt
             } else {

@@ -54,7 +54,8 @@ pub struct Look {
     rays: [(f64, f64); RAYS],
     middle: (f64, f64),
     cone: Cone,
-    /// What stands nearest in a ray hides what is behind it, even when it sends nothing back itself.
+    /// What stands nearest in a ray hides what is behind it, even when it sends nothing back
+    /// itself.
     first: [Option<(f64, f64)>; RAYS],
 }
 
@@ -127,8 +128,8 @@ impl Look {
         }
     }
 
-    /// How far away the nearest thing is that sends something back, metres; none within reach. Each of the rays
-    /// counts only if it meets its face squarely enough.
+    /// How far away the nearest thing is that sends something back, metres; none within reach. Each
+    /// of the rays counts only if it meets its face squarely enough.
     pub fn echo(&self) -> Option<f64> {
         let back = |(far, facing): &(f64, f64)| {
             *far <= self.cone.greatest && *facing >= self.cone.squarely

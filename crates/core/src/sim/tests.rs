@@ -23,7 +23,8 @@ const FIELD: &str = include_str!("../../../../examples/brinewick/fields/causeway
 const CALIBRATION: &str = include_str!("../../../../examples/brinewick/calibration.toml");
 const MISSION: &str = include_str!("../../../../examples/brinewick/missions/morning-round.way");
 
-/// The demo robot with two equal motors and its weight in the middle, so that closed forms are short.
+/// The demo robot with two equal motors and its weight in the middle, so that closed forms are
+/// short.
 fn even_robot() -> Robot {
     let mut robot = crate::robot::load(ROBOT).0.unwrap();
     robot.right = robot.left.clone();
@@ -182,7 +183,8 @@ fn the_steady_speed_is_where_motor_and_drag_balance() {
 
 #[test]
 fn getting_to_speed_follows_the_exponential_of_the_motor_model() {
-    // m v' = F - k v has v(t) = v1 (1 - exp(-t k / m)); drag counts as part of F once the robot rolls.
+    // m v' = F - k v has v(t) = v1 (1 - exp(-t k / m)); drag counts as part of F once the robot
+    // rolls.
     let robot = even_robot();
     let tau = felt_mass(&robot) / damping(&robot);
     for factor in [0.5, 1.0, 2.0] {
@@ -235,7 +237,8 @@ fn distance_and_heading_are_what_the_wheels_have_turned() {
     assert_within(ahead.body.angles[0] * radius, pose.x, 1e-9);
     assert!(pose.y.abs() < 1e-9 && pose.heading.abs() < 1e-9);
 
-    // With its weight ahead of the axle the robot would swing outwards a little, as it does in earnest.
+    // With its weight ahead of the axle the robot would swing outwards a little, as it does in
+    // earnest.
     let mut balanced = robot.clone();
     balanced.com_ahead = 0.0;
     let mut spin = Bench::new(&balanced, STEP);
@@ -275,7 +278,8 @@ fn a_start_is_never_quicker_than_the_tyres_grip() {
     let mut bench = Bench::new(&robot, STEP);
     assert!(bench.step(duty(1.0, 1.0)));
     bench.go(duty(1.0, 1.0), 0.05);
-    // The caster's drag is the only other force: share of the weight on the wheels times grip, less that drag.
+    // The caster's drag is the only other force: share of the weight on the wheels times grip, less
+    // that drag.
     let weight = robot.mass * GRAVITY;
     let push = weight * robot.wheel_share() * robot.grip
         - weight * (1.0 - robot.wheel_share()) * robot.caster_drag;
@@ -416,7 +420,8 @@ fn the_same_input_gives_the_same_trace_on_any_thread() {
 
 #[test]
 fn the_trace_of_the_demo_is_the_one_on_record() {
-    // A digest that changes means that every run anywhere changes: say so in the changelog and raise `ENGINE`.
+    // A digest that changes means that every run anywhere changes: say so in the changelog and
+    // raise `ENGINE`.
     let setup = setup();
     let program = program(MISSION, &setup);
     let world = setup.world();
@@ -480,7 +485,8 @@ fn a_gyro_drifts_by_what_its_file_says() {
         .collect();
     let spread =
         (errors.iter().map(|error| error * error).sum::<f64>() / errors.len() as f64).sqrt();
-    // Drift sigma t, and a random walk of noise sigma sqrt(t dt), in squares; 60 draws show it to about a tenth.
+    // Drift sigma t, and a random walk of noise sigma sqrt(t dt), in squares; 60 draws show it to
+    // about a tenth.
     let gyro = setup.robot.gyro.as_ref().unwrap();
     let expected = math::length(gyro.drift * 40.0, gyro.noise * (40.0 * STEP).sqrt());
     assert_within(spread, expected, 0.35);

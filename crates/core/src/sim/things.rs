@@ -1,4 +1,5 @@
-//! Things on a field that are no robots: what is pushed about, and what comes, walks and leaves by itself.
+//! Things on a field that are no robots: what is pushed about, and what comes, walks and leaves by
+//! itself.
 
 use super::drive::rotated;
 use super::footing::Footing;

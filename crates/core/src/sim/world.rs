@@ -47,7 +47,8 @@ pub struct World {
     pub players: Vec<Player>,
     /// How exactly our robot is put down.
     pub placing: Spreads<StartSpread>,
-    /// The mat as each sensor of each robot sees it, ours first: from the mat, then from each platform.
+    /// The mat as each sensor of each robot sees it, ours first: from the mat, then from each
+    /// platform.
     pub(super) mats: Vec<Levels>,
     pub(super) stages: Arc<[Stage]>,
 }
@@ -61,7 +62,8 @@ impl World {
         Self::with(field, robot, Vec::new())
     }
 
-    /// Prepares the mat for the robots' sensors; what they see is worked out when they first come over it.
+    /// Prepares the mat for the robots' sensors; what they see is worked out when they first come
+    /// over it.
     ///
     /// - `players`: one for each of the field's opponents, or none at all
     pub fn with(field: Arc<Field>, robot: Arc<Robot>, players: Vec<Player>) -> Self {
@@ -97,8 +99,8 @@ impl World {
         robots.map(|robot| levels(&field, robot)).collect()
     }
 
-    /// What a floor sensor of ours would read with the robot at a pose, without noise and without the steps of its
-    /// converter.
+    /// What a floor sensor of ours would read with the robot at a pose, without noise and without
+    /// the steps of its converter.
     pub fn ideal_reading(&self, sensor: SensorId, pose: Pose) -> Reading {
         let about = &self.robot.sensors[sensor];
         let level = self
@@ -119,8 +121,9 @@ impl World {
         }
     }
 
-    /// Where our robot comes to rest when both wheels brake from a pose with these rim speeds (m/s: left, right), with
-    /// nobody else on the field: its stopping distance is the way there. It is found by letting it brake.
+    /// Where our robot comes to rest when both wheels brake from a pose with these rim speeds (m/s:
+    /// left, right), with nobody else on the field: its stopping distance is the way there. It is
+    /// found by letting it brake.
     pub fn rest_of(&self, pose: Pose, rims: [f64; 2]) -> Pose {
         /// Simulation steps between two looks, and how many looks at most.
         const LOOK: (u64, usize) = (20, 100);
@@ -140,7 +143,8 @@ impl World {
         scene.riders[0].plant.pose(&scene.riders[0].body)
     }
 
-    /// The pose of a named start, without a name of the field's first; where it is turned by lot, the seed's lot.
+    /// The pose of a named start, without a name of the field's first; where it is turned by lot,
+    /// the seed's lot.
     pub fn start(&self, name: Option<&str>, seed: u64) -> Pose {
         let start = name.map_or_else(|| self.field.starts.first(), |name| self.field.start(name));
         start.map_or_else(Pose::default, |start| {

@@ -1,5 +1,5 @@
-//! The only caller of `libm`: the platform's own functions differ between machines in the last digit,
-//! and a trace hash must not.
+//! The only caller of `libm`: the platform's own functions differ between machines in the last
+//! digit, and a trace hash must not.
 
 pub use std::f64::consts::{FRAC_PI_2, PI, TAU};
 

@@ -9,7 +9,8 @@ use wayodos_core::units::math;
 
 use super::bench::Bench;
 
-/// A pale mat of 2000 x 1500 mm with what is added to it; the robot stands at 300, 700 mm and looks along +x.
+/// A pale mat of 2000 x 1500 mm with what is added to it; the robot stands at 300, 700 mm and looks
+/// along +x.
 fn mat(more: &str) -> Bench {
     let field = format!(
         "name = \"Mat\"\nsize = \"2000 x 1500 mm\"\nground = \"pale\"\n\n[surface.pale]\ncolour = \"#e9e3d2\"\n\n[surface.dark]\n\
@@ -51,8 +52,9 @@ fn aligning_squares_up_from_a_crooked_start() {
     };
     let once = crooked("align floor-left and floor-right to a dark line at 18 %");
     assert_eq!(once.outcome, Outcome::Done);
-    // The sensor that comes first is 27 mm beside its wheel, about which the robot then turns, the other one 91 mm; both
-    // 92 mm ahead. Both are on the bar when 92 cos a - 91 sin a is what 92 cos 12 - 27 sin 12 was.
+    // The sensor that comes first is 27 mm beside its wheel, about which the robot then turns, the
+    // other one 91 mm; both 92 mm ahead. Both are on the bar when 92 cos a - 91 sin a is what 92
+    // cos 12 - 27 sin 12 was.
     let at = |side: f64, angle: f64| {
         92.0 * math::cos(angle.to_radians()) - side * math::sin(angle.to_radians())
     };
@@ -88,7 +90,8 @@ fn shifting_moves_sideways_and_looks_where_it_looked() {
     assert_eq!(run.outcome, Outcome::Done);
     assert!(heading(&run).abs() < 2.5, "{:.1} deg", heading(&run));
     let over = (run.trace.ticks[0].pose.y - run.final_pose().y) * 1e3;
-    // Both wheels turn the robot by the same angle a about the other one: t sin a ahead and t (1 - cos a) over.
+    // Both wheels turn the robot by the same angle a about the other one: t sin a ahead and t (1 -
+    // cos a) over.
     let ahead = (run.final_pose().x - run.trace.ticks[0].pose.x) * 1e3;
     let angle = math::atan2(ahead, (118.0f64 * 118.0 - ahead * ahead).sqrt());
     assert!(

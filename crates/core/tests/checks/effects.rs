@@ -1,4 +1,5 @@
-//! Effects that belong to the program rather than to the world: they come with the way it is written, and go with it.
+//! Effects that belong to the program rather than to the world: they come with the way it is
+//! written, and go with it.
 
 use wayodos_core::controller::Event;
 use wayodos_core::ids::StepId;

@@ -1,5 +1,6 @@
-//! The mistakes that teams make, one test each, named after its page in docs/checks.md: a mission that makes it and
-//! one that does not; or, where the language does not let anybody make it, what happens instead.
+//! The mistakes that teams make, one test each, named after its page in docs/checks.md: a mission
+//! that makes it and one that does not; or, where the language does not let anybody make it, what
+//! happens instead.
 
 mod behaviours;
 mod bench;
@@ -262,7 +263,8 @@ fn k16_a_span_the_wrong_way_round() {
         &[&until("floor-left between 60 % and 40 %")],
         &[&until("floor-left between 40 % and 60 %")],
     );
-    // Between two lines there must have been ground: a line that is under the sensor from the start is none.
+    // Between two lines there must have been ground: a line that is under the sensor from the start
+    // is none.
     let run = bench().run("step \"a\"\ndrive ahead at 20 %\nuntil floor-left has met 1 dark line\nor travelled 500 mm");
     assert_eq!(run.visits[0].exit, Some(0));
 }

@@ -1,5 +1,6 @@
-//! What goes wrong on a real table goes wrong here, for the same reason: each test shows an effect, and that it is
-//! gone when its cause is. Their names start with the number of the effect, so that `cargo test e05` shows one.
+//! What goes wrong on a real table goes wrong here, for the same reason: each test shows an effect,
+//! and that it is gone when its cause is. Their names start with the number of the effect, so that
+//! `cargo test e05` shows one.
 
 #![allow(
     clippy::unwrap_used,
@@ -22,7 +23,8 @@ use table::{ROBOT, Table, degrees, gone, pose_at, then_rest};
 #[test]
 fn e01_overshoot_grows_with_speed() {
     let table = Table::new().bar(900.0, 20.0);
-    // The front sensor is 92 mm ahead of the axle: how far it comes to rest beyond the near edge of the bar.
+    // The front sensor is 92 mm ahead of the axle: how far it comes to rest beyond the near edge of
+    // the bar.
     let beyond = |speed: u32| {
         let run = table.run(&then_rest(
             &format!("drive ahead at {speed} %"),
@@ -50,7 +52,8 @@ fn e02_a_marker_crossed_too_fast_is_missed() {
         let steps = format!(
             "step \"go\"\ndrive ahead at {speed} %\nuntil floor-left has crossed 1 dark line -> done\nor travelled 1200 mm -> fail \"missed\""
         );
-        // Where between two readings the marker falls is a matter of a few millimetres at the start.
+        // Where between two readings the marker falls is a matter of a few millimetres at the
+        // start.
         let from = |offset: u32| {
             table
                 .clone()
@@ -387,7 +390,8 @@ fn e14_unequal_wheels_curve_by_what_their_difference_says() {
             f64::midpoint(left, right),
         )
     };
-    // The same wheel angle a over rims of 56 and 57 mm on a track of 118 mm turns by a (28.5 - 28) / 118.
+    // The same wheel angle a over rims of 56 and 57 mm on a track of 118 mm turns by a (28.5 - 28)
+    // / 118.
     let (turned, apart, angle) = turn("57 mm");
     let exact = ((angle * 0.5 + apart.to_radians() / 2.0 * 56.5) / 118.0).to_degrees();
     assert!(
@@ -578,14 +582,16 @@ fn e23_backwards_the_rim_is_not_seen() {
             "step \"go\"\ndrive {way} %\nuntil floor-left > 88 %\nor floor-right > 88 %\nor travelled 500 mm\nstep \"rest\"\nhold\nuntil 0.5 s pass -> done"
         ))
     };
-    // The driven wheels, 59 mm to either side, are first over the edge behind: slowly the robot is left hanging there.
+    // The driven wheels, 59 mm to either side, are first over the edge behind: slowly the robot is
+    // left hanging there.
     let slow = go("back at 25");
     assert!(
         hangs(&slow) && slow.outcome == Outcome::Done && slow.final_pose().x < 0.227,
         "{:?}",
         slow.final_pose()
     );
-    // With momentum its centre of mass, 26 mm ahead of the axle, gets over the edge too, and it falls at that moment.
+    // With momentum its centre of mass, 26 mm ahead of the axle, gets over the edge too, and it
+    // falls at that moment.
     let fast = go("back at 100");
     assert_eq!(
         (fast.outcome, fast.reason.as_str()),
@@ -735,7 +741,8 @@ fn e26_slipping_wheels_turn_more_than_the_robot() {
 
 #[test]
 fn e27_squaring_up_works_slowly_and_overshoot_spoils_it() {
-    // The sensor on the side that is ahead finds the bar first; about that side's wheel the other one comes up.
+    // The sensor on the side that is ahead finds the bar first; about that side's wheel the other
+    // one comes up.
     let left_over = |heading: f64, speed: u32| {
         let table = Table::new().bar(900.0, 24.0).start(600.0, 500.0, heading);
         let (side, other) = if heading > 0.0 {
@@ -1037,4 +1044,23 @@ fn e52_a_ranging_sensor_loses_readings_and_makes_some_up() {
     let (lost, made_up) = shares("dropouts = \"10 %\"\noutliers = \"6 %\"");
     assert!((0.075..0.125).contains(&lost), "{lost}");
     assert!((0.035..0.08).contains(&made_up), "{made_up}");
+}
+
+#[test]
+fn e53_a_reflex_keeps_still_until_the_start_delay_is_over() {
+    let reflex = "\nreflex \"back off\"\nwhen floor-left sees pale\ndrive back at 30 %\nuntil travelled 40 mm\nthen resume\n";
+    let steps = format!("step \"go\"\nhold, brake\nuntil 3 s pass -> done\n{reflex}");
+    let moved_at = |header: &str| {
+        let run = Table::new().run(&format!("{header}{steps}"));
+        let start = run.trace.ticks[0].pose;
+        let moved = run
+            .trace
+            .ticks
+            .iter()
+            .position(|tick| (tick.pose.x - start.x).abs() > 0.001);
+        run.trace.seconds(moved.expect("it backs off in the end"))
+    };
+    assert!(moved_at("") < 0.1);
+    let after = moved_at("begin after 2 s\n");
+    assert!((2.0..2.1).contains(&after), "{after}");
 }

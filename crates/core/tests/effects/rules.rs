@@ -222,7 +222,8 @@ fn a_zone_holds_a_robot_wholly_and_a_thing_by_its_middle() {
             .sheet
             .total()
     };
-    // The robot reaches from 84 mm behind its axle to 112 mm ahead of it; the zone from 570 to 830 mm.
+    // The robot reaches from 84 mm behind its axle to 112 mm ahead of it; the zone from 570 to 830
+    // mm.
     assert_eq!(points(690.0), Some(13.0));
     assert_eq!(points(640.0), Some(4.0), "its tail stands out");
 }

@@ -21,7 +21,8 @@ pub struct Table {
 }
 
 impl Table {
-    /// The demo robot with two equal motors, 300 mm from the left edge and half way up, looking to the right.
+    /// The demo robot with two equal motors, 300 mm from the left edge and half way up, looking to
+    /// the right.
     pub fn new() -> Self {
         let robot = ROBOT
             .replace("158 rpm", "160 rpm")

@@ -1,4 +1,5 @@
-//! Effects of what is on a table besides lines and walls: things, rivals, hands, actuators and rules.
+//! Effects of what is on a table besides lines and walls: things, rivals, hands, actuators and
+//! rules.
 
 use wayodos_core::field::{Mark, Point, Pose, Shape, SurfaceId};
 use wayodos_core::ids::{ActuatorId, SensorId, SignalId, StepId, SwitchId};
@@ -347,7 +348,8 @@ fn e44_a_rival_with_a_mission_of_its_own_pushes_back() {
 
 #[test]
 fn e48_an_exact_angle_is_stepped_over_between_two_looks() {
-    // The language has no test for equality: "turned" holds from there on. What an exact one would see is in the trace.
+    // The language has no test for equality: "turned" holds from there on. What an exact one would
+    // see is in the trace.
     let looks = |speed: u32| {
         let table = Table::new()
             .robot("noise = \"0.4 deg/s\"", "noise = \"0 deg/s\"")

@@ -1,4 +1,5 @@
-//! Writes the good files of every reader into folders of a folder, for a search to begin with: `seeds FOLDER`.
+//! Writes the good files of every reader into folders of a folder, for a search to begin with:
+//! `seeds FOLDER`.
 
 use std::fs;
 use std::io;

@@ -1,4 +1,5 @@
-//! What every command needs: the options that they share, a run of a project, and the ways in which answers go out.
+//! What every command needs: the options that they share, a run of a project, and the ways in which
+//! answers go out.
 
 use std::io::{IsTerminal as _, Write as _};
 use std::path::Path;
@@ -16,7 +17,8 @@ use crate::work::{Job, RunReport, run_here};
 /// The exit code of a command that was not understood.
 pub(super) const USAGE: u8 = 64;
 
-/// Everything that is wrong with a project, the files beside the mission first; and the job of its run, when it has no errors.
+/// Everything that is wrong with a project, the files beside the mission first; and the job of its
+/// run, when it has no errors.
 pub(super) fn looked_at(project: &Project, seed: Option<u32>) -> (Vec<Finding>, Option<Job>) {
     let seed = seed.map_or(project.config.seed, u64::from);
     let setup = project.setup.clone().map(Arc::new);
@@ -68,7 +70,8 @@ pub(super) fn run_project(shared: &Shared, path: &Path) -> Result<Ran, ExitCode>
     }
 }
 
-/// Findings as people read them, most urgent last: that is where the eye is when the text has scrolled by.
+/// Findings as people read them, most urgent last: that is where the eye is when the text has
+/// scrolled by.
 pub(super) fn readable(shared: &Shared, project: &Project, findings: &[Finding]) -> String {
     let mut out = rendered(shared, &[(project, findings)]);
     if let Some(count) = words::count_words(findings) {
@@ -146,7 +149,8 @@ pub(super) fn answer_json(json: &str) {
     put_out(json);
 }
 
-/// To standard output, as it is. A reader that has gone away is no error of ours; a full disk is the end.
+/// To standard output, as it is. A reader that has gone away is no error of ours; a full disk is
+/// the end.
 pub(super) fn put_out(text: &str) {
     let newline = if text.ends_with('\n') { "" } else { "\n" };
     put_bytes(format!("{text}{newline}").as_bytes());

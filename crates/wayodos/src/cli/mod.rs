@@ -1,7 +1,8 @@
 //! The command line: what was typed, what is done about it, and the exit code.
 //!
-//! What a command answers goes to standard output, what is said to people beside it to standard error. Exit codes:
-//! 0 as planned, 1 something must be fixed first, 2 the run failed, 64 the command was not understood.
+//! What a command answers goes to standard output, what is said to people beside it to standard
+//! error. Exit codes: 0 as planned, 1 something must be fixed first, 2 the run failed, 64 the
+//! command was not understood.
 
 mod answers;
 mod complete;
@@ -110,7 +111,8 @@ fn app(
         Err(error) => return cannot_open(shared, &error),
     };
     if project.config.mission.is_empty() {
-        // Without a readable project file there is no mission to show: what is wrong with it instead.
+        // Without a readable project file there is no mission to show: what is wrong with it
+        // instead.
         warn(&readable(shared, &project, &project.findings));
         return ExitCode::FAILURE;
     }

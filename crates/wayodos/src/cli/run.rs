@@ -93,7 +93,8 @@ fn chance(chance: &Chance) -> String {
     out
 }
 
-/// The report with the colours of the screen: what went as planned, what was close, what went wrong.
+/// The report with the colours of the screen: what went as planned, what was close, what went
+/// wrong.
 fn coloured(text: &str) -> String {
     let mut out = String::new();
     for line in text.lines() {

@@ -34,12 +34,14 @@ pub(super) struct Early {
 pub(super) struct Typed {
     #[command(subcommand)]
     pub(super) command: Option<Command>,
-    /// Project folder to open full screen; without one, the folder you are in, or the demo where there is no project.
+    /// Project folder to open full screen; without one, the folder you are in, or the demo where
+    /// there is no project.
     pub(super) project: Option<PathBuf>,
     /// When to use colours in text.
     #[arg(long, value_enum, global = true, default_value_t, value_name = "WHEN")]
     pub(super) color: Colour,
-    /// Write what happens to a file of today in the folder for logs: warn, info (the default) or debug.
+    /// Write what happens to a file of today in the folder for logs: warn, info (the default) or
+    /// debug.
     #[arg(long, value_enum, global = true, value_name = "LEVEL", num_args = 0..=1, require_equals = true)]
     #[arg(default_missing_value = "info", hide_possible_values = true)]
     pub(super) log: Option<Level>,
@@ -65,10 +67,12 @@ pub(super) struct SeedOption {
 
 #[derive(Args, Clone, Debug, Default)]
 pub(super) struct VariedOption {
-    /// Which of the many runs to make: each differs from the files in its own way. 0 is the nominal one.
+    /// Which of the many runs to make: each differs from the files in its own way. 0 is the nominal
+    /// one.
     #[arg(long, value_name = "N")]
     pub(super) varied: Option<u32>,
-    /// How much those runs differ: exact (by noise alone), everyday (a careful team) or rough (a hurried one).
+    /// How much those runs differ: exact (by noise alone), everyday (a careful team) or rough (a
+    /// hurried one).
     #[arg(long, value_name = "LEVEL", requires = "varied", value_parser = scatter())]
     pub(super) scatter: Option<Scatter>,
 }
@@ -160,7 +164,8 @@ pub(super) enum Command {
     },
     /// Format mission files.
     Fmt {
-        /// Project folder, or a mission file; `-` reads a mission from standard input and writes it to standard output.
+        /// Project folder, or a mission file; `-` reads a mission from standard input and writes it
+        /// to standard output.
         #[arg(default_value = ".")]
         path: PathBuf,
         /// Write nothing; exit 1 when something would change.

@@ -5,8 +5,8 @@ use std::borrow::Cow;
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use wayodos_core::finding::{Finding, Severity, line_column};
 
-/// A text of somebody's file without what a terminal would obey: each control character becomes one of its own length in
-/// bytes that can be seen, so that places in the text stay what they are.
+/// A text of somebody's file without what a terminal would obey: each control character becomes one
+/// of its own length in bytes that can be seen, so that places in the text stay what they are.
 pub fn printable(text: &str) -> Cow<'_, str> {
     let obeyed = |letter: char| letter.is_control() && !matches!(letter, '\n' | '\t');
     if !text.contains(obeyed) {

@@ -1,7 +1,9 @@
-//! What the terminal says about itself: whether it can show pictures, how large its cells are, whether its ground is light.
+//! What the terminal says about itself: whether it can show pictures, how large its cells are,
+//! whether its ground is light.
 //!
-//! It is asked once, by the thread that reads keys, before it reads any: nobody waits for the answer. What people type
-//! meanwhile is kept. A terminal that does not answer within a second gets what every terminal can show.
+//! It is asked once, by the thread that reads keys, before it reads any: nobody waits for the
+//! answer. What people type meanwhile is kept. A terminal that does not answer within a second gets
+//! what every terminal can show.
 
 use std::fs::File;
 use std::io::{self, Read as _, Write};
@@ -11,7 +13,8 @@ use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers};
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
 use wayodos_report::ink::Rgb;
 
-/// How long an answer may take: over a slow line it comes late, and must not be taken for keys then.
+/// How long an answer may take: over a slow line it comes late, and must not be taken for keys
+/// then.
 const PATIENCE: Duration = Duration::from_secs(1);
 
 /// A terminal that has not answered at all by then, while keys come, does not answer.
@@ -20,7 +23,8 @@ const SILENCE: Duration = Duration::from_millis(250);
 /// The rest of a key comes within this time.
 const HALF_A_KEY: Duration = Duration::from_millis(20);
 
-/// Pictures by the graphics protocol, a pixel of one; the colour of the ground; the size of a cell; the terminal's own name.
+/// Pictures by the graphics protocol, a pixel of one; the colour of the ground; the size of a cell;
+/// the terminal's own name.
 const GRAPHICS: &str = "\x1b_Gi=31,s=1,v=1,a=q,t=d,f=24;AAAA\x1b\\";
 const GROUND: &str = "\x1b]11;?\x1b\\";
 const CELL: &str = "\x1b[16t";
@@ -86,7 +90,8 @@ fn exchange(questions: &str) -> io::Result<Vec<u8>> {
             break;
         };
         if answers.whole {
-            // A key that has begun must not be cut in two: its second half would be read as other keys.
+            // A key that has begun must not be cut in two: its second half would be read as other
+            // keys.
             if !unfinished(&answers.typed) || began.elapsed() > SILENCE {
                 break;
             }
@@ -213,8 +218,8 @@ impl Answers {
     }
 }
 
-/// The keys that bytes stand for, and what was pasted. Sequences that stand for no key, as those of the mouse, are left out:
-/// their letters must never be taken for commands.
+/// The keys that bytes stand for, and what was pasted. Sequences that stand for no key, as those of
+/// the mouse, are left out: their letters must never be taken for commands.
 pub fn keys(bytes: &[u8]) -> Vec<Event> {
     const PASTE: (&str, &str) = ("\x1b[200~", "\x1b[201~");
     let mut events = Vec::new();
@@ -251,8 +256,8 @@ pub fn keys(bytes: &[u8]) -> Vec<Event> {
     events
 }
 
-/// The key of a control sequence at the beginning of a text, if it stands for one, and its length; none when there is no
-/// whole sequence. Source: ECMA-48, 5.4.
+/// The key of a control sequence at the beginning of a text, if it stands for one, and its length;
+/// none when there is no whole sequence. Source: ECMA-48, 5.4.
 fn sequence(text: &str) -> Option<(Option<KeyCode>, usize)> {
     let inside = text
         .strip_prefix("\x1b[")

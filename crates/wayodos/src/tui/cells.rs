@@ -1,4 +1,5 @@
-//! Pictures made of characters: each cell shows two colours in one of a few patterns, or eight dots.
+//! Pictures made of characters: each cell shows two colours in one of a few patterns, or eight
+//! dots.
 
 pub use crate::look::Cells;
 use wayodos_report::Raster;
@@ -16,8 +17,9 @@ impl Cells {
         }
     }
 
-    /// What the environment says about the terminal's font; `var` looks a variable up. Quarters where it is not known
-    /// that sixths can be shown: those terminals draw them themselves, whatever the font.
+    /// What the environment says about the terminal's font; `var` looks a variable up. Quarters
+    /// where it is not known that sixths can be shown: those terminals draw them themselves,
+    /// whatever the font.
     pub fn detect(var: impl Fn(&str) -> Option<String>) -> Self {
         const DRAWN: [&str; 5] = ["kitty", "foot", "ghostty", "wezterm", "contour"];
         let has = |name: &str| var(name).unwrap_or_default().to_lowercase();
@@ -35,7 +37,8 @@ impl Cells {
         }
     }
 
-    /// The character whose ink covers the pixels of `mask`: bit 0 is the upper left one, row by row.
+    /// The character whose ink covers the pixels of `mask`: bit 0 is the upper left one, row by
+    /// row.
     pub fn glyph(self, mask: u8) -> char {
         const QUADRANTS: [char; 16] = [
             ' ', '▘', '▝', '▀', '▖', '▌', '▞', '▛', '▗', '▚', '▐', '▜', '▄', '▙', '▟', '█',
@@ -56,7 +59,8 @@ impl Cells {
     }
 }
 
-/// The block "Symbols for Legacy Computing" leaves out what Unicode had before: none, left, right and all.
+/// The block "Symbols for Legacy Computing" leaves out what Unicode had before: none, left, right
+/// and all.
 fn sextant(mask: u8) -> char {
     let skipped = match mask {
         0 => return ' ',
@@ -70,8 +74,8 @@ fn sextant(mask: u8) -> char {
     char::from_u32(0x1fb00 + u32::from(mask) - skipped).unwrap_or('█')
 }
 
-/// The block "Symbols for Legacy Computing Supplement" counts its eighths up by their pixels, the upper left one first,
-/// and leaves out what Unicode had before.
+/// The block "Symbols for Legacy Computing Supplement" counts its eighths up by their pixels, the
+/// upper left one first, and leaves out what Unicode had before.
 fn octant(mask: u8) -> char {
     const BEFORE: [(u8, char); 26] = [
         (0b0000_0000, ' '),
@@ -276,7 +280,8 @@ impl Dots {
         cell.0 |= self.grid.bit(x % across, y % down);
     }
 
-    /// A line of pixels. Source: Bresenham, "Algorithm for computer control of a digital plotter" (1965).
+    /// A line of pixels. Source: Bresenham, "Algorithm for computer control of a digital plotter"
+    /// (1965).
     pub fn line(&mut self, from: (f64, f64), to: (f64, f64), ink: u16) {
         let far = 4.0 * (self.columns + self.rows) as f64 + 1e4;
         let near = |value: f64| value.abs() < far;

@@ -1,5 +1,6 @@
-//! Files: three threads that the screen never waits for. Drafts have their own, so that an edit is kept at once whatever
-//! a save, a drawing or a drive that hangs is busy with; each of the others reports by message.
+//! Files: three threads that the screen never waits for. Drafts have their own, so that an edit is
+//! kept at once whatever a save, a drawing or a drive that hangs is busy with; each of the others
+//! reports by message.
 //!
 //! Long because the three threads share what they know of the files that are open.
 
@@ -127,7 +128,8 @@ impl Clerk {
         let behind = Behind::default();
         let (alive, done) = channel();
         let start = |name: &str, job: Box<dyn FnOnce() + Send>| {
-            // Without a thread nothing is done, and what waits for it is said: the other end is gone.
+            // Without a thread nothing is done, and what waits for it is said: the other end is
+            // gone.
             let _ = thread::Builder::new().name(name.into()).spawn(job);
         };
         let (to, waiting, own) = (sender.clone(), Arc::clone(&behind), alive.clone());
@@ -535,7 +537,8 @@ pub fn refit(project: &Project, texts: &Texts, ours: bool) -> Refitted {
     }
 }
 
-/// What the files of a project looked like when they were last read: when they were written, and how long they are.
+/// What the files of a project looked like when they were last read: when they were written, and
+/// how long they are.
 struct Watch {
     project: Project,
     /// What the files of open texts are known to hold, by path: the mission's first.
@@ -631,7 +634,8 @@ impl Watch {
             };
             let before = others.len();
             others.retain(|other| *other != file);
-            // One that is gone, or is no text, is nothing to take over: saving says what is wrong with it.
+            // One that is gone, or is no text, is nothing to take over: saving says what is wrong
+            // with it.
             if others.len() < before
                 && let Ok(text) = read_text(&file)
                 && text != *known
@@ -655,7 +659,8 @@ impl Watch {
     }
 }
 
-/// Writes the page about a run as SVG and PDF into the project's folder `exports`; the demo's into the current one.
+/// Writes the page about a run as SVG and PDF into the project's folder `exports`; the demo's into
+/// the current one.
 fn export(project: &Project, report: &RunReport, seed: u64) -> Result<Vec<PathBuf>, String> {
     let folder = match &project.home {
         Home::Folder(folder) => project.place(folder, "exports")?,

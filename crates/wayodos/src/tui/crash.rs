@@ -1,4 +1,5 @@
-//! When the program itself breaks: the terminal is given back, edits are kept, and a report says what happened.
+//! When the program itself breaks: the terminal is given back, edits are kept, and a report says
+//! what happened.
 
 use std::backtrace::Backtrace;
 use std::collections::VecDeque;
@@ -126,7 +127,8 @@ pub fn watch(restore: fn()) {
         std::panic::set_hook(Box::new(move |panic| {
             let words = words(panic);
             tracing::error!("{words}");
-            // The others go on until the main one has kept everything; its screen is not theirs to take.
+            // The others go on until the main one has kept everything; its screen is not theirs to
+            // take.
             let sender = locked(&MAIN).clone();
             if thread::current().name() != Some("main")
                 && let Some(sender) = sender

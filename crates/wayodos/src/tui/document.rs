@@ -1,4 +1,5 @@
-//! A text of the project that is open: a mission, a robot, a field and the others, all changed in the same way.
+//! A text of the project that is open: a mission, a robot, a field and the others, all changed in
+//! the same way.
 
 use std::ops::Range;
 use std::sync::Arc;
@@ -130,7 +131,8 @@ pub struct Document {
     pub mark: Option<usize>,
     /// First row of the pane that is shown.
     pub scroll: usize,
-    /// The line that the newest point of history was typed into; typing on there makes no new point.
+    /// The line that the newest point of history was typed into; typing on there makes no new
+    /// point.
     typed: Option<usize>,
     history: Vec<(Arc<str>, Cursor)>,
     at: usize,
@@ -326,7 +328,8 @@ impl Document {
         let Some((begin, end)) = begin.zip(end) else {
             return Some(lines);
         };
-        // Steps at different depths are all of the ones that they stand in, at the depth that they have in common.
+        // Steps at different depths are all of the ones that they stand in, at the depth that they
+        // have in common.
         let [begins, ends] = [begin, end].map(|step| {
             let mut around: Vec<TextStep> =
                 std::iter::successors(Some(step), |step| steps[*step].inside).collect();
@@ -443,7 +446,8 @@ impl Document {
         self.history.truncate(self.at + 1);
     }
 
-    /// Puts another text in place as what is typed into a line: all of that is one point of history.
+    /// Puts another text in place as what is typed into a line: all of that is one point of
+    /// history.
     pub fn write_typed(&mut self, text: String, line: usize) {
         if self.typed == Some(line) && self.at > 0 {
             self.rewrite(text);
@@ -458,7 +462,8 @@ impl Document {
         self.typed = None;
     }
 
-    /// Goes one point of history back (or ahead), without reading; where the cursor was, when there was one.
+    /// Goes one point of history back (or ahead), without reading; where the cursor was, when there
+    /// was one.
     pub fn travel(&mut self, back: bool) -> Option<Cursor> {
         let wanted = if back {
             self.at.checked_sub(1)
@@ -475,8 +480,9 @@ impl Document {
 
     // ---- findings
 
-    /// Findings about an older text, on the lines of this one. While it is looked at anew they stay where they were, so that
-    /// nothing flickers under a nudge; with another number of lines there is no telling.
+    /// Findings about an older text, on the lines of this one. While it is looked at anew they stay
+    /// where they were, so that nothing flickers under a nudge; with another number of lines there
+    /// is no telling.
     pub fn carried(&self, text: &Arc<str>, findings: &[Finding]) -> Vec<Finding> {
         let same = Arc::ptr_eq(text, &self.text) || **text == *self.text;
         let alike = same || text.split('\n').count() == self.lines().len();
@@ -502,7 +508,8 @@ impl Document {
         all
     }
 
-    /// Brings together what is shown below the lines: what the text says, and what else was found out about it.
+    /// Brings together what is shown below the lines: what the text says, and what else was found
+    /// out about it.
     pub fn gather(&mut self, more: Vec<Finding>) {
         // That there are no steps yet is no mistake: the pane says what to do about it.
         let matters =

@@ -1,4 +1,5 @@
-//! The state of the project screen: the files of the project, what is known of each, and which one is marked.
+//! The state of the project screen: the files of the project, what is known of each, and which one
+//! is marked.
 
 use std::collections::BTreeMap;
 

@@ -1,4 +1,5 @@
-//! A list to choose from by typing a few letters of what is meant: behaviours, conditions, words, commands, steps.
+//! A list to choose from by typing a few letters of what is meant: behaviours, conditions, words,
+//! commands, steps.
 
 use std::ops::Range;
 
@@ -141,7 +142,8 @@ impl Finder {
         self.shown.get(self.at).map(|index| &self.items[*index])
     }
 
-    /// Chooses the rows again after typing: all letters must occur in order, words may stand in any order.
+    /// Chooses the rows again after typing: all letters must occur in order, words may stand in any
+    /// order.
     pub fn sift(&mut self) {
         let typed = self.input.value().trim().to_owned();
         (self.at, self.only_near) = (0, false);
@@ -155,7 +157,8 @@ impl Finder {
         let mut score = |text: &str| pattern.score(Utf32Str::new(text, &mut letters), &mut matcher);
         let mut found: Vec<(u32, usize)> = Vec::new();
         for (index, item) in self.items.iter().enumerate() {
-            // What it is called counts twice as much as what it says, and that more than what is said of it.
+            // What it is called counts twice as much as what it says, and that more than what is
+            // said of it.
             let of = [(&item.title, 4), (&item.text, 3), (&item.what, 1)];
             let best = of
                 .iter()
@@ -177,7 +180,8 @@ impl Finder {
         }
     }
 
-    /// The rows that have a word like one that was typed: a slip of the finger should not end the search.
+    /// The rows that have a word like one that was typed: a slip of the finger should not end the
+    /// search.
     fn near(&self, typed: &str) -> Vec<usize> {
         let like = |text: &str| {
             let words = || {

@@ -1,4 +1,5 @@
-//! Where everything stands on the screen: a pure function of its size, used by drawing and by the mouse alike.
+//! Where everything stands on the screen: a pure function of its size, used by drawing and by the
+//! mouse alike.
 
 use ratatui::layout::Rect;
 
@@ -40,7 +41,8 @@ pub struct Areas {
 }
 
 impl Areas {
-    /// Where lists to choose from are drawn: over chart and side, so that the text and the field stay in sight.
+    /// Where lists to choose from are drawn: over chart and side, so that the text and the field
+    /// stay in sight.
     pub fn lists(&self) -> Rect {
         match (self.chart.height > 0, self.side.height > 0) {
             (true, true) => self.chart.union(self.side),
@@ -184,7 +186,8 @@ fn lower(bars: Areas, place: Rect, shape: Shape) -> Areas {
 fn side_by_side(bars: Areas, w: u16, top: u16, room: u16, shape: Shape) -> Areas {
     let chart = (room * 7 / 20).clamp(9, 20);
     let upper = room - chart;
-    // A sentence with its evidence needs about 84 columns; the field takes what its shape can use of the rest.
+    // A sentence with its evidence needs about 84 columns; the field takes what its shape can use
+    // of the rest.
     let wanted = (f64::from(upper) * 2.0 * shape.aspect) as u16 + 2;
     let field = wanted
         .min(w - w * 56 / 100)

@@ -3,8 +3,8 @@
 use unicode_segmentation::UnicodeSegmentation as _;
 use unicode_width::UnicodeWidthStr as _;
 
-/// The pieces of a text that are shown as one, with the byte they start at and the columns they take. Signs that
-/// would upset a terminal are shown as a dot.
+/// The pieces of a text that are shown as one, with the byte they start at and the columns they
+/// take. Signs that would upset a terminal are shown as a dot.
 pub(in crate::tui) fn pieces(text: &str) -> impl Iterator<Item = (usize, &str, u16)> {
     text.grapheme_indices(true)
         .map(|(byte, piece)| match piece {

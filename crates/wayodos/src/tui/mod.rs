@@ -1,7 +1,7 @@
 //! The full-screen application: messages change a model, the model is drawn, nothing else.
 //!
-//! Threads: keys and runs each have one, files have three (`clerk`), and report by message; this one never waits for any
-//! of them.
+//! Threads: keys and runs each have one, files have three (`clerk`), and report by message; this
+//! one never waits for any of them.
 
 pub mod ask;
 pub mod cells;
@@ -203,8 +203,8 @@ fn easel(wanted: Pictures, answers: &Answers) -> Option<Easel> {
 fn frame(terminal: &mut Tty, screen: &mut Screen, model: &mut Model) -> io::Result<()> {
     execute!(stdout(), BeginSynchronizedUpdate)?;
     terminal.draw(|frame| {
-        // What is drawn has the size of what it is drawn into, whatever a terminal forgot to say: at the start, while
-        // an editor had it, or between two changes of size.
+        // What is drawn has the size of what it is drawn into, whatever a terminal forgot to say:
+        // at the start, while an editor had it, or between two changes of size.
         let area = frame.area();
         if (area.width, area.height) != model.size {
             let effects = update(model, Msg::Input(Event::Resize(area.width, area.height)));
@@ -281,7 +281,8 @@ fn turn(
             batch.push(Msg::Tick(now.duration_since(before).as_secs_f64()));
         }
         before = now;
-        // Whoever ends the application waits for the keys before, so that none is lost, but not for thousands of them.
+        // Whoever ends the application waits for the keys before, so that none is lost, but not for
+        // thousands of them.
         let stops = batch.iter().any(|msg| matches!(msg, Msg::Stop));
         let mut waiting: VecDeque<Msg> = batch.into();
         while let Some(msg) = waiting.pop_front() {
@@ -347,7 +348,8 @@ fn turn(
     }
 }
 
-/// More letters than anybody types at once are a paste of a terminal that does not say so: one change, not thousands.
+/// More letters than anybody types at once are a paste of a terminal that does not say so: one
+/// change, not thousands.
 fn in_one_breath(model: &Model, first: Msg, waiting: &mut VecDeque<Msg>) -> Msg {
     /// As many letters at once are no typing.
     const PASTED: usize = 100;
@@ -382,8 +384,8 @@ fn in_one_breath(model: &Model, first: Msg, waiting: &mut VecDeque<Msg>) -> Msg 
     ))
 }
 
-/// Clears the screen, and forgets what stood there. Ratatui's own way asks the terminal where its cursor is, and takes no
-/// answer for an error.
+/// Clears the screen, and forgets what stood there. Ratatui's own way asks the terminal where its
+/// cursor is, and takes no answer for an error.
 fn cleared(terminal: &mut Tty) -> io::Result<()> {
     execute!(stdout(), Clear(ClearType::All))?;
     *terminal = Terminal::new(CrosstermBackend::new(stdout()))?;

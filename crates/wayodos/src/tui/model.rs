@@ -293,7 +293,8 @@ pub struct Model {
     pub wanted: Option<(String, usize)>,
     /// What is done by hand, besides what the project says, in order of time.
     pub hands: Vec<Intervention>,
-    /// What was done by hand before each change of that, with the point of history at which it was changed.
+    /// What was done by hand before each change of that, with the point of history at which it was
+    /// changed.
     hands_before: Vec<(usize, Vec<Intervention>)>,
     /// What was cut or copied, to be put elsewhere.
     pub clip: Option<Clip>,
@@ -441,8 +442,8 @@ impl Model {
         self.gather();
     }
 
-    /// The step that a line belongs to, as the run counts them: of a routine that is done several times the one that
-    /// is active, or else the first.
+    /// The step that a line belongs to, as the run counts them: of a routine that is done several
+    /// times the one that is active, or else the first.
     pub fn step_of_line(&self, line: usize) -> Option<StepId> {
         let mission = self.mission();
         let steps = &mission.prepared.parsed.mission.steps;
@@ -568,13 +569,15 @@ impl Model {
         });
     }
 
-    /// Puts another text in place as what is typed into a line: all of that is one point of history.
+    /// Puts another text in place as what is typed into a line: all of that is one point of
+    /// history.
     pub fn write_typed(&mut self, text: String, line: usize) {
         self.doc.write_typed(text, line);
         self.read_again();
     }
 
-    /// Puts another text in place to be looked at: it is no point of history until [`Model::keep_trial`].
+    /// Puts another text in place to be looked at: it is no point of history until
+    /// [`Model::keep_trial`].
     pub fn try_text(&mut self, text: String) {
         if self.trial.is_some() {
             self.doc.rewrite(text);
@@ -613,7 +616,8 @@ impl Model {
         self.gather();
     }
 
-    /// The run that a new one is compared with: the one on screen, but none of those that were only tried.
+    /// The run that a new one is compared with: the one on screen, but none of those that were only
+    /// tried.
     pub fn run_before(&mut self) -> Option<Arc<RunReport>> {
         let kept = self.kept.take();
         match self.trial.as_ref().or(kept.as_ref()) {
@@ -662,8 +666,8 @@ impl Model {
         };
     }
 
-    /// Takes other files beside the mission over: robot, field and what goes with them. What has errors leaves the last good
-    /// ones in sight, but nothing runs.
+    /// Takes other files beside the mission over: robot, field and what goes with them. What has
+    /// errors leaves the last good ones in sight, but nothing runs.
     pub fn refit(&mut self, mut project: Project) {
         for document in self.all_mut() {
             if let Language::Settings(source) = document.language
@@ -708,7 +712,8 @@ impl Model {
         ));
     }
 
-    /// Undoes the newest change of what is done by hand, when nothing was edited since; whether there was one.
+    /// Undoes the newest change of what is done by hand, when nothing was edited since; whether
+    /// there was one.
     pub fn undo_hands(&mut self) -> bool {
         let age = self.mission().age();
         let Some((_, before)) = self.hands_before.pop_if(|(at, _)| *at == age) else {
@@ -734,8 +739,8 @@ impl Model {
         self.gather();
     }
 
-    /// Brings together what is shown below the lines of the text in front. What a run of the text before showed stays on its
-    /// lines until the next run is there.
+    /// Brings together what is shown below the lines of the text in front. What a run of the text
+    /// before showed stays on its lines until the next run is there.
     pub fn gather(&mut self) {
         let report = self
             .report
@@ -779,7 +784,8 @@ impl Model {
     }
 }
 
-/// The rows of a finding in a pane so wide: its message, then its hints; and whether a row is of the message.
+/// The rows of a finding in a pane so wide: its message, then its hints; and whether a row is of
+/// the message.
 pub fn finding_lines(finding: &Finding, width: u16) -> Vec<(String, bool)> {
     let sign = if finding.severity == Severity::Error {
         "✗"

@@ -1,7 +1,8 @@
 //! Pictures in the terminal's own pixels, for terminals that can show them within their text.
 //!
-//! A picture is cut into tiles of a few cells, and only tiles that have changed are sent. Three ways are known: the graphics
-//! protocol of several newer terminals (pixels in base64, put over cells), sixel, and inline images. Words are painted in.
+//! A picture is cut into tiles of a few cells, and only tiles that have changed are sent. Three
+//! ways are known: the graphics protocol of several newer terminals (pixels in base64, put over
+//! cells), sixel, and inline images. Words are painted in.
 
 use std::io::{self, Write};
 use std::sync::Arc;
@@ -74,7 +75,8 @@ impl Easel {
         self.shown = [const { None }; SLOTS];
     }
 
-    /// Shows pictures in place of those before, or takes these away. Cells below must not hold text.
+    /// Shows pictures in place of those before, or takes these away. Cells below must not hold
+    /// text.
     ///
     /// # Errors
     /// When the terminal is gone.
@@ -296,10 +298,12 @@ fn palette(canvas: &Canvas, pixels: Pixels) -> (Vec<[u8; 3]>, Vec<u8>) {
     (vec![[0; 3]], vec![0; pixels.width() * pixels.height()])
 }
 
-/// The colours that have come up so far: a table with a few times as many places, looked through from a colour's own on.
+/// The colours that have come up so far: a table with a few times as many places, looked through
+/// from a colour's own on.
 struct Known {
     colours: Vec<[u8; 3]>,
-    /// A colour without its last bits, and its number; a free place has a number that no colour has.
+    /// A colour without its last bits, and its number; a free place has a number that no colour
+    /// has.
     places: [(u32, u8); Self::PLACES],
 }
 

@@ -1,4 +1,5 @@
-//! Journeys as plain calls: keys go in, the model and what it asks for come out, a frame is read as text.
+//! Journeys as plain calls: keys go in, the model and what it asks for come out, a frame is read as
+//! text.
 
 mod documents;
 mod instrument;
@@ -902,7 +903,8 @@ fn rivals_and_the_verdict_are_on_the_screen() {
             .any(|line| line.contains("Dunlin") && !line.contains('#')),
         "and is gone when it fell: {end}"
     );
-    // A list of priorities is active while what it chose has the wheels: one thing has them at a time.
+    // A list of priorities is active while what it chose has the wheels: one thing has them at a
+    // time.
     app.press("Home PgDn PgDn");
     let frame = app.frame(Depth::True, Cells::Half);
     assert!(

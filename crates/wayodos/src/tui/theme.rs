@@ -169,7 +169,8 @@ impl Theme {
             (Depth::Mono, Role::Quiet | Role::Hair) => Style::new().add_modifier(Modifier::DIM),
             (Depth::Mono, Role::Slot) => Style::new().add_modifier(Modifier::UNDERLINED),
             (Depth::Mono, _) if heavy => Style::new().add_modifier(Modifier::BOLD),
-            // Nobody knows what the terminal's own ground is: only what can be read on a black one and on a white one.
+            // Nobody knows what the terminal's own ground is: only what can be read on a black one
+            // and on a white one.
             (Depth::Sixteen, Role::Text) => Style::new().fg(Color::Reset),
             (Depth::Sixteen, Role::Word | Role::Accent) => {
                 Style::new().fg(Color::Reset).add_modifier(Modifier::BOLD)

@@ -10,10 +10,11 @@ use crate::mission::{
     Align, Await, Behaviour, Ending, Feeler, Probe, Seek, Shift, Shove, Spanned, Value,
 };
 
-/// How long both wheels brake after a phase that must end at a standstill, seconds. Tried on the demo robot: from 60 %
-/// it stands after 0.2 s.
+/// How long both wheels brake after a phase that must end at a standstill, seconds. Tried on the
+/// demo robot: from 60 % it stands after 0.2 s.
 const STANDSTILL: f64 = 0.25;
-/// How far an aligning robot backs off before its second pass without a lead-in, metres: a few spot widths.
+/// How far an aligning robot backs off before its second pass without a lead-in, metres: a few spot
+/// widths.
 const BACK_OFF: f64 = 0.03;
 /// For how long the way must be clear to be believed, seconds: a few readings of a ranging sensor.
 const BELIEVED: f64 = 0.2;
@@ -82,7 +83,8 @@ impl Compiler<'_> {
                     "it stands",
                     Goal::Next,
                 );
-                // What it turned while stopping counts as well: the other wheel turns it back to where it looked before.
+                // What it turned while stopping counts as well: the other wheel turns it back to
+                // where it looked before.
                 let step = phases.wheel(self, "second wheel", 1 - lead, pace);
                 self.leaves(
                     step,

@@ -1,6 +1,7 @@
 //! The one measure of how far a test is from holding.
 //!
-//! Firing, the why pane, evidence, stories and remedies all go by it: a test holds exactly when its gauge says so.
+//! Firing, the why pane, evidence, stories and remedies all go by it: a test holds exactly when its
+//! gauge says so.
 
 use super::look::ticks_of;
 use super::{Controller, Frame, Memory, REACHED, Readings, STALLED, THERE};
@@ -18,8 +19,8 @@ pub(super) struct Gauge {
     pub now: f64,
     /// What it has to come to, in SI; not a number when there is no such amount.
     pub goal: f64,
-    /// How far that is away, in SI; not more than nothing when it is reached. Infinite when it is no matter of more or
-    /// less.
+    /// How far that is away, in SI; not more than nothing when it is reached. Infinite when it is
+    /// no matter of more or less.
     pub away: f64,
     /// What the amounts measure; none for counts and for what is no amount.
     pub of: Option<Dimension>,
@@ -65,10 +66,12 @@ fn within(limits: &Limits, now: f64) -> f64 {
 }
 
 impl Test {
-    /// How far beyond its limit a test is by the readings of one moment alone, in SI: more than nothing when it holds.
+    /// How far beyond its limit a test is by the readings of one moment alone, in SI: more than
+    /// nothing when it holds.
     ///
-    /// For a colour it is the lead over the next tone, a difference of squared distances; for a switch 1 or -1. None
-    /// for what readings alone cannot say: counts, distances, times, and limits that are measured during the run.
+    /// For a colour it is the lead over the next tone, a difference of squared distances; for a
+    /// switch 1 or -1. None for what readings alone cannot say: counts, distances, times, and
+    /// limits that are measured during the run.
     pub fn beyond(&self, readings: &Readings<'_>, program: &Program) -> Option<f64> {
         match self {
             Self::Bright { sensor, limits } => {
@@ -120,7 +123,8 @@ impl Test {
 }
 
 impl Controller {
-    /// How a test stands, given what it remembers. Inlined, a tick does not pay for what it does not use of it.
+    /// How a test stands, given what it remembers. Inlined, a tick does not pay for what it does
+    /// not use of it.
     #[inline(always)]
     pub(super) fn gauge(
         &self,

@@ -58,7 +58,8 @@ impl Controller {
             .map_or(-1.0, |code| f64::from(*code))
     }
 
-    /// Whether a term holds. Nearly all terms are one look, and are spared the way through the others.
+    /// Whether a term holds. Nearly all terms are one look, and are spared the way through the
+    /// others.
     #[inline]
     pub(super) fn holds(
         &mut self,
@@ -74,7 +75,8 @@ impl Controller {
         }
     }
 
-    /// Whether a term of several parts holds. Everything in it is looked at, so that nothing in it misses what passes by.
+    /// Whether a term of several parts holds. Everything in it is looked at, so that nothing in it
+    /// misses what passes by.
     #[inline(never)]
     fn holds_of(
         &mut self,

@@ -1,5 +1,5 @@
-//! How things stand at a tick: who has the wheels, and how far every exit and reflex is from firing. Asked for by
-//! whoever explains a run; nothing here changes what the controller does.
+//! How things stand at a tick: who has the wheels, and how far every exit and reflex is from
+//! firing. Asked for by whoever explains a run; nothing here changes what the controller does.
 
 use super::{Controller, Frame, Readings};
 use crate::controller::program::{Armed, Look, Term, Test};
@@ -17,8 +17,8 @@ pub struct Live {
     pub goal: Option<f64>,
     /// How far that is away, in SI; nothing when it is reached.
     pub away: Option<f64>,
-    /// The least distance since the step began, in SI; none before it was evaluated, and when it is no matter of more or
-    /// less.
+    /// The least distance since the step began, in SI; none before it was evaluated, and when it is
+    /// no matter of more or less.
     pub nearest: Option<f64>,
     /// What the amounts measure; none for counted lines and for what is no amount.
     pub of: Option<Dimension>,

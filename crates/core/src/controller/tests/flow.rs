@@ -1,4 +1,5 @@
-//! Flow against hand-made readings: groups, reflexes, choices, what is measured and what is remembered.
+//! Flow against hand-made readings: groups, reflexes, choices, what is measured and what is
+//! remembered.
 
 use super::{Script, duties};
 use crate::controller::{Command, End, Event, Status};

@@ -1,4 +1,5 @@
-//! How things stand, against hand-made readings: every kind of look says what is there, what it waits for, and what is missing.
+//! How things stand, against hand-made readings: every kind of look says what is there, what it
+//! waits for, and what is missing.
 
 use super::{Reading, Readings, Script, robot};
 use crate::controller::{Live, Standing, TermStanding, Wait};

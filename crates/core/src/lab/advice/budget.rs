@@ -212,7 +212,8 @@ impl Adviser<'_> {
         }
     }
 
-    /// K14: what cannot come about by what the step does. K41: an angle of a wheel where one of the body is meant.
+    /// K14: what cannot come about by what the step does. K41: an angle of a wheel where one of the
+    /// body is meant.
     fn never(&mut self, index: StepId, step: &ProgramStep, look: &Look, exit: &ProgramExit) {
         let Some([left, right]) = self.rims(index).filter(|_| !self.robot_pushed()) else {
             return;
@@ -429,7 +430,8 @@ impl Adviser<'_> {
         }
     }
 
-    /// Where the mission starts on something raised: how wide its rim is, and how far it is across, metres.
+    /// Where the mission starts on something raised: how wide its rim is, and how far it is across,
+    /// metres.
     pub(super) fn rim(&self) -> Option<(f64, f64)> {
         let start = self
             .parsed
@@ -512,7 +514,8 @@ impl Adviser<'_> {
         named.min_by(|a, b| a.1.total_cmp(&b.1))
     }
 
-    /// How long the mission lasts at least, seconds: what it waits for and what it drives, the shortest way through.
+    /// How long the mission lasts at least, seconds: what it waits for and what it drives, the
+    /// shortest way through.
     pub(super) fn shortest(&self) -> f64 {
         let mut at = Some(self.program.first);
         let mut total = 0.0;

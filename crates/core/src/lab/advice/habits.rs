@@ -585,7 +585,8 @@ impl Adviser<'_> {
         false
     }
 
-    /// K34: towards a border instead of away from it. K35: a turn at the rim without backing off first.
+    /// K34: towards a border instead of away from it. K35: a turn at the rim without backing off
+    /// first.
     fn borders(&mut self, index: StepId, step: &ProgramStep) {
         let raised = self.rim().is_some();
         for exit in &step.exits {

@@ -1,7 +1,8 @@
 //! What sentences are made of: amounts, sides, and names of things.
 //!
-//! Every behaviour and every condition lists its parts once. Checking, references, mirroring, the slots' ranges and
-//! "what is used" all go over these lists, so that none of them can forget a part.
+//! Every behaviour and every condition lists its parts once. Checking, references, mirroring, the
+//! slots' ranges and "what is used" all go over these lists, so that none of them can forget a
+//! part.
 
 use super::{Argument, Comparison, Condition, Sensors, Side, SlotKind, Spanned, Value, amount};
 use crate::ids::DeviceKind;
@@ -39,7 +40,8 @@ pub enum Wanted {
 }
 
 impl Wanted {
-    /// What may stand there: one entry for each kind of amount, the usual one first. Ranges are in SI.
+    /// What may stand there: one entry for each kind of amount, the usual one first. Ranges are in
+    /// SI.
     pub fn slots(self) -> Vec<SlotKind> {
         use Dimension::{Angle, Length, Number, Percent, Speed, Time, Voltage};
         let length = || amount(Length, 0.0, 1000.0);

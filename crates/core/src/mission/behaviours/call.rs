@@ -99,7 +99,8 @@ fn read(line: &mut Sentence<'_>) -> Option<Behaviour> {
     if line.eat_sign("(") && !line.eat_sign(")") {
         loop {
             let name = line.name("the name of a parameter", SlotKind::Name)?;
-            // Which parameters there are is the routine's business: their names are no places to change.
+            // Which parameters there are is the routine's business: their names are no places to
+            // change.
             line.slots.pop();
             line.sign("=")?;
             arguments.push((name, line.argument()?));

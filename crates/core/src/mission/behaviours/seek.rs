@@ -1,4 +1,5 @@
-//! `seek with ahead within 400 mm, spinning left at 20 % up to 360 deg, moving 150 mm, 4 tries, closing in to 80 mm`
+//! `seek with ahead within 400 mm, spinning left at 20 % up to 360 deg, moving 150 mm, 4 tries,
+//! closing in to 80 mm`
 
 use super::{Behaviour, BehaviourKind, Does, Ending};
 use crate::ids::DeviceKind;

@@ -82,7 +82,8 @@ impl Checker<'_> {
         }
     }
 
-    /// Whether an amount is the name of something that a step measures: what that is worth is not known here.
+    /// Whether an amount is the name of something that a step measures: what that is worth is not
+    /// known here.
     fn is_measured(&self, value: &Spanned<Value>) -> bool {
         matches!(&value.node, Value::Named(name) if self.kept.contains_key(name.as_str()))
     }

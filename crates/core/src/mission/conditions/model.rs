@@ -71,7 +71,8 @@ pub enum Condition {
     After(Box<Spanned<Self>>, Arming),
     /// `A as red-patch`
     As(Box<Spanned<Self>>, Spanned<String>),
-    /// `floor-left sees dark`, `any of floor-left, floor-right sees rim`, `hue sees any of red, blue`
+    /// `floor-left sees dark`, `any of floor-left, floor-right sees rim`, `hue sees any of red,
+    /// blue`
     Sees {
         /// Which sensors.
         sensors: Sensors,

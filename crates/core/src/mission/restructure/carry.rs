@@ -12,7 +12,8 @@ use crate::mission::parser::{Parsed, parse};
 use crate::mission::refs::{Kind, Reference, Way, references};
 use crate::mission::steps::{indent, step_span, told_span};
 
-/// Steps on their way from one place to another, with what they need of the text that they come from.
+/// Steps on their way from one place to another, with what they need of the text that they come
+/// from.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Carried {
     /// The steps, with the comment right above the first, as if they stood at the outermost level.
@@ -104,9 +105,10 @@ fn routine_span(parsed: &Parsed, routine: usize) -> Range<usize> {
     parsed.lines[first].span.start..parsed.lines[end].span.end
 }
 
-/// Puts carried steps below a step, at its level, or at the end of a text that has none yet. Those whose names are taken get
-/// names of their own; amounts and routines that are not there yet come along. An exit that led to a step which is not there
-/// leads to the next one. Whatever else does not fit is found by the check.
+/// Puts carried steps below a step, at its level, or at the end of a text that has none yet. Those
+/// whose names are taken get names of their own; amounts and routines that are not there yet come
+/// along. An exit that led to a step which is not there leads to the next one. Whatever else does
+/// not fit is found by the check.
 ///
 /// # Errors
 /// When the step belongs to a reflex.

@@ -9,10 +9,12 @@ use crate::mission::ast::{Answer, Block, Exit, Step, Target};
 use crate::mission::refs::{BadName, Way, is_word, references};
 use crate::mission::steps::indent;
 
-/// Makes a routine of steps, at the end of the text; one step then calls it, under the name of the first.
+/// Makes a routine of steps, at the end of the text; one step then calls it, under the name of the
+/// first.
 ///
-/// Exits that lead outside keep doing so: when all of them lead to one place, the step that calls the routine does so
-/// once it has finished; else each marks what fired with `as`, and the calling step goes by that.
+/// Exits that lead outside keep doing so: when all of them lead to one place, the step that calls
+/// the routine does so once it has finished; else each marks what fired with `as`, and the calling
+/// step goes by that.
 ///
 /// # Errors
 /// Why it cannot be done.
@@ -152,7 +154,8 @@ fn leaving<'a>(of: Text<'a>, steps: &[TextStep]) -> Result<Vec<(&'a Exit, String
             let Some(target) = outward(of, steps, step, beside, &exit.target.node) else {
                 continue;
             };
-            // Within a repeat, `out` leads only out of that; and what a copy has from its original stands there.
+            // Within a repeat, `out` leads only out of that; and what a copy has from its original
+            // stands there.
             if !beside
                 || !of.parsed.is_own(exit.line, &exit.condition.span)
                 || exit.target.span.is_empty()

@@ -11,8 +11,8 @@ use crate::mission::ast::{
 use crate::mission::behaviours::{Do, Ending};
 use crate::units::Quantity;
 
-/// Swaps left and right in steps and all that stands in them: sides, sensors with their opposites, headings, results
-/// of a probe, and whether a routine is mirrored.
+/// Swaps left and right in steps and all that stands in them: sides, sensors with their opposites,
+/// headings, results of a probe, and whether a routine is mirrored.
 ///
 /// # Errors
 /// Nothing in them has a side. A sensor without a counterpart stays, and the note says so.
@@ -135,8 +135,8 @@ impl Mirror<'_> {
         }
     }
 
-    /// What is measured stays what it was: a heading is turned back into that of the text before, so that everything
-    /// that goes by it later goes by the same number.
+    /// What is measured stays what it was: a heading is turned back into that of the text before,
+    /// so that everything that goes by it later goes by the same number.
     fn measured(&mut self, value: &Spanned<Value>) {
         match &value.node {
             Value::Literal(_) => {}
@@ -255,8 +255,8 @@ impl Mirror<'_> {
         }
     }
 
-    /// A call is mirrored as a whole; sides that it gives are the caller's and have been swapped as words, which a
-    /// mirrored routine would swap back.
+    /// A call is mirrored as a whole; sides that it gives are the caller's and have been swapped as
+    /// words, which a mirrored routine would swap back.
     fn call(&mut self, behaviour: &Spanned<Behaviour>, call: &Do) {
         for (_, argument) in &call.arguments {
             if matches!(argument.node, Argument::Side(_)) {

@@ -1,4 +1,5 @@
-//! What becomes of a text when exits, amounts, comments, sides and copies are changed, letter for letter.
+//! What becomes of a text when exits, amounts, comments, sides and copies are changed, letter for
+//! letter.
 
 use crate::ids::{DeviceKind, SlotId, TextStep};
 use proptest::prelude::*;
@@ -418,8 +419,8 @@ proptest! {
             };
             let Some(new) = new else { continue };
             let read = parse(&new);
-            // A step may be left without an end, or a copy without its original: those are findings of their own. No
-            // line becomes one that cannot be read.
+            // A step may be left without an end, or a copy without its original: those are findings
+            // of their own. No line becomes one that cannot be read.
             for finding in &read.findings {
                 prop_assert!(matches!(finding.code, "M108" | "M136"), "{finding:?}\n{text}\n=>\n{new}");
             }
@@ -460,7 +461,8 @@ fn everyday_words_lead_to_the_behaviour_that_is_meant() {
             "{typed}: {words:?}"
         );
     }
-    // What is only misspelt is corrected, and what is neither is answered with what a line begins with.
+    // What is only misspelt is corrected, and what is neither is answered with what a line begins
+    // with.
     for (typed, hint) in [
         ("drvie", "did you mean `drive`?"),
         ("xyzzy", "a line begins with `step`"),

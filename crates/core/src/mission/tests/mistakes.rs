@@ -1,4 +1,5 @@
-//! Findings about mistakes in the larger sentences: every line is a text and what is said about it, word for word.
+//! Findings about mistakes in the larger sentences: every line is a text and what is said about it,
+//! word for word.
 
 use super::findings_of;
 

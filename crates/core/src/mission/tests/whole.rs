@@ -87,7 +87,8 @@ fn behaviour() -> impl Strategy<Value = String> {
     ])
 }
 
-/// A whole mission of some steps, some of them within repeats, with everything that may stand around them.
+/// A whole mission of some steps, some of them within repeats, with everything that may stand
+/// around them.
 #[expect(clippy::format_push_string, reason = "a text that grows line by line")]
 fn mission() -> impl Strategy<Value = String> {
     let step = (

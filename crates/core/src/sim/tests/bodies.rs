@@ -148,7 +148,8 @@ fn a_glancing_blow_keeps_momentum_and_turning_momentum() {
     }
     assert_within(sums[0], mass, 1e-9);
     assert!(sums[1].abs() < 1e-12, "{sums:?}");
-    // Turning momentum about the first one's path is 0; contact is found to within a step's way of the true place.
+    // Turning momentum about the first one's path is 0; contact is found to within a step's way of
+    // the true place.
     assert!(sums[2].abs() < 2e-4 * mass, "{sums:?}");
     assert!(
         table.scene.loose.iter().all(|loose| loose.spin > 0.1),
@@ -194,7 +195,8 @@ fn equal_robots_head_to_head_stand_still() {
     }
 }
 
-/// How far the middle between two robots that push each other has moved towards the second one, in 2 s.
+/// How far the middle between two robots that push each other has moved towards the second one, in
+/// 2 s.
 fn contest(first: &Robot, second: &Robot) -> f64 {
     let start = [
         (first, at(1.0 - first.nose, 0.0)),
@@ -419,7 +421,8 @@ fn car() -> Robot {
 
 #[test]
 fn a_car_drives_the_circle_that_its_steering_angle_says() {
-    // r = wheelbase / tan(angle); the command of a circle of radius r has its wheels differ by track / r.
+    // r = wheelbase / tan(angle); the command of a circle of radius r has its wheels differ by
+    // track / r.
     let robot = car();
     for angle in [0.2f64, 0.5] {
         let radius = robot.caster_ahead / (math::sin(angle) / math::cos(angle));

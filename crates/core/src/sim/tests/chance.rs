@@ -1,4 +1,5 @@
-//! Runs that differ: each draw has the spread that it is said to have, and depends on nothing but its name.
+//! Runs that differ: each draw has the spread that it is said to have, and depends on nothing but
+//! its name.
 
 use super::*;
 use crate::field::{Edge, Object, Outline};
@@ -56,8 +57,8 @@ fn every_draw_has_the_mean_and_the_deviation_that_it_is_said_to_have() {
         );
         let Some(sigmas) = first.sigmas else { continue };
         let spread = first.off / sigmas;
-        // Standard errors of mean and deviation: 1 / sqrt(n) and 1 / sqrt(2 n) of the spread; four and a half of them, since
-        // there are many draws.
+        // Standard errors of mean and deviation: 1 / sqrt(n) and 1 / sqrt(2 n) of the spread; four
+        // and a half of them, since there are many draws.
         let most = 4.5 / f64::from(RUNS).sqrt();
         assert!(
             mean(&values).abs() < most * spread,
@@ -143,7 +144,8 @@ fn no_draw_goes_with_another() {
                 .collect();
             let together =
                 (mean(&both) - mean(&series[a]) * mean(&series[b])) / (spread[a] * spread[b]);
-            // A correlation of nothing has a standard error of 1 / sqrt(n); there are hundreds of pairs.
+            // A correlation of nothing has a standard error of 1 / sqrt(n); there are hundreds of
+            // pairs.
             assert!(
                 together.abs() < 4.8 / f64::from(RUNS).sqrt(),
                 "{} with {}: {together}",
@@ -178,7 +180,8 @@ fn a_run_is_told_by_its_number_and_a_draw_by_its_name() {
         last,
         "another seed"
     );
-    // Without a gyro and a ranging sensor, everything else is what it was; a rough run leans to the same sides.
+    // Without a gyro and a ranging sensor, everything else is what it was; a rough run leans to the
+    // same sides.
     let mut robot = (*full.robot).clone();
     (robot.gyro, robot.rangers) = (None, Vec::new());
     let bare = World {
@@ -260,8 +263,9 @@ fn nobody_is_put_down_where_something_stands_or_nothing_is() {
 
 #[test]
 fn the_robot_keeps_the_speed_that_it_believes_in() {
-    // A kept speed is kept by the encoders: with larger wheels it is faster in the same share, and with unequal ones it
-    // drives a circle of half the track, times their sum over their difference.
+    // A kept speed is kept by the encoders: with larger wheels it is faster in the same share, and
+    // with unequal ones it drives a circle of half the track, times their sum over their
+    // difference.
     let mut robot = even_robot();
     let kept = Command {
         left: WheelCommand::Speed(0.15),
@@ -283,8 +287,8 @@ fn the_robot_keeps_the_speed_that_it_believes_in() {
 
 #[test]
 fn a_sensor_reads_at_its_phase_and_no_reading_is_ever_old() {
-    // With a clock of its own a reading is up to a period old when it is looked at: what the robot passes is seen later,
-    // by 0 to one period and never by more.
+    // With a clock of its own a reading is up to a period old when it is looked at: what the robot
+    // passes is seen later, by 0 to one period and never by more.
     let world = world();
     let program = prepare(
         MISSION,

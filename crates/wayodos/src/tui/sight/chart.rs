@@ -59,7 +59,8 @@ impl Axis {
     }
 }
 
-/// The ribbons in sight in the order of drawing: what is seen for a moment only must not vanish under what is seen for long.
+/// The ribbons in sight in the order of drawing: what is seen for a moment only must not vanish
+/// under what is seen for long.
 pub fn in_order<'a>(ribbons: &'a [Ribbon], axis: &Axis) -> Vec<&'a Ribbon> {
     let mut order: Vec<&Ribbon> = ribbons
         .iter()

@@ -7,8 +7,8 @@ use wayodos_report::Placement;
 
 use crate::tui::model::Model;
 
-/// The part of the field that is in sight: scene millimetres are cells, rows counted double, since a cell is twice as
-/// high as it is wide.
+/// The part of the field that is in sight: scene millimetres are cells, rows counted double, since
+/// a cell is twice as high as it is wide.
 #[derive(Clone, Copy, Debug)]
 pub struct View {
     pub(in crate::tui) place: Placement,

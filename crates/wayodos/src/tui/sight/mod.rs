@@ -1,4 +1,5 @@
-//! What stands where on the screen: drawing and the mouse both go by it. Nothing here draws, and nothing changes the model.
+//! What stands where on the screen: drawing and the mouse both go by it. Nothing here draws, and
+//! nothing changes the model.
 
 pub mod bars;
 pub mod chart;

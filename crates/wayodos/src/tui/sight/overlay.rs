@@ -10,7 +10,8 @@ pub(in crate::tui) fn tall(groups: &[&Group]) -> u16 {
     groups.iter().map(|group| group.rows.len() as u16 + 2).sum()
 }
 
-/// The columns of the keys in an area, and how wide each is: as few as will do, and no wider than they must be.
+/// The columns of the keys in an area, and how wide each is: as few as will do, and no wider than
+/// they must be.
 pub(in crate::tui) fn help_columns(
     screen: ScreenName,
     (width, height): (u16, u16),

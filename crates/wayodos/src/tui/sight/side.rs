@@ -146,7 +146,8 @@ pub fn why_rows(model: &Model) -> Vec<WhyRow> {
         .iter()
         .zip(&standing.reflexes)
         .find(|(_, stands)| stands.has);
-    // After the last look of a run things stay as they were just before it: what it decided is shown instead.
+    // After the last look of a run things stay as they were just before it: what it decided is
+    // shown instead.
     let tick = report.run.trace.tick_at(model.time + 1e-9);
     let last = report
         .run
@@ -429,7 +430,8 @@ pub fn row_of_line(model: &Model, line: usize) -> usize {
         .unwrap_or(0)
 }
 
-/// Everything that is wrong with the mission, or with the files that it plays with, or worth a thought, most urgent first.
+/// Everything that is wrong with the mission, or with the files that it plays with, or worth a
+/// thought, most urgent first.
 pub fn all_findings(model: &Model) -> Vec<Finding> {
     let mission = model.mission();
     let mut all = mission.prepared.findings.clone();

@@ -39,8 +39,8 @@ pub fn place(model: &Model, area: Rect, at: Position) -> Option<(usize, usize)> 
     Some((line, text.len()))
 }
 
-/// Columns of what a line begins with, its indent and its first word, and 1 for the sign after it; none when that
-/// would leave no room for the rest.
+/// Columns of what a line begins with, its indent and its first word, and 1 for the sign after it;
+/// none when that would leave no room for the rest.
 pub(in crate::tui) fn head(area: Rect, text: &str) -> u16 {
     let indent = text.len() - text.trim_start().len();
     let word = text[indent..]

@@ -1,4 +1,5 @@
-//! Robot, field and other texts beside the mission: changed by the same keys, kept in the same way, seen in the run at once.
+//! Robot, field and other texts beside the mission: changed by the same keys, kept in the same way,
+//! seen in the run at once.
 
 use super::*;
 use crate::tui::model::Side;

@@ -1,4 +1,5 @@
-//! The screen as an instrument: writing, trying, asking why, pieces of a run, and what happens outside.
+//! The screen as an instrument: writing, trying, asking why, pieces of a run, and what happens
+//! outside.
 
 use ratatui::style::Color;
 use wayodos_core::mission::format;

@@ -1,4 +1,5 @@
-//! What is seen of it: every pane in every size, what the mouse does to lists and tabs, and what the hints promise.
+//! What is seen of it: every pane in every size, what the mouse does to lists and tabs, and what
+//! the hints promise.
 
 use super::*;
 use crate::tui::keymap;

@@ -1,4 +1,5 @@
-//! A text becomes another one: it is put in place, kept against a crash, and what is seen of it is made again.
+//! A text becomes another one: it is put in place, kept against a crash, and what is seen of it is
+//! made again.
 
 use std::sync::Arc;
 
@@ -19,7 +20,8 @@ pub(super) fn change(model: &mut Model, edit: &Edit, effects: &mut Vec<Effect>) 
     model.edited = edited;
 }
 
-/// What is another word or amount in a new text, and where: `20 s -> 21 s in step 3`; nothing when it is more than that.
+/// What is another word or amount in a new text, and where: `20 s -> 21 s in step 3`; nothing when
+/// it is more than that.
 pub(super) fn edit_words(model: &Model, text: &str) -> String {
     let old = &*model.doc.text;
     let same = |a: &mut dyn Iterator<Item = u8>, b: &mut dyn Iterator<Item = u8>| {
@@ -126,7 +128,8 @@ pub(super) fn draft(document: &Document) -> Effect {
     }
 }
 
-/// What is seen of the text in front is made again: the run of a mission, or all that a robot or field is needed for.
+/// What is seen of the text in front is made again: the run of a mission, or all that a robot or
+/// field is needed for.
 pub(super) fn rework(model: &mut Model, effects: &mut Vec<Effect>) {
     if model.doc.is_mission() {
         return run_again(model, effects);

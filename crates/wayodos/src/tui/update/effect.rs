@@ -23,7 +23,8 @@ pub enum Msg {
     Tick(f64),
     /// A job was answered.
     Ran(u64, Option<Arc<RunReport>>),
-    /// A save came to an end: which text of the project, what came of it, and the text that was saved.
+    /// A save came to an end: which text of the project, what came of it, and the text that was
+    /// saved.
     Saved(String, Result<Saved, String>, Arc<str>),
     /// An export came to an end.
     Exported(Result<Vec<PathBuf>, String>),
@@ -31,9 +32,11 @@ pub enum Msg {
     DraftFailed(String),
     /// Edits are kept again, after they could not be.
     DraftKept,
-    /// The file of an open text holds something else than when it was read or saved last: its path, and what.
+    /// The file of an open text holds something else than when it was read or saved last: its path,
+    /// and what.
     Outside(String, String),
-    /// The project as it is with files that others have changed, or with the texts that are open here.
+    /// The project as it is with files that others have changed, or with the texts that are open
+    /// here.
     Refit(Box<Refitted>),
     /// A text of the project was opened, or why it cannot be.
     TextOpened(Result<Box<Opened>, String>),
@@ -41,7 +44,8 @@ pub enum Msg {
     Opened(Result<(Box<Project>, Option<Draft>), String>),
     /// Another editor was left; the text that it wrote.
     Edited(Result<String, String>),
-    /// Another editor was left; the path of a file of the project, what it wrote, and what there was before.
+    /// Another editor was left; the path of a file of the project, what it wrote, and what there
+    /// was before.
     FileEdited(String, Result<(String, String), String>),
     /// What the terminal said about itself; it is the screen's business.
     Terminal(Answers),
@@ -75,7 +79,8 @@ pub struct Refitted {
     pub project: Result<Project, String>,
     /// What is wrong with open texts that this mission does not play with: path, text, findings.
     pub others: Vec<(String, Arc<str>, Vec<Finding>)>,
-    /// It was read again because a text was changed here, not because somebody else has changed a file.
+    /// It was read again because a text was changed here, not because somebody else has changed a
+    /// file.
     pub ours: bool,
 }
 
@@ -97,7 +102,8 @@ pub enum Effect {
     Draft(String, Arc<str>),
     /// The draft of an open text is not needed any more.
     ClearDraft(String),
-    /// Read the project again with these texts in the place of their files: path and text of all that are open.
+    /// Read the project again with these texts in the place of their files: path and text of all
+    /// that are open.
     Refit(Vec<(String, Arc<str>)>),
     /// Open a text of the project beside the mission.
     OpenText(String),

@@ -173,7 +173,8 @@ const fn act_words(act: &Act) -> &'static str {
     }
 }
 
-/// Puts the box down at a distance before the robot that was typed, and at one to its left if there are two.
+/// Puts the box down at a distance before the robot that was typed, and at one to its left if there
+/// are two.
 ///
 /// # Errors
 /// What to write instead.

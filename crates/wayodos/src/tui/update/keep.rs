@@ -180,7 +180,8 @@ pub(super) fn on_outside(model: &mut Model, theirs: String, effects: &mut Vec<Ef
     }));
 }
 
-/// Edits that came back were based on something else than the file holds now: somebody saved it meanwhile.
+/// Edits that came back were based on something else than the file holds now: somebody saved it
+/// meanwhile.
 pub fn meet(model: &mut Model) {
     if model.doc.is_mission() && model.doc.unsaved() && model.project.mission != model.doc.saved {
         // Nothing is asked of the outside: the draft stays until it is decided.

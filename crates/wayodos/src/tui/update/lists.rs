@@ -53,8 +53,8 @@ pub(super) fn attempt(model: &mut Model, finder: &Finder, effects: &mut Vec<Effe
     rework(model, effects);
 }
 
-/// Everything is as it was before the trial. The run of before is put back: nothing needs to run again, but what a robot or
-/// field was tried with must be read again.
+/// Everything is as it was before the trial. The run of before is put back: nothing needs to run
+/// again, but what a robot or field was tried with must be read again.
 pub(super) fn drop_trial(model: &mut Model, effects: &mut Vec<Effect>) {
     if model.trial.is_some() {
         model.drop_trial();

@@ -1,4 +1,5 @@
-//! Several steps or lines at once: marked, cut, copied, and put elsewhere, into another mission too.
+//! Several steps or lines at once: marked, cut, copied, and put elsewhere, into another mission
+//! too.
 
 use std::ops::Range;
 
@@ -139,7 +140,8 @@ fn put_steps(model: &mut Model, carried: &Carried, effects: &mut Vec<Effect>) {
         return;
     };
     let doc = &model.doc;
-    // From the header they come before the first step's place, which is below nothing: the first step is what is nearest.
+    // From the header they come before the first step's place, which is below nothing: the first
+    // step is what is nearest.
     let below = doc.written_step(doc.cursor.line).or_else(|| {
         let above = doc
             .prepared

@@ -1,4 +1,5 @@
-//! What a message does to the model, and what it asks the outside to do. Neither files nor clocks are touched here.
+//! What a message does to the model, and what it asks the outside to do. Neither files nor clocks
+//! are touched here.
 
 mod ask;
 mod change;
@@ -180,7 +181,8 @@ fn take(model: &mut Model, msg: Msg) -> Vec<Effect> {
 }
 
 fn on_key(model: &mut Model, mut key: KeyEvent, effects: &mut Vec<Effect>) {
-    // A key pressed right after Esc comes from many terminals as one with Alt, which means nothing here.
+    // A key pressed right after Esc comes from many terminals as one with Alt, which means nothing
+    // here.
     let types = matches!(
         model.mode,
         Mode::Free(_) | Mode::Typing(_) | Mode::Asking(..)
@@ -251,7 +253,8 @@ fn browse(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) {
         return;
     }
     let Some(action) = keymap::action(model.screen, key) else {
-        // Digits are meant for the slot, whatever it holds: it says itself what it can take, and swallows the rest.
+        // Digits are meant for the slot, whatever it holds: it says itself what it can take, and
+        // swallows the rest.
         if let KeyCode::Char(digit @ '0'..='9') = key.code {
             if model.doc.slot().is_some() {
                 let input = Input::new(digit.to_string());
@@ -271,7 +274,8 @@ fn browse(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) {
     act(model, action, effects);
 }
 
-/// What arrows and a few other keys mean in panes other than the text; whether the key was one of them.
+/// What arrows and a few other keys mean in panes other than the text; whether the key was one of
+/// them.
 fn pane_key(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) -> bool {
     let plain = key.modifiers.difference(KeyModifiers::SHIFT).is_empty();
     let hidden = model
@@ -492,7 +496,8 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
     }
 }
 
-/// Scrolls the mission so that the cursor, or while playing the active step, is in sight; and the side pane likewise.
+/// Scrolls the mission so that the cursor, or while playing the active step, is in sight; and the
+/// side pane likewise.
 fn follow(model: &mut Model) {
     let Some(areas) = model.areas() else { return };
     if model.screen == ScreenName::Project {

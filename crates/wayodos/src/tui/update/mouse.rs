@@ -140,7 +140,8 @@ fn browse(model: &mut Model, mouse: MouseEvent, at: Position, effects: &mut Vec<
                 }
             }
         }
-        // The right or middle button drags the field about; over the chart the right one pins a time.
+        // The right or middle button drags the field about; over the chart the right one pins a
+        // time.
         MouseEventKind::Down(MouseButton::Right | MouseButton::Middle) if over(areas.field) => {
             model.held = Some(at);
         }

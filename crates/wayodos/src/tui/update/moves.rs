@@ -131,7 +131,8 @@ pub(super) fn nudge(model: &mut Model, up: bool, stride: Stride, effects: &mut V
     }
 }
 
-/// Opens the slot under the cursor: a list of words with the run that each would give, or a line to type into.
+/// Opens the slot under the cursor: a list of words with the run that each would give, or a line to
+/// type into.
 pub(super) fn open(model: &mut Model, effects: &mut Vec<Effect>) {
     let Some(slot) = model.doc.slot() else {
         return ask::begin(model);

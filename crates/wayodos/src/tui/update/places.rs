@@ -13,7 +13,8 @@ pub(super) fn go_to_line(model: &mut Model, line: usize) {
         let start = model.doc.lines()[slot.line].span.start;
         (slot.span.start - start, slot.span.end - start)
     };
-    // Going on up or down keeps to the column in which that began, whatever short lines lie between.
+    // Going on up or down keeps to the column in which that began, whatever short lines lie
+    // between.
     let kept = model
         .doc
         .column
@@ -51,7 +52,8 @@ pub(super) fn go_to_amount(model: &mut Model, line: usize) {
     };
 }
 
-/// The line that a new or changed piece of text is about: the first that differs, from there on the first sentence.
+/// The line that a new or changed piece of text is about: the first that differs, from there on the
+/// first sentence.
 pub(super) fn first_changed(old: &str, new: &str) -> usize {
     old.split('\n')
         .zip(new.split('\n'))
@@ -59,7 +61,8 @@ pub(super) fn first_changed(old: &str, new: &str) -> usize {
         .count()
 }
 
-/// Puts the cursor where one would go on after a change: the first amount of the first changed sentence.
+/// Puts the cursor where one would go on after a change: the first amount of the first changed
+/// sentence.
 pub(super) fn to_change(model: &mut Model, old: &str) {
     let first = first_changed(old, &model.doc.text);
     let of = |line: &usize| {

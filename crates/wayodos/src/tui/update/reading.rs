@@ -54,7 +54,8 @@ pub(super) fn notes(model: &Model, flow: &Flow) -> Vec<String> {
             .clone()
             .map(|span| model.doc.text[span].trim_start_matches('#').trim());
         let own = about.kind == LineKind::Blank;
-        // A comment on a line of its own belongs to what stands below it, also with an empty line between.
+        // A comment on a line of its own belongs to what stands below it, also with an empty line
+        // between.
         if own {
             above.extend(comment);
             continue;
@@ -84,8 +85,8 @@ fn add<'a>(notes: &mut [String], of: Option<usize>, more: impl Iterator<Item = &
     }
 }
 
-/// The box that a line of the text belongs to: the nearest that begins on it or above. Boxes do not stand in the order of the
-/// lines: routines come behind the steps that do them.
+/// The box that a line of the text belongs to: the nearest that begins on it or above. Boxes do not
+/// stand in the order of the lines: routines come behind the steps that do them.
 fn box_of(flow: &Flow, line: usize) -> Option<usize> {
     let begun = flow
         .boxes

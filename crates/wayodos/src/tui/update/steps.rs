@@ -31,7 +31,8 @@ fn here(model: &mut Model) -> Option<TextStep> {
     step
 }
 
-/// Applies a change of a whole step; a text that was laid out stays so, even when lines come and go.
+/// Applies a change of a whole step; a text that was laid out stays so, even when lines come and
+/// go.
 pub(super) fn reshape(model: &mut Model, text: String, effects: &mut Vec<Effect>) {
     let text = laid_anew(model, text);
     if *text != *model.doc.text {
@@ -329,7 +330,8 @@ fn shift_marked(model: &mut Model, up: bool, effects: &mut Vec<Effect>) {
     }
 }
 
-/// Puts the mark and the cursor around steps that have been moved: the first has this name, and they are so many lines.
+/// Puts the mark and the cursor around steps that have been moved: the first has this name, and
+/// they are so many lines.
 fn mark_moved(model: &mut Model, name: &str, lines: usize) {
     let first = model
         .doc
@@ -446,7 +448,8 @@ pub(super) fn comment(model: &mut Model, effects: &mut Vec<Effect>) {
     model.doc.hold_cursor();
 }
 
-/// Cuts the step that is active at the time cursor, or the one under the cursor, where the robot is then.
+/// Cuts the step that is active at the time cursor, or the one under the cursor, where the robot is
+/// then.
 pub(super) fn split(model: &mut Model, effects: &mut Vec<Effect>) {
     let Some(step) = here(model) else { return };
     let about = &model.doc.prepared.parsed.mission.steps[step];

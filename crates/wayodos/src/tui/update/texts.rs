@@ -1,4 +1,5 @@
-//! The texts beside the mission: robot, field, calibration and the others, opened, chosen and read again when one changes.
+//! The texts beside the mission: robot, field, calibration and the others, opened, chosen and read
+//! again when one changes.
 
 use std::sync::Arc;
 
@@ -49,7 +50,8 @@ pub(super) fn to_mission(model: &mut Model) {
     model.bring(&path);
 }
 
-/// Shows a text, opening it first when it is not open yet; the cursor goes to a byte of it, if one is given.
+/// Shows a text, opening it first when it is not open yet; the cursor goes to a byte of it, if one
+/// is given.
 pub(super) fn show(model: &mut Model, path: &str, at: Option<usize>, effects: &mut Vec<Effect>) {
     model.screen = ScreenName::Mission;
     model.to_text();

@@ -252,8 +252,8 @@ pub(super) fn on_run(model: &mut Model, id: u64, report: Option<Arc<RunReport>>)
     );
 }
 
-/// A run that stays in a small part of a large field, with all that stands there, is shown from near at first; `0` shows all
-/// of it.
+/// A run that stays in a small part of a large field, with all that stands there, is shown from
+/// near at first; `0` shows all of it.
 fn near(report: &RunReport) -> Camera {
     /// Nearer than this is worth it; farther than that it is easy to get lost.
     const WORTH: std::ops::RangeInclusive<f64> = 1.5..=3.0;
@@ -341,7 +341,8 @@ fn say_which(model: &mut Model, report: &RunReport) {
 
 // ---- pieces
 
-/// The step under the cursor that a run may begin with, or be over before: its name, and its visit of the run.
+/// The step under the cursor that a run may begin with, or be over before: its name, and its visit
+/// of the run.
 fn step_here(model: &mut Model) -> Option<String> {
     let step = model.doc.written_step(model.doc.cursor.line);
     let name = step.map(|step| {

@@ -1,4 +1,5 @@
-//! The lines around the panes: what is open, what changed, the moment under the cursor, and the keys.
+//! The lines around the panes: what is open, what changed, the moment under the cursor, and the
+//! keys.
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;

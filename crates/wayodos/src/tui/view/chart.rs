@@ -1,4 +1,5 @@
-//! The strip chart: steps as bands, readings in dots with their limits, tones as ribbons, one time cursor through all.
+//! The strip chart: steps as bands, readings in dots with their limits, tones as ribbons, one time
+//! cursor through all.
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;

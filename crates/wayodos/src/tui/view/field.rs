@@ -1,4 +1,5 @@
-//! The field pane: the mat drawn solid, the path over it in dots, the robot where the time cursor is.
+//! The field pane: the mat drawn solid, the path over it in dots, the robot where the time cursor
+//! is.
 //!
 //! Long because cells and pixels show the same things, side by side.
 
@@ -79,7 +80,8 @@ impl<T> PartialEq for Same<T> {
     }
 }
 
-/// What the part of a picture depends on that stays while time goes on: the field, both runs, and where the shown one ends.
+/// What the part of a picture depends on that stays while time goes on: the field, both runs, and
+/// where the shown one ends.
 #[derive(Clone, PartialEq)]
 struct StaysKey {
     area: Rect,
@@ -310,7 +312,8 @@ fn standing_items(model: &Model, place: &Placement) -> Vec<SceneItem> {
     things
 }
 
-/// Paints the picture again when anything in it has changed: what stays once, what moves and what is written over it.
+/// Paints the picture again when anything in it has changed: what stays once, what moves and what
+/// is written over it.
 fn paint_picture(
     model: &Model,
     view: &View,
@@ -647,7 +650,8 @@ pub(super) fn shade(mean: Rgb) -> char {
     [' ', '░', '▒', '▓'][((1.0 - mean.luminance().sqrt()) * 3.99).clamp(0.0, 3.0) as usize]
 }
 
-/// Ink and ground of a cell that a path runs through: the tint stays what it is, the ground makes room for it.
+/// Ink and ground of a cell that a path runs through: the tint stays what it is, the ground makes
+/// room for it.
 fn path_cell(ink: u16, cell: Cell, cells: Cells, mask: u8) -> (Rgb, Rgb) {
     let wanted = tint(StepId(usize::from(ink)));
     let beside = cell.beside(cells, mask);

@@ -19,7 +19,8 @@ use crate::tui::measure::{columns, wrapped};
 use crate::tui::model::Model;
 use crate::tui::theme::{Role, Theme};
 
-/// The picture as last painted: it changes only with the marked file, what is known of it, and the pane.
+/// The picture as last painted: it changes only with the marked file, what is known of it, and the
+/// pane.
 #[derive(Default)]
 pub struct Kept {
     key: Option<(String, u64, Rect)>,
@@ -400,7 +401,8 @@ fn reach(robot: &Robot) -> [f64; 4] {
     })
 }
 
-/// The robot in the middle of the upper part of a pane, as large as it goes; and the scene millimetres that it takes down.
+/// The robot in the middle of the upper part of a pane, as large as it goes; and the scene
+/// millimetres that it takes down.
 fn robot_place(robot: &Robot, pane: Rect) -> (Placement, Pose, f64) {
     let (width, height) = (f64::from(pane.width), 2.0 * f64::from(pane.height));
     let [back, ahead, right, left] = reach(robot);

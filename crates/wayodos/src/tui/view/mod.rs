@@ -1,4 +1,5 @@
-//! The model as cells: every file here draws one part of the screen, and knows where in it things stand.
+//! The model as cells: every file here draws one part of the screen, and knows where in it things
+//! stand.
 
 pub mod bars;
 pub mod chart;
@@ -58,7 +59,8 @@ impl Screen {
         }
     }
 
-    /// The pictures that belong below the text of the last frame: the field, and the plot of the chart.
+    /// The pictures that belong below the text of the last frame: the field, and the plot of the
+    /// chart.
     pub const fn pictures(&self) -> [Option<&Picture>; 2] {
         [self.ground.picture(), self.plot.picture()]
     }

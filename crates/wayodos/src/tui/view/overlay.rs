@@ -104,7 +104,8 @@ pub fn help(screen: ScreenName, theme: Theme, whole: Rect, scroll: usize, buffer
     }
 }
 
-/// The mission in words, with its author's notes beside it where there is room: names of steps bright, failures red.
+/// The mission in words, with its author's notes beside it where there is room: names of steps
+/// bright, failures red.
 pub fn reading(
     theme: Theme,
     whole: Rect,

@@ -6,7 +6,8 @@ use ratatui::style::Style;
 
 use crate::tui::measure::{columns, pieces};
 
-/// Writes text from a column on, at most `width` columns of it; the column behind it. What does not fit ends in "…".
+/// Writes text from a column on, at most `width` columns of it; the column behind it. What does not
+/// fit ends in "…".
 pub(super) fn put(
     buffer: &mut Buffer,
     x: u16,

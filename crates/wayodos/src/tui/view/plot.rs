@@ -235,7 +235,8 @@ impl Sheet<'_> {
         }
     }
 
-    /// The readings, column of pixels by column: from the least to the greatest of each, joined to the one before.
+    /// The readings, column of pixels by column: from the least to the greatest of each, joined to
+    /// the one before.
     fn line(&self, values: &[f32], span: (f64, f64), place: Rect, canvas: &mut Canvas) {
         let columns = usize::from(self.area.width.saturating_sub(1)) * self.across;
         let each = (self.axis.to - self.axis.from) / columns.max(1) as f64;

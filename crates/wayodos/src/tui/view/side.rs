@@ -1,4 +1,5 @@
-//! The pane beside the chart: why things are as they are, what a sensor meets on its track, the map, the findings.
+//! The pane beside the chart: why things are as they are, what a sensor meets on its track, the
+//! map, the findings.
 //!
 //! Long because it draws five tabs, one after the other.
 
@@ -530,7 +531,8 @@ fn plot_track(
             }
         }
     }
-    // Where the robot looked: a dot a look, at the bottom. Gaps between them are where it was blind.
+    // Where the robot looked: a dot a look, at the bottom. Gaps between them are where it was
+    // blind.
     for look in along
         .looks
         .iter()
@@ -818,7 +820,8 @@ fn findings(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
 
 // ---- score
 
-/// The score sheet: what earned points, how often, and since when; what has not happened yet at the time cursor is pale.
+/// The score sheet: what earned points, how often, and since when; what has not happened yet at the
+/// time cursor is pale.
 fn score(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let (x, room) = (area.x + 1, area.width.saturating_sub(2));
     let Some((report, lines)) = score_of(model) else {

@@ -1,4 +1,5 @@
-//! The mission pane: sentences with their slots, the evidence of the run in the margin, findings under their lines.
+//! The mission pane: sentences with their slots, the evidence of the run in the margin, findings
+//! under their lines.
 
 use std::sync::Arc;
 use wayodos_core::ids::{SlotId, StepId};
@@ -36,8 +37,9 @@ fn margins(model: &Model) -> Vec<Option<Margin>> {
     } else {
         report.text.split('\n').collect()
     };
-    // While another text is being run, its evidence stays where the line is still the same one; with as many lines
-    // as before, a changed one keeps it too, so that nothing flickers under a nudge.
+    // While another text is being run, its evidence stays where the line is still the same one;
+    // with as many lines as before, a changed one keeps it too, so that nothing flickers under a
+    // nudge.
     let same_count = old.len() == model.doc.lines().len();
     let stands = |line: usize| {
         old.is_empty()
@@ -220,7 +222,8 @@ fn gutter(
         .written_step(line)
         .map(|step| &model.doc.prepared.parsed.mission.steps[step].name.node);
     if header && let Some(name) = name {
-        // Before what it belongs to: where playing stops, where a piece begins and where it is over.
+        // Before what it belongs to: where playing stops, where a piece begins and where it is
+        // over.
         let (sign, role) = if model.breaks.contains(name) {
             ("●", Role::Wrong)
         } else if model.from.as_ref().is_some_and(|from| from.step == *name) {
