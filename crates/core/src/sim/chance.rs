@@ -127,7 +127,7 @@ pub fn varied(world: &World, start: Option<&str>, seed: u64, run: u32, scatter: 
     let ours = Stands(body_of(&world.robot), nominal);
     if let Some(spread) = world.field.scatter.of(scatter) {
         let mut field = (*world.field).clone();
-        field.ambient = (field.ambient + draw.off("light", spread.light, Unit::Percent)).max(0.0);
+        field.ambient += draw.light(field.ambient, spread.light);
         for at in 0..field.objects.len() {
             let object = &field.objects[at];
             let (name, pose, outline) = (object.name.clone(), object.pose, object.outline.clone());
@@ -274,6 +274,16 @@ impl Draws {
         let sigmas = cut_off(&mut self.stream(what));
         self.note(what.to_owned(), sigmas * spread, unit, Some(sigmas));
         sigmas * spread
+    }
+
+    /// More or less light of the room: never less than there is, and what is told is what is done.
+    fn light(&mut self, ambient: f64, spread: f64) -> f64 {
+        if spread == 0.0 {
+            return 0.0;
+        }
+        let off = (cut_off(&mut self.stream("light")) * spread).max(-ambient);
+        self.note("light".to_owned(), off, Unit::Percent, Some(off / spread));
+        off
     }
 
     /// A factor about 1.

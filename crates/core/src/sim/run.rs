@@ -17,7 +17,7 @@ use super::world::{Levels, Role, World, by_lot};
 use crate::controller::{
     Action, Command, Controller, End, Event, Program, Status, THERE, WheelCommand,
 };
-use crate::field::{Mark, Outline, Point, Pose};
+use crate::field::{Edge, Mark, Outline, Point, Pose};
 use crate::record::{
     Act, Begun, Happened, Happening, Intervention, Outcome, Prop, PropKind, Run, Stamp, Tick,
     Trace, Verdict,
@@ -599,8 +599,10 @@ impl<'w> Match<'w> {
             }
         }
         let Pose { x, y, .. } = self.trace.ticks[tick].pose;
-        let (width, height) = (self.world.field.width, self.world.field.height);
-        let off = !((0.0..=width).contains(&x) && (0.0..=height).contains(&y));
+        let field = &self.world.field;
+        let on_mat = (0.0..=field.width).contains(&x) && (0.0..=field.height).contains(&y);
+        // Over a drop it falls instead, and that is told.
+        let off = !on_mat && field.edge == Edge::Floor;
         if off && !std::mem::replace(&mut self.off_mat, off) {
             seen.push(Happening::LeftMat);
         }

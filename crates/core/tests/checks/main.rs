@@ -986,6 +986,9 @@ fn k63_off_the_mat() {
         .filter(|one| one.what == Happening::LeftMat)
         .collect();
     assert_eq!(left.len(), 1, "told once");
+    // Where the table ends there is no beside: it falls.
+    let table = bench().field("ground =", "edge = \"drop\"\nground =");
+    assert!(!table.codes(&far(9000)).contains(&"K63".to_owned()));
 }
 
 #[test]

@@ -55,7 +55,10 @@ fn every_draw_has_the_mean_and_the_deviation_that_it_is_said_to_have() {
             runs.iter().all(|run| run[at].what == first.what),
             "in a fixed order"
         );
-        let Some(sigmas) = first.sigmas else { continue };
+        // There is never less light than none.
+        let Some(sigmas) = first.sigmas.filter(|_| first.what != "light") else {
+            continue;
+        };
         let spread = first.off / sigmas;
         // Standard errors of mean and deviation: 1 / sqrt(n) and 1 / sqrt(2 n) of the spread; four
         // and a half of them, since there are many draws.
@@ -190,7 +193,12 @@ fn a_run_is_told_by_its_number_and_a_draw_by_its_name() {
     };
     let fewer = chance(&bare, 17, Scatter::Everyday);
     assert!(fewer.len() < last.len() && fewer.iter().all(|one| last.contains(one)));
-    for (everyday, rough) in last.iter().zip(chance(&full, 17, Scatter::Rough)) {
+    let rough = chance(&full, 17, Scatter::Rough);
+    let both = last
+        .iter()
+        .zip(rough)
+        .filter(|(one, _)| one.what != "light");
+    for (everyday, rough) in both {
         assert_eq!(
             (everyday.what.as_str(), everyday.sigmas),
             (rough.what.as_str(), rough.sigmas)
@@ -339,4 +347,34 @@ fn varied_runs_of_the_demo_end_apart_and_each_the_same_again() {
         deviation(&across) > 0.5,
         "millimetres, not hundredths of one: {across:?}"
     );
+}
+
+#[test]
+fn the_light_that_is_told_is_the_light_that_there_is() {
+    let dim = |ambient: f64| {
+        let mut world = world();
+        let mut field = (*world.field).clone();
+        field.ambient = ambient;
+        world.field = Arc::new(field);
+        world
+    };
+    for ambient in [0.0, 0.03, 0.5] {
+        let world = dim(ambient);
+        let mut offs = Vec::new();
+        for run in 1..=RUNS {
+            let drawn = varied(&world, None, 7, run, Scatter::Rough);
+            let light = drawn
+                .chance
+                .drawn
+                .iter()
+                .find(|one| one.what == "light")
+                .unwrap();
+            assert_within(drawn.world.field.ambient, ambient + light.off, 1e-12);
+            assert!(drawn.world.field.ambient >= 0.0);
+            offs.push(light.off);
+        }
+        if ambient > 0.15 {
+            assert!((deviation(&offs) / (0.05 * CUT) - 1.0).abs() < 0.08);
+        }
+    }
 }

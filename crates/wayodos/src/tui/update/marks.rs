@@ -140,8 +140,7 @@ fn put_steps(model: &mut Model, carried: &Carried, effects: &mut Vec<Effect>) {
         return;
     };
     let doc = &model.doc;
-    // From the header they come before the first step's place, which is below nothing: the first
-    // step is what is nearest.
+    // Above the first step there is no place for steps: they come below it.
     let below = doc.written_step(doc.cursor.line).or_else(|| {
         let above = doc
             .prepared
