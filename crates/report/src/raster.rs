@@ -1,9 +1,11 @@
 //! A scene as coloured pixels: what terminal cells are made from, and pictures in the terminal's
 //! own pixels.
 
+use std::thread;
+
 use resvg::tiny_skia::{
-    Color, FillRule, IntRect, LineCap, LineJoin, Paint, PathBuilder, Pixmap, Stroke as PenStroke,
-    Transform,
+    Color, FillRule, IntRect, LineCap, LineJoin, Paint, PathBuilder, Pixmap, PixmapMut,
+    Rect as PixelRect, Stroke as PenStroke, Transform,
 };
 use ttf_parser::{Face, OutlineBuilder};
 
@@ -59,7 +61,7 @@ pub fn rasterise<'a>(
         -origin[1] as f32 * sy,
     );
     for item in items {
-        paint(&mut map, item, transform);
+        paint(&mut map.as_mut(), item, transform);
     }
     let pixels = map
         .pixels()
@@ -91,36 +93,41 @@ impl Canvas {
 
     /// Paints items, later ones over earlier ones, texts as well.
     pub fn paint<'a>(&mut self, items: impl Iterator<Item = &'a Item>) {
-        let [sx, sy] = self.scale.map(|value| value as f32);
-        let transform = Transform::from_row(sx, 0.0, 0.0, sy, 0.0, 0.0);
+        let transform = self.transform(0);
+        let mut map = self.map.as_mut();
         for item in items {
-            match &item.shape {
-                Shape::Text {
-                    at,
-                    size,
-                    anchor,
-                    bold,
-                    text,
-                } => {
-                    let type_of = Type {
-                        at: *at,
-                        size: *size,
-                        anchor: *anchor,
-                        bold: *bold,
-                    };
-                    write(
-                        &mut self.map,
-                        &type_of,
-                        text,
-                        item.fill.unwrap_or(Rgb(0, 0, 0)),
-                        transform,
-                    );
-                }
-                Shape::Polygon(_) | Shape::Line(_) | Shape::Disc { .. } => {
-                    paint(&mut self.map, item, transform);
-                }
-            }
+            paint_any(&mut map, item, transform);
         }
+    }
+
+    /// The same for many items: one thread paints the upper half, another the lower one.
+    pub fn paint_many(&mut self, items: &[&Item]) {
+        let (width, height) = (self.map.width(), self.map.height());
+        let upper = height / 2;
+        let transforms = [self.transform(0), self.transform(upper)];
+        let halves = self
+            .map
+            .data_mut()
+            .split_at_mut((upper * width * 4) as usize);
+        let part = |pixels: &mut [u8], rows: u32, transform: Transform| {
+            // A half without rows is none.
+            let Some(mut map) = PixmapMut::from_bytes(pixels, width, rows) else {
+                return;
+            };
+            for item in items {
+                paint_any(&mut map, item, transform);
+            }
+        };
+        thread::scope(|scope| {
+            scope.spawn(|| part(halves.0, upper, transforms[0]));
+            part(halves.1, height - upper, transforms[1]);
+        });
+    }
+
+    /// From scene millimetres to pixels below a row.
+    fn transform(&self, top: u32) -> Transform {
+        let [sx, sy] = self.scale.map(|value| value as f32);
+        Transform::from_row(sx, 0.0, 0.0, sy, 0.0, -(top as f32))
     }
 
     /// Paints a part of a column of pixels from one height to another, in pixels from the top;
@@ -139,6 +146,10 @@ impl Canvas {
         for y in top as usize..(bottom.ceil() as usize).min(height) {
             let covered = (bottom.min(y as f32 + 1.0) - top.max(y as f32)).clamp(0.0, 1.0);
             let pixel = &mut data[(y * width + x) * 4..][..3];
+            if covered >= 1.0 {
+                pixel.copy_from_slice(&[ink.0, ink.1, ink.2]);
+                continue;
+            }
             for (part, ink) in pixel.iter_mut().zip([ink.0, ink.1, ink.2]) {
                 *part = (f32::from(*part) + (f32::from(ink) - f32::from(*part)) * covered).round()
                     as u8;
@@ -163,6 +174,35 @@ impl Canvas {
     }
 }
 
+fn paint_any(map: &mut PixmapMut<'_>, item: &Item, transform: Transform) {
+    let Shape::Text {
+        at,
+        size,
+        anchor,
+        bold,
+        text,
+    } = &item.shape
+    else {
+        paint(map, item, transform);
+        return;
+    };
+    let set = Type {
+        at: *at,
+        size: *size,
+        anchor: *anchor,
+        bold: *bold,
+    };
+    let (y, reach) = (
+        at[1] as f32 * transform.sy + transform.ty,
+        2.0 * *size as f32 * transform.sy,
+    );
+    if y + reach < 0.0 || y - reach > map.height() as f32 {
+        return;
+    }
+    let ink = item.fill.unwrap_or(Rgb(0, 0, 0));
+    write(map, &set, text, ink, transform);
+}
+
 /// How a text is set.
 struct Type {
     at: [f64; 2],
@@ -172,7 +212,7 @@ struct Type {
 }
 
 /// Writes one line of text in the font of the drawings.
-fn write(map: &mut Pixmap, set: &Type, text: &str, ink: Rgb, transform: Transform) {
+fn write(map: &mut PixmapMut<'_>, set: &Type, text: &str, ink: Rgb, transform: Transform) {
     let font = if set.bold {
         dejavu::sans::bold()
     } else {
@@ -253,13 +293,90 @@ impl OutlineBuilder for Outline {
 /// From this many points on a line is taken for a curve.
 const MANY: usize = 40;
 
-fn paint(map: &mut Pixmap, item: &Item, transform: Transform) {
+/// A curve may leave its points by this much of a pixel: less than anybody can see.
+const SLACK: f64 = 0.2;
+
+/// A curve with fewer points, each of those left out at most [`SLACK`] pixels beside it: what a
+/// stroke costs goes by its points.
+///
+/// Source: Ramer (1972), Douglas and Peucker (1973): keep the point that is furthest off, and so
+/// on for both parts.
+fn thinned(points: &[[f64; 2]], scale: [f64; 2]) -> Vec<[f64; 2]> {
+    let mut keep = vec![false; points.len()];
+    let mut parts = vec![(0, points.len() - 1)];
+    while let Some((from, to)) = parts.pop() {
+        (keep[from], keep[to]) = (true, true);
+        let furthest = (from + 1..to)
+            .map(|at| (beside(points[at], points[from], points[to], scale), at))
+            .max_by(|a, b| a.0.total_cmp(&b.0));
+        if let Some((_, at)) = furthest.filter(|(off, _)| *off > SLACK) {
+            parts.extend([(from, at), (at, to)]);
+        }
+    }
+    points
+        .iter()
+        .zip(keep)
+        .filter_map(|(point, kept)| kept.then_some(*point))
+        .collect()
+}
+
+/// How many pixels a point is beside the way from one to another.
+fn beside(point: [f64; 2], from: [f64; 2], to: [f64; 2], scale: [f64; 2]) -> f64 {
+    let [px, py] = [0, 1].map(|axis| (point[axis] - from[axis]) * scale[axis]);
+    let [dx, dy] = [0, 1].map(|axis| (to[axis] - from[axis]) * scale[axis]);
+    let length = dx * dx + dy * dy;
+    let share = if length > 0.0 {
+        ((px * dx + py * dy) / length).clamp(0.0, 1.0)
+    } else {
+        0.0
+    };
+    (px - share * dx).hypot(py - share * dy)
+}
+
+/// The pixels of a polygon whose sides are upright and level; none of any other. A rectangle is
+/// painted so in a fraction of the time of a path.
+fn upright(item: &Item, transform: Transform) -> Option<PixelRect> {
+    let Shape::Polygon(corners) = &item.shape else {
+        return None;
+    };
+    let &[a, b, c, d] = corners.as_slice() else {
+        return None;
+    };
+    let level_first = a[1] == b[1] && b[0] == c[0] && c[1] == d[1] && d[0] == a[0];
+    let upright_first = a[0] == b[0] && b[1] == c[1] && c[0] == d[0] && d[1] == a[1];
+    if item.stroke.is_some() || !(level_first || upright_first) {
+        return None;
+    }
+    let x = |value: f64| value as f32 * transform.sx + transform.tx;
+    let y = |value: f64| value as f32 * transform.sy + transform.ty;
+    PixelRect::from_ltrb(
+        x(a[0].min(c[0])),
+        y(a[1].min(c[1])),
+        x(a[0].max(c[0])),
+        y(a[1].max(c[1])),
+    )
+}
+
+fn ink(Rgb(r, g, b): Rgb, opacity: f64) -> Paint<'static> {
+    let mut paint = Paint::default();
+    paint.set_color_rgba8(r, g, b, (opacity * 255.0).round() as u8);
+    paint
+}
+
+fn paint(map: &mut PixmapMut<'_>, item: &Item, transform: Transform) {
+    if let (Some(fill), Some(rect)) = (item.fill, upright(item, transform)) {
+        map.fill_rect(rect, &ink(fill, item.opacity), Transform::identity(), None);
+        return;
+    }
     let mut builder = PathBuilder::new();
     // Of a line with thousands of points nobody sees how they are joined, but round joins cost more
     // than all the rest.
     let mut join = LineJoin::Round;
     match &item.shape {
         Shape::Polygon(points) | Shape::Line(points) => {
+            let curve = points.len() > MANY;
+            let fewer = curve.then(|| thinned(points, [transform.sx, transform.sy].map(f64::from)));
+            let points = fewer.as_ref().unwrap_or(points);
             for (index, [x, y]) in points.iter().enumerate() {
                 if index == 0 {
                     builder.move_to(*x as f32, *y as f32);
@@ -267,7 +384,7 @@ fn paint(map: &mut Pixmap, item: &Item, transform: Transform) {
                     builder.line_to(*x as f32, *y as f32);
                 }
             }
-            if points.len() > MANY {
+            if curve {
                 join = LineJoin::Bevel;
             }
             if matches!(item.shape, Shape::Polygon(_)) {
@@ -280,11 +397,6 @@ fn paint(map: &mut Pixmap, item: &Item, transform: Transform) {
         Shape::Text { .. } => return,
     }
     let Some(path) = builder.finish() else { return };
-    let ink = |Rgb(r, g, b): Rgb, opacity: f64| {
-        let mut paint = Paint::default();
-        paint.set_color_rgba8(r, g, b, (opacity * 255.0).round() as u8);
-        paint
-    };
     if let Some(fill) = item.fill {
         map.fill_path(
             &path,
@@ -371,5 +483,77 @@ mod tests {
         over.paint([square].iter());
         assert_eq!((inked(&ground), inked(&over)), (None, Some([4, 5, 2, 5])));
         assert!(Canvas::new((0, 10), [1.0, 1.0], Rgb(0, 0, 0)).is_none());
+    }
+    #[test]
+    fn a_curve_with_fewer_points_looks_the_same() {
+        let points: Vec<[f64; 2]> = (0..2000)
+            .map(|nth| f64::from(nth) * 0.01)
+            .map(|x| [x, 5.0 + 3.0 * (x * 1.3).sin() + 0.2 * (x * 9.0).cos()])
+            .collect();
+        let scale = [8.0, 8.0];
+        let fewer = thinned(&points, scale);
+        assert!(fewer.len() < points.len() / 10, "{} points", fewer.len());
+        assert_eq!(
+            (fewer[0], fewer[fewer.len() - 1]),
+            (points[0], points[1999])
+        );
+        for point in &points {
+            let off = fewer
+                .windows(2)
+                .map(|way| beside(*point, way[0], way[1], scale))
+                .fold(f64::INFINITY, f64::min);
+            assert!(off <= SLACK + 1e-9, "{off} pixels beside it");
+        }
+        // A ring begins where it ends.
+        let ring: Vec<[f64; 2]> = (0..=60)
+            .map(|nth| (f64::from(nth) * std::f64::consts::TAU / 60.0).sin_cos())
+            .map(|(sin, cos)| [5.0 * cos, 5.0 * sin])
+            .collect();
+        assert!(thinned(&ring, scale).len() > 12);
+    }
+
+    #[test]
+    fn an_upright_rectangle_covers_the_same_pixels_as_its_path() {
+        let tilted = |by: f64| {
+            Item::filled(
+                Layer::Ground,
+                Shape::Polygon(vec![[1.1, 1.3], [6.7, 1.3], [6.7, 4.2], [1.1, 4.2 + by]]),
+                Rgb(10, 60, 120),
+            )
+        };
+        let painted = |item: &Item| {
+            let mut canvas = Canvas::new((64, 48), [8.0, 8.0], Rgb(250, 250, 250)).unwrap();
+            canvas.paint(std::iter::once(item));
+            canvas.pixels().to_vec()
+        };
+        let pixels = |by: f64| painted(&tilted(by));
+        let transform = Transform::identity();
+        assert!(upright(&tilted(0.0), transform).is_some());
+        assert!(upright(&tilted(1e-4), transform).is_none());
+        // Partly covered pixels differ by how finely a path is looked at: a quarter of a pixel.
+        for (one, other) in pixels(0.0).iter().zip(pixels(1e-4)) {
+            assert!(one.abs_diff(other) <= 64, "{one} and {other}");
+        }
+    }
+    #[test]
+    fn two_threads_paint_what_one_paints() {
+        let disc = |nth: u32| {
+            let at = [f64::from(nth % 7) + 0.3, f64::from(nth % 5) * 1.1 + 0.2];
+            let shape = Shape::Disc { at, radius: 0.9 };
+            Item::filled(Layer::Robot, shape, Rgb(10, (nth * 6) as u8, 200))
+        };
+        let word = Item::words([4.0, 3.1], 1.6, Anchor::Middle, Rgb(0, 0, 0), "half");
+        let items: Vec<Item> = (0..40).map(disc).chain([word]).collect();
+        let canvas = Canvas::new((64, 51), [8.0, 8.0], Rgb(250, 250, 250)).unwrap();
+        let (mut one, mut two) = (canvas.clone(), canvas);
+        one.paint(items.iter());
+        two.paint_many(&items.iter().collect::<Vec<_>>());
+        // Coordinates of the lower half are other numbers, so its edges are rounded otherwise.
+        let furthest = (one.pixels().iter().zip(two.pixels()))
+            .map(|(one, two)| one.abs_diff(*two))
+            .max();
+        assert!(furthest <= Some(40), "{furthest:?}");
+        let differ = (one.pixels().iter().zip(two.pixels())).filter(|(one, two)| one != two);
+        assert!(differ.count() < 64 * 51 / 20);
     }
 }

@@ -6,6 +6,7 @@
 
 use std::io::{self, Write};
 use std::sync::Arc;
+use std::thread;
 
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
@@ -45,6 +46,8 @@ impl PartialEq for Picture {
 const TILE: (u16, u16) = (24, 12);
 /// Pieces of this many letters at most, as the graphics protocol wants.
 const PIECE: usize = 4096;
+/// From so many tiles on a second thread is worth its start.
+const ENOUGH_TILES: usize = 6;
 /// Our pictures have the numbers from here on.
 const FIRST: u32 = 7000;
 
@@ -115,30 +118,57 @@ impl Easel {
             self.take_slot_away(slot, out)?;
         }
         out.write_all(b"\x1b7")?;
-        for (nth, tile) in tiles(picture.area).enumerate() {
-            let pixels = self.pixels_of(picture, tile);
-            let same = before
-                .as_ref()
-                .is_some_and(|before| same(&before.canvas, &picture.canvas, pixels));
-            if !same {
-                write!(out, "\x1b[{};{}H", tile.y + 1, tile.x + 1)?;
-                match self.protocol {
-                    Protocol::Graphics => graphics(
-                        &picture.canvas,
-                        pixels,
-                        tile,
-                        first_of(slot) + nth as u32,
-                        out,
-                    )?,
-                    Protocol::Sixel => sixel(&picture.canvas, pixels, out)?,
-                    Protocol::Inline => inline(&picture.canvas, pixels, tile, out)?,
-                }
-            }
+        let changed: Vec<(u32, Rect, Pixels)> = (first_of(slot)..)
+            .zip(tiles(picture.area))
+            .map(|(number, tile)| (number, tile, self.pixels_of(picture, tile)))
+            .filter(|(_, _, pixels)| {
+                before
+                    .as_ref()
+                    .is_none_or(|before| !same(&before.canvas, &picture.canvas, *pixels))
+            })
+            .collect();
+        for letters in self.encoded(&picture.canvas, &changed)? {
+            out.write_all(&letters)?;
         }
         out.write_all(b"\x1b8")?;
         out.flush()?;
         self.shown[slot] = Some(picture.clone());
         Ok(())
+    }
+
+    /// What the terminal is sent for some tiles. Many are encoded by two threads: while the robot
+    /// drives there are few, and a thread would cost more than it gives.
+    fn encoded(&self, canvas: &Canvas, tiles: &[(u32, Rect, Pixels)]) -> io::Result<[Vec<u8>; 2]> {
+        let half = if tiles.len() < ENOUGH_TILES {
+            tiles.len()
+        } else {
+            tiles.len() / 2
+        };
+        let (first, second) = tiles.split_at(half);
+        if second.is_empty() {
+            return Ok([self.encode(canvas, first)?, Vec::new()]);
+        }
+        thread::scope(|scope| {
+            let other = scope.spawn(|| self.encode(canvas, second));
+            let first = self.encode(canvas, first)?;
+            let second = other
+                .join()
+                .map_err(|_| io::Error::other("the picture cannot be encoded"))?;
+            Ok([first, second?])
+        })
+    }
+
+    fn encode(&self, canvas: &Canvas, tiles: &[(u32, Rect, Pixels)]) -> io::Result<Vec<u8>> {
+        let mut out = Vec::new();
+        for &(number, tile, pixels) in tiles {
+            write!(out, "\x1b[{};{}H", tile.y + 1, tile.x + 1)?;
+            match self.protocol {
+                Protocol::Graphics => graphics(canvas, pixels, tile, number, &mut out)?,
+                Protocol::Sixel => sixel(canvas, pixels, &mut out)?,
+                Protocol::Inline => inline(canvas, pixels, tile, &mut out)?,
+            }
+        }
+        Ok(out)
     }
 
     /// Takes whatever is shown away. Sixel and inline images go when cells are written over them.
@@ -233,14 +263,15 @@ fn graphics(
     number: u32,
     out: &mut impl Write,
 ) -> io::Result<()> {
-    let mut packed = ZlibEncoder::new(Vec::new(), Compression::fast());
-    let mut line = Vec::with_capacity(pixels.width() * 3);
+    // In one piece: the encoder clears its whole buffer each time that something is written.
+    let mut colours = Vec::with_capacity(pixels.width() * pixels.height() * 3);
     for row in pixels.rows(canvas) {
-        line.clear();
-        row.chunks_exact(4)
-            .for_each(|pixel| line.extend_from_slice(&pixel[..3]));
-        packed.write_all(&line)?;
+        for [red, green, blue, _] in row.as_chunks::<4>().0 {
+            colours.extend_from_slice(&[*red, *green, *blue]);
+        }
     }
+    let mut packed = ZlibEncoder::new(Vec::new(), Compression::fast());
+    packed.write_all(&colours)?;
     let letters = STANDARD.encode(packed.finish()?);
     let (width, height) = (pixels.width(), pixels.height());
     let Rect {
@@ -280,22 +311,24 @@ const COLOURS: usize = 240;
 /// The colours of some pixels, and which of them each pixel has.
 fn palette(canvas: &Canvas, pixels: Pixels) -> (Vec<[u8; 3]>, Vec<u8>) {
     // Most pictures have few colours; those of smooth edges are put together until they fit.
-    for drop in 0..8 {
-        let mut known = Known::new();
-        let mut which = Vec::with_capacity(pixels.width() * pixels.height());
-        let fits = pixels
-            .rows(canvas)
-            .flat_map(|row| row.chunks_exact(4))
-            .all(|pixel| {
-                let nth = known.of([pixel[0], pixel[1], pixel[2]], drop);
-                which.extend(nth);
-                nth.is_some()
-            });
-        if fits {
-            return (known.colours, which);
+    (0..8)
+        .find_map(|drop| palette_without(drop, canvas, pixels))
+        .unwrap_or_else(|| (vec![[0; 3]], vec![0; pixels.width() * pixels.height()]))
+}
+
+/// The same without the last bits of each colour; none when there still are too many.
+fn palette_without(drop: u32, canvas: &Canvas, pixels: Pixels) -> Option<(Vec<[u8; 3]>, Vec<u8>)> {
+    let mut known = Known::new();
+    let mut which = Vec::with_capacity(pixels.width() * pixels.height());
+    for row in pixels.rows(canvas) {
+        // Neighbours mostly are alike.
+        for alike in row.as_chunks::<4>().0.chunk_by(|one, next| one == next) {
+            let [red, green, blue, _] = alike[0];
+            let nth = known.of([red, green, blue], drop)?;
+            which.resize(which.len() + alike.len(), nth);
         }
     }
-    (vec![[0; 3]], vec![0; pixels.width() * pixels.height()])
+    Some((known.colours, which))
 }
 
 /// The colours that have come up so far: a table with a few times as many places, looked through
@@ -337,7 +370,7 @@ impl Known {
     }
 }
 
-fn sixel(canvas: &Canvas, pixels: Pixels, out: &mut impl Write) -> io::Result<()> {
+fn sixel(canvas: &Canvas, pixels: Pixels, out: &mut Vec<u8>) -> io::Result<()> {
     let (colours, which) = palette(canvas, pixels);
     let (width, height) = (pixels.width(), pixels.height());
     // Pixels that are not named stay as they are.
@@ -364,7 +397,8 @@ fn sixel(canvas: &Canvas, pixels: Pixels, out: &mut impl Write) -> io::Result<()
             }
         }
         for colour in (0..colours.len()).filter(|colour| used[*colour]) {
-            write!(out, "#{colour}")?;
+            out.push(b'#');
+            number(colour, out);
             let masks = &mut masks[colour * width..][..width];
             let mut run: (u8, usize) = (0, 0);
             for mask in masks.iter_mut() {
@@ -372,13 +406,13 @@ fn sixel(canvas: &Canvas, pixels: Pixels, out: &mut impl Write) -> io::Result<()
                 if sign == run.0 {
                     run.1 += 1;
                 } else {
-                    repeat(run, out)?;
+                    repeat(run, out);
                     run = (sign, 1);
                 }
             }
             // What is empty to the end need not be said.
             if run.0 != 63 {
-                repeat(run, out)?;
+                repeat(run, out);
             }
             out.write_all(b"$")?;
         }
@@ -387,15 +421,25 @@ fn sixel(canvas: &Canvas, pixels: Pixels, out: &mut impl Write) -> io::Result<()
     out.write_all(b"\x1b\\")
 }
 
-fn repeat((sign, count): (u8, usize), out: &mut impl Write) -> io::Result<()> {
-    match count {
-        0 => Ok(()),
-        1..=3 => out.write_all(&[sign; 3][..count]),
-        _ => {
-            write!(out, "!{count}")?;
-            out.write_all(&[sign])
-        }
+fn repeat((sign, count): (u8, usize), out: &mut Vec<u8>) {
+    if count > 3 {
+        out.push(b'!');
+        number(count, out);
     }
+    let times = if count > 3 { 1 } else { count };
+    out.extend_from_slice(&[sign; 3][..times]);
+}
+
+/// Writes a number of at most four digits: a picture has tens of thousands of them, and the
+/// standard way would be half of its cost.
+fn number(value: usize, out: &mut Vec<u8>) {
+    let digits = [1000, 100, 10, 1].map(|unit| b'0' + (value / unit % 10) as u8);
+    let first = digits
+        .iter()
+        .take(3)
+        .take_while(|digit| **digit == b'0')
+        .count();
+    out.extend_from_slice(&digits[first..]);
 }
 
 /// Pixels of a cell, by what the terminal says of its window; none when it does not say.

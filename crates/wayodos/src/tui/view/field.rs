@@ -366,7 +366,7 @@ fn paint_picture(
                 items,
                 ..Scene::default()
             };
-            painted.paint(scene.ordered().into_iter());
+            painted.paint_many(&scene.ordered());
             kept.stays = Some((painted, stays));
         }
         let Some((ground, _)) = &kept.stays else {

@@ -138,7 +138,7 @@ pub fn paint(
                 sheet.ribbons(ribbons, *place, &mut items);
             }
         }
-        canvas.paint(items.iter());
+        canvas.paint_many(&items.iter().collect::<Vec<_>>());
         for (track, place) in tracks {
             if let TrackKind::Line {
                 values,
