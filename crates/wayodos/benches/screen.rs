@@ -39,7 +39,7 @@ fn benches(criterion: &mut Criterion) {
     });
     criterion.bench_function("one frame, the robot moved", |bench| {
         bench.iter(|| {
-            model.time = (model.time + 0.1) % 50.0;
+            model.player.time = (model.player.time + 0.1) % 50.0;
             screen.draw(&model, black_box(&mut buffer))
         });
     });
@@ -84,7 +84,7 @@ fn pixels(criterion: &mut Criterion, model: &mut Model) {
         let mut easel = Easel::new(protocol, (8, 16));
         criterion.bench_function(&format!("pixels, {name}: the robot moved"), |bench| {
             bench.iter(|| {
-                model.time = (model.time + 0.033) % 50.0;
+                model.player.time = (model.player.time + 0.033) % 50.0;
                 screen.draw(model, &mut buffer);
                 easel.show(screen.pictures(), &mut std::io::sink())
             });

@@ -261,7 +261,7 @@ fn turn(
             easel.show(screen.pictures(), &mut BufWriter::new(stdout()))?;
             execute!(stdout(), EndSynchronizedUpdate)?;
         }
-        let first = if model.playing {
+        let first = if model.player.playing {
             match receiver.recv_timeout(FRAME.saturating_sub(before.elapsed())) {
                 Ok(msg) => msg,
                 Err(RecvTimeoutError::Timeout) => Msg::Tick(0.0),
@@ -273,7 +273,7 @@ fn turn(
                 Err(_) => return Ok(()),
             }
         };
-        let was_playing = model.playing;
+        let was_playing = model.player.playing;
         let mut batch = vec![first];
         batch.extend(receiver.try_iter());
         let now = Instant::now();

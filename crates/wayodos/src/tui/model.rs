@@ -98,9 +98,10 @@ pub enum DiffLine {
 }
 
 /// What the pane beside the chart shows.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Default)]
 pub enum Side {
     /// How things stand at the time cursor, and why.
+    #[default]
     Why,
     /// What a sensor would read along its track.
     Track,
@@ -143,6 +144,12 @@ pub struct Camera {
     pub centre: Option<Point>,
     /// The middle goes with the robot.
     pub follow: bool,
+}
+
+impl Default for Camera {
+    fn default() -> Self {
+        Self::FIT
+    }
 }
 
 impl Camera {
@@ -212,6 +219,71 @@ pub const SPEEDS: [f64; 10] = [0.1, 0.25, 0.5, 1.0, 2.0, 4.0, 8.0, 16.0, 30.0, 6
 /// The one that is life.
 pub const LIFE: usize = 3;
 
+/// What moves the time cursor.
+#[derive(Clone, Debug)]
+pub struct Player {
+    /// Seconds of the time cursor.
+    pub time: f64,
+    /// Whether time goes on by itself.
+    pub playing: bool,
+    /// Index into [`SPEEDS`].
+    pub speed: usize,
+    /// Steps before which playing stops, by their names.
+    pub breaks: BTreeSet<String>,
+}
+
+impl Default for Player {
+    fn default() -> Self {
+        Self {
+            time: 0.0,
+            playing: false,
+            speed: LIFE,
+            breaks: BTreeSet::new(),
+        }
+    }
+}
+
+/// The state of the pane beside the chart.
+#[derive(Clone, Debug, Default)]
+pub struct SidePane {
+    /// What it shows.
+    pub shown: Side,
+    /// Whether it takes the chart's place where there is no room beside it.
+    pub open: bool,
+    /// The row that is marked in it.
+    pub row: usize,
+    /// How many of its rows are above the window.
+    pub scroll: usize,
+    /// Headings of the map that are folded, by their name.
+    pub folded: BTreeSet<String>,
+}
+
+/// The state of the chart.
+#[derive(Clone, Debug, Default)]
+pub struct ChartPane {
+    /// The sensor whose track is shown.
+    pub track: SensorId,
+    /// The seconds that it shows, when not all.
+    pub span: Option<(f64, f64)>,
+    /// Seconds of the second time cursor.
+    pub pin: Option<f64>,
+    /// Tracks that are shown though they usually are not, and the other way round.
+    pub toggled: BTreeSet<String>,
+}
+
+/// The state of the field pane.
+#[derive(Clone, Debug, Default)]
+pub struct FieldPane {
+    /// What part of the field is shown.
+    pub camera: Camera,
+    /// Where the mouse is.
+    pub hover: Option<Position>,
+    /// Where the field was taken hold of with the mouse.
+    pub held: Option<Position>,
+    /// It is drawn in block characters even where the terminal can show pictures.
+    pub blocks: bool,
+}
+
 /// The state of the whole screen.
 #[expect(clippy::struct_excessive_bools, reason = "each is a state of its own")]
 pub struct Model {
@@ -247,42 +319,18 @@ pub struct Model {
     pub edited: String,
     /// Said once.
     pub notice: Option<Notice>,
-    /// Seconds of the time cursor.
-    pub time: f64,
-    /// Whether time goes on by itself.
-    pub playing: bool,
-    /// Index into [`SPEEDS`].
-    pub speed: usize,
+    /// What moves the time cursor.
+    pub player: Player,
     /// The pane that fills the screen.
     pub zoom: Option<Pane>,
     /// The pane that the arrow keys are for.
     pub focus: Pane,
-    /// What the pane beside the chart shows.
-    pub side: Side,
-    /// Whether it takes the chart's place where there is no room beside it.
-    pub side_open: bool,
-    /// The row that is marked in it.
-    pub side_row: usize,
-    /// How many of its rows are above the window.
-    pub side_scroll: usize,
-    /// Headings of the map that are folded, by their name.
-    pub folded: BTreeSet<String>,
-    /// The sensor whose track is shown.
-    pub track: SensorId,
-    /// What part of the field is shown.
-    pub camera: Camera,
-    /// The seconds that the chart shows, when not all.
-    pub span: Option<(f64, f64)>,
-    /// Seconds of the second time cursor.
-    pub pin: Option<f64>,
-    /// Tracks of the chart that are shown though they usually are not, and the other way round.
-    pub toggled: BTreeSet<String>,
-    /// Where the mouse is.
-    pub hover: Option<Position>,
-    /// Where the field was taken hold of with the mouse.
-    pub held: Option<Position>,
-    /// Steps before which playing stops, by their names.
-    pub breaks: BTreeSet<String>,
+    /// The pane beside the chart.
+    pub side: SidePane,
+    /// The chart.
+    pub chart: ChartPane,
+    /// The field.
+    pub field: FieldPane,
     /// Where the run begins, when not at the start.
     pub from: Option<From>,
     /// The step before which the run is over, by its name.
@@ -302,8 +350,6 @@ pub struct Model {
     pub trial: Option<Trial>,
     kept: Option<Trial>,
     replay: RefCell<Option<(RunId, Replay)>>,
-    /// The field is drawn in block characters even where the terminal can show pictures.
-    pub blocks: bool,
     /// Columns and rows of the screen.
     pub size: (u16, u16),
     /// The job whose answer is awaited.
@@ -344,24 +390,12 @@ impl Model {
             change: String::new(),
             edited: String::new(),
             notice: None,
-            time: 0.0,
-            playing: false,
-            speed: LIFE,
+            player: Player::default(),
             zoom: None,
             focus: Pane::Text,
-            side: Side::Why,
-            side_open: false,
-            side_row: 0,
-            side_scroll: 0,
-            folded: BTreeSet::new(),
-            track: SensorId(0),
-            camera: Camera::FIT,
-            span: None,
-            pin: None,
-            toggled: BTreeSet::new(),
-            hover: None,
-            held: None,
-            breaks: BTreeSet::new(),
+            side: SidePane::default(),
+            chart: ChartPane::default(),
+            field: FieldPane::default(),
             from: None,
             until: None,
             todo: None,
@@ -371,7 +405,6 @@ impl Model {
             clip: None,
             trial: None,
             replay: RefCell::new(None),
-            blocks: false,
             size,
             pending: None,
             unkept: None,
@@ -486,7 +519,7 @@ impl Model {
         self.report
             .as_ref()?
             .chart
-            .band_at(self.time)
+            .band_at(self.player.time)
             .map(|band| band.step)
     }
 
@@ -503,7 +536,7 @@ impl Model {
             .map_or(4.0 / 3.0, |setup| setup.field.width / setup.field.height);
         let shape = Shape {
             zoom: self.zoom,
-            side: self.side_open,
+            side: self.side.open,
             aspect,
         };
         layout(Rect::new(0, 0, self.size.0, self.size.1), shape)
@@ -518,7 +551,10 @@ impl Model {
             *kept = Some((key, report.replay()));
         }
         let (_, replay) = kept.as_mut()?;
-        Some(replay.at(&report.run, report.run.trace.tick_at(self.time + 1e-9)))
+        Some(replay.at(
+            &report.run,
+            report.run.trace.tick_at(self.player.time + 1e-9),
+        ))
     }
 
     /// The end of the time that is shown: of the run, or where it is asked to be over.
@@ -589,7 +625,7 @@ impl Model {
                 report: self.report.clone(),
                 ghost: self.ghost.clone(),
                 change: self.change.clone(),
-                time: self.time,
+                time: self.player.time,
             });
             self.write(text);
         }
@@ -611,7 +647,7 @@ impl Model {
         self.doc.cursor = trial.cursor;
         self.read_again();
         (self.report, self.ghost, self.change) = (trial.report, trial.ghost, trial.change);
-        self.time = trial.time;
+        self.player.time = trial.time;
         self.pending = None;
         self.gather();
     }
@@ -641,8 +677,16 @@ impl Model {
             project.place = std::mem::take(&mut self.project.place);
         }
         let fresh = Self::new(project, recovered, self.seed, self.size);
-        let (zoom, focus, side, side_open) = (self.zoom, self.focus, self.side, self.side_open);
-        let (jobs, screen, blocks) = (self.jobs, self.screen, self.blocks);
+        let (zoom, focus, jobs, screen) = (self.zoom, self.focus, self.jobs, self.screen);
+        let side = SidePane {
+            shown: self.side.shown,
+            open: self.side.open,
+            ..fresh.side
+        };
+        let field = FieldPane {
+            blocks: self.field.blocks,
+            ..fresh.field
+        };
         let clip = self.clip.take();
         let files = std::mem::take(&mut self.files);
         // Other texts stay open.
@@ -658,9 +702,8 @@ impl Model {
             zoom,
             focus,
             side,
-            side_open,
+            field,
             clip,
-            blocks,
             jobs,
             ..fresh
         };

@@ -322,18 +322,18 @@ fn an_answer_to_an_older_text_is_dropped() {
 fn the_time_cursor_plays_scrubs_and_jumps() {
     let mut app = App::new();
     let end = app.model.report.as_ref().unwrap().chart.end;
-    assert_eq!(app.model.time, end);
+    assert_eq!(app.model.player.time, end);
     app.press("Space");
     assert!(
-        app.model.playing && app.model.time == 0.0,
+        app.model.player.playing && app.model.player.time == 0.0,
         "from the end, playing starts again"
     );
     app.msg(Msg::Tick(0.5));
     app.press("f f");
     app.msg(Msg::Tick(0.5));
-    assert!((app.model.time - 2.5).abs() < 1e-9);
+    assert!((app.model.player.time - 2.5).abs() < 1e-9);
     app.press("]");
-    assert!(!app.model.playing && (app.model.time - 2.6).abs() < 1e-9);
+    assert!(!app.model.player.playing && (app.model.player.time - 2.6).abs() < 1e-9);
     app.press("Home PgDn");
     assert_eq!(app.model.active_step(), Some(StepId(1)));
     app.press("Tab Tab Tab t");
@@ -341,14 +341,14 @@ fn the_time_cursor_plays_scrubs_and_jumps() {
         app.model.active_step(),
         Some(StepId(3)),
         "{}",
-        app.model.time
+        app.model.player.time
     );
     app.press("Home g");
     assert_eq!(app.slot(), "\"Leave the slipway\"");
     app.press("End +");
     let end = app.model.report.as_ref().unwrap().chart.end;
     assert_eq!(
-        app.model.time, end,
+        app.model.player.time, end,
         "at the end it stays at the end of the new run"
     );
 }
@@ -367,9 +367,12 @@ fn the_mouse_finds_slots_times_and_places() {
     assert_eq!(app.slot(), "3");
     let areas = app.model.areas().unwrap();
     app.click(areas.chart.right() - 2, areas.chart.y + 3);
-    assert_eq!(app.model.time, app.model.report.as_ref().unwrap().chart.end);
+    assert_eq!(
+        app.model.player.time,
+        app.model.report.as_ref().unwrap().chart.end
+    );
     app.click(areas.chart.x + 14, areas.chart.y + 3);
-    assert_eq!(app.model.time, 0.0);
+    assert_eq!(app.model.player.time, 0.0);
     // The dock, in the upper half of the field.
     app.press("Home");
     let [x, y] = [0.96 / 2.0, 1.0 - 1.24 / 1.5];
@@ -380,7 +383,7 @@ fn the_mouse_finds_slots_times_and_places() {
         field.x + (f64::from(field.width) * x) as u16 + 4,
         (top + rows * y) as u16,
     );
-    assert!(app.model.time > 50.0, "{}", app.model.time);
+    assert!(app.model.player.time > 50.0, "{}", app.model.player.time);
 }
 
 #[test]
@@ -1191,21 +1194,21 @@ fn a_line_is_found_by_its_words_and_a_step_by_its_number() {
 fn a_run_in_a_corner_of_the_field_is_seen_from_near_and_edits_leave_the_view_alone() {
     let far = App::new();
     assert_eq!(
-        far.model.camera,
+        far.model.field.camera,
         crate::tui::model::Camera::FIT,
         "the round goes over the whole mat"
     );
     let mut app = on("mind-the-rim", 7);
-    let zoom = app.model.camera.zoom;
+    let zoom = app.model.field.camera.zoom;
     assert!(
         zoom > 1.5 && app.frame(Depth::True, Cells::Half).contains("mm across"),
         "{zoom}"
     );
     app.press("X X X X");
-    assert_eq!(app.model.camera, crate::tui::model::Camera::FIT);
+    assert_eq!(app.model.field.camera, crate::tui::model::Camera::FIT);
     app.press(".");
     assert_eq!(
-        app.model.camera,
+        app.model.field.camera,
         crate::tui::model::Camera::FIT,
         "only the first run of a mission decides"
     );
@@ -1318,9 +1321,9 @@ fn the_score_sheet_stands_on_the_screen_and_leads_to_its_moments() {
         .find_map(|(row, line)| Some((row, line.first?)))
         .unwrap();
     app.press("Home");
-    app.model.side_row = row;
+    app.model.side.row = row;
     app.press("Enter");
-    assert!((app.model.time - report.run.trace.seconds(first)).abs() < 1e-9);
+    assert!((app.model.player.time - report.run.trace.seconds(first)).abs() < 1e-9);
 }
 
 #[test]

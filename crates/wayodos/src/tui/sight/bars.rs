@@ -148,7 +148,7 @@ pub fn action_at(model: &Model, areas: &Areas, at: Position) -> Option<Action> {
 
 /// What arrows and signs mean in the pane that they are for.
 pub(in crate::tui) fn focus_hints(model: &Model) -> &'static [(&'static str, &'static str)] {
-    match (model.focus, model.side) {
+    match (model.focus, model.side.shown) {
         (Pane::Text, _) => &[],
         (Pane::Field, _) => &[
             ("arrows", "pan"),

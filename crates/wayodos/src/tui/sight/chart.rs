@@ -20,7 +20,7 @@ pub(in crate::tui) fn plot_columns(area: Rect) -> (u16, u16) {
 pub fn time_at(model: &Model, area: Rect, column: u16) -> Option<f64> {
     let chart = &model.report.as_ref()?.chart;
     let (left, width) = plot_columns(area);
-    let (from, to) = model.span.unwrap_or((0.0, chart.end));
+    let (from, to) = model.chart.span.unwrap_or((0.0, chart.end));
     (column < area.right()).then(|| {
         let share =
             f64::from(column.saturating_sub(left)) / f64::from(width.saturating_sub(1).max(1));

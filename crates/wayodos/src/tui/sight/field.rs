@@ -59,7 +59,7 @@ impl View {
 pub fn view(model: &Model, field: &Field, area: Rect) -> View {
     let size = (f64::from(area.width), 2.0 * f64::from(area.height));
     let fits = Placement::within(field, 0.0, 0.0, size.0, size.1);
-    let zoom = model.camera.zoom.max(1.0);
+    let zoom = model.field.camera.zoom.max(1.0);
     if zoom <= 1.0 {
         // Upper and lower edge lie between two rows, so that they are sharp.
         let rows = (field.height * fits.scale / 2.0).floor().max(1.0);
@@ -78,12 +78,12 @@ pub fn view(model: &Model, field: &Field, area: Rect) -> View {
     }
     let scale = fits.scale * zoom;
     let own = Point::new(field.width / 2.0, field.height / 2.0);
-    let robot = if model.camera.follow {
+    let robot = if model.field.camera.follow {
         robot_place(model)
     } else {
         None
     };
-    let centre = robot.or(model.camera.centre).unwrap_or(own);
+    let centre = robot.or(model.field.camera.centre).unwrap_or(own);
     let left = size.0 / 2.0 - centre.x * scale;
     let top = size.1 / 2.0 - (field.height - centre.y) * scale;
     View {
@@ -103,7 +103,7 @@ pub fn robot_pose(model: &Model) -> Option<Pose> {
     let report = model.report.as_deref();
     let field = &model.setup.as_ref()?.field;
     report
-        .and_then(|report| pose_at(&report.run.trace, model.time))
+        .and_then(|report| pose_at(&report.run.trace, model.player.time))
         .or_else(|| start(model, field))
 }
 
@@ -144,7 +144,7 @@ pub fn rest(model: &Model) -> Option<Pose> {
         .run
         .trace
         .ticks
-        .get(report.run.trace.tick_at(model.time + 1e-9))?;
+        .get(report.run.trace.tick_at(model.player.time + 1e-9))?;
     let moves = now.rims.iter().any(|rim| rim.abs() > 0.005) && !now.hangs;
     moves.then(|| report.world.rest_of(now.pose, now.rims))
 }

@@ -67,7 +67,7 @@ pub fn tab_at(area: Rect, at: Position) -> Option<Side> {
 
 /// How many rows of the open tab can be marked.
 pub fn count(model: &Model) -> usize {
-    match model.side {
+    match model.side.shown {
         Side::Why => why_rows(model).iter().filter(|row| row.marks()).count(),
         Side::Track => 0,
         Side::Map => map_rows(model).len(),
@@ -78,7 +78,7 @@ pub fn count(model: &Model) -> usize {
 
 /// The first and the last line of the open tab that a row takes: headings stand in between.
 pub fn lines_of_row(model: &Model, row: usize) -> (usize, usize) {
-    match model.side {
+    match model.side.shown {
         Side::Why => {
             let rows = why_rows(model);
             let mut marked = rows.iter().enumerate().filter(|(_, one)| one.marks());
@@ -94,12 +94,12 @@ pub fn lines_of_row(model: &Model, row: usize) -> (usize, usize) {
 
 /// The row of the open tab at a place of the screen.
 pub fn row_at(model: &Model, area: Rect, at: Position) -> Option<usize> {
-    let (area, _) = halves(model.side, area);
+    let (area, _) = halves(model.side.shown, area);
     if at.y >= area.bottom() {
         return None;
     }
-    let line = usize::from(at.y.checked_sub(area.y + 1)?) + model.side_scroll;
-    match model.side {
+    let line = usize::from(at.y.checked_sub(area.y + 1)?) + model.side.scroll;
+    match model.side.shown {
         Side::Why => {
             let rows = why_rows(model);
             rows.get(line)?
@@ -148,7 +148,7 @@ pub fn why_rows(model: &Model) -> Vec<WhyRow> {
         .find(|(_, stands)| stands.has);
     // After the last look of a run things stay as they were just before it: what it decided is
     // shown instead.
-    let tick = report.run.trace.tick_at(model.time + 1e-9);
+    let tick = report.run.trace.tick_at(model.player.time + 1e-9);
     let last = report
         .run
         .visits
@@ -318,7 +318,7 @@ pub fn map_rows(model: &Model) -> Vec<MapRow> {
                 Block::Reflex(_) | Block::Mission => None,
             };
             if let Some((title, line)) = title {
-                if model.folded.contains(&title) {
+                if model.side.folded.contains(&title) {
                     hidden = Some(block);
                 }
                 let key = Some((title.clone(), true));
@@ -338,7 +338,7 @@ pub fn map_rows(model: &Model) -> Vec<MapRow> {
         let mut within_folded = hidden == Some(step.block);
         while let Some(repeat) = around {
             depth += 1;
-            within_folded |= model.folded.contains(&mission.steps[repeat].name.node);
+            within_folded |= model.side.folded.contains(&mission.steps[repeat].name.node);
             around = mission.steps[repeat].inside;
         }
         if within_folded {
@@ -356,7 +356,7 @@ pub fn map_rows(model: &Model) -> Vec<MapRow> {
             .iter()
             .map(|exit| way(model, step, &exit.target.node))
             .collect::<Vec<_>>();
-        let open = model.folded.contains(&step.name.node);
+        let open = model.side.folded.contains(&step.name.node);
         let leads = if open && !holds {
             String::new()
         } else {
@@ -419,7 +419,7 @@ pub(in crate::tui) fn way(
 
 /// The line of the text that the marked row of the map is about.
 pub fn map_line(model: &Model) -> Option<usize> {
-    map_rows(model).get(model.side_row).map(|row| row.line)
+    map_rows(model).get(model.side.row).map(|row| row.line)
 }
 
 /// The row of the map that a line of the text belongs to.

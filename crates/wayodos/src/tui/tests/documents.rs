@@ -144,7 +144,7 @@ fn a_robot_with_a_mistake_runs_nothing_and_the_way_to_the_mistake_is_short() {
     );
     // From the mission, the list of findings leads there.
     app.press("Esc N");
-    assert!(app.model.doc.is_mission() && app.model.side == Side::Findings);
+    assert!(app.model.doc.is_mission() && app.model.side.shown == Side::Findings);
     assert_eq!(
         all_findings(&app.model)[0],
         app.model.project.findings[0],

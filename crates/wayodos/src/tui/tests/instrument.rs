@@ -349,7 +349,8 @@ fn a_run_from_the_middle_goes_on_as_the_whole_one_did() {
         Some("To the gate")
     );
     assert!(
-        (app.model.time, report.run.outcome) == (0.0, Outcome::Done) && app.model.ghost.is_none()
+        (app.model.player.time, report.run.outcome) == (0.0, Outcome::Done)
+            && app.model.ghost.is_none()
     );
     assert!(
         app.frame(Depth::Mono, Cells::Half)
@@ -369,9 +370,9 @@ fn a_run_from_the_middle_goes_on_as_the_whole_one_did() {
     app.press("u J gate Enter p");
     assert_eq!(hash(&app), whole.run.fingerprint());
     assert!(
-        (app.model.time - 48.11).abs() < 0.02,
+        (app.model.player.time - 48.11).abs() < 0.02,
         "back at the same moment: {}",
-        app.model.time
+        app.model.player.time
     );
     // At a pose by hand.
     app.press("P");
@@ -400,19 +401,19 @@ fn a_run_from_the_middle_goes_on_as_the_whole_one_did() {
 fn the_run_can_be_shown_up_to_a_step_and_playing_stops_before_one() {
     let mut app = App::new();
     app.press("J kiln Enter T");
-    assert!((app.model.end() - 6.77).abs() < 0.01 && app.model.time == app.model.end());
+    assert!((app.model.end() - 6.77).abs() < 0.01 && app.model.player.time == app.model.end());
     app.press("Home } } } } } } } } } }");
-    assert_eq!(app.model.time, app.model.end(), "no further");
+    assert_eq!(app.model.player.time, app.model.end(), "no further");
     app.press("T End");
-    assert!(app.model.time > 60.0);
+    assert!(app.model.player.time > 60.0);
     app.press("! Home Space");
     for _ in 0..400 {
         app.msg(Msg::Tick(0.033));
     }
     assert!(
-        !app.model.playing && (app.model.time - 6.77).abs() < 0.01,
+        !app.model.player.playing && (app.model.player.time - 6.77).abs() < 0.01,
         "{}",
-        app.model.time
+        app.model.player.time
     );
     assert!(
         app.notice().starts_with("stopped before 3"),
@@ -422,13 +423,13 @@ fn the_run_can_be_shown_up_to_a_step_and_playing_stops_before_one() {
     app.press("Space");
     app.msg(Msg::Tick(0.5));
     assert!(
-        app.model.playing && app.model.time > 7.0,
+        app.model.player.playing && app.model.player.time > 7.0,
         "and goes on from there"
     );
     app.press("F F F F F F");
     assert!(app.notice().contains("0.1x"));
     app.press(") ' ' \" (");
-    assert!(!app.model.playing);
+    assert!(!app.model.player.playing);
 }
 
 #[test]
@@ -479,7 +480,7 @@ fn the_why_pane_follows_the_time_and_offers_what_may_help() {
     app.press("Down Down Down Down Down Right Right + + + + + +");
     assert_eq!((app.slot(), app.outcome()), ("9", Outcome::Failed));
     app.press("Home } } } } y");
-    assert!((app.model.focus, app.model.side) == (Pane::Side, Side::Why));
+    assert!((app.model.focus, app.model.side.shown) == (Pane::Side, Side::Why));
     let frame = app.frame(Depth::True, Cells::Half);
     for words in [
         "Along the causeway",
@@ -542,9 +543,9 @@ fn the_why_pane_follows_the_time_and_offers_what_may_help() {
 fn the_chart_is_zoomed_measured_and_chosen() {
     let mut app = App::new();
     app.press("J turn Enter t v v Up Up Up Up");
-    let (from, to) = app.model.span.unwrap();
+    let (from, to) = app.model.chart.span.unwrap();
     assert!(
-        from < app.model.time && app.model.time < to && to - from < 12.0,
+        from < app.model.player.time && app.model.player.time < to && to - from < 12.0,
         "{from} {to}"
     );
     app.press("Enter ] ] ] ]");
@@ -554,7 +555,7 @@ fn the_chart_is_zoomed_measured_and_chosen() {
         "{frame}"
     );
     app.press("Esc");
-    assert_eq!((app.model.pin, app.model.focus), (None, Pane::Text));
+    assert_eq!((app.model.chart.pin, app.model.focus), (None, Pane::Text));
     for (typed, shown) in [("position", true), ("floor-left", false)] {
         app.press("H");
         app.press(typed);
@@ -573,12 +574,12 @@ fn the_chart_is_zoomed_measured_and_chosen() {
     let chart = app.model.areas().unwrap().chart;
     app.click(chart.x + 15, chart.y + 4);
     assert!(
-        (app.model.time - from).abs() < 0.3,
+        (app.model.player.time - from).abs() < 0.3,
         "{} {from}",
-        app.model.time
+        app.model.player.time
     );
     app.press("v v 0");
-    assert_eq!(app.model.span, None);
+    assert_eq!(app.model.chart.span, None);
 }
 
 #[test]
@@ -610,7 +611,7 @@ fn the_field_is_zoomed_at_the_pointer_and_read_in_millimetres() {
     for _ in 0..6 {
         pointer(&mut app, MouseEventKind::ScrollUp, at.0, at.1);
     }
-    assert!(app.model.camera.zoom > 3.5);
+    assert!(app.model.field.camera.zoom > 3.5);
     let after = place(&app);
     assert!(
         (before.0 - after.0).abs() < 12.0 && (before.1 - after.1).abs() < 12.0,
@@ -651,14 +652,14 @@ fn the_field_is_zoomed_at_the_pointer_and_read_in_millimetres() {
     );
     app.press("Enter Home");
     assert!(
-        app.model.camera.follow
+        app.model.field.camera.follow
             && app
                 .frame(Depth::True, Cells::Half)
                 .contains("follows the robot")
     );
     app.press("0");
     assert_eq!(
-        (app.model.camera.zoom, app.model.camera.follow),
+        (app.model.field.camera.zoom, app.model.field.camera.follow),
         (1.0, false)
     );
     assert!((place(&app).0 - before.0).abs() < 1.0);
@@ -783,8 +784,8 @@ fn the_map_folds_and_leads_to_steps() {
         map_rows(&app.model).len(),
         rows,
         "{:?} {}",
-        app.model.folded,
-        app.model.side_row
+        app.model.side.folded,
+        app.model.side.row
     );
     app.press("Down Down Enter");
     assert_eq!(

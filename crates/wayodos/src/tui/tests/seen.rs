@@ -165,16 +165,20 @@ fn lists_tabs_and_rows_answer_to_the_mouse() {
         .find(|x| tab_at(side, Position::new(*x, side.y)) == Some(Side::Map))
         .unwrap();
     app.click(tab, side.y);
-    assert!((app.model.focus, app.model.side) == (Pane::Side, Side::Map));
+    assert!((app.model.focus, app.model.side.shown) == (Pane::Side, Side::Map));
     app.click(side.x + 10, side.y + 5);
-    assert_eq!(app.model.side_row, 4);
+    assert_eq!(app.model.side.row, 4);
     app.click(side.x + 10, side.y + 5);
     assert_eq!(
         app.model.doc.line_text(app.model.doc.cursor.line),
         "step \"Corner and hairpin\"",
         "a second click goes there"
     );
-    assert!((app.model.time - 13.91).abs() < 0.02, "{}", app.model.time);
+    assert!(
+        (app.model.player.time - 13.91).abs() < 0.02,
+        "{}",
+        app.model.player.time
+    );
 }
 
 #[test]
@@ -201,7 +205,7 @@ fn the_track_shows_where_the_sensor_was_and_what_it_met() {
     );
     // As much of it as the chart shows of the time.
     app.press("v v v Up Up Up Up v");
-    assert!(app.model.span.is_some());
+    assert!(app.model.chart.span.is_some());
     app.frame(Depth::Mono, Cells::Ascii);
 }
 
@@ -367,7 +371,7 @@ fn another_mission_keeps_the_shape_of_the_screen() {
     app.msg(Msg::Opened(Ok((Box::new(other), None))));
     assert!(app.model.doc.text.contains("Mind the rim") && app.outcome() == Outcome::Done);
     assert!(
-        (app.model.side, app.model.focus) == (Side::Map, Pane::Side),
+        (app.model.side.shown, app.model.focus) == (Side::Map, Pane::Side),
         "as it was"
     );
     assert!(
@@ -450,14 +454,17 @@ fn whatever_is_pressed_and_pointed_at_can_be_drawn_and_taken_back() {
             }
             let model = &app.model;
             assert!(
-                model.time >= 0.0 && model.time <= model.end() + 1e-9,
+                model.player.time >= 0.0 && model.player.time <= model.end() + 1e-9,
                 "{mission} {turn}: {}",
-                model.time
+                model.player.time
             );
             assert!(
-                model.span.is_none_or(|(from, to)| from >= 0.0 && to > from),
+                model
+                    .chart
+                    .span
+                    .is_none_or(|(from, to)| from >= 0.0 && to > from),
                 "{mission} {turn}: {:?}",
-                model.span
+                model.chart.span
             );
             assert!(
                 model.doc.slots_on(model.doc.cursor.line).count() > model.doc.cursor.nth

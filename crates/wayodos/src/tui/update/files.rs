@@ -18,8 +18,8 @@ use crate::survey::Card;
 /// Shows the project screen, and has everything in it looked at.
 pub(super) fn show(model: &mut Model, effects: &mut Vec<Effect>) {
     model.screen = ScreenName::Project;
-    model.playing = false;
-    model.hover = None;
+    model.player.playing = false;
+    model.field.hover = None;
     if model.files.entries.is_empty() {
         model.files.wanted = Some(model.project.config.mission.clone());
     }

@@ -104,8 +104,8 @@ fn take(model: &mut Model, finder: &Finder, effects: &mut Vec<Effect>) {
         }
         Pick::KeepHands => effects.push(Effect::KeepHands),
         Pick::Track(name) => {
-            if !model.toggled.remove(&name) {
-                model.toggled.insert(name);
+            if !model.chart.toggled.remove(&name) {
+                model.chart.toggled.insert(name);
             }
             // One is often not enough.
             let at = finder.at;

@@ -20,13 +20,13 @@ pub(super) fn hands(model: &mut Model) {
         return;
     };
     let Some(pose) = pose_now(model) else { return };
-    if model.time >= report.run.duration() {
+    if model.player.time >= report.run.duration() {
         return model.say(
             Role::Thin,
             "move the time cursor into the run first: that is when it will happen",
         );
     }
-    let seconds = format!("at {:.2} s", model.time);
+    let seconds = format!("at {:.2} s", model.player.time);
     let at = |ahead: f64, left: f64, turn: f64| {
         let place = pose.place(ahead, left);
         Pose {
@@ -148,14 +148,14 @@ pub(super) fn by_hand(model: &mut Model, hand: Act, effects: &mut Vec<Effect>) {
         .as_ref()
         .and_then(|report| report.piece.as_ref());
     let before = piece.map_or(0.0, |(_, from)| from.base.run.trace.seconds(from.tick));
-    let at_ms = ((model.time + before) * 1e3).round().max(0.0) as u64;
+    let at_ms = ((model.player.time + before) * 1e3).round().max(0.0) as u64;
     let mut hands = model.hands.clone();
     hands.push(Intervention { at_ms, act: hand });
     hands.sort_by_key(|hand| hand.at_ms);
     model.set_hands(hands);
     let words = format!(
         "done by hand at {:.2} s, in every run until you undo it with h",
-        model.time
+        model.player.time
     );
     model.say(Role::Accent, words);
     run_again(model, effects);
@@ -227,6 +227,6 @@ fn pose_now(model: &Model) -> Option<Pose> {
     let trace = &model.report.as_ref()?.run.trace;
     trace
         .ticks
-        .get(trace.tick_at(model.time + 1e-9))
+        .get(trace.tick_at(model.player.time + 1e-9))
         .map(|tick| tick.pose)
 }

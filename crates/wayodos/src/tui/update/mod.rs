@@ -242,11 +242,11 @@ fn browse(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) {
     }
     if key.code == KeyCode::Esc {
         // From robot or field the way leads back to the mission.
-        if model.focus == Pane::Text && model.pin.is_none() {
+        if model.focus == Pane::Text && model.chart.pin.is_none() {
             texts::to_mission(model);
         }
         model.focus = Pane::Text;
-        model.pin = None;
+        model.chart.pin = None;
         return;
     }
     if pane_key(model, key, effects) {
@@ -305,7 +305,7 @@ fn pane_key(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) -> bool
         (Pane::Side, KeyCode::BackTab) => panes::turn_side(model, Side::ALL.len() - 1),
         (Pane::Side, KeyCode::Left | KeyCode::Right) => {
             let right = key.code == KeyCode::Right;
-            match model.side {
+            match model.side.shown {
                 Side::Track => panes::turn_track(model, right),
                 Side::Map => panes::fold(model, right),
                 Side::Why | Side::Findings | Side::Score => {
@@ -440,11 +440,11 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
         }
         Action::Fit => panes::fit(model),
         Action::Follow => {
-            model.camera.follow = !model.camera.follow;
-            if model.camera.follow && model.camera.zoom <= 1.0 {
-                model.camera.zoom = 4.0;
+            model.field.camera.follow = !model.field.camera.follow;
+            if model.field.camera.follow && model.field.camera.zoom <= 1.0 {
+                model.field.camera.zoom = 4.0;
             }
-            let words = if model.camera.follow {
+            let words = if model.field.camera.follow {
                 "the field follows the robot"
             } else {
                 "the field stays where it is"
@@ -452,8 +452,8 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
             model.say(Role::Quiet, words);
         }
         Action::Pixels => {
-            model.blocks = !model.blocks;
-            let how = if model.blocks {
+            model.field.blocks = !model.field.blocks;
+            let how = if model.field.blocks {
                 "in block characters"
             } else {
                 "in pixels, where the terminal can show them"
@@ -503,16 +503,16 @@ fn follow(model: &mut Model) {
     if model.screen == ScreenName::Project {
         return model.files.follow(usize::from(areas.whole().height));
     }
-    let (open, _) = sight::side::halves(model.side, areas.side);
+    let (open, _) = sight::side::halves(model.side.shown, areas.side);
     if open.height > 2 {
         let height = usize::from(open.height) - 2;
         let count = sight::side::count(model);
-        model.side_row = model.side_row.min(count.saturating_sub(1));
-        let (first, last) = sight::side::lines_of_row(model, model.side_row);
-        if model.side_scroll + height <= last {
-            model.side_scroll = last + 1 - height;
+        model.side.row = model.side.row.min(count.saturating_sub(1));
+        let (first, last) = sight::side::lines_of_row(model, model.side.row);
+        if model.side.scroll + height <= last {
+            model.side.scroll = last + 1 - height;
         }
-        model.side_scroll = model.side_scroll.min(first);
+        model.side.scroll = model.side.scroll.min(first);
     }
     if areas.text.height == 0 {
         return;
@@ -520,7 +520,7 @@ fn follow(model: &mut Model) {
     let height = usize::from(areas.text.height);
     let rows = model.rows();
     let mut wanted = model.doc.cursor.line;
-    if model.playing && model.doc.is_mission() {
+    if model.player.playing && model.doc.is_mission() {
         wanted = model
             .active_step()
             .and_then(|step| model.line_of_step(step))

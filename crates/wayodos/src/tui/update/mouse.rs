@@ -27,8 +27,8 @@ pub(super) fn on_mouse(model: &mut Model, mouse: MouseEvent, effects: &mut Vec<E
             .iter()
             .any(|area| area.contains(at));
         let new = over.then_some(at);
-        let moved = model.hover != new;
-        model.hover = new;
+        let moved = model.field.hover != new;
+        model.field.hover = new;
         return moved;
     }
     if let Mode::Finding(finder) = &mut model.mode {
@@ -117,13 +117,13 @@ fn browse(model: &mut Model, mouse: MouseEvent, at: Position, effects: &mut Vec<
             }
         }
         _ if (pressed || dragged) && over(areas.chart) => {
-            model.playing = false;
+            model.player.playing = false;
             if let Some(seconds) = sight::chart::time_at(model, areas.chart, mouse.column) {
                 time::set(model, seconds);
             }
         }
         _ if (pressed || dragged) && over(areas.field) => {
-            model.playing = false;
+            model.player.playing = false;
             if let Some(seconds) = sight::field::time_at(model, areas.field, at) {
                 time::set(model, seconds);
             }
@@ -133,8 +133,8 @@ fn browse(model: &mut Model, mouse: MouseEvent, at: Position, effects: &mut Vec<
             if let Some(tab) = sight::side::tab_at(areas.side, at) {
                 show_side(model, tab);
             } else if let Some(row) = sight::side::row_at(model, areas.side, at) {
-                let again = model.side_row == row;
-                model.side_row = row;
+                let again = model.side.row == row;
+                model.side.row = row;
                 if again {
                     open_side(model, effects);
                 }
@@ -143,14 +143,16 @@ fn browse(model: &mut Model, mouse: MouseEvent, at: Position, effects: &mut Vec<
         // The right or middle button drags the field about; over the chart the right one pins a
         // time.
         MouseEventKind::Down(MouseButton::Right | MouseButton::Middle) if over(areas.field) => {
-            model.held = Some(at);
+            model.field.held = Some(at);
         }
-        MouseEventKind::Drag(MouseButton::Right | MouseButton::Middle) if model.held.is_some() => {
+        MouseEventKind::Drag(MouseButton::Right | MouseButton::Middle)
+            if model.field.held.is_some() =>
+        {
             drag(model, areas.field, at);
         }
-        MouseEventKind::Up(_) => model.held = None,
+        MouseEventKind::Up(_) => model.field.held = None,
         MouseEventKind::Down(MouseButton::Right) if over(areas.chart) => {
-            model.pin = sight::chart::time_at(model, areas.chart, mouse.column);
+            model.chart.pin = sight::chart::time_at(model, areas.chart, mouse.column);
         }
         MouseEventKind::ScrollDown if over(areas.text) => moves::move_line(model, true),
         MouseEventKind::ScrollUp if over(areas.text) => moves::move_line(model, false),
@@ -168,7 +170,7 @@ fn browse(model: &mut Model, mouse: MouseEvent, at: Position, effects: &mut Vec<
 
 /// Moves the field along with the pointer.
 fn drag(model: &mut Model, area: Rect, to: Position) {
-    let Some((setup, from)) = model.setup.clone().zip(model.held) else {
+    let Some((setup, from)) = model.setup.clone().zip(model.field.held) else {
         return;
     };
     let view = sight::field::view(model, &setup.field, area);
@@ -178,10 +180,10 @@ fn drag(model: &mut Model, area: Rect, to: Position) {
             view.place_at(to, area),
             view.centre(),
         );
-        model.camera.follow = false;
-        model.camera.centre = Some(Point::new(centre.x + a.x - b.x, centre.y + a.y - b.y));
+        model.field.camera.follow = false;
+        model.field.camera.centre = Some(Point::new(centre.x + a.x - b.x, centre.y + a.y - b.y));
     }
-    model.held = Some(to);
+    model.field.held = Some(to);
 }
 
 /// Zooms so that what is under the pointer stays there.
@@ -192,13 +194,13 @@ fn zoom_at(model: &mut Model, area: Rect, at: Position, by: f64) {
     let before = sight::field::view(model, &setup.field, area);
     let under = before.place_at(at, area);
     let centre = before.centre();
-    model.camera.centre = Some(centre);
-    model.camera.follow = false;
+    model.field.camera.centre = Some(centre);
+    model.field.camera.follow = false;
     zoom_field(model, by);
-    if model.camera.zoom > 1.0 {
-        let factor = 1.0 - before.zoom() / model.camera.zoom;
+    if model.field.camera.zoom > 1.0 {
+        let factor = 1.0 - before.zoom() / model.field.camera.zoom;
         let towards = |from: f64, to: f64| from + (to - from) * factor;
-        model.camera.centre = Some(Point::new(
+        model.field.camera.centre = Some(Point::new(
             towards(centre.x, under.x),
             towards(centre.y, under.y),
         ));

@@ -95,8 +95,8 @@ pub(super) fn next_pane(model: &mut Model) {
     let next = ROUND[(at + 1) % ROUND.len()];
     // Where there is no room for both, the chart makes way for the side pane and comes back.
     match next {
-        Pane::Side => model.side_open = true,
-        Pane::Text => model.side_open = false,
+        Pane::Side => model.side.open = true,
+        Pane::Text => model.side.open = false,
         _ => {}
     }
     if model.zoom.is_some() {

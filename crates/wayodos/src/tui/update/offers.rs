@@ -256,7 +256,7 @@ pub(super) fn tracks(model: &mut Model) {
         return;
     };
     let items = report.chart.tracks.iter().map(|track| {
-        let shown = track.usual != model.toggled.contains(&track.name);
+        let shown = track.usual != model.chart.toggled.contains(&track.name);
         let text = if shown { "shown" } else { "" };
         let unit = if track.unit.is_empty() {
             "what is seen"
@@ -307,7 +307,7 @@ pub(super) fn remedies(model: &mut Model) {
     let row = why_rows(model)
         .into_iter()
         .filter(WhyRow::marks)
-        .nth(model.side_row);
+        .nth(model.side.row);
     let Some((step, exit)) = row.and_then(|row| row.exit) else {
         return model.say(Role::Quiet, "mark an exit with Up and Down first");
     };
@@ -321,7 +321,7 @@ pub(super) fn remedies(model: &mut Model) {
 
 /// What may be done about the finding that is marked in the list.
 pub(super) fn fixes(model: &mut Model, effects: &mut Vec<Effect>) {
-    let Some(finding) = all_findings(model).into_iter().nth(model.side_row) else {
+    let Some(finding) = all_findings(model).into_iter().nth(model.side.row) else {
         return;
     };
     if finding.source != Source::Mission {

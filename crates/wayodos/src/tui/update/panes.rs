@@ -16,42 +16,43 @@ pub(super) fn pan(model: &mut Model, right: f64, up: f64) {
     let (width, height) = view.seen();
     let centre = view.centre();
     let at = |value: f64, most: f64| value.clamp(0.0, most);
-    model.camera.follow = false;
-    model.camera.centre = Some(wayodos_core::field::Point::new(
+    model.field.camera.follow = false;
+    model.field.camera.centre = Some(wayodos_core::field::Point::new(
         at(centre.x + right * width / 6.0, setup.field.width),
         at(centre.y + up * height / 6.0, setup.field.height),
     ));
 }
 
 pub(super) fn zoom_field(model: &mut Model, by: f64) {
-    let zoom = (model.camera.zoom * by).clamp(1.0, 40.0);
-    if model.camera.centre.is_none()
-        && !model.camera.follow
+    let zoom = (model.field.camera.zoom * by).clamp(1.0, 40.0);
+    if model.field.camera.centre.is_none()
+        && !model.field.camera.follow
         && let Some((setup, areas)) = model.setup.clone().zip(model.areas())
     {
         // Nearer to where the robot is: that is what one wants to see better.
         let robot = sight::field::robot_place(model);
-        model.camera.centre =
+        model.field.camera.centre =
             robot.or_else(|| Some(sight::field::view(model, &setup.field, areas.field).centre()));
     }
-    model.camera.zoom = zoom;
+    model.field.camera.zoom = zoom;
     if zoom <= 1.0 {
-        model.camera = Camera::FIT;
+        model.field.camera = Camera::FIT;
     }
 }
 
 pub(super) fn fit(model: &mut Model) {
     match model.focus {
-        Pane::Field => model.camera = Camera::FIT,
-        _ => model.span = None,
+        Pane::Field => model.field.camera = Camera::FIT,
+        _ => model.chart.span = None,
     }
 }
 
 pub(super) fn side_row(model: &mut Model, by: isize) {
     let count = sight::side::count(model);
     if count > 0 {
-        model.side_row = model
-            .side_row
+        model.side.row = model
+            .side
+            .row
             .min(count - 1)
             .saturating_add_signed(by)
             .min(count - 1);
@@ -61,7 +62,7 @@ pub(super) fn side_row(model: &mut Model, by: isize) {
 pub(super) fn turn_side(model: &mut Model, by: usize) {
     let at = Side::ALL
         .iter()
-        .position(|side| *side == model.side)
+        .position(|side| *side == model.side.shown)
         .unwrap_or(0);
     show_side(model, Side::ALL[(at + by) % Side::ALL.len()]);
 }
@@ -72,51 +73,51 @@ pub(super) fn turn_track(model: &mut Model, right: bool) {
         .as_ref()
         .map_or(0, |setup| setup.robot.sensors.len());
     if count > 0 {
-        model.track.0 = (model.track.0 + if right { 1 } else { count - 1 }) % count;
+        model.chart.track.0 = (model.chart.track.0 + if right { 1 } else { count - 1 }) % count;
     }
 }
 
 /// Opens the marked row of the map, or closes it.
 pub(super) fn fold(model: &mut Model, open: bool) {
     let key = sight::side::map_rows(model)
-        .get(model.side_row)
+        .get(model.side.row)
         .and_then(|row| row.key.clone());
     let Some((name, holds)) = key else { return };
     // Steps are closed to begin with, what holds steps is open.
     if open == holds {
-        model.folded.remove(&name);
+        model.side.folded.remove(&name);
     } else {
-        model.folded.insert(name);
+        model.side.folded.insert(name);
     }
 }
 
 /// Shows a tab of the side pane, with its first row marked.
 pub(super) fn show_side(model: &mut Model, side: Side) {
-    (model.side, model.side_row, model.side_scroll) = (side, 0, 0);
+    (model.side.shown, model.side.row, model.side.scroll) = (side, 0, 0);
     if side == Side::Map {
-        model.side_row = sight::side::row_of_line(model, model.doc.cursor.line);
+        model.side.row = sight::side::row_of_line(model, model.doc.cursor.line);
     }
 }
 
 /// A key for a tab: there with the arrows, or back to the text when they are there already.
 pub(super) fn to_side(model: &mut Model, side: Side) {
-    let there = model.focus == Pane::Side && model.side == side;
+    let there = model.focus == Pane::Side && model.side.shown == side;
     if there {
-        (model.focus, model.side_open) = (Pane::Text, false);
+        (model.focus, model.side.open) = (Pane::Text, false);
         if model.zoom == Some(Pane::Side) {
             model.zoom = None;
         }
         return;
     }
     show_side(model, side);
-    (model.focus, model.side_open) = (Pane::Side, true);
+    (model.focus, model.side.open) = (Pane::Side, true);
     if model.zoom.is_some() {
         model.zoom = Some(Pane::Side);
     }
 }
 
 pub(super) fn open_side(model: &mut Model, effects: &mut Vec<Effect>) {
-    match model.side {
+    match model.side.shown {
         Side::Why => {
             texts::to_mission(model);
             offers::remedies(model);
@@ -133,7 +134,7 @@ pub(super) fn open_side(model: &mut Model, effects: &mut Vec<Effect>) {
         Side::Score => {
             let first = score_of(model).and_then(|(report, lines)| {
                 lines
-                    .get(model.side_row)?
+                    .get(model.side.row)?
                     .first
                     .map(|tick| report.run.trace.seconds(tick))
             });

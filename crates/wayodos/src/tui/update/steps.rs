@@ -460,7 +460,7 @@ pub(super) fn split(model: &mut Model, effects: &mut Vec<Effect>) {
         .iter()
         .position(|known| known.line == about.line)
         .map(StepId);
-    let tick = report.run.trace.tick_at(model.time + 1e-9);
+    let tick = report.run.trace.tick_at(model.player.time + 1e-9);
     let visit = report
         .run
         .visits

@@ -20,13 +20,14 @@ use crate::work::{From, RunReport};
 const LEAST_SPAN: f64 = 0.2;
 
 pub(super) fn set(model: &mut Model, seconds: f64) {
-    model.time = seconds.clamp(0.0, model.end());
+    model.player.time = seconds.clamp(0.0, model.end());
     // What the chart shows goes along.
-    if let Some((from, to)) = model.span {
+    if let Some((from, to)) = model.chart.span {
         let wide = to - from;
-        if model.time < from || model.time > to {
-            let start = (model.time - wide / 2.0).clamp(0.0, (chart_end(model) - wide).max(0.0));
-            model.span = Some((start, start + wide));
+        if model.player.time < from || model.player.time > to {
+            let start =
+                (model.player.time - wide / 2.0).clamp(0.0, (chart_end(model) - wide).max(0.0));
+            model.chart.span = Some((start, start + wide));
         }
     }
 }
@@ -36,10 +37,10 @@ fn chart_end(model: &Model) -> f64 {
 }
 
 pub(super) fn shift(model: &mut Model, seconds: f64) {
-    model.playing = false;
+    model.player.playing = false;
     // On the grid of the shift, so that steps back and ahead meet.
     let grid = seconds.abs();
-    set(model, ((model.time + seconds) / grid).round() * grid);
+    set(model, ((model.player.time + seconds) / grid).round() * grid);
 }
 
 /// This many control periods ahead.
@@ -47,11 +48,11 @@ pub(super) fn tick(model: &mut Model, by: isize) {
     let Some(report) = model.report.clone() else {
         return;
     };
-    model.playing = false;
+    model.player.playing = false;
     let tick = report
         .run
         .trace
-        .tick_at(model.time + 1e-9)
+        .tick_at(model.player.time + 1e-9)
         .saturating_add_signed(by);
     set(model, report.run.trace.seconds(tick));
 }
@@ -61,17 +62,17 @@ pub(super) fn through_step(model: &mut Model, ahead: bool) {
     let Some(report) = model.report.clone() else {
         return;
     };
-    model.playing = false;
+    model.player.playing = false;
     let bands = &report.chart.bands;
     let to = if ahead {
         bands
             .iter()
-            .find(|band| band.from > model.time + 1e-6)
+            .find(|band| band.from > model.player.time + 1e-6)
             .map_or(report.chart.end, |band| band.from)
     } else {
         bands
             .iter()
-            .rfind(|band| band.from < model.time - 1e-6)
+            .rfind(|band| band.from < model.player.time - 1e-6)
             .map_or(0.0, |band| band.from)
     };
     set(model, to);
@@ -84,24 +85,24 @@ pub(super) fn zoom(model: &mut Model, by: f64) {
     if end <= 0.0 {
         return;
     }
-    let (from, to) = model.span.unwrap_or((0.0, end));
+    let (from, to) = model.chart.span.unwrap_or((0.0, end));
     let wide = ((to - from) / by).clamp(LEAST_SPAN.min(end), end);
     if wide >= end - 1e-9 {
-        model.span = None;
+        model.chart.span = None;
         return;
     }
     // The cursor stays where it is on the screen.
-    let share = ((model.time - from) / (to - from)).clamp(0.0, 1.0);
-    let start = (model.time - share * wide).clamp(0.0, end - wide);
-    model.span = Some((start, start + wide));
+    let share = ((model.player.time - from) / (to - from)).clamp(0.0, 1.0);
+    let start = (model.player.time - share * wide).clamp(0.0, end - wide);
+    model.chart.span = Some((start, start + wide));
 }
 
 pub(super) fn pin(model: &mut Model) {
-    model.pin = match model.pin {
+    model.chart.pin = match model.chart.pin {
         Some(_) => None,
-        None => Some(model.time),
+        None => Some(model.player.time),
     };
-    let words = if model.pin.is_some() {
+    let words = if model.chart.pin.is_some() {
         "pinned: move the time to measure from here"
     } else {
         "unpinned"
@@ -110,27 +111,34 @@ pub(super) fn pin(model: &mut Model) {
 }
 
 pub(super) fn play(model: &mut Model) {
-    model.playing = !model.playing && model.report.is_some();
-    if model.playing && model.time >= model.end() - 1e-6 {
+    model.player.playing = !model.player.playing && model.report.is_some();
+    if model.player.playing && model.player.time >= model.end() - 1e-6 {
         set(model, 0.0);
     }
 }
 
 pub(super) fn speed(model: &mut Model, by: isize) {
-    model.speed = model.speed.saturating_add_signed(by).min(SPEEDS.len() - 1);
-    model.say(Role::Quiet, format!("plays at {}x", SPEEDS[model.speed]));
+    model.player.speed = model
+        .player
+        .speed
+        .saturating_add_signed(by)
+        .min(SPEEDS.len() - 1);
+    model.say(
+        Role::Quiet,
+        format!("plays at {}x", SPEEDS[model.player.speed]),
+    );
 }
 
 pub(super) fn on_tick(model: &mut Model, seconds: f64) {
-    if !model.playing {
+    if !model.player.playing {
         return;
     }
-    let before = model.time;
-    let mut after = before + seconds * SPEEDS[model.speed];
-    if !model.breaks.is_empty()
+    let before = model.player.time;
+    let mut after = before + seconds * SPEEDS[model.player.speed];
+    if !model.player.breaks.is_empty()
         && let Some(report) = &model.report
     {
-        let stops = |name: &str| model.breaks.contains(name);
+        let stops = |name: &str| model.player.breaks.contains(name);
         let stop = report
             .chart
             .bands
@@ -138,24 +146,24 @@ pub(super) fn on_tick(model: &mut Model, seconds: f64) {
             .find(|band| band.from > before + 1e-6 && band.from <= after && stops(&band.name));
         if let Some(band) = stop {
             after = band.from;
-            model.playing = false;
+            model.player.playing = false;
             let words = format!("stopped before {} \"{}\"", band.step.number(), band.name);
             model.say(Role::Accent, words);
         }
     }
     set(model, after);
-    if model.time >= model.end() {
-        model.playing = false;
+    if model.player.time >= model.end() {
+        model.player.playing = false;
     }
 }
 
 pub(super) fn jump(model: &mut Model, ahead: bool) {
-    model.playing = false;
+    model.player.playing = false;
     let Some(report) = model.report.clone() else {
         return;
     };
     let marks = &report.chart.marks;
-    let here = model.time;
+    let here = model.player.time;
     let target = if ahead {
         marks.iter().find(|mark| mark.at > here + 1e-6)
     } else {
@@ -182,7 +190,7 @@ pub(super) fn to_line(model: &mut Model, line: usize, say: bool) {
     let Some((step, report)) = step.zip(model.report.clone()) else {
         return;
     };
-    model.playing = false;
+    model.player.playing = false;
     match report.chart.bands.iter().find(|band| band.step == step) {
         Some(band) => set(model, band.from),
         None if say => model.say(Role::Quiet, "this step was not reached in the run"),
@@ -205,7 +213,7 @@ pub(super) fn on_run(model: &mut Model, id: u64, report: Option<Arc<RunReport>>)
     }
     model.pending = None;
     let Some(report) = report else { return };
-    let was_at_end = model.report.is_none() || model.time >= model.end() - 1e-6;
+    let was_at_end = model.report.is_none() || model.player.time >= model.end() - 1e-6;
     let same_piece = model
         .report
         .as_ref()
@@ -221,8 +229,8 @@ pub(super) fn on_run(model: &mut Model, id: u64, report: Option<Arc<RunReport>>)
     if other {
         say_which(model, &report);
     }
-    if first && model.camera == Camera::FIT {
-        model.camera = near(&report);
+    if first && model.field.camera == Camera::FIT {
+        model.field.camera = near(&report);
     }
     if let Some(before) = before.filter(|_| same_piece) {
         let words = change_words(before.story(), report.story());
@@ -238,8 +246,12 @@ pub(super) fn on_run(model: &mut Model, id: u64, report: Option<Arc<RunReport>>)
         model.change.clear();
     }
     model.gather();
-    if model.span.is_some_and(|(from, _)| from >= report.chart.end) {
-        model.span = None;
+    if model
+        .chart
+        .span
+        .is_some_and(|(from, _)| from >= report.chart.end)
+    {
+        model.chart.span = None;
     }
     // Another piece has a time of its own, which has been set.
     set(
@@ -247,7 +259,7 @@ pub(super) fn on_run(model: &mut Model, id: u64, report: Option<Arc<RunReport>>)
         if was_at_end && same_piece {
             f64::INFINITY
         } else {
-            model.time
+            model.player.time
         },
     );
 }
@@ -367,7 +379,8 @@ pub(super) fn from_here(model: &mut Model, pose: Option<Pose>, effects: &mut Vec
         && let Some(from) = model.from.take_if(|from| from.step == name)
     {
         // Back to the same moment of the whole.
-        (model.time, model.pin, model.span) = (from.base.run.trace.seconds(from.tick), None, None);
+        (model.player.time, model.chart.pin, model.chart.span) =
+            (from.base.run.trace.seconds(from.tick), None, None);
         model.say(Role::Quiet, "the whole run again");
         return run_again(model, effects);
     }
@@ -409,7 +422,12 @@ pub(super) fn from_here(model: &mut Model, pose: Option<Pose>, effects: &mut Vec
         pose,
     });
     // Its time counts from its own beginning.
-    (model.until, model.pin, model.span, model.time) = (None, None, None, 0.0);
+    (
+        model.until,
+        model.chart.pin,
+        model.chart.span,
+        model.player.time,
+    ) = (None, None, None, 0.0);
     model.say(Role::Accent, words);
     run_again(model, effects);
 }
@@ -446,7 +464,7 @@ pub(super) fn to_here(model: &mut Model) {
         return model.say(Role::Thin, "the run does not come to this step");
     }
     model.until = Some(name.clone());
-    model.playing = false;
+    model.player.playing = false;
     set(model, f64::INFINITY);
     model.say(
         Role::Accent,
@@ -461,10 +479,10 @@ pub(super) fn toggle_break(model: &mut Model) {
         .get(model.doc.cursor.line)
         .map(|line| line.kind);
     let Some(name) = step_here(model) else { return };
-    let words = if model.breaks.remove(&name) {
+    let words = if model.player.breaks.remove(&name) {
         format!("playing goes on through \"{name}\"")
     } else {
-        model.breaks.insert(name.clone());
+        model.player.breaks.insert(name.clone());
         format!("playing stops before \"{name}\"")
     };
     model.say(

@@ -256,7 +256,7 @@ pub fn status(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let (y, right) = (area.y, area.right().saturating_sub(1));
     let text = theme.role(Role::Text);
     let mut end = right;
-    let pointed = model.hover.and_then(|at| {
+    let pointed = model.field.hover.and_then(|at| {
         let areas = model.areas()?;
         if areas.field.contains(at) {
             return super::field::readout(model, areas.field, at);
@@ -279,15 +279,15 @@ pub fn status(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let mut x = area.x + 1;
     let Some(report) = &model.report else { return };
     let trace = &report.run.trace;
-    let Some(tick) = trace.ticks.get(trace.tick_at(model.time + 1e-9)) else {
+    let Some(tick) = trace.ticks.get(trace.tick_at(model.player.time + 1e-9)) else {
         return;
     };
-    let sign = if model.playing {
-        format!("▶ {}x", SPEEDS[model.speed])
+    let sign = if model.player.playing {
+        format!("▶ {}x", SPEEDS[model.player.speed])
     } else {
         "at".to_owned()
     };
-    let play = if model.playing {
+    let play = if model.player.playing {
         theme.role(Role::Good)
     } else {
         theme.role(Role::Quiet)
@@ -295,8 +295,15 @@ pub fn status(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let room = |x: u16| end.saturating_sub(x);
     x = put(buffer, x, y, room(x), &sign, play) + 1;
     let time = theme.role(Role::Accent).add_modifier(Modifier::BOLD);
-    x = put(buffer, x, y, room(x), &format!("{:.2} s", model.time), time) + 2;
-    if let Some(band) = report.chart.band_at(model.time) {
+    x = put(
+        buffer,
+        x,
+        y,
+        room(x),
+        &format!("{:.2} s", model.player.time),
+        time,
+    ) + 2;
+    if let Some(band) = report.chart.band_at(model.player.time) {
         let number = format!(" {} ", band.step.number());
         x = put(buffer, x, y, room(x), &number, theme.step_patch(band.step)) + 1;
         if area.width >= 120 {

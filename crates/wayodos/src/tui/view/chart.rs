@@ -60,7 +60,7 @@ pub fn draw(
         return;
     };
     let chart = &report.chart;
-    let (from, to) = model.span.unwrap_or((0.0, chart.end));
+    let (from, to) = model.chart.span.unwrap_or((0.0, chart.end));
     let axis = Axis {
         left,
         width,
@@ -68,8 +68,8 @@ pub fn draw(
         to,
     };
     bands(chart, &axis, theme, area.y, buffer);
-    if focused || model.span.is_some() {
-        let words = if model.span.is_some() {
+    if focused || model.chart.span.is_some() {
+        let words = if model.chart.span.is_some() {
             format!(" {from:.1} - {to:.1} s ")
         } else {
             " chart ".to_owned()
@@ -85,7 +85,7 @@ pub fn draw(
     let tracks: Vec<&Track> = chart
         .tracks
         .iter()
-        .filter(|track| track.usual != model.toggled.contains(&track.name))
+        .filter(|track| track.usual != model.chart.toggled.contains(&track.name))
         .collect();
     let lines = tracks
         .iter()
@@ -152,13 +152,13 @@ pub fn draw(
         }
         let times = [
             (model.until.as_ref().map(|_| model.end()), Role::Thin),
-            (model.pin, Role::Good),
+            (model.chart.pin, Role::Good),
         ];
         let times = times
             .into_iter()
             .filter_map(|(time, role)| Some((time?, role)));
         let times: Vec<(f64, Role)> = times
-            .chain([(model.time, Role::Accent)])
+            .chain([(model.player.time, Role::Accent)])
             .filter(|(time, _)| axis.shows(*time, *time))
             .collect();
         plot::paint(chart, &plotted, &times, &axis, how, place, kept);
@@ -232,7 +232,7 @@ fn name(
     buffer: &mut Buffer,
 ) {
     let room = names(place) - 1;
-    let time = model.time;
+    let time = model.player.time;
     let value = match &track.kind {
         TrackKind::Line {
             values, high, low, ..
@@ -248,7 +248,7 @@ fn name(
                 let grain = 10f32.powi(fine as i32);
                 format!("{:.fine$}", (value * grain).round() / grain + 0.0)
             };
-            match (at(time), model.pin.and_then(at)) {
+            match (at(time), model.chart.pin.and_then(at)) {
                 (Some(now), Some(then)) => Some(format!(
                     "{} ({}{})",
                     words(now),
@@ -468,12 +468,16 @@ fn cursor(model: &Model, axis: &Axis, theme: Theme, area: Rect, buffer: &mut Buf
     if let Some(end) = model.until.as_ref().map(|_| model.end()) {
         through(end, Role::Thin, "end");
     }
-    if let Some(pin) = model.pin {
+    if let Some(pin) = model.chart.pin {
         through(pin, Role::Good, &format!("{pin:.2}"));
     }
-    let label = match model.pin {
-        Some(pin) => format!("{:.2} = {:+.2} s", model.time, model.time - pin),
-        None => format!("{:.1}", model.time),
+    let label = match model.chart.pin {
+        Some(pin) => format!(
+            "{:.2} = {:+.2} s",
+            model.player.time,
+            model.player.time - pin
+        ),
+        None => format!("{:.1}", model.player.time),
     };
-    through(model.time, Role::Accent, &label);
+    through(model.player.time, Role::Accent, &label);
 }

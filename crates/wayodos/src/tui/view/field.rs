@@ -161,7 +161,9 @@ pub fn draw(model: &Model, how: Manner, kept: &mut Kept, area: Rect, buffer: &mu
         field: Same(Arc::clone(field)),
         place: [place.left, place.top, place.scale].map(f64::to_bits),
         pose: pose.map(|pose| [pose.x, pose.y, pose.heading].map(f64::to_bits)),
-        others: report.map_or_else(Vec::new, |report| others(&report.run.trace, model.time)),
+        others: report.map_or_else(Vec::new, |report| {
+            others(&report.run.trace, model.player.time)
+        }),
     };
     if let Some((across, down)) = pixels {
         for y in area.y..area.bottom() {
@@ -304,7 +306,7 @@ fn standing_items(model: &Model, place: &Placement) -> Vec<SceneItem> {
     let Some(trace) = model.report.as_ref().map(|report| &report.run.trace) else {
         return robot;
     };
-    let tick = trace.tick_at(model.time + 1e-9);
+    let tick = trace.tick_at(model.player.time + 1e-9);
     let mut things = gone_items(&setup.field, trace, tick, place);
     things.extend(prop_items(&setup.field, trace, tick, place));
     things.append(&mut robot);
@@ -428,12 +430,12 @@ fn labels(model: &Model, view: &View, theme: Theme, area: Rect, buffer: &mut Buf
         happenings(report, &place, theme, area, buffer);
     }
     if let Some(report) = report {
-        prop_names(report, model.time, &place, theme, area, buffer);
+        prop_names(report, model.player.time, &place, theme, area, buffer);
     }
     if let Some(pose) = pose {
         heading_sign(pose, &place, theme, area, buffer);
         if let Some(report) = report {
-            let tick = report.run.trace.tick_at(model.time + 1e-9);
+            let tick = report.run.trace.tick_at(model.player.time + 1e-9);
             signals(
                 &signal_words(report.story(), tick),
                 pose,
@@ -586,7 +588,7 @@ fn legend(
 ) {
     if view.zoom > 1.0 {
         let (width, _) = view.seen();
-        let follows = if model.camera.follow {
+        let follows = if model.field.camera.follow {
             ", follows the robot"
         } else {
             ""
@@ -704,7 +706,7 @@ fn beams(model: &Model, place: &Placement, area: Rect, grid: Grid) -> Dots {
         return dots;
     };
     let trace = &report.run.trace;
-    let tick = trace.tick_at(model.time + 1e-9);
+    let tick = trace.tick_at(model.player.time + 1e-9);
     let Some(now) = trace.ticks.get(tick) else {
         return dots;
     };

@@ -145,7 +145,7 @@ impl Screen {
         };
         let pixels = |area: Rect| {
             self.pixels
-                .filter(|_| free(area) && !model.blocks && area.height > 0)
+                .filter(|_| free(area) && !model.field.blocks && area.height > 0)
         };
         // What a terminal of few colours shows around a picture is its own ground.
         let own = self.own_ground.filter(|_| !theme.paints_ground());

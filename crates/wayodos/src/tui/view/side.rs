@@ -37,7 +37,7 @@ pub struct Kept {
 /// Draws the pane.
 pub fn draw(model: &Model, theme: Theme, kept: &mut Kept, area: Rect, buffer: &mut Buffer) {
     tabs(model, theme, area, buffer);
-    let (area, below) = halves(model.side, area);
+    let (area, below) = halves(model.side.shown, area);
     let inside = Rect {
         y: area.y + 1,
         height: area.height.saturating_sub(1),
@@ -72,7 +72,7 @@ pub fn draw(model: &Model, theme: Theme, kept: &mut Kept, area: Rect, buffer: &m
             why(model, theme, place, false, buffer);
         }
     }
-    match model.side {
+    match model.side.shown {
         Side::Why => why(model, theme, inside, true, buffer),
         Side::Track => track(model, theme, kept, inside, buffer),
         Side::Map => map(model, theme, inside, true, buffer),
@@ -93,7 +93,7 @@ fn tabs(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         hair,
     );
     for (side, x, _) in tab_places(area) {
-        let open = side == model.side;
+        let open = side == model.side.shown;
         let style = match (open, focused) {
             (true, true) => theme.patch(Role::Accent).add_modifier(Modifier::BOLD),
             (true, false) => theme.role(Role::Word),
@@ -136,7 +136,7 @@ fn why(model: &Model, theme: Theme, area: Rect, open: bool, buffer: &mut Buffer)
     };
     let focused = open && model.focus == Pane::Side;
     let (scroll, at) = if open {
-        (model.side_scroll, model.side_row)
+        (model.side.scroll, model.side.row)
     } else {
         (0, 0)
     };
@@ -374,8 +374,8 @@ fn track(model: &Model, theme: Theme, kept: &mut Kept, area: Rect, buffer: &mut 
     let Some(sensor) = setup
         .robot
         .sensors
-        .get(model.track.0)
-        .filter(|_| report.run.trace.sensors > model.track.0)
+        .get(model.chart.track.0)
+        .filter(|_| report.run.trace.sensors > model.chart.track.0)
     else {
         put(
             buffer,
@@ -387,16 +387,16 @@ fn track(model: &Model, theme: Theme, kept: &mut Kept, area: Rect, buffer: &mut 
         );
         return;
     };
-    let key = (report.id, model.track);
+    let key = (report.id, model.chart.track);
     if kept.key != Some(key) {
-        kept.along = Along::of(&report.world, &report.run, model.track);
+        kept.along = Along::of(&report.world, &report.run, model.chart.track);
         kept.key = Some(key);
     }
     let along = &kept.along;
     let tick = report
         .run
         .trace
-        .tick_at(model.time + 1e-9)
+        .tick_at(model.player.time + 1e-9)
         .min(along.looks.len().saturating_sub(1));
     let here = along.looks.get(tick).copied().unwrap_or(0.0);
     let head = format!("{} at {:.0} mm of its track", sensor.name, here * 1e3);
@@ -408,7 +408,7 @@ fn track(model: &Model, theme: Theme, kept: &mut Kept, area: Rect, buffer: &mut 
         &head,
         theme.role(Role::Word),
     );
-    let reads = report.run.trace.reading(tick, model.track).brightness;
+    let reads = report.run.trace.reading(tick, model.chart.track).brightness;
     let there = along
         .places
         .iter()
@@ -437,7 +437,7 @@ fn track(model: &Model, theme: Theme, kept: &mut Kept, area: Rect, buffer: &mut 
         return;
     }
     // As much of the track as the chart shows of the time, or all of it.
-    let (from, to) = match model.span {
+    let (from, to) = match model.chart.span {
         Some((a, b)) => {
             let at = |seconds: f64| {
                 along
@@ -509,7 +509,7 @@ fn plot_track(
         .world
         .robot
         .sensors
-        .get(model.track.0)
+        .get(model.chart.track.0)
         .map_or("", |sensor| sensor.name.as_str());
     let limits = report
         .chart
@@ -583,7 +583,7 @@ fn plot_track(
         let (sign, role) = match stamp.event {
             Event::Counted { step, exit, .. } => {
                 let mut looks = report.program.steps[step].exits[exit].term.looks();
-                let ours = looks.any(|look| look.test.sensor() == Some(model.track));
+                let ours = looks.any(|look| look.test.sensor() == Some(model.chart.track));
                 if !ours {
                     continue;
                 }
@@ -608,7 +608,7 @@ fn plot_track(
     let tick = report
         .run
         .trace
-        .tick_at(model.time + 1e-9)
+        .tick_at(model.player.time + 1e-9)
         .min(along.looks.len().saturating_sub(1));
     if let Some(at) = of_tick(tick) {
         for y in plot.y..plot.bottom() {
@@ -648,11 +648,11 @@ fn map(model: &Model, theme: Theme, area: Rect, open: bool, buffer: &mut Buffer)
         .position(|row| row.step.is_some() && row.step == active)
         .unwrap_or(0);
     let scroll = if open {
-        model.side_scroll
+        model.side.scroll
     } else {
         (here + 2).saturating_sub(usize::from(list.height))
     };
-    let marked = open.then_some(model.side_row);
+    let marked = open.then_some(model.side.row);
     for ((index, row), y) in rows
         .iter()
         .enumerate()
@@ -689,7 +689,7 @@ fn map(model: &Model, theme: Theme, area: Rect, open: bool, buffer: &mut Buffer)
         };
         put(buffer, x, y, end.saturating_sub(x + 1), &row.words, style);
         if let Some((name, holds)) = &row.key {
-            let open = model.folded.contains(name) != *holds;
+            let open = model.side.folded.contains(name) != *holds;
             put(
                 buffer,
                 list.right() - 1,
@@ -734,10 +734,10 @@ fn findings(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     for ((index, finding), y) in all
         .iter()
         .enumerate()
-        .skip(model.side_scroll)
+        .skip(model.side.scroll)
         .zip(list.y..list.bottom())
     {
-        if index == model.side_row {
+        if index == model.side.row {
             mark_row(theme, list, y, focused, buffer);
         }
         let (sign, role) = match finding.severity {
@@ -776,7 +776,7 @@ fn findings(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
             style,
         );
     }
-    more_mark(model.side_scroll, all.len(), list, theme, buffer);
+    more_mark(model.side.scroll, all.len(), list, theme, buffer);
     let (y, room) = (list.bottom(), area.width.saturating_sub(2));
     put(
         buffer,
@@ -797,7 +797,7 @@ fn findings(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
             theme.role(Role::Accent),
         );
     }
-    let Some(finding) = all.get(model.side_row) else {
+    let Some(finding) = all.get(model.side.row) else {
         return;
     };
     let words = format!(
@@ -848,14 +848,14 @@ fn score(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         ..area
     };
     let focused = model.focus == Pane::Side;
-    let shown = rows.iter().zip(&lines).enumerate().skip(model.side_scroll);
+    let shown = rows.iter().zip(&lines).enumerate().skip(model.side.scroll);
     for ((index, ((words, points), line)), y) in shown.zip(list.y..list.bottom()) {
-        if index == model.side_row {
+        if index == model.side.row {
             mark_row(theme, list, y, focused, buffer);
         }
         let begun = line
             .first
-            .is_some_and(|tick| report.run.trace.seconds(tick) <= model.time + 1e-9);
+            .is_some_and(|tick| report.run.trace.seconds(tick) <= model.player.time + 1e-9);
         let role = match () {
             () if !begun => Role::Quiet,
             () if line.each < 0.0 => Role::Wrong,
@@ -871,7 +871,7 @@ fn score(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
             theme.role(if begun { Role::Text } else { Role::Quiet }),
         );
     }
-    more_mark(model.side_scroll, lines.len(), list, theme, buffer);
+    more_mark(model.side.scroll, lines.len(), list, theme, buffer);
     let y = list.bottom();
     put(
         buffer,

@@ -68,7 +68,7 @@ fn margins(model: &Model) -> Vec<Option<Margin>> {
             .iter()
             .filter(|one| one.visit.step == step)
             .collect();
-        let Some(shown) = visit_at(report, &visits, model.time) else {
+        let Some(shown) = visit_at(report, &visits, model.player.time) else {
             // The same lines may be done in another place.
             if !reached.get(about.line).copied().unwrap_or(true) {
                 let words = if about.reflex.is_some() {
@@ -224,7 +224,7 @@ fn gutter(
     if header && let Some(name) = name {
         // Before what it belongs to: where playing stops, where a piece begins and where it is
         // over.
-        let (sign, role) = if model.breaks.contains(name) {
+        let (sign, role) = if model.player.breaks.contains(name) {
             ("●", Role::Wrong)
         } else if model.from.as_ref().is_some_and(|from| from.step == *name) {
             ("▸", Role::Accent)
