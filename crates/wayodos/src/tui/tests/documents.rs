@@ -2,6 +2,8 @@
 //! seen in the run at once.
 
 use super::*;
+use crate::shelf::list;
+use crate::survey::Found;
 use crate::tui::model::Side;
 use crate::tui::sight::side::all_findings;
 
@@ -179,6 +181,32 @@ fn a_word_is_tried_while_it_is_marked_and_is_as_before_when_left() {
             && !app.model.unfit
     );
     assert_eq!(fingerprint(&app), before);
+}
+
+#[test]
+fn where_a_file_is_named_the_files_of_that_kind_are_chosen_from() {
+    let mut app = App::with_files();
+    app.press("D");
+    type_words(&mut app, "wayodos.toml");
+    app.press("Enter");
+    assert_eq!(app.model.doc.path, "wayodos.toml", "{}", app.notice());
+    assert!(matches!(app.asked.pop(), Some(Effect::Survey)));
+    let entries = list(&Project::demo(None).unwrap());
+    app.msg(Msg::Found(Found::Files(entries)));
+    to_value(&mut app, "fields/ring.toml");
+    app.press("Enter");
+    let frame = app.frame(Depth::Mono, Cells::Half);
+    assert!(
+        frame.contains("fields/herons.toml") && !frame.contains("robots/curlew.toml   "),
+        "{frame}"
+    );
+    type_words(&mut app, "herons");
+    app.press("Enter");
+    let text = &app.model.doc.text;
+    assert!(
+        text.contains("[for.ring-contest]\nfield = \"fields/herons.toml\""),
+        "{text}"
+    );
 }
 
 #[test]

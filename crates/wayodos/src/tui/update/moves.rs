@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use wayodos_core::ids::SlotId;
 use wayodos_core::mission::SlotKind;
 use wayodos_core::mission::about;
 use wayodos_core::mission::amend::{
@@ -17,6 +18,7 @@ use super::change::{change, laid_out};
 use super::effect::Effect;
 use super::places::go_to_line;
 use super::{ask, lists, offers};
+use crate::shelf::Kind;
 
 pub(super) fn move_slot(model: &mut Model, right: bool) {
     let Cursor { line, nth } = model.doc.cursor;
@@ -149,7 +151,10 @@ pub(super) fn open(model: &mut Model, effects: &mut Vec<Effect>) {
     let prepared = Arc::clone(&model.doc.prepared);
     let parsed = &prepared.parsed;
     let current = model.doc.text[parsed.slots[slot].span.clone()].to_owned();
-    let choices = model.doc.choices(setup.as_deref(), slot);
+    let mut choices = model.doc.choices(setup.as_deref(), slot);
+    if choices.is_empty() {
+        choices = files_for(model, slot);
+    }
     if choices.is_empty() {
         match parsed.slots[slot].kind {
             SlotKind::Target => return ask::begin(model),
@@ -202,6 +207,29 @@ pub(super) fn open(model: &mut Model, effects: &mut Vec<Effect>) {
     };
     let finder = Finder::new(question, items.collect(), at);
     lists::open(model, finder, effects);
+}
+
+/// The files of the project that a slot for a path may name; empty for any other slot, and before
+/// the project was looked through.
+fn files_for(model: &Model, slot: SlotId) -> Vec<String> {
+    let key = model
+        .doc
+        .values
+        .as_ref()
+        .and_then(|values| values.key(slot));
+    let kinds: &[Kind] = match key.map(|key| key.name) {
+        Some("robot") => &[Kind::Robot],
+        Some("field") => &[Kind::Field],
+        Some("calibration") => &[Kind::Calibration],
+        Some("hands") => &[Kind::Hands],
+        Some("mission") => &[Kind::Mission, Kind::Rival],
+        _ => &[],
+    };
+    let entries = model.files.entries.iter();
+    entries
+        .filter(|entry| kinds.contains(&entry.kind))
+        .map(|entry| entry.path.clone())
+        .collect()
 }
 
 /// Names that the amount under the cursor may have: those that there are, or a new one.

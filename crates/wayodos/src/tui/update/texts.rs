@@ -105,6 +105,10 @@ pub(super) fn on_opened(
     };
     model.say(Role::Accent, words);
     effects.push(refit(model));
+    if model.files.entries.is_empty() {
+        // Where it names a file, those that there are can be chosen from.
+        effects.push(Effect::Survey);
+    }
     if back && file != model.doc.saved {
         // Somebody saved it meanwhile.
         keep::on_outside(model, file, effects);
