@@ -7,7 +7,12 @@ use crate::tui::model::Model;
 
 /// Columns for the names of the tracks and their values at the cursor.
 pub(in crate::tui) fn names(area: Rect) -> u16 {
-    if area.width >= 100 { 24 } else { 15 }
+    match area.width {
+        100.. => 24,
+        // The name of a tone and its sensor's beside each other.
+        76..100 => 20,
+        _ => 15,
+    }
 }
 
 /// Where the time axis runs: first column, and how many.
