@@ -143,10 +143,25 @@ pub struct Motor {
     pub stall_torque: f64,
     /// Torque in N m lost in the gearbox whenever the wheel turns.
     pub friction: f64,
+    /// Torque in N m that breaks it loose from rest; no less than `friction`.
+    pub stiction: f64,
+    /// Duties below this do nothing.
+    pub least_duty: f64,
+    /// How far the motor turns before the wheel follows when it turns back, rad.
+    pub play: f64,
     /// Voltage at which the two figures above were measured.
     pub rated_voltage: f64,
     /// Moment of inertia of wheel, gearbox and rotor at the wheel, kg m^2.
     pub inertia: f64,
+}
+
+/// How a battery runs down: its voltage without load falls evenly with the charge that was taken.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Capacity {
+    /// Charge from full to empty, A s.
+    pub charge: f64,
+    /// Share of the voltage at the start that is left when it is empty.
+    pub left: f64,
 }
 
 /// A gyro that integrates its own rate into a heading.
@@ -280,6 +295,12 @@ pub struct Robot {
     pub caster_ahead: f64,
     /// Coefficient of friction with which the caster drags.
     pub caster_drag: f64,
+    /// How far a swivelling caster touches the floor behind its pivot, metres; 0 for a ball.
+    pub caster_trail: f64,
+    /// Its coefficient of friction across its wheel.
+    pub caster_scrub: f64,
+    /// Height of the centre of mass, metres; 0 when weight is not to shift.
+    pub com_height: f64,
     /// The left wheel's motor.
     pub left: Motor,
     /// The right wheel's motor.
@@ -288,6 +309,8 @@ pub struct Robot {
     pub battery: f64,
     /// How far its voltage falls when both motors stall at full duty.
     pub sag: f64,
+    /// How it runs down, if it does.
+    pub capacity: Option<Capacity>,
     /// The gyro, if it has one.
     pub gyro: Option<Gyro>,
     /// Floor sensors, in the order of the file.
@@ -438,18 +461,42 @@ impl Robot {
         of(&self.left).min(of(&self.right))
     }
 
-    /// The battery's voltage when the motors have these duties and rim speeds (m/s): it falls with
-    /// the current that they draw, which is duty x (duty - speed / no-load speed) of the stall
-    /// current, as a chopper takes it from the battery.
-    pub fn voltage(&self, duties: [f64; 2], rims: [f64; 2]) -> f64 {
+    /// The battery's voltage without load once this charge (A s) was taken out of it.
+    pub fn rested(&self, taken: f64) -> f64 {
+        self.capacity.map_or(self.battery, |capacity| {
+            let fallen = (1.0 - capacity.left) * taken / capacity.charge;
+            self.battery * (1.0 - fallen).max(0.0)
+        })
+    }
+
+    /// The battery's voltage when the motors have these duties and rim speeds (m/s): it falls from
+    /// that without load by the current that they draw, which is duty x (duty - speed / no-load
+    /// speed) of the stall current, as a chopper takes it from the battery.
+    pub fn voltage(&self, rested: f64, duties: [f64; 2], rims: [f64; 2]) -> f64 {
         let drawn = |motor: &Motor, wheel: usize| {
             let top = motor.no_load_speed * self.battery / motor.rated_voltage
                 * self.true_diameters[wheel]
                 / 2.0;
             (duties[wheel] * (duties[wheel] - rims[wheel] / top)).clamp(0.0, 2.0)
         };
-        self.battery
-            - self.sag * f64::midpoint(drawn(&self.left, 0), drawn(&self.right, 1)).min(1.0)
+        let sags = self.sag * f64::midpoint(drawn(&self.left, 0), drawn(&self.right, 1)).min(1.0);
+        (rested - sags).max(0.0)
+    }
+
+    /// Current in A that the motors take from a battery of this voltage at these duties and rim
+    /// speeds (m/s): none flows back.
+    ///
+    /// A permanent magnet motor whose gears lose no speed has one constant for torque over current
+    /// and voltage over speed: rated voltage over no-load speed.
+    pub fn current(&self, volts: f64, duties: [f64; 2], rims: [f64; 2]) -> f64 {
+        let of = |motor: &Motor, wheel: usize| {
+            let constant = motor.rated_voltage / motor.no_load_speed;
+            let speed = rims[wheel] / (self.true_diameters[wheel] / 2.0);
+            let resistance = motor.rated_voltage * constant / motor.stall_torque;
+            let through = (duties[wheel] * volts - constant * speed) / resistance;
+            (duties[wheel] * through).max(0.0)
+        };
+        of(&self.left, 0) + of(&self.right, 1)
     }
 
     /// Share of the weight that rests on the two driven wheels, from the lever of the caster.

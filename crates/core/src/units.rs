@@ -38,6 +38,10 @@ pub enum Dimension {
     Voltage,
     /// A torque.
     Torque,
+    /// A moment of inertia.
+    Inertia,
+    /// An electric charge.
+    Charge,
     /// A rate of repetition.
     Frequency,
 }
@@ -56,6 +60,8 @@ impl Dimension {
             Self::Mass => "a mass",
             Self::Voltage => "a voltage",
             Self::Torque => "a torque",
+            Self::Inertia => "a moment of inertia",
+            Self::Charge => "a charge",
             Self::Frequency => "a rate",
         }
     }
@@ -73,6 +79,8 @@ impl Dimension {
             Self::Mass => "820 g",
             Self::Voltage => "7.4 V",
             Self::Torque => "0.25 N m",
+            Self::Inertia => "0.55 kg cm^2",
+            Self::Charge => "1200 mA h",
             Self::Frequency => "250 Hz",
         }
     }
@@ -134,6 +142,8 @@ units! {
     Volt "V" Voltage 1.0 / 1.0, 0.05, 0.25;
     NewtonMetre "N m" Torque 1.0 / 1.0, 0.05, 0.25;
     NewtonMillimetre "N mm" Torque 1.0 / 1000.0, 0.05, 0.25;
+    KilogramSquareCentimetre "kg cm^2" Inertia 1.0 / 10000.0, 0.05, 0.25;
+    MilliampereHour "mA h" Charge 36.0 / 10.0, 10.0, 100.0;
     Hertz "Hz" Frequency 1.0 / 1.0, 0.05, 0.25;
 }
 
@@ -320,6 +330,10 @@ newtypes! {
     Voltage Voltage;
     /// A torque in newton metres.
     Torque Torque;
+    /// A moment of inertia in kilogram square metres.
+    Inertia Inertia;
+    /// A charge in ampere seconds.
+    Charge Charge;
     /// A rate in hertz.
     Frequency Frequency;
     /// A share of one.

@@ -93,6 +93,8 @@ impl Amount {
             | Dimension::TurnRate
             | Dimension::Mass
             | Dimension::Torque
+            | Dimension::Inertia
+            | Dimension::Charge
             | Dimension::Frequency => Unit::None,
         };
         let exact = Quantity::from_si(self.si, unit);
@@ -158,7 +160,10 @@ impl Measure {
             },
             Dimension::Voltage => Self { volt: 1, ..PLAIN },
             Dimension::Frequency => Self { time: -1, ..PLAIN },
-            other @ (Dimension::Mass | Dimension::Torque) => Self {
+            other @ (Dimension::Mass
+            | Dimension::Torque
+            | Dimension::Inertia
+            | Dimension::Charge) => Self {
                 other: Some(other),
                 ..PLAIN
             },

@@ -6,16 +6,16 @@ use serde::Deserialize;
 use toml::Spanned;
 
 use super::{
-    Actuator, Code, FloorSensor, Gyro, Motor, RangeSensor, Robot, SensorKind, Side, Signal,
-    SignalKind, Steering, TouchSensor,
+    Actuator, Capacity, Code, FloorSensor, Gyro, Motor, RangeSensor, Robot, SensorKind, Side,
+    Signal, SignalKind, Steering, TouchSensor,
 };
 use crate::finding::{Finding, Source};
 use crate::keys::{Described, Key, REQUIRED, Section, holds, section};
 use crate::scatter::{RobotScatter, RobotSpread, Spreads};
 use crate::tables::{Item, Tables, report_duplicates};
 use crate::units::{
-    Angle, Frequency, Length, Mass, NotNegative, Pair, Percent, Positive, Time, Torque, TurnRate,
-    Voltage, colour, math,
+    Angle, Charge, Frequency, Inertia, Length, Mass, NotNegative, Pair, Percent, Positive, Time,
+    Torque, TurnRate, Voltage, colour, math,
 };
 
 holds!(
@@ -33,6 +33,8 @@ section! {
         nose: NotNegative<Length> = "\"104 mm\"", REQUIRED, "From the axle of the driven wheels to the front edge.";
         mass: Spanned<Positive<Mass>> = "\"860 g\"", REQUIRED, in 0.05..50.0, "The mass of the whole robot, on a kitchen scale.";
         centre_of_mass: Spanned<Pair> = "\"26, 0 mm\"", REQUIRED, "Where the robot balances: ahead and left of the middle of the axle.";
+        centre_height: Option<NotNegative<Length>> = "\"34 mm\"", Some("weight does not shift"), in 0.0..1.0, "How high above the mat it balances: what braking shifts off the driven wheels.";
+        yaw_inertia: Option<Positive<Inertia>> = "\"43 kg cm^2\"", Some("that of an even box"), in 1e-5..5.0, "Its moment of inertia about the upright line through where it balances.";
         outline: Option<Spanned<Vec<Pair>>> = "[\"-92, -74 mm\", \"104, -74 mm\", \"104, 74 mm\", \"-92, 74 mm\"]", Some("the whole box"), "3 to 8 corners of a convex outline, within length, width and nose.";
 }
 
@@ -50,6 +52,9 @@ section! {
     CasterTable "[caster]" "The ball or wheel that carries the rest of the weight."
         ahead: Spanned<Length> = "\"62 mm\"", REQUIRED, "How far it is ahead of the axle; negative behind it.";
         drag: Spanned<f64> = "0.1", REQUIRED, in 0.0..1.0, "Its friction coefficient on the mat.";
+        #[serde(default)]
+        trail: NotNegative<Length> = "\"12 mm\"", Some("0 mm, a ball"), in 0.0..0.2, "How far a wheel that swivels touches the mat behind its pivot; `drag` is then its friction along the wheel.";
+        scrub: Option<Spanned<f64>> = "0.4", Some("0.4"), in 0.0..2.0, "The friction coefficient of a wheel that swivels across that wheel, until it has swung round.";
 }
 
 section! {
@@ -123,13 +128,21 @@ section! {
         port: Spanned<String> = "\"MA\"", REQUIRED, "The port that it is plugged into; each device has its own.";
         no_load_speed: Positive<TurnRate> = "\"1020 deg/s\"", REQUIRED, in 0.1..700.0, "How fast it turns at its rated voltage without load.";
         stall_torque: Spanned<Positive<Torque>> = "\"0.38 N m\"", REQUIRED, in 0.0005..50.0, "How hard it pulls at its rated voltage when it is held still.";
-        friction: NotNegative<Torque> = "\"0.012 N m\"", REQUIRED, "The friction of motor and gears.";
+        friction: NotNegative<Torque> = "\"0.012 N m\"", REQUIRED, "The friction of motor and gears while they turn.";
+        stiction: Option<Spanned<NotNegative<Torque>>> = "\"0.018 N m\"", Some("as `friction`"), in 0.0..50.0, "The torque that it takes to start them.";
+        #[serde(default)]
+        least_duty: NotNegative<Percent> = "\"6 %\"", Some("0 %"), in 0.0..0.95, "Duties below this do nothing: the driver does not hear them.";
+        #[serde(default)]
+        play: NotNegative<Angle> = "\"2 deg\"", Some("0 deg"), in 0.0..0.8, "How far the motor, and its encoder with it, turns at each reversal before the wheel follows.";
+        inertia: Option<Positive<Inertia>> = "\"0.55 kg cm^2\"", Some("0.55 kg cm^2"), in 1e-7..1.0, "The moment of inertia of wheel, gears and rotor, as seen at the wheel.";
         rated_voltage: Positive<Voltage> = "\"7.2 V\"", REQUIRED, in 0.5..100.0, "The voltage for which speed and torque are given.";
 }
 
 section! {
     BatteryTable "[battery]" "The battery."
         voltage: Positive<Voltage> = "\"7.9 V\"", REQUIRED, in 0.5..100.0, "Its voltage at the start, without load.";
+        capacity: Option<Spanned<Positive<Charge>>> = "\"1200 mA h\"", Some("it does not run down"), in 3.6..3.6e5, "The charge that it holds, as printed on it.";
+        empty: Option<Spanned<NotNegative<Voltage>>> = "\"6.6 V\"", Some("five sixths of `voltage`"), in 0.0..100.0, "Its voltage without load when that charge is gone.";
         sag: Option<Spanned<NotNegative<Voltage>>> = "\"0.6 V\"", Some("0 V"), "How far the voltage falls when both motors stall at full power.";
 }
 
@@ -259,6 +272,13 @@ const MOST_CORNERS: usize = 8;
 /// a move depend on it.
 const WHEEL_INERTIA: f64 = 5.5e-5;
 
+/// Friction coefficient of a swivelling caster's rubber across its wheel: our estimate.
+const SCRUB: f64 = 0.4;
+
+/// Share of its voltage that a battery keeps until it is empty: between the even and the steep part
+/// of the usual cells' curves.
+const LEFT_WHEN_EMPTY: f64 = 5.0 / 6.0;
+
 /// Reads a robot file; no robot when a section that it needs is missing or broken.
 pub fn load(text: &str) -> (Option<Robot>, Vec<Finding>) {
     let mut tables = Tables::new(Source::Robot, text, FILE);
@@ -288,6 +308,8 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
             Some(CasterTable {
                 ahead: Spanned::new(ahead.span(), ahead.get_ref().0),
                 drag: Spanned::new(steering.span.clone(), 0.0),
+                trail: NotNegative::default(),
+                scrub: None,
             })
         }
     };
@@ -370,7 +392,12 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
         com_ahead: com.x,
         com_left: com.y,
         // A uniform box: m (l^2 + w^2) / 12.
-        yaw_inertia: mass * (length * length + width * width) / 12.0,
+        yaw_inertia: body
+            .yaw_inertia
+            .map_or(mass * (length * length + width * width) / 12.0, |given| {
+                given.0.si()
+            }),
+        com_height: body.centre_height.map_or(0.0, |height| height.0.si()),
         wheel_diameter: believed,
         true_diameters: [drive.left_wheel, drive.right_wheel]
             .map(|wheel| wheel.map_or(believed, |wheel| wheel.get_ref().0.si())),
@@ -379,8 +406,11 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
         encoder_ticks: *drive.encoder_ticks.get_ref(),
         caster_ahead: caster.ahead.get_ref().si(),
         caster_drag: *caster.drag.get_ref(),
-        left: motor_of(left),
-        right: motor_of(right),
+        caster_trail: caster.trail.0.si(),
+        caster_scrub: caster.scrub.map_or(SCRUB, Spanned::into_inner),
+        left: motor_of(tables, left),
+        right: motor_of(tables, right),
+        capacity: capacity(tables, &battery),
         battery: battery.voltage.0.si(),
         sag: sag(tables, &battery),
         gyro: gyro.map(|Item { value, .. }| Gyro {
@@ -555,15 +585,50 @@ fn spanned_name(name: &Spanned<String>) -> Item<String> {
     }
 }
 
-fn motor_of(table: MotorTable) -> Motor {
+fn motor_of(tables: &mut Tables<'_>, table: MotorTable) -> Motor {
+    let friction = table.friction.0.si();
+    let stall_torque = table.stall_torque.get_ref().0.si();
+    let stiction = table.stiction.map_or(friction, |given| {
+        let stiction = given.get_ref().0.si();
+        if stiction < friction {
+            let hint = "it takes no less to start the gears than to keep them turning";
+            tables
+                .error("R120", given.span(), "`stiction` is below `friction`")
+                .help(hint.to_owned());
+        }
+        stiction.max(friction)
+    });
     Motor {
         port: table.port.into_inner(),
         no_load_speed: table.no_load_speed.0.si(),
-        stall_torque: table.stall_torque.get_ref().0.si(),
-        friction: table.friction.0.si(),
+        stall_torque,
+        friction,
+        stiction,
+        least_duty: table.least_duty.0.si(),
+        play: table.play.0.si(),
         rated_voltage: table.rated_voltage.0.si(),
-        inertia: WHEEL_INERTIA,
+        inertia: table.inertia.map_or(WHEEL_INERTIA, |given| given.0.si()),
     }
+}
+
+fn capacity(tables: &mut Tables<'_>, battery: &BatteryTable) -> Option<Capacity> {
+    let full = battery.voltage.0.si();
+    let left = battery.empty.as_ref().map_or(LEFT_WHEN_EMPTY, |given| {
+        let empty = given.get_ref().0.si();
+        if empty > full {
+            let hint = "`empty` is the voltage when the charge is gone, at most that at the start";
+            tables
+                .error(
+                    "R121",
+                    given.span(),
+                    "an empty battery has more voltage than a full one",
+                )
+                .help(hint.to_owned());
+        }
+        (empty / full).min(1.0)
+    });
+    let charge = battery.capacity.as_ref()?.get_ref().0.si();
+    Some(Capacity { charge, left })
 }
 
 fn check_balance(tables: &mut Tables<'_>, body: &BodyTable, caster: &CasterTable) {
@@ -1080,6 +1145,24 @@ mod tests {
             "voltage = \"7.9 V\"\nsag = \"5 V\"",
             "R115",
             "at most half",
+        );
+        check(
+            "voltage = \"7.9 V\"",
+            "voltage = \"7.9 V\"\ncapacity = \"900 mA h\"\nempty = \"8 V\"",
+            "R121",
+            "at most that at the start",
+        );
+        check(
+            "voltage = \"7.9 V\"",
+            "voltage = \"7.9 V\"\ncapacity = \"0 mA h\"",
+            "T006",
+            "1 mA h",
+        );
+        check(
+            "friction = \"0.008 N m\"",
+            "friction = \"0.008 N m\"\nstiction = \"0.005 N m\"",
+            "R120",
+            "no less to start",
         );
         check(
             "spot = \"8 mm\"",

@@ -16,9 +16,17 @@ use crate::field::{Point, Pose};
 use crate::robot::{Motor, Robot};
 use crate::units::math;
 
-/// Below this wheel speed (rad/s) friction in the gears fades out instead of changing sign within a
-/// step.
+/// A wheel that friction holds creeps at less than this, rad/s: as much slower as its motor pulls
+/// less than what would break it loose.
 const STILL_WHEEL: f64 = 0.005;
+/// Friction of the gears is looked for at most so often in a step: turning on, held, turning back.
+const LOOKS: usize = 4;
+/// Moment of inertia of what turns behind the play of the gears, the wheel itself, kg m^2; at most
+/// half of the whole.
+const BARE_WHEEL: f64 = 8e-6;
+/// A swivelling wheel that is pushed straight back gives way to one side: it is taken as this far
+/// (sine) out of line, towards where it leans or, if nowhere, to the left.
+const UNSTEADY: f64 = 0.03;
 /// Below this speed (m/s) the caster's drag fades out likewise.
 const STILL_CASTER: f64 = 0.000_5;
 /// A speed regulator gives full duty when the wheel is off by this share of its no-load speed...
@@ -58,6 +66,17 @@ pub struct Body {
     /// Impulses ahead and to the left that the left, right and steered wheels held in the last
     /// step, N s.
     pub held: [(f64, f64); 3],
+    /// What there is of the battery's voltage without load, as a share.
+    pub supply: f64,
+    /// How far each motor is ahead of its wheel within the play of the gears, rad: left, right.
+    pub lead: [f64; 2],
+    /// The speed of a motor that turns within the play, rad/s; none where it drives its wheel.
+    pub idle: [Option<f64>; 2],
+    /// Weight that goes from the caster to the driven wheels while the robot speeds up, and from
+    /// the right one to the left one while it turns right, as impulses in a step, N s.
+    pub shifted: (f64, f64),
+    /// Direction in which a swivelling caster rolls, in the body's frame.
+    pub swivel: (f64, f64),
 }
 
 /// A robot's constants, worked out once.
@@ -87,6 +106,12 @@ pub struct Plant {
     caster_drag: f64,
     /// The factor of a velocity that would stop the caster at once, kg.
     caster_most: f64,
+    swivel: Option<Swivel>,
+    /// What of a change of speed becomes a shift of weight, kg: from the caster to the driven
+    /// wheels, and between these.
+    shifts: Option<(f64, f64)>,
+    /// Weight on the caster as an impulse in a step, N s, and its friction coefficient.
+    caster_load: (f64, f64),
     outline: Form,
     /// How far the outline goes from the centre of mass, metres.
     reach: f64,
@@ -141,40 +166,171 @@ impl Matrix {
     }
 }
 
+/// A caster that trails behind its pivot.
+#[derive(Clone, Copy, Debug)]
+struct Swivel {
+    /// From the pivot back to where it touches the floor, metres.
+    trail: f64,
+    /// Its friction coefficient along its wheel and across.
+    friction: (f64, f64),
+}
+
+impl Swivel {
+    /// The direction in which it rolls after `dt` seconds, when the pivot moves at `velocity` (body
+    /// frame, m/s) and the body turns at `spin` rad/s.
+    ///
+    /// It is pulled behind its pivot without slipping sideways: a tractrix.
+    fn turned(self, now: (f64, f64), velocity: (f64, f64), spin: f64, dt: f64) -> (f64, f64) {
+        let rate = |(c, s): (f64, f64)| {
+            let across = c * velocity.1 - s * velocity.0;
+            let least = -UNSTEADY * (c * velocity.0 + s * velocity.1);
+            let across = if across.abs() < least {
+                least.copysign(if across == 0.0 { 1.0 } else { across })
+            } else {
+                across
+            };
+            across / self.trail - spin
+        };
+        // By the rate in the middle of the step: pushed back, what is wrong grows.
+        let middle = rotated(now, rate(now) * dt * 0.5);
+        rotated(now, rate(middle) * dt)
+    }
+}
+
+/// Ways in which a motor's driver works: loose, on the battery or shorted, keeping a speed.
+#[derive(Clone, Copy, Debug)]
+enum Way {
+    Loose,
+    Fed,
+    Kept,
+}
+
+/// What friction of the gears does in a step.
+#[derive(Clone, Copy, Debug, PartialEq)]
+enum Rubs {
+    /// The wheel turns in this direction, 1 or -1, and friction is against it, as large as it is.
+    Against(f64),
+    /// The wheel stands: friction is as large as it needs to be.
+    Holds,
+    /// There is none.
+    Never,
+}
+
 /// A motor with its battery.
 #[derive(Clone, Copy, Debug)]
 struct Drive {
     /// Torque at standstill and full duty, N m.
     stall: f64,
-    /// Torque lost for each rad/s by back EMF, N m s.
-    damping: f64,
-    /// Friction in the gears, N m.
-    friction: f64,
-    /// Moment of inertia at the wheel, kg m^2.
+    /// Moment of inertia at the wheel, kg m^2, and of that what turns behind the play.
     inertia: f64,
+    bare: f64,
     /// Speed without load at full rated voltage, rad/s: what a regulator reckons with.
     no_load: f64,
+    /// Friction impulse of the gears in a step, N m s: while the wheel turns, and at most while it
+    /// stands.
+    rub: f64,
+    hold: f64,
+    /// Speed gained for each N m s while the wheel turns, by the way in which its driver works.
+    turning: [f64; 3],
+    /// The same while friction holds it.
+    held: [f64; 3],
+    /// Duties below this do nothing.
+    least_duty: f64,
+    /// Half of the play, rad.
+    play: f64,
 }
 
 impl Drive {
-    fn new(motor: &Motor, battery: f64) -> Self {
+    fn new(motor: &Motor, battery: f64, dt: f64) -> Self {
         // Torque = stall (u / rated) - (stall / no load) speed: a permanent magnet motor behind its
         // terminals.
+        let stall = motor.stall_torque * battery / motor.rated_voltage;
+        let damping = motor.stall_torque / motor.no_load_speed;
+        let gain = 1.0 / (REGULATED_WITHIN * motor.no_load_speed);
+        let resistance =
+            [0.0, damping, damping + stall * gain].map(|damping| motor.inertia + dt * damping);
+        let hold = motor.stiction.max(motor.friction) * dt;
         Self {
-            stall: motor.stall_torque * battery / motor.rated_voltage,
-            damping: motor.stall_torque / motor.no_load_speed,
-            friction: motor.friction,
+            stall,
             inertia: motor.inertia,
+            bare: BARE_WHEEL.min(motor.inertia / 2.0),
             no_load: motor.no_load_speed,
+            rub: motor.friction * dt,
+            hold,
+            turning: resistance.map(|all| 1.0 / all),
+            held: resistance.map(|all| 1.0 / (all + hold / STILL_WHEEL)),
+            least_duty: motor.least_duty,
+            play: motor.play / 2.0,
+        }
+    }
+
+    /// A step of the motor at a speed, with an angular impulse (N m s) of its torque.
+    fn axle(&self, speed: f64, push: f64, way: Way) -> Axle {
+        let rubs = if self.hold == 0.0 {
+            Rubs::Never
+        } else if speed.abs() > STILL_WHEEL {
+            Rubs::Against(1f64.copysign(speed))
+        } else {
+            Rubs::Holds
+        };
+        Axle {
+            momentum: self.inertia * speed + push,
+            rub: self.rub,
+            hold: self.hold,
+            turning: self.turning[way as usize],
+            held: self.held[way as usize],
+            rubs,
         }
     }
 }
 
-/// A motor within one step: its free speed and what an impulse does to it.
+/// A motor within one step.
 #[derive(Clone, Copy, Debug)]
 struct Axle {
-    free: f64,
-    compliance: f64,
+    /// Angular momentum without friction, N m s.
+    momentum: f64,
+    /// Friction impulse while it turns, and at most while it stands, N m s.
+    rub: f64,
+    hold: f64,
+    /// Speed gained for each N m s: turning and held.
+    turning: f64,
+    held: f64,
+    rubs: Rubs,
+}
+
+impl Axle {
+    /// Speed when nothing else acts, rad/s, and what an impulse does to it.
+    fn now(&self) -> (f64, f64) {
+        match self.rubs {
+            Rubs::Against(sign) => (
+                (self.momentum - sign * self.rub) * self.turning,
+                self.turning,
+            ),
+            Rubs::Holds => (self.momentum * self.held, self.held),
+            Rubs::Never => (self.momentum * self.turning, self.turning),
+        }
+    }
+
+    /// Whether friction does what it is taken to do when the wheel ends at a speed; otherwise what
+    /// it does is taken anew.
+    fn settles(&mut self, speed: f64) -> bool {
+        let now = match self.rubs {
+            Rubs::Against(sign) if speed * sign < 0.0 => Rubs::Holds,
+            Rubs::Holds if speed.abs() > STILL_WHEEL => Rubs::Against(1f64.copysign(speed)),
+            as_it_was @ (Rubs::Against(_) | Rubs::Holds | Rubs::Never) => as_it_was,
+        };
+        std::mem::replace(&mut self.rubs, now) == now
+    }
+
+    /// The speed when nothing else acts at all.
+    fn alone(mut self) -> f64 {
+        for _ in 0..LOOKS {
+            if self.settles(self.now().0) {
+                break;
+            }
+        }
+        self.now().0
+    }
 }
 
 /// What a robot would do in a step if no floor held its wheels and nothing were in its way.
@@ -233,8 +389,8 @@ impl Plant {
             radii: robot.true_diameters.map(|diameter| diameter / 2.0),
             believed: robot.wheel_diameter / 2.0,
             motors: [
-                Drive::new(&robot.left, robot.battery),
-                Drive::new(&robot.right, robot.battery),
+                Drive::new(&robot.left, robot.battery, dt),
+                Drive::new(&robot.right, robot.battery, dt),
             ],
             grip: share.map(|part| robot.grip * on_wheels * part * dt),
             load: share.map(|part| on_wheels * part * dt),
@@ -242,6 +398,20 @@ impl Plant {
             caster,
             caster_drag: robot.caster_drag * (robot.mass * GRAVITY - on_wheels) * dt,
             caster_most: 1.0 / (1.0 / robot.mass + arm / robot.yaw_inertia),
+            swivel: (robot.caster_trail > 0.0).then_some(Swivel {
+                trail: robot.caster_trail,
+                friction: (robot.caster_drag, robot.caster_scrub),
+            }),
+            shifts: (robot.com_height > 0.0).then(|| {
+                let moment = robot.mass * robot.com_height;
+                let over = if robot.caster_ahead == 0.0 {
+                    0.0
+                } else {
+                    moment / robot.caster_ahead
+                };
+                (over, moment / robot.track_width)
+            }),
+            caster_load: ((robot.mass * GRAVITY - on_wheels) * dt, robot.caster_drag),
             reach: outline.reach(Point::default()),
             outline,
             matrix: Matrix::new(1.0 / robot.mass, 1.0 / robot.yaw_inertia, offsets, com.0),
@@ -273,7 +443,17 @@ impl Plant {
             kept: [None; 2],
             steered: (0.0, 0.0),
             held: [(0.0, 0.0); 3],
+            supply: 1.0,
+            lead: [0.0; 2],
+            idle: [None; 2],
+            shifted: (0.0, 0.0),
+            swivel: (1.0, 0.0),
         }
+    }
+
+    /// Angles of the encoders, rad: left, right. They sit on the motors, before the play.
+    pub fn encoders(&self, body: &Body) -> [f64; 2] {
+        [0, 1].map(|wheel| body.angles[wheel] + body.lead[wheel])
     }
 
     /// The pose of the middle of the axle.
@@ -314,7 +494,10 @@ impl Plant {
     /// Goes on by this many seconds at once, where nothing is near; false, and nothing done, when
     /// only single steps show the truth.
     pub fn leap(&self, body: &mut Body, command: Command, seconds: f64) -> bool {
-        if !self.reduced.leap(body, command, seconds) {
+        let whole = self.shifts.is_none()
+            && self.swivel.is_none()
+            && self.motors.iter().all(|motor| motor.play == 0.0);
+        if !whole || !self.reduced.leap(body, self.heard(command), seconds) {
             return false;
         }
         // What a next single step needs to know of its last.
@@ -330,6 +513,24 @@ impl Plant {
         body.added = [0.0; 2];
         body.kept = [None; 2];
         true
+    }
+
+    /// A command as far as the drivers hear it: too small a duty is none.
+    fn heard(&self, command: Command) -> Command {
+        let heard = |wheel: usize, one: WheelCommand| match one {
+            WheelCommand::Duty(duty) if duty.abs() < self.motors[wheel].least_duty => {
+                WheelCommand::Duty(0.0)
+            }
+            other @ (WheelCommand::Duty(_)
+            | WheelCommand::Brake
+            | WheelCommand::Coast
+            | WheelCommand::Speed(_)
+            | WheelCommand::Keep) => other,
+        };
+        Command {
+            left: heard(0, command.left),
+            right: heard(1, command.right),
+        }
     }
 
     /// The factor of the caster's velocity that is its friction in a step: never more than would
@@ -375,6 +576,7 @@ impl Plant {
     /// The first half of a step: what the motors do, and the caster.
     pub fn free(&self, body: &mut Body, command: Command) -> Free {
         let [left, right] = self.mixed(body, command);
+        let Command { left, right } = self.heard(Command { left, right });
         let axles = [self.axle(0, body, left), self.axle(1, body, right)];
         let (c, s) = body.cos_sin;
         let (vx, vy) = body.velocity;
@@ -382,24 +584,51 @@ impl Plant {
             ahead: c * vx + s * vy,
             left: c * vy - s * vx,
             spin: body.spin,
-            wheels: [axles[0].free, axles[1].free],
+            wheels: axles.map(|axle| axle.now().0),
         };
-        self.drag_caster(&mut twist, body.drag);
+        match self.swivel {
+            None => self.drag_caster(&mut twist, body.drag),
+            Some(swivel) => self.drag_swivel(&mut twist, swivel, body),
+        }
         Free { twist, axles }
     }
 
     /// The second half where nothing is in the way and the tyres hold; false, and nothing done,
     /// when they do not.
     pub fn roll(&self, body: &mut Body, free: &Free) -> bool {
-        let mut twist = free.twist;
-        let holds = match &self.steering {
-            None => self.roll_straight(body, &mut twist, &free.axles),
-            Some(steering) => self.roll_steered(body, steering, &mut twist, &free.axles),
-        };
-        if holds {
-            self.move_on(body, &twist);
+        let mut axles = free.axles;
+        for _ in 0..LOOKS {
+            let mut twist = free.twist;
+            twist.wheels = axles.map(|axle| axle.now().0);
+            let compliances = axles.map(|axle| axle.now().1);
+            let holds = match &self.steering {
+                None => self.roll_straight(body, &mut twist, compliances),
+                Some(steering) => self.roll_steered(body, steering, &mut twist, compliances),
+            };
+            if !holds {
+                return false;
+            }
+            let settled = [0, 1].map(|wheel| axles[wheel].settles(twist.wheels[wheel]));
+            if settled == [true; 2] {
+                self.move_on(body, &twist);
+                return true;
+            }
         }
-        holds
+        // What friction does is not clear within the step: the solver finds it together with the
+        // rest.
+        false
+    }
+
+    /// What each driven wheel can hold in this step, N s, and the weight on it.
+    fn grips(&self, body: &Body) -> [(f64, f64); 2] {
+        if self.shifts.is_none() {
+            return [0, 1].map(|wheel| (self.grip[wheel], self.load[wheel]));
+        }
+        let (over, side) = body.shifted;
+        [(0, side), (1, -side)].map(|(wheel, side)| {
+            let load = (self.load[wheel] + over * self.share[wheel] + side).max(0.0);
+            (self.grip[wheel] / self.load[wheel].max(1e-12) * load, load)
+        })
     }
 
     /// The robot for the solver, and its tyres. Where a wheel has no floor the body lies on the
@@ -414,17 +643,23 @@ impl Plant {
     ) -> Moving {
         let (c, s) = body.cos_sin;
         let turned = |(x, y): (f64, f64)| (c * x - s * y, s * x + c * y);
+        let grips = self.grips(body);
         for (wheel, held) in held.into_iter().enumerate() {
-            let grip = if held {
-                self.grip[wheel]
-            } else {
-                BODY_FRICTION * self.load[wheel]
+            let (grip, load) = grips[wheel];
+            let axle = &free.axles[wheel];
+            // Friction begins as what it probably is; the solver looks for what it is.
+            let (rubbed, most) = match axle.rubs {
+                Rubs::Against(sign) => (-sign * axle.rub, axle.rub),
+                Rubs::Holds => (0.0, axle.hold),
+                Rubs::Never => (0.0, 0.0),
             };
             tyres.push(Tyre {
                 radius: if held { self.radii[wheel] } else { 0.0 },
-                compliance: free.axles[wheel].compliance,
-                speed: free.twist.wheels[wheel],
-                grip,
+                compliance: axle.turning,
+                speed: (axle.momentum + rubbed) * axle.turning,
+                rubbed,
+                most_rubbed: most,
+                grip: if held { grip } else { BODY_FRICTION * load },
                 share: self.share[wheel],
                 ..Tyre::new(
                     index,
@@ -521,43 +756,116 @@ impl Plant {
         if command != WheelCommand::Keep {
             body.kept[wheel] = None;
         }
-        let (torque, damping) = match command {
-            WheelCommand::Duty(duty) => (motor.stall * duty, motor.damping),
-            WheelCommand::Brake => (0.0, motor.damping),
-            WheelCommand::Coast => (0.0, 0.0),
-            WheelCommand::Speed(rim) => self.regulate(wheel, body, rim / self.believed),
+        let own = body.idle[wheel].unwrap_or(speed);
+        let (torque, way) = match command {
+            WheelCommand::Duty(duty) => (motor.stall * body.supply * duty, Way::Fed),
+            WheelCommand::Brake => (0.0, Way::Fed),
+            WheelCommand::Coast => (0.0, Way::Loose),
+            WheelCommand::Speed(rim) => self.regulate(wheel, body, own, rim / self.believed),
             WheelCommand::Keep => {
-                let angle = body.angles[wheel];
+                let angle = body.angles[wheel] + body.lead[wheel];
                 let back = KEPT * (*body.kept[wheel].get_or_insert(angle) - angle);
-                self.regulate(wheel, body, back)
+                self.regulate(wheel, body, own, back)
             }
         };
         if !matches!(command, WheelCommand::Speed(_) | WheelCommand::Keep) {
             body.added[wheel] = 0.0;
         }
-        // 1 / (inertia + dt (damping + friction / speed)), as one division.
-        let speed_or_still = speed.abs().max(STILL_WHEEL);
-        let compliance = speed_or_still
-            / (speed_or_still * (motor.inertia + self.dt * damping) + self.dt * motor.friction);
-        Axle {
-            free: (motor.inertia * speed + self.dt * torque) * compliance,
-            compliance,
+        let whole = motor.axle(own, self.dt * torque, way);
+        if motor.play == 0.0 {
+            return whole;
         }
+        self.through_play(wheel, body, whole, own)
+    }
+
+    /// The same behind gears with play: while the motor crosses it, the wheel turns alone.
+    fn through_play(&self, wheel: usize, body: &mut Body, whole: Axle, own: f64) -> Axle {
+        let (motor, speed) = (&self.motors[wheel], body.wheels[wheel]);
+        let ahead = body.lead[wheel];
+        // Teeth push in one direction only: when the floor turned the wheel away from them, or the
+        // motor now pulls off, they part.
+        let pushed = body.held[wheel].0 * ahead;
+        let parts = ahead.abs() < motor.play
+            || pushed < 0.0
+            || (pushed == 0.0 && (whole.alone() - speed) * ahead < 0.0);
+        if !parts {
+            body.idle[wheel] = None;
+            return whole;
+        }
+        let less = motor.bare / motor.inertia;
+        let rotor = Axle {
+            momentum: whole.momentum - motor.bare * own,
+            // 1 / (1 / turning - bare), and so for held.
+            turning: whole.turning / (1.0 - motor.bare * whole.turning),
+            held: whole.held / (1.0 - motor.bare * whole.held),
+            ..whole
+        };
+        let rotor = rotor.alone();
+        let crossed = ahead + (rotor - speed) * self.dt;
+        body.lead[wheel] = crossed.clamp(-motor.play, motor.play);
+        if crossed.abs() < motor.play {
+            body.idle[wheel] = Some(rotor);
+            return Axle {
+                momentum: motor.bare * speed,
+                rub: 0.0,
+                hold: 0.0,
+                turning: 1.0 / motor.bare,
+                held: 1.0 / motor.bare,
+                rubs: Rubs::Never,
+            };
+        }
+        body.idle[wheel] = None;
+        if ahead.abs() == motor.play && ahead * crossed > 0.0 {
+            // They did not part after all.
+            return whole;
+        }
+        // The teeth meet: motor and wheel go on together. What the motor did in this step is done.
+        let together = (1.0 - less) * rotor + less * speed;
+        Axle {
+            momentum: motor.inertia * together,
+            turning: 1.0 / motor.inertia,
+            rubs: Rubs::Never,
+            ..whole
+        }
+    }
+
+    /// The duties that the motors get, 0 to 1: of one that keeps a speed what its driver gives.
+    pub fn duties(&self, body: &Body, command: Command) -> [f64; 2] {
+        let Command { left, right } = self.heard(command);
+        [(0, left), (1, right)].map(|(wheel, command)| match command {
+            WheelCommand::Duty(duty) => duty,
+            WheelCommand::Brake | WheelCommand::Coast | WheelCommand::Keep => 0.0,
+            WheelCommand::Speed(rim) => {
+                let motor = &self.motors[wheel];
+                let gain = 1.0 / (REGULATED_WITHIN * motor.no_load);
+                let (target, own) = (
+                    rim / self.believed,
+                    body.idle[wheel].unwrap_or(body.wheels[wheel]),
+                );
+                let duty = target / motor.no_load + body.added[wheel] + gain * (target - own);
+                duty.clamp(-1.0, 1.0)
+            }
+        })
     }
 
     /// Torque at standstill and damping of a motor whose driver keeps a wheel speed (rad/s):
     /// proportional and integral, with what the motor would need without load to begin with. Its
     /// proportional part acts within the step.
-    fn regulate(&self, wheel: usize, body: &mut Body, target: f64) -> (f64, f64) {
+    fn regulate(&self, wheel: usize, body: &mut Body, own: f64, target: f64) -> (f64, Way) {
         let motor = &self.motors[wheel];
+        let stall = motor.stall * body.supply;
         let gain = 1.0 / (REGULATED_WITHIN * motor.no_load);
         let ahead = target / motor.no_load + body.added[wheel] + gain * target;
-        let duty = ahead - gain * body.wheels[wheel];
+        let duty = ahead - gain * own;
         if duty.abs() > 1.0 {
-            return (motor.stall * duty.clamp(-1.0, 1.0), motor.damping);
+            return (stall * duty.clamp(-1.0, 1.0), Way::Fed);
         }
-        body.added[wheel] += gain * (target - body.wheels[wheel]) * self.dt / REGULATED_IN;
-        (motor.stall * ahead, motor.damping + motor.stall * gain)
+        body.added[wheel] += gain * (target - own) * self.dt / REGULATED_IN;
+        // The damping of `Way::Kept` is that of a full battery; the rest is put right here.
+        (
+            stall * ahead + (motor.stall - stall) * gain * own,
+            Way::Kept,
+        )
     }
 
     /// Coulomb friction of the caster: against its motion now, with the factor that its speed gave
@@ -571,6 +879,33 @@ impl Plant {
         self.push(twist, (-factor * ahead, -factor * left), self.caster);
     }
 
+    /// The same for a wheel that trails behind a pivot: little friction along it, much across,
+    /// where it touches the floor. It leaves the direction that it now rolls in.
+    fn drag_swivel(&self, twist: &mut Twist, swivel: Swivel, body: &mut Body) {
+        let velocity = (
+            twist.ahead - twist.spin * self.caster.1,
+            twist.left + twist.spin * self.caster.0,
+        );
+        let (c, s) = body.swivel;
+        let (along, across) = (
+            c * velocity.0 + s * velocity.1,
+            c * velocity.1 - s * velocity.0,
+        );
+        let load = (self.caster_load.0 - body.shifted.0).max(0.0);
+        let per_speed = load / math::length(along, across).max(STILL_CASTER);
+        let factor = |friction: f64| (friction * per_speed).min(self.caster_most);
+        let (along, across) = (
+            -factor(swivel.friction.0) * along,
+            -factor(swivel.friction.1) * across,
+        );
+        let at = (
+            self.caster.0 - swivel.trail * c,
+            self.caster.1 - swivel.trail * s,
+        );
+        self.push(twist, (c * along - s * across, s * along + c * across), at);
+        body.swivel = swivel.turned(body.swivel, velocity, twist.spin, self.dt);
+    }
+
     /// An impulse (body frame, N s) at a place relative to the centre of mass.
     fn push(&self, twist: &mut Twist, impulse: (f64, f64), at: (f64, f64)) {
         twist.ahead += impulse.0 * self.per_mass;
@@ -579,7 +914,7 @@ impl Plant {
     }
 
     /// Solves both wheels exactly for rolling without slip; false when the tyres cannot hold that.
-    fn roll_straight(&self, body: &mut Body, twist: &mut Twist, axles: &[Axle; 2]) -> bool {
+    fn roll_straight(&self, body: &mut Body, twist: &mut Twist, compliances: [f64; 2]) -> bool {
         let (im, ii) = (self.per_mass, self.per_inertia);
         let [a, b] = self.offsets;
         let cx = self.com.0;
@@ -599,8 +934,8 @@ impl Plant {
             k33,
             c12,
         } = self.matrix;
-        let k11 = k11 + r0 * r0 * axles[0].compliance;
-        let k22 = k22 + r1 * r1 * axles[1].compliance;
+        let k11 = k11 + r0 * r0 * compliances[0];
+        let k22 = k22 + r1 * r1 * compliances[1];
         let c11 = k22 * k33 - k23 * k23;
         let c13 = k12 * k23 - k13 * k22;
         let scale = -1.0 / (k11 * c11 + k12 * c12 + k13 * c13);
@@ -612,17 +947,18 @@ impl Plant {
         let left = (c11 * sl + c12 * sr + c13 * ss) * scale;
         let right = (c12 * sl + c22 * sr + c23 * ss) * scale;
         let side = (c13 * sl + c23 * sr + c33 * ss) * scale;
+        let grips = self.grips(body);
         for (wheel, along) in [left, right].into_iter().enumerate() {
-            let across = side * self.share[wheel];
-            if along * along + across * across > self.grip[wheel] * self.grip[wheel] {
+            let (across, grip) = (side * self.share[wheel], grips[wheel].0);
+            if along * along + across * across > grip * grip {
                 return false;
             }
         }
         twist.ahead += (left + right) * im;
         twist.left += side * im;
         twist.spin -= (left * a + right * b + side * cx) * ii;
-        twist.wheels[0] -= left * r0 * axles[0].compliance;
-        twist.wheels[1] -= right * r1 * axles[1].compliance;
+        twist.wheels[0] -= left * r0 * compliances[0];
+        twist.wheels[1] -= right * r1 * compliances[1];
         body.held = [
             (left, side * self.share[0]),
             (right, side * self.share[1]),
@@ -639,7 +975,7 @@ impl Plant {
         body: &mut Body,
         steering: &Steered,
         twist: &mut Twist,
-        axles: &[Axle; 2],
+        compliances: [f64; 2],
     ) -> bool {
         let (m, inertia) = (1.0 / self.per_mass, 1.0 / self.per_inertia);
         let (cx, cy) = self.com;
@@ -652,8 +988,8 @@ impl Plant {
             m * (ahead * twist.ahead + left * twist.left) + inertia * bend * twist.spin;
         let mut mass = m * (ahead * ahead + left * left) + inertia * bend * bend;
         for wheel in 0..2 {
-            momentum += wheels[wheel] * twist.wheels[wheel] / axles[wheel].compliance;
-            mass += wheels[wheel] * wheels[wheel] / axles[wheel].compliance;
+            momentum += wheels[wheel] * twist.wheels[wheel] / compliances[wheel];
+            mass += wheels[wheel] * wheels[wheel] / compliances[wheel];
         }
         let speed = momentum / mass;
         let new = Twist {
@@ -662,8 +998,8 @@ impl Plant {
             spin: bend * speed,
             wheels: wheels.map(|w| w * speed),
         };
-        let along = [0, 1]
-            .map(|w| (twist.wheels[w] - new.wheels[w]) / (self.radii[w] * axles[w].compliance));
+        let along =
+            [0, 1].map(|w| (twist.wheels[w] - new.wheels[w]) / (self.radii[w] * compliances[w]));
         let size = 1.0 / math::length(1.0, body.steered.1);
         let (cos, sin) = (size, body.steered.1 * size);
         let sideways = m * (new.left - twist.left);
@@ -677,7 +1013,8 @@ impl Plant {
             (along[1], side * self.share[1]),
             (0.0, front),
         ];
-        let grips = [self.grip[0], self.grip[1], steering.grip];
+        let [left, right] = self.grips(body).map(|(grip, _)| grip);
+        let grips = [left, right, steering.grip];
         if held
             .iter()
             .zip(grips)
@@ -692,6 +1029,20 @@ impl Plant {
 
     fn move_on(&self, body: &mut Body, twist: &Twist) {
         let (c, s) = body.cos_sin;
+        if let Some((over, side)) = self.shifts {
+            let (vx, vy) = body.velocity;
+            let gained = (
+                twist.ahead - (c * vx + s * vy),
+                twist.left - (c * vy - s * vx),
+            );
+            // No more than what rests on the one or the other.
+            let [left, right] = self.load;
+            body.shifted = (
+                (over * gained.0).clamp(-(left + right), self.caster_load.0),
+                (-side * gained.1).clamp(-left.min(right), left.min(right)),
+            );
+            // An axle that nothing rests on any more would lift off, which nothing here does.
+        }
         body.velocity = (
             c * twist.ahead - s * twist.left,
             s * twist.ahead + c * twist.left,
@@ -702,6 +1053,11 @@ impl Plant {
             twist.left + twist.spin * self.caster.0,
         );
         body.drag = self.drag(ahead, left);
+        if self.shifts.is_some() {
+            let (load, friction) = self.caster_load;
+            let rest = friction * (load - body.shifted.0).max(0.0);
+            body.drag = (rest / math::length(ahead, left).max(STILL_CASTER)).min(self.caster_most);
+        }
         body.wheels = twist.wheels;
         body.x += body.velocity.0 * self.dt;
         body.y += body.velocity.1 * self.dt;

@@ -109,8 +109,14 @@ impl Reduced {
             c * body.velocity.0 + s * body.velocity.1,
             c * body.velocity.1 - s * body.velocity.0,
         );
-        let [Some(left), Some(right)] = [self.drive(0, command.left), self.drive(1, command.right)]
-        else {
+        let [Some(left), Some(right)] = [0, 1].map(|wheel| {
+            let one = if wheel == 0 {
+                command.left
+            } else {
+                command.right
+            };
+            self.drive(wheel, one, body.supply)
+        }) else {
             return false;
         };
         let drives = [left, right];
@@ -200,10 +206,10 @@ impl Reduced {
         true
     }
 
-    fn drive(&self, wheel: usize, command: WheelCommand) -> Option<(f64, f64)> {
+    fn drive(&self, wheel: usize, command: WheelCommand, supply: f64) -> Option<(f64, f64)> {
         let (push, damping, _) = self.motors[wheel];
         match command {
-            WheelCommand::Duty(duty) => Some((push * duty, damping)),
+            WheelCommand::Duty(duty) => Some((push * supply * duty, damping)),
             WheelCommand::Brake => Some((0.0, damping)),
             WheelCommand::Coast => Some((0.0, 0.0)),
             WheelCommand::Speed(_) | WheelCommand::Keep => None,

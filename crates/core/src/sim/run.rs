@@ -505,9 +505,8 @@ impl<'w> Match<'w> {
             met,
             hangs,
         });
-        let rims = rider.plant.rims(&rider.body);
-        let fed = seat.senses.feed(seat.robot, command, rims);
-        if let Some(command) = seat.orders.send(self.step, fed) {
+        seat.senses.drain(seat.robot, rider, command);
+        if let Some(command) = seat.orders.send(self.step, command) {
             rider.command = command;
         }
         seat.senses.actuate(seat.robot, controller.wanted());
@@ -665,10 +664,8 @@ impl<'w> Match<'w> {
                 patrol(rider.plant.pose(&rider.body), places, next, *duty)
             }
         };
-        let fed = seat
-            .senses
-            .feed(seat.robot, command, rider.plant.rims(&rider.body));
-        if let Some(command) = seat.orders.send(self.step, fed) {
+        seat.senses.drain(seat.robot, rider, command);
+        if let Some(command) = seat.orders.send(self.step, command) {
             rider.command = command;
         }
     }

@@ -248,7 +248,9 @@ impl Scene {
         // What its wheels have turned stays turned.
         rider.body = Body {
             angles: rider.body.angles,
+            lead: rider.body.lead,
             steered: rider.body.steered,
+            supply: rider.body.supply,
             ..body
         };
         // A heading counts on from where it was: a gyro that is carried along feels every turn.

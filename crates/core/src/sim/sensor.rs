@@ -9,7 +9,7 @@ use super::STEP;
 use super::random::Noise;
 use super::scene::{Rider, Scene};
 use super::stage::{Cone, Look};
-use crate::controller::{Command, Reading, Readings, WheelCommand};
+use crate::controller::{Command, Reading, Readings};
 use crate::field::Blurred;
 use crate::robot::{RangeSensor, Robot, Side};
 use crate::units::colour::linear;
@@ -41,6 +41,8 @@ pub struct Senses {
     fingers: Vec<u64>,
     /// Where each actuator is, rad.
     actuators: Vec<f64>,
+    /// Charge taken out of the battery, A s.
+    taken: f64,
     /// Volts of the battery, as last seen.
     battery: f64,
     /// Until when a hand is held before a ranging sensor, and how far away.
@@ -182,6 +184,7 @@ impl Senses {
                 .iter()
                 .map(|actuator| actuator.starts)
                 .collect(),
+            taken: 0.0,
             battery: robot.battery,
             hands: vec![(0, 0.0); robot.rangers.len()],
             gyro,
@@ -204,31 +207,19 @@ impl Senses {
         self.fingers[switch] = until;
     }
 
-    /// What the motors get of a command when the battery sags under it; the voltage is kept for the
-    /// next look.
-    pub fn feed(&mut self, robot: &Robot, command: Command, rims: [f64; 2]) -> Command {
-        if robot.sag == 0.0 {
-            return command;
+    /// The battery's voltage under what the motors draw, for the next look, and the charge that
+    /// they take of it until then.
+    pub fn drain(&mut self, robot: &Robot, rider: &mut Rider, command: Command) {
+        if robot.sag == 0.0 && robot.capacity.is_none() {
+            return;
         }
-        let duty = |one| {
-            if let WheelCommand::Duty(duty) = one {
-                duty
-            } else {
-                0.0
-            }
-        };
-        self.battery = robot.voltage([duty(command.left), duty(command.right)], rims);
-        let weaker = |one| match one {
-            WheelCommand::Duty(duty) => WheelCommand::Duty(duty * self.battery / robot.battery),
-            other @ (WheelCommand::Brake
-            | WheelCommand::Coast
-            | WheelCommand::Speed(_)
-            | WheelCommand::Keep) => other,
-        };
-        Command {
-            left: weaker(command.left),
-            right: weaker(command.right),
-        }
+        let (duties, rims) = (
+            rider.plant.duties(&rider.body, command),
+            rider.plant.rims(&rider.body),
+        );
+        self.battery = robot.voltage(robot.rested(self.taken), duties, rims);
+        self.taken += robot.current(self.battery, duties, rims) * self.period as f64 * STEP;
+        rider.body.supply = self.battery / robot.battery;
     }
 
     /// Moves the actuators towards where they are wanted, for a control period, as far as their end
@@ -404,8 +395,9 @@ impl Senses {
             body.heading + (gyro.scale - 1.0) * (body.heading - from) + gyro.off
         });
         // Whole ticks only, towards the lower one in both directions, as a disc with slots counts.
-        let wheels = body
-            .angles
+        let wheels = rider
+            .plant
+            .encoders(body)
             .map(|angle| (angle * self.ticks_per_rad).floor() / self.ticks_per_rad);
         Readings {
             sensors: &self.readings,

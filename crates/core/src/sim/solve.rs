@@ -126,6 +126,10 @@ pub struct Tyre {
     pub compliance: f64,
     /// rad/s.
     pub speed: f64,
+    /// What the gears' friction does to it in this step and at most does, N m s.
+    pub rubbed: f64,
+    /// See there.
+    pub most_rubbed: f64,
     /// Largest impulse in a step, N s.
     pub grip: f64,
     /// Share of the sideways motion that this wheel stops: all wheels of an axle stop the same one.
@@ -150,6 +154,8 @@ impl Tyre {
             radius: 0.0,
             compliance: 0.0,
             speed: 0.0,
+            rubbed: 0.0,
+            most_rubbed: 0.0,
             grip: 0.0,
             share: 1.0,
             held,
@@ -305,6 +311,12 @@ impl Solver {
             body.push(tyre.arm, left, delta.1);
             tyre.speed -= delta.0 * tyre.radius * tyre.compliance;
             change = change.max(delta.0.abs()).max(delta.1.abs());
+            if tyre.most_rubbed > 0.0 {
+                let all = tyre.rubbed - tyre.speed / tyre.compliance;
+                let new = all.clamp(-tyre.most_rubbed, tyre.most_rubbed);
+                tyre.speed += (new - tyre.rubbed) * tyre.compliance;
+                tyre.rubbed = new;
+            }
         }
         for rub in &mut self.rubs {
             let body = &mut self.bodies[rub.body];

@@ -2,6 +2,7 @@
 
 mod bodies;
 mod chance;
+mod gears;
 
 use crate::ids::StepId;
 use std::sync::Arc;

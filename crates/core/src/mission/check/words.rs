@@ -111,6 +111,8 @@ impl Checker<'_> {
             | Dimension::Mass
             | Dimension::Voltage
             | Dimension::Torque
+            | Dimension::Inertia
+            | Dimension::Charge
             | Dimension::Frequency => Use::Amount(dimension),
         };
         if self.parameter(sensor, of_parameter) {
