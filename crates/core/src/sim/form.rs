@@ -124,6 +124,48 @@ impl Convex {
         })
     }
 
+    /// The nearest place of one edge between two directions, if the edge faces their origin.
+    fn face_within(
+        &self,
+        edge: usize,
+        from: Point,
+        [right, left]: [(f64, f64); 2],
+        found: &mut impl FnMut(f64, f64, (f64, f64)),
+    ) {
+        let (n, (a, b)) = (self.normals[edge], self.edge(edge));
+        let height = (from.x - a.x) * n.0 + (from.y - a.y) * n.1;
+        if height <= 0.0 {
+            return;
+        }
+        // Along the edge, counted from the foot of the perpendicular, to the left of the way there.
+        let t = (n.1, -n.0);
+        let along = |p: Point| (p.x - from.x) * t.0 + (p.y - from.y) * t.1;
+        let (toward_right, toward_left) =
+            (right.0 * n.0 + right.1 * n.1, left.0 * n.0 + left.1 * n.1);
+        if toward_right >= 0.0 && toward_left >= 0.0 {
+            return;
+        }
+        let meets = |ray: (f64, f64), toward: f64, never: f64| {
+            if toward < 0.0 {
+                height * (ray.0 * t.0 + ray.1 * t.1) / -toward
+            } else {
+                never
+            }
+        };
+        let least = meets(right, toward_right, f64::NEG_INFINITY).max(along(a).min(along(b)));
+        let most = meets(left, toward_left, f64::INFINITY).min(along(a).max(along(b)));
+        if least > most {
+            return;
+        }
+        let at = 0f64.clamp(least, most);
+        let far = math::length(height, at);
+        let ray = (
+            (at * t.0 - height * n.0) / far,
+            (at * t.1 - height * n.1) / far,
+        );
+        found(far, height / far, ray);
+    }
+
     fn edge(&self, edge: usize) -> (Point, Point) {
         (self.corners[edge], self.corners[(edge + 1) % self.count])
     }
@@ -214,6 +256,47 @@ impl Form {
         match self {
             Self::Disc { centre, radius } => p.distance(*centre) - radius,
             Self::Polygon(own) => own.outermost(p).1,
+        }
+    }
+
+    /// The nearest place of each of its faces within a cone: how far it is, the cosine of the angle
+    /// between the way there and the face's normal, and the direction there. From within it is at
+    /// once there, squarely.
+    ///
+    /// - `middle`, `edges`: directions of the cone's middle, and of its right and left edge
+    /// - `opening`: cosine of half its opening, which is less than a quarter turn
+    pub fn nearest_within(
+        &self,
+        from: Point,
+        middle: (f64, f64),
+        edges: [(f64, f64); 2],
+        opening: f64,
+        mut found: impl FnMut(f64, f64, (f64, f64)),
+    ) {
+        match self {
+            Self::Disc { centre, radius } => {
+                let (dx, dy) = (centre.x - from.x, centre.y - from.y);
+                let far = math::length(dx, dy);
+                if far <= *radius {
+                    return found(0.0, 1.0, middle);
+                }
+                if dx * middle.0 + dy * middle.1 >= far * opening {
+                    return found(far - radius, 1.0, (dx / far, dy / far));
+                }
+                // It is nearest along the edge of the cone on its side.
+                let edge = edges[usize::from(middle.0 * dy - middle.1 * dx > 0.0)];
+                if let [Some((far, facing))] = self.meet(from, &[edge]) {
+                    found(far, facing, edge);
+                }
+            }
+            Self::Polygon(own) => {
+                if own.outermost(from).1 <= 0.0 {
+                    return found(0.0, 1.0, middle);
+                }
+                for edge in 0..own.count {
+                    own.face_within(edge, from, edges, &mut found);
+                }
+            }
         }
     }
 

@@ -335,6 +335,9 @@ impl Senses {
                     let from = plant.place(body, about.ahead, about.left);
                     let mut look = Look::new(from, body.cos_sin, &ranger.cone);
                     scene.show(&mut look, who);
+                    if look.again() {
+                        scene.show(&mut look, who);
+                    }
                     look.echo()
                 };
                 let echo = ranger.stray(about, echo);

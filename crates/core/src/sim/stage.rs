@@ -48,23 +48,36 @@ pub struct Stage {
 }
 
 /// What one ranging sensor sees at a moment.
+///
+/// The nearest place in its cone that sends something back is found exactly, face by face. Only
+/// when something nearer sends nothing back, and so may hide it, everything is looked at once more:
+/// whether it is hidden, and what is seen past it along some rays.
 #[derive(Clone, Debug)]
 pub struct Look {
     from: Point,
     rays: [(f64, f64); RAYS],
     middle: (f64, f64),
     cone: Cone,
-    /// What stands nearest in a ray hides what is behind it, even when it sends nothing back
-    /// itself.
-    first: [Option<(f64, f64)>; RAYS],
+    /// How far away the nearest thing of all is.
+    nearest: f64,
+    /// The nearest places that send something back, nearest first: how far, and in which direction.
+    backs: [(f64, (f64, f64)); BACKS],
+    /// What stands nearest in each ray, and how squarely it meets that; worked out when something
+    /// may be hidden.
+    first: Option<[Option<(f64, f64)>; RAYS]>,
 }
 
-/// A cone is this many rays.
+/// A cone is this many rays where something hides something else.
 const RAYS: usize = 5;
+/// As many of the nearest places are kept: behind a hidden one, the next may be seen.
+const BACKS: usize = 4;
+/// Places of one thing that are no further apart than this do not hide each other, metres.
+const SAME: f64 = 1e-6;
 
 /// The cone of a ranging sensor, as its body carries it.
 #[derive(Clone, Copy, Debug)]
 pub struct Cone {
+    /// From its right edge to its left one.
     rays: [(f64, f64); RAYS],
     opening: (f64, f64),
     greatest: f64,
@@ -97,7 +110,9 @@ impl Look {
             rays,
             middle: rays[RAYS / 2],
             cone: *cone,
-            first: [None; RAYS],
+            nearest: f64::INFINITY,
+            backs: [(f64::INFINITY, (0.0, 0.0)); BACKS],
+            first: None,
         }
     }
 
@@ -116,29 +131,61 @@ impl Look {
         if !self.near(centre, radius) {
             return;
         }
-        for (hit, first) in form
-            .meet(self.from, &self.rays)
-            .into_iter()
-            .zip(&mut self.first)
-        {
-            let Some(hit) = hit else { continue };
-            if first.is_none_or(|(far, _)| hit.0 < far) {
-                *first = Some(hit);
+        if let Some(first) = &mut self.first {
+            for (hit, first) in form.meet(self.from, &self.rays).into_iter().zip(first) {
+                let Some(hit) = hit else { continue };
+                if first.is_none_or(|(far, _)| hit.0 < far) {
+                    *first = Some(hit);
+                }
             }
+            let hidden = form.meet(self.from, &self.backs.map(|(_, ray)| ray));
+            for (hit, back) in hidden.into_iter().zip(&mut self.backs) {
+                if hit.is_some_and(|(far, _)| far < back.0 - SAME) {
+                    back.0 = f64::INFINITY;
+                }
+            }
+            return;
         }
+        let edges = [self.rays[0], self.rays[RAYS - 1]];
+        let (from, middle) = (self.from, self.middle);
+        form.nearest_within(
+            from,
+            middle,
+            edges,
+            self.cone.opening.0,
+            |far, facing, ray| {
+                self.nearest = self.nearest.min(far);
+                if far > self.cone.greatest || facing < self.cone.squarely {
+                    return;
+                }
+                let at = self.backs.partition_point(|(other, _)| *other <= far);
+                if at < BACKS {
+                    self.backs[at..].rotate_right(1);
+                    self.backs[at] = (far, ray);
+                }
+            },
+        );
     }
 
-    /// How far away the nearest thing is that sends something back, metres; none within reach. Each
-    /// of the rays counts only if it meets its face squarely enough.
+    /// Whether everything must be looked at once more; from now on it is for that.
+    pub fn again(&mut self) -> bool {
+        let sure = self.backs[0].0 <= self.nearest + SAME || self.nearest > self.cone.greatest;
+        if !sure {
+            self.first = Some([None; RAYS]);
+        }
+        !sure
+    }
+
+    /// How far away the nearest thing is that sends something back, metres; none within reach. A
+    /// face counts only where the beam meets it squarely enough.
     pub fn echo(&self) -> Option<f64> {
-        let back = |(far, facing): &(f64, f64)| {
+        let back = |(far, facing): &&(f64, f64)| {
             *far <= self.cone.greatest && *facing >= self.cone.squarely
         };
-        self.first
-            .iter()
-            .flatten()
-            .filter(|hit| back(hit))
-            .map(|(far, _)| *far)
+        let rays = self.first.iter().flatten().flatten();
+        let seen = rays.filter(back).map(|(far, _)| *far);
+        seen.chain(self.backs.map(|(far, _)| far))
+            .filter(|far| far.is_finite())
             .min_by(f64::total_cmp)
     }
 }
@@ -239,6 +286,9 @@ mod tests {
             let ahead = (math::cos(heading), math::sin(heading));
             let mut look = Look::new(Point::default(), ahead, &Cone::new(sensor));
             stage.show(&mut look);
+            if look.again() {
+                stage.show(&mut look);
+            }
             look.echo()
         };
         let echo = |heading: f64, cone: f64| see(heading, &sensor(cone));
@@ -280,5 +330,117 @@ mod tests {
             ..sensor(0.0)
         };
         assert_eq!(see(aside, &flat), None, "39 deg off the normal");
+    }
+    #[test]
+    fn a_thin_thing_never_falls_between_rays() {
+        // A post of 30 mm and a plate of 4 mm, anywhere in a cone of 16 deg: as far as the closed
+        // form says.
+        let cone = Cone::new(&sensor(16f64.to_radians()));
+        for nth in -48..=48 {
+            let angle = f64::from(nth) * 0.25f64.to_radians();
+            let (ahead, away) = ((math::cos(angle), math::sin(angle)), 0.9);
+            let centre = Point::new(away * ahead.0, away * ahead.1);
+            let post = Form::Disc {
+                centre,
+                radius: 0.015,
+            };
+            let mut look = Look::new(Point::default(), (1.0, 0.0), &cone);
+            look.at(&post, centre, 0.015);
+            let beside = angle.abs() - 8f64.to_radians();
+            let expected = if beside <= 0.0 {
+                Some(away - 0.015)
+            } else {
+                // Along the edge of the cone.
+                let (along, off) = (away * math::cos(beside), away * math::sin(beside));
+                (off <= 0.015).then(|| along - (0.015 * 0.015 - off * off).sqrt())
+            };
+            assert!(!look.again());
+            let seen = look.echo();
+            assert_eq!(seen.is_some(), expected.is_some(), "{angle}");
+            let off = seen.unwrap_or_default() - expected.unwrap_or_default();
+            assert!(off.abs() < 1e-9, "{seen:?} {expected:?} at {angle}");
+        }
+    }
+
+    #[test]
+    fn the_nearest_place_in_the_cone_is_that_of_many_rays() {
+        // Against 4,001 rays over the cone, for plates of any size, place and turn.
+        let mut seed = 1u64;
+        let mut any = || {
+            seed = seed.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1);
+            (seed >> 11) as f64 / (1u64 << 53) as f64
+        };
+        let mut seen = 0;
+        for _ in 0..400 {
+            let sensor = RangeSensor {
+                slant: 0.3 + any() * 1.2,
+                ..sensor(0.02 + any() * 1.5)
+            };
+            let (far, angle) = (0.2 + any(), (any() - 0.5) * 1.6);
+            let (c, s) = (math::cos(angle), math::sin(angle));
+            let (turn, half) = (any() * 6.3, 0.002 + any() * 0.3);
+            let (ux, uy) = (math::cos(turn) * half, math::sin(turn) * half);
+            let at = |by: f64| Point::new(far * c + by * ux, far * s + by * uy);
+            let plate = Form::along(at(-1.0), at(1.0), 0.01, 0.0).unwrap();
+            let (middle, reach) = (plate.middle(), plate.reach(plate.middle()));
+            if plate.apart(Point::default()) < 0.01 {
+                continue;
+            }
+            let mut look = Look::new(Point::default(), (1.0, 0.0), &Cone::new(&sensor));
+            look.at(&plate, middle, reach);
+            if look.again() {
+                look.at(&plate, middle, reach);
+            }
+            let ray = |nth: u32| {
+                let angle = (f64::from(nth) / 4000.0 - 0.5) * sensor.cone;
+                let hit = plate.meet(Point::default(), &[(math::cos(angle), math::sin(angle))])[0];
+                hit.filter(|(_, facing)| *facing >= math::cos(sensor.slant))
+            };
+            let by_rays = (0..=4000)
+                .filter_map(ray)
+                .map(|(far, _)| far)
+                .min_by(f64::total_cmp);
+            match (look.echo(), by_rays) {
+                (Some(exact), Some(rays)) => {
+                    assert!(
+                        exact <= rays + 1e-9 && rays - exact < 0.01,
+                        "{exact} {rays}"
+                    );
+                    seen += 1;
+                }
+                // Between two rays, or just square enough at the very end of a face.
+                (Some(_), None) => {}
+                (exact, rays) => assert_eq!(exact, rays, "{plate:?}"),
+            }
+        }
+        assert!(seen > 100, "{seen}");
+    }
+
+    #[test]
+    fn what_sends_nothing_back_hides_what_is_behind_it() {
+        // A plate that is met at 60 deg before a wall that is met squarely.
+        let plate = Form::along(Point::new(0.3, -0.2), Point::new(0.7, 0.5), 0.01, 0.0).unwrap();
+        let wall = Form::along(Point::new(1.0, -1.0), Point::new(1.0, 1.0), 0.01, 0.0).unwrap();
+        let see = |forms: &[&Form], cone: f64| {
+            let sensor = RangeSensor {
+                slant: 0.2,
+                ..sensor(cone)
+            };
+            let mut look = Look::new(Point::default(), (1.0, 0.0), &Cone::new(&sensor));
+            let all = |look: &mut Look| {
+                for form in forms {
+                    look.at(form, form.middle(), form.reach(form.middle()));
+                }
+            };
+            all(&mut look);
+            if look.again() {
+                all(&mut look);
+            }
+            look.echo()
+        };
+        assert!((see(&[&wall], 0.1).unwrap() - 0.99).abs() < 1e-9);
+        assert_eq!(see(&[&plate], 0.1), None);
+        assert_eq!(see(&[&plate, &wall], 0.1), None);
+        assert_eq!(see(&[&wall, &plate], 0.1), None);
     }
 }
