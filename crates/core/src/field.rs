@@ -87,6 +87,8 @@ pub struct Surface {
     pub rgb: [u8; 3],
     /// Share of light mirrored into a sensor that looks straight down, 0 to 1.
     pub gloss: f64,
+    /// Share of infrared light that it sends back; none where it is as bright as its colour.
+    pub infrared: Option<f64>,
 }
 
 /// Index of a surface in [`Field::surfaces`].
@@ -199,6 +201,11 @@ pub struct Field {
     pub edge: Edge,
     /// Light of the room on the mat, as a share of a floor sensor's own.
     pub ambient: f64,
+    /// How much that flickers, as a share of it, and how often a second.
+    pub flicker: (f64, f64),
+    /// How much the brightness of the mat differs from place to place: a standard deviation, as a
+    /// share of it.
+    pub unevenness: f64,
     /// Start poses; never empty in a field without findings.
     pub starts: Vec<Start>,
     /// Things to push.

@@ -498,7 +498,7 @@ fn ideal(robot: &Robot, field: &Field) -> Vec<Tones> {
                 };
             }
             let tones = field.surfaces.iter().map(|surface| {
-                let (brightness, rgb) = seen(surface);
+                let (brightness, rgb) = seen(surface, sensor.light);
                 let lit = |share: f64| sensor.reads(share, field.ambient);
                 let (brightness, rgb) = (lit(brightness), rgb.map(lit));
                 Tone {

@@ -8,6 +8,7 @@ pub use load::{FILE, load};
 
 use crate::ids::{ActuatorId, DeviceId, RangerId, SensorId, SignalId, SwitchId};
 use crate::scatter::{RobotSpread, Spreads};
+use crate::units::colour::Light;
 use crate::units::colour::linear;
 
 /// What kind of light a floor sensor distinguishes.
@@ -47,8 +48,8 @@ pub struct FloorSensor {
     pub left: f64,
     /// Diameter in metres of the spot on the mat that it averages.
     pub spot: f64,
-    /// Simulation steps (ms) between two published readings.
-    pub period_ms: u32,
+    /// When it reads.
+    pub clock: Clock,
     /// Standard deviation of a reading, as a share of full scale.
     pub noise: f64,
     /// Smallest difference of two readings, as a share of full scale.
@@ -58,8 +59,8 @@ pub struct FloorSensor {
     /// What its height makes of its own light: the square of the height it was made for over the
     /// height it has.
     pub gain: f64,
-    /// When in its period it reads, steps (ms).
-    pub phase_ms: u32,
+    /// The light of its lamp, and what it keeps of it.
+    pub light: Light,
     /// What it can report, for one that reports numbers.
     pub codes: Vec<Code>,
 }
@@ -109,8 +110,8 @@ pub struct RangeSensor {
     pub least: f64,
     /// What is further away is not seen and reads as this, metres.
     pub greatest: f64,
-    /// Simulation steps (ms) between two published readings.
-    pub period_ms: u32,
+    /// When it reads.
+    pub clock: Clock,
     /// Simulation steps (ms) from the measurement to its reading.
     pub latency_ms: u32,
     /// Standard deviation of a reading, metres.
@@ -119,8 +120,6 @@ pub struct RangeSensor {
     pub dropouts: f64,
     /// Share of its measurements that see something anywhere before the first thing.
     pub outliers: f64,
-    /// When in its period it measures, steps (ms).
-    pub phase_ms: u32,
     /// What it reports of a distance, as a share of it.
     pub scale: f64,
     /// Smallest difference of two readings, metres.
@@ -153,6 +152,48 @@ pub struct Motor {
     pub rated_voltage: f64,
     /// Moment of inertia of wheel, gearbox and rotor at the wheel, kg m^2.
     pub inertia: f64,
+}
+
+/// The clock of a sensor: when it reads.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Clock {
+    /// Microseconds between two readings.
+    pub period_us: u32,
+    /// Simulation step (ms) of the first one after the start.
+    pub phase_ms: u32,
+}
+
+impl Clock {
+    /// A clock of this many readings a second, 1 to 1000.
+    pub fn with_rate(hertz: f64) -> Self {
+        Self {
+            period_us: (1e6 / hertz).round().clamp(1e3, 1e6) as u32,
+            phase_ms: 0,
+        }
+    }
+
+    /// Seconds between two readings.
+    pub fn seconds(self) -> f64 {
+        f64::from(self.period_us) / 1e6
+    }
+
+    /// The step of the last reading up to a step, which is not before the first one. A reading
+    /// whose time lies between two steps is there in the second of them.
+    pub const fn last(self, step: u64) -> u64 {
+        let (period, phase) = (self.period_us as u64, self.phase_ms as u64);
+        let nth = (step - phase) * 1000 / period;
+        phase + (nth * period).div_ceil(1000)
+    }
+
+    /// The step of the first reading after a step.
+    pub const fn next(self, step: u64) -> u64 {
+        let (period, phase) = (self.period_us as u64, self.phase_ms as u64);
+        if step < phase {
+            return phase;
+        }
+        let nth = (step - phase) * 1000 / period + 1;
+        phase + (nth * period).div_ceil(1000)
+    }
 }
 
 /// How a battery runs down: its voltage without load falls evenly with the charge that was taken.

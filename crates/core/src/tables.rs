@@ -141,6 +141,12 @@ impl<'a> Tables<'a> {
         None
     }
 
+    /// Whether there is a section of a name below a key, such as `[motor.left]`.
+    pub fn has_named(&self, key: &str, name: &str) -> bool {
+        let below = self.root.get(key).map(Spanned::get_ref);
+        matches!(below, Some(DeValue::Table(table)) if table.contains_key(name))
+    }
+
     /// A section for each of these names below a key, such as `[motor.left]`, in the order of the
     /// names; what is missing is a finding.
     pub fn needed_named<T: Described, const N: usize>(

@@ -30,7 +30,7 @@ use crate::finding::{Finding, Hints, Source, did_you_mean};
 use crate::keys::{Described, Key, REQUIRED, Section, holds, section};
 use crate::scatter::{FieldScatter, FieldSpread, Spreads};
 use crate::tables::{Item, LARGEST_FILE, Tables, report_duplicates};
-use crate::units::{Angle, Length, Pair, Percent, Positive, colour};
+use crate::units::{Angle, Frequency, Length, Pair, Percent, Positive, colour};
 
 /// The longest side a field may have, in metres: beyond it a unit was probably mistyped.
 const LARGEST_SIDE: f64 = 20.0;
@@ -43,6 +43,7 @@ section! {
     SurfaceTable "[surface.NAME]" "A surface: what the mat, its marks and its things look like."
         colour: Spanned<String> = "\"#e9e3d2\"", REQUIRED, "Its colour.";
         gloss: Option<Spanned<Percent>> = "\"20 %\"", Some("0 %"), in 0.0..1.0, "From 0 % (matt) to 100 % (mirror).";
+        infrared: Option<Spanned<Percent>> = "\"60 %\"", Some("as bright as its colour"), in 0.0..1.0, "What it sends back of infrared light: black ink is often bright in it.";
 }
 
 section! {
@@ -120,6 +121,27 @@ const AMBIENT: Key = Key::new::<Percent>(
     "Light of the room on the mat, as a share of the light of a floor sensor.",
 )
 .within(0.0..5.0);
+const FLICKER: Key = Key::new::<Percent>(
+    "flicker",
+    "\"8 %\"",
+    Some("0 %"),
+    "How much the light of the room goes up and down, as a share of it.",
+)
+.within(0.0..1.0);
+const FLICKER_RATE: Key = Key::new::<Frequency>(
+    "flicker_rate",
+    "\"100 Hz\"",
+    Some("100 Hz"),
+    "How often it does: lamps flicker at twice the rate of the mains.",
+)
+.within(0.1..1000.0);
+const UNEVENNESS: Key = Key::new::<Percent>(
+    "unevenness",
+    "\"2 %\"",
+    Some("0 %"),
+    "How much the brightness of the mat differs from place to place, a standard deviation, as a share of it.",
+)
+.within(0.0..0.5);
 const EDGE: Key = Key::new::<EdgeWord>(
     "edge",
     "\"drop\"",
@@ -127,9 +149,25 @@ const EDGE: Key = Key::new::<EdgeWord>(
     "What is beyond the mat: the `floor` goes on, or there is a `drop`.",
 );
 
+/// Lamps on mains of 50 Hz flicker at this rate, Hz.
+const MAINS: f64 = 100.0;
+
 /// All that a field file may hold.
 pub const FILE: &[Section] = &[
-    Section::top("The mat.", &[NAME, SIZE, GROUND, SURROUND, AMBIENT, EDGE]),
+    Section::top(
+        "The mat.",
+        &[
+            NAME,
+            SIZE,
+            GROUND,
+            SURROUND,
+            AMBIENT,
+            FLICKER,
+            FLICKER_RATE,
+            UNEVENNESS,
+            EDGE,
+        ],
+    ),
     SurfaceTable::SECTION,
     LineTable::SECTION,
     PatchTable::SECTION,
@@ -185,6 +223,17 @@ fn load_size(tables: &mut Tables<'_>, field: &mut Field) {
     field.ambient = tables
         .top::<Percent>(&AMBIENT)
         .map_or(0.0, |share| share.value.si());
+    let share = |tables: &mut Tables<'_>, key: &Key| {
+        tables
+            .top::<Percent>(key)
+            .map_or(0.0, |share| share.value.si())
+    };
+    let rate = tables.top::<Frequency>(&FLICKER_RATE);
+    field.flicker = (
+        share(tables, &FLICKER),
+        rate.map_or(MAINS, |rate| rate.value.si()),
+    );
+    field.unevenness = share(tables, &UNEVENNESS);
     if let Some(Item {
         value: EdgeWord::Drop,
         ..
@@ -231,6 +280,7 @@ fn load_surfaces(tables: &mut Tables<'_>, field: &mut Field) {
             name: entry.name.value,
             rgb,
             gloss,
+            infrared: entry.value.infrared.map(|share| share.get_ref().si()),
         });
     }
     if let Some(ground) = ground {
@@ -275,6 +325,7 @@ fn surface_id(
             name: name.to_owned(),
             rgb: [128; 3],
             gloss: 0.0,
+            infrared: None,
         });
     }
     SurfaceId((field.surfaces.len() - 1) as u8)
@@ -477,6 +528,7 @@ fn take_over(tables: &mut Tables<'_>, field: &mut Field, drawing: Drawing, file:
                 name,
                 rgb: drawn.rgb,
                 gloss,
+                infrared: None,
             });
             Some(field.surfaces.len() - 1)
         });

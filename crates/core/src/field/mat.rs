@@ -11,7 +11,7 @@ use std::sync::{Arc, OnceLock};
 
 use super::outline::bounds;
 use super::{Edge, Field, Mark, Picture, Point, Shape, Surface};
-use crate::units::colour;
+use crate::units::colour::{self, Light};
 
 /// The raster holds at most this many texels; larger fields get coarser ones.
 const MOST_TEXELS: f64 = 6e6;
@@ -23,11 +23,31 @@ const TILE: usize = 32;
 /// choice of ours: it makes polished metal read brighter than white paper, as it does on a table.
 const MIRRORED_BACK: f64 = 0.9;
 
-/// Linear red, green, blue and the mirrored share, each 0 to 65535.
-type Texel = [u16; 4];
+/// Linear red, green, blue, infrared and the mirrored share, each 0 to 65535.
+type Texel = [u16; 5];
 
 /// What a sensor sees over a drop.
-const NOTHING: Texel = [0; 4];
+const NOTHING: Texel = [0; 5];
+
+/// What a sensor keeps of what a texel sends back.
+fn kept(light: Light) -> &'static [fn(Texel) -> u16] {
+    match light {
+        Light::Colours => &[
+            |texel| bright(texel, texel[0]),
+            |texel| bright(texel, texel[1]),
+            |texel| bright(texel, texel[2]),
+        ],
+        Light::White => &[brightness],
+        Light::Red => &[|texel| bright(texel, texel[0])],
+        Light::Infrared => &[|texel| bright(texel, texel[3])],
+    }
+}
+
+/// The same as three shares of full scale.
+fn shares(light: Light, texel: Texel) -> [f64; 3] {
+    let kept = kept(light);
+    [0, 1, 2].map(|channel| f64::from(kept[channel.min(kept.len() - 1)](texel)) / 65535.0)
+}
 
 /// A field's mat, row 0 at the bottom.
 #[derive(Clone, Debug)]
@@ -52,7 +72,7 @@ pub struct Mat {
 pub struct Blurred {
     mat: Mat,
     kernel: Kernel,
-    colour: bool,
+    light: Light,
     /// Texels that the raster reaches beyond the mat on each side.
     margin: usize,
     per_metre: f64,
@@ -147,19 +167,16 @@ impl Mat {
         canvas.texels
     }
 
-    /// The mat seen through a round spot; `colour` keeps red, green and blue apart, otherwise one
-    /// brightness.
-    pub fn blurred(&self, spot_diameter: f64, colour: bool) -> Blurred {
+    /// The mat seen through a round spot in some light.
+    pub fn blurred(&self, spot_diameter: f64, light: Light) -> Blurred {
         let radius = (spot_diameter / 2.0 / self.texel).max(0.5);
         let margin = radius.ceil() as usize + 2;
         let (width, height) = (self.width + 2 * margin, self.height + 2 * margin);
         let across = width.div_ceil(TILE);
-        let share = |value: u16| f64::from(value) / 65535.0;
-        let all = self.surround;
         Blurred {
             mat: self.clone(),
             kernel: Kernel::new(radius),
-            colour,
+            light,
             margin,
             per_metre: 1.0 / self.texel,
             size: ((width - 1) as f64, (height - 1) as f64),
@@ -167,11 +184,7 @@ impl Mat {
             tiles: (0..across * height.div_ceil(TILE))
                 .map(|_| OnceLock::new())
                 .collect(),
-            surround: if colour {
-                [0, 1, 2].map(|c| share(bright(all, all[c])))
-            } else {
-                [share(brightness(all)); 3]
-            },
+            surround: shares(light, self.surround),
         }
     }
 }
@@ -248,7 +261,7 @@ impl Canvas {
         for (at, [r, g, b, cover]) in seen {
             mix(
                 &mut self.texels[at],
-                [r, g, b, gloss],
+                [r, g, b, white([r, g, b]), gloss],
                 f64::from(cover) / 65535.0,
             );
         }
@@ -356,7 +369,10 @@ fn clipped(from: f64, to: f64, least: isize, most: isize) -> std::ops::Range<isi
 impl Blurred {
     /// How many channels a sample has: 1 or 3.
     pub const fn channels(&self) -> usize {
-        if self.colour { 3 } else { 1 }
+        match self.light {
+            Light::Colours => 3,
+            Light::White | Light::Red | Light::Infrared => 1,
+        }
     }
 
     /// The mean over the spot around a point (metres), per channel, 0 to 1; with one channel all
@@ -385,7 +401,7 @@ impl Blurred {
                 f64::from(high[channel]) * (1.0 - fx) + f64::from(high[channels + channel]) * fx;
             (low * (1.0 - fy) + high * fy) / 65535.0
         };
-        if self.colour {
+        if self.light == Light::Colours {
             [mean(0), mean(1), mean(2)]
         } else {
             [mean(0); 3]
@@ -398,15 +414,7 @@ impl Blurred {
         let corner = |tile: usize| (tile * TILE) as isize - (self.margin + reach) as isize;
         let side = SIDE + 2 * reach;
         let window = self.mat.window(corner(i), corner(j), side, side);
-        let pick: &[fn(Texel) -> u16] = if self.colour {
-            &[
-                |t| bright(t, t[0]),
-                |t| bright(t, t[1]),
-                |t| bright(t, t[2]),
-            ]
-        } else {
-            &[brightness]
-        };
+        let pick = kept(self.light);
         let mut tile = vec![0; SIDE * SIDE * pick.len()];
         let uniform = window.iter().all(|texel| *texel == window[0]);
         for (channel, pick) in pick.iter().enumerate() {
@@ -481,30 +489,40 @@ impl Kernel {
 /// sRGB bytes to linear light, and gloss, as 0 to 65535. Source: IEC 61966-2-1.
 fn linear(surface: &Surface) -> Texel {
     let [r, g, b] = colour::linear(surface.rgb).map(|share| (share * 65535.0) as u16);
-    [r, g, b, (surface.gloss * MIRRORED_BACK * 65535.0) as u16]
+    let infrared = surface
+        .infrared
+        .map_or_else(|| white([r, g, b]), |share| (share * 65535.0) as u16);
+    let mirrored = (surface.gloss * MIRRORED_BACK * 65535.0) as u16;
+    [r, g, b, infrared, mirrored]
 }
 
 /// What one channel sends back: its own colour, plus the mirrored share of what it did not swallow.
 fn bright(texel: Texel, channel: u16) -> u16 {
-    let (own, mirrored) = (f64::from(channel), f64::from(texel[3]) / 65535.0);
+    let (own, mirrored) = (f64::from(channel), f64::from(texel[4]) / 65535.0);
     (own + (65535.0 - own) * mirrored) as u16
 }
 
-/// Brightness under white light: red, green and blue weighed by Rec. 709, then the mirrored share.
-fn brightness(texel: Texel) -> u16 {
-    let [r, g, b, _] = texel.map(f64::from);
-    bright(texel, (0.2126 * r + 0.7152 * g + 0.0722 * b) as u16)
+/// Red, green and blue as one brightness. Source: Rec. ITU-R BT.709, luma of linear light.
+fn white(rgb: [u16; 3]) -> u16 {
+    let [r, g, b] = rgb.map(f64::from);
+    (0.2126 * r + 0.7152 * g + 0.0722 * b) as u16
 }
 
-/// What a sensor with a spot wholly on this surface gets back, 0 to 1: brightness, then red, green,
-/// blue.
-pub fn seen(surface: &Surface) -> (f64, [f64; 3]) {
+/// Brightness under white light, then the mirrored share.
+fn brightness(texel: Texel) -> u16 {
+    bright(texel, white([texel[0], texel[1], texel[2]]))
+}
+
+/// What a sensor with a spot wholly on this surface gets back, 0 to 1: brightness, then what it
+/// keeps of it, red, green and blue when it tells colours apart.
+pub fn seen(surface: &Surface, light: Light) -> (f64, [f64; 3]) {
     let texel = linear(surface);
-    let share = |value: u16| f64::from(value) / 65535.0;
-    (
-        share(brightness(texel)),
-        [0, 1, 2].map(|channel| share(bright(texel, texel[channel]))),
-    )
+    let kept = shares(light, texel);
+    let all = match light {
+        Light::Colours => f64::from(brightness(texel)) / 65535.0,
+        Light::White | Light::Red | Light::Infrared => kept[0],
+    };
+    (all, kept)
 }
 
 fn mix(texel: &mut Texel, colour: Texel, cover: f64) {
@@ -524,6 +542,7 @@ mod tests {
             name: name.to_owned(),
             rgb: [grey; 3],
             gloss: 0.0,
+            infrared: None,
         };
         let surfaces = vec![surface("pale", 255), surface("dark", 0)];
         Arc::new(Field {
@@ -555,7 +574,7 @@ mod tests {
     #[test]
     fn a_spot_half_over_an_edge_reads_half() {
         let mat = Mat::new(&field(vec![band(&[(0.0, 0.1), (0.4, 0.1)], 0.02)]), None)
-            .blurred(0.008, false);
+            .blurred(0.008, Light::White);
         let read = |y: f64| mat.sample(Point::new(0.2, y))[0];
         assert!(read(0.1) < 0.001);
         assert!(read(0.15) > 0.999);
@@ -567,7 +586,7 @@ mod tests {
         // The share of a disc of radius r beyond a chord at distance d: (acos(d/r) - d/r
         // sqrt(1-(d/r)^2)) / pi.
         let mat = Mat::new(&field(vec![band(&[(0.0, 0.1), (0.4, 0.1)], 0.02)]), None)
-            .blurred(0.012, false);
+            .blurred(0.012, Light::White);
         for step in -5..=5 {
             let d = f64::from(step) * 0.001;
             let k: f64 = d / 0.006;
@@ -615,7 +634,7 @@ mod tests {
         // painted mat.
         let marks = vec![band(&[(0.02, 0.03), (0.3, 0.17), (0.39, 0.02)], 0.02)];
         let mat = Mat::new(&field(marks.clone()), None);
-        let blurred = mat.blurred(0.012, false);
+        let blurred = mat.blurred(0.012, Light::White);
         let shape = &marks[0].shape;
         for step in 0..300 {
             let at = Point::new(
@@ -652,7 +671,7 @@ mod tests {
             }),
             None,
         )
-        .blurred(0.008, true);
+        .blurred(0.008, Light::Colours);
         assert_eq!(mat.sample(Point::new(-5.0, 0.1)), [0.0; 3]);
         assert_eq!(mat.sample(Point::new(f64::NAN, 0.1)), [0.0; 3]);
         assert!(
@@ -675,7 +694,7 @@ mod tests {
         let table = Arc::new(table);
         let read = |platform, x: f64| {
             Mat::new(&table, platform)
-                .blurred(0.004, false)
+                .blurred(0.004, Light::White)
                 .sample(Point::new(x, 0.1))[0]
         };
         assert!(read(Some(0), 0.2) > 0.99 && read(Some(0), 0.26) < 0.01);
@@ -696,12 +715,14 @@ mod tests {
             name: "copper".into(),
             rgb: [184, 115, 51],
             gloss: 0.95,
+            infrared: None,
         };
         let paper = Surface {
             name: "pale".into(),
             rgb: [233, 228, 212],
             gloss: 0.0,
+            infrared: None,
         };
-        assert!(seen(&copper).0 > seen(&paper).0);
+        assert!(seen(&copper, Light::White).0 > seen(&paper, Light::White).0);
     }
 }

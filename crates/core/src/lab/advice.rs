@@ -242,7 +242,7 @@ impl<'a> Adviser<'a> {
             all.extend(others.map(|surface| {
                 (
                     surface.name.as_str(),
-                    about.reads(seen(surface).0, self.field.ambient),
+                    about.reads(seen(surface, about.light).0, self.field.ambient),
                 )
             }));
         }

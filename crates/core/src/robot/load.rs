@@ -6,13 +6,14 @@ use serde::Deserialize;
 use toml::Spanned;
 
 use super::{
-    Actuator, Capacity, Code, FloorSensor, Gyro, Motor, RangeSensor, Robot, SensorKind, Side,
-    Signal, SignalKind, Steering, TouchSensor,
+    Actuator, Capacity, Clock, Code, FloorSensor, Gyro, Motor, RangeSensor, Robot, SensorKind,
+    Side, Signal, SignalKind, Steering, TouchSensor,
 };
 use crate::finding::{Finding, Source};
 use crate::keys::{Described, Key, REQUIRED, Section, holds, section};
 use crate::scatter::{RobotScatter, RobotSpread, Spreads};
 use crate::tables::{Item, Tables, report_duplicates};
+use crate::units::colour::Light;
 use crate::units::{
     Angle, Charge, Frequency, Inertia, Length, Mass, NotNegative, Pair, Percent, Positive, Time,
     Torque, TurnRate, Voltage, colour, math,
@@ -23,6 +24,7 @@ holds!(
     SignalWord: "`lamp`, `text` or `tone`",
     KindWord: "`reflectance`, `colour` or `code`",
     PolarityWord: "`bright is high` or `dark is high`",
+    LampWord: "`white`, `red` or `infrared`",
     Vec<CodeTable>: "a list of entries",
 );
 
@@ -124,7 +126,7 @@ section! {
 }
 
 section! {
-    MotorTable "[motor.left] and [motor.right]" "The motors of the driven wheels, all values at the wheel."
+    MotorTable "[motor.left] and [motor.right]" "The motors of the driven wheels, all values at the wheel. A car may have one for both instead, `[motor.both]`."
         port: Spanned<String> = "\"MA\"", REQUIRED, "The port that it is plugged into; each device has its own.";
         no_load_speed: Positive<TurnRate> = "\"1020 deg/s\"", REQUIRED, in 0.1..700.0, "How fast it turns at its rated voltage without load.";
         stall_torque: Spanned<Positive<Torque>> = "\"0.38 N m\"", REQUIRED, in 0.0005..50.0, "How hard it pulls at its rated voltage when it is held still.";
@@ -176,6 +178,14 @@ enum KindWord {
     Code,
 }
 
+#[derive(Clone, Copy, Deserialize)]
+#[serde(rename_all = "lowercase")]
+enum LampWord {
+    White,
+    Red,
+    Infrared,
+}
+
 #[derive(Deserialize, Default)]
 enum PolarityWord {
     #[default]
@@ -197,9 +207,10 @@ section! {
         height: Option<Spanned<Positive<Length>>> = "\"8 mm\"", Some("none"), "How high it sits above the mat.";
         opening: Option<Spanned<Positive<Angle>>> = "\"50 deg\"", Some("none"), "The whole angle that it sees.";
         made_for: Option<Spanned<Positive<Length>>> = "\"8 mm\"", Some("as `height`"), "The height at which its own light is as bright as it should be.";
+        lamp: Option<Spanned<LampWord>> = "\"infrared\"", Some("white"), "The light of its own lamp, for kind `reflectance`: red tape is bright in red light.";
         #[serde(default)]
         codes: Vec<CodeTable> = "[]", Some("none"), "The code table of a sensor of kind `code`.";
-        rate: Spanned<Positive<Frequency>> = "\"500 Hz\"", REQUIRED, "How often it reads; the time between readings must be whole milliseconds.";
+        rate: Spanned<Positive<Frequency>> = "\"500 Hz\"", REQUIRED, "How often it reads, 1 Hz to 1000 Hz.";
         #[serde(default)]
         noise: NotNegative<Percent> = "\"1.2 %\"", Some("0 %"), "The noise of one reading, a standard deviation.";
         #[serde(default)]
@@ -217,7 +228,7 @@ section! {
         #[serde(default)]
         least: NotNegative<Length> = "\"30 mm\"", Some("0 mm"), "The shortest distance that it can measure.";
         greatest: Spanned<Positive<Length>> = "\"1200 mm\"", REQUIRED, "The longest distance that it can measure.";
-        rate: Spanned<Positive<Frequency>> = "\"25 Hz\"", REQUIRED, "How often it measures; the time between readings must be whole milliseconds.";
+        rate: Spanned<Positive<Frequency>> = "\"25 Hz\"", REQUIRED, "How often it measures, 1 Hz to 1000 Hz.";
         latency: Option<Spanned<NotNegative<Time>>> = "\"20 ms\"", Some("0 ms"), "From measurement to reading.";
         #[serde(default)]
         noise: NotNegative<Length> = "\"3 mm\"", Some("0 mm"), "The noise of one reading, a standard deviation.";
@@ -260,6 +271,9 @@ pub const FILE: &[Section] = &[
 
 /// Force in N that presses a touch switch.
 const PRESSES: f64 = 0.3;
+
+/// How far off the body a sensor may sit on a bracket, metres.
+const BRACKET: f64 = 0.15;
 
 /// A table of codes has at most this many entries.
 const MOST_CODES: usize = 100;
@@ -313,7 +327,15 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
             })
         }
     };
-    let [left, right] = tables.needed_named::<MotorTable, 2>("motor", ["left", "right"]);
+    // A car may drive both wheels with one motor, through a differential.
+    let one = steering.is_some() && tables.has_named("motor", "both");
+    let motors = if one {
+        let [both] = tables.needed_named::<MotorTable, 1>("motor", ["both"]);
+        both.map(|both| (both, None))
+    } else {
+        let [left, right] = tables.needed_named::<MotorTable, 2>("motor", ["left", "right"]);
+        left.zip(right).map(|(left, right)| (left, Some(right)))
+    };
     let battery = tables.needed::<BatteryTable>("battery");
     let control = tables.needed::<ControlTable>("control");
     let gyro = tables.section::<GyroTable>("gyro");
@@ -324,7 +346,7 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
     let actuator_tables = tables.sections::<ActuatorTable>("actuator");
     let signal_tables = tables.sections::<SignalTable>("signal");
     let (body, drive, caster) = (body?.value, drive?.value, caster?);
-    let (left, right, battery, control) = (left?, right?, battery?.value, control?.value);
+    let ((left, right), battery, control) = (motors?, battery?.value, control?.value);
 
     check_balance(tables, &body, &caster);
     report_duplicates(
@@ -343,8 +365,8 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
             .iter(),
     );
     let gyro_port = gyro.iter().map(|item| &item.value.port);
-    let ports: Vec<Item<String>> = [&left.port, &right.port]
-        .into_iter()
+    let ports: Vec<Item<String>> = std::iter::once(&left.port)
+        .chain(right.as_ref().map(|right| &right.port))
         .chain(gyro_port)
         .chain(sensor_tables.iter().map(|item| &item.value.port))
         .chain(ranging_tables.iter().map(|item| &item.value.port))
@@ -382,6 +404,13 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
     let believed = drive.wheel_diameter.get_ref().0.si();
     let mass = body.mass.get_ref().0.si();
     let com = *body.centre_of_mass.get_ref();
+    let (left, right) = match right {
+        Some(right) => (motor_of(tables, left), motor_of(tables, right)),
+        None => {
+            let each = half(motor_of(tables, left));
+            (each.clone(), each)
+        }
+    };
     Some(Robot {
         name: name?.value,
         team: team.map_or_else(String::new, |item| item.value),
@@ -408,8 +437,8 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
         caster_drag: *caster.drag.get_ref(),
         caster_trail: caster.trail.0.si(),
         caster_scrub: caster.scrub.map_or(SCRUB, Spanned::into_inner),
-        left: motor_of(tables, left),
-        right: motor_of(tables, right),
+        left,
+        right,
         capacity: capacity(tables, &battery),
         battery: battery.voltage.0.si(),
         sag: sag(tables, &battery),
@@ -611,6 +640,18 @@ fn motor_of(tables: &mut Tables<'_>, table: MotorTable) -> Motor {
     }
 }
 
+/// What one of two wheels has of a motor that drives both: a differential shares its torque
+/// equally.
+fn half(motor: Motor) -> Motor {
+    Motor {
+        stall_torque: motor.stall_torque / 2.0,
+        friction: motor.friction / 2.0,
+        stiction: motor.stiction / 2.0,
+        inertia: motor.inertia / 2.0,
+        ..motor
+    }
+}
+
 fn capacity(tables: &mut Tables<'_>, battery: &BatteryTable) -> Option<Capacity> {
     let full = battery.voltage.0.si();
     let left = battery.empty.as_ref().map_or(LEFT_WHEN_EMPTY, |given| {
@@ -704,6 +745,44 @@ fn milliseconds(
     whole as u32
 }
 
+fn light(tables: &mut Tables<'_>, name: &str, table: &SensorTable) -> Light {
+    let lamp = table.lamp.as_ref().map(|lamp| *lamp.get_ref());
+    match (table.kind.get_ref(), lamp) {
+        (KindWord::Reflectance, None | Some(LampWord::White)) => Light::White,
+        (KindWord::Reflectance, Some(LampWord::Red)) => Light::Red,
+        (KindWord::Reflectance, Some(LampWord::Infrared)) => Light::Infrared,
+        (KindWord::Colour | KindWord::Code, lamp) => {
+            if let Some(given) = &table.lamp
+                && !matches!(lamp, Some(LampWord::White))
+            {
+                let hint = "take `lamp` out, or write `kind = \"reflectance\"`";
+                tables
+                    .error(
+                        "R123",
+                        given.span(),
+                        format!("`{name}` tells colours apart, which takes white light"),
+                    )
+                    .help(hint.to_owned());
+            }
+            Light::Colours
+        }
+    }
+}
+
+fn clock(tables: &mut Tables<'_>, rate: &Spanned<Positive<Frequency>>) -> Clock {
+    let hertz = rate.get_ref().0.si();
+    if !(1.0..=1000.0).contains(&hertz) {
+        tables
+            .error(
+                "R122",
+                rate.span(),
+                format!("a rate of {hertz} Hz is not possible"),
+            )
+            .help("a sensor reads 1 to 1000 times a second".to_owned());
+    }
+    Clock::with_rate(hertz)
+}
+
 fn report_off_robot(
     tables: &mut Tables<'_>,
     name: &str,
@@ -711,6 +790,8 @@ fn report_off_robot(
     span: std::ops::Range<usize>,
     (rear, front, side): (f64, f64, f64),
 ) {
+    // On a bracket it may sit some way before, behind or beside the body.
+    let (rear, front, side) = (rear - BRACKET, front + BRACKET, side + BRACKET);
     if place.x > front || place.x < rear || place.y.abs() > side {
         let message = format!(
             "sensor `{name}` at {}, {} mm is off the robot",
@@ -774,17 +855,11 @@ fn ranger(tables: &mut Tables<'_>, table: RangingTable, extent: (f64, f64, f64))
         cone: cone.min(2.0),
         least,
         greatest: greatest.min(20.0),
-        period_ms: milliseconds(
-            tables,
-            1.0 / table.rate.get_ref().0.si(),
-            table.rate.span(),
-            "a time between readings",
-        ),
+        clock: clock(tables, &table.rate),
         latency_ms,
         noise: table.noise.0.si().min(1.0),
         dropouts: table.dropouts.0.si(),
         outliers: table.outliers.0.si(),
-        phase_ms: 0,
         scale: 1.0,
         step: table.step.0.si().min(1.0),
         slant,
@@ -799,14 +874,10 @@ fn sensor(tables: &mut Tables<'_>, table: SensorTable, extent: (f64, f64, f64)) 
     report_off_robot(tables, &name, place, table.at.span(), extent);
     let (spot, gain) = spot(tables, &name, &table);
     let codes = codes(tables, &name, &table);
-    let rate = table.rate.get_ref().0.si();
-    let period_ms = milliseconds(
-        tables,
-        1.0 / rate,
-        table.rate.span(),
-        "a time between readings",
-    );
+    let clock = clock(tables, &table.rate);
+    let light = light(tables, &name, &table);
     FloorSensor {
+        light,
         name,
         kind: match table.kind.get_ref() {
             KindWord::Reflectance => SensorKind::Reflectance,
@@ -817,12 +888,11 @@ fn sensor(tables: &mut Tables<'_>, table: SensorTable, extent: (f64, f64, f64)) 
         ahead: place.x,
         left: place.y,
         spot: spot.min(0.1),
-        period_ms,
+        clock,
         noise: table.noise.0.si().min(1.0),
         step: table.step.0.si().min(1.0),
         inverted: matches!(table.polarity, PolarityWord::DarkIsHigh),
         gain,
-        phase_ms: 0,
         codes,
     }
 }
@@ -864,7 +934,7 @@ fn spot(tables: &mut Tables<'_>, name: &str, table: &SensorTable) -> (f64, f64) 
         (Some(made_for), Some(height)) => made_for / height,
         _ => 1.0,
     };
-    (spot.min(0.1), (ratio * ratio).min(4.0))
+    (spot.min(0.1), ratio * ratio)
 }
 
 fn codes(tables: &mut Tables<'_>, name: &str, table: &SensorTable) -> Vec<Code> {
@@ -1000,9 +1070,9 @@ mod tests {
         );
         check(
             "rate = \"500 Hz\"",
-            "rate = \"300 Hz\"",
-            "R107",
-            "whole number of milliseconds",
+            "rate = \"3000 Hz\"",
+            "R122",
+            "1 to 1000 times",
         );
         check(
             "port = \"S1\"",
@@ -1183,8 +1253,8 @@ mod tests {
         let robot = load(GOOD).0.unwrap();
         let ahead = &robot.rangers[robot.ranger("ahead").unwrap()];
         assert_eq!(
-            (ahead.facing, ahead.latency_ms, ahead.period_ms),
-            (0.0, 20, 40)
+            (ahead.facing, ahead.latency_ms, ahead.clock.period_us),
+            (0.0, 20, 40_000)
         );
         assert!(ahead.blind_above.is_infinite() && (ahead.slant - USUAL_SLANT).abs() < 1e-12);
         assert_eq!(
@@ -1226,5 +1296,58 @@ mod tests {
                 "missing section `motor.right`"
             ]
         );
+    }
+
+    #[test]
+    fn one_motor_of_a_car_is_two_of_half_its_strength() {
+        let two = include_str!("../../../../examples/brinewick/robots/barge-cart.toml");
+        let right = two.find("[motor.right]").unwrap();
+        let after = right + two[right..].find("\n\n").unwrap();
+        let one = format!("{}{}", &two[..right], &two[after..])
+            .replace("[motor.left]", "[motor.both]")
+            .replace("\"0.2 N m\"", "\"0.4 N m\"")
+            .replace("\"0.01 N m\"", "\"0.02 N m\"");
+        let inertia = "rated_voltage = \"7.4 V\"\ninertia = \"1.1 kg cm^2\"";
+        let one = one.replacen("rated_voltage = \"7.4 V\"", inertia, 1);
+        let (two, (one, findings)) = (load(two).0.unwrap(), load(&one));
+        assert!(findings.is_empty(), "{findings:#?}");
+        let one = one.unwrap();
+        let right = Motor {
+            port: two.left.port.clone(),
+            ..two.right.clone()
+        };
+        assert_eq!((&one.left, &one.right), (&two.left, &right));
+        // A robot that turns by its wheels needs two.
+        let codes: Vec<_> = load(&GOOD.replace("[motor.left]", "[motor.both]")).1;
+        assert!(
+            codes
+                .iter()
+                .any(|finding| finding.message.contains("motor.both"))
+        );
+    }
+
+    #[test]
+    fn a_clock_reads_as_often_as_its_rate_says_and_never_early() {
+        for hertz in [1.0f64, 7.0, 15.0, 30.0, 60.0, 300.0, 999.0, 1000.0] {
+            for phase_ms in [0, 3, 17] {
+                let clock = Clock {
+                    phase_ms,
+                    ..Clock::with_rate(hertz)
+                };
+                let mut step = u64::from(phase_ms);
+                for nth in 1..3000u32 {
+                    let next = clock.next(step);
+                    let due = f64::from(phase_ms) + f64::from(nth) * clock.seconds() * 1e3;
+                    assert!(
+                        (next as f64 - due) > -1e-6 && (next as f64 - due) < 1.0,
+                        "{hertz}"
+                    );
+                    for between in step..next {
+                        assert_eq!((clock.last(between), clock.next(between)), (step, next));
+                    }
+                    step = next;
+                }
+            }
+        }
     }
 }

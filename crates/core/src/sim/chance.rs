@@ -11,7 +11,7 @@ use super::random::Noise;
 use super::scene::in_the_way;
 use super::world::{World, by_lot};
 use crate::field::{Edge, Field, Object, Outline, Point, Pose, SurfaceId};
-use crate::robot::{Motor, Robot};
+use crate::robot::{Clock, Motor, Robot};
 use crate::scatter::Scatter;
 use crate::units::{Quantity, Unit};
 
@@ -367,12 +367,12 @@ impl Draws {
         }
         for sensor in &mut robot.sensors {
             sensor.gain *= self.factor(&format!("{who}{} gain", sensor.name), spread.floor_gain);
-            sensor.phase_ms = self.phase(&format!("{who}{}", sensor.name), sensor.period_ms);
+            sensor.clock.phase_ms = self.phase(&format!("{who}{}", sensor.name), sensor.clock);
         }
         for ranger in &mut robot.rangers {
             ranger.scale *=
                 self.factor(&format!("{who}{} scale", ranger.name), spread.ranging_scale);
-            ranger.phase_ms = self.phase(&format!("{who}{}", ranger.name), ranger.period_ms);
+            ranger.clock.phase_ms = self.phase(&format!("{who}{}", ranger.name), ranger.clock);
         }
         robot
     }
@@ -383,7 +383,8 @@ impl Draws {
     }
 
     /// When in its period a sensor reads: its clock knows nothing of the controller's.
-    fn phase(&mut self, what: &str, period_ms: u32) -> u32 {
+    fn phase(&mut self, what: &str, clock: Clock) -> u32 {
+        let period_ms = clock.period_us.div_ceil(1000);
         if period_ms < 2 {
             return 0;
         }

@@ -12,7 +12,7 @@ use super::drive::Plant;
 use super::random::Noise;
 use super::referee::Referee;
 use super::scene::{Fallen, Marks, Rider, Scene};
-use super::sensor::Senses;
+use super::sensor::{Lit, Senses};
 use super::world::{Levels, Role, World, by_lot};
 use crate::controller::{
     Action, Command, Controller, End, Event, Program, Status, THERE, WheelCommand,
@@ -185,6 +185,7 @@ struct Match<'w> {
     interventions: &'w [Intervention],
     scene: Scene,
     seats: Vec<Seat<'w>>,
+    lit: Lit,
     referee: Referee,
     /// With what was laid on the mat by hand.
     laid: Vec<Mark>,
@@ -282,6 +283,7 @@ impl<'w> Match<'w> {
             off_mat: false,
             scene,
             seats,
+            lit: Lit::new(field, play.seed),
             referee: Referee::new(field, &world.robot),
             laid: Vec::new(),
             relaid: None,
@@ -439,7 +441,7 @@ impl<'w> Match<'w> {
             .map_or_else(|| self.world.mats(who), |relaid| &relaid[who]);
         seat.senses.sense(
             seat.robot,
-            self.world.field.ambient,
+            &self.lit,
             &levels[rider.level],
             rider,
             self.step,

@@ -10,10 +10,10 @@ use super::random::Noise;
 use super::scene::{Rider, Scene};
 use super::stage::{Cone, Look};
 use crate::controller::{Command, Reading, Readings};
-use crate::field::Blurred;
+use crate::field::{Blurred, Field, Point};
 use crate::robot::{RangeSensor, Robot, Side};
 use crate::units::colour::linear;
-use crate::units::math::{TAU, exp};
+use crate::units::math::{self, TAU, exp};
 
 /// The robot's senses during one run.
 ///
@@ -73,6 +73,72 @@ struct GyroState {
     unsettled: (f64, f64),
 }
 
+/// The light of a room and the evenness of a mat during a run.
+#[derive(Clone, Debug)]
+pub struct Lit {
+    ambient: f64,
+    /// How much it flickers, as a share of full scale, its turns in a step and at the start.
+    flicker: Option<(f64, f64, f64)>,
+    unevenness: f64,
+    seed: u64,
+}
+
+/// Side of the patches in which a mat is brighter or paler, metres.
+const PATCH: f64 = 0.04;
+
+impl Lit {
+    /// The light of a field in the run of a seed.
+    pub fn new(field: &Field, seed: u64) -> Self {
+        let (share, rate) = field.flicker;
+        let (most, begins) = (
+            share * field.ambient,
+            Noise::new(seed, "flicker of the light").uniform(),
+        );
+        Self {
+            ambient: field.ambient,
+            flicker: (most > 0.0).then_some((most, rate * STEP, begins)),
+            unevenness: field.unevenness,
+            seed: Noise::new(seed, "evenness of the mat").bits(),
+        }
+    }
+
+    /// Light of the room in a step.
+    fn ambient(&self, step: u64) -> f64 {
+        self.flicker.map_or(self.ambient, |(most, turns, begins)| {
+            let turned = step as f64 * turns + begins;
+            self.ambient + most * math::sin(TAU * (turned - floor(turned)))
+        })
+    }
+
+    /// How much brighter than it should be the mat is at a place, as a factor: normally spread over
+    /// a grid of patches, and even between them.
+    fn evenness(&self, at: Point) -> f64 {
+        if self.unevenness == 0.0 {
+            return 1.0;
+        }
+        let (x, y) = (at.x / PATCH, at.y / PATCH);
+        let (column, row) = (floor(x), floor(y));
+        let corner = |right: f64, up: f64| {
+            let place = ((column + right) as i64 as u64) << 32 ^ (row + up) as i64 as u32 as u64;
+            Noise::new(self.seed ^ place, "patch").normal()
+        };
+        let (dx, dy) = (x - column, y - row);
+        let weights = [
+            ((0.0, 0.0), (1.0 - dx) * (1.0 - dy)),
+            ((1.0, 0.0), dx * (1.0 - dy)),
+            ((0.0, 1.0), (1.0 - dx) * dy),
+            ((1.0, 1.0), dx * dy),
+        ];
+        // Between patches their mean would be less spread than each of them.
+        let size: f64 = weights.iter().map(|(_, share)| share * share).sum();
+        let off: f64 = weights
+            .iter()
+            .map(|((right, up), share)| share * corner(*right, *up))
+            .sum();
+        (1.0 + self.unevenness * off / size.sqrt()).max(0.0)
+    }
+}
+
 /// A ranging sensor during a run.
 #[derive(Clone, Debug)]
 struct Ranger {
@@ -88,7 +154,7 @@ struct Ranger {
 
 impl Ranger {
     fn new(about: &RangeSensor, noise: Noise, lots: Noise) -> Self {
-        let most = about.latency_ms / about.period_ms.max(1) + 2;
+        let most = u64::from(about.latency_ms) * 1000 / u64::from(about.clock.period_us.max(1)) + 2;
         Self {
             cone: Cone::new(about),
             noise,
@@ -236,11 +302,11 @@ impl Senses {
 
     /// Lets every sensor whose turn it is publish a new reading.
     ///
-    /// - `ambient`: light of the room; `mats`: one a sensor
+    /// - `lit`: light of the room and of the mat; `mats`: one a sensor
     pub fn sense(
         &mut self,
         robot: &Robot,
-        ambient: f64,
+        lit: &Lit,
         mats: &[Arc<Blurred>],
         rider: &Rider,
         step: u64,
@@ -254,15 +320,10 @@ impl Senses {
                 continue;
             }
             // The last reading before the look that the next one would be there for.
-            let (rate, phase) = (u64::from(sensor.period_ms), u64::from(sensor.phase_ms));
-            let next = if step < phase {
-                phase
-            } else {
-                step + rate - (step - phase) % rate
-            };
+            let (phase, next) = (sensor.clock.phase_ms, sensor.clock.next(step));
             let look = next.div_ceil(self.period) * self.period;
             let age = std::mem::take(&mut self.ages[index]);
-            self.due[index] = phase + (look - phase) / rate * rate;
+            self.due[index] = sensor.clock.last(look);
             // The world is not stopped for a reading that is about to be looked at: where the robot
             // was then follows from how it moves.
             if phase > 0 && look - self.due[index] <= YOUNG {
@@ -279,10 +340,11 @@ impl Senses {
                 place.y -= (vy + body.spin * dx) * seconds;
             }
             let sample = mat.sample(place);
+            let (ambient, even) = (lit.ambient(step), lit.evenness(place));
             let noise = &mut self.noises[index];
             let mut read = |share: f64| {
-                let lit = sensor.reads(share, ambient);
-                let noisy = (lit + noise.normal() * sensor.noise).clamp(0.0, 1.0);
+                let clean = sensor.reads((share * even).min(1.0), ambient);
+                let noisy = (clean + noise.normal() * sensor.noise).clamp(0.0, 1.0);
                 // Rounded half up by the cast: a share is never negative.
                 let steps =
                     |share: f64| f64::from((share / sensor.step + 0.5) as u32) * sensor.step;
@@ -322,13 +384,7 @@ impl Senses {
         for (((ranger, about), range), hand) in sensors {
             if step == ranger.due {
                 // What it reads when the run begins it has measured before.
-                let first = step == 0 && about.phase_ms > 0;
-                ranger.due = step
-                    + u64::from(if first {
-                        about.phase_ms
-                    } else {
-                        about.period_ms
-                    });
+                ranger.due = about.clock.next(step);
                 let echo = if body.spin.abs() > about.blind_above {
                     None
                 } else {

@@ -246,6 +246,7 @@ impl Stage {
 mod tests {
     use super::*;
     use crate::field::Wall;
+    use crate::robot::Clock;
 
     fn sensor(cone: f64) -> RangeSensor {
         RangeSensor {
@@ -257,12 +258,11 @@ mod tests {
             cone,
             least: 0.0,
             greatest: 3.0,
-            period_ms: 1,
+            clock: Clock::with_rate(1000.0),
             latency_ms: 0,
             noise: 0.0,
             dropouts: 0.0,
             outliers: 0.0,
-            phase_ms: 0,
             scale: 1.0,
             step: 0.0,
             slant: 1.57,

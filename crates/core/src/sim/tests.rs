@@ -442,7 +442,7 @@ fn sensors_publish_at_their_own_rate_and_in_their_own_steps() {
     let program = program(text, &setup);
     let mut robot = (*setup.robot).clone();
     let hue = robot.sensor("hue").unwrap();
-    robot.sensors[hue].period_ms = 50;
+    robot.sensors[hue].clock.period_us = 50_000;
     let world = World::new(Arc::clone(&setup.field), Arc::new(robot));
     let run = run(&world, &program, world.start(Some("slipway"), 1), 1, None).unwrap();
     let readings: Vec<_> = (0..run.trace.ticks.len())

@@ -1,6 +1,7 @@
 //! Everything about a run that does not change while it runs; built once and shared by all runs.
 
 use crate::ids::SensorId;
+use crate::units::colour::Light;
 use std::sync::Arc;
 
 use super::STEP;
@@ -174,17 +175,17 @@ fn levels(field: &Arc<Field>, robot: &Robot) -> Levels {
 
 /// A mat as each of a robot's sensors sees it; sensors with equal spots share one.
 fn seen_by(robot: &Robot, mat: &Mat) -> Vec<Arc<Blurred>> {
-    let mut made: Vec<(f64, bool, Arc<Blurred>)> = Vec::new();
+    let mut made: Vec<(f64, Light, Arc<Blurred>)> = Vec::new();
     let one = |sensor: &FloorSensor| {
-        let colour = sensor.sees_colours();
+        let light = sensor.light;
         let same = made
             .iter()
-            .find(|(spot, kind, _)| *spot == sensor.spot && *kind == colour);
+            .find(|(spot, kind, _)| *spot == sensor.spot && *kind == light);
         if let Some((_, _, mat)) = same {
             return Arc::clone(mat);
         }
-        let blurred = Arc::new(mat.blurred(sensor.spot, colour));
-        made.push((sensor.spot, colour, Arc::clone(&blurred)));
+        let blurred = Arc::new(mat.blurred(sensor.spot, light));
+        made.push((sensor.spot, light, Arc::clone(&blurred)));
         blurred
     };
     robot.sensors.iter().map(one).collect()

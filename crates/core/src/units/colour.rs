@@ -2,6 +2,19 @@
 
 use super::math;
 
+/// The light under which a sensor looks at the mat, and what it keeps of it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Light {
+    /// White, and red, green and blue are told apart.
+    Colours,
+    /// White, as one brightness.
+    White,
+    /// Red: red surfaces look as bright as white ones.
+    Red,
+    /// Infrared: what surfaces look like in it need have nothing to do with their colour.
+    Infrared,
+}
+
 /// Reads `#rrggbb` as sRGB bytes.
 pub fn hex(text: &str) -> Option<[u8; 3]> {
     let digits = text

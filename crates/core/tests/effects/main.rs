@@ -10,6 +10,7 @@
 )]
 
 mod rules;
+mod senses;
 mod table;
 mod things;
 

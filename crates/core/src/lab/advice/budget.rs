@@ -49,7 +49,10 @@ impl Adviser<'_> {
             return;
         };
         let about = &self.robot.sensors[sensor];
-        let period = f64::from(about.period_ms.max(self.robot.control_ms)) / 1e3;
+        let period = about
+            .clock
+            .seconds()
+            .max(f64::from(self.robot.control_ms) / 1e3);
         let speed = self.fastest(index, (about.ahead, about.left));
         let Some((name, width)) = self.narrowest(surface) else {
             return;
@@ -283,7 +286,7 @@ impl Adviser<'_> {
             .filter(|motion| motion.0.abs() < 0.02)
             .map(|motion| motion.1.abs())
             .fold(0.0, f64::max);
-        let step = turn * f64::from(about.period_ms) / 1e3;
+        let step = turn * about.clock.seconds();
         let message = if turn > about.blind_above {
             format!(
                 "it turns at {:.0} deg/s; above {:.0} deg/s",
@@ -300,9 +303,7 @@ impl Adviser<'_> {
         } else {
             return;
         };
-        let most = about
-            .blind_above
-            .min(about.cone / (f64::from(about.period_ms) / 1e3));
+        let most = about.blind_above.min(about.cone / about.clock.seconds());
         let duty = most * self.robot.track_width / 2.0 / self.robot.top_speed();
         self.warn(
             "K44",
@@ -413,7 +414,10 @@ impl Adviser<'_> {
         else {
             return;
         };
-        let period = f64::from(furthest.period_ms.max(self.robot.control_ms)) / 1e3;
+        let period = furthest
+            .clock
+            .seconds()
+            .max(f64::from(self.robot.control_ms) / 1e3);
         // Both wheels braked slide at most so hard; the way to a stop is v^2 / 2a.
         let slows = self.robot.grip * GRAVITY * self.robot.wheel_share();
         let stop = speed * period + speed * speed / (2.0 * slows);

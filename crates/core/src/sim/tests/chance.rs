@@ -307,7 +307,10 @@ fn a_sensor_reads_at_its_phase_and_no_reading_is_ever_old() {
     let first = |phase: u32| {
         let mut robot = (*world.robot).clone();
         for sensor in &mut robot.sensors {
-            (sensor.period_ms, sensor.phase_ms) = (50, phase);
+            sensor.clock = crate::robot::Clock {
+                period_us: 50_000,
+                phase_ms: phase,
+            };
         }
         let world = World {
             robot: Arc::new(robot),
