@@ -18,7 +18,8 @@ pub use load::{FILE, Files, load, load_with};
 pub use mat::{Blurred, Mat, seen};
 pub use picture::Picture;
 pub use play::{
-    Conduct, Decider, Feat, MOST_CORNERS, Object, Obstacle, Opponent, Outline, Rules, Scoring, Zone,
+    Conduct, Decider, Feat, MOST_CORNERS, Object, Obstacle, Opponent, Outline, Rules, Scoring,
+    Unlock, Zone,
 };
 
 use serde::{Deserialize, Serialize};

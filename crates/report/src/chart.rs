@@ -233,10 +233,14 @@ fn marks(story: Story<'_>) -> Vec<Mark> {
                 Happening::Tape(_)
                 | Happening::EarlyStart
                 | Happening::LeftMat
+                | Happening::Hung
+                | Happening::Locked(_)
                 | Happening::Blocked(_) => MarkKind::Wrong,
                 Happening::Fell
                 | Happening::Gone(_)
                 | Happening::Came(_)
+                | Happening::Touched(_)
+                | Happening::Parted(_)
                 | Happening::Left(_)
                 | Happening::ByHand(_)
                 | Happening::Signal(..)

@@ -380,8 +380,14 @@ pub fn happened_items(run: &Run, placement: &Placement, width: f64) -> Vec<Item>
                 let last = (0..tick).rev().find_map(|tick| trace.place(tick, prop));
                 (last.map_or(ours, |pose| Point::new(pose.x, pose.y)), true)
             }
-            Happening::Tape(_) | Happening::EarlyStart | Happening::LeftMat => (ours, false),
+            Happening::Tape(_)
+            | Happening::EarlyStart
+            | Happening::LeftMat
+            | Happening::Hung
+            | Happening::Locked(_) => (ours, false),
             Happening::Came(_)
+            | Happening::Touched(_)
+            | Happening::Parted(_)
             | Happening::Left(_)
             | Happening::ByHand(_)
             | Happening::Signal(..)

@@ -170,6 +170,13 @@ pub fn happening_words(story: Story<'_>, what: Happening) -> String {
             Some(name) => format!("{name} is touched"),
         },
         Happening::LeftMat => "the robot leaves the mat".into(),
+        Happening::Touched(None) => "the robot touches a wall".into(),
+        Happening::Touched(Some(index)) => format!("the robot touches {}", prop(index)),
+        Happening::Hung => "a wheel hangs over the edge".into(),
+        Happening::Locked(index) => {
+            format!("the robot and {} push each other and stand", prop(index))
+        }
+        Happening::Parted(index) => format!("the referee parts the robot and {}", prop(index)),
         Happening::EarlyStart => "moves before the start delay has passed".into(),
         Happening::ByHand(index) => match run.interventions.get(index).map(|hand| &hand.act) {
             Some(Act::Place { thing, .. }) => format!("a hand places {thing}"),

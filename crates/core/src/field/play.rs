@@ -223,6 +223,8 @@ pub enum Decider {
     AllObjectsOff,
     /// Lost by who moves before the start delay is over.
     EarlyStart,
+    /// Won by who is still there when the match clock runs out.
+    ClockRunsOut,
 }
 
 /// The rules of a match.
@@ -234,8 +236,19 @@ pub struct Rules {
     pub start_delay: f64,
     /// What decides it earlier.
     pub deciders: Vec<Decider>,
+    /// What becomes of robots that are locked, and after how many seconds.
+    pub locked: Option<(Unlock, f64)>,
     /// The score sheet.
     pub scoring: Vec<Scoring>,
+}
+
+/// What a referee does about robots that push each other without moving.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub enum Unlock {
+    /// Puts both back to where they began; the match goes on.
+    Part,
+    /// Calls a draw.
+    Draw,
 }
 
 impl Rules {

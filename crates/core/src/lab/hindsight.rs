@@ -1,12 +1,13 @@
 //! Hindsight: what only a run shows, said at the line that it is about.
 
 use super::evidence::{Evidence, Spare, StepEvidence};
-use crate::controller::{Armed, Goal, Program, Term, Test};
+use crate::controller::{Action, Armed, Goal, Program, Term, Test};
 use crate::field::Field;
 use crate::finding::{Edit, Finding, Hint, Hints, Source};
+use crate::ids::StepId;
 use crate::mission::Parsed;
 use crate::mission::exits::exit_on;
-use crate::record::{Happening, Outcome, Run, Visit};
+use crate::record::{Happening, Outcome, PropKind, Run, Visit};
 use crate::units::Quantity;
 
 /// An exit that fired by less than this many noise widths did so by luck.
@@ -123,6 +124,49 @@ pub fn hindsight(
     };
     for happened in &run.trace.happened {
         let at = run.trace.seconds(happened.tick as usize);
+        let prop = |index: usize| {
+            let prop = run.trace.props.get(index);
+            prop.map_or("something", |prop| prop.name.as_str())
+        };
+        match happened.what {
+            Happening::Touched(into) if ran_into(run, program, into, happened.tick) => {
+                let into = into.map_or("a wall", prop);
+                let message = format!(
+                    "at {at:.1} s the robot ran into {into}, and nothing in this step expects that"
+                );
+                let hint = "end the step before it, or by it: `until ahead < 60 mm`, a switch, or `stalled for 0.3 s`";
+                let line = line_at(happened.tick.saturating_sub(1));
+                warn("K64", line, message, hint.into());
+            }
+            // That it fell is told already.
+            Happening::Hung if run.outcome != Outcome::Fell => {
+                let message = format!("at {at:.1} s a wheel hung over the edge");
+                let hint = "look for the edge earlier, drive more slowly towards it, or turn further away from it";
+                warn("K65", line_at(happened.tick), message, hint.into());
+            }
+            Happening::Locked(other) => {
+                let message = format!(
+                    "at {at:.1} s the robot and {} pushed each other, and neither moved",
+                    prop(other)
+                );
+                let hint = "give this step a way out: `until stalled for 1 s`, then back off and come from the side";
+                warn("K66", line_at(happened.tick), message, hint.into());
+            }
+            Happening::Touched(_)
+            | Happening::LeftMat
+            | Happening::Tape(_)
+            | Happening::Hung
+            | Happening::Fell
+            | Happening::Gone(_)
+            | Happening::Came(_)
+            | Happening::Left(_)
+            | Happening::EarlyStart
+            | Happening::Parted(_)
+            | Happening::ByHand(_)
+            | Happening::Signal(..)
+            | Happening::Arrived(_)
+            | Happening::Blocked(_) => {}
+        }
         if happened.what == Happening::LeftMat {
             let message = format!("at {at:.1} s the robot drove off the mat");
             let hint =
@@ -179,6 +223,44 @@ pub fn hindsight(
     }
     findings.sort_by_key(|finding| finding.span.start);
     findings
+}
+
+/// Whether our robot came up against something that it is not there to push or to feel: a wall or an
+/// obstacle, while no way out of what it is doing goes by a switch, a stall or the time.
+fn ran_into(run: &Run, program: &Program, into: Option<usize>, tick: u32) -> bool {
+    let trace = &run.trace;
+    let kind = into
+        .and_then(|index| trace.props.get(index))
+        .map(|prop| prop.kind);
+    if matches!(kind, Some(PropKind::Object | PropKind::Robot)) {
+        return false;
+    }
+    // What a switch ended in the very tick of the touch is the step before.
+    let Some(before) = trace.ticks.get((tick as usize).saturating_sub(1)) else {
+        return false;
+    };
+    let of = |step: StepId| program.steps.get(step.0);
+    let chain = std::iter::successors(Some(before.step()), |step| of(*step)?.parent);
+    let chain: Vec<StepId> = chain.collect();
+    let expects = |term: &Term| {
+        term.looks().any(|look| {
+            matches!(
+                look.test,
+                Test::Switch { .. } | Test::Bumped(_) | Test::Stalled(_) | Test::Passed(_)
+            )
+        })
+    };
+    let by_step = chain.iter().filter_map(|step| of(*step)).any(|step| {
+        let onwards = |goal: &Goal| !matches!(goal, Goal::Fail(_));
+        matches!(step.action, Action::React(_))
+            || (step.exits.iter()).any(|exit| onwards(&exit.goal) && expects(&exit.term))
+    });
+    let by_reflex = program.reflexes.iter().any(|reflex| {
+        let watches =
+            reflex.within.is_empty() || chain.iter().any(|step| reflex.within.contains(step));
+        watches && expects(&reflex.term)
+    });
+    !by_step && !by_reflex
 }
 
 /// The first tick of a visit at which an exit's reading was beyond its limit, after having been on

@@ -123,6 +123,10 @@ impl Hash {
             Happening::Arrived(index) => (9, index.0, 0),
             Happening::Blocked(index) => (10, index.0, 0),
             Happening::LeftMat => (11, 0, 0),
+            Happening::Touched(index) => (12, index.map_or(0, |index| index + 1), 0),
+            Happening::Hung => (13, 0, 0),
+            Happening::Locked(index) => (14, index, 0),
+            Happening::Parted(index) => (15, index, 0),
         };
         for value in [u64::from(tick), kind, first as u64, second as u64] {
             self.add(value);

@@ -103,6 +103,15 @@ pub enum Happening {
     EarlyStart,
     /// Our robot drove off the mat: the middle of its axle is beside it.
     LeftMat,
+    /// Our robot came up against a prop: its index; or, without one, against a wall or the side of
+    /// a platform.
+    Touched(Option<usize>),
+    /// A wheel of ours came to hang over an edge.
+    Hung,
+    /// Our robot and another, a prop: its index, push against each other and neither moves.
+    Locked(usize),
+    /// The referee put two robots that were locked back to where they had begun.
+    Parted(usize),
     /// Something was done by hand: its index among the run's interventions.
     ByHand(usize),
     /// Our robot gave a signal; and the index of the step that says what.

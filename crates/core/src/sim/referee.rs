@@ -90,6 +90,17 @@ impl Referee {
         }
     }
 
+    /// The match clock has run out and our robot is still there: whether that wins.
+    pub fn clock_ran_out(&mut self, tick: usize) -> bool {
+        self.decide(Decider::ClockRunsOut, Verdict::Won, tick);
+        matches!(self.sheet.verdict, Some((Verdict::Won, _)))
+    }
+
+    /// Calls a draw.
+    pub fn draw(&mut self, tick: usize) {
+        self.sheet.verdict.get_or_insert((Verdict::Drawn, tick));
+    }
+
     /// How the match was decided, if it is.
     pub const fn verdict(&self) -> Option<(Verdict, usize)> {
         self.sheet.verdict

@@ -17,7 +17,7 @@ use super::world::{Levels, Role, World, by_lot};
 use crate::controller::{
     Action, Command, Controller, End, Event, Program, Status, THERE, WheelCommand,
 };
-use crate::field::{Edge, Mark, Outline, Point, Pose};
+use crate::field::{Edge, Mark, Outline, Point, Pose, Unlock};
 use crate::record::{
     Act, Begun, Happened, Happening, Intervention, Outcome, Prop, PropKind, Run, Stamp, Tick,
     Trace, Verdict,
@@ -195,6 +195,13 @@ struct Match<'w> {
     present: Vec<bool>,
     /// Our robot was beside the mat at the last look.
     off_mat: bool,
+    /// A wheel of ours hung over an edge at the last look.
+    hung: bool,
+    /// What our robot touched, and the tick at which it last did.
+    touching: Vec<(Option<usize>, usize)>,
+    lock: Option<Lock>,
+    /// Where each robot began.
+    begins: Vec<Pose>,
     circle: Option<StepId>,
     begun: Option<Begun>,
     step: u64,
@@ -259,6 +266,11 @@ impl<'w> Match<'w> {
         }
         let scene = Scene::new(field, &world.stages, riders);
         let (sensors, rangers) = (world.robot.sensors.len(), world.robot.rangers.len());
+        let begins = scene
+            .riders
+            .iter()
+            .map(|rider| rider.plant.pose(&rider.body));
+        let begins = begins.collect();
         let props = props(world);
         // Most runs end well before their limit; what is not used is never touched.
         let room = program.limit_ticks.min(30_000) as usize + 1;
@@ -281,6 +293,10 @@ impl<'w> Match<'w> {
             interventions: play.interventions,
             present: vec![false; scene.movers.len()],
             off_mat: false,
+            hung: false,
+            touching: Vec::new(),
+            lock: None,
+            begins,
             scene,
             seats,
             lit: Lit::new(field, play.seed),
@@ -376,21 +392,26 @@ impl<'w> Match<'w> {
                     self.circle = Some(step);
                 }
                 if over.is_none() {
-                    over = self.verdict(tick).or_else(|| {
-                        end.map(|end| why(self.program, end))
-                            .map(|(o, r)| (tick, o, r))
-                    });
-                }
-                if over.is_none() {
                     let rung = clock.filter(|(_, steps)| self.step >= *steps);
-                    over = rung.map(|(seconds, _)| {
-                        (
-                            tick,
-                            Outcome::Limit,
-                            format!("the match clock of {seconds} s ran out"),
-                        )
-                    });
-                    if over.is_some() {
+                    over = self.verdict(tick);
+                    if over.is_none() && rung.is_some() && self.referee.clock_ran_out(tick) {
+                        over = Some((tick, Outcome::Done, String::new()));
+                    }
+                    let mut by_clock = over.is_some() && end.is_none() && rung.is_some();
+                    if over.is_none() {
+                        over = end.map(|end| {
+                            let (outcome, reason) = why(self.program, end);
+                            (tick, outcome, reason)
+                        });
+                    }
+                    if over.is_none()
+                        && let Some((seconds, _)) = rung
+                    {
+                        let reason = format!("the match clock of {seconds} s ran out");
+                        over = Some((tick, Outcome::Limit, reason));
+                        by_clock = true;
+                    }
+                    if by_clock {
                         let step = self.trace.ticks[tick].step();
                         self.trace.events.push(Stamp {
                             tick: tick as u32,
@@ -493,6 +514,7 @@ impl<'w> Match<'w> {
             touched,
             met,
             hangs,
+            bodies,
         } = std::mem::take(&mut rider.marks);
         self.trace.ticks.push(Tick {
             pose: rider.plant.pose(&rider.body),
@@ -514,6 +536,7 @@ impl<'w> Match<'w> {
         seat.senses.actuate(seat.robot, controller.wanted());
         self.actuators(tick as usize);
         self.write_down(tick as usize);
+        self.contacts(tick as usize, bodies);
         end
     }
 
@@ -611,6 +634,86 @@ impl<'w> Match<'w> {
         let seconds = self.step as f64 * STEP;
         self.referee
             .look(&self.world.field, &self.scene, tick, seconds, &mut seen);
+        self.trace
+            .happened
+            .extend(seen.into_iter().map(|what| Happened {
+                tick: tick as u32,
+                what,
+            }));
+    }
+
+    /// What our robot comes up against, and whether it is locked with another robot.
+    fn contacts(&mut self, tick: usize, bodies: u64) {
+        let now = self.trace.ticks[tick];
+        let seconds = f64::from(self.program.period_ms) * STEP;
+        let lull = (LULL / seconds) as usize;
+        let mut seen = Vec::new();
+        if now.hangs && !self.hung {
+            seen.push(Happening::Hung);
+        }
+        self.hung = now.hangs;
+        let still = now.touched.then_some(None);
+        let props = (0..u64::BITS).filter(|bit| bodies >> bit & 1 == 1);
+        for what in still.into_iter().chain(props.map(|bit| Some(bit as usize))) {
+            match self.touching.iter_mut().find(|(known, _)| *known == what) {
+                Some((_, last)) => {
+                    if tick - std::mem::replace(last, tick) > lull {
+                        seen.push(Happening::Touched(what));
+                    }
+                }
+                None => {
+                    self.touching.push((what, tick));
+                    seen.push(Happening::Touched(what));
+                }
+            }
+        }
+        let rivals = self.scene.riders.len() - 1;
+        let rival = (0..rivals).find(|&rival| {
+            let with =
+                |(what, last): &(Option<usize>, usize)| *what == Some(rival) && tick - last <= lull;
+            self.touching.iter().any(with) && !self.scene.riders[rival + 1].out
+        });
+        let pose = |index: usize| {
+            let rider = &self.scene.riders[index];
+            rider.plant.pose(&rider.body)
+        };
+        let fresh = rival.map(|rival| Lock {
+            rival,
+            since: tick,
+            poses: [pose(0), pose(rival + 1)],
+            told: false,
+        });
+        let lasts = |lock: &Lock, fresh: &Lock| {
+            let stays = |(a, b): (&Pose, &Pose)| {
+                math::length(a.x - b.x, a.y - b.y) < STANDS
+                    && (a.heading - b.heading).abs() < STANDS_TURNED
+            };
+            lock.rival == fresh.rival && lock.poses.iter().zip(&fresh.poses).all(stays)
+        };
+        self.lock = match (self.lock.take(), fresh) {
+            (Some(lock), Some(fresh)) if lasts(&lock, &fresh) => Some(lock),
+            (_, fresh) => fresh,
+        };
+        if let Some(lock) = &mut self.lock {
+            let lasted = (tick - lock.since) as f64 * seconds;
+            if lasted >= LOCKED && !lock.told {
+                lock.told = true;
+                seen.push(Happening::Locked(lock.rival));
+            }
+            let due = self.world.field.rules.locked;
+            match due.filter(|(_, after)| lasted >= *after && lock.told) {
+                Some((Unlock::Draw, _)) => self.referee.draw(tick),
+                Some((Unlock::Part, _)) => {
+                    let rival = lock.rival;
+                    for index in [0, rival + 1] {
+                        self.scene.move_rider(index, self.begins[index]);
+                    }
+                    seen.push(Happening::Parted(rival));
+                    self.lock = None;
+                }
+                None => {}
+            }
+        }
         self.trace
             .happened
             .extend(seen.into_iter().map(|what| Happened {
@@ -734,6 +837,27 @@ impl<'w> Match<'w> {
         }
     }
 }
+
+/// Our robot and another one that push against each other.
+#[derive(Clone, Copy, Debug)]
+struct Lock {
+    /// The other: its index among the opponents.
+    rival: usize,
+    /// The tick since which neither has moved.
+    since: usize,
+    /// Where they stood then: ours, theirs.
+    poses: [Pose; 2],
+    told: bool,
+}
+
+/// What is touched again within so many seconds was never let go.
+const LULL: f64 = 0.3;
+/// Two robots that touch are locked once they have stood for so many seconds...
+const LOCKED: f64 = 1.5;
+/// ...which is: moved by less than this, metres and rad.
+const STANDS: f64 = 0.006;
+/// See there.
+const STANDS_TURNED: f64 = 0.06;
 
 /// Towards the next place, and the one after it when it is near: turning on the spot when it lies
 /// far to the side.

@@ -67,6 +67,8 @@ pub struct Marks {
     pub met: bool,
     /// A wheel had no floor under it.
     pub hangs: bool,
+    /// Which of the first 64 bodies besides our robot were touched, a bit each.
+    pub bodies: u64,
 }
 
 impl Rider {
@@ -828,6 +830,11 @@ impl Scene {
                     &mut rider.marks.met
                 };
                 *mark |= touch.pressed.0 > 0.0;
+                let other = touch.a + touch.b - index;
+                if touch.pressed.0 > 0.0 && other != still {
+                    let bit = 1u64.checked_shl(other.wrapping_sub(1) as u32);
+                    rider.marks.bodies |= bit.unwrap_or(0);
+                }
                 let (ahead, left) = rider.plant.local(&rider.body, touch.spot.at);
                 if touch.pressed.0 > 0.0 && rider.pressed.len() < 8 {
                     rider.pressed.push((ahead, left, touch.pressed.0 / STEP));

@@ -3,6 +3,7 @@
 use std::sync::Arc;
 
 use wayodos_core::controller::Program;
+use wayodos_core::field::Unreadable;
 use wayodos_core::finding::Finding;
 use wayodos_core::lab::evidence::evidence;
 use wayodos_core::lab::hindsight::hindsight;
@@ -12,6 +13,15 @@ use wayodos_core::sim::run;
 
 const ROBOT: &str = include_str!("../../../../examples/brinewick/robots/curlew.toml");
 const FIELD: &str = include_str!("../../../../examples/brinewick/fields/causeway.toml");
+
+/// The only other file that there is: a rival's robot, just like ours.
+fn rival(path: &str) -> Result<Vec<u8>, Unreadable> {
+    if path == "rival.toml" {
+        Ok(ROBOT.as_bytes().to_vec())
+    } else {
+        Err(Unreadable::Missing)
+    }
+}
 
 /// A sensor that reports numbers, in no order.
 pub const TAG: &str = r##"[[sensor]]
@@ -75,7 +85,7 @@ impl Bench {
 
     #[track_caller]
     pub fn setup(&self) -> Setup {
-        let (setup, findings) = Setup::load(&self.robot, &self.field, None);
+        let (setup, findings) = Setup::load_with(&self.robot, &self.field, None, &rival);
         let mut setup = setup.unwrap_or_else(|| panic!("{findings:?}"));
         setup.shared.clone_from(&self.shared);
         setup
@@ -125,7 +135,7 @@ impl Bench {
     }
 
     fn advice_on(&self, text: &str) -> Vec<Finding> {
-        let (setup, mut findings) = Setup::load(&self.robot, &self.field, None);
+        let (setup, mut findings) = Setup::load_with(&self.robot, &self.field, None, &rival);
         let Some(mut setup) = setup else {
             return findings;
         };

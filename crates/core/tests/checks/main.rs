@@ -1014,3 +1014,63 @@ fn what_leads_where_is_settled_before_the_run() {
     assert_eq!(program.reflexes[0].name, "x");
     assert_ne!(Source::Battery, Source::Clock);
 }
+
+/// A bare mat with what a section says.
+fn mat(sections: &str) -> Bench {
+    let field = format!(
+        "size = \"2000 x 1000 mm\"\nground = \"pale\"\nsurface = {{ pale = {{ colour = \"#e9e3d2\" }}, dark = {{ colour = \"#22252a\" }} }}\n[start.here]\nat = \"300, 500 mm\"\nheading = \"0 deg\"\n{sections}"
+    );
+    Bench::on(&field, "here")
+}
+
+#[test]
+fn k64_running_into_something() {
+    let wall = "[[wall]]\nthickness = \"20 mm\"\npoints = [\"900, 100 mm\", \"900, 900 mm\"]";
+    let drive = |exit: &str| format!("step \"a\"\ndrive ahead at 30 %\nuntil {exit} -> done");
+    let far = "step \"a\"\ndrive ahead at 30 %\nuntil travelled 900 mm -> done\nor 6 s pass -> fail \"stuck\"".to_owned();
+    let felt = drive("stalled for 0.3 s");
+    // Against a wall for a while: that is how a robot is squared up.
+    let squared = drive("4 s pass");
+    let before = drive("ahead < 60 mm");
+    shows(&mat(wall), "K64", &[&far], &[&felt, &squared, &before]);
+    let heron = "[[obstacle]]\nname = \"heron\"\nsurface = \"dark\"\nat = \"900, 500 mm\"\ndiameter = \"60 mm\"";
+    shows(&mat(heron), "K64", &[&far], &[&before]);
+    let findings = mat(heron).findings(&far);
+    let told =
+        |finding: &wayodos_core::finding::Finding| finding.message.contains("ran into heron");
+    assert!(findings.iter().any(told), "{findings:#?}");
+    // What lies there to be pushed is not run into.
+    let basket = "[[object]]\nname = \"basket\"\nsurface = \"dark\"\nat = \"700, 500 mm\"\ndiameter = \"60 mm\"\nmass = \"100 g\"";
+    shows(&mat(basket), "K64", &[], &[&drive("travelled 600 mm")]);
+}
+
+#[test]
+fn k65_a_wheel_over_the_edge() {
+    let deck = |y: u32| {
+        let field = format!(
+            "edge = \"drop\"\nsize = \"2000 x 1000 mm\"\nground = \"pale\"\nsurface = {{ pale = {{ colour = \"#e9e3d2\" }} }}\n[start.here]\nat = \"300, {y} mm\"\nheading = \"0 deg\""
+        );
+        Bench::on(&field, "here")
+    };
+    let along = "step \"a\"\ndrive ahead at 20 %\nuntil travelled 15 mm -> done";
+    // The right wheel runs 59 mm beside the middle.
+    shows(&deck(55), "K65", &[along], &[]);
+    shows(&deck(90), "K65", &[], &[along]);
+}
+
+#[test]
+fn k66_locked_with_another_robot() {
+    let rival = |more: &str| {
+        mat(&format!(
+            "[[opponent]]\nname = \"rival\"\nrobot = \"rival.toml\"\nat = \"800, 500 mm\"\nheading = \"180 deg\"\n{more}"
+        ))
+    };
+    let push = "step \"a\"\ndrive ahead at 40 %\nuntil 8 s pass -> done";
+    let yields = "step \"a\"\ndrive ahead at 40 %\nuntil stalled for 0.5 s\nor 8 s pass -> done\nstep \"b\"\ndrive back at 40 %\nuntil travelled 150 mm -> done";
+    shows(
+        &rival("drifts = [\"40 %\", \"40 %\"]"),
+        "K66",
+        &[push],
+        &[yields],
+    );
+}

@@ -321,3 +321,71 @@ fn hands_at_the_same_time_are_done_in_order_and_those_that_find_nothing_do_nothi
     );
     assert_eq!(run.interventions, hands);
 }
+
+#[test]
+fn who_is_still_there_when_the_clock_runs_out_has_won_where_the_rules_say_so() {
+    let rules = |deciders: &str| format!("[rules]\nclock = \"4 s\"\ndecided_by = [{deciders}]");
+    let edge = "edge = \"drop\"\n";
+    let play = |deciders: &str, steps: &str| {
+        let mut table = Table::new().with(&rules(deciders));
+        table.field = format!("{edge}{}", table.field);
+        let run = table.run(steps);
+        (run.outcome, run.sheet.verdict.map(|(verdict, _)| verdict))
+    };
+    let off = "step \"off\"\ndrive ahead at 100 %\nuntil 20 s pass -> done";
+    assert_eq!(
+        play("\"clock runs out\"", WAIT),
+        (Outcome::Done, Some(Verdict::Won))
+    );
+    assert_eq!(
+        play("\"last on the ring\"", WAIT),
+        (Outcome::Limit, Some(Verdict::Drawn))
+    );
+    assert_eq!(
+        play("\"last on the ring\", \"clock runs out\"", off),
+        (Outcome::Fell, Some(Verdict::Lost))
+    );
+    // A limit of the mission at the same moment does not take the win away.
+    let limited = format!("limit 4 s\n{WAIT}");
+    let setup = Table::new().with(&rules("\"clock runs out\"")).setup();
+    let prepared = wayodos_core::project::prepare(&limited, Some(&setup));
+    let world = setup.world();
+    let program = prepared.program.unwrap();
+    let run = wayodos_core::sim::run(&world, &program, world.start(None, 1), 1, None).unwrap();
+    assert_eq!(run.outcome, Outcome::Done);
+}
+
+#[test]
+fn robots_that_are_locked_are_parted_or_the_match_is_drawn() {
+    let head_on = "at = \"900, 500 mm\"\nheading = \"180 deg\"\ndrifts = [\"40 %\", \"40 %\"]";
+    let push = "step \"push\"\ndrive ahead at 40 %\nuntil 12 s pass -> done";
+    let play = |rules: &str| rivals(&[("bull", head_on)]).with(rules).run(push);
+    let nothing = play("[rules]\nclock = \"10 s\"");
+    let locked = times(&nothing, Happening::Locked(0));
+    assert_eq!(locked.len(), 1, "told once: {locked:?}");
+    assert_eq!(times(&nothing, Happening::Touched(Some(0))).len(), 1);
+    let drawn = play("[rules]\nlocked = \"draw\"\nlocked_after = \"3 s\"");
+    assert_eq!(drawn.sheet.verdict.unwrap().0, Verdict::Drawn);
+    // Told after a second and a half of standing, drawn after three.
+    assert!(
+        (drawn.duration() - locked[0] - 1.5).abs() < 0.05,
+        "{}",
+        drawn.duration()
+    );
+    let parted = play("[rules]\nlocked = \"part\"\nlocked_after = \"3 s\"");
+    let at = times(&parted, Happening::Parted(0));
+    assert!(!at.is_empty());
+    let after = parted.trace.tick_at(at[0] + 0.02);
+    let (ours, theirs) = (
+        parted.trace.ticks[after].pose,
+        place(&parted, at[0] + 0.02).unwrap(),
+    );
+    assert!(
+        (ours.x - 0.3).abs() < 0.01 && (theirs.x - 0.9).abs() < 0.01,
+        "{ours:?} {theirs:?}"
+    );
+    // Who is stronger pushes the other away: nothing is locked.
+    let weak = head_on.replace("40 %", "12 %");
+    let run = rivals(&[("calf", &weak)]).run(push);
+    assert_eq!(times(&run, Happening::Locked(0)), [] as [f64; 0]);
+}

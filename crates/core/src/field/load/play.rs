@@ -6,7 +6,8 @@ use serde::Deserialize;
 use toml::Spanned;
 
 use super::super::play::{
-    Conduct, Decider, Feat, MOST_CORNERS, Object, Obstacle, Opponent, Outline, Scoring, Zone,
+    Conduct, Decider, Feat, MOST_CORNERS, Object, Obstacle, Opponent, Outline, Scoring, Unlock,
+    Zone,
 };
 use super::super::{Field, Point, Pose, Shape};
 use super::{Place, keep_name, load_shape, surface_id};
@@ -22,6 +23,7 @@ const MOST_THINGS: usize = 60;
 
 holds!(
     Vec<DeciderWord>: "a list of deciders",
+    UnlockWord: "`part` or `draw`",
     FeatWord: "`object in zone`, `object off`, `all objects off`, `robot in zone`, `opponent off`, `fell`, `tape touched`, `early start`, `done` or `second left`",
 );
 
@@ -74,6 +76,15 @@ pub(super) enum DeciderWord {
     AllObjectsOff,
     #[serde(rename = "early start")]
     EarlyStart,
+    #[serde(rename = "clock runs out")]
+    ClockRunsOut,
+}
+
+#[derive(Clone, Copy, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub(super) enum UnlockWord {
+    Part,
+    Draw,
 }
 
 section! {
@@ -81,7 +92,9 @@ section! {
         clock: Option<Spanned<Positive<Time>>> = "\"90 s\"", Some("none"), in 0.0..3600.0, "When the match is over.";
         start_delay: Option<Spanned<Time>> = "\"5 s\"", Some("0 s"), in 0.0..60.0, "How long nobody may move after the start.";
         #[serde(default)]
-        decided_by: Vec<DeciderWord> = "[\"last on the ring\"]", Some("none"), "What decides the match: `last on the ring`, `all objects off`, `early start`.";
+        decided_by: Vec<DeciderWord> = "[\"last on the ring\"]", Some("none"), "What decides the match: `last on the ring`, `all objects off`, `early start`; with `clock runs out`, who is still there then has won.";
+        locked: Option<UnlockWord> = "\"part\"", Some("nothing is done"), "What the referee does when two robots push each other and neither moves: `part` puts both back to where they began, `draw` ends the match.";
+        locked_after: Option<Spanned<Positive<Time>>> = "\"10 s\"", Some("10 s"), in 1.5..600.0, "How long that may last.";
 }
 
 #[derive(Deserialize)]
@@ -466,6 +479,14 @@ fn rules(tables: &mut Tables<'_>, field: &mut Field) {
     if let Some(Item { value, .. }) = tables.section::<RulesTable>("rules") {
         field.rules.clock = value.clock.map(|clock| clock.get_ref().0.si());
         field.rules.start_delay = value.start_delay.map_or(0.0, |delay| delay.get_ref().si());
+        field.rules.locked = value.locked.map(|word| {
+            let unlock = match word {
+                UnlockWord::Part => Unlock::Part,
+                UnlockWord::Draw => Unlock::Draw,
+            };
+            let after = value.locked_after.as_ref();
+            (unlock, after.map_or(10.0, |after| after.get_ref().0.si()))
+        });
         field.rules.deciders = value
             .decided_by
             .into_iter()
@@ -473,6 +494,7 @@ fn rules(tables: &mut Tables<'_>, field: &mut Field) {
                 DeciderWord::LastOnTheRing => Decider::LastOnTheRing,
                 DeciderWord::AllObjectsOff => Decider::AllObjectsOff,
                 DeciderWord::EarlyStart => Decider::EarlyStart,
+                DeciderWord::ClockRunsOut => Decider::ClockRunsOut,
             })
             .collect();
     }
