@@ -96,6 +96,19 @@ fn the_tables_of_the_pages_are_those_of_the_code() {
             sections.iter().map(section).collect::<String>(),
         )
     }));
+    // The page opens with a whole robot and a whole field, those that a new project begins with.
+    for (name, text) in [
+        (
+            "a whole robot",
+            include_str!("../../../examples/bare/robots/robot.toml"),
+        ),
+        (
+            "a whole field",
+            include_str!("../../../examples/bare/fields/table.toml"),
+        ),
+    ] {
+        tables.push(("world.md", name.to_owned(), format!("```toml\n{text}```\n")));
+    }
     for (page, name, table) in tables {
         let path = docs.join(page);
         let text = fs::read_to_string(&path).unwrap();

@@ -30,6 +30,6 @@ pub use flow::{Arrow, Flow, FlowBox, Way, flow_scene, wrap};
 pub use pdf::{DrawError, to_pdf, to_png};
 pub use raster::{Canvas, Raster, rasterise};
 pub use scene::{Anchor, Item, Layer, Scene, Shape, Stroke, rectangle};
-pub use sheet::{Parts, sheet};
+pub use sheet::{Parts, bare_sheet, sheet};
 pub use svg::to_svg;
 pub use wayodos_core::mission::readback::Reader;

@@ -1,7 +1,9 @@
 //! One page about a run: the field with its path, what each step did, and the strip chart below.
 
+use wayodos_core::field::Field;
 use wayodos_core::lab::evidence::{Evidence, evidence};
 use wayodos_core::record::PropKind;
+use wayodos_core::robot::Robot;
 
 use crate::chart::{Chart, chart_scene};
 use crate::field::{
@@ -73,6 +75,32 @@ pub fn sheet(story: Story<'_>, title: &str, seed: u64, parts: Parts) -> Scene {
         }
     }
     scene
+}
+
+/// The page about a field on which nothing runs yet, with the robot at each of its starts.
+pub fn bare_sheet(field: &Field, robot: &Robot, title: &str) -> Scene {
+    let top = MARGIN + TITLE;
+    let (width, height) = (WIDTH - 2.0 * MARGIN, HEIGHT - MARGIN - top);
+    let place = Placement::within(field, MARGIN, top, width, height);
+    let mut items = ground_items(field, &place);
+    for start in &field.starts {
+        items.extend(robot_items(robot, start.pose, &place));
+    }
+    let about = format!("{} on {}, nothing runs yet", robot.name, field.name);
+    items.push(Item::words([MARGIN, MARGIN + 4.5], 6.0, Anchor::Start, ink::TEXT, title).bold());
+    items.push(Item::words(
+        [MARGIN, MARGIN + 9.5],
+        3.2,
+        Anchor::Start,
+        ink::QUIET,
+        about,
+    ));
+    Scene {
+        title: title.to_owned(),
+        width: WIDTH,
+        height: HEIGHT,
+        items,
+    }
 }
 
 fn heading(scene: &mut Scene, story: Story<'_>, title: &str, seed: u64) {

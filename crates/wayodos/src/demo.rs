@@ -2,6 +2,26 @@
 
 use crate::open_error::OpenError;
 
+/// A bare project for a robot and a table of one's own: path within the folder, and contents.
+pub const BARE: &[(&str, &str)] = &[
+    (
+        "robots/robot.toml",
+        include_str!("../../../examples/bare/robots/robot.toml"),
+    ),
+    (
+        "fields/table.toml",
+        include_str!("../../../examples/bare/fields/table.toml"),
+    ),
+    (
+        "missions/first.way",
+        include_str!("../../../examples/bare/missions/first.way"),
+    ),
+    (
+        "wayodos.toml",
+        include_str!("../../../examples/bare/wayodos.toml"),
+    ),
+];
+
 /// The demo's files: path within the project folder, and contents.
 pub const FILES: &[(&str, &str)] = &[
     (

@@ -556,12 +556,20 @@ pub fn slug(name: &str) -> String {
     slug.trim_end_matches('-').to_owned()
 }
 
-/// Makes a project folder with the demo's robot, field and calibration, and a mission that has no
-/// steps yet.
+/// What a project begins with.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Beginning {
+    /// A bare robot and table with typical numbers, each with how to measure it.
+    Own,
+    /// The demo's robot, field and calibration, to play with.
+    Example,
+}
+
+/// Makes a project folder with a robot, a field, and a mission that has no steps yet.
 ///
 /// # Errors
 /// A sentence that says what could not be written and why.
-pub fn begin(folder: &Path) -> Result<(), String> {
+pub fn begin(folder: &Path, with: Beginning) -> Result<(), String> {
     if folder.join(PROJECT_FILE).exists() {
         return Err(format!("{} holds a project already", folder.display()));
     }
@@ -569,22 +577,33 @@ pub fn begin(folder: &Path) -> Result<(), String> {
         .file_name()
         .and_then(|name| name.to_str())
         .unwrap_or("project");
-    let project = format!(
-        "name = {name:?}\nmission = \"missions/first.way\"\nrobot = \"robots/curlew.toml\"\nfield = \"fields/causeway.toml\"\n\
-         calibration = \"calibration.toml\"\n"
-    );
-    let mission = "mission \"First\"\n  limit 60 s\n  start slipway\n".to_owned();
-    let taken = [
-        "robots/curlew.toml",
-        "fields/causeway.toml",
-        "calibration.toml",
-    ];
-    let files = taken
-        .into_iter()
-        .map(|path| (path, demo::file(path).unwrap_or_default().to_owned()));
-    let files: Vec<(&str, String)> = files
-        .chain([("missions/first.way", mission), (PROJECT_FILE, project)])
-        .collect();
+    let files: Vec<(&str, String)> = match with {
+        Beginning::Own => demo::BARE
+            .iter()
+            .map(|(path, text)| {
+                let text = text.replace("name = \"Bare\"", &format!("name = {name:?}"));
+                (*path, text)
+            })
+            .collect(),
+        Beginning::Example => {
+            let project = format!(
+                "name = {name:?}\nmission = \"missions/first.way\"\nrobot = \"robots/curlew.toml\"\nfield = \"fields/causeway.toml\"\n\
+                 calibration = \"calibration.toml\"\n"
+            );
+            let mission = "mission \"First\"\n  limit 60 s\n  start slipway\n".to_owned();
+            let taken = [
+                "robots/curlew.toml",
+                "fields/causeway.toml",
+                "calibration.toml",
+            ];
+            let files = taken
+                .into_iter()
+                .map(|path| (path, demo::file(path).unwrap_or_default().to_owned()));
+            files
+                .chain([("missions/first.way", mission), (PROJECT_FILE, project)])
+                .collect()
+        }
+    };
     let files: Vec<(&str, &str)> = files
         .iter()
         .map(|(path, text)| (*path, text.as_str()))
@@ -945,21 +964,43 @@ mod tests {
     }
 
     #[test]
+    fn a_bare_project_drives_as_it_stands() {
+        let here = tempfile::tempdir().unwrap();
+        let folder = here.path().join("our robot");
+        begin(&folder, Beginning::Own).unwrap();
+        let step = "\nstep \"Along\"\n  follow the left edge of a black line with floor at 30 %, gain 0.6\n  until travelled 1200 mm  -> done\n";
+        let path = folder.join("missions/first.way");
+        let text = fs::read_to_string(&path).unwrap();
+        fs::write(&path, text + step).unwrap();
+        let project = Project::open(&folder, None).unwrap();
+        assert_eq!((project.name(), project.findings.len()), ("our robot", 0));
+        let setup = project.setup.as_ref().unwrap();
+        let prepared = wayodos_core::project::prepare(&project.mission, Some(setup));
+        assert!(prepared.findings.is_empty(), "{:#?}", prepared.findings);
+        let (world, program) = (setup.world(), prepared.program.unwrap());
+        let start = world.start(None, 1);
+        let run = wayodos_core::sim::run(&world, &program, start, 1, None).unwrap();
+        assert_eq!(run.outcome, wayodos_core::record::Outcome::Done);
+        let end = run.final_pose();
+        assert!((end.x - 1.2).abs() < 0.03 && end.y > 0.75, "{end:?}");
+    }
+
+    #[test]
     fn a_project_begins_with_what_it_needs_and_never_over_another() {
         let here = tempfile::tempdir().unwrap();
         let folder = here.path().join("my saltern");
-        begin(&folder).unwrap();
+        begin(&folder, Beginning::Example).unwrap();
         let project = Project::open(&folder, None).unwrap();
         assert_eq!((project.name(), project.findings.len()), ("my saltern", 0));
         assert!(project.setup.is_some() && !project.mission.contains("step"));
         assert!(
-            begin(&folder)
+            begin(&folder, Beginning::Own)
                 .unwrap_err()
                 .contains("holds a project already")
         );
         fs::write(here.path().join("file"), "x").unwrap();
         assert!(
-            begin(&here.path().join("file/within"))
+            begin(&here.path().join("file/within"), Beginning::Own)
                 .unwrap_err()
                 .contains("cannot write")
         );

@@ -910,6 +910,11 @@ fn a_project_is_begun_and_says_what_to_do_next() {
         "a mission without steps cannot run"
     );
     assert!(String::from_utf8_lossy(&checked.stdout).contains("the mission has no steps"));
+    // One's own, or something to play with.
+    let own = fs::read_to_string(here.path().join("saltern/robots/robot.toml")).unwrap();
+    assert!(own.contains("# kitchen scale"), "{own}");
+    assert!(run(&["new", "toy", "--with", "example"]).status.success());
+    assert!(here.path().join("toy/robots/curlew.toml").is_file());
     let again = run(&["new", "saltern", "--quiet"]);
     assert_eq!(again.status.code(), Some(1));
     assert!(String::from_utf8_lossy(&again.stderr).contains("holds a project already"));

@@ -512,6 +512,7 @@ fn a_working_mission_is_made_from_nothing() {
     let made = Command::new(env!("CARGO_BIN_EXE_wayodos"))
         .arg("new")
         .arg(here.path().join("saltern"))
+        .args(["--with", "example"])
         .output()
         .unwrap();
     assert!(

@@ -4,7 +4,7 @@ use std::path::Path;
 use std::process::ExitCode;
 
 use wayodos_core::project::prepare;
-use wayodos_report::{Flow, Parts, Scene, flow_scene, to_pdf, to_png, to_svg};
+use wayodos_report::{Flow, Parts, Scene, bare_sheet, flow_scene, to_pdf, to_png, to_svg};
 
 use super::answers::{USAGE, cannot_open, complain, put_bytes, run_project, say};
 use super::typed::{Format, Only, Shared};
@@ -65,6 +65,11 @@ pub(super) fn draw(
             return write(shared, output, paint(&flow_scene(&flow_of(&project))));
         }
     };
+    if only == Some(Only::Field)
+        && let Some(scene) = bare(shared, path)
+    {
+        return write(shared, output, paint(&scene));
+    }
     let ran = match run_project(shared, path) {
         Ok(ran) => ran,
         Err(code) => return code,
@@ -74,6 +79,15 @@ pub(super) fn draw(
         output,
         paint(&ran.report.page(&ran.project, ran.seed, parts)),
     )
+}
+
+/// The field of a project whose mission has no steps yet: it can be looked at all the same.
+fn bare(shared: &Shared, path: &Path) -> Option<Scene> {
+    let project = Project::open(path, shared.mission.as_deref()).ok()?;
+    let setup = project.setup.as_ref()?;
+    let parsed = prepare(&project.mission, Some(setup)).parsed;
+    let empty = parsed.mission.steps.is_empty();
+    empty.then(|| bare_sheet(&setup.field, &setup.robot, project.name()))
 }
 
 /// The flow chart of a project's mission.

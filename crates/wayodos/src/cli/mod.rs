@@ -27,8 +27,8 @@ use self::answers::{
     warn,
 };
 use self::json::Checked;
-use self::typed::{Command, Shared, Typed};
-use crate::folder::{OpenError, Project, begin, locate};
+use self::typed::{Command, Shared, Typed, With};
+use crate::folder::{Beginning, OpenError, Project, begin, locate};
 use crate::log;
 use crate::look::{Look, Opening};
 use crate::settings;
@@ -76,7 +76,7 @@ pub fn main(screen: impl FnOnce(Opening) -> io::Result<()>) -> ExitCode {
             ),
         },
         Some(Command::Demo { look, .. }) => app(&shared, &look.or(&typed.look), None, screen),
-        Some(Command::New { folder, .. }) => new(&shared, &folder),
+        Some(Command::New { folder, with, .. }) => new(&shared, &folder, with),
         Some(Command::Check { project, .. }) => check(&shared, &project),
         Some(Command::Run {
             project, timing, ..
@@ -141,8 +141,12 @@ fn app(
     }
 }
 
-fn new(shared: &Shared, folder: &Path) -> ExitCode {
-    match begin(folder) {
+fn new(shared: &Shared, folder: &Path, with: With) -> ExitCode {
+    let beginning = match with {
+        With::Own => Beginning::Own,
+        With::Example => Beginning::Example,
+    };
+    match begin(folder, beginning) {
         Ok(()) => {
             say(
                 shared,

@@ -101,6 +101,15 @@ pub(super) struct QuietOption {
     pub(super) quiet: bool,
 }
 
+/// What a new project begins with.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(super) enum With {
+    /// A bare robot and table with typical numbers, each with how to measure it.
+    Own,
+    /// The demo's robot and field, to play with.
+    Example,
+}
+
 #[derive(Subcommand)]
 pub(super) enum Command {
     /// Open the demo full screen; saving copies it to a folder.
@@ -116,6 +125,9 @@ pub(super) enum Command {
     New {
         /// Folder to make.
         folder: PathBuf,
+        /// What to begin with.
+        #[arg(long, value_enum, value_name = "WHAT", default_value_t = With::Own)]
+        with: With,
         #[command(flatten)]
         quiet: QuietOption,
     },
