@@ -8,6 +8,7 @@ pub use load::{FILE, load};
 
 use crate::ids::{ActuatorId, DeviceId, RangerId, SensorId, SignalId, SwitchId};
 use crate::scatter::{RobotSpread, Spreads};
+use crate::units::GRAVITY;
 use crate::units::colour::Light;
 use crate::units::colour::linear;
 
@@ -500,6 +501,21 @@ impl Robot {
             motor.no_load_speed * self.battery / motor.rated_voltage * self.wheel_diameter / 2.0
         };
         of(&self.left).min(of(&self.right))
+    }
+
+    /// Rim speed in m/s that a robot with these motors keeps at full duty on a level mat, on the
+    /// battery that is in: where the slower motor's torque is used up by friction in the gears and
+    /// the caster's drag. A little less than that can be kept with something to spare.
+    pub fn kept_speed(&self) -> f64 {
+        const SPARE: f64 = 0.97;
+        let on_caster = self.mass * GRAVITY * (1.0 - self.wheel_share());
+        let of = |motor: &Motor| {
+            let lost = motor.friction + self.caster_drag * on_caster * self.wheel_diameter / 4.0;
+            let full = motor.stall_torque * self.battery / motor.rated_voltage;
+            let speed = motor.no_load_speed * (full - lost) / motor.stall_torque;
+            speed.max(0.0) * self.wheel_diameter / 2.0
+        };
+        SPARE * of(&self.left).min(of(&self.right))
     }
 
     /// The battery's voltage without load once this charge (A s) was taken out of it.

@@ -30,8 +30,7 @@ pub use world::{Player, Role, World};
 /// Length of a simulation step in seconds.
 pub const STEP: f64 = 0.001;
 
-/// Standard gravity, m/s^2.
-pub const GRAVITY: f64 = 9.806_65;
+pub use crate::units::GRAVITY;
 
 /// A random stream for tests of other modules.
 #[cfg(test)]

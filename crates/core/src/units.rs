@@ -15,6 +15,9 @@ pub mod math;
 /// error.
 pub const LARGEST: f64 = 1e6;
 
+/// Standard gravity, m/s^2.
+pub const GRAVITY: f64 = 9.806_65;
+
 /// What a number measures.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Dimension {

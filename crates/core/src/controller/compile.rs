@@ -642,11 +642,14 @@ impl Compiler<'_> {
                     let radius = self.fixed(place, radius)?;
                     let lean =
                         self.robot.track_width / 2.0 / radius * Self::turn(place, side)?.sign();
-                    let most = if let WheelCommand::Duty(duty) = pace {
-                        (1.0 / (duty.abs() * (1.0 + lean.abs())).max(1e-9)).min(1.0)
-                    } else {
-                        1.0
+                    let (asked, limit) = match pace {
+                        WheelCommand::Duty(duty) => (duty, 1.0),
+                        WheelCommand::Speed(speed) => (speed, self.robot.kept_speed()),
+                        WheelCommand::Brake | WheelCommand::Coast | WheelCommand::Keep => {
+                            (0.0, 1.0)
+                        }
                     };
+                    let most = (limit / (asked.abs() * (1.0 + lean.abs())).max(1e-9)).min(1.0);
                     both(pace, most * (1.0 - lean), most * (1.0 + lean))
                 } else {
                     both(pace, 1.0, 1.0)

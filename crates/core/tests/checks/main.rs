@@ -1059,6 +1059,29 @@ fn k65_a_wheel_over_the_edge() {
 }
 
 #[test]
+fn k67_an_arc_at_its_limit() {
+    let arc = |speed: u32, radius: u32| {
+        format!(
+            "step \"a\"\ndrive ahead on a left arc of {radius} mm at {speed} mm/s\nuntil travelled 800 mm -> done"
+        )
+    };
+    // A tight one at a speed that a wide one, or a straight line, can keep.
+    let (tight, wide) = (arc(350, 90), arc(350, 600));
+    shows(&mat(""), "K67", &[&tight], &[&wide, &arc(150, 90)]);
+    // Once it goes at its speed it keeps its radius: track / 2 (right + left) / (right - left).
+    let run = mat("").run(&tight);
+    for tick in &run.trace.ticks[run.ended / 2..run.ended] {
+        let [left, right] = tick.rims;
+        let radius = 0.059 * (right + left) / (right - left);
+        assert!(
+            (radius - 0.09).abs() < 0.0018,
+            "{radius} at {left}, {right}"
+        );
+        assert!((0.42..0.46).contains(&right), "{right}");
+    }
+}
+
+#[test]
 fn k66_locked_with_another_robot() {
     let rival = |more: &str| {
         mat(&format!(

@@ -2,7 +2,7 @@
 
 use super::{Adviser, held, mm, pace_words, percent};
 use crate::controller::{
-    Action, Armed, Look, Num, Passes, ProgramExit, ProgramStep, Source, Term, Test,
+    Action, Armed, Look, Num, Passes, ProgramExit, ProgramStep, Source, Term, Test, WheelCommand,
 };
 use crate::field::{Point, Shape};
 use crate::ids::StepId;
@@ -32,6 +32,7 @@ impl Adviser<'_> {
                 self.scan(index, look, exit.line);
             }
             self.room(index, step);
+            self.arc_at_its_limit(step);
         }
         for reflex in &self.program.reflexes {
             let mut of = Vec::new();
@@ -41,6 +42,28 @@ impl Adviser<'_> {
             }
         }
         self.together();
+    }
+
+    /// K67: the outer wheel of an arc in mm/s cannot go as fast as that takes.
+    fn arc_at_its_limit(&mut self, step: &ProgramStep) {
+        let Action::Constant {
+            left: WheelCommand::Speed(left),
+            right: WheelCommand::Speed(right),
+        } = step.action
+        else {
+            return;
+        };
+        let (outer, limit) = (left.abs().max(right.abs()), self.robot.kept_speed());
+        if left == right || outer < limit * (1.0 - 1e-9) {
+            return;
+        }
+        let message = format!(
+            "the outer wheel cannot go faster than {} a second: the arc keeps its radius and is driven at {:.0} mm/s",
+            mm(outer),
+            (left + right).abs() / 2.0 * 1e3
+        );
+        let hint = "write a speed that it can keep, or a wider arc";
+        self.warn("K67", self.says(step), message, hint);
     }
 
     /// K24: the sensor is past the mark before it is looked at again.
