@@ -472,6 +472,10 @@ impl Controller {
             .frames
             .first()
             .is_some_and(|frame| program.steps[frame.step].is_prelude());
+        if waits {
+            // Whatever a gyro drifts until it has settled is not turned.
+            self.heading_at_start = self.heading(readings);
+        }
         for (index, reflex) in program.reflexes.iter().enumerate() {
             let top = self
                 .takeovers

@@ -123,3 +123,29 @@ fn e58_a_sensor_on_a_bracket_meets_a_line_before_the_bumper_does() {
         "{on_board} {ahead}"
     );
 }
+
+#[test]
+fn e59_settling_gives_the_heading_its_zero() {
+    let off = |header: &str, gyro: &str| {
+        let table = Table::new()
+            .robot(
+                "noise = \"0.4 deg/s\"",
+                &format!("noise = \"0 deg/s\"\n{gyro}"),
+            )
+            .robot("drift = \"0.03 deg/s\"", "drift = \"0 deg/s\"");
+        let spin = then_rest("spin left at 20 %", "heading reaches 90 deg");
+        let run = table.run(&format!("{header}{spin}"));
+        run.final_pose().heading.to_degrees()
+    };
+    // What it turns to without any error, overshoot and all.
+    let good = off("", "");
+    let unsettled = "settles = \"2 s\"\nunsettled = \"8 deg/s\"";
+    let (at_once, settled) = (
+        off("", unsettled) - good,
+        off("settle 4 s\n", unsettled) - good,
+    );
+    assert!(
+        at_once.abs() > 0.5 && settled.abs() < 0.1,
+        "{at_once} {settled}"
+    );
+}
