@@ -221,6 +221,16 @@ pub fn hindsight(
             warn("K55", line, message, hint.clone().into());
         }
     }
+    if run.outcome == Outcome::Error {
+        let line = line_at(run.ended as u32);
+        let message = format!(
+            "the run broke off at {:.1} s: {}",
+            run.duration(),
+            run.reason
+        );
+        let hint = "no number of a file should lead to that: take back what was changed last in robot or field";
+        warn("K68", line, message, hint.into());
+    }
     findings.sort_by_key(|finding| finding.span.start);
     findings
 }

@@ -369,7 +369,22 @@ impl Draws {
             sensor.gain *= self.factor(&format!("{who}{} gain", sensor.name), spread.floor_gain);
             sensor.clock.phase_ms = self.phase(&format!("{who}{}", sensor.name), sensor.clock);
         }
+        for (lag, what) in robot.lag_ms.iter_mut().zip(["lag", "jitter"]) {
+            if *lag > 0 {
+                let factor = self.factor(&format!("{who}{what}"), spread.lag);
+                *lag = (f64::from(*lag) * factor).round() as u32;
+            }
+        }
         for ranger in &mut robot.rangers {
+            for (share, what) in [
+                (&mut ranger.dropouts, "dropouts"),
+                (&mut ranger.outliers, "outliers"),
+            ] {
+                if *share > 0.0 {
+                    let what = format!("{who}{} {what}", ranger.name);
+                    *share = (*share * self.factor(&what, spread.ranging_faults)).min(1.0);
+                }
+            }
             ranger.scale *=
                 self.factor(&format!("{who}{} scale", ranger.name), spread.ranging_scale);
             ranger.clock.phase_ms = self.phase(&format!("{who}{}", ranger.name), ranger.clock);

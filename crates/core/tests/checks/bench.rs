@@ -110,7 +110,7 @@ impl Bench {
         self
     }
 
-    fn text(&self, mission: &str) -> String {
+    pub fn text(&self, mission: &str) -> String {
         format!("mission \"m\"\nlimit 20 s\nstart {}\n{mission}", self.start)
     }
 

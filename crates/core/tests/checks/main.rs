@@ -10,6 +10,7 @@ use bench::Bench;
 use wayodos_core::controller::{Action, Goal, Source, WheelCommand};
 use wayodos_core::finding::Severity;
 use wayodos_core::ids::ActuatorId;
+use wayodos_core::lab::hindsight::hindsight;
 use wayodos_core::record::{Happening, Outcome};
 
 fn bench() -> Bench {
@@ -1079,6 +1080,27 @@ fn k67_an_arc_at_its_limit() {
         );
         assert!((0.42..0.46).contains(&right), "{right}");
     }
+}
+
+#[test]
+fn k68_a_run_that_breaks_off_is_a_finding_with_its_place() {
+    let mission = "step \"a\"\ndrive ahead at 30 %\nuntil travelled 100 mm\nstep \"b\"\nhold, brake\nuntil 1 s passes -> done";
+    let bench = mat("");
+    let (program, mut run) = bench.played(mission);
+    (run.outcome, run.reason) = (Outcome::Error, "a pose that is no number".to_owned());
+    let setup = bench.setup();
+    let text = bench.text(mission);
+    let parsed = wayodos_core::project::prepare(&text, Some(&setup)).parsed;
+    let found = hindsight(&text, &parsed, &program, &setup.field, &run, &[]);
+    let broken = found.iter().find(|finding| finding.code == "K68").unwrap();
+    assert!(
+        broken.message.contains("a pose that is no number"),
+        "{broken:?}"
+    );
+    assert!(
+        text[broken.span.clone()].contains("step \"b\""),
+        "{broken:?}"
+    );
 }
 
 #[test]

@@ -44,11 +44,18 @@ fn deviation(values: &[f64]) -> f64 {
 
 #[test]
 fn every_draw_has_the_mean_and_the_deviation_that_it_is_said_to_have() {
-    let world = world();
+    let mut world = world();
+    let mut robot = (*world.robot).clone();
+    robot.lag_ms = [20, 8];
+    (robot.rangers[0].dropouts, robot.rangers[0].outliers) = (0.05, 0.02);
+    world.robot = Arc::new(robot);
     let runs: Vec<Vec<Drawn>> = (1..=RUNS)
         .map(|run| chance(&world, run, Scatter::Everyday))
         .collect();
-    assert!(runs[0].len() >= 20, "{:?}", runs[0]);
+    assert!(runs[0].len() >= 24, "{:?}", runs[0]);
+    for what in ["lag", "jitter", "ahead dropouts", "ahead outliers"] {
+        assert!(runs[0].iter().any(|one| one.what == what), "{what}");
+    }
     for (at, first) in runs[0].iter().enumerate() {
         let values: Vec<f64> = runs.iter().map(|run| run[at].off).collect();
         assert!(
