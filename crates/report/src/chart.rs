@@ -10,7 +10,7 @@ use wayodos_core::controller::{
     Action, Event, Limits, Program, Rail, Sight, Test, Tones, WheelCommand,
 };
 use wayodos_core::ids::{ActuatorId, RangerId, SensorId, StepId, SwitchId};
-use wayodos_core::record::{Happening, Outcome, Run};
+use wayodos_core::record::{Happening, Outcome, Run, Tick};
 use wayodos_core::robot::Robot;
 
 use crate::field::Story;
@@ -168,7 +168,7 @@ impl Chart {
                 .filter(moves)
                 .map(|actuator| actuator_track(story, actuator)),
         );
-        tracks.push(speed_track(run, robot, program));
+        tracks.extend(speed_tracks(run, robot, program));
         tracks.extend(reflex_track(story));
         tracks.extend(further_tracks(story));
         Self {
@@ -519,37 +519,64 @@ fn ribbons(story: Story<'_>, sensor: SensorId, tones: &Tones) -> Vec<Ribbon> {
     ribbons
 }
 
-fn speed_track(run: &Run, robot: &Robot, program: &Program) -> Track {
-    let values: Vec<f32> = run
-        .trace
-        .ticks
+/// From this difference (mm/s) on, for as many ticks, the wheels are said to slip.
+const SLIPS: (f32, usize) = (25.0, 8);
+
+/// How fast the rims are, and how fast the robot is over the ground, on one scale. The second is
+/// there unasked only where they differ: where wheels slip, a wall holds the robot, or it is pushed.
+fn speed_tracks(run: &Run, robot: &Robot, program: &Program) -> [Track; 2] {
+    let ticks = &run.trace.ticks;
+    let wheels: Vec<f32> = ticks
         .iter()
         .map(|tick| (f64::midpoint(tick.rims[0], tick.rims[1]) * 1000.0) as f32)
         .collect();
+    let period = f64::from(run.trace.period_ms.max(1)) / 1000.0;
+    let over_ground = |pair: &[Tick]| {
+        let [from, to] = pair else { return 0.0 };
+        let (dx, dy) = (to.pose.x - from.pose.x, to.pose.y - from.pose.y);
+        let heading = f64::midpoint(from.pose.heading, to.pose.heading);
+        let ahead = dx * heading.cos() + dy * heading.sin();
+        // A robot that was carried did not drive.
+        if dx.hypot(dy) > 0.05 {
+            0.0
+        } else {
+            (ahead / period * 1000.0) as f32
+        }
+    };
+    let moved = ticks.windows(2).map(over_ground);
+    let ground: Vec<f32> = std::iter::once(0.0)
+        .chain(moved)
+        .take(ticks.len())
+        .collect();
+    let differs = |(wheel, ground): (&f32, &f32)| (wheel - ground).abs() > SLIPS.0;
+    let slips = wheels.iter().zip(&ground).filter(|pair| differs(*pair));
+    let slips = slips.count() >= SLIPS.1;
     let free =
         robot.left.no_load_speed.max(robot.right.no_load_speed) * program.wheel_radius * 1000.0;
-    let greatest = values
-        .iter()
-        .fold(0.0f32, |most, value| most.max(value.abs()));
+    let both = || wheels.iter().chain(&ground);
+    let greatest = both().fold(0.0f32, |most, value| most.max(value.abs()));
     let high = (f64::from(greatest) / 100.0).ceil().max(1.0) * 100.0;
-    let lowest = values.iter().fold(0.0f32, |least, value| least.min(*value));
+    let lowest = both().fold(0.0f32, |least, value| least.min(*value));
     let low = if lowest < -20.0 {
         -high.min(free.max(100.0))
     } else {
         0.0
     };
-    let kind = TrackKind::Line {
-        values,
-        low,
-        high,
-        limits: Vec::new(),
-    };
-    Track {
-        name: "speed".into(),
+    let track = |name: &str, values, usual| Track {
+        name: name.into(),
         unit: "mm/s",
-        kind,
-        usual: true,
-    }
+        kind: TrackKind::Line {
+            values,
+            low,
+            high,
+            limits: Vec::new(),
+        },
+        usual,
+    };
+    [
+        track("wheel speed", wheels, true),
+        track("ground speed", ground, slips),
+    ]
 }
 
 /// When a reflex had the wheels; none when none ever had.

@@ -69,9 +69,10 @@ impl Played {
     fn on(field: &str, mission: &str) -> Self {
         let (setup, _) = Setup::load(ROBOT, field, Some(CALIBRATION));
         let setup = setup.expect("robot and field are good");
-        let program = prepare(mission, Some(&setup))
+        let prepared = prepare(mission, Some(&setup));
+        let program = prepared
             .program
-            .expect("a good mission");
+            .unwrap_or_else(|| panic!("{:#?}", prepared.findings));
         let world = setup.world();
         let run = run(&world, &program, world.start(None, 1), 1, None).expect("not cancelled");
         Self {
@@ -178,7 +179,7 @@ fn the_chart_knows_readings_limits_tones_and_events() {
         .iter()
         .map(|track| track.name.as_str())
         .collect();
-    let usual = ["floor-left", "floor-right", "hue", "ahead", "speed"];
+    let usual = ["floor-left", "floor-right", "hue", "ahead", "wheel speed"];
     assert!(
         names.starts_with(&usual) && names.contains(&"position error"),
         "{names:?}"
@@ -599,4 +600,41 @@ fn a_mission_in_words_has_the_numbers_of_the_run() {
             assert_eq!(program.steps[number - 1].name, one.name, "{name}");
         }
     }
+}
+
+#[test]
+fn wheels_that_turn_where_nothing_moves_are_seen_in_the_chart() {
+    let wall = "\n[[wall]]\nthickness = \"20 mm\"\npoints = [\"350, 40 mm\", \"350, 260 mm\"]\n";
+    let push = "limit 9 s\nstep \"push\"\ndrive ahead at 90 %\nuntil 3 s pass -> done";
+    let tracks = |field: &str| {
+        let played = Played::on(field, push);
+        let chart = Chart::of(played.story());
+        let of = |name: &str| {
+            let track = chart
+                .tracks
+                .iter()
+                .find(|track| track.name == name)
+                .unwrap();
+            let TrackKind::Line {
+                values, low, high, ..
+            } = &track.kind
+            else {
+                panic!("a line")
+            };
+            (track.usual, values[250], (*low, *high))
+        };
+        (of("wheel speed"), of("ground speed"))
+    };
+    let (wheels, ground) = tracks(&format!("{FIELD}{wall}"));
+    assert!(wheels.0 && ground.0 && wheels.2 == ground.2);
+    assert!(
+        wheels.1 > 50.0 && ground.1.abs() < 10.0,
+        "{wheels:?} {ground:?}"
+    );
+    // On a free way they are the same, and one of them is enough.
+    let (wheels, ground) = tracks(FIELD);
+    assert!(
+        wheels.0 && !ground.0 && (wheels.1 - ground.1).abs() < 3.0,
+        "{wheels:?} {ground:?}"
+    );
 }
