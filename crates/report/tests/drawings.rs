@@ -605,9 +605,11 @@ fn a_mission_in_words_has_the_numbers_of_the_run() {
 #[test]
 fn wheels_that_turn_where_nothing_moves_are_seen_in_the_chart() {
     let wall = "\n[[wall]]\nthickness = \"20 mm\"\npoints = [\"350, 40 mm\", \"350, 260 mm\"]\n";
-    let push = "limit 9 s\nstep \"push\"\ndrive ahead at 90 %\nuntil 3 s pass -> done";
-    let tracks = |field: &str| {
-        let played = Played::on(field, push);
+    let push = |duty: u32| {
+        format!("limit 9 s\nstep \"push\"\ndrive ahead at {duty} %\nuntil 3 s pass -> done")
+    };
+    let tracks = |field: &str, duty: u32| {
+        let played = Played::on(field, &push(duty));
         let chart = Chart::of(played.story());
         let of = |name: &str| {
             let track = chart
@@ -625,14 +627,14 @@ fn wheels_that_turn_where_nothing_moves_are_seen_in_the_chart() {
         };
         (of("wheel speed"), of("ground speed"))
     };
-    let (wheels, ground) = tracks(&format!("{FIELD}{wall}"));
+    let (wheels, ground) = tracks(&format!("{FIELD}{wall}"), 90);
     assert!(wheels.0 && ground.0 && wheels.2 == ground.2);
     assert!(
         wheels.1 > 50.0 && ground.1.abs() < 10.0,
         "{wheels:?} {ground:?}"
     );
     // On a free way they are the same, and one of them is enough.
-    let (wheels, ground) = tracks(FIELD);
+    let (wheels, ground) = tracks(FIELD, 30);
     assert!(
         wheels.0 && !ground.0 && (wheels.1 - ground.1).abs() < 3.0,
         "{wheels:?} {ground:?}"
