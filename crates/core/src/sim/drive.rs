@@ -350,6 +350,11 @@ struct Twist {
 }
 
 impl Body {
+    /// Angles of the encoders, rad: left, right. They sit on the motors, before the play.
+    pub fn encoders(&self) -> [f64; 2] {
+        [0, 1].map(|wheel| self.angles[wheel] + self.lead[wheel])
+    }
+
     /// Goes straight on for this many seconds, wheels turning as they do.
     pub fn glide(&mut self, seconds: f64) {
         self.x += self.velocity.0 * seconds;
@@ -449,11 +454,6 @@ impl Plant {
             shifted: (0.0, 0.0),
             swivel: (1.0, 0.0),
         }
-    }
-
-    /// Angles of the encoders, rad: left, right. They sit on the motors, before the play.
-    pub fn encoders(&self, body: &Body) -> [f64; 2] {
-        [0, 1].map(|wheel| body.angles[wheel] + body.lead[wheel])
     }
 
     /// The pose of the middle of the axle.

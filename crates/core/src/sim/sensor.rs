@@ -119,7 +119,8 @@ impl Lit {
         let (x, y) = (at.x / PATCH, at.y / PATCH);
         let (column, row) = (floor(x), floor(y));
         let corner = |right: f64, up: f64| {
-            let place = ((column + right) as i64 as u64) << 32 ^ (row + up) as i64 as u32 as u64;
+            let along = u64::from((column + right) as i64 as u32) << 32;
+            let place = along | u64::from((row + up) as i64 as u32);
             Noise::new(self.seed ^ place, "patch").normal()
         };
         let (dx, dy) = (x - column, y - row);
@@ -454,9 +455,8 @@ impl Senses {
             body.heading + (gyro.scale - 1.0) * (body.heading - from) + gyro.off
         });
         // Whole ticks only, towards the lower one in both directions, as a disc with slots counts.
-        let wheels = rider
-            .plant
-            .encoders(body)
+        let wheels = body
+            .encoders()
             .map(|angle| (angle * self.ticks_per_rad).floor() / self.ticks_per_rad);
         Readings {
             sensors: &self.readings,

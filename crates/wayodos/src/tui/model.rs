@@ -285,7 +285,6 @@ pub struct FieldPane {
 }
 
 /// The state of the whole screen.
-#[expect(clippy::struct_excessive_bools, reason = "each is a state of its own")]
 pub struct Model {
     /// What is open.
     pub project: Project,
