@@ -218,12 +218,6 @@ fn marks(story: Story<'_>) -> Vec<Mark> {
         };
         Some((stamp.tick as usize, kind, words))
     });
-    let touched = trace
-        .onsets(|tick| tick.touched)
-        .map(|tick| (tick, MarkKind::Wrong, "a wall is touched".to_owned()));
-    let hangs = trace
-        .onsets(|tick| tick.hangs)
-        .map(|tick| (tick, MarkKind::Wrong, "a wheel is over the edge".to_owned()));
     let happened = trace
         .happened
         .iter()
@@ -235,11 +229,12 @@ fn marks(story: Story<'_>) -> Vec<Mark> {
                 | Happening::LeftMat
                 | Happening::Hung
                 | Happening::Locked(_)
+                | Happening::Touched(None)
                 | Happening::Blocked(_) => MarkKind::Wrong,
                 Happening::Fell
                 | Happening::Gone(_)
                 | Happening::Came(_)
-                | Happening::Touched(_)
+                | Happening::Touched(Some(_))
                 | Happening::Parted(_)
                 | Happening::Left(_)
                 | Happening::ByHand(_)
@@ -258,15 +253,7 @@ fn marks(story: Story<'_>) -> Vec<Mark> {
         MarkKind::Wrong
     };
     let ended = std::iter::once((run.ended, how, crate::words::outcome_words(run, program)));
-    let met = trace
-        .onsets(|tick| tick.met)
-        .map(|tick| (tick, MarkKind::World, "something is met".to_owned()));
-    let all = stamped
-        .chain(touched)
-        .chain(met)
-        .chain(hangs)
-        .chain(happened)
-        .chain(ended);
+    let all = stamped.chain(happened).chain(ended);
     let mut marks: Vec<Mark> = all
         .map(|(tick, kind, words)| Mark {
             tick,

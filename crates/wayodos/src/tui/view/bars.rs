@@ -335,7 +335,7 @@ pub fn status(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         }
     }
     let event = match tick {
-        Tick { hangs: true, .. } => "a wheel is over the edge",
+        Tick { hangs: true, .. } => "a wheel hangs over the edge",
         Tick { touched: true, .. } => "touches a wall",
         Tick { met: true, .. } => "pushes something",
         Tick { slipped: true, .. } => "a tyre slips",
