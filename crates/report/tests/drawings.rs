@@ -504,7 +504,11 @@ fn things_that_move_are_drawn_where_they_are_and_what_happened_is_reported() {
         .iter()
         .map(|mark| mark.words.clone())
         .collect();
-    for words in ["gull comes", "sea wall is touched", "the robot touches basket"] {
+    for words in [
+        "gull comes",
+        "sea wall is touched",
+        "the robot touches basket",
+    ] {
         assert!(
             words_seen.iter().any(|word| word == words),
             "no `{words}` in {words_seen:?}"

@@ -134,7 +134,7 @@ pub fn hindsight(
                 let message = format!(
                     "at {at:.1} s the robot ran into {into}, and nothing in this step expects that"
                 );
-                let hint = "end the step before it, or by it: `until ahead < 60 mm`, a switch, or `stalled for 0.3 s`";
+                let hint = "end the step before it, by a distance or a line, or by it: a switch, or `stalled for 0.3 s`";
                 let line = line_at(happened.tick.saturating_sub(1));
                 warn("K64", line, message, hint.into());
             }

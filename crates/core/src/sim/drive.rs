@@ -118,6 +118,10 @@ pub struct Plant {
     matrix: Matrix,
     steering: Option<Steered>,
     reduced: Reduced,
+    /// Nothing of it asks for single steps: no play, no weight that shifts, no swivelling caster.
+    leaps: bool,
+    /// Some duties are too small for a driver to hear.
+    deaf: bool,
 }
 
 /// Steered front wheels, taken as one in the middle.
@@ -428,6 +432,11 @@ impl Plant {
                 track: robot.track_width,
             }),
             reduced: Reduced::new(robot, offsets, com, caster),
+            leaps: robot.left.play == 0.0
+                && robot.right.play == 0.0
+                && robot.com_height == 0.0
+                && robot.caster_trail == 0.0,
+            deaf: robot.left.least_duty > 0.0 || robot.right.least_duty > 0.0,
         }
     }
 
@@ -494,10 +503,7 @@ impl Plant {
     /// Goes on by this many seconds at once, where nothing is near; false, and nothing done, when
     /// only single steps show the truth.
     pub fn leap(&self, body: &mut Body, command: Command, seconds: f64) -> bool {
-        let whole = self.shifts.is_none()
-            && self.swivel.is_none()
-            && self.motors.iter().all(|motor| motor.play == 0.0);
-        if !whole || !self.reduced.leap(body, self.heard(command), seconds) {
+        if !self.leaps || !self.reduced.leap(body, self.heard(command), seconds) {
             return false;
         }
         // What a next single step needs to know of its last.
@@ -517,6 +523,9 @@ impl Plant {
 
     /// A command as far as the drivers hear it: too small a duty is none.
     fn heard(&self, command: Command) -> Command {
+        if !self.deaf {
+            return command;
+        }
         let heard = |wheel: usize, one: WheelCommand| match one {
             WheelCommand::Duty(duty) if duty.abs() < self.motors[wheel].least_duty => {
                 WheelCommand::Duty(0.0)

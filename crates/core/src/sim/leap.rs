@@ -109,14 +109,10 @@ impl Reduced {
             c * body.velocity.0 + s * body.velocity.1,
             c * body.velocity.1 - s * body.velocity.0,
         );
-        let [Some(left), Some(right)] = [0, 1].map(|wheel| {
-            let one = if wheel == 0 {
-                command.left
-            } else {
-                command.right
-            };
-            self.drive(wheel, one, body.supply)
-        }) else {
+        let (Some(left), Some(right)) = (
+            self.drive(0, command.left, body.supply),
+            self.drive(1, command.right, body.supply),
+        ) else {
             return false;
         };
         let drives = [left, right];

@@ -645,6 +645,10 @@ impl<'w> Match<'w> {
     /// What our robot comes up against, and whether it is locked with another robot.
     fn contacts(&mut self, tick: usize, bodies: u64) {
         let now = self.trace.ticks[tick];
+        let nothing = bodies == 0 && !now.touched && !now.hangs;
+        if nothing && !self.hung && self.lock.is_none() && self.touching.is_empty() {
+            return;
+        }
         let seconds = f64::from(self.program.period_ms) * STEP;
         let lull = (LULL / seconds) as usize;
         let mut seen = Vec::new();

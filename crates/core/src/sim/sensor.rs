@@ -103,6 +103,7 @@ impl Lit {
     }
 
     /// Light of the room in a step.
+    #[inline]
     fn ambient(&self, step: u64) -> f64 {
         self.flicker.map_or(self.ambient, |(most, turns, begins)| {
             let turned = step as f64 * turns + begins;
@@ -112,10 +113,16 @@ impl Lit {
 
     /// How much brighter than it should be the mat is at a place, as a factor: normally spread over
     /// a grid of patches, and even between them.
+    #[inline]
     fn evenness(&self, at: Point) -> f64 {
         if self.unevenness == 0.0 {
-            return 1.0;
+            1.0
+        } else {
+            self.patchy(at)
         }
+    }
+
+    fn patchy(&self, at: Point) -> f64 {
         let (x, y) = (at.x / PATCH, at.y / PATCH);
         let (column, row) = (floor(x), floor(y));
         let corner = |right: f64, up: f64| {
