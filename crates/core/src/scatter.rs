@@ -118,7 +118,7 @@ spreads! {
         floor_gain: Percent = "\"2 %\"", "2 %, rough 6 %" (0.02, 0.06), in 0.0..0.3, "How bright each floor sensor sees the mat: its height.";
         ranging_scale: Percent = "\"0.5 %\"", "0.5 %, rough 1.5 %" (0.005, 0.015), in 0.0..0.1, "How far a distance is off that a ranging sensor reports.";
         ranging_faults: Percent = "\"30 %\"", "30 %, rough 60 %" (0.3, 0.6), in 0.0..1.0, "The shares of its measurements that see nothing or something else, where its section gives them.";
-        lag: Percent = "\"20 %\"", "20 %, rough 50 %" (0.2, 0.5), in 0.0..1.0, "Lag and jitter of commands, where [control] gives them.";
+        lag: Percent = "\"20 %\"", "20 %, rough 50 %" (0.2, 0.5), in 0.0..1.0, "Lag and jitter of commands, where the robot file gives them.";
 }
 
 spreads! {
