@@ -9,6 +9,7 @@
     reason = "short helpers of tests"
 )]
 
+mod gears;
 mod rules;
 mod senses;
 mod table;
