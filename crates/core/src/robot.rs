@@ -371,6 +371,8 @@ pub struct Robot {
     pub outline: Vec<(f64, f64)>,
     /// Simulation steps (ms) between two control ticks.
     pub control_ms: u32,
+    /// When in that a rival's ticks are, steps (ms); the time of a run counts from ours.
+    pub control_phase_ms: u32,
     /// Simulation steps (ms) that a command takes to reach the motors, and by how many more it may
     /// come late.
     pub lag_ms: [u32; 2],

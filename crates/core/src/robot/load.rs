@@ -495,6 +495,7 @@ fn assemble(tables: &mut Tables<'_>) -> Option<Robot> {
         steering,
         outline,
         control_ms,
+        control_phase_ms: 0,
         lag_ms: [control.lag, control.jitter].map(|time| (time.0.si() * 1e3).round() as u32),
         scatter,
     })

@@ -369,6 +369,13 @@ impl Draws {
             sensor.gain *= self.factor(&format!("{who}{} gain", sensor.name), spread.floor_gain);
             sensor.clock.phase_ms = self.phase(&format!("{who}{}", sensor.name), sensor.clock);
         }
+        if !who.is_empty() {
+            let clock = Clock {
+                period_us: robot.control_ms * 1000,
+                phase_ms: 0,
+            };
+            robot.control_phase_ms = self.phase(&format!("{who}control"), clock);
+        }
         for (lag, what) in robot.lag_ms.iter_mut().zip(["lag", "jitter"]) {
             if *lag > 0 {
                 let factor = self.factor(&format!("{who}{what}"), spread.lag);

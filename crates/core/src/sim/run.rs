@@ -260,7 +260,7 @@ impl<'w> Match<'w> {
                 robot: &player.robot,
                 senses,
                 brain,
-                look: 0,
+                look: u64::from(player.robot.control_phase_ms),
                 orders: Orders::new(&player.robot, play.seed, &format!("{}: ", opponent.name)),
             });
         }
