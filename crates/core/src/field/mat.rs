@@ -6,6 +6,8 @@
 //! mean). It is made in tiles, each when a sensor first comes over it: a run sees a small part of
 //! its field, and the first one should not wait for the rest. A tile depends on nothing but the
 //! field, so it does not matter who makes it, or when.
+//!
+//! Long because painting, averaging and looking up share the texels and their soft edges.
 
 use std::sync::{Arc, OnceLock};
 

@@ -2,7 +2,7 @@
 //!
 //! A wheel is a contact with a friction circle, solved at velocity level: the traction impulses are
 //! those that leave no slip at the end of the step, unless they exceed what the tyre can hold. Back
-//! EMF and friction act implicitly, so no step size makes them ring. A step uses only + - * / and
+//! EMF acts implicitly, so no step size makes it ring; friction of the gears is found within the step. A step uses only + - * / and
 //! square roots.
 //!
 //! One step of one body reads best from top to bottom, which is why this file is long.
@@ -111,7 +111,8 @@ pub struct Plant {
     /// wheels, and between these.
     shifts: Option<(f64, f64)>,
     /// Weight on the caster as an impulse in a step, N s, and its friction coefficient.
-    caster_load: (f64, f64),
+    caster_load: f64,
+    caster_friction: f64,
     outline: Form,
     /// How far the outline goes from the centre of mass, metres.
     reach: f64,
@@ -420,7 +421,8 @@ impl Plant {
                 };
                 (over, moment / robot.track_width)
             }),
-            caster_load: ((robot.mass * GRAVITY - on_wheels) * dt, robot.caster_drag),
+            caster_load: (robot.mass * GRAVITY - on_wheels) * dt,
+            caster_friction: robot.caster_drag,
             reach: outline.reach(Point::default()),
             outline,
             matrix: Matrix::new(1.0 / robot.mass, 1.0 / robot.yaw_inertia, offsets, com.0),
@@ -513,6 +515,7 @@ impl Plant {
             c * body.velocity.1 - s * body.velocity.0,
         );
         body.drag = self.drag(
+            body.shifted.0,
             ahead - body.spin * self.caster.1,
             left + body.spin * self.caster.0,
         );
@@ -544,8 +547,11 @@ impl Plant {
 
     /// The factor of the caster's velocity that is its friction in a step: never more than would
     /// stop it.
-    fn drag(&self, ahead: f64, left: f64) -> f64 {
-        (self.caster_drag / math::length(ahead, left).max(STILL_CASTER)).min(self.caster_most)
+    ///
+    /// - `shifted`: weight that has gone over to the driven wheels, as an impulse in a step, N s
+    fn drag(&self, shifted: f64, ahead: f64, left: f64) -> f64 {
+        let most = (self.caster_drag - self.caster_friction * shifted).max(0.0);
+        (most / math::length(ahead, left).max(STILL_CASTER)).min(self.caster_most)
     }
 
     /// Speeds of the wheels' rims, m/s: left, right.
@@ -570,6 +576,7 @@ impl Plant {
         let (c, s) = body.cos_sin;
         body.velocity = (c * ahead - s * left, s * ahead + c * left);
         body.drag = self.drag(
+            body.shifted.0,
             ahead - body.spin * self.caster.1,
             left + body.spin * self.caster.0,
         );
@@ -900,7 +907,7 @@ impl Plant {
             c * velocity.0 + s * velocity.1,
             c * velocity.1 - s * velocity.0,
         );
-        let load = (self.caster_load.0 - body.shifted.0).max(0.0);
+        let load = (self.caster_load - body.shifted.0).max(0.0);
         let per_speed = load / math::length(along, across).max(STILL_CASTER);
         let factor = |friction: f64| (friction * per_speed).min(self.caster_most);
         let (along, across) = (
@@ -1047,7 +1054,7 @@ impl Plant {
             // No more than what rests on the one or the other.
             let [left, right] = self.load;
             body.shifted = (
-                (over * gained.0).clamp(-(left + right), self.caster_load.0),
+                (over * gained.0).clamp(-(left + right), self.caster_load),
                 (-side * gained.1).clamp(-left.min(right), left.min(right)),
             );
             // An axle that nothing rests on any more would lift off, which nothing here does.
@@ -1061,12 +1068,7 @@ impl Plant {
             twist.ahead - twist.spin * self.caster.1,
             twist.left + twist.spin * self.caster.0,
         );
-        body.drag = self.drag(ahead, left);
-        if self.shifts.is_some() {
-            let (load, friction) = self.caster_load;
-            let rest = friction * (load - body.shifted.0).max(0.0);
-            body.drag = (rest / math::length(ahead, left).max(STILL_CASTER)).min(self.caster_most);
-        }
+        body.drag = self.drag(body.shifted.0, ahead, left);
         body.wheels = twist.wheels;
         body.x += body.velocity.0 * self.dt;
         body.y += body.velocity.1 * self.dt;
