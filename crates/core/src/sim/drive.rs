@@ -2,8 +2,8 @@
 //!
 //! A wheel is a contact with a friction circle, solved at velocity level: the traction impulses are
 //! those that leave no slip at the end of the step, unless they exceed what the tyre can hold. Back
-//! EMF acts implicitly, so no step size makes it ring; friction of the gears is found within the step. A step uses only + - * / and
-//! square roots.
+//! EMF acts implicitly, so no step size makes it ring; friction of the gears is found within the
+//! step. A step uses only + - * / and square roots.
 //!
 //! One step of one body reads best from top to bottom, which is why this file is long.
 
