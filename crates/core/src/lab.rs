@@ -6,7 +6,10 @@
 
 pub mod advice;
 pub mod along;
+pub mod causes;
 pub mod evidence;
 pub mod hindsight;
 pub mod remedy;
+pub mod spread;
+pub mod statistics;
 pub mod why;

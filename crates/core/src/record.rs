@@ -15,6 +15,7 @@ use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 
+pub(crate) use fingerprint::Counted;
 pub use hands::{Act, Intervention};
 pub use sheet::{ScoreLine, Sheet, Verdict};
 pub use trace::{Happened, Happening, Prop, PropKind, Stamp, Tick, Trace};

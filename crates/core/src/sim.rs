@@ -16,6 +16,7 @@ mod referee;
 mod run;
 mod scene;
 mod sensor;
+mod snapshot;
 mod solve;
 mod stage;
 mod things;
@@ -25,6 +26,8 @@ pub use chance::{Chance, Drawn, Varied, varied};
 pub use footing::{Footing, Stance};
 pub use run::{Piece, Play, play, play_again, run};
 pub use scene::in_the_way;
+pub(crate) use snapshot::entered;
+pub use snapshot::{Kept, Snapshot, resume};
 pub use world::{Player, Role, World};
 
 /// Length of a simulation step in seconds.

@@ -16,8 +16,9 @@ use wayodos_core::robot::{self, Robot};
 use wayodos_report::words::result_words;
 
 use crate::folder::{Home, Project};
+use crate::runner::Runner;
 use crate::shelf::{Entry, Kind, list, mission_name};
-use crate::work::{Job, Kind as JobKind, RunReport, Runner};
+use crate::work::{Job, Kind as JobKind, RunReport};
 
 /// What is known of a file.
 #[derive(Clone, Debug)]

@@ -1,12 +1,7 @@
-//! Runs on threads of their own. Whoever waits at the screen goes first: the newest of those is run
-//! at once, an older one is given up half way, and what nobody waits for makes room until it is
-//! over.
+//! A run that is asked for, and all that is shown of it.
 
-use std::collections::VecDeque;
-use std::num::NonZeroUsize;
+use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
-use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
-use std::thread;
 use std::time::Instant;
 use wayodos_core::ids::StepId;
 
@@ -15,6 +10,7 @@ use wayodos_core::field::Pose;
 use wayodos_core::finding::Finding;
 use wayodos_core::lab::evidence::{StepEvidence, evidence};
 use wayodos_core::lab::hindsight::hindsight;
+use wayodos_core::lab::spread::Attempt;
 use wayodos_core::lab::why::Replay;
 use wayodos_core::project::{Prepared, Setup, prepare};
 use wayodos_core::record::{Intervention, Run};
@@ -50,6 +46,8 @@ pub struct RunReport {
     pub world: Arc<World>,
     /// What is different in it from what the files say.
     pub chance: Chance,
+    /// What it is one run of.
+    pub attempt: Attempt,
     /// What happened.
     pub run: Run,
     /// One entry per visit of a step.
@@ -179,7 +177,7 @@ pub fn run_job(job: &Job, world: &Arc<World>, cancel: Option<&AtomicBool>) -> Op
     } = job;
     let began = Instant::now();
     let program = Arc::clone(prepared.program.as_ref()?);
-    let start = prepared
+    let named = prepared
         .parsed
         .mission
         .start
@@ -206,7 +204,15 @@ pub fn run_job(job: &Job, world: &Arc<World>, cancel: Option<&AtomicBool>) -> Op
         start,
         seed,
         chance,
-    } = varied(world, start, *seed, job.number, job.scatter);
+    } = varied(world, named, *seed, job.number, job.scatter);
+    let attempt = Attempt {
+        program: Arc::clone(&program),
+        world: Arc::clone(world),
+        start: named.map(str::to_owned),
+        seed: job.seed,
+        scatter: job.scatter,
+        hands: job.hands.as_slice().into(),
+    };
     // The nominal run's world is the setup's own.
     let world = if job.number == 0 {
         Arc::clone(world)
@@ -252,6 +258,7 @@ pub fn run_job(job: &Job, world: &Arc<World>, cancel: Option<&AtomicBool>) -> Op
         program,
         world,
         chance,
+        attempt,
         run,
         evidence,
         hindsight,
@@ -267,396 +274,4 @@ pub fn run_job(job: &Job, world: &Arc<World>, cancel: Option<&AtomicBool>) -> Op
 )]
 pub fn run_here(job: Job) -> Option<RunReport> {
     run_job(&job, &Arc::new(job.setup.world()), None)
-}
-
-/// What becomes of a job's run: none when the text has errors.
-pub type Reply = Box<dyn FnOnce(Option<RunReport>) + Send>;
-
-/// A job that was handed in: how it stands, and a way to give it up.
-#[derive(Clone, Debug, Default)]
-pub struct Ticket(Arc<Standing>);
-
-#[derive(Debug, Default)]
-struct Standing {
-    /// Nobody wants it any more.
-    cancelled: AtomicBool,
-    /// It is to stop now: it was cancelled, or makes room for somebody who waits.
-    stop: AtomicBool,
-    /// It came to an end, or never will.
-    over: AtomicBool,
-}
-
-impl Ticket {
-    /// Nobody wants it any more: it is given up, and not answered.
-    pub fn cancel(&self) {
-        self.0.cancelled.store(true, Ordering::Relaxed);
-        self.0.stop.store(true, Ordering::Relaxed);
-    }
-
-    /// Whether it was answered or given up.
-    pub fn is_over(&self) -> bool {
-        self.0.over.load(Ordering::Acquire)
-    }
-
-    fn cancelled(&self) -> bool {
-        self.0.cancelled.load(Ordering::Relaxed)
-    }
-
-    fn end(&self) {
-        self.0.over.store(true, Ordering::Release);
-    }
-}
-
-struct Handed {
-    job: Job,
-    ticket: Ticket,
-    reply: Reply,
-}
-
-#[derive(Default)]
-struct Desk {
-    /// What somebody waits for, and has not begun.
-    urgent: Option<Handed>,
-    /// What somebody waits for, being run.
-    urgent_running: Option<Ticket>,
-    /// What nobody waits for, in order.
-    behind: VecDeque<Handed>,
-    /// What of that is being run.
-    running: Vec<Ticket>,
-    /// Threads that take it.
-    helpers: Vec<thread::JoinHandle<()>>,
-    closed: bool,
-}
-
-impl Desk {
-    fn is_free(&self) -> bool {
-        self.urgent.is_none() && self.urgent_running.is_none()
-    }
-}
-
-#[derive(Default)]
-struct Shared {
-    desk: Mutex<Desk>,
-    bell: Condvar,
-}
-
-impl Shared {
-    fn desk(&self) -> MutexGuard<'_, Desk> {
-        // A panic elsewhere has been shown by the panic hook; the desk itself is whole between any
-        // two lines.
-        self.desk.lock().unwrap_or_else(PoisonError::into_inner)
-    }
-
-    fn wait<'a>(&self, desk: MutexGuard<'a, Desk>) -> MutexGuard<'a, Desk> {
-        self.bell.wait(desk).unwrap_or_else(PoisonError::into_inner)
-    }
-}
-
-/// Who runs jobs: one thread for what somebody waits for, and the other cores for what nobody does.
-pub struct Runner {
-    shared: Arc<Shared>,
-    thread: Option<thread::JoinHandle<()>>,
-}
-
-impl Default for Runner {
-    fn default() -> Self {
-        let shared = Arc::<Shared>::default();
-        let own = Arc::clone(&shared);
-        let thread = thread::Builder::new()
-            .name("runs".into())
-            .spawn(move || urgent(&own));
-        Self {
-            shared,
-            thread: thread.ok(),
-        }
-    }
-}
-
-impl Runner {
-    /// Hands in a job; `reply` is called with its run, on the thread that ran it, unless it is
-    /// given up before.
-    ///
-    /// An urgent one is run at once: any other urgent one is given up, and what nobody waits for
-    /// makes room meanwhile.
-    pub fn hand_in(&self, job: Job, reply: Reply) -> Ticket {
-        let ticket = Ticket::default();
-        let handed = Handed {
-            ticket: ticket.clone(),
-            job,
-            reply,
-        };
-        let mut desk = self.shared.desk();
-        if handed.job.kind.urgent() {
-            for old in desk
-                .urgent
-                .iter()
-                .map(|old| &old.ticket)
-                .chain(&desk.urgent_running)
-            {
-                old.cancel();
-            }
-            for other in &desk.running {
-                other.0.stop.store(true, Ordering::Relaxed);
-            }
-            if let Some(old) = desk.urgent.replace(handed) {
-                old.ticket.end();
-            }
-        } else {
-            desk.behind.push_back(handed);
-            self.help(&mut desk);
-        }
-        self.shared.bell.notify_all();
-        ticket
-    }
-
-    /// One more thread for what nobody waits for, as long as there are cores: one is left for who
-    /// waits.
-    fn help(&self, desk: &mut Desk) {
-        let cores = thread::available_parallelism().map_or(1, NonZeroUsize::get);
-        if desk.helpers.len() >= cores.saturating_sub(1).max(1)
-            || desk.helpers.len() >= desk.behind.len()
-        {
-            return;
-        }
-        let own = Arc::clone(&self.shared);
-        let thread = thread::Builder::new()
-            .name("runs behind".into())
-            .spawn(move || behind(&own));
-        desk.helpers.extend(thread);
-    }
-}
-
-impl Drop for Runner {
-    fn drop(&mut self) {
-        let helpers = {
-            let mut desk = self.shared.desk();
-            desk.closed = true;
-            for ticket in desk.urgent_running.iter().chain(&desk.running) {
-                ticket.cancel();
-            }
-            // Whoever waits for these is told by their replies being gone.
-            desk.behind.clear();
-            std::mem::take(&mut desk.helpers)
-        };
-        self.shared.bell.notify_all();
-        for thread in self.thread.take().into_iter().chain(helpers) {
-            // A panic on the thread has been shown by the panic hook already.
-            let _ = thread.join();
-        }
-    }
-}
-
-/// The world of the setup that was run last: the mat is rastered once for each setup, not once for
-/// each run.
-#[derive(Default)]
-struct Worlds(Option<(Arc<Setup>, Arc<World>)>);
-
-impl Worlds {
-    fn of(&mut self, setup: &Arc<Setup>) -> Arc<World> {
-        match &self.0 {
-            Some((known, world)) if Arc::ptr_eq(known, setup) => Arc::clone(world),
-            _ => {
-                let world = Arc::new(setup.world());
-                self.0 = Some((Arc::clone(setup), Arc::clone(&world)));
-                world
-            }
-        }
-    }
-}
-
-fn urgent(shared: &Shared) {
-    let mut worlds = Worlds::default();
-    loop {
-        let Handed { job, ticket, reply } = {
-            let mut desk = shared.desk();
-            desk.urgent_running = None;
-            // What made room may go on.
-            shared.bell.notify_all();
-            loop {
-                if desk.closed {
-                    return;
-                }
-                if let Some(handed) = desk.urgent.take() {
-                    desk.urgent_running = Some(handed.ticket.clone());
-                    break handed;
-                }
-                desk = shared.wait(desk);
-            }
-        };
-        let report = run_job(&job, &worlds.of(&job.setup), Some(&ticket.0.stop));
-        // One that was done all the same is something to see until the newer one is there.
-        if report.is_some() || !ticket.cancelled() {
-            reply(report);
-        }
-        ticket.end();
-    }
-}
-
-fn behind(shared: &Shared) {
-    let mut worlds = Worlds::default();
-    loop {
-        let handed = {
-            let mut desk = shared.desk();
-            loop {
-                if desk.closed {
-                    return;
-                }
-                if let Some(handed) = desk.is_free().then(|| desk.behind.pop_front()).flatten() {
-                    handed
-                        .ticket
-                        .0
-                        .stop
-                        .store(handed.ticket.cancelled(), Ordering::Relaxed);
-                    desk.running.push(handed.ticket.clone());
-                    break handed;
-                }
-                desk = shared.wait(desk);
-            }
-        };
-        let Handed { job, ticket, reply } = handed;
-        let report = run_job(&job, &worlds.of(&job.setup), Some(&ticket.0.stop));
-        let mut desk = shared.desk();
-        desk.running
-            .retain(|other| !Arc::ptr_eq(&other.0, &ticket.0));
-        let stopped = report.is_none() && ticket.0.stop.load(Ordering::Relaxed);
-        if ticket.cancelled() {
-            ticket.end();
-        } else if stopped {
-            // Somebody who waits went first: from the beginning again, when nobody does.
-            desk.behind.push_front(Handed { job, ticket, reply });
-        } else {
-            drop(desk);
-            reply(report);
-            ticket.end();
-        }
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use std::sync::mpsc;
-
-    use super::*;
-
-    fn demo() -> Job {
-        let project = Project::demo(None).unwrap();
-        Job::nominal(project.mission.into(), Arc::new(project.setup.unwrap()), 1)
-    }
-
-    #[test]
-    fn the_newest_job_is_answered_and_older_ones_are_given_up() {
-        let (sender, receiver) = mpsc::channel();
-        let (runner, job) = (Runner::default(), demo());
-        let hand_in = |job: Job| {
-            let (sender, id) = (sender.clone(), job.id);
-            runner.hand_in(
-                job,
-                Box::new(move |report| sender.send((id, report.is_some())).unwrap()),
-            )
-        };
-        let tickets: Vec<Ticket> = (1..=50)
-            .map(|id| hand_in(Job { id, ..job.clone() }))
-            .collect();
-        let mut before = 0;
-        while before < 50 {
-            let (id, done) = receiver.recv().unwrap();
-            assert!(done && id > before, "answers come in order");
-            before = id;
-        }
-        assert!(tickets[..49].iter().all(Ticket::is_over));
-        // A text with errors is answered too: with nothing.
-        hand_in(Job {
-            id: 51,
-            ..Job::nominal("step".into(), Arc::clone(&job.setup), 1)
-        });
-        assert_eq!(receiver.recv().unwrap(), (51, false));
-    }
-
-    #[test]
-    fn who_waits_goes_before_whom_nobody_waits_for_and_those_are_all_answered_in_the_end() {
-        let (runner, long) = (Runner::default(), demo());
-        let text = "mission \"m\"\n  limit 20 s\n  start slipway\n\nstep \"A\"\n  hold, brake\n  until 10 ms pass -> done\n";
-        let short = Job::nominal(text.into(), Arc::clone(&long.setup), 1);
-        assert!(
-            short.prepared.program.is_some(),
-            "{:?}",
-            short.prepared.findings
-        );
-        let answered = Arc::new((Mutex::new(Vec::new()), Condvar::new()));
-        let hand_in = |id: u64, kind: Kind| {
-            let answered = Arc::clone(&answered);
-            let reply = move |_: Option<RunReport>| {
-                answered.0.lock().unwrap().push(id);
-                answered.1.notify_all();
-            };
-            let job = if kind.urgent() { &long } else { &short };
-            runner.hand_in(
-                Job {
-                    id,
-                    kind,
-                    ..job.clone()
-                },
-                Box::new(reply),
-            )
-        };
-        let until = |ready: &dyn Fn(&Vec<u64>) -> bool| {
-            let known = answered.0.lock().unwrap();
-            drop(answered.1.wait_while(known, |known| !ready(known)).unwrap());
-        };
-        let batch: Vec<Ticket> = (0..2000).map(|id| hand_in(id, Kind::Behind)).collect();
-        batch[1999].cancel();
-        let helpers = thread::available_parallelism().map_or(1, NonZeroUsize::get);
-        for id in 5000..5010 {
-            hand_in(id, Kind::Shown);
-            let before = answered.0.lock().unwrap().len();
-            until(&|known| known.contains(&id));
-            let place = answered
-                .0
-                .lock()
-                .unwrap()
-                .iter()
-                .position(|other| *other == id)
-                .unwrap();
-            // Each of the others may just have been ending.
-            assert!(
-                place.saturating_sub(before) <= helpers,
-                "{} others first",
-                place - before
-            );
-        }
-        until(&|known| known.len() == 2009);
-        drop(runner);
-        let mut order = answered.0.lock().unwrap().clone();
-        order.retain(|id| *id < 5000);
-        order.sort_unstable();
-        assert_eq!(
-            order,
-            (0..1999).collect::<Vec<u64>>(),
-            "each of them once, but not what was cancelled"
-        );
-    }
-
-    #[test]
-    fn whoever_waits_for_what_nobody_runs_any_more_is_told() {
-        let (sender, receiver) = mpsc::channel();
-        let (runner, job) = (Runner::default(), demo());
-        for id in 0..20 {
-            let sender = sender.clone();
-            let reply = move |_: Option<RunReport>| sender.send(id).unwrap_or_default();
-            runner.hand_in(
-                Job {
-                    id,
-                    kind: Kind::Behind,
-                    ..job.clone()
-                },
-                Box::new(reply),
-            );
-        }
-        drop(runner);
-        drop(sender);
-        assert!(
-            receiver.iter().count() <= 20,
-            "and the channel comes to an end"
-        );
-    }
 }

@@ -8,7 +8,13 @@ use std::thread;
 
 use wayodos::folder::Project;
 use wayodos::work::{Job, run_here};
-use wayodos_core::record::Outcome;
+use wayodos_core::ids::SlotId;
+use wayodos_core::lab::spread::{Attempt, Tried};
+use wayodos_core::mission::edit::{Stride, nudge};
+use wayodos_core::mission::parse;
+use wayodos_core::project::Setup;
+use wayodos_core::record::{Outcome, Trace};
+use wayodos_core::scatter::Scatter;
 
 const RUNS: u32 = 40;
 
@@ -61,4 +67,81 @@ fn every_mission_of_the_demo_holds_nineteen_times_in_twenty() {
 #[test]
 fn a_run_is_the_same_on_any_number_of_threads() {
     assert_eq!(runs("round-the-gates", 1), runs("round-the-gates", 3));
+}
+
+/// What is tried of a text: the attempt of its nominal run.
+fn attempt(text: &str, setup: &Arc<Setup>, seed: u64) -> Option<Attempt> {
+    let job = Job::nominal(text.into(), Arc::clone(setup), seed);
+    let program = job.prepared.program.clone()?;
+    let start = job.prepared.parsed.mission.start.as_ref();
+    Some(Attempt {
+        program,
+        world: Arc::new(setup.world()),
+        start: start.map(|start| start.node.clone()),
+        seed,
+        scatter: Scatter::Everyday,
+        hands: job.hands.as_slice().into(),
+    })
+}
+
+/// Where an edit first matters is found out by comparing programs; that it is found out right is
+/// seen by running from the start as well. `EDITS` says
+/// how many of each mission are tried.
+#[test]
+fn a_run_that_goes_on_from_a_snapshot_is_the_one_from_the_start() {
+    let edits = std::env::var("EDITS").map_or(60, |edits| edits.parse().unwrap());
+    let (mut compared, mut gone_on, mut taken_over) = (0, 0, 0);
+    for name in Project::demo(None).unwrap().missions() {
+        let project = Project::demo(Some(&name)).unwrap();
+        let setup = Arc::new(project.setup.clone().unwrap());
+        let seed = project.config.seed;
+        let first = attempt(&project.mission, &setup, seed).unwrap();
+        let mut spare = Trace::default();
+        let mut tried: [Option<Tried>; 2] = [None, None];
+        let mut luck = seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1;
+        let mut draw = |below: usize| {
+            // xorshift64 (Marsaglia, 2003).
+            luck ^= luck << 13;
+            luck ^= luck >> 7;
+            luck ^= luck << 17;
+            (luck >> 11) as usize % below
+        };
+        for edit in 0..edits {
+            // One or two slots of the original are others than in the text before.
+            let mut text = project.mission.clone();
+            for _ in 0..=draw(2) {
+                let parsed = parse(&text);
+                let slots = parsed.slots.len();
+                let (from, up) = (draw(slots), draw(2) == 0);
+                let changed = (0..slots).find_map(|more| {
+                    let slot = SlotId((from + more) % slots);
+                    nudge(&parsed, &text, &setup.names, slot, up, Stride::Fine)
+                });
+                text = changed.unwrap().apply(&text);
+            }
+            // A comment moves every line below it, and nothing else.
+            if draw(8) == 0 {
+                text = format!("# a remark\n{text}");
+            }
+            let Some(mut now) = attempt(&text, &setup, seed) else {
+                continue;
+            };
+            now.world = Arc::clone(&first.world);
+            let which = edit % 2;
+            let (number, before) = (which as u32 + 1, tried[which].take());
+            let again = now
+                .tried(number, before.as_ref(), 150, &mut spare, None)
+                .unwrap();
+            let fresh = now.brief(number, &mut spare, None).unwrap();
+            assert!(*again.brief == fresh, "{name}, edit {edit}:\n{text}");
+            compared += 1;
+            if let Some(before) = before {
+                gone_on += usize::from(again.began_at(&before) > 0);
+                taken_over += usize::from(Arc::ptr_eq(&again.brief, &before.brief));
+            }
+            tried[which] = Some(again);
+        }
+    }
+    println!("{compared} compared, {gone_on} gone on with, {taken_over} taken over");
+    assert!(gone_on * 10 > compared && taken_over * 50 > compared);
 }

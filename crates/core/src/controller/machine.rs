@@ -378,6 +378,12 @@ impl Controller {
         &self.program
     }
 
+    /// Goes on with another program, as if it had been that one from the start. They must be alike
+    /// but for steps that were not entered yet ([`Program::changed`]).
+    pub(crate) fn go_on_with(&mut self, program: Arc<Program>) {
+        self.program = program;
+    }
+
     /// Where each actuator is to go, rad.
     pub fn wanted(&self) -> &[f64] {
         &self.wanted

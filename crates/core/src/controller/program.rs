@@ -612,6 +612,29 @@ pub struct ProgramStep {
 }
 
 impl ProgramStep {
+    /// Whether it has the same place among the others.
+    fn stands_like(&self, other: &Self) -> bool {
+        let place = |step: &Self| {
+            (
+                (step.parent, step.next, step.reflex),
+                (step.written, step.group, step.foreign),
+                step.memory.clone(),
+            )
+        };
+        place(self) == place(other)
+    }
+
+    /// Whether it does the same, and ends by the same, wherever it is written down.
+    fn acts_like(&self, other: &Self) -> bool {
+        let same_exit = |(a, b): (&ProgramExit, &ProgramExit)| {
+            (a.kind, a.goal) == (b.kind, b.goal) && a.term == b.term && a.words == b.words
+        };
+        self.name == other.name
+            && self.action == other.action
+            && self.exits.len() == other.exits.len()
+            && self.exits.iter().zip(&other.exits).all(same_exit)
+    }
+
     /// Whether it is one of those before the first step: the button, the delay, the settling.
     pub const fn is_prelude(&self) -> bool {
         !self.written && self.parent.is_none() && self.reflex.is_none()
@@ -695,6 +718,76 @@ pub struct Program {
 }
 
 impl Program {
+    /// The steps that do something else in another program; none when the two differ in more than
+    /// what single steps do. Until one of those steps is entered both do exactly the same. On which
+    /// lines things stand does not matter.
+    pub fn changed(&self, other: &Self) -> Option<Vec<StepId>> {
+        let Self {
+            steps,
+            written,
+            first,
+            reflexes,
+            kept,
+            labels,
+            reasons,
+            memory,
+            depth,
+            limit_ticks,
+            period_ms,
+            wheel_radius,
+            track_width,
+            has_gyro,
+            tones,
+            codes,
+            actuators,
+            stops,
+        } = self;
+        let same_reflex = |a: &ProgramReflex, b: &ProgramReflex| {
+            let b = ProgramReflex {
+                line: a.line,
+                ..b.clone()
+            };
+            *a == b
+        };
+        let alike = steps.len() == other.steps.len()
+            && steps
+                .iter()
+                .zip(&other.steps)
+                .all(|(a, b)| a.stands_like(b))
+            && reflexes.len() == other.reflexes.len()
+            && reflexes
+                .iter()
+                .zip(&other.reflexes)
+                .all(|(a, b)| same_reflex(a, b))
+            && (written, first, kept, labels, reasons)
+                == (
+                    &other.written,
+                    &other.first,
+                    &other.kept,
+                    &other.labels,
+                    &other.reasons,
+                )
+            && (memory, depth, limit_ticks, period_ms, has_gyro)
+                == (
+                    &other.memory,
+                    &other.depth,
+                    &other.limit_ticks,
+                    &other.period_ms,
+                    &other.has_gyro,
+                )
+            && (wheel_radius, track_width, tones, codes, actuators, stops)
+                == (
+                    &other.wheel_radius,
+                    &other.track_width,
+                    &other.tones,
+                    &other.codes,
+                    &other.actuators,
+                    &other.stops,
+                );
+        let differ = |step: &StepId| !steps[*step].acts_like(&other.steps[*step]);
+        alike.then(|| StepId::all(steps.len()).filter(differ).collect())
+    }
+
     /// Every step with its id.
     pub fn numbered(
         &self,

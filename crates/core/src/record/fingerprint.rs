@@ -1,13 +1,63 @@
 //! The fingerprint of a record: equal exactly when two runs were the same.
 
-use super::{Act, Happening, Run, Trace, Verdict};
+use super::{Act, Happening, Run, Tick, Trace, Verdict};
 use crate::controller::{Event, WheelCommand};
 use crate::field::{Outline, Pose, Shape};
 
 /// Raised whenever the same input may give another record than before.
-const ENGINE: u64 = 4;
+const ENGINE: u64 = 5;
+
+/// What of a trace has gone into its fingerprint: as it grows, or all at once.
+///
+/// Each of its lists has a hash of its own, so that a part of the ticks can be counted first and
+/// forgotten.
+#[derive(Clone, Debug)]
+pub struct Counted {
+    /// So many ticks.
+    ticks: usize,
+    lists: [Hash; 6],
+}
+
+impl Default for Counted {
+    fn default() -> Self {
+        Self {
+            ticks: 0,
+            lists: [const { Hash(ENGINE) }; 6],
+        }
+    }
+}
+
+impl Counted {
+    /// Counts the ticks of a trace up to one of them that have not been counted yet.
+    pub(crate) fn up_to(&mut self, trace: &Trace, end: usize) {
+        let [ticks, readings, ranges, angles, pressed, places] = &mut self.lists;
+        let fresh = self.ticks..end.max(self.ticks);
+        let of = |count: usize| fresh.start * count..fresh.end * count;
+        for tick in &trace.ticks[fresh.clone()] {
+            ticks.tick(tick);
+        }
+        for reading in &trace.readings[of(trace.sensors)] {
+            readings.float(reading.brightness);
+            reading.rgb.iter().for_each(|value| readings.float(*value));
+        }
+        for range in &trace.ranges[of(trace.rangers)] {
+            ranges.float(*range);
+        }
+        for angle in &trace.angles[of(trace.actuators)] {
+            angles.float(*angle);
+        }
+        for one in &trace.pressed[of(trace.touches)] {
+            pressed.add(u64::from(*one));
+        }
+        for place in &trace.places[of(trace.props.len())] {
+            places.pose(*place);
+        }
+        self.ticks = fresh.end;
+    }
+}
 
 /// Word by word through the finaliser of `SplitMix64` (Steele, Lea, Flood, 2014).
+#[derive(Clone, Debug)]
 struct Hash(u64);
 
 impl Hash {
@@ -162,7 +212,27 @@ impl Hash {
         }
     }
 
-    fn trace(&mut self, trace: &Trace) {
+    fn tick(&mut self, tick: &Tick) {
+        self.pose(tick.pose);
+        for value in [
+            tick.rims[0],
+            tick.rims[1],
+            tick.wheels[0],
+            tick.wheels[1],
+            tick.gyro,
+            tick.battery,
+        ] {
+            self.float(value);
+        }
+        self.command(tick.command.left);
+        self.command(tick.command.right);
+        let flags = [tick.hangs, tick.slipped, tick.touched, tick.met];
+        self.add(flags.into_iter().fold(u64::from(tick.step), |word, flag| {
+            word << 1 | u64::from(flag)
+        }));
+    }
+
+    fn trace(&mut self, trace: &Trace, counted: &Counted) {
         self.add(u64::from(trace.period_ms));
         for count in [
             trace.sensors,
@@ -173,40 +243,13 @@ impl Hash {
         ] {
             self.add(count as u64);
         }
-        for tick in &trace.ticks {
-            self.pose(tick.pose);
-            for value in [
-                tick.rims[0],
-                tick.rims[1],
-                tick.wheels[0],
-                tick.wheels[1],
-                tick.gyro,
-                tick.battery,
-            ] {
-                self.float(value);
-            }
-            self.command(tick.command.left);
-            self.command(tick.command.right);
-            let flags = [tick.hangs, tick.slipped, tick.touched, tick.met];
-            self.add(flags.into_iter().fold(u64::from(tick.step), |word, flag| {
-                word << 1 | u64::from(flag)
-            }));
+        for list in &counted.lists {
+            self.add(list.0);
         }
-        for reading in &trace.readings {
-            self.float(reading.brightness);
-            reading.rgb.iter().for_each(|value| self.float(*value));
-        }
-        trace.ranges.iter().for_each(|range| self.float(*range));
-        trace.angles.iter().for_each(|angle| self.float(*angle));
-        trace
-            .pressed
-            .iter()
-            .for_each(|pressed| self.add(u64::from(*pressed)));
         for prop in &trace.props {
             self.text(&prop.name);
             self.outline(&prop.outline);
         }
-        trace.places.iter().for_each(|place| self.pose(*place));
         trace
             .events
             .iter()
@@ -222,8 +265,16 @@ impl Run {
     /// A fingerprint of everything recorded: the same program in the same world with the same seed
     /// has the same one, on every platform and with any number of threads.
     pub fn fingerprint(&self) -> u64 {
+        self.fingerprint_after(Counted::default())
+    }
+
+    /// The same when some of the ticks have been counted before: what the trace holds in their place
+    /// does not matter.
+    pub(crate) fn fingerprint_after(&self, mut counted: Counted) -> u64 {
+        counted.up_to(&self.trace, self.trace.ticks.len());
         let mut hash = Hash(ENGINE);
-        hash.trace(&self.trace);
+        hash.add(counted.ticks as u64);
+        hash.trace(&self.trace, &counted);
         hash.text(self.outcome.word());
         hash.text(&self.reason);
         hash.add(self.ended as u64);

@@ -13,6 +13,7 @@ use super::random::Noise;
 use super::referee::Referee;
 use super::scene::{Fallen, Marks, Rider, Scene};
 use super::sensor::{Lit, Senses};
+use super::snapshot::Snaps;
 use super::world::{Levels, Role, World, by_lot};
 use crate::controller::{
     Action, Command, Controller, End, Event, Program, Status, THERE, WheelCommand,
@@ -100,12 +101,12 @@ pub fn play_again(
     cancel: Option<&AtomicBool>,
     spare: Trace,
 ) -> Option<Run> {
-    Match::new(world, program, play, spare).go(cancel)
+    Match::new(world, program, play, spare).go(cancel, None)
 }
 
 /// What decides a robot's commands.
 #[derive(Clone, Debug)]
-enum Brain {
+pub(super) enum Brain {
     Mission(Box<Controller>),
     /// The same command all the time.
     Fixed(Command),
@@ -117,10 +118,10 @@ enum Brain {
 }
 
 /// A robot that plays, besides its body in the scene.
-struct Seat<'w> {
-    robot: &'w Robot,
+#[derive(Clone, Debug)]
+pub(super) struct Seat {
     senses: Senses,
-    brain: Brain,
+    pub(super) brain: Brain,
     /// The step of its next look.
     look: u64,
     orders: Orders,
@@ -179,18 +180,26 @@ impl Orders {
 }
 
 /// One run under way.
-struct Match<'w> {
-    world: &'w World,
-    program: &'w Arc<Program>,
-    interventions: &'w [Intervention],
+pub(super) struct Match<'w> {
+    pub(super) world: &'w World,
+    pub(super) program: &'w Arc<Program>,
+    pub(super) interventions: &'w [Intervention],
+    pub(super) state: State,
+    pub(super) trace: Trace,
+    /// What is still to come of a run that begins in the middle, and its program.
+    pub(super) piece: Option<(Piece<'w>, &'w Arc<Program>)>,
+}
+
+/// All that a run goes on from, but for what it has recorded.
+#[derive(Clone, Debug)]
+pub(super) struct State {
     scene: Scene,
-    seats: Vec<Seat<'w>>,
+    pub(super) seats: Vec<Seat>,
     lit: Lit,
     referee: Referee,
     /// With what was laid on the mat by hand.
     laid: Vec<Mark>,
     relaid: Option<Vec<Levels>>,
-    trace: Trace,
     /// Which obstacles were there at the last look.
     present: Vec<bool>,
     /// Our robot was beside the mat at the last look.
@@ -204,13 +213,18 @@ struct Match<'w> {
     begins: Vec<Pose>,
     circle: Option<StepId>,
     begun: Option<Begun>,
+    /// How many interventions were made.
+    by_hand: usize,
     step: u64,
-    /// What is still to come of a run that begins in the middle, and its program.
-    piece: Option<(Piece<'w>, &'w Arc<Program>)>,
 }
 
 impl<'w> Match<'w> {
-    fn new(world: &'w World, program: &'w Arc<Program>, play: Play<'w>, spare: Trace) -> Self {
+    pub(super) fn new(
+        world: &'w World,
+        program: &'w Arc<Program>,
+        play: Play<'w>,
+        spare: Trace,
+    ) -> Self {
         let field = &world.field;
         let piece = play.piece.map(|piece| (piece, program));
         let program = play.piece.map_or(program, |piece| piece.before);
@@ -220,7 +234,6 @@ impl<'w> Match<'w> {
         let controller = Controller::new(Arc::clone(program));
         let senses = Senses::new(&world.robot, play.seed, "");
         let mut seats = vec![Seat {
-            robot: &world.robot,
             senses,
             brain: Brain::Mission(Box::new(controller)),
             look: 0,
@@ -257,7 +270,6 @@ impl<'w> Match<'w> {
             };
             let senses = Senses::new(&player.robot, play.seed, &format!("{}: ", opponent.name));
             seats.push(Seat {
-                robot: &player.robot,
                 senses,
                 brain,
                 look: u64::from(player.robot.control_phase_ms),
@@ -265,48 +277,36 @@ impl<'w> Match<'w> {
             });
         }
         let scene = Scene::new(field, &world.stages, riders);
-        let (sensors, rangers) = (world.robot.sensors.len(), world.robot.rangers.len());
         let begins = scene
             .riders
             .iter()
             .map(|rider| rider.plant.pose(&rider.body));
         let begins = begins.collect();
-        let props = props(world);
-        // Most runs end well before their limit; what is not used is never touched.
-        let room = program.limit_ticks.min(30_000) as usize + 1;
         let mut trace = spare;
-        trace.empty();
-        trace.period_ms = program.period_ms;
-        (trace.sensors, trace.rangers) = (sensors, rangers);
-        (trace.touches, trace.actuators) = (world.robot.touches.len(), world.robot.actuators.len());
-        trace.ticks.reserve(room);
-        trace.readings.reserve(room * sensors);
-        trace.ranges.reserve(room * rangers);
-        trace.pressed.reserve(room * trace.touches);
-        trace.angles.reserve(room * trace.actuators);
-        trace.places.reserve(room * props.len());
-        trace.props = props;
-        trace.events.reserve(256);
+        make_ready(&mut trace, world, program);
         Self {
             world,
             program,
             interventions: play.interventions,
-            present: vec![false; scene.movers.len()],
-            off_mat: false,
-            hung: false,
-            touching: Vec::new(),
-            lock: None,
-            begins,
-            scene,
-            seats,
-            lit: Lit::new(field, play.seed),
-            referee: Referee::new(field, &world.robot),
-            laid: Vec::new(),
-            relaid: None,
+            state: State {
+                present: vec![false; scene.movers.len()],
+                off_mat: false,
+                hung: false,
+                touching: Vec::new(),
+                lock: None,
+                begins,
+                scene,
+                seats,
+                lit: Lit::new(field, play.seed),
+                referee: Referee::new(field, &world.robot),
+                laid: Vec::new(),
+                relaid: None,
+                circle: None,
+                begun: None,
+                by_hand: 0,
+                step: 0,
+            },
             trace,
-            circle: None,
-            begun: None,
-            step: 0,
             piece,
         }
     }
@@ -319,28 +319,31 @@ impl<'w> Match<'w> {
         else {
             return;
         };
-        let Brain::Mission(before) = &self.seats[0].brain else {
+        let Brain::Mission(before) = &self.state.seats[0].brain else {
             return;
         };
         let knowledge = before.knowledge();
         let after = Controller::starting_at(Arc::clone(program), piece.step, &knowledge);
-        self.begun = Some(Begun {
+        self.state.begun = Some(Begun {
             step: piece.step,
             knowledge,
         });
-        self.seats[0].brain = Brain::Mission(Box::new(after));
+        self.state.seats[0].brain = Brain::Mission(Box::new(after));
         self.program = program;
         self.trace.begin_again();
         self.trace.period_ms = program.period_ms;
-        self.referee = Referee::new(&self.world.field, &self.world.robot);
+        self.state.referee = Referee::new(&self.world.field, &self.world.robot);
         if let Some(pose) = piece.pose {
-            self.scene.move_rider(0, pose);
+            self.state.scene.move_rider(0, pose);
         }
     }
 
-    fn go(mut self, cancel: Option<&AtomicBool>) -> Option<Run> {
+    pub(super) fn go(
+        mut self,
+        cancel: Option<&AtomicBool>,
+        mut snaps: Option<&mut Snaps>,
+    ) -> Option<Run> {
         let all = self.interventions;
-        let mut done_by_hand = 0;
         let mut events: Vec<Event> = Vec::with_capacity(64);
         // When it is over, and how; it then goes on for a moment.
         let mut over: Option<(usize, Outcome, String)> = None;
@@ -352,49 +355,61 @@ impl<'w> Match<'w> {
             .clock
             .map(|clock| (clock, (clock / STEP).round() as u64));
         loop {
-            while let Some(next) = all.get(done_by_hand).filter(|next| next.at_ms <= self.step) {
-                self.intervene(done_by_hand, &next.act);
-                done_by_hand += 1;
+            if over.is_none() {
+                self.snap(&mut snaps);
             }
-            if self.step >= self.seats[0].look {
+            while let Some(next) = all
+                .get(self.state.by_hand)
+                .filter(|next| next.at_ms <= self.state.step)
+            {
+                self.intervene(self.state.by_hand, &next.act);
+                self.state.by_hand += 1;
+            }
+            if self.state.step >= self.state.seats[0].look {
                 self.hand_over();
             }
-            for (seat, rider) in self.seats.iter_mut().zip(&mut self.scene.riders) {
-                if let Some(command) = seat.orders.arrived(self.step) {
+            for (seat, rider) in self
+                .state
+                .seats
+                .iter_mut()
+                .zip(&mut self.state.scene.riders)
+            {
+                if let Some(command) = seat.orders.arrived(self.state.step) {
                     rider.command = command;
                 }
             }
-            self.scene.settle();
-            if self.step == 0 {
+            self.state.scene.settle();
+            if self.state.step == 0 {
                 // What stands there from the start has not come.
-                self.present = self
+                self.state.present = self
+                    .state
                     .scene
                     .movers
                     .iter()
                     .map(|mover| mover.present)
                     .collect();
             }
-            for who in 0..self.seats.len() {
-                if !self.scene.riders[who].out {
+            for who in 0..self.state.seats.len() {
+                if !self.state.scene.riders[who].out {
                     self.sense(who);
                 }
             }
-            for who in 1..self.seats.len() {
+            for who in 1..self.state.seats.len() {
                 self.opponent(who);
             }
-            if self.step >= self.seats[0].look {
+            if self.state.step >= self.state.seats[0].look {
                 if cancel.is_some_and(|cancel| cancel.load(Ordering::Relaxed)) {
                     return None;
                 }
                 let tick = self.trace.ticks.len();
                 let end = self.tick(over.is_some(), &mut events);
                 if let Some(End::Circle { step }) = end {
-                    self.circle = Some(step);
+                    self.state.circle = Some(step);
                 }
                 if over.is_none() {
-                    let rung = clock.filter(|(_, steps)| self.step >= *steps);
+                    let rung = clock.filter(|(_, steps)| self.state.step >= *steps);
                     over = self.verdict(tick);
-                    if over.is_none() && rung.is_some() && self.referee.clock_ran_out(tick) {
+                    if over.is_none() && rung.is_some() && self.state.referee.clock_ran_out(tick) {
                         over = Some((tick, Outcome::Done, String::new()));
                     }
                     let mut by_clock = over.is_some() && end.is_none() && rung.is_some();
@@ -425,58 +440,68 @@ impl<'w> Match<'w> {
                 }
                 let pose = self.trace.ticks[tick].pose;
                 if !(pose.x.is_finite() && pose.y.is_finite() && pose.heading.is_finite()) {
-                    let seconds = self.step as f64 * STEP;
+                    let seconds = self.state.step as f64 * STEP;
                     let reason = format!(
                         "the simulation lost the robot at {seconds:.2} s; please report this"
                     );
                     return Some(self.finish((tick, Outcome::Error, reason)));
                 }
-                let fell = self.scene.riders[0].out;
+                let fell = self.state.scene.riders[0].out;
                 if let Some(end) = over.take_if(|(at, _, _)| fell || tick >= *at + run_out) {
                     return Some(self.finish(end));
                 }
             }
             let looks = self
+                .state
                 .seats
                 .iter()
-                .zip(&self.scene.riders)
+                .zip(&self.state.scene.riders)
                 .filter(|(_, rider)| !rider.out);
             let next = looks
                 .map(|(seat, _)| seat.look.min(seat.senses.next()).min(seat.orders.next()))
                 .min()
                 .unwrap_or(u64::MAX);
-            let by_hand = all.get(done_by_hand).map_or(u64::MAX, |next| next.at_ms);
+            let by_hand = all
+                .get(self.state.by_hand)
+                .map_or(u64::MAX, |next| next.at_ms);
             // When our robot is out there is one more look to be had.
-            let next = next.min(by_hand).min(self.seats[0].look).max(self.step + 1);
-            self.scene.advance(next - self.step);
-            self.step = next;
+            let next = next
+                .min(by_hand)
+                .min(self.state.seats[0].look)
+                .max(self.state.step + 1);
+            self.state.scene.advance(next - self.state.step);
+            self.state.step = next;
         }
     }
 
     fn sense(&mut self, who: usize) {
-        let seat = &mut self.seats[who];
-        let rider = &self.scene.riders[who];
+        let robot = self.world.rider(who);
+        let seat = &mut self.state.seats[who];
+        let rider = &self.state.scene.riders[who];
         let levels = self
+            .state
             .relaid
             .as_ref()
             .map_or_else(|| self.world.mats(who), |relaid| &relaid[who]);
         seat.senses.sense(
-            seat.robot,
-            &self.lit,
+            robot,
+            &self.state.lit,
             &levels[rider.level],
             rider,
-            self.step,
+            self.state.step,
         );
-        seat.senses.measure(seat.robot, &self.scene, who, self.step);
+        seat.senses
+            .measure(robot, &self.state.scene, who, self.state.step);
     }
 
     /// Our robot looks, decides, and what is so now is written down.
     fn tick(&mut self, is_over: bool, events: &mut Vec<Event>) -> Option<End> {
-        let seat = &mut self.seats[0];
-        seat.look = self.step + u64::from(self.program.period_ms);
+        let robot = &*self.world.robot;
+        let seat = &mut self.state.seats[0];
+        seat.look = self.state.step + u64::from(self.program.period_ms);
         let readings = seat
             .senses
-            .look(seat.robot, &self.scene.riders[0], self.step);
+            .look(robot, &self.state.scene.riders[0], self.state.step);
         events.clear();
         let tick = self.trace.ticks.len() as u32;
         let mut end = None;
@@ -508,7 +533,7 @@ impl<'w> Match<'w> {
                 });
             }
         }
-        let rider = &mut self.scene.riders[0];
+        let rider = &mut self.state.scene.riders[0];
         let Marks {
             slipped,
             touched,
@@ -529,11 +554,11 @@ impl<'w> Match<'w> {
             met,
             hangs,
         });
-        seat.senses.drain(seat.robot, rider, command);
-        if let Some(command) = seat.orders.send(self.step, command) {
+        seat.senses.drain(robot, rider, command);
+        if let Some(command) = seat.orders.send(self.state.step, command) {
             rider.command = command;
         }
-        seat.senses.actuate(seat.robot, controller.wanted());
+        seat.senses.actuate(robot, controller.wanted());
         self.actuators(tick as usize);
         self.write_down(tick as usize);
         self.contacts(tick as usize, bodies);
@@ -542,7 +567,7 @@ impl<'w> Match<'w> {
 
     /// Which actuators came to a stand at this tick, and why.
     fn actuators(&mut self, tick: usize) {
-        let Brain::Mission(controller) = &self.seats[0].brain else {
+        let Brain::Mission(controller) = &self.state.seats[0].brain else {
             return;
         };
         let actuators = &self.world.robot.actuators;
@@ -579,15 +604,16 @@ impl<'w> Match<'w> {
             y: f64::NAN,
             heading: 0.0,
         };
-        let riders = self.scene.riders[1..]
+        let riders = self.state.scene.riders[1..]
             .iter()
             .map(|rider| (rider.plant.pose(&rider.body), !rider.out));
         let loose = self
+            .state
             .scene
             .loose
             .iter()
             .map(|loose| (loose.pose(), !loose.gone));
-        let movers = self.scene.movers.iter().map(|mover| {
+        let movers = self.state.scene.movers.iter().map(|mover| {
             (
                 Pose {
                     x: mover.at.x,
@@ -602,19 +628,19 @@ impl<'w> Match<'w> {
             .places
             .extend(places.map(|(pose, there)| if there { pose } else { nowhere }));
         let mut seen = Vec::new();
-        let fallen = std::mem::take(&mut self.scene.fallen);
+        let fallen = std::mem::take(&mut self.state.scene.fallen);
         for fallen in fallen {
-            self.referee.fell(fallen, &self.scene, tick);
+            self.state.referee.fell(fallen, &self.state.scene, tick);
             seen.push(match fallen {
                 Fallen::Rider(0) => Happening::Fell,
                 Fallen::Rider(index) => Happening::Gone(index - 1),
-                Fallen::Loose(index) => Happening::Gone(self.scene.riders.len() - 1 + index),
+                Fallen::Loose(index) => Happening::Gone(self.state.scene.riders.len() - 1 + index),
             });
         }
-        let first = self.scene.riders.len() - 1 + self.scene.loose.len();
-        for (index, mover) in self.scene.movers.iter().enumerate() {
-            if mover.present != self.present[index] {
-                self.present[index] = mover.present;
+        let first = self.state.scene.riders.len() - 1 + self.state.scene.loose.len();
+        for (index, mover) in self.state.scene.movers.iter().enumerate() {
+            if mover.present != self.state.present[index] {
+                self.state.present[index] = mover.present;
                 seen.push(if mover.present {
                     Happening::Came(first + index)
                 } else {
@@ -627,13 +653,18 @@ impl<'w> Match<'w> {
         let on_mat = (0.0..=field.width).contains(&x) && (0.0..=field.height).contains(&y);
         // Over a drop it falls instead, and that is told.
         let off = !on_mat && field.edge == Edge::Floor;
-        if off && !std::mem::replace(&mut self.off_mat, off) {
+        if off && !std::mem::replace(&mut self.state.off_mat, off) {
             seen.push(Happening::LeftMat);
         }
-        self.off_mat = off;
-        let seconds = self.step as f64 * STEP;
-        self.referee
-            .look(&self.world.field, &self.scene, tick, seconds, &mut seen);
+        self.state.off_mat = off;
+        let seconds = self.state.step as f64 * STEP;
+        self.state.referee.look(
+            &self.world.field,
+            &self.state.scene,
+            tick,
+            seconds,
+            &mut seen,
+        );
         self.trace
             .happened
             .extend(seen.into_iter().map(|what| Happened {
@@ -646,39 +677,48 @@ impl<'w> Match<'w> {
     fn contacts(&mut self, tick: usize, bodies: u64) {
         let now = self.trace.ticks[tick];
         let nothing = bodies == 0 && !now.touched && !now.hangs;
-        if nothing && !self.hung && self.lock.is_none() && self.touching.is_empty() {
+        if nothing
+            && !self.state.hung
+            && self.state.lock.is_none()
+            && self.state.touching.is_empty()
+        {
             return;
         }
         let seconds = f64::from(self.program.period_ms) * STEP;
         let lull = (LULL / seconds) as usize;
         let mut seen = Vec::new();
-        if now.hangs && !self.hung {
+        if now.hangs && !self.state.hung {
             seen.push(Happening::Hung);
         }
-        self.hung = now.hangs;
+        self.state.hung = now.hangs;
         let still = now.touched.then_some(None);
         let props = (0..u64::BITS).filter(|bit| bodies >> bit & 1 == 1);
         for what in still.into_iter().chain(props.map(|bit| Some(bit as usize))) {
-            match self.touching.iter_mut().find(|(known, _)| *known == what) {
+            match self
+                .state
+                .touching
+                .iter_mut()
+                .find(|(known, _)| *known == what)
+            {
                 Some((_, last)) => {
                     if tick - std::mem::replace(last, tick) > lull {
                         seen.push(Happening::Touched(what));
                     }
                 }
                 None => {
-                    self.touching.push((what, tick));
+                    self.state.touching.push((what, tick));
                     seen.push(Happening::Touched(what));
                 }
             }
         }
-        let rivals = self.scene.riders.len() - 1;
+        let rivals = self.state.scene.riders.len() - 1;
         let rival = (0..rivals).find(|&rival| {
             let with =
                 |(what, last): &(Option<usize>, usize)| *what == Some(rival) && tick - last <= lull;
-            self.touching.iter().any(with) && !self.scene.riders[rival + 1].out
+            self.state.touching.iter().any(with) && !self.state.scene.riders[rival + 1].out
         });
         let pose = |index: usize| {
-            let rider = &self.scene.riders[index];
+            let rider = &self.state.scene.riders[index];
             rider.plant.pose(&rider.body)
         };
         let fresh = rival.map(|rival| Lock {
@@ -694,11 +734,11 @@ impl<'w> Match<'w> {
             };
             lock.rival == fresh.rival && lock.poses.iter().zip(&fresh.poses).all(stays)
         };
-        self.lock = match (self.lock.take(), fresh) {
+        self.state.lock = match (self.state.lock.take(), fresh) {
             (Some(lock), Some(fresh)) if lasts(&lock, &fresh) => Some(lock),
             (_, fresh) => fresh,
         };
-        if let Some(lock) = &mut self.lock {
+        if let Some(lock) = &mut self.state.lock {
             let lasted = (tick - lock.since) as f64 * seconds;
             if lasted >= LOCKED && !lock.told {
                 lock.told = true;
@@ -706,14 +746,14 @@ impl<'w> Match<'w> {
             }
             let due = self.world.field.rules.locked;
             match due.filter(|(_, after)| lasted >= *after && lock.told) {
-                Some((Unlock::Draw, _)) => self.referee.draw(tick),
+                Some((Unlock::Draw, _)) => self.state.referee.draw(tick),
                 Some((Unlock::Part, _)) => {
                     let rival = lock.rival;
                     for index in [0, rival + 1] {
-                        self.scene.move_rider(index, self.begins[index]);
+                        self.state.scene.move_rider(index, self.state.begins[index]);
                     }
                     seen.push(Happening::Parted(rival));
-                    self.lock = None;
+                    self.state.lock = None;
                 }
                 None => {}
             }
@@ -728,9 +768,9 @@ impl<'w> Match<'w> {
 
     /// What ends the run besides its mission.
     fn verdict(&self, tick: usize) -> Option<(usize, Outcome, String)> {
-        if self.scene.riders[0].out {
+        if self.state.scene.riders[0].out {
             // Where it lies then is nobody's business: the run ends at the edge.
-            let level = self.scene.riders[0].level.checked_sub(1);
+            let level = self.state.scene.riders[0].level.checked_sub(1);
             let off = match level.map(|index| self.world.field.platforms[index].name.as_str()) {
                 None => "the table",
                 Some("") => "the platform",
@@ -738,7 +778,7 @@ impl<'w> Match<'w> {
             };
             return Some((tick, Outcome::Fell, format!("fell off {off}")));
         }
-        let (verdict, at) = self.referee.verdict()?;
+        let (verdict, at) = self.state.referee.verdict()?;
         Some(match verdict {
             Verdict::Won | Verdict::Drawn => (at, Outcome::Done, String::new()),
             Verdict::Lost => {
@@ -753,18 +793,19 @@ impl<'w> Match<'w> {
     }
 
     fn opponent(&mut self, who: usize) {
-        let seat = &mut self.seats[who];
-        let rider = &mut self.scene.riders[who];
-        if self.step < seat.look || rider.out {
+        let robot = self.world.rider(who);
+        let seat = &mut self.state.seats[who];
+        let rider = &mut self.state.scene.riders[who];
+        if self.state.step < seat.look || rider.out {
             return;
         }
-        seat.look = self.step + u64::from(seat.robot.control_ms);
-        let readings = seat.senses.look(seat.robot, rider, self.step);
-        let waits = (self.step as f64) * STEP < self.world.field.rules.start_delay;
+        seat.look = self.state.step + u64::from(robot.control_ms);
+        let readings = seat.senses.look(robot, rider, self.state.step);
+        let waits = (self.state.step as f64) * STEP < self.world.field.rules.start_delay;
         let command = match &mut seat.brain {
             Brain::Mission(controller) => {
                 let command = controller.tick(&readings, &mut Vec::new()).0;
-                seat.senses.actuate(seat.robot, controller.wanted());
+                seat.senses.actuate(robot, controller.wanted());
                 command
             }
             _ if waits => Command::BRAKE,
@@ -773,18 +814,18 @@ impl<'w> Match<'w> {
                 patrol(rider.plant.pose(&rider.body), places, next, *duty)
             }
         };
-        seat.senses.drain(seat.robot, rider, command);
-        if let Some(command) = seat.orders.send(self.step, command) {
+        seat.senses.drain(robot, rider, command);
+        if let Some(command) = seat.orders.send(self.state.step, command) {
             rider.command = command;
         }
     }
 
     fn intervene(&mut self, index: usize, act: &Act) {
         let done = match act {
-            Act::Place { thing, pose } => self.scene.place(thing, *pose),
-            Act::Remove { thing } => self.scene.remove(thing),
+            Act::Place { thing, pose } => self.state.scene.place(thing, *pose),
+            Act::Remove { thing } => self.state.scene.remove(thing),
             Act::Carry { pose } => {
-                self.scene.move_rider(0, *pose);
+                self.state.scene.move_rider(0, *pose);
                 true
             }
             Act::Cover {
@@ -792,18 +833,20 @@ impl<'w> Match<'w> {
                 distance,
                 for_ms,
             } => self.world.robot.ranger(sensor).is_some_and(|ranger| {
-                self.seats[0]
+                self.state.seats[0]
                     .senses
-                    .cover(ranger, self.step + for_ms, *distance);
+                    .cover(ranger, self.state.step + for_ms, *distance);
                 true
             }),
             Act::Press { switch, for_ms } => self.world.robot.touch(switch).is_some_and(|switch| {
-                self.seats[0].senses.press(switch, self.step + for_ms);
+                self.state.seats[0]
+                    .senses
+                    .press(switch, self.state.step + for_ms);
                 true
             }),
             Act::Lay(mark) => {
-                self.laid.push(mark.clone());
-                self.relaid = Some(self.world.with_mark(&self.laid));
+                self.state.laid.push(mark.clone());
+                self.state.relaid = Some(self.world.with_mark(&self.state.laid));
                 true
             }
         };
@@ -824,17 +867,17 @@ impl<'w> Match<'w> {
             - recorded.trace.seconds(ended);
         let planned = recorded.outcome == Outcome::Done;
         let left = planned.then(|| left.max(0.0) as u32);
-        let sheet = self.referee.close(
+        let sheet = self.state.referee.close(
             &self.world.field,
             &self.world.robot,
-            &self.scene,
+            &self.state.scene,
             ended,
             left,
         );
         let interventions = self.interventions.to_vec();
         Run {
-            circle: self.circle,
-            begun: self.begun,
+            circle: self.state.circle,
+            begun: self.state.begun,
             sheet,
             interventions,
             ..recorded
@@ -883,6 +926,25 @@ fn patrol(pose: Pose, places: &[Point], next: &mut usize, duty: f64) -> Command 
         left: both(ahead - shift),
         right: both(ahead + shift),
     }
+}
+
+/// Empties a trace, and makes room for a run.
+pub(super) fn make_ready(trace: &mut Trace, world: &World, program: &Program) {
+    trace.empty();
+    let (props, robot) = (props(world), &world.robot);
+    trace.period_ms = program.period_ms;
+    (trace.sensors, trace.rangers) = (robot.sensors.len(), robot.rangers.len());
+    (trace.touches, trace.actuators) = (robot.touches.len(), robot.actuators.len());
+    // Most runs end well before their limit; what is not used is never touched.
+    let room = program.limit_ticks.min(30_000) as usize + 1;
+    trace.ticks.reserve(room);
+    trace.readings.reserve(room * trace.sensors);
+    trace.ranges.reserve(room * trace.rangers);
+    trace.pressed.reserve(room * trace.touches);
+    trace.angles.reserve(room * trace.actuators);
+    trace.places.reserve(room * props.len());
+    trace.props = props;
+    trace.events.reserve(256);
 }
 
 /// Everything on the field but our robot, in the order in which the trace says where it is.

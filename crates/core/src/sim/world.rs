@@ -85,6 +85,14 @@ impl World {
         }
     }
 
+    /// A robot that plays: 0 is ours.
+    pub(super) fn rider(&self, who: usize) -> &Robot {
+        match who.checked_sub(1) {
+            None => &self.robot,
+            Some(other) => &self.players[other].robot,
+        }
+    }
+
     /// The mats of a robot: 0 is ours.
     pub(super) fn mats(&self, who: usize) -> &Levels {
         &self.mats[who]

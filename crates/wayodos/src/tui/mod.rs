@@ -52,8 +52,9 @@ use self::update::{Effect, Msg, update};
 use self::view::Screen;
 use crate::look::Cells;
 use crate::look::{Look, Opening, Pictures, ThemeName};
+use crate::runner::Runner;
 use crate::survey::Surveyor;
-use crate::work::{Job, Runner};
+use crate::work::Job;
 
 /// How long the keys that were pressed before the end may take.
 const LAST_KEYS: Duration = Duration::from_millis(500);

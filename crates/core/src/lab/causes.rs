@@ -1,0 +1,253 @@
+//! Causes: which of the things that chance made different go with failing.
+//!
+//! For each thing that was drawn the values of the runs that failed are compared with those of the
+//! runs that held, by a rank test ([`ranks`]): once as they are (does too low or too high go with
+//! failing?) and once by how far off they are, whichever way. All questions together are corrected
+//! for ([`corrected`], Holm), and only what is left below [`LEVEL`] is called a cause. The limit that
+//! a cause is described by is the one that parts failed and held runs best (Youden, 1950); it is
+//! found after the test and does not enter it.
+
+use std::collections::BTreeMap;
+
+use super::spread::Spread;
+use super::statistics::{LEVEL, Share, corrected, ranks};
+use crate::units::{Quantity, Unit};
+
+/// Which way something is off where runs fail.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Way {
+    /// Below what the files say.
+    Low,
+    /// Above it.
+    High,
+    /// Far off, whichever way.
+    Off,
+}
+
+/// Something that goes with failing.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Cause {
+    /// What was drawn: `grip`, `start turned`.
+    pub what: String,
+    /// In what people write it.
+    pub unit: Unit,
+    /// Which way.
+    pub way: Way,
+    /// From where on runs fail, in SI units or as a share; how far off, never negative.
+    pub limit: f64,
+    /// Of the runs that failed, how many lay beyond the limit.
+    pub beyond: Share,
+    /// Of the runs that did not lie beyond it, how many failed.
+    pub within: Share,
+    /// How often chance alone would bring as much, after the correction.
+    pub p: f64,
+    /// How far each run was off, and whether it held.
+    pub points: Vec<(f64, bool)>,
+}
+
+/// At least so many runs must have failed, and as many have held, before anything can be said.
+const FEWEST: usize = 3;
+
+/// What goes with failing, the surest first. Nothing when too few runs failed, or held.
+pub fn causes(spread: &Spread) -> Vec<Cause> {
+    let held: Vec<bool> = spread.briefs.iter().map(|brief| brief.held()).collect();
+    let holds = held.iter().filter(|held| **held).count();
+    if holds < FEWEST || held.len() - holds < FEWEST {
+        return Vec::new();
+    }
+    // What was not drawn in a run was as the files say.
+    let mut drawn: BTreeMap<&str, (Unit, Vec<f64>)> = BTreeMap::new();
+    for (at, brief) in spread.briefs.iter().enumerate() {
+        for one in &brief.drawn {
+            let all = drawn
+                .entry(&one.what)
+                .or_insert_with(|| (one.unit, vec![0.0; held.len()]));
+            all.1[at] = one.off;
+        }
+    }
+    let asked = |values: &[f64], far: bool| {
+        let of = |wanted: bool| -> Vec<f64> {
+            let some = values
+                .iter()
+                .zip(&held)
+                .filter(|(_, held)| **held == wanted);
+            some.map(|(value, _)| if far { value.abs() } else { *value })
+                .collect()
+        };
+        ranks(&of(false), &of(true))
+    };
+    let raw: Vec<f64> = drawn
+        .values()
+        .flat_map(|(_, values)| [asked(values, false), asked(values, true)])
+        .collect();
+    let sure = corrected(&raw);
+    let mut found: Vec<Cause> = drawn
+        .into_iter()
+        .zip(sure.chunks(2))
+        .filter_map(|((what, (unit, values)), p)| {
+            // The one of the two questions that says more.
+            let far = p[1] < p[0];
+            let p = p[usize::from(far)];
+            if p >= LEVEL {
+                return None;
+            }
+            let points: Vec<(f64, bool)> = values.into_iter().zip(held.iter().copied()).collect();
+            let ways: &[Way] = if far {
+                &[Way::Off]
+            } else {
+                &[Way::Low, Way::High]
+            };
+            let (way, limit, _) = ways
+                .iter()
+                .filter_map(|way| {
+                    let (limit, parts) = best_limit(&points, *way)?;
+                    Some((*way, limit, parts))
+                })
+                .max_by(|a, b| a.2.total_cmp(&b.2))?;
+            let is_beyond = |off: f64| lies(off, way) > limit;
+            let failed = points.iter().filter(|(_, held)| !held);
+            let beyond = Share::count(failed.map(|(off, _)| is_beyond(*off)));
+            let inside = points.iter().filter(|(off, _)| !is_beyond(*off));
+            let within = Share::count(inside.map(|(_, held)| !held));
+            Some(Cause {
+                what: what.to_owned(),
+                unit,
+                way,
+                limit,
+                beyond,
+                within,
+                p,
+                points,
+            })
+        })
+        .collect();
+    found.sort_by(|a, b| a.p.total_cmp(&b.p));
+    found
+}
+
+/// How far something is off in a way.
+fn lies(off: f64, way: Way) -> f64 {
+    match way {
+        Way::Low => -off,
+        Way::High => off,
+        Way::Off => off.abs(),
+    }
+}
+
+/// The limit beyond which most of the failed and least of the held runs lie, and the difference of
+/// those shares; none when no limit that is not negative parts them.
+fn best_limit(points: &[(f64, bool)], way: Way) -> Option<(f64, f64)> {
+    let mut all: Vec<(f64, bool)> = points
+        .iter()
+        .map(|(off, held)| (lies(*off, way), *held))
+        .collect();
+    all.sort_by(|a, b| b.0.total_cmp(&a.0));
+    let holds = all.iter().filter(|(_, held)| *held).count() as f64;
+    let fails = all.len() as f64 - holds;
+    let (mut best, mut parts): (Option<f64>, f64) = (None, 0.0);
+    let (mut failed, mut held) = (0.0, 0.0);
+    for pair in all.windows(2) {
+        if pair[0].1 {
+            held += 1.0;
+        } else {
+            failed += 1.0;
+        }
+        let limit = f64::midpoint(pair[0].0, pair[1].0);
+        let now = failed / fails - held / holds;
+        if pair[0].0 > pair[1].0 && limit >= 0.0 && now > parts {
+            (best, parts) = (Some(limit), now);
+        }
+    }
+    best.map(|limit| (limit, parts))
+}
+
+impl Cause {
+    /// A limit or value as people write it: `1.8 deg`.
+    pub fn amount(&self, off: f64) -> String {
+        let value = Quantity::from_si(off, self.unit).value;
+        // Two digits that count say enough of what was drawn by chance.
+        let digits = if value.abs() >= 10.0 { 1.0 } else { 10.0 };
+        let value = (value * digits).round() / digits;
+        let value = if value == 0.0 { 0.0 } else { value };
+        Quantity {
+            value,
+            unit: self.unit,
+        }
+        .to_string()
+    }
+
+    /// What is off, in which way and how far: `the start was turned left by more than 1.8 deg`.
+    pub fn condition(&self) -> String {
+        let limit = self.amount(self.limit);
+        let way = |low: &str, high: &str, off: &str| {
+            match self.way {
+                Way::Low => low,
+                Way::High => high,
+                Way::Off => off,
+            }
+            .to_owned()
+        };
+        if let Some(who) = self.what.strip_suffix(" turned") {
+            let way = way(" right", " left", "");
+            return format!("{who} was turned{way} by more than {limit}");
+        }
+        if let Some(who) = self.what.strip_suffix(" along") {
+            let way = way("too far back", "too far ahead", "too far ahead or back");
+            return format!("{who} was more than {limit} {way}");
+        }
+        if let Some(who) = self.what.strip_suffix(" across") {
+            let way = way("too far right", "too far left", "too far left or right");
+            return format!("{who} was more than {limit} {way}");
+        }
+        if let Some(who) = self.what.strip_suffix(" clock") {
+            return match self.way {
+                Way::Low => format!("{who} looked early in its period"),
+                Way::High | Way::Off => format!("{who} looked more than {limit} late"),
+            };
+        }
+        let way = way("too low", "too high", "off");
+        format!("{} was more than {limit} {way}", self.what)
+    }
+
+    /// The whole in a sentence with its numbers: `11 of 13 failed runs: the start was turned left by
+    /// more than 1.8 deg. 2 of the 87 others failed.`
+    pub fn words(&self) -> String {
+        let others = match (self.within.times, self.within.of) {
+            (0, of) => format!("None of the {of} others failed."),
+            (times, of) => format!("{times} of the {of} others failed."),
+        };
+        format!(
+            "{} failed runs: {}. {others}",
+            self.beyond.words(),
+            self.condition()
+        )
+    }
+
+    /// What would help against it.
+    pub fn advice(&self) -> &'static str {
+        let what = self.what.as_str();
+        let is = |part: &str| what.contains(part);
+        if what.starts_with("start ") {
+            "square up first: against a wall, or on a line; or mark the start on the mat"
+        } else if is(" clock") {
+            "drive slower where something must be seen: a sensor reads only now and then"
+        } else if is("battery") || is("motor") {
+            "keep speeds in mm/s instead of duty, or end steps by distance or by what is seen, not by time"
+        } else if is("grip") || is("caster") {
+            "start and turn slower, and end turns by heading or by what is seen"
+        } else if is("wheel") || is("track width") || is("gyro") {
+            "end the step by a line or a wall instead of a distance or an angle, or square up before it"
+        } else if is("gain") || is("light") {
+            "put the limit half way between the two surfaces, and calibrate at the table"
+        } else if is("scale") || is("dropouts") || is("outliers") {
+            "ask for the distance twice (`for 100 ms`), and leave more room"
+        } else if is("lag") || is("jitter") {
+            "drive slower before what must be met exactly"
+        } else {
+            "search for it instead of driving to where it should be"
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests;
