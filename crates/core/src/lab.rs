@@ -12,4 +12,5 @@ pub mod hindsight;
 pub mod remedy;
 pub mod spread;
 pub mod statistics;
+pub mod summary;
 pub mod why;

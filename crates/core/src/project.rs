@@ -46,6 +46,8 @@ pub struct Config {
     pub hands: Option<String>,
     /// Seed of the nominal run.
     pub seed: u64,
+    /// How many varied runs are made behind the nominal one.
+    pub spread: u32,
     /// How exactly the robot is put down.
     pub placing: Spreads<StartSpread>,
     /// Missions that play elsewhere: the mission's name, and what it has instead of the above.
@@ -99,12 +101,30 @@ const HANDS: Key = Key::new::<String>(
     "Path of the file of what is done by hand.",
 );
 const SEED: Key = Key::new::<u32>("seed", "1", Some("1"), "Where chance begins.");
+/// How many varied runs are made when nothing else is said.
+pub const SPREAD_RUNS: u32 = 200;
+const SPREAD: Key = Key::new::<u32>(
+    "spread",
+    "200",
+    Some("200"),
+    "How many varied runs are made behind the nominal one; 0 makes none.",
+)
+.within(0.0..1000.0);
 
 /// All that `wayodos.toml` may hold.
 pub const FILE: &[Section] = &[
     Section::top(
         "The project.",
-        &[NAME, MISSION, ROBOT, FIELD, CALIBRATION, HANDS, SEED],
+        &[
+            NAME,
+            MISSION,
+            ROBOT,
+            FIELD,
+            CALIBRATION,
+            HANDS,
+            SEED,
+            SPREAD,
+        ],
     ),
     Instead::SECTION,
     StartScatter::SECTION,
@@ -168,6 +188,7 @@ impl Config {
         let calibration = tables.top(&CALIBRATION);
         let hands = tables.top(&HANDS);
         let seed = tables.top::<u32>(&SEED);
+        let spread = tables.top::<u32>(&SPREAD);
         let placing = Spreads::<StartSpread>::load(&mut tables);
         let instead = tables.named_sections::<Instead>("for").into_iter();
         let instead = instead
@@ -182,6 +203,7 @@ impl Config {
                 calibration: calibration.map(|item| item.value),
                 hands: hands.map(|item| item.value),
                 seed: seed.map_or(1, |item| u64::from(item.value)),
+                spread: spread.map_or(SPREAD_RUNS, |item| item.value.min(1000)),
                 placing,
                 instead,
             })

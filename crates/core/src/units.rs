@@ -6,7 +6,8 @@
 use std::f64::consts::{PI, TAU};
 use std::fmt;
 
-use serde::de::{self, Deserialize, Deserializer, Visitor};
+use serde::de::{self, Deserializer, Visitor};
+use serde::{Deserialize, Serialize};
 
 pub mod colour;
 pub mod math;
@@ -92,7 +93,7 @@ impl Dimension {
 macro_rules! units {
     ($($variant:ident $symbol:literal $dimension:ident $times:tt / $by:literal, $fine:literal, $coarse:literal;)*) => {
         /// A unit that may be written behind a number.
-        #[derive(Clone, Copy, Debug, PartialEq, Eq)]
+        #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
         #[allow(missing_docs, reason = "each is named after itself and listed in docs/language.md")]
         pub enum Unit { $($variant),* }
 

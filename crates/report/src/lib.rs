@@ -8,6 +8,7 @@
 #![cfg_attr(not(test), warn(clippy::wildcard_enum_match_arm))]
 
 mod chart;
+mod fan;
 mod field;
 mod flow;
 pub mod ink;
@@ -22,6 +23,7 @@ pub mod words;
 pub use chart::{
     Band, Chart, LimitSpan, Mark, MarkKind, Ribbon, Track, TrackKind, chart_scene, tick_step,
 };
+pub use fan::Fan;
 pub use field::{
     Placement, Story, arm_items, ghost_items, gone_items, ground_items, happened_items, leg_items,
     moved_items, path_items, prop_items, robot_items,

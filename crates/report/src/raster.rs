@@ -9,6 +9,7 @@ use resvg::tiny_skia::{
 };
 use ttf_parser::{Face, OutlineBuilder};
 
+use crate::fan::Fan;
 use crate::ink::Rgb;
 use crate::scene::{Anchor, Item, Shape};
 
@@ -37,6 +38,29 @@ impl Raster {
     }
 }
 
+impl Raster {
+    /// Paints items over what there is, as [`rasterise`] does from the scene's origin.
+    #[must_use]
+    pub fn with<'a>(&self, items: impl Iterator<Item = &'a Item>, scale: [f64; 2]) -> Self {
+        let Some(mut map) = Pixmap::new(self.width as u32, self.height as u32) else {
+            return self.clone();
+        };
+        for (pixel, Rgb(r, g, b)) in map.data_mut().chunks_exact_mut(4).zip(&self.pixels) {
+            pixel.copy_from_slice(&[*r, *g, *b, 255]);
+        }
+        paint_all(map, items, [0.0, 0.0], scale)
+    }
+
+    /// Paints many paths over what there is; the fan has as many pixels.
+    pub fn fan(&mut self, fan: &Fan) {
+        for (at, ink, covers) in fan.covered() {
+            if let Some(pixel) = self.pixels.get_mut(at) {
+                *pixel = pixel.towards(ink, covers);
+            }
+        }
+    }
+}
+
 /// Paints items (texts left out) into `width` x `height` pixels that show the scene from `origin`
 /// on with `scale` pixels a scene millimetre across and down; what nothing covers is `around`.
 pub fn rasterise<'a>(
@@ -51,6 +75,15 @@ pub fn rasterise<'a>(
     };
     let Rgb(r, g, b) = around;
     map.fill(Color::from_rgba8(r, g, b, 255));
+    paint_all(map, items, origin, scale)
+}
+
+fn paint_all<'a>(
+    mut map: Pixmap,
+    items: impl Iterator<Item = &'a Item>,
+    origin: [f64; 2],
+    scale: [f64; 2],
+) -> Raster {
     let [sx, sy] = scale.map(|value| value as f32);
     let transform = Transform::from_row(
         sx,
@@ -69,8 +102,8 @@ pub fn rasterise<'a>(
         .map(|pixel| Rgb(pixel.red(), pixel.green(), pixel.blue()))
         .collect();
     Raster {
-        width: size.0,
-        height: size.1,
+        width: map.width() as usize,
+        height: map.height() as usize,
         pixels,
     }
 }
@@ -134,6 +167,11 @@ impl Canvas {
     /// where it covers a part of a pixel only, that part. A curve with thousands of points is
     /// painted so in a tenth of the time of a line.
     pub fn column(&mut self, x: usize, top: f32, bottom: f32, ink: Rgb) {
+        self.veil(x, top, bottom, ink, 1.0);
+    }
+
+    /// The same with an ink that lets something of the ground through: it covers a share of it.
+    pub fn veil(&mut self, x: usize, top: f32, bottom: f32, ink: Rgb, covers: f32) {
         let (width, height) = self.size();
         let (top, bottom) = (
             top.clamp(0.0, height as f32),
@@ -144,7 +182,7 @@ impl Canvas {
         }
         let data = self.map.data_mut();
         for y in top as usize..(bottom.ceil() as usize).min(height) {
-            let covered = (bottom.min(y as f32 + 1.0) - top.max(y as f32)).clamp(0.0, 1.0);
+            let covered = covers * (bottom.min(y as f32 + 1.0) - top.max(y as f32)).clamp(0.0, 1.0);
             let pixel = &mut data[(y * width + x) * 4..][..3];
             if covered >= 1.0 {
                 pixel.copy_from_slice(&[ink.0, ink.1, ink.2]);
@@ -153,6 +191,17 @@ impl Canvas {
             for (part, ink) in pixel.iter_mut().zip([ink.0, ink.1, ink.2]) {
                 *part = (f32::from(*part) + (f32::from(ink) - f32::from(*part)) * covered).round()
                     as u8;
+            }
+        }
+    }
+
+    /// Paints many paths over what there is; the fan has as many pixels.
+    pub fn fan(&mut self, fan: &Fan) {
+        let data = self.map.data_mut();
+        for (at, ink, covers) in fan.covered() {
+            if let Some(pixel) = data.get_mut(at * 4..at * 4 + 3) {
+                let Rgb(r, g, b) = Rgb(pixel[0], pixel[1], pixel[2]).towards(ink, covers);
+                pixel.copy_from_slice(&[r, g, b]);
             }
         }
     }

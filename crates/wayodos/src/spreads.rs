@@ -6,15 +6,16 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
 
 use wayodos_core::lab::spread::{Attempt, Collected, Spread, Tried};
+use wayodos_core::lab::summary::Summary;
 use wayodos_core::record::Trace;
 
 use crate::runner::{Runner, Ticket};
 use crate::work::RunReport;
 
 /// After so many runs something is said at once.
-pub const FIRST: usize = 20;
-/// Between two reports, unless there is something to say at once.
-const APART: Duration = Duration::from_millis(60);
+const MARKS: [usize; 3] = [20, 40, 100];
+/// Otherwise what there is is said after so long.
+const APART: Duration = Duration::from_millis(250);
 /// Of each run as many snapshots are taken, about.
 const SNAPSHOTS: usize = 12;
 /// Ticks between two snapshots at least.
@@ -23,6 +24,26 @@ const CLOSEST: usize = 20;
 const KEPT: usize = 200;
 /// Spreads go before what nobody waits for at all, and after what was asked for by a key.
 const RANK: u8 = 5;
+
+/// A spread as far as it is there, and what it says.
+#[derive(Clone, Debug)]
+pub struct Told {
+    /// The runs.
+    pub spread: Spread,
+    /// What they say.
+    pub summary: Summary,
+}
+
+impl Told {
+    /// What a spread says.
+    pub fn of(spread: Spread) -> Self {
+        let steps = spread.attempt.program.steps.len();
+        Self {
+            summary: Summary::of(&spread.briefs, steps),
+            spread,
+        }
+    }
+}
 
 /// A spread that is to be made.
 #[derive(Clone, Debug)]
@@ -81,7 +102,7 @@ impl Spreader {
         &mut self,
         runner: &Runner,
         job: SpreadJob,
-        tell: impl Fn(u64, Arc<Spread>) + Send + Sync + 'static,
+        tell: impl Fn(u64, Arc<Told>) + Send + Sync + 'static,
     ) {
         self.stop();
         let SpreadJob { id, known, every } = job;
@@ -118,13 +139,13 @@ impl Spreader {
             growing.spread.briefs.extend(briefs);
             let now = growing.spread.briefs.len();
             let reached = |mark: usize| before < mark && now >= mark;
-            if reached(FIRST)
-                || reached(2 * FIRST)
-                || reached(wanted)
+            if MARKS.into_iter().chain([wanted]).any(reached)
                 || now > before && growing.told.elapsed() >= APART
             {
                 growing.told = Instant::now();
-                tell(id, Arc::new(growing.spread.clone()));
+                let spread = growing.spread.clone();
+                drop(growing);
+                tell(id, Arc::new(Told::of(spread)));
             }
             true
         };

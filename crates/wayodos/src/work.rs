@@ -166,6 +166,21 @@ impl Job {
     }
 }
 
+impl Job {
+    /// What it is one run of, in the setup's own world; none when the text has errors.
+    pub fn attempt(&self, world: &Arc<World>) -> Option<Attempt> {
+        let start = self.prepared.parsed.mission.start.as_ref();
+        Some(Attempt {
+            program: Arc::clone(self.prepared.program.as_ref()?),
+            world: Arc::clone(world),
+            start: start.map(|start| start.node.clone()),
+            seed: self.seed,
+            scatter: self.scatter,
+            hands: self.hands.as_slice().into(),
+        })
+    }
+}
+
 /// Runs a mission in a world. None when the text has errors or the run was cancelled.
 pub fn run_job(job: &Job, world: &Arc<World>, cancel: Option<&AtomicBool>) -> Option<RunReport> {
     let Job {
@@ -176,13 +191,8 @@ pub fn run_job(job: &Job, world: &Arc<World>, cancel: Option<&AtomicBool>) -> Op
         ..
     } = job;
     let began = Instant::now();
-    let program = Arc::clone(prepared.program.as_ref()?);
-    let named = prepared
-        .parsed
-        .mission
-        .start
-        .as_ref()
-        .map(|start| start.node.as_str());
+    let attempt = job.attempt(world)?;
+    let program = Arc::clone(&attempt.program);
     // A piece whose step is gone is the whole again.
     let piece = job.from.as_ref().and_then(|from| {
         let here =
@@ -204,15 +214,13 @@ pub fn run_job(job: &Job, world: &Arc<World>, cancel: Option<&AtomicBool>) -> Op
         start,
         seed,
         chance,
-    } = varied(world, named, *seed, job.number, job.scatter);
-    let attempt = Attempt {
-        program: Arc::clone(&program),
-        world: Arc::clone(world),
-        start: named.map(str::to_owned),
-        seed: job.seed,
-        scatter: job.scatter,
-        hands: job.hands.as_slice().into(),
-    };
+    } = varied(
+        world,
+        attempt.start.as_deref(),
+        *seed,
+        job.number,
+        job.scatter,
+    );
     // The nominal run's world is the setup's own.
     let world = if job.number == 0 {
         Arc::clone(world)

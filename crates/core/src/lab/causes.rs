@@ -1,16 +1,17 @@
 //! Causes: which of the things that chance made different go with failing.
 //!
 //! For each thing that was drawn the values of the runs that failed are compared with those of the
-//! runs that held, by a rank test ([`ranks`]): once as they are (does too low or too high go with
+//! runs that held, by a rank test ([`Ranks`]): once as they are (does too low or too high go with
 //! failing?) and once by how far off they are, whichever way. All questions together are corrected
 //! for ([`corrected`], Holm), and only what is left below [`LEVEL`] is called a cause. The limit that
 //! a cause is described by is the one that parts failed and held runs best (Youden, 1950); it is
 //! found after the test and does not enter it.
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
-use super::spread::Spread;
-use super::statistics::{LEVEL, Share, corrected, ranks};
+use super::spread::Brief;
+use super::statistics::{LEVEL, Ranks, Share, corrected};
 use crate::units::{Quantity, Unit};
 
 /// Which way something is off where runs fail.
@@ -49,15 +50,15 @@ pub struct Cause {
 const FEWEST: usize = 3;
 
 /// What goes with failing, the surest first. Nothing when too few runs failed, or held.
-pub fn causes(spread: &Spread) -> Vec<Cause> {
-    let held: Vec<bool> = spread.briefs.iter().map(|brief| brief.held()).collect();
+pub fn causes(briefs: &[Arc<Brief>]) -> Vec<Cause> {
+    let held: Vec<bool> = briefs.iter().map(|brief| brief.held()).collect();
     let holds = held.iter().filter(|held| **held).count();
     if holds < FEWEST || held.len() - holds < FEWEST {
         return Vec::new();
     }
     // What was not drawn in a run was as the files say.
     let mut drawn: BTreeMap<&str, (Unit, Vec<f64>)> = BTreeMap::new();
-    for (at, brief) in spread.briefs.iter().enumerate() {
+    for (at, brief) in briefs.iter().enumerate() {
         for one in &brief.drawn {
             let all = drawn
                 .entry(&one.what)
@@ -65,6 +66,7 @@ pub fn causes(spread: &Spread) -> Vec<Cause> {
             all.1[at] = one.off;
         }
     }
+    let test = Ranks::new(held.len() - holds, holds);
     let asked = |values: &[f64], far: bool| {
         let of = |wanted: bool| -> Vec<f64> {
             let some = values
@@ -74,7 +76,7 @@ pub fn causes(spread: &Spread) -> Vec<Cause> {
             some.map(|(value, _)| if far { value.abs() } else { *value })
                 .collect()
         };
-        ranks(&of(false), &of(true))
+        test.p(&of(false), &of(true))
     };
     let raw: Vec<f64> = drawn
         .values()
@@ -187,15 +189,15 @@ impl Cause {
             }
             .to_owned()
         };
-        if let Some(who) = self.what.strip_suffix(" turned") {
+        if let Some(who) = self.what.strip_suffix(" turned").map(named) {
             let way = way(" right", " left", "");
             return format!("{who} was turned{way} by more than {limit}");
         }
-        if let Some(who) = self.what.strip_suffix(" along") {
+        if let Some(who) = self.what.strip_suffix(" along").map(named) {
             let way = way("too far back", "too far ahead", "too far ahead or back");
             return format!("{who} was more than {limit} {way}");
         }
-        if let Some(who) = self.what.strip_suffix(" across") {
+        if let Some(who) = self.what.strip_suffix(" across").map(named) {
             let way = way("too far right", "too far left", "too far left or right");
             return format!("{who} was more than {limit} {way}");
         }
@@ -209,18 +211,20 @@ impl Cause {
         format!("{} was more than {limit} {way}", self.what)
     }
 
-    /// The whole in a sentence with its numbers: `11 of 13 failed runs: the start was turned left by
-    /// more than 1.8 deg. 2 of the 87 others failed.`
+    /// The whole in a sentence with its numbers: `In 11 of the 13 failed runs the start was turned
+    /// left by more than 1.8 deg. Of the 87 other runs 2 failed.`
     pub fn words(&self) -> String {
         let others = match (self.within.times, self.within.of) {
-            (0, of) => format!("None of the {of} others failed."),
-            (times, of) => format!("{times} of the {of} others failed."),
+            (0, of) => format!("Of the {of} other runs none failed."),
+            (times, of) => format!("Of the {of} other runs {times} failed."),
         };
-        format!(
-            "{} failed runs: {}. {others}",
-            self.beyond.words(),
-            self.condition()
-        )
+        let (beyond, condition) = (self.beyond, self.condition());
+        let failed = if beyond.times == beyond.of {
+            format!("In all {} failed runs", beyond.of)
+        } else {
+            format!("In {} of the {} failed runs", beyond.times, beyond.of)
+        };
+        format!("{failed} {condition}. {others}")
     }
 
     /// What would help against it.
@@ -247,6 +251,11 @@ impl Cause {
             "search for it instead of driving to where it should be"
         }
     }
+}
+
+/// `start` is no name of a thing on the field.
+fn named(who: &str) -> &str {
+    if who == "start" { "the start" } else { who }
 }
 
 #[cfg(test)]

@@ -8,6 +8,8 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 
+use serde::{Deserialize, Serialize};
+
 use super::statistics::Share;
 use crate::controller::{Goal, Program};
 use crate::field::Pose;
@@ -185,18 +187,18 @@ impl Tried {
 }
 
 /// Where and by what a run that did not hold came to its end.
-#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub struct Death {
     /// The step that had the wheels, or whose exit led to `fail`.
     pub step: StepId,
     /// That exit's place in its step; none when something else ended the run.
     pub exit: Option<usize>,
-    /// In words: `too few bars`, `fell off the table`, `lost`.
+    /// In words: `too few bars`, `fell off the table`, `match lost`.
     pub words: String,
 }
 
 /// What is kept of a varied run.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Brief {
     /// The run's number.
     pub number: u32,
@@ -285,6 +287,17 @@ impl Brief {
         }
     }
 
+    /// The same without its path and its readings, where thousands are kept.
+    #[must_use]
+    pub fn without_path(self) -> Self {
+        Self {
+            path: Vec::new(),
+            readings: Vec::new(),
+            channels: 0,
+            ..self
+        }
+    }
+
     /// Whether it ended as planned; in a match, whether it was won.
     pub const fn held(&self) -> bool {
         self.death.is_none()
@@ -295,7 +308,7 @@ impl Brief {
 fn death(run: &Run, program: &Program) -> Option<Death> {
     let words = match (run.outcome, run.sheet.verdict) {
         (Outcome::Done, None | Some((Verdict::Won, _))) => return None,
-        (Outcome::Done, Some((verdict, _))) => verdict.word().to_owned(),
+        (Outcome::Done, Some((verdict, _))) => format!("match {}", verdict.word()),
         (Outcome::Limit, _) => "out of time".to_owned(),
         (Outcome::Failed | Outcome::Fell | Outcome::Error, _) => run.reason.clone(),
     };
@@ -341,7 +354,7 @@ pub struct Ending {
 }
 
 impl Spread {
-    /// None of its runs yet.
+    /// None of them yet.
     pub const fn new(attempt: Attempt, wanted: u32) -> Self {
         Self {
             attempt,
@@ -350,126 +363,128 @@ impl Spread {
         }
     }
 
-    /// How many of its runs held.
-    pub fn held(&self) -> Share {
-        Share::count(self.briefs.iter().map(|brief| brief.held()))
-    }
-
     /// Whether all runs are there.
     pub const fn is_complete(&self) -> bool {
         self.briefs.len() >= self.wanted as usize
     }
+}
 
-    /// In which ways runs died, the most frequent first; of those that are as frequent the one that
-    /// came earlier in the mission.
-    pub fn endings(&self) -> Vec<Ending> {
-        let mut ways: BTreeMap<&Death, Vec<u32>> = BTreeMap::new();
-        for brief in &self.briefs {
-            if let Some(death) = &brief.death {
-                ways.entry(death).or_default().push(brief.number);
+/// How many of some runs held.
+pub fn held(briefs: &[Arc<Brief>]) -> Share {
+    Share::count(briefs.iter().map(|brief| brief.held()))
+}
+
+/// In which ways runs died, the most frequent first; of those that are as frequent the one that
+/// came earlier in the mission.
+pub fn endings(briefs: &[Arc<Brief>]) -> Vec<Ending> {
+    let mut ways: BTreeMap<&Death, Vec<u32>> = BTreeMap::new();
+    for brief in briefs {
+        if let Some(death) = &brief.death {
+            ways.entry(death).or_default().push(brief.number);
+        }
+    }
+    let of = briefs.len() as u32;
+    let mut endings: Vec<Ending> = ways
+        .into_iter()
+        .map(|(death, runs)| Ending {
+            death: death.clone(),
+            share: Share::new(runs.len() as u32, of),
+            runs,
+        })
+        .collect();
+    endings.sort_by_key(|ending| std::cmp::Reverse(ending.share.times));
+    endings
+}
+
+/// For each of the `steps` of a program in how many of the runs that entered it they did not die.
+pub fn survival(briefs: &[Arc<Brief>], steps: usize) -> Vec<Share> {
+    let mut steps = vec![Share::default(); steps];
+    for brief in briefs {
+        let died = brief.death.as_ref().map(|death| death.step);
+        // Where it died it has been, whatever was written down.
+        let entered = brief.entered.iter().copied();
+        let unseen = died.filter(|step| brief.entered.binary_search(step).is_err());
+        for step in entered.chain(unseen) {
+            if let Some(share) = steps.get_mut(step.0) {
+                share.of += 1;
+                share.times += u32::from(died != Some(step));
             }
         }
-        let of = self.briefs.len() as u32;
-        let mut endings: Vec<Ending> = ways
-            .into_iter()
-            .map(|(death, runs)| Ending {
-                death: death.clone(),
-                share: Share::new(runs.len() as u32, of),
-                runs,
-            })
-            .collect();
-        endings.sort_by_key(|ending| std::cmp::Reverse(ending.share.times));
-        endings
     }
+    steps
+}
 
-    /// For each step of the program in how many of the runs that entered it they did not die.
-    pub fn survival(&self) -> Vec<Share> {
-        let mut steps = vec![Share::default(); self.attempt.program.steps.len()];
-        for brief in &self.briefs {
-            let died = brief.death.as_ref().map(|death| death.step);
-            // Where it died it has been, whatever was written down.
-            let entered = brief.entered.iter().copied();
-            let unseen = died.filter(|step| brief.entered.binary_search(step).is_err());
-            for step in entered.chain(unseen) {
-                if let Some(share) = steps.get_mut(step.0) {
-                    share.of += 1;
-                    share.times += u32::from(died != Some(step));
-                }
-            }
-        }
-        steps
-    }
-
-    /// The run that went worst: one that died, after the fewest steps and then the soonest; where
-    /// all held, the one with the fewest points, or else the slowest.
-    pub fn worst(&self) -> Option<&Brief> {
-        let key = |brief: &Brief| {
-            let steps = if brief.held() { 0 } else { brief.entered.len() };
-            let points = brief.score.filter(|_| brief.held()).unwrap_or(0.0);
-            let late = if brief.held() {
-                -brief.seconds
-            } else {
-                brief.seconds
-            };
-            (brief.held(), steps, points, late)
+/// The run that went worst: one that died, after the fewest steps and then the soonest; where
+/// all held, the one with the fewest points, or else the slowest.
+pub fn worst(briefs: &[Arc<Brief>]) -> Option<&Brief> {
+    let key = |brief: &Brief| {
+        let steps = if brief.held() { 0 } else { brief.entered.len() };
+        let points = brief.score.filter(|_| brief.held()).unwrap_or(0.0);
+        let late = if brief.held() {
+            -brief.seconds
+        } else {
+            brief.seconds
         };
-        let order = |a: &(bool, usize, f64, f64), b: &(bool, usize, f64, f64)| {
-            (a.0, a.1)
-                .cmp(&(b.0, b.1))
-                .then(a.2.total_cmp(&b.2))
-                .then(a.3.total_cmp(&b.3))
+        (brief.held(), steps, points, late)
+    };
+    let order = |a: &(bool, usize, f64, f64), b: &(bool, usize, f64, f64)| {
+        (a.0, a.1)
+            .cmp(&(b.0, b.1))
+            .then(a.2.total_cmp(&b.2))
+            .then(a.3.total_cmp(&b.3))
+    };
+    briefs
+        .iter()
+        .map(Arc::as_ref)
+        .min_by(|a, b| order(&key(a), &key(b)))
+}
+
+/// A run as most are: of those that ended in the most frequent way, the one with the median
+/// time.
+pub fn typical(briefs: &[Arc<Brief>]) -> Option<&Brief> {
+    let mut ways: BTreeMap<Option<&Death>, Vec<&Brief>> = BTreeMap::new();
+    for brief in briefs {
+        ways.entry(brief.death.as_ref()).or_default().push(brief);
+    }
+    let mut most = ways.into_values().reduce(|most, other| {
+        if other.len() > most.len() {
+            other
+        } else {
+            most
+        }
+    })?;
+    most.sort_by(|a, b| {
+        a.seconds
+            .total_cmp(&b.seconds)
+            .then(a.number.cmp(&b.number))
+    });
+    most.get(most.len() / 2).copied()
+}
+
+/// Between which values nine tenths of the runs lie that are still under way, every [`SAMPLED`]
+/// seconds: of floor sensor or ranging sensor number `channel`, floor sensors first. It ends
+/// where fewer than half of the runs are left.
+pub fn band(briefs: &[Arc<Brief>], channel: usize) -> Vec<(f32, f32)> {
+    let mut values = Vec::with_capacity(briefs.len());
+    let mut band = Vec::new();
+    loop {
+        let at = |brief: &Brief| {
+            let index = band.len() * brief.channels + channel;
+            (channel < brief.channels)
+                .then(|| brief.readings.get(index).copied())
+                .flatten()
         };
-        self.briefs
-            .iter()
-            .map(Arc::as_ref)
-            .min_by(|a, b| order(&key(a), &key(b)))
-    }
-
-    /// A run as most are: of those that ended in the most frequent way, the one with the median
-    /// time.
-    pub fn typical(&self) -> Option<&Brief> {
-        let mut ways: BTreeMap<Option<&Death>, Vec<&Brief>> = BTreeMap::new();
-        for brief in &self.briefs {
-            ways.entry(brief.death.as_ref()).or_default().push(brief);
+        values.clear();
+        values.extend(briefs.iter().filter_map(|brief| at(brief)));
+        if values.is_empty() || values.len() * 2 < briefs.len() {
+            return band;
         }
-        let mut most = ways.into_values().reduce(|most, other| {
-            if other.len() > most.len() {
-                other
-            } else {
-                most
-            }
-        })?;
-        most.sort_by(|a, b| {
-            a.seconds
-                .total_cmp(&b.seconds)
-                .then(a.number.cmp(&b.number))
-        });
-        most.get(most.len() / 2).copied()
-    }
-
-    /// Between which values nine tenths of the runs lie that are still under way, every [`SAMPLED`]
-    /// seconds: of floor sensor or ranging sensor number `channel`, floor sensors first. It ends
-    /// where fewer than half of the runs are left.
-    pub fn band(&self, channel: usize) -> Vec<(f32, f32)> {
-        let mut values = Vec::with_capacity(self.briefs.len());
-        let mut band = Vec::new();
-        loop {
-            let at = |brief: &Brief| {
-                let index = band.len() * brief.channels + channel;
-                (channel < brief.channels)
-                    .then(|| brief.readings.get(index).copied())
-                    .flatten()
-            };
-            values.clear();
-            values.extend(self.briefs.iter().filter_map(|brief| at(brief)));
-            if values.is_empty() || values.len() * 2 < self.briefs.len() {
-                return band;
-            }
-            values.sort_by(f32::total_cmp);
-            let last = (values.len() - 1) as f64;
-            let (low, high) = ((last * 0.05).round(), (last * 0.95).round());
-            band.push((values[low as usize], values[high as usize]));
-        }
+        let last = (values.len() - 1) as f64;
+        let mut at = |share: f64| {
+            let nth = (last * share).round() as usize;
+            *values.select_nth_unstable_by(nth, f32::total_cmp).1
+        };
+        band.push((at(0.05), at(0.95)));
     }
 }
 

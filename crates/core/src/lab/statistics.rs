@@ -98,65 +98,97 @@ pub fn pairs(only_first: u32, only_second: u32) -> f64 {
     (2.0 * fair.cdf(u64::from(only_first.min(only_second)))).min(1.0)
 }
 
-/// Whether values of one group tend to be greater or smaller than those of another: the rank test
-/// of Mann and Whitney (1947), two-sided. Without equal values and with few of them its
-/// distribution is counted out; otherwise the normal one is taken, corrected for equal values and
-/// for steps of one.
+/// The rank test of Mann and Whitney (1947) for two groups of given sizes: do the values of one tend
+/// to be greater or smaller than those of the other?
 ///
-/// Returns the p-value; 1 when a group is empty.
-pub fn ranks(first: &[f64], second: &[f64]) -> f64 {
-    let (n, m) = (first.len(), second.len());
-    if n == 0 || m == 0 {
-        return 1.0;
-    }
-    let mut all: Vec<(f64, bool)> = first
-        .iter()
-        .map(|value| (*value, true))
-        .chain(second.iter().map(|value| (*value, false)))
-        .collect();
-    all.sort_by(|a, b| a.0.total_cmp(&b.0));
-    // Twice the sum of the first group's ranks: equal values share theirs.
-    let (mut twice, mut ties, mut at) = (0usize, 0.0f64, 0);
-    while at < all.len() {
-        let same = all[at..]
-            .iter()
-            .take_while(|one| one.0 == all[at].0)
-            .count();
-        let ours = all[at..at + same].iter().filter(|one| one.1).count();
-        twice += ours * (2 * at + same + 1);
-        let t = same as f64;
-        ties += t * t * t - t;
-        at += same;
-    }
-    // Twice the number of pairs in which the first group's value is the greater one.
-    let twice = twice - n * (n + 1);
-    if ties == 0.0 && n * m <= COUNTED {
-        return counted(n, m, twice / 2);
-    }
-    let (n, m) = (n as f64, m as f64);
-    let sum = n + m;
-    let variance = n * m / 12.0 * (sum + 1.0 - ties / (sum * (sum - 1.0)));
-    let off = ((twice as f64 / 2.0 - n * m / 2.0).abs() - 0.5).max(0.0);
-    if variance <= 0.0 {
-        return 1.0;
-    }
-    let p = Normal::standard().sf(off / variance.sqrt());
-    (2.0 * p).min(1.0)
+/// Without equal values and with few of them the distribution is counted out, once for as many
+/// questions as there are; otherwise the normal one is taken, corrected for equal values and for
+/// steps of one.
+#[derive(Debug)]
+pub struct Ranks {
+    sizes: (usize, usize),
+    /// For each number of pairs in which the first group's value is the greater one, how often
+    /// chance gives at most as many; empty when it is not counted out.
+    at_most: Vec<f64>,
 }
 
-/// The same by counting: how many of the ways to deal out the ranks give at most `u` pairs (or as
-/// many from the other end).
-fn counted(n: usize, m: usize, u: usize) -> f64 {
-    let (few, many) = (n.min(m), n.max(m));
-    let most = few * many;
-    // ways[u], as a share of all: by the probability that the greatest of all is in the smaller
-    // group.
+impl Ranks {
+    /// For groups of `n` and `m` values.
+    pub fn new(n: usize, m: usize) -> Self {
+        let at_most = if n * m <= COUNTED {
+            let mut sum = 0.0;
+            let shares = counted(n.min(m), n.max(m));
+            shares
+                .into_iter()
+                .map(|share| {
+                    sum += share;
+                    sum
+                })
+                .collect()
+        } else {
+            Vec::new()
+        };
+        Self {
+            sizes: (n, m),
+            at_most,
+        }
+    }
+
+    /// How often chance alone brings groups at least as different, two-sided; 1 when a group is
+    /// empty. Of values in the order of their groups' sizes.
+    pub fn p(&self, first: &[f64], second: &[f64]) -> f64 {
+        let (n, m) = self.sizes;
+        debug_assert_eq!((first.len(), second.len()), self.sizes, "sizes as said");
+        if n == 0 || m == 0 {
+            return 1.0;
+        }
+        let mut all: Vec<(f64, bool)> = first
+            .iter()
+            .map(|value| (*value, true))
+            .chain(second.iter().map(|value| (*value, false)))
+            .collect();
+        all.sort_by(|a, b| a.0.total_cmp(&b.0));
+        // Twice the sum of the first group's ranks: equal values share theirs.
+        let (mut twice, mut ties, mut at) = (0usize, 0.0f64, 0);
+        while at < all.len() {
+            let same = all[at..]
+                .iter()
+                .take_while(|one| one.0 == all[at].0)
+                .count();
+            let ours = all[at..at + same].iter().filter(|one| one.1).count();
+            twice += ours * (2 * at + same + 1);
+            let t = same as f64;
+            ties += t * t * t - t;
+            at += same;
+        }
+        // Twice the number of pairs in which the first group's value is the greater one.
+        let twice = twice - n * (n + 1);
+        if ties == 0.0 && !self.at_most.is_empty() {
+            let pairs = twice / 2;
+            return (2.0 * self.at_most[pairs.min(n * m - pairs)]).min(1.0);
+        }
+        let (n, m) = (n as f64, m as f64);
+        let sum = n + m;
+        let variance = n * m / 12.0 * (sum + 1.0 - ties / (sum * (sum - 1.0)));
+        let off = ((twice as f64 / 2.0 - n * m / 2.0).abs() - 0.5).max(0.0);
+        if variance <= 0.0 {
+            return 1.0;
+        }
+        let p = Normal::standard().sf(off / variance.sqrt());
+        (2.0 * p).min(1.0)
+    }
+}
+
+/// For each number of pairs in which the value of the smaller group is the greater one, the share of
+/// the ways to deal out the ranks that give as many.
+fn counted(few: usize, many: usize) -> Vec<f64> {
     let mut rows: Vec<Vec<f64>> = vec![vec![1.0]; few + 1];
     for m in 1..=many {
         for n in 1..=few {
+            // By whose the greatest of all is.
             let (with, without) = (n as f64 / (n + m) as f64, m as f64 / (n + m) as f64);
             let mut row = vec![0.0; n * m + 1];
-            // The greatest is in the smaller group: it is greater than all m of the other.
+            // When it is the smaller group's, it is greater than all m of the other.
             for (at, share) in rows[n - 1].iter().enumerate() {
                 row[at + m] += with * share;
             }
@@ -166,9 +198,7 @@ fn counted(n: usize, m: usize, u: usize) -> f64 {
             rows[n] = row;
         }
     }
-    let tail = u.min(most - u);
-    let sum: f64 = rows[few][..=tail].iter().sum();
-    (2.0 * sum).min(1.0)
+    rows.swap_remove(few)
 }
 
 /// The p-values that hold when several questions were asked at once, in their order: Holm's

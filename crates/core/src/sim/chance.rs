@@ -6,6 +6,8 @@
 
 use std::sync::Arc;
 
+use serde::{Deserialize, Serialize};
+
 use super::STEP;
 use super::random::Noise;
 use super::scene::in_the_way;
@@ -24,7 +26,7 @@ const TRIES: u32 = 50;
 const LEAST: f64 = 0.05;
 
 /// Something that is different in a run.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Drawn {
     /// What: `grip`, `left motor strength`, `start along`.
     pub what: String,

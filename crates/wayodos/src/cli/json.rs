@@ -177,7 +177,7 @@ struct FindingsOut<'a> {
     findings: Vec<FindingOut<'a>>,
 }
 
-fn text<T: Serialize>(value: &T) -> String {
+pub(super) fn text<T: Serialize>(value: &T) -> String {
     serde_json::to_string_pretty(value)
         .expect("plain structs of numbers and texts always serialise")
 }

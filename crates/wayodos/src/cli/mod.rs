@@ -9,7 +9,10 @@ mod complete;
 pub(crate) mod draw;
 mod fmt;
 mod json;
+mod many;
 mod run;
+mod shard;
+mod spread;
 mod typed;
 pub mod words;
 
@@ -81,6 +84,27 @@ pub fn main(screen: impl FnOnce(Opening) -> io::Result<()>) -> ExitCode {
         Some(Command::Run {
             project, timing, ..
         }) => run::run(&shared, &project, timing),
+        Some(Command::Spread {
+            project,
+            runs,
+            shard,
+            output,
+            csv,
+            least,
+            ..
+        }) => {
+            let answer = spread::Answer { csv, least };
+            let asked = spread::Asked {
+                runs,
+                shard,
+                output,
+                answer,
+            };
+            spread::spread(&shared, &project, &asked)
+        }
+        Some(Command::Merge {
+            parts, csv, least, ..
+        }) => spread::merge(&shared, &parts, &spread::Answer { csv, least }),
         Some(Command::Read { project, .. }) => read_back(&shared, &project),
         Some(Command::Fmt { path, check, .. }) => fmt::fmt(&shared, &path, check),
         Some(Command::Draw {

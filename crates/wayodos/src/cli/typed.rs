@@ -10,6 +10,7 @@ use wayodos_core::finding::nearest;
 use wayodos_core::scatter::Scatter;
 
 use super::complete;
+use super::shard::Shard;
 use crate::log::Level;
 use crate::look::Look;
 
@@ -164,6 +165,56 @@ pub(super) enum Command {
         #[command(flatten)]
         quiet: QuietOption,
     },
+    /// Run the mission many times, each time a little different: how often does it hold, and what do
+    /// the other runs end by?
+    Spread {
+        /// Project folder.
+        #[arg(default_value = ".")]
+        project: PathBuf,
+        /// How many runs; without it as many as the project says.
+        #[arg(short = 'n', long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=100_000))]
+        runs: Option<u32>,
+        /// How much the runs differ: exact (by noise alone), everyday (a careful team) or rough (a
+        /// hurried one).
+        #[arg(long, value_name = "LEVEL", value_parser = scatter())]
+        scatter: Option<Scatter>,
+        /// Make only part K of N of the runs, for several machines; `merge` puts the parts together.
+        #[arg(long, value_name = "K/N", requires = "output")]
+        shard: Option<Shard>,
+        /// Write the runs to this file instead of answering.
+        #[arg(short, long, value_name = "FILE")]
+        output: Option<PathBuf>,
+        /// Write a table of all runs to this file too.
+        #[arg(long, value_name = "FILE")]
+        csv: Option<PathBuf>,
+        /// Exit 2 when fewer than this many percent of the runs hold.
+        #[arg(long, value_name = "PERCENT", value_parser = clap::value_parser!(u32).range(0..=100))]
+        least: Option<u32>,
+        #[command(flatten)]
+        mission: MissionOption,
+        #[command(flatten)]
+        seed: SeedOption,
+        #[command(flatten)]
+        json: JsonOption,
+        #[command(flatten)]
+        quiet: QuietOption,
+    },
+    /// Put the parts together that `spread --shard` has written: the answer is that of the whole.
+    Merge {
+        /// The files of all parts.
+        #[arg(required = true)]
+        parts: Vec<PathBuf>,
+        /// Write a table of all runs to this file too.
+        #[arg(long, value_name = "FILE")]
+        csv: Option<PathBuf>,
+        /// Exit 2 when fewer than this many percent of the runs hold.
+        #[arg(long, value_name = "PERCENT", value_parser = clap::value_parser!(u32).range(0..=100))]
+        least: Option<u32>,
+        #[command(flatten)]
+        json: JsonOption,
+        #[command(flatten)]
+        quiet: QuietOption,
+    },
     /// Read the mission back in plain words, with where every exit leads.
     Read {
         /// Project folder.
@@ -274,13 +325,17 @@ impl Typed {
             Some(Command::Run { varied, .. } | Command::Draw { varied, .. }) => varied.clone(),
             _ => VariedOption::default(),
         };
+        let scatter = match &self.command {
+            Some(Command::Spread { scatter, .. }) => *scatter,
+            _ => varied.scatter,
+        };
         Ok(Shared {
             mission: late.mission.and_then(|late| late.mission).or(early.mission),
             seed: late.seed.and_then(|late| late.seed).or(early.seed),
             json: early.json || late.json.is_some_and(|late| late.json),
             quiet: early.quiet || late.quiet.is_some_and(|late| late.quiet),
             varied: varied.varied.unwrap_or_default(),
-            scatter: varied.scatter.unwrap_or_default(),
+            scatter: scatter.unwrap_or_default(),
             colour: self.color,
         })
     }
@@ -328,6 +383,21 @@ impl Command {
                 quiet,
                 ..
             } => ("run", Late::all(mission, seed, json, quiet)),
+            Self::Spread {
+                mission,
+                seed,
+                json,
+                quiet,
+                ..
+            } => ("spread", Late::all(mission, seed, json, quiet)),
+            Self::Merge { json, quiet, .. } => (
+                "merge",
+                Late {
+                    json: Some(json.clone()),
+                    quiet: Some(quiet.clone()),
+                    ..Late::default()
+                },
+            ),
             Self::Read { mission, json, .. } => (
                 "read",
                 Late {

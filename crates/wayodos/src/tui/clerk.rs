@@ -275,6 +275,8 @@ impl Clerk {
                 });
             }
             Effect::Run(_)
+            | Effect::Spread(_)
+            | Effect::StopSpread
             | Effect::Survey
             | Effect::Editor(_)
             | Effect::EditFile(_)

@@ -93,6 +93,8 @@ pub enum Action {
     Map,
     Findings,
     Score,
+    Spread,
+    Fan,
     Tracks,
     ZoomIn,
     ZoomOut,
@@ -272,6 +274,8 @@ const MISSION: &[Group] = &[
         title: "See",
         rows: &[
             row! { Why, "y", "why an exit fired or not", "why", char('y') },
+            row! { Spread, "%", "how often it holds, and why not", "does it hold?", char('%') },
+            row! { Fan, "&", "show or hide the many runs", "many runs", char('&') },
             row! { Track, "K", "what a sensor meets on its track", "track", char('K') },
             row! { Map, "m", "map of steps and exits", "map", char('m') },
             row! { Findings, "N", "all findings, with fixes", "findings", char('N') },

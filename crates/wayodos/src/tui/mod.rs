@@ -21,6 +21,7 @@ pub mod theme;
 pub mod update;
 pub mod view;
 
+use std::cell::RefCell;
 use std::collections::VecDeque;
 use std::io::{self, BufWriter, Write as _, stdout};
 use std::sync::Arc;
@@ -53,6 +54,7 @@ use self::view::Screen;
 use crate::look::Cells;
 use crate::look::{Look, Opening, Pictures, ThemeName};
 use crate::runner::Runner;
+use crate::spreads::{SpreadJob, Spreader};
 use crate::survey::Surveyor;
 use crate::work::Job;
 
@@ -124,6 +126,7 @@ pub fn run(opening: Opening) -> io::Result<()> {
     let outside = Outside {
         look: &look,
         runner: &runner,
+        spreader: RefCell::default(),
         sender: &sender,
         surveyor: &surveyor,
         clerk: &clerk,
@@ -224,6 +227,7 @@ type Tty = Terminal<CrosstermBackend<io::Stdout>>;
 struct Outside<'a> {
     look: &'a Look,
     runner: &'a Runner,
+    spreader: RefCell<Spreader>,
     sender: &'a Sender<Msg>,
     surveyor: &'a Surveyor,
     clerk: &'a Clerk,
@@ -238,6 +242,12 @@ impl Outside<'_> {
             job,
             Box::new(move |report| drop(sender.send(Msg::Ran(id, report.map(Arc::new))))),
         );
+    }
+
+    fn spread(&self, job: SpreadJob) {
+        let sender = self.sender.clone();
+        let tell = move |id, summary| drop(sender.send(Msg::Spread(id, summary)));
+        self.spreader.borrow_mut().begin(self.runner, job, tell);
     }
 }
 
@@ -309,6 +319,8 @@ fn turn(
                 match effect {
                     Effect::Quit => return Ok(()),
                     Effect::Run(job) => outside.run(job),
+                    Effect::Spread(job) => outside.spread(job),
+                    Effect::StopSpread => outside.spreader.borrow_mut().stop(),
                     Effect::Suspend => {
                         suspend()?;
                         cleared(terminal)?;

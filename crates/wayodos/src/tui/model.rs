@@ -31,6 +31,7 @@ use super::measure::wrapped;
 use super::theme::Role;
 use crate::draft::Draft;
 use crate::folder::Project;
+use crate::spreads::Told;
 use crate::work::{From, Job, Kind, RunId, RunReport};
 
 /// Text being typed.
@@ -103,6 +104,8 @@ pub enum Side {
     /// How things stand at the time cursor, and why.
     #[default]
     Why,
+    /// Whether it holds: the many runs, and what they died of.
+    Spread,
     /// What a sensor would read along its track.
     Track,
     /// Steps and where they lead.
@@ -115,8 +118,9 @@ pub enum Side {
 
 impl Side {
     /// All of them, in the order of their tabs.
-    pub const ALL: [Self; 5] = [
+    pub const ALL: [Self; 6] = [
         Self::Why,
+        Self::Spread,
         Self::Track,
         Self::Map,
         Self::Findings,
@@ -127,6 +131,7 @@ impl Side {
     pub const fn name(self) -> &'static str {
         match self {
             Self::Why => "why",
+            Self::Spread => "spread",
             Self::Track => "track",
             Self::Map => "map",
             Self::Findings => "findings",
@@ -284,6 +289,79 @@ pub struct FieldPane {
     pub blocks: bool,
 }
 
+/// What a spread is of, besides the robot and field: the same words and the same luck give the same
+/// runs.
+#[derive(Clone, Debug)]
+pub struct SpreadOf {
+    /// The mission.
+    pub text: Arc<str>,
+    setup: Arc<Setup>,
+    seed: u64,
+    scatter: Scatter,
+    hands: Vec<Intervention>,
+}
+
+impl PartialEq for SpreadOf {
+    fn eq(&self, other: &Self) -> bool {
+        Arc::ptr_eq(&self.setup, &other.setup)
+            && (self.seed, self.scatter, &self.hands) == (other.seed, other.scatter, &other.hands)
+            && (Arc::ptr_eq(&self.text, &other.text) || self.text == other.text)
+    }
+}
+
+/// The many runs of the text, and those of the texts before it.
+#[derive(Clone, Debug, Default)]
+pub struct Many {
+    /// Those of the text as it stands, as far as they are there.
+    pub told: Option<Arc<Told>>,
+    /// They are not drawn on field and chart.
+    pub hidden: bool,
+    /// What that is of.
+    pub of: Option<SpreadOf>,
+    /// The id of the answers to what is being made.
+    pub under_way: Option<u64>,
+    /// Those of the last texts, the newest last: what is undone has its runs at once.
+    kept: Vec<(SpreadOf, Arc<Told>)>,
+    /// Counts the answers: which one a drawing was made of.
+    pub stamp: u64,
+}
+
+/// The runs of as many texts are kept.
+const SPREADS_KEPT: usize = 8;
+
+impl Many {
+    /// What is known of a spread.
+    pub fn known(&self, of: &SpreadOf) -> Option<Arc<Told>> {
+        let mut known = self.kept.iter().rev();
+        known
+            .find(|(other, _)| other == of)
+            .map(|(_, told)| Arc::clone(told))
+    }
+
+    /// Takes in what was made so far.
+    pub fn learn(&mut self, told: Arc<Told>) {
+        if let Some(of) = self.of.clone() {
+            self.kept.retain(|(other, _)| *other != of);
+            if self.kept.len() >= SPREADS_KEPT {
+                self.kept.remove(0);
+            }
+            self.kept.push((of, Arc::clone(&told)));
+        }
+        self.show(Some(told));
+    }
+
+    /// Shows a spread, or none.
+    pub fn show(&mut self, told: Option<Arc<Told>>) {
+        self.told = told;
+        self.stamp += 1;
+    }
+
+    /// What is drawn on field and chart.
+    pub fn drawn(&self) -> Option<&Arc<Told>> {
+        self.told.as_ref().filter(|_| !self.hidden)
+    }
+}
+
 /// The state of the whole screen.
 pub struct Model {
     /// What is open.
@@ -330,6 +408,8 @@ pub struct Model {
     pub chart: ChartPane,
     /// The field.
     pub field: FieldPane,
+    /// The many runs of the text.
+    pub many: Many,
     /// Where the run begins, when not at the start.
     pub from: Option<From>,
     /// The step before which the run is over, by its name.
@@ -395,6 +475,7 @@ impl Model {
             side: SidePane::default(),
             chart: ChartPane::default(),
             field: FieldPane::default(),
+            many: Many::default(),
             from: None,
             until: None,
             todo: None,
@@ -686,6 +767,11 @@ impl Model {
             blocks: self.field.blocks,
             ..fresh.field
         };
+        let many = Many {
+            hidden: self.many.hidden,
+            stamp: self.many.stamp + 1,
+            ..Many::default()
+        };
         let clip = self.clip.take();
         let files = std::mem::take(&mut self.files);
         // Other texts stay open.
@@ -702,6 +788,7 @@ impl Model {
             focus,
             side,
             field,
+            many,
             clip,
             jobs,
             ..fresh
@@ -794,6 +881,33 @@ impl Model {
         self.doc.gather(seen);
     }
 
+    /// What a spread of the text as it stands is of; none when it cannot be run.
+    pub fn spread_of(&self) -> Option<SpreadOf> {
+        let mission = self.mission();
+        mission.prepared.program.as_ref().filter(|_| !self.unfit)?;
+        let setup = Arc::clone(self.setup.as_ref()?);
+        Some(SpreadOf {
+            text: Arc::clone(&mission.text),
+            hands: self.all_hands(&setup),
+            setup,
+            seed: self.seed,
+            scatter: self.scatter,
+        })
+    }
+
+    /// What is done by hand, by the project and here, in order of time.
+    fn all_hands(&self, setup: &Setup) -> Vec<Intervention> {
+        let mut hands: Vec<Intervention> = setup.hands.iter().chain(&self.hands).cloned().collect();
+        hands.sort_by_key(|hand| hand.at_ms);
+        hands
+    }
+
+    /// The id of a further job.
+    pub const fn next_job(&mut self) -> u64 {
+        self.jobs += 1;
+        self.jobs
+    }
+
     /// A job for the text as it stands; none when it cannot be run.
     pub fn job(&mut self) -> Option<Job> {
         let (text, prepared) = (
@@ -802,17 +916,16 @@ impl Model {
         );
         prepared.program.as_ref().filter(|_| !self.unfit)?;
         let setup = Arc::clone(self.setup.as_ref()?);
-        self.jobs += 1;
-        self.pending = Some(self.jobs);
-        let mut hands: Vec<Intervention> = setup.hands.iter().chain(&self.hands).cloned().collect();
-        hands.sort_by_key(|hand| hand.at_ms);
+        let id = self.next_job();
+        self.pending = Some(id);
+        let hands = self.all_hands(&setup);
         let kind = match (&self.trial, &self.from) {
             (Some(_), _) => Kind::Trial,
             (None, Some(_)) => Kind::Piece,
             (None, None) => Kind::Shown,
         };
         Some(Job {
-            id: self.jobs,
+            id,
             kind,
             text,
             prepared,

@@ -6,6 +6,7 @@ mod instrument;
 mod marks;
 mod project;
 mod seen;
+mod spread;
 
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -27,6 +28,7 @@ use super::update::{Effect, Msg, update};
 use super::view::Screen;
 use crate::draft::Draft;
 use crate::folder::{Home, Project, Saved};
+use crate::spreads::SpreadJob;
 use crate::tui::update::meet;
 use crate::work::run_job;
 
@@ -36,6 +38,8 @@ struct App {
     world: Arc<World>,
     /// What was asked for, but for runs.
     asked: Vec<Effect>,
+    /// The spread that was asked for last, unless it was given up.
+    spread: Option<SpreadJob>,
 }
 
 impl App {
@@ -48,6 +52,7 @@ impl App {
             model: Model::new(project, None, 7, (160, 50)),
             world,
             asked: Vec::new(),
+            spread: None,
         };
         let job = app.model.job().map(Effect::Run);
         app.carry_out(job.into_iter().collect());
@@ -84,6 +89,8 @@ impl App {
                     let opened = open_text(&self.model.project, &path).map(Box::new);
                     self.msg(Msg::TextOpened(opened));
                 }
+                Effect::Spread(job) => self.spread = Some(job),
+                Effect::StopSpread => self.spread = None,
                 effect => self.asked.push(effect),
             }
         }
@@ -305,9 +312,12 @@ fn an_answer_to_an_older_text_is_dropped() {
             KeyModifiers::NONE,
         ))),
     );
-    let Some(Effect::Run(job)) = effects.into_iter().next() else {
-        panic!("no run")
-    };
+    let mut effects = effects.into_iter();
+    let job = effects.find_map(|effect| match effect {
+        Effect::Run(job) => Some(job),
+        _ => None,
+    });
+    let job = job.expect("a run");
     app.msg(Msg::Ran(job.id - 1, None));
     assert_eq!(app.model.pending, Some(job.id));
     assert!(Arc::ptr_eq(
@@ -879,6 +889,7 @@ fn on(mission: &str, seed: u64) -> App {
         model: Model::new(project, None, seed, (160, 50)),
         world,
         asked: Vec::new(),
+        spread: None,
     };
     let job = app.model.job().map(Effect::Run);
     app.carry_out(job.into_iter().collect());

@@ -56,13 +56,8 @@ fn death(step: usize, words: &str) -> Option<Death> {
     })
 }
 
-/// A spread of runs made up.
-fn spread(briefs: Vec<Brief>) -> Spread {
-    let wanted = briefs.len() as u32;
-    Spread {
-        briefs: briefs.into_iter().map(Arc::new).collect(),
-        ..Spread::new(attempt(), wanted)
-    }
+fn shared(briefs: Vec<Brief>) -> Vec<Arc<Brief>> {
+    briefs.into_iter().map(Arc::new).collect()
 }
 
 #[test]
@@ -78,8 +73,8 @@ fn a_spread_is_the_same_in_any_order_and_has_the_runs_own_results() {
     };
     let briefs = all(&mut (1..=30));
     assert_eq!(briefs, all(&mut (1..=30).rev()));
-    let spread = spread(briefs);
-    let (held, endings) = (spread.held(), spread.endings());
+    let briefs = shared(briefs);
+    let (held, endings) = (held(&briefs), endings(&briefs));
     assert!(held.times > 3 && held.times < 27, "{}", held.words());
     assert_eq!(endings.len(), 1, "{endings:?}");
     assert_eq!(
@@ -90,10 +85,10 @@ fn a_spread_is_the_same_in_any_order_and_has_the_runs_own_results() {
         }
     );
     assert_eq!(endings[0].share, held.rest());
-    let survival = spread.survival();
+    let survival = survival(&briefs, attempt.program.steps.len());
     assert_eq!(survival[0], held, "all enter the first step");
     assert_eq!(survival[1], Share::new(held.times, held.times));
-    for brief in &spread.briefs {
+    for brief in &briefs {
         let (run, _) = attempt.run(brief.number, Trace::default(), None).unwrap();
         assert_eq!(run.fingerprint(), brief.fingerprint);
         assert_eq!(run.outcome == Outcome::Done, brief.held());
@@ -105,8 +100,8 @@ fn a_spread_is_the_same_in_any_order_and_has_the_runs_own_results() {
     }
     // The worst died, the typical one ended as most did.
     let most_held = held.times * 2 > held.of;
-    assert!(!spread.worst().unwrap().held());
-    assert_eq!(spread.typical().unwrap().held(), most_held);
+    assert!(!worst(&briefs).unwrap().held());
+    assert_eq!(typical(&briefs).unwrap().held(), most_held);
 }
 
 #[test]
@@ -133,8 +128,8 @@ fn who_died_where_is_counted_once_each() {
             ..brief(5)
         },
     ];
-    let spread = spread(runs);
-    let endings = spread.endings();
+    let briefs = shared(runs);
+    let endings = endings(&briefs);
     let ways: Vec<(&str, u32, &[u32])> = endings
         .iter()
         .map(|ending| {
@@ -153,26 +148,23 @@ fn who_died_where_is_counted_once_each() {
             ("late", 1, &[5])
         ]
     );
-    assert_eq!(spread.survival(), [Share::new(4, 5), Share::new(0, 3)]);
-    let died: u32 = spread
-        .survival()
-        .iter()
-        .map(|share| share.of - share.times)
-        .sum();
+    let survival = survival(&briefs, 2);
+    assert_eq!(survival, [Share::new(4, 5), Share::new(0, 3)]);
+    let died: u32 = survival.iter().map(|share| share.of - share.times).sum();
     assert_eq!(
         died,
-        spread.held().rest().times,
+        held(&briefs).rest().times,
         "each death is in one step"
     );
-    assert_eq!(spread.worst().unwrap().number, 3);
+    assert_eq!(worst(&briefs).unwrap().number, 3);
 }
 
 #[test]
 fn of_nothing_nothing_is_said() {
-    let spread = spread(Vec::new());
-    assert_eq!(spread.held(), Share::default());
-    assert!(spread.endings().is_empty() && spread.worst().is_none() && spread.typical().is_none());
-    assert!(spread.band(0).is_empty());
+    let briefs = shared(Vec::new());
+    assert_eq!(held(&briefs), Share::default());
+    assert!(endings(&briefs).is_empty() && worst(&briefs).is_none() && typical(&briefs).is_none());
+    assert!(band(&briefs, 0).is_empty());
 }
 
 #[test]
@@ -185,10 +177,10 @@ fn a_band_holds_nine_tenths_of_the_runs_that_are_under_way() {
             .collect(),
         ..brief(number)
     });
-    let spread = spread(runs.collect());
-    assert_eq!(spread.band(0), [(2.0, 20.0), (2.0, 20.0)]);
-    assert_eq!(spread.band(1), [(0.0, 0.0), (1.0, 1.0)]);
-    assert!(spread.band(2).is_empty());
+    let briefs = shared(runs.collect());
+    assert_eq!(band(&briefs, 0), [(2.0, 20.0), (2.0, 20.0)]);
+    assert_eq!(band(&briefs, 1), [(0.0, 0.0), (1.0, 1.0)]);
+    assert!(band(&briefs, 2).is_empty());
 }
 
 #[test]

@@ -3,6 +3,10 @@
 use super::*;
 use crate::sim::noise_for_tests;
 
+fn ranks(first: &[f64], second: &[f64]) -> f64 {
+    Ranks::new(first.len(), second.len()).p(first, second)
+}
+
 fn near(value: f64, wanted: f64, by: f64) {
     assert!((value - wanted).abs() <= by, "{value} is not {wanted}");
 }

@@ -171,6 +171,13 @@ pub(in crate::tui) fn focus_hints(model: &Model) -> &'static [(&'static str, &'s
             ("Tab", "next tab"),
             ("Esc", "text"),
         ],
+        (Pane::Side, Side::Spread) => &[
+            ("Up Down", "which"),
+            ("Enter", "show that run"),
+            ("Left Right", "time"),
+            ("Tab", "next tab"),
+            ("Esc", "text"),
+        ],
         (Pane::Side, Side::Track) => &[
             ("Left Right", "which sensor"),
             ("[ ]", "time"),

@@ -7,4 +7,5 @@ pub mod field;
 pub mod files;
 pub mod overlay;
 pub mod side;
+pub mod spread;
 pub mod text;

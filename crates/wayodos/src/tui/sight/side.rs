@@ -10,6 +10,7 @@ use wayodos_core::mission::{Behaviour, Block, Target};
 use wayodos_core::record::ScoreLine;
 use wayodos_report::why::{amount_words, live_words, nearness, wait_words};
 
+use super::spread;
 use crate::tui::measure::columns;
 use crate::tui::model::{Model, Side};
 use crate::tui::theme::Role;
@@ -17,6 +18,9 @@ use crate::work::RunReport;
 
 /// Rows at the bottom that say more about the marked one.
 pub(in crate::tui) const MORE: u16 = 4;
+
+/// Lines of the spread tab above its first row.
+pub(in crate::tui) const SPREAD_HEAD: usize = 2;
 
 /// From this many rows on, the pane shows a second thing below the open tab.
 pub(in crate::tui) const TALL: u16 = 36;
@@ -69,6 +73,10 @@ pub fn tab_at(area: Rect, at: Position) -> Option<Side> {
 pub fn count(model: &Model) -> usize {
     match model.side.shown {
         Side::Why => why_rows(model).iter().filter(|row| row.marks()).count(),
+        Side::Spread => spread::rows(model)
+            .iter()
+            .filter(|row| row.opens.is_some())
+            .count(),
         Side::Track => 0,
         Side::Map => map_rows(model).len(),
         Side::Findings => all_findings(model).len(),
@@ -87,7 +95,7 @@ pub fn lines_of_row(model: &Model, row: usize) -> (usize, usize) {
             (at.saturating_sub(1), at + more)
         }
         Side::Track => (0, 0),
-        Side::Map | Side::Score => (row, row),
+        Side::Map | Side::Score | Side::Spread => (row, row),
         Side::Findings => (row, row + usize::from(MORE)),
     }
 }
@@ -107,6 +115,10 @@ pub fn row_at(model: &Model, area: Rect, at: Position) -> Option<usize> {
                 .then(|| rows[..line].iter().filter(|row| row.marks()).count())
         }
         Side::Track => None,
+        // Below the headline, its interval and a gap.
+        Side::Spread => line
+            .checked_sub(SPREAD_HEAD)
+            .filter(|row| *row < count(model)),
         Side::Map | Side::Findings | Side::Score => (line < count(model)).then_some(line),
     }
 }

@@ -11,6 +11,7 @@ use super::super::document::Document;
 use crate::draft::Draft;
 use crate::folder::{Project, Saved};
 use crate::shelf::{Change, Done};
+use crate::spreads::{SpreadJob, Told};
 use crate::survey::Found;
 use crate::work::{Job, RunReport};
 
@@ -23,6 +24,8 @@ pub enum Msg {
     Tick(f64),
     /// A job was answered.
     Ran(u64, Option<Arc<RunReport>>),
+    /// A spread has grown: the id of what was asked for, and what there is.
+    Spread(u64, Arc<Told>),
     /// A save came to an end: which text of the project, what came of it, and the text that was
     /// saved.
     Saved(String, Result<Saved, String>, Arc<str>),
@@ -89,6 +92,10 @@ pub struct Refitted {
 pub enum Effect {
     /// Run a mission.
     Run(Job),
+    /// Make the many runs of a text, in place of those that are being made.
+    Spread(SpreadJob),
+    /// Nobody wants the many runs that are being made.
+    StopSpread,
     /// Save a text.
     Save {
         /// Its path within the project.

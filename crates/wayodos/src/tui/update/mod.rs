@@ -16,6 +16,7 @@ mod offers;
 mod panes;
 mod places;
 mod reading;
+mod spread;
 mod steps;
 mod texts;
 mod time;
@@ -57,6 +58,7 @@ pub fn update(model: &mut Model, msg: Msg) -> Vec<Effect> {
     if let Some(action) = model.todo.take() {
         act(model, action, &mut effects);
     }
+    spread::keep_up(model, &mut effects);
     anchor.hold(model);
     follow(model);
     effects
@@ -125,6 +127,7 @@ fn take(model: &mut Model, msg: Msg) -> Vec<Effect> {
         Msg::Input(_) => {}
         Msg::Tick(seconds) => time::on_tick(model, seconds),
         Msg::Ran(id, report) => time::on_run(model, id, report),
+        Msg::Spread(id, summary) => spread::on_spread(model, id, summary),
         Msg::Saved(path, result, text) => keep::on_saved(model, &path, result, &text, &mut effects),
         Msg::Exported(Ok(files)) => {
             let names: Vec<String> = files
@@ -241,8 +244,12 @@ fn browse(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) {
         return;
     }
     if key.code == KeyCode::Esc {
-        // From robot or field the way leads back to the mission.
+        // From robot or field the way leads back to the mission, from one of many runs to the
+        // nominal one.
         if model.focus == Pane::Text && model.chart.pin.is_none() {
+            if model.doc.is_mission() && spread::back_to_nominal(model, effects) {
+                return;
+            }
             texts::to_mission(model);
         }
         model.focus = Pane::Text;
@@ -308,7 +315,7 @@ fn pane_key(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) -> bool
             match model.side.shown {
                 Side::Track => panes::turn_track(model, right),
                 Side::Map => panes::fold(model, right),
-                Side::Why | Side::Findings | Side::Score => {
+                Side::Why | Side::Spread | Side::Findings | Side::Score => {
                     time::shift(model, if right { 0.1 } else { -0.1 });
                 }
             }
@@ -425,6 +432,11 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
         Action::Map => panes::to_side(model, Side::Map),
         Action::Findings => panes::to_side(model, Side::Findings),
         Action::Score => panes::to_side(model, Side::Score),
+        Action::Spread => panes::to_side(model, Side::Spread),
+        Action::Fan => {
+            model.many.hidden = !model.many.hidden;
+            model.many.stamp += 1;
+        }
         Action::Tracks => offers::tracks(model),
         Action::ZoomIn | Action::ZoomOut => {
             let by = if action == Action::ZoomIn {

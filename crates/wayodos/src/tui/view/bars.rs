@@ -6,6 +6,7 @@ use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 use wayodos_core::controller::WheelCommand;
 use wayodos_core::finding::{Finding, Severity};
+use wayodos_core::lab::statistics::Share;
 use wayodos_core::mission::about;
 use wayodos_core::record::{Outcome, Tick};
 use wayodos_report::words::result_words;
@@ -15,6 +16,7 @@ use crate::tui::document::Document;
 use crate::tui::measure::columns;
 use crate::tui::model::{Mode, Model, SPEEDS, ScreenName};
 use crate::tui::sight::bars::{HintSpot, hint_spots};
+use crate::tui::sight::spread::share_role;
 use crate::tui::theme::{Role, Theme};
 
 /// What is open, and how it came out.
@@ -28,6 +30,7 @@ pub fn title(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     );
     let (words, role) = outcome(model);
     let style = theme.role(role).add_modifier(Modifier::BOLD);
+    let right = held(model, theme, area, right, buffer);
     let end = put_right(buffer, right, y, area.width * 6 / 10, &words, style).saturating_sub(2);
     let name = model
         .mission()
@@ -158,6 +161,42 @@ pub fn title(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
             );
         }
     }
+}
+
+/// How many of the many runs held, at the right edge; the column that is left of it. Its place is
+/// kept while they are being made, so that nothing jumps.
+fn held(model: &Model, theme: Theme, area: Rect, right: u16, buffer: &mut Buffer) -> u16 {
+    let wanted = model.project.config.spread;
+    if wanted == 0 || model.stale() || model.report.is_none() || model.from.is_some() {
+        return right;
+    }
+    // In a narrow window the numbers alone.
+    let narrow = area.width < 100;
+    let words = |times: &str, of: &str| {
+        if narrow {
+            format!("{times}/{of}")
+        } else {
+            format!("held {times} of {of}")
+        }
+    };
+    let most = wanted.to_string();
+    let (wide, y) = (columns(&words(&most, &most)), area.y);
+    if let Some(told) = &model.many.told {
+        let growing = !told.spread.is_complete();
+        let style = theme.role(share_role(told.summary.held));
+        let style = if growing {
+            style
+        } else {
+            style.add_modifier(Modifier::BOLD)
+        };
+        let Share { times, of } = told.summary.held;
+        let words = words(&times.to_string(), &of.to_string());
+        put_right(buffer, right, y, wide, &words, style);
+    } else {
+        let words = if narrow { "..." } else { "held ..." };
+        put_right(buffer, right, y, wide, words, theme.role(Role::Quiet));
+    }
+    right.saturating_sub(wide + 2)
 }
 
 fn outcome(model: &Model) -> (String, Role) {

@@ -7,6 +7,7 @@ use ratatui::style::{Modifier, Style};
 use wayodos_report::ink::tint;
 use wayodos_report::{Chart, LimitSpan, MarkKind, Ribbon, Track, TrackKind, tick_step};
 
+use super::band::{BAND, Band, band_of};
 use super::pen::{put, put_right};
 use super::plot;
 use crate::tui::cells::{Dots, Grid};
@@ -112,10 +113,15 @@ pub fn draw(
         let place = Rect::new(area.x, y, area.width, height);
         if pixels.is_none() {
             shade_bands(chart, &axis, theme, place, buffer);
+            if let TrackKind::Line { low, high, .. } = &track.kind
+                && let Some(band) = band_of(model, track)
+            {
+                shade_band(&band, (*low, *high), &axis, theme, place, buffer);
+            }
         }
         name(track, chart, model, theme, place, buffer);
         match &track.kind {
-            _ if pixels.is_some() => plotted.push((track, place)),
+            _ if pixels.is_some() => plotted.push((track, place, band_of(model, track))),
             TrackKind::Line {
                 values,
                 low,
@@ -161,7 +167,8 @@ pub fn draw(
             .chain([(model.player.time, Role::Accent)])
             .filter(|(time, _)| axis.shows(*time, *time))
             .collect();
-        plot::paint(chart, &plotted, &times, &axis, how, place, kept);
+        let many = model.many.drawn().map(|_| model.many.stamp);
+        plot::paint(chart, &plotted, many, &times, &axis, how, place, kept);
     }
 }
 
@@ -219,6 +226,38 @@ fn shade_bands(chart: &Chart, axis: &Axis, theme: Theme, place: Rect, buffer: &m
             Rect::new(from, place.y, to.max(from + 1) - from, place.height),
             Style::new().bg(ground),
         );
+    }
+}
+
+/// Where the many runs read, as a lighter ground.
+fn shade_band(
+    band: &Band<'_>,
+    (low, high): (f64, f64),
+    axis: &Axis,
+    theme: Theme,
+    place: Rect,
+    buffer: &mut Buffer,
+) {
+    if theme.depth != Depth::True {
+        return;
+    }
+    let rows = f64::from(place.height);
+    let row = |value: f64| (1.0 - ((value - low) / (high - low)).clamp(0.0, 1.0)) * rows;
+    let width = f64::from(axis.width.saturating_sub(1).max(1));
+    for x in 0..axis.width {
+        let seconds = axis.from + f64::from(x) / width * (axis.to - axis.from);
+        let Some((least, most)) = band.at(seconds) else {
+            return;
+        };
+        let (top, bottom) = (row(most), row(least));
+        // A cell of which the band covers half, and always one.
+        let first = top.round().min(rows - 1.0) as u16;
+        let last = (bottom.round() as u16).max(first + 1).min(place.height);
+        for y in first..last {
+            let cell = &mut buffer[(axis.left + x, place.y + y)];
+            let ground = theme.colour(theme.ground().towards(theme.rgb(Role::Text), BAND));
+            cell.set_bg(ground);
+        }
     }
 }
 

@@ -11,13 +11,14 @@ use ratatui::layout::{Position, Rect};
 use ratatui::style::{Color, Modifier};
 use wayodos_core::field::{Field, Point, Pose};
 use wayodos_core::finding::line_column;
+use wayodos_core::lab::spread::SAMPLED;
 use wayodos_core::record::{Leg, PropKind, Trace};
 use wayodos_core::sim::Chance;
-use wayodos_report::ink::{BODY, PAPER, Rgb, tint};
+use wayodos_report::ink::{BODY, PAPER, Rgb, TEXT, WRONG, tint};
 use wayodos_report::words::signal_words;
 use wayodos_report::{
-    Anchor, Canvas as PixelCanvas, Item as SceneItem, Layer, MarkKind, Placement, Scene, arm_items,
-    ghost_items, gone_items, ground_items, leg_items, prop_items, rasterise, rectangle,
+    Anchor, Canvas as PixelCanvas, Fan, Item as SceneItem, Layer, MarkKind, Placement, Scene,
+    arm_items, ghost_items, gone_items, ground_items, leg_items, prop_items, rasterise, rectangle,
     robot_items, tick_step,
 };
 
@@ -90,6 +91,7 @@ struct StaysKey {
     runs: [Option<RunId>; 2],
     end: u64,
     pixels: (usize, usize),
+    many: Option<u64>,
 }
 
 /// What a picture is painted on.
@@ -132,6 +134,8 @@ struct Key {
     pose: Option<[u64; 3]>,
     /// Where everything else is, and how the robot's arms stand.
     others: Vec<u64>,
+    /// Which of the many runs are drawn.
+    many: Option<u64>,
 }
 
 /// Draws the pane.
@@ -164,6 +168,7 @@ pub fn draw(model: &Model, how: Manner, kept: &mut Kept, area: Rect, buffer: &mu
         others: report.map_or_else(Vec::new, |report| {
             others(&report.run.trace, model.player.time)
         }),
+        many: model.many.drawn().map(|_| model.many.stamp),
     };
     if let Some((across, down)) = pixels {
         for y in area.y..area.bottom() {
@@ -223,7 +228,11 @@ pub fn draw(model: &Model, how: Manner, kept: &mut Kept, area: Rect, buffer: &mu
         } else {
             theme.ground()
         };
-        let raster = rasterise(ground.iter().chain(&robot), [0.0, 0.0], scale, size, around);
+        let mut raster = rasterise(ground.iter(), [0.0, 0.0], scale, size, around);
+        if let Some(fan) = fan(model, &place, scale, size, 1) {
+            raster.fan(&fan);
+        }
+        let raster = raster.with(robot.iter(), scale);
         let all = (0..usize::from(area.height))
             .flat_map(|row| (0..usize::from(area.width)).map(move |at| (at, row)));
         kept.cells = all
@@ -338,6 +347,7 @@ fn paint_picture(
         runs,
         end: model.end().to_bits(),
         pixels: (across, down),
+        many: key.many,
     };
     let key = (key, stays.clone(), written);
     if kept.picture.as_ref().is_none_or(|(_, known)| *known != key) {
@@ -351,7 +361,12 @@ fn paint_picture(
             let Some(mut painted) = PixelCanvas::new(size, scale, ground) else {
                 return;
             };
-            let mut items = ground_items(&setup.field, place);
+            let ground = ground_items(&setup.field, place);
+            painted.paint_many(&ground.iter().collect::<Vec<_>>());
+            if let Some(fan) = fan(model, place, scale, size, 2) {
+                painted.fan(&fan);
+            }
+            let mut items = Vec::new();
             if let Some(ghost) = &model.ghost {
                 items.extend(ghost_items(&ghost.run.trace, place, GHOST, 0.18));
             }
@@ -409,6 +424,49 @@ fn paint_picture(
         ));
     }
     kept.pictured = kept.picture.is_some();
+}
+
+/// The paths of the many runs, tinted by step, and where they ended; the end of the way of those
+/// that died stands out.
+///
+/// - `scale`: pixels a scene millimetre
+/// - `wide`: pixels across of a path
+fn fan(
+    model: &Model,
+    place: &Placement,
+    scale: [f64; 2],
+    size: (usize, usize),
+    wide: u8,
+) -> Option<Fan> {
+    /// Seconds of its way by which a run that died is told from the others.
+    const LAST: f64 = 1.0;
+    let told = model.many.drawn()?;
+    let mut fan = Fan::new(size);
+    let dot = |[x, y]: [f32; 2]| {
+        let [x, y] = place.at(Point::new(f64::from(x), f64::from(y)));
+        [(x * scale[0]) as f32, (y * scale[1]) as f32]
+    };
+    let briefs = || told.spread.briefs.iter();
+    for brief in briefs() {
+        let path = brief.path.iter().map(|(at, step)| {
+            let ink = tint(StepId(usize::from(*step)));
+            (dot(*at), ink)
+        });
+        fan.path(path, wide);
+    }
+    for brief in briefs() {
+        let rest = dot([brief.rest.x as f32, brief.rest.y as f32]);
+        if brief.held() {
+            fan.mark(rest, TEXT, wide, 0.6);
+            continue;
+        }
+        let last = brief.path.len().saturating_sub((LAST / SAMPLED) as usize);
+        for (at, _) in &brief.path[last..] {
+            fan.mark(dot(*at), WRONG, wide, 0.85);
+        }
+        fan.mark(rest, WRONG, 2 * wide, 1.0);
+    }
+    Some(fan)
 }
 
 /// What is written on the field: numbers, names, signs, the legend.

@@ -1,7 +1,8 @@
 //! The model as cells: every file here draws one part of the screen, and knows where in it things
 //! stand.
 
-pub mod bars;
+pub mod band;
+mod bars;
 pub mod chart;
 mod drawing;
 pub mod field;
@@ -10,6 +11,7 @@ pub mod overlay;
 mod pen;
 mod plot;
 pub mod side;
+mod spread;
 pub mod text;
 
 use ratatui::buffer::Buffer;

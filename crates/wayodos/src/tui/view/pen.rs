@@ -5,6 +5,7 @@ use ratatui::layout::Rect;
 use ratatui::style::Style;
 
 use crate::tui::measure::{columns, pieces};
+use crate::tui::theme::{Role, Theme};
 
 /// Writes text from a column on, at most `width` columns of it; the column behind it. What does not
 /// fit ends in "…".
@@ -69,4 +70,42 @@ mod tests {
         let row: String = (0..8).map(|x| buffer[(x, 0)].symbol().to_owned()).collect();
         assert_eq!((row.as_str(), behind), (" a·b…   ", 5));
     }
+}
+
+/// Says at the edge that there is more above or below.
+pub(super) fn more_mark(scroll: usize, rows: usize, area: Rect, theme: Theme, buffer: &mut Buffer) {
+    if area.height == 0 {
+        return;
+    }
+    let x = area.right() - 1;
+    if scroll > 0 {
+        put(buffer, x, area.y, 1, "↑", theme.role(Role::Quiet));
+    }
+    if scroll + usize::from(area.height) < rows {
+        put(
+            buffer,
+            x,
+            area.bottom() - 1,
+            1,
+            "↓",
+            theme.role(Role::Quiet),
+        );
+    }
+}
+
+/// Draws the ground and the sign of a marked row.
+pub(super) fn mark_row(theme: Theme, list: Rect, y: u16, focused: bool, buffer: &mut Buffer) {
+    let row = Rect {
+        y,
+        height: 1,
+        ..list
+    };
+    paint_row(
+        buffer,
+        row,
+        y,
+        theme.on(theme.role(Role::Text), theme.raised()),
+    );
+    let role = if focused { Role::Accent } else { Role::Quiet };
+    put(buffer, list.x, y, 1, "›", theme.role(role));
 }

@@ -9,6 +9,7 @@ use wayodos_report::{
     rectangle,
 };
 
+use super::band::{BAND, Band};
 use crate::tui::picture::Picture;
 use crate::tui::sight::chart::{Axis, in_order};
 use crate::tui::theme::{Role, Theme};
@@ -25,6 +26,7 @@ pub struct Key {
     tracks: Vec<(String, Rect)>,
     pixels: (usize, usize),
     ground: [u8; 3],
+    many: Option<u64>,
 }
 
 /// Where the time cursors stand, as bits of seconds, and what each is for.
@@ -67,7 +69,8 @@ pub struct Manner {
 /// Paints the plot: the tracks in their places, and the time cursors through all of them.
 pub fn paint(
     chart: &Chart,
-    tracks: &[(&Track, Rect)],
+    tracks: &[(&Track, Rect, Option<Band<'_>>)],
+    many: Option<u64>,
     cursors: &[(f64, Role)],
     axis: &Axis,
     how: Manner,
@@ -85,8 +88,9 @@ pub fn paint(
         span: [axis.from, axis.to].map(f64::to_bits),
         tracks: tracks
             .iter()
-            .map(|(track, place)| (track.name.clone(), *place))
+            .map(|(track, place, _)| (track.name.clone(), *place))
             .collect(),
+        many,
         pixels,
         ground: [ground.0, ground.1, ground.2],
     };
@@ -133,13 +137,13 @@ pub fn paint(
                 ground.towards(tint(band.step), 0.13),
             ));
         }
-        for (track, place) in tracks {
+        for (track, place, _) in tracks {
             if let TrackKind::Tones(ribbons) = &track.kind {
                 sheet.ribbons(ribbons, *place, &mut items);
             }
         }
         canvas.paint_many(&items.iter().collect::<Vec<_>>());
-        for (track, place) in tracks {
+        for (track, place, band) in tracks {
             if let TrackKind::Line {
                 values,
                 low,
@@ -147,6 +151,9 @@ pub fn paint(
                 limits,
             } = &track.kind
             {
+                if let Some(band) = band {
+                    sheet.band(band, (*low, *high), *place, &mut canvas);
+                }
                 sheet.limits(limits, (*low, *high), *place, &mut canvas);
                 sheet.line(values, (*low, *high), *place, &mut canvas);
             }
@@ -232,6 +239,29 @@ impl Sheet<'_> {
                     canvas.column(x, y - LINE, y + LINE, self.ink(Role::Thin));
                 }
             }
+        }
+    }
+
+    /// Where the many runs read.
+    fn band(&self, band: &Band<'_>, span: (f64, f64), place: Rect, canvas: &mut Canvas) {
+        let columns = usize::from(self.area.width.saturating_sub(1)) * self.across;
+        let each = (self.axis.to - self.axis.from) / columns.max(1) as f64;
+        for column in 0..=columns {
+            let Some((low, high)) = band.at(self.axis.from + column as f64 * each) else {
+                return;
+            };
+            let (top, bottom) = (
+                self.height(high, span, place, canvas),
+                self.height(low, span, place, canvas),
+            );
+            let ink = self.ink(Role::Text);
+            canvas.veil(
+                column + self.across / 2,
+                top - LINE,
+                bottom + LINE,
+                ink,
+                BAND as f32,
+            );
         }
     }
 

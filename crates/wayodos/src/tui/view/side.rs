@@ -16,7 +16,8 @@ use wayodos_report::why::story_words;
 use wayodos_report::words::{score_lines, verdict_words};
 use wayodos_report::{TrackKind, tick_step};
 
-use super::pen::{paint_row, put, put_right};
+use super::pen::{mark_row, more_mark, paint_row, put, put_right};
+use super::spread;
 use crate::tui::cells::{Dots, Grid};
 use crate::tui::layout::Pane;
 use crate::tui::measure::{columns, wrapped};
@@ -74,6 +75,7 @@ pub fn draw(model: &Model, theme: Theme, kept: &mut Kept, area: Rect, buffer: &m
     }
     match model.side.shown {
         Side::Why => why(model, theme, inside, true, buffer),
+        Side::Spread => spread::draw(model, theme, inside, buffer),
         Side::Track => track(model, theme, kept, inside, buffer),
         Side::Map => map(model, theme, inside, true, buffer),
         Side::Findings => findings(model, theme, inside, buffer),
@@ -316,44 +318,6 @@ fn gauge(near: f64, role: Option<Role>, theme: Theme, area: Rect, buffer: &mut B
         };
         put(buffer, area.x + cell, area.y, 1, glyph, style);
     }
-}
-
-/// Says at the edge that there is more above or below.
-fn more_mark(scroll: usize, rows: usize, area: Rect, theme: Theme, buffer: &mut Buffer) {
-    if area.height == 0 {
-        return;
-    }
-    let x = area.right() - 1;
-    if scroll > 0 {
-        put(buffer, x, area.y, 1, "↑", theme.role(Role::Quiet));
-    }
-    if scroll + usize::from(area.height) < rows {
-        put(
-            buffer,
-            x,
-            area.bottom() - 1,
-            1,
-            "↓",
-            theme.role(Role::Quiet),
-        );
-    }
-}
-
-/// Draws the ground and the sign of a marked row.
-fn mark_row(theme: Theme, list: Rect, y: u16, focused: bool, buffer: &mut Buffer) {
-    let row = Rect {
-        y,
-        height: 1,
-        ..list
-    };
-    paint_row(
-        buffer,
-        row,
-        y,
-        theme.on(theme.role(Role::Text), theme.raised()),
-    );
-    let role = if focused { Role::Accent } else { Role::Quiet };
-    put(buffer, list.x, y, 1, "›", theme.role(role));
 }
 
 // ---- track

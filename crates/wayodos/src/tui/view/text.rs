@@ -10,12 +10,14 @@ use ratatui::style::{Modifier, Style};
 use wayodos_core::controller::Goal;
 use wayodos_core::finding::{Finding, Severity};
 use wayodos_core::lab::evidence::StepEvidence;
+use wayodos_core::lab::statistics::Share;
 use wayodos_core::mission::{LineKind, SlotKind};
 use wayodos_report::words::{Weight, exit_words};
 
 use super::pen::{paint_row, put, put_right};
 use crate::tui::measure::{columns, pieces};
 use crate::tui::model::{Entry, Mode, Model, Row, finding_lines};
+use crate::tui::sight::spread::share_role;
 use crate::tui::sight::text::{GUTTER, head, shift};
 use crate::tui::theme::{Role, Theme};
 use crate::work::RunReport;
@@ -24,6 +26,8 @@ use crate::work::RunReport;
 struct Margin {
     words: String,
     weight: Option<Weight>,
+    /// In how many of the many runs that came to the step they did not die there.
+    survived: Option<Share>,
 }
 
 /// What stands beside each line; empty for lines that the run says nothing about.
@@ -60,6 +64,15 @@ fn margins(model: &Model) -> Vec<Option<Margin>> {
             *place = Some(margin);
         }
     };
+    // Of the text as it stands, once enough runs are there.
+    let told = model.many.told.as_ref().filter(|told| {
+        let program = &told.spread.attempt.program;
+        told.summary.held.of >= 20 && program.steps.len() == report.program.steps.len()
+    });
+    let survived = |step: StepId| {
+        let share = told?.summary.survival.get(step.0)?;
+        Some(*share).filter(|share| share.of > 0)
+    };
     let mut reached = vec![false; model.doc.lines().len()];
     let written = report.program.numbered().take(report.program.written);
     for (step, about) in written.filter(|(_, about)| !about.foreign) {
@@ -81,6 +94,7 @@ fn margins(model: &Model) -> Vec<Option<Margin>> {
                     Margin {
                         words: words.into(),
                         weight: None,
+                        survived: survived(step),
                     },
                 );
             }
@@ -103,6 +117,7 @@ fn margins(model: &Model) -> Vec<Option<Margin>> {
             Margin {
                 words: format!("{times}{from:.1} - {to:.1} s"),
                 weight: None,
+                survived: survived(step),
             },
         );
         // What stands in no line of its own has no room either.
@@ -119,6 +134,7 @@ fn margins(model: &Model) -> Vec<Option<Margin>> {
                 Margin {
                     words,
                     weight: Some(weight),
+                    survived: None,
                 },
             );
         }
@@ -288,7 +304,15 @@ fn sentence(
         } else {
             style
         };
-        end = put_right(buffer, right, y, area.width / 2, &margin.words, style).saturating_sub(2);
+        if let Some(share) = margin.survived {
+            let style = match share_role(share) {
+                Role::Good => theme.role(Role::Quiet),
+                role => theme.role(role).add_modifier(Modifier::BOLD),
+            };
+            let words = format!("{}/{}", share.times, share.of);
+            end = put_right(buffer, right, y, 10, &words, style).saturating_sub(2);
+        }
+        end = put_right(buffer, end, y, area.width / 2, &margin.words, style).saturating_sub(2);
     }
     let text = model.doc.line_text(line);
     let start = model.doc.lines()[line].span.start;

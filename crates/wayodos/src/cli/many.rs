@@ -1,0 +1,85 @@
+//! Many pieces of work for a command: on all cores, with a bar that says how long it will take, and
+//! ended early by Ctrl-C with what there is.
+
+use std::io::{IsTerminal as _, stderr};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::mpsc::{RecvTimeoutError, channel};
+use std::time::Duration;
+
+use indicatif::{ProgressBar, ProgressStyle};
+use signal_hook::consts::SIGINT;
+use signal_hook::flag;
+use wayodos_core::lab::spread::Collected;
+use wayodos_core::record::Trace;
+
+use super::answers::warn;
+use super::typed::Shared;
+use crate::runner::Runner;
+
+/// What was made.
+pub(super) struct Made<T> {
+    /// The results in the order of the pieces, from the first on without a gap.
+    pub(super) results: Vec<T>,
+    /// Ctrl-C ended it before all were there.
+    pub(super) cut_short: bool,
+}
+
+/// Does `count` pieces of work. A piece that is told to stop answers nothing.
+pub(super) fn make<T: Send + 'static>(
+    shared: &Shared,
+    count: usize,
+    what: &'static str,
+    piece: impl Fn(usize, &mut Trace, &AtomicBool) -> Option<T> + Send + Sync + 'static,
+) -> Made<T> {
+    let stop = Arc::new(AtomicBool::new(false));
+    // A second Ctrl-C ends the command at once. Without signals the bar still works.
+    let _ = flag::register_conditional_shutdown(SIGINT, 130, Arc::clone(&stop));
+    let _ = flag::register(SIGINT, Arc::clone(&stop));
+    let (sender, receiver) = channel();
+    let runner = Runner::default();
+    let work = move |at: usize, spare: &mut Trace, stop: &AtomicBool| {
+        let done = piece(at, spare, stop);
+        let is_done = done.is_some();
+        // Nobody listens any more after Ctrl-C.
+        done.map(|done| drop(sender.send((at, done))));
+        is_done
+    };
+    let ticket = runner.hand_in_many(count, 0, Arc::new(work));
+    let bar = bar(shared, count, what);
+    let (mut collected, mut results) = (Collected::default(), Vec::with_capacity(count));
+    while results.len() < count && !stop.load(Ordering::Relaxed) {
+        match receiver.recv_timeout(Duration::from_millis(100)) {
+            Ok((at, done)) => {
+                results.extend(collected.take(at, done));
+                bar.set_position(results.len() as u64);
+            }
+            Err(RecvTimeoutError::Timeout) => {}
+            Err(RecvTimeoutError::Disconnected) => break,
+        }
+    }
+    ticket.cancel();
+    drop(runner);
+    bar.finish_and_clear();
+    let cut_short = results.len() < count;
+    if cut_short {
+        warn(&format!(
+            "stopped: {} of {count} {what} were made; this is what they say\n",
+            results.len()
+        ));
+    }
+    Made { results, cut_short }
+}
+
+/// On standard error, when that is a terminal.
+fn bar(shared: &Shared, count: usize, what: &str) -> ProgressBar {
+    if shared.quiet || !stderr().is_terminal() {
+        return ProgressBar::hidden();
+    }
+    let style = ProgressStyle::with_template("{bar:30} {pos} of {len} {msg}, {eta} left");
+    let bar = ProgressBar::new(count as u64).with_message(what.to_owned());
+    match style {
+        Ok(style) => bar.with_style(style),
+        Err(_) => bar,
+    }
+}

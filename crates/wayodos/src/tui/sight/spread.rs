@@ -1,0 +1,154 @@
+//! The rows of the spread tab: how often the mission holds, what the other runs died of, and which
+//! run each row opens.
+
+use wayodos_core::ids::StepId;
+use wayodos_core::lab::spread::Ending;
+use wayodos_core::lab::statistics::Share;
+
+use crate::spreads::Told;
+use crate::tui::model::Model;
+use crate::tui::theme::Role;
+
+/// Which run a row opens.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Opens {
+    /// This one.
+    Run(u32),
+    /// The first of these, and the next one each time.
+    OneOf(Vec<u32>),
+}
+
+/// A row of the spread tab.
+#[derive(Clone, Debug, Default)]
+pub struct SpreadRow {
+    pub(in crate::tui) words: String,
+    /// At its right edge: how many of how many, and the interval of that share.
+    pub(in crate::tui) share: Option<Share>,
+    /// In place of that.
+    pub(in crate::tui) note: String,
+    pub(in crate::tui) role: Option<Role>,
+    /// The step that it is about.
+    pub(in crate::tui) step: Option<StepId>,
+    /// What it opens; none of a row that cannot be marked.
+    pub opens: Option<Opens>,
+    /// What is said below the list when it is marked.
+    pub(in crate::tui) more: String,
+    /// It is a sentence, and takes as many lines as it needs.
+    pub(in crate::tui) wraps: bool,
+}
+
+/// How well a share of runs does: nineteen of twenty are what one wants.
+pub fn share_role(share: Share) -> Role {
+    match share.value() {
+        None => Role::Quiet,
+        Some(value) if value >= 0.95 => Role::Good,
+        Some(value) if value >= 0.8 => Role::Thin,
+        Some(_) => Role::Wrong,
+    }
+}
+
+/// What the spread tab says.
+pub fn rows(model: &Model) -> Vec<SpreadRow> {
+    let Some(told) = &model.many.told else {
+        return Vec::new();
+    };
+    let program = &told.spread.attempt.program;
+    let mut rows = Vec::new();
+    for Ending { death, share, runs } in &told.summary.endings {
+        let step = &program.steps[death.step];
+        let exit = death.exit.and_then(|exit| step.exits.get(exit));
+        let by = exit.map_or_else(String::new, |exit| format!(" by \"{}\"", exit.words));
+        let numbers: Vec<String> = runs.iter().take(12).map(u32::to_string).collect();
+        let and = if runs.len() > 12 { " ..." } else { "" };
+        rows.push(SpreadRow {
+            words: death.words.clone(),
+            share: Some(*share),
+            role: Some(Role::Wrong),
+            step: Some(death.step),
+            opens: Some(Opens::OneOf(runs.clone())),
+            more: format!(
+                "\"{}\" ended{by}: {}. Runs {}{and}. Enter shows one after the other.",
+                step.name,
+                death.words,
+                numbers.join(", ")
+            ),
+            ..SpreadRow::default()
+        });
+    }
+    let mut one = |number: Option<u32>, what: &str, more: &str| {
+        let Some(number) = number else { return };
+        let brief = told.spread.briefs.get(number as usize - 1);
+        let came_out = brief.map_or_else(String::new, |brief| {
+            let how = brief.death.as_ref().map_or("held", |death| &death.words);
+            format!("{how}, {:.1} s", brief.seconds)
+        });
+        rows.push(SpreadRow {
+            words: format!("{what}: run {number}"),
+            note: came_out,
+            opens: Some(Opens::Run(number)),
+            more: more.to_owned(),
+            ..SpreadRow::default()
+        });
+    };
+    one(
+        told.summary.worst,
+        "the worst",
+        "The run that ended after the fewest steps; when all held, the one with the fewest points, or the slowest. Enter shows it in all panes, Esc leads back.",
+    );
+    one(
+        told.summary.typical,
+        "a typical one",
+        "Of the runs that ended as most did, the one with the middle time. Enter shows it in all panes, Esc leads back.",
+    );
+    rows.extend(cause_rows(told));
+    rows
+}
+
+/// What goes with failing, in sentences; or why nothing is said.
+fn cause_rows(told: &Told) -> Vec<SpreadRow> {
+    let sentence = |words: String, role: Role| SpreadRow {
+        words,
+        role: Some(role),
+        wraps: true,
+        ..SpreadRow::default()
+    };
+    if told.summary.held.times == told.summary.held.of {
+        return Vec::new();
+    }
+    if told.summary.causes.is_empty() {
+        let words = "No single thing that differs from run to run goes with failing clearly enough to be called a cause.";
+        return vec![sentence(words.into(), Role::Quiet)];
+    }
+    told.summary
+        .causes
+        .iter()
+        .take(3)
+        .flat_map(|cause| {
+            [
+                sentence(cause.words(), Role::Text),
+                sentence(format!("  may help: {}", cause.advice()), Role::Quiet),
+            ]
+        })
+        .collect()
+}
+
+/// The first line: how many held, and between which shares the truth lies.
+pub fn headline(model: &Model) -> (String, Role) {
+    let of = model.project.config.spread;
+    let Some(told) = &model.many.told else {
+        let words = match () {
+            () if of == 0 => "no varied runs: `spread = 0` in wayodos.toml".to_owned(),
+            () if model.stale() => "the mission cannot be run as it stands".to_owned(),
+            () => "the varied runs are being made".to_owned(),
+        };
+        return (words, Role::Quiet);
+    };
+    let held = told.summary.held;
+    let scatter = told.spread.attempt.scatter.word();
+    let words = match held.times {
+        times if times == held.of => format!("all {} runs held, {scatter} scatter", held.of),
+        0 => format!("none of {} runs held, {scatter} scatter", held.of),
+        _ => format!("held {} runs, {scatter} scatter", held.words()),
+    };
+    (words, share_role(held))
+}

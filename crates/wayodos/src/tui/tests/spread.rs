@@ -1,0 +1,133 @@
+//! The many runs on the screen: begun behind the nominal one, given up, known again, opened.
+
+use wayodos_core::record::Trace;
+
+use super::*;
+use crate::spreads::Told;
+use crate::tui::layout::Pane;
+
+/// Makes the first runs of the spread that was asked for.
+fn make(app: &mut App, runs: u32) {
+    let job = app.spread.clone().expect("a spread was asked for");
+    let mut spread = job.known;
+    let mut spare = Trace::default();
+    for number in spread.briefs.len() as u32 + 1..=runs {
+        let brief = spread.attempt.brief(number, &mut spare, None).unwrap();
+        spread.briefs.push(Arc::new(brief));
+    }
+    app.msg(Msg::Spread(job.id, Arc::new(Told::of(spread))));
+}
+
+fn made(app: &App) -> usize {
+    let told = app.model.many.told.as_ref();
+    told.map_or(0, |told| told.spread.briefs.len())
+}
+
+#[test]
+fn the_many_runs_are_those_of_the_text_as_it_stands() {
+    let mut app = on("ring-contest", 5);
+    assert_eq!(app.spread.as_ref().unwrap().known.wanted, 200);
+    assert!(app.frame(Depth::True, Cells::Quadrant).contains("held ..."));
+    make(&mut app, 20);
+    let frame = app.frame(Depth::True, Cells::Quadrant);
+    let held = app.model.many.told.as_ref().unwrap().summary.held;
+    assert!(
+        frame.contains(&format!("held {} of 20", held.times)),
+        "{frame}"
+    );
+    // What is only tried does not disturb them.
+    app.press("a Down");
+    assert!(app.spread.is_some() && made(&app) == 20);
+    app.press("Esc");
+    assert!(app.spread.is_some() && made(&app) == 20);
+    // An edit gives them up and asks for others; an answer that comes late is dropped.
+    let old = app.spread.clone().unwrap();
+    let text = app.model.doc.text.clone();
+    app.press("Tab Tab Down +");
+    assert!(*app.model.doc.text != *text);
+    let new = app.spread.clone().unwrap();
+    assert!(new.id != old.id && made(&app) == 0);
+    app.msg(Msg::Spread(old.id, Arc::new(Told::of(old.known))));
+    assert!(app.model.many.told.is_none());
+    // What is undone is known at once, and goes on where it was.
+    app.press("u");
+    assert_eq!(
+        (made(&app), app.spread.as_ref().unwrap().known.briefs.len()),
+        (20, 20)
+    );
+    // A text with errors has none.
+    app.press("e Clear drve Esc");
+    assert!(app.model.many.told.is_none() && app.spread.is_none());
+    app.press("u");
+    assert_eq!(made(&app), 20);
+}
+
+#[test]
+fn each_row_of_the_spread_opens_a_run_and_esc_leads_back() {
+    let mut app = on("ring-contest", 5);
+    make(&mut app, 40);
+    app.press("%");
+    let summary = app.model.many.told.as_ref().unwrap().summary.clone();
+    let first = &summary.endings[0];
+    let frame = app.frame(Depth::True, Cells::Quadrant);
+    assert!(frame.contains("95 % sure: it holds"), "{frame}");
+    assert!(
+        frame.contains(&format!("{} of 40", first.share.times)),
+        "{frame}"
+    );
+    // One after another of those that ended so.
+    app.press("Enter");
+    assert_eq!(app.model.number, first.runs[0]);
+    assert!(
+        app.frame(Depth::True, Cells::Quadrant)
+            .contains(&format!("run {}", first.runs[0]))
+    );
+    app.press("Enter");
+    assert_eq!(app.model.number, first.runs[1 % first.runs.len()]);
+    let report = app.model.report.clone().unwrap();
+    let brief = &app.model.many.told.as_ref().unwrap().spread.briefs[app.model.number as usize - 1];
+    assert_eq!(
+        report.run.fingerprint(),
+        brief.fingerprint,
+        "it is that very run"
+    );
+    // They are still the runs of the text.
+    assert!(made(&app) == 40);
+    app.press("Esc");
+    assert_eq!(app.model.focus, Pane::Text);
+    app.press("Esc");
+    assert_eq!((app.model.number, made(&app)), (0, 40));
+    // On the field and off it.
+    app.press("&");
+    assert!(app.model.many.drawn().is_none());
+    app.press("&");
+    assert!(app.model.many.drawn().is_some());
+}
+
+#[test]
+fn nothing_is_made_where_nobody_wants_it_or_nothing_can_be() {
+    let mut app = App::new();
+    app.model.project.config.spread = 0;
+    app.press("+");
+    assert!(app.spread.is_none());
+    assert!(!app.frame(Depth::True, Cells::Quadrant).contains("held"));
+    app.press("%");
+    assert!(
+        app.frame(Depth::True, Cells::Quadrant)
+            .contains("no varied runs")
+    );
+    // All failed, or all held: said so, without a share of nothing.
+    let mut app = on("ring-contest", 5);
+    app.press("%");
+    assert!(
+        app.frame(Depth::True, Cells::Quadrant)
+            .contains("the varied runs are being made")
+    );
+    app.press("Enter Down");
+    let job = app.spread.clone().unwrap();
+    app.msg(Msg::Spread(job.id, Arc::new(Told::of(job.known))));
+    assert!(
+        app.frame(Depth::True, Cells::Quadrant)
+            .contains("0 to 100 %")
+    );
+}

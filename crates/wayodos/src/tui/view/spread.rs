@@ -1,0 +1,143 @@
+//! The spread tab: how often the mission holds, what the other runs died of, what goes with that.
+
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::style::Modifier;
+
+use super::pen::{mark_row, more_mark, put, put_right};
+use crate::tui::layout::Pane;
+use crate::tui::measure::wrapped;
+use crate::tui::model::Model;
+use crate::tui::sight::side::MORE;
+use crate::tui::sight::spread::{SpreadRow, headline, rows};
+use crate::tui::theme::{Role, Theme};
+
+/// Draws the tab.
+pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let (x, room) = (area.x + 1, area.width.saturating_sub(2));
+    let (words, role) = headline(model);
+    let style = theme.role(role).add_modifier(Modifier::BOLD);
+    put(buffer, x, area.y, room, &words, style);
+    let Some(told) = &model.many.told else {
+        return;
+    };
+    let wanted = told.spread.wanted;
+    if !told.spread.is_complete() {
+        let words = format!("{} of {wanted} made", told.summary.held.of);
+        put_right(
+            buffer,
+            area.right() - 1,
+            area.y,
+            room / 2,
+            &words,
+            theme.role(Role::Quiet),
+        );
+    }
+    let sure = format!(
+        "95 % sure: it holds {} of the time",
+        told.summary.held.interval_words()
+    );
+    put(buffer, x, area.y + 1, room, &sure, theme.role(Role::Quiet));
+    let rows = rows(model);
+    let list = Rect {
+        y: area.y + 2,
+        height: area.height.saturating_sub(MORE + 3),
+        ..area
+    };
+    let focused = model.focus == Pane::Side;
+    let marked: Vec<&SpreadRow> = rows.iter().filter(|row| row.opens.is_some()).collect();
+    let mut y = list.y;
+    for (index, row) in marked.iter().enumerate().skip(model.side.scroll) {
+        if y >= list.bottom() {
+            break;
+        }
+        if index == model.side.row {
+            mark_row(theme, list, y, focused, buffer);
+        }
+        row_line(row, theme, list, y, buffer);
+        y += 1;
+    }
+    more_mark(model.side.scroll, marked.len(), list, theme, buffer);
+    // Sentences below the list, as far as there is room.
+    if y < list.bottom() {
+        y += 1;
+    }
+    for row in rows.iter().filter(|row| row.wraps) {
+        let style = theme.role(row.role.unwrap_or(Role::Text));
+        for line in wrapped(&row.words, room) {
+            if y < list.bottom() {
+                put(buffer, x, y, room, line, style);
+                y += 1;
+            }
+        }
+    }
+    let y = list.bottom();
+    let hair = "┈".repeat(usize::from(area.width));
+    put(buffer, area.x, y, area.width, &hair, theme.role(Role::Hair));
+    let Some(marked) = marked.get(model.side.row) else {
+        return;
+    };
+    for (row, line) in wrapped(&marked.more, room)
+        .take(usize::from(MORE))
+        .enumerate()
+    {
+        put(
+            buffer,
+            x,
+            y + 1 + row as u16,
+            room,
+            line,
+            theme.role(Role::Text),
+        );
+    }
+}
+
+/// One row: its step, what, and how often.
+fn row_line(row: &SpreadRow, theme: Theme, area: Rect, y: u16, buffer: &mut Buffer) {
+    let right = area.right().saturating_sub(2);
+    let mut x = area.x + 1;
+    if let Some(step) = row.step {
+        let number = format!(" {} ", step.number());
+        x = put(buffer, x, y, 4, &number, theme.step_patch(step)) + 1;
+    }
+    let end = match row.share {
+        Some(share) => {
+            let quiet = theme.role(Role::Quiet);
+            let end = put_right(
+                buffer,
+                right,
+                y,
+                area.width / 3,
+                &share.interval_words(),
+                quiet,
+            );
+            let style = theme
+                .role(row.role.unwrap_or(Role::Text))
+                .add_modifier(Modifier::BOLD);
+            put_right(
+                buffer,
+                end.saturating_sub(2),
+                y,
+                area.width / 3,
+                &share.words(),
+                style,
+            )
+        }
+        None => put_right(
+            buffer,
+            right,
+            y,
+            area.width / 2,
+            &row.note,
+            theme.role(Role::Quiet),
+        ),
+    };
+    put(
+        buffer,
+        x,
+        y,
+        end.saturating_sub(x + 1),
+        &row.words,
+        theme.role(Role::Text),
+    );
+}
