@@ -7,10 +7,12 @@
 pub mod advice;
 pub mod along;
 pub mod causes;
+pub mod compare;
 pub mod evidence;
 pub mod hindsight;
 pub mod remedy;
 pub mod spread;
 pub mod statistics;
 pub mod summary;
+pub mod sweep;
 pub mod why;

@@ -28,6 +28,7 @@ pub mod readback;
 pub mod refs;
 pub mod restructure;
 mod sentence;
+pub mod span;
 pub mod steps;
 pub mod walk;
 

@@ -16,6 +16,7 @@ pub mod settings;
 pub mod shelf;
 pub mod spreads;
 pub mod survey;
+pub mod sweeps;
 pub mod tui;
 pub mod window;
 pub mod work;

@@ -75,10 +75,11 @@ pub struct Spreader {
     under_way: Option<Ticket>,
 }
 
-type Memory = Arc<Mutex<Vec<Option<Arc<Tried>>>>>;
+/// The runs that were tried last, by their numbers from 1, for whoever can go on from them.
+pub type Memory = Arc<Mutex<Vec<Option<Arc<Tried>>>>>;
 
 /// What is under way has been shown by the panic hook if it broke; a list of results is whole.
-fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+pub fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
     mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
@@ -90,6 +91,11 @@ struct Growing {
 }
 
 impl Spreader {
+    /// The runs that were tried last.
+    pub fn memory(&self) -> Memory {
+        Arc::clone(&self.memory)
+    }
+
     /// Nobody wants the one under way any more.
     pub fn stop(&mut self) {
         if let Some(ticket) = self.under_way.take() {

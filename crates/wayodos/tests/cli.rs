@@ -1170,3 +1170,176 @@ fn a_varied_run_says_what_is_different_and_is_the_same_again() {
     let (code, _, err) = run(&["--varied", "17"]);
     assert!(code == 1 && err.contains("grip"), "{err}");
 }
+
+#[test]
+fn a_spread_says_how_many_held_and_its_parts_together_say_the_same_to_the_byte() {
+    let project = Copy::new();
+    let ring = ["--mission", "ring-contest", "--seed", "5"];
+    let spread = |more: &[&str]| {
+        let args = [&["spread", project.path(), "-n", "24"][..], &ring, more].concat();
+        wayodos(&args)
+    };
+    let (code, whole, words) = spread(&["--json"]);
+    let answer = json(&whole);
+    let runs = answer["runs"].as_array().unwrap();
+    assert_eq!((code, runs.len()), (0, 24));
+    let held = runs.iter().filter(|run| run["held"] == true).count();
+    assert_eq!(answer["held"]["times"], held);
+    assert!(held < 24, "some of them are lost");
+    assert!(
+        words.contains(&format!("held {held} of 24 runs; 95 % sure")),
+        "{words}"
+    );
+    let died: u64 = answer["endings"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|ending| ending["share"]["times"].as_u64().unwrap())
+        .sum();
+    assert_eq!(died as usize, 24 - held);
+    // Each of them is the run that `run` makes.
+    let nth = &runs[16];
+    let args = [
+        &["run", project.path(), "--varied", "17", "--json"][..],
+        &ring,
+    ]
+    .concat();
+    let (_, one, _) = wayodos(&args);
+    assert_eq!(json(&one)["trace_hash"], nth["trace_hash"]);
+    // On three machines, in any order.
+    let parts: Vec<String> = ["3/3", "1/3", "2/3"]
+        .into_iter()
+        .map(|shard| {
+            let file = project.folder.join(format!("{}.json", &shard[..1]));
+            let file = file.to_str().unwrap().to_owned();
+            let (code, _, err) = spread(&["--shard", shard, "--output", &file]);
+            assert!(code == 0 && err.contains("8 runs"), "{err}");
+            file
+        })
+        .collect();
+    let all: Vec<&str> = parts.iter().map(String::as_str).collect();
+    let merge = |parts: &[&str]| wayodos(&[&["merge"][..], parts, &["--json"]].concat());
+    assert_eq!(merge(&all), (0, whole, words));
+    // One too few, one twice, one of another mission, one that is damaged.
+    let refused = |parts: &[&str], words: &str| {
+        let (code, out, err) = merge(parts);
+        assert!(code == 1 && err.contains(words), "{code} {err}");
+        assert_eq!(json(&out)["outcome"], "error", "{out}");
+    };
+    refused(&all[..2], "part 2 of 3 is missing");
+    refused(&[all[0], all[0], all[1]], "are both part 3 of 3");
+    let other = project.folder.join("other.json");
+    let other = other.to_str().unwrap();
+    project.change(
+        "robots/curlew.toml",
+        "name = \"Curlew\"",
+        "name = \"Curlew II\"",
+    );
+    spread(&["--shard", "2/3", "--output", other]);
+    refused(&[all[0], all[1], other], "other files");
+    fs::write(other, &fs::read(all[2]).unwrap()[..200]).unwrap();
+    refused(&[all[0], all[1], other], "damaged");
+    // Of how many must hold a script can ask.
+    let (code, ..) = spread(&["--least", "95"]);
+    assert_eq!(code, 2);
+    let table = project.folder.join("runs.csv");
+    spread(&["--csv", table.to_str().unwrap()]);
+    let table = fs::read_to_string(table).unwrap();
+    assert_eq!(table.lines().count(), 25);
+    assert!(
+        table.lines().next().unwrap().contains("grip (%)"),
+        "{table}"
+    );
+    // What cannot be asked for.
+    for wrong in [
+        ["-n", "0"],
+        ["-n", "1000000"],
+        ["--shard", "4/3"],
+        ["--least", "101"],
+    ] {
+        let args = [&["spread", project.path(), "--output", "x"][..], &wrong].concat();
+        assert_eq!(wayodos(&args).0, 64, "{wrong:?}");
+    }
+}
+
+#[test]
+fn a_sweep_finds_where_a_number_holds() {
+    let project = Copy::new();
+    let sweep = |more: &[&str]| {
+        wayodos(&[&["sweep", project.path()][..], more, &["-n", "4", "--json"]].concat())
+    };
+    // Below 16 % the causeway takes longer than its time.
+    let (code, out, words) = sweep(&["cruise", "12 %..24 %", "--values", "7"]);
+    assert_eq!(code, 0, "{words}");
+    let answer = json(&out);
+    let points = answer["points"].as_array().unwrap();
+    let values: Vec<f64> = points
+        .iter()
+        .map(|point| point["value"].as_f64().unwrap())
+        .collect();
+    assert_eq!(values, [12.0, 14.0, 16.0, 18.0, 20.0, 22.0, 24.0]);
+    assert!(points[0]["held"]["times"].as_u64() < Some(4), "{words}");
+    assert_eq!(points[6]["held"]["times"], 4);
+    assert_eq!(answer["holds"][1], 24.0);
+    assert!(words.contains("19 in 20 runs held from"), "{words}");
+    // The number by its place, the same one.
+    let line = fs::read_to_string(project.mission())
+        .unwrap()
+        .lines()
+        .position(|line| line.starts_with("let cruise"))
+        .unwrap();
+    let (_, by_place, _) = sweep(&[&format!("{}:1", line + 1), "12 %..24 %", "--values", "7"]);
+    assert_eq!(by_place, out);
+    for (wrong, words) in [
+        (["cruse", "1 %..2 %"], "did you mean `cruise`?"),
+        (["cruise", "24 %..12 %"], "write the smaller amount first"),
+        (["cruise", "1 s..2 s"], "1 s is no value of it"),
+        (["1:1", "1 %..2 %"], "holds no number"),
+        (["cruise", "1 %-2 %"], "is no span"),
+    ] {
+        let (code, _, err) = sweep(&wrong);
+        assert!(code == 64 && err.contains(words), "{wrong:?}: {err}");
+    }
+}
+
+#[test]
+fn two_versions_are_compared_run_by_run_with_how_sure_it_is() {
+    let (one, other) = (Copy::new(), Copy::new());
+    // Too slow for the causeway: each run that held before fails.
+    other.change(
+        "missions/morning-round.way",
+        "cruise = 26 %",
+        "cruise = 12 %",
+    );
+    let compare = |with: &[&str]| {
+        let args = [&["compare", one.path(), "-n", "12", "--json"][..], with].concat();
+        wayodos(&args)
+    };
+    let (code, out, words) = compare(&["--with", other.path()]);
+    let answer = json(&out);
+    assert_eq!(
+        (code, &answer["b_is"]),
+        (0, &Value::from("worse")),
+        "{words}"
+    );
+    let only = answer["only_a"].as_array().unwrap().len();
+    assert!(only >= 6 && answer["p"].as_f64() < Some(0.05), "{words}");
+    assert!(
+        words.contains("B is worse than A") && words.contains("their paths part at"),
+        "{words}"
+    );
+    // With itself there is nothing to tell apart.
+    let (_, out, words) = compare(&["--with", one.path()]);
+    assert_eq!(
+        (&json(&out)["p"], &json(&out)["both"]),
+        (&Value::from(1.0), &Value::from(12))
+    );
+    assert!(
+        words.contains("each run came out the same") && !words.contains("part at"),
+        "{words}"
+    );
+    let (code, _, _) = compare(&["--with-mission", "nowhere"]);
+    assert_eq!(code, 1);
+    let (code, _, err) = wayodos(&["compare", one.path()]);
+    assert!(code == 64 && err.contains("--with"), "{err}");
+}

@@ -413,7 +413,7 @@ fn read(text: &str) -> Option<Quantity> {
 }
 
 /// Replaces a slot, and the last word of its condition when that no longer agrees with the number.
-fn edit(parsed: &Parsed, text: &str, slot: SlotId, replacement: String) -> Edit {
+pub(super) fn edit(parsed: &Parsed, text: &str, slot: SlotId, replacement: String) -> Edit {
     let slot = &parsed.slots[slot];
     let line = &parsed.lines[slot.line];
     // A word that may be left out comes and goes with the space before it.

@@ -4,6 +4,7 @@ use serde::Serialize;
 use wayodos_core::controller::{Event, Goal, Program};
 use wayodos_core::finding::{Edit, Finding, line_column};
 use wayodos_core::ids::StepId;
+use wayodos_core::lab::statistics;
 use wayodos_core::record::{Happening, Tick};
 use wayodos_core::sim::Chance;
 use wayodos_core::units::Quantity;
@@ -165,6 +166,29 @@ fn varied(chance: &Chance) -> Option<VariedOut<'_>> {
         drawn: drawn.collect(),
         drawn_again: chance.again,
     })
+}
+
+/// How many of how many, with where the true share lies, 95 % sure.
+#[derive(Serialize)]
+pub(super) struct Share {
+    times: u32,
+    of: u32,
+    share: Option<f64>,
+    low: f64,
+    high: f64,
+}
+
+impl From<statistics::Share> for Share {
+    fn from(share: statistics::Share) -> Self {
+        let (low, high) = share.interval();
+        Self {
+            times: share.times,
+            of: share.of,
+            share: share.value(),
+            low,
+            high,
+        }
+    }
 }
 
 /// The version of these answers: another one when a key goes or means something else.

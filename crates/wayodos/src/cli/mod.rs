@@ -5,6 +5,7 @@
 //! command was not understood.
 
 mod answers;
+mod compare;
 mod complete;
 pub(crate) mod draw;
 mod fmt;
@@ -12,7 +13,9 @@ mod json;
 mod many;
 mod run;
 mod shard;
+mod span;
 mod spread;
+mod sweep;
 mod typed;
 pub mod words;
 
@@ -102,6 +105,37 @@ pub fn main(screen: impl FnOnce(Opening) -> io::Result<()>) -> ExitCode {
             };
             spread::spread(&shared, &project, &asked)
         }
+        Some(Command::Sweep {
+            project,
+            slot,
+            span,
+            runs,
+            values,
+            csv,
+            ..
+        }) => {
+            let asked = sweep::Asked {
+                slot,
+                span,
+                values,
+                runs,
+                csv,
+            };
+            sweep::sweep(&shared, &project, &asked)
+        }
+        Some(Command::Compare {
+            project,
+            with,
+            with_mission,
+            runs,
+            ..
+        }) => compare::compare(
+            &shared,
+            &project,
+            with.as_deref(),
+            with_mission.as_deref(),
+            runs,
+        ),
         Some(Command::Merge {
             parts, csv, least, ..
         }) => spread::merge(&shared, &parts, &spread::Answer { csv, least }),

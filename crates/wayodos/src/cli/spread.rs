@@ -391,33 +391,11 @@ pub(super) fn p_words(p: f64) -> String {
 }
 
 #[derive(Serialize)]
-struct ShareOut {
-    times: u32,
-    of: u32,
-    share: Option<f64>,
-    low: f64,
-    high: f64,
-}
-
-impl From<Share> for ShareOut {
-    fn from(share: Share) -> Self {
-        let (low, high) = share.interval();
-        Self {
-            times: share.times,
-            of: share.of,
-            share: share.value(),
-            low,
-            high,
-        }
-    }
-}
-
-#[derive(Serialize)]
 struct EndingOut<'a> {
     step: usize,
     name: &'a str,
     reason: &'a str,
-    share: ShareOut,
+    share: json::Share,
     runs: &'a [u32],
 }
 
@@ -436,8 +414,8 @@ struct CauseOut<'a> {
     may_help: &'a str,
     limit: f64,
     unit: &'a str,
-    beyond: ShareOut,
-    within_failed: ShareOut,
+    beyond: json::Share,
+    within_failed: json::Share,
     p: f64,
 }
 
@@ -460,7 +438,7 @@ struct SpreadOut<'a> {
     seed: u64,
     scatter: &'a str,
     wanted: u32,
-    held: ShareOut,
+    held: json::Share,
     endings: Vec<EndingOut<'a>>,
     causes: Vec<CauseOut<'a>>,
     steps: Vec<StepOut<'a>>,

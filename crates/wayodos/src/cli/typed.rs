@@ -11,8 +11,10 @@ use wayodos_core::scatter::Scatter;
 
 use super::complete;
 use super::shard::Shard;
+use super::span::Span;
 use crate::log::Level;
 use crate::look::Look;
+use crate::sweeps::{RUNS, VALUES};
 
 /// Options that may stand before a command as well as after it.
 #[derive(Args, Clone, Debug, Default)]
@@ -86,6 +88,12 @@ fn scatter() -> impl TypedValueParser<Value = Scatter> {
             .find(|one| one.word() == word)
             .unwrap_or_default()
     })
+}
+
+fn values() -> impl TypedValueParser<Value = usize> {
+    clap::value_parser!(u32)
+        .range(2..=1000)
+        .map(|count| count as usize)
 }
 
 #[derive(Args, Clone, Debug, Default)]
@@ -190,6 +198,66 @@ pub(super) enum Command {
         /// Exit 2 when fewer than this many percent of the runs hold.
         #[arg(long, value_name = "PERCENT", value_parser = clap::value_parser!(u32).range(0..=100))]
         least: Option<u32>,
+        #[command(flatten)]
+        mission: MissionOption,
+        #[command(flatten)]
+        seed: SeedOption,
+        #[command(flatten)]
+        json: JsonOption,
+        #[command(flatten)]
+        quiet: QuietOption,
+    },
+    /// Try one number of the mission over a span: each value with the same many runs.
+    Sweep {
+        /// Project folder.
+        project: PathBuf,
+        /// The number: the name of an amount, or a line and which number of it, such as 9:1.
+        slot: String,
+        /// From where to where, such as `20 %..60 %`; without it its safe span, or from half to
+        /// twice of what stands there.
+        span: Option<Span>,
+        /// How many varied runs of each value.
+        #[arg(short = 'n', long, value_name = "N", default_value_t = RUNS, value_parser = clap::value_parser!(u32).range(1..=10_000))]
+        runs: u32,
+        /// About how many values.
+        #[arg(long, value_name = "N", default_value_t = VALUES, value_parser = values())]
+        values: usize,
+        /// How much the runs differ: exact (by noise alone), everyday (a careful team) or rough (a
+        /// hurried one).
+        #[arg(long, value_name = "LEVEL", value_parser = scatter())]
+        scatter: Option<Scatter>,
+        /// Write a table of all values to this file too.
+        #[arg(long, value_name = "FILE")]
+        csv: Option<PathBuf>,
+        #[command(flatten)]
+        mission: MissionOption,
+        #[command(flatten)]
+        seed: SeedOption,
+        #[command(flatten)]
+        json: JsonOption,
+        #[command(flatten)]
+        quiet: QuietOption,
+    },
+    /// Compare two versions of a mission, robot or field: the same runs of both, and who holds where
+    /// the other does not.
+    #[command(group = clap::ArgGroup::new("other").required(true).multiple(true).args(["with", "with_mission"]))]
+    Compare {
+        /// Project folder.
+        #[arg(default_value = ".")]
+        project: PathBuf,
+        /// The other version: another project folder, or a mission file of one.
+        #[arg(long, value_name = "PROJECT")]
+        with: Option<PathBuf>,
+        /// The other version's mission (file name without .way).
+        #[arg(long, value_name = "NAME", add = ArgValueCandidates::new(complete::missions))]
+        with_mission: Option<String>,
+        /// How many runs of each.
+        #[arg(short = 'n', long, value_name = "N", default_value_t = 100, value_parser = clap::value_parser!(u32).range(1..=10_000))]
+        runs: u32,
+        /// How much the runs differ: exact (by noise alone), everyday (a careful team) or rough (a
+        /// hurried one).
+        #[arg(long, value_name = "LEVEL", value_parser = scatter())]
+        scatter: Option<Scatter>,
         #[command(flatten)]
         mission: MissionOption,
         #[command(flatten)]
@@ -326,7 +394,11 @@ impl Typed {
             _ => VariedOption::default(),
         };
         let scatter = match &self.command {
-            Some(Command::Spread { scatter, .. }) => *scatter,
+            Some(
+                Command::Spread { scatter, .. }
+                | Command::Sweep { scatter, .. }
+                | Command::Compare { scatter, .. },
+            ) => *scatter,
             _ => varied.scatter,
         };
         Ok(Shared {
@@ -390,6 +462,20 @@ impl Command {
                 quiet,
                 ..
             } => ("spread", Late::all(mission, seed, json, quiet)),
+            Self::Sweep {
+                mission,
+                seed,
+                json,
+                quiet,
+                ..
+            } => ("sweep", Late::all(mission, seed, json, quiet)),
+            Self::Compare {
+                mission,
+                seed,
+                json,
+                quiet,
+                ..
+            } => ("compare", Late::all(mission, seed, json, quiet)),
             Self::Merge { json, quiet, .. } => (
                 "merge",
                 Late {

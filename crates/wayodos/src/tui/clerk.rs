@@ -277,6 +277,8 @@ impl Clerk {
             Effect::Run(_)
             | Effect::Spread(_)
             | Effect::StopSpread
+            | Effect::Sweep(_)
+            | Effect::StopSweep
             | Effect::Survey
             | Effect::Editor(_)
             | Effect::EditFile(_)

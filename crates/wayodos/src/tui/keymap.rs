@@ -95,6 +95,7 @@ pub enum Action {
     Score,
     Spread,
     Fan,
+    Sweep,
     Tracks,
     ZoomIn,
     ZoomOut,
@@ -233,6 +234,7 @@ const MISSION: &[Group] = &[
             row! { Open, "Enter", "type or choose (or a digit)", "type or choose", key(KeyCode::Enter) },
             row! { NameAmount, "l", "give the amount a name", "name it", char('l') },
             row! { WriteOut, "L", "replace the name by its value", "write it out", char('L') },
+            row! { Sweep, "~", "try it over a span: where it holds", "where it holds", char('~') },
             row! { Convert, ";", "the same in another unit", "other unit", char(';') },
         ],
     },
@@ -416,7 +418,7 @@ mod tests {
             here(KeyEvent::new(KeyCode::BackTab, SHIFT)),
             Some(Action::StepUp)
         );
-        assert_eq!(here(KeyEvent::new(KeyCode::Char('~'), NO)), None);
+        assert_eq!(here(KeyEvent::new(KeyCode::Char('`'), NO)), None);
     }
 
     #[test]

@@ -53,9 +53,10 @@ use self::update::{Effect, Msg, update};
 use self::view::Screen;
 use crate::look::Cells;
 use crate::look::{Look, Opening, Pictures, ThemeName};
-use crate::runner::Runner;
+use crate::runner::{Runner, Ticket};
 use crate::spreads::{SpreadJob, Spreader};
 use crate::survey::Surveyor;
+use crate::sweeps::{self, SweepJob};
 use crate::work::Job;
 
 /// How long the keys that were pressed before the end may take.
@@ -127,6 +128,7 @@ pub fn run(opening: Opening) -> io::Result<()> {
         look: &look,
         runner: &runner,
         spreader: RefCell::default(),
+        sweep: RefCell::default(),
         sender: &sender,
         surveyor: &surveyor,
         clerk: &clerk,
@@ -228,6 +230,7 @@ struct Outside<'a> {
     look: &'a Look,
     runner: &'a Runner,
     spreader: RefCell<Spreader>,
+    sweep: RefCell<Option<Ticket>>,
     sender: &'a Sender<Msg>,
     surveyor: &'a Surveyor,
     clerk: &'a Clerk,
@@ -242,6 +245,21 @@ impl Outside<'_> {
             job,
             Box::new(move |report| drop(sender.send(Msg::Ran(id, report.map(Arc::new))))),
         );
+    }
+
+    fn sweep(&self, job: SweepJob) {
+        self.stop_sweep();
+        let sender = self.sender.clone();
+        let tell = move |id, told| drop(sender.send(Msg::Swept(id, told)));
+        let memory = self.spreader.borrow().memory();
+        let ticket = sweeps::begin(self.runner, memory, job, tell);
+        *self.sweep.borrow_mut() = Some(ticket);
+    }
+
+    fn stop_sweep(&self) {
+        if let Some(ticket) = self.sweep.borrow_mut().take() {
+            ticket.cancel();
+        }
     }
 
     fn spread(&self, job: SpreadJob) {
@@ -321,6 +339,8 @@ fn turn(
                     Effect::Run(job) => outside.run(job),
                     Effect::Spread(job) => outside.spread(job),
                     Effect::StopSpread => outside.spreader.borrow_mut().stop(),
+                    Effect::Sweep(job) => outside.sweep(*job),
+                    Effect::StopSweep => outside.stop_sweep(),
                     Effect::Suspend => {
                         suspend()?;
                         cleared(terminal)?;

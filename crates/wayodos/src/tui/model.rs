@@ -12,6 +12,8 @@ use tui_input::Input;
 use wayodos_core::controller::Standing;
 use wayodos_core::field::Point;
 use wayodos_core::finding::{Finding, Severity};
+use wayodos_core::lab::compare::{Compared, compare};
+use wayodos_core::lab::sweep::advised;
 use wayodos_core::lab::why::Replay;
 use wayodos_core::mission::restructure::Carried;
 use wayodos_core::project::{BOX, Setup};
@@ -32,6 +34,7 @@ use super::theme::Role;
 use crate::draft::Draft;
 use crate::folder::Project;
 use crate::spreads::Told;
+use crate::sweeps::{SweepJob, SweepTold};
 use crate::work::{From, Job, Kind, RunId, RunReport};
 
 /// Text being typed.
@@ -106,6 +109,8 @@ pub enum Side {
     Why,
     /// Whether it holds: the many runs, and what they died of.
     Spread,
+    /// One number over a span, and where it holds.
+    Sweep,
     /// What a sensor would read along its track.
     Track,
     /// Steps and where they lead.
@@ -118,9 +123,10 @@ pub enum Side {
 
 impl Side {
     /// All of them, in the order of their tabs.
-    pub const ALL: [Self; 6] = [
+    pub const ALL: [Self; 7] = [
         Self::Why,
         Self::Spread,
+        Self::Sweep,
         Self::Track,
         Self::Map,
         Self::Findings,
@@ -132,6 +138,7 @@ impl Side {
         match self {
             Self::Why => "why",
             Self::Spread => "spread",
+            Self::Sweep => "sweep",
             Self::Track => "track",
             Self::Map => "map",
             Self::Findings => "findings",
@@ -322,12 +329,42 @@ pub struct Many {
     pub under_way: Option<u64>,
     /// Those of the last texts, the newest last: what is undone has its runs at once.
     kept: Vec<(SpreadOf, Arc<Told>)>,
+    /// Those of the text before this one, to compare with.
+    pub before: Option<Arc<Told>>,
+    /// What this text does that the one before did not, on the same luck.
+    pub compared: Option<Compared>,
     /// Counts the answers: which one a drawing was made of.
     pub stamp: u64,
 }
 
+/// A sweep as the screen has it.
+#[derive(Clone, Debug)]
+pub struct Sweeping {
+    /// What was asked for.
+    pub job: SweepJob,
+    /// What is known so far.
+    pub told: Option<Arc<SweepTold>>,
+    /// The value that is marked; the one that is advised, until another one was chosen.
+    pub marked: Option<usize>,
+}
+
+impl Sweeping {
+    /// The value that is marked: what was chosen, else what is advised, else what stands there.
+    pub fn at(&self) -> usize {
+        let advised = || advised(&self.told.as_ref()?.points);
+        let values = &self.job.swept.values;
+        let now = || {
+            let here = values.iter().position(|value| *value == self.job.swept.now);
+            here.unwrap_or(values.len() / 2)
+        };
+        self.marked.or_else(advised).unwrap_or_else(now)
+    }
+}
+
 /// The runs of as many texts are kept.
 const SPREADS_KEPT: usize = 8;
+/// A text of which fewer runs were made is none to compare with.
+const COMPARED: usize = 20;
 
 impl Many {
     /// What is known of a spread.
@@ -350,8 +387,31 @@ impl Many {
         self.show(Some(told));
     }
 
+    /// Another text: what was shown is what it is compared with.
+    pub fn turn_to(&mut self, of: Option<SpreadOf>) {
+        let same_luck = match (&self.of, &of) {
+            (Some(old), Some(new)) => {
+                (old.seed, old.scatter, &old.hands) == (new.seed, new.scatter, &new.hands)
+            }
+            _ => true,
+        };
+        let enough = |told: &Arc<Told>| told.spread.briefs.len() >= COMPARED;
+        match self.told.take().filter(enough) {
+            _ if !same_luck => self.before = None,
+            Some(told) => self.before = Some(told),
+            None => {}
+        }
+        let known = of.as_ref().and_then(|of| self.known(of));
+        self.show(known);
+        self.of = of;
+    }
+
     /// Shows a spread, or none.
     pub fn show(&mut self, told: Option<Arc<Told>>) {
+        let pair = told.as_ref().zip(self.before.as_ref());
+        self.compared = pair
+            .map(|(now, before)| compare(&before.spread.briefs, &now.spread.briefs))
+            .filter(|compared| compared.count() > 0);
         self.told = told;
         self.stamp += 1;
     }
@@ -410,6 +470,8 @@ pub struct Model {
     pub field: FieldPane,
     /// The many runs of the text.
     pub many: Many,
+    /// The number that was swept last.
+    pub sweep: Option<Sweeping>,
     /// Where the run begins, when not at the start.
     pub from: Option<From>,
     /// The step before which the run is over, by its name.
@@ -476,6 +538,7 @@ impl Model {
             chart: ChartPane::default(),
             field: FieldPane::default(),
             many: Many::default(),
+            sweep: None,
             from: None,
             until: None,
             todo: None,

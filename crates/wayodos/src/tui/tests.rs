@@ -29,6 +29,7 @@ use super::view::Screen;
 use crate::draft::Draft;
 use crate::folder::{Home, Project, Saved};
 use crate::spreads::SpreadJob;
+use crate::sweeps::SweepJob;
 use crate::tui::update::meet;
 use crate::work::run_job;
 
@@ -40,6 +41,8 @@ struct App {
     asked: Vec<Effect>,
     /// The spread that was asked for last, unless it was given up.
     spread: Option<SpreadJob>,
+    /// The sweep that was asked for last.
+    sweep: Option<SweepJob>,
 }
 
 impl App {
@@ -53,6 +56,7 @@ impl App {
             world,
             asked: Vec::new(),
             spread: None,
+            sweep: None,
         };
         let job = app.model.job().map(Effect::Run);
         app.carry_out(job.into_iter().collect());
@@ -91,6 +95,7 @@ impl App {
                 }
                 Effect::Spread(job) => self.spread = Some(job),
                 Effect::StopSpread => self.spread = None,
+                Effect::Sweep(job) => self.sweep = Some(*job),
                 effect => self.asked.push(effect),
             }
         }
@@ -890,6 +895,7 @@ fn on(mission: &str, seed: u64) -> App {
         world,
         asked: Vec::new(),
         spread: None,
+        sweep: None,
     };
     let job = app.model.job().map(Effect::Run);
     app.carry_out(job.into_iter().collect());

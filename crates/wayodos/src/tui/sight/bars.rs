@@ -178,6 +178,12 @@ pub(in crate::tui) fn focus_hints(model: &Model) -> &'static [(&'static str, &'s
             ("Tab", "next tab"),
             ("Esc", "text"),
         ],
+        (Pane::Side, Side::Sweep) => &[
+            ("Left Right", "which value"),
+            ("Enter", "put it there"),
+            ("Tab", "next tab"),
+            ("Esc", "text"),
+        ],
         (Pane::Side, Side::Track) => &[
             ("Left Right", "which sensor"),
             ("[ ]", "time"),

@@ -8,4 +8,5 @@ pub mod files;
 pub mod overlay;
 pub mod side;
 pub mod spread;
+pub mod sweep;
 pub mod text;

@@ -2,6 +2,7 @@
 //! run each row opens.
 
 use wayodos_core::ids::StepId;
+use wayodos_core::lab::compare::Compared;
 use wayodos_core::lab::spread::Ending;
 use wayodos_core::lab::statistics::Share;
 
@@ -100,7 +101,64 @@ pub fn rows(model: &Model) -> Vec<SpreadRow> {
         "a typical one",
         "Of the runs that ended as most did, the one with the middle time. Enter shows it in all panes, Esc leads back.",
     );
+    rows.extend(model.many.compared.iter().flat_map(compared_rows));
     rows.extend(cause_rows(told));
+    rows
+}
+
+/// What this text does that the one before did not, on the same luck.
+fn compared_rows(compared: &Compared) -> Vec<SpreadRow> {
+    let row = |runs: &[u32], what: &str, role: Role| SpreadRow {
+        words: what.to_owned(),
+        share: Some(Share::new(runs.len() as u32, compared.count())),
+        role: Some(role),
+        opens: Some(Opens::OneOf(runs.to_vec())),
+        more: format!(
+            "Of the runs with the same luck {} {} with the text before. Enter shows one after the other.",
+            runs.len(),
+            if role == Role::Good { "failed" } else { "held" },
+        ),
+        ..SpreadRow::default()
+    };
+    let mut rows = Vec::new();
+    if !compared.only_second.is_empty() {
+        rows.push(row(
+            &compared.only_second,
+            "hold now, failed before",
+            Role::Good,
+        ));
+    }
+    if !compared.only_first.is_empty() {
+        rows.push(row(
+            &compared.only_first,
+            "fail now, held before",
+            Role::Wrong,
+        ));
+    }
+    let [before, _] = compared.held();
+    let slower = compared.slower.filter(|slower| slower.abs() >= 0.05);
+    let time = slower.map_or_else(String::new, |slower| {
+        let way = if slower > 0.0 { "slower" } else { "faster" };
+        format!(" Where both hold it is {:.1} s {way}.", slower.abs())
+    });
+    let parted = compared
+        .parted
+        .map_or_else(String::new, |at| format!(" Their paths part at {at:.1} s."));
+    let role = match compared.better() {
+        Some(true) => Role::Good,
+        Some(false) => Role::Wrong,
+        None => Role::Quiet,
+    };
+    rows.push(SpreadRow {
+        words: format!(
+            "Against the text before, which held {}: {}.{time}{parted}",
+            before.words(),
+            compared.words()
+        ),
+        role: Some(role),
+        wraps: true,
+        ..SpreadRow::default()
+    });
     rows
 }
 

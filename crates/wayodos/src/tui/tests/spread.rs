@@ -1,10 +1,15 @@
 //! The many runs on the screen: begun behind the nominal one, given up, known again, opened.
 
+use std::sync::atomic::AtomicBool;
+
+use wayodos_core::lab::sweep::{Point, advised, window};
 use wayodos_core::record::Trace;
 
 use super::*;
 use crate::spreads::Told;
+use crate::sweeps::{Order, SweepTold, learn, piece};
 use crate::tui::layout::Pane;
+use crate::tui::model::Side;
 
 /// Makes the first runs of the spread that was asked for.
 fn make(app: &mut App, runs: u32) {
@@ -130,4 +135,119 @@ fn nothing_is_made_where_nobody_wants_it_or_nothing_can_be() {
         app.frame(Depth::True, Cells::Quadrant)
             .contains("0 to 100 %")
     );
+}
+
+/// Makes the sweep that was asked for, with as many runs of each value.
+fn sweep(app: &mut App, runs: u32) {
+    let mut job = app.sweep.clone().expect("a sweep was asked for");
+    job.runs = runs;
+    let order = Order::of(&job);
+    let mut points: Vec<Point> = job
+        .swept
+        .values
+        .iter()
+        .map(|value| Point::new(*value))
+        .collect();
+    let (id, work) = (job.id, piece(job, None));
+    let (mut spare, stop) = (Trace::default(), AtomicBool::new(false));
+    let done = (0..order.count()).map(|at| work(at, &mut spare, &stop).unwrap());
+    learn(&mut points, order, 0, done.collect());
+    let told = SweepTold {
+        points,
+        complete: true,
+    };
+    app.msg(Msg::Swept(id, Arc::new(told)));
+}
+
+#[test]
+fn a_number_is_swept_and_put_into_the_middle_of_where_it_holds() {
+    let mut app = App::new();
+    // On `cruise`: its proposed span.
+    app.press("~");
+    let frame = app.frame(Depth::True, Cells::Quadrant);
+    assert!(frame.contains("cruise: the runs are being made"), "{frame}");
+    app.press("Enter");
+    assert!(app.notice().contains("wait until all"));
+    sweep(&mut app, 2);
+    let frame = app.frame(Depth::True, Cells::Quadrant);
+    assert!(
+        frame.contains("cruise: holds from") && frame.contains("now 26 %"),
+        "{frame}"
+    );
+    let told = app.model.sweep.as_ref().unwrap().told.clone().unwrap();
+    let part = window(&told.points).unwrap();
+    let ends = [part.start, part.end - 1].map(|at| told.points[at].value);
+    let middle = told.points[advised(&told.points).unwrap()].value;
+    assert!(part.start > 0, "the slowest takes too long");
+    // One key puts it there, and says where it holds; one takes it back.
+    let before = app.model.doc.text.clone();
+    app.press("Enter");
+    let line = format!(
+        "let cruise = {middle}, safe from {} to {}, measured",
+        ends[0], ends[1]
+    );
+    assert!(app.model.doc.text.contains(&line), "{}", app.model.doc.text);
+    assert!(app.notice().contains("it holds from"));
+    // What was found is of the text before.
+    app.press("Enter");
+    assert!(app.notice().contains("another one since it was swept"));
+    app.press("u");
+    assert_eq!(app.model.doc.text, before);
+    // Another value can be marked: it is put there without a claim that is not so.
+    for _ in 0..30 {
+        app.press("Left");
+    }
+    app.press("Enter");
+    assert!(
+        app.model.doc.text.contains("let cruise = 14 %\n"),
+        "{}",
+        app.model.doc.text
+    );
+    assert!(app.notice().contains("does not hold"));
+}
+
+#[test]
+fn what_cannot_be_swept_says_so() {
+    let mut app = App::new();
+    app.press("Up Up Up Up Up Up Up Up Up Up ~");
+    assert!(app.sweep.is_none() && app.notice().contains("put the cursor on a number"));
+    app.press("%");
+    app.model.side.shown = Side::Sweep;
+    app.press("Enter Left Right");
+    assert!(
+        app.frame(Depth::True, Cells::Quadrant)
+            .contains("~ on a number of the mission")
+    );
+}
+
+#[test]
+fn a_text_is_compared_with_the_one_before_on_the_same_luck() {
+    let mut app = on("ring-contest", 5);
+    make(&mut app, 24);
+    let before = app.model.many.told.clone().unwrap();
+    assert!(
+        app.model.many.compared.is_none(),
+        "there is nothing to compare with yet"
+    );
+    app.press("Tab Tab Down +");
+    make(&mut app, 20);
+    let now = app.model.many.told.clone().unwrap();
+    let compared = app.model.many.compared.clone().unwrap();
+    assert_eq!(compared.count(), 20, "the runs that both have");
+    let alone = |a: &Told, b: &Told| -> Vec<u32> {
+        let held = |told: &Told, number: usize| told.spread.briefs[number - 1].held();
+        (1..=20)
+            .filter(|number| held(a, *number) && !held(b, *number))
+            .map(|number| number as u32)
+            .collect()
+    };
+    assert_eq!(compared.only_first, alone(&before, &now));
+    assert_eq!(compared.only_second, alone(&now, &before));
+    app.press("%");
+    let frame = app.frame(Depth::True, Cells::Quadrant);
+    assert!(frame.contains("Against the text before"), "{frame}");
+    // With other luck there is nothing to compare.
+    app.press("U Clear 0 Space rough Enter");
+    make(&mut app, 20);
+    assert!(app.model.many.compared.is_none());
 }

@@ -13,6 +13,7 @@ use crate::folder::{Project, Saved};
 use crate::shelf::{Change, Done};
 use crate::spreads::{SpreadJob, Told};
 use crate::survey::Found;
+use crate::sweeps::{SweepJob, SweepTold};
 use crate::work::{Job, RunReport};
 
 /// What comes to the application.
@@ -26,6 +27,8 @@ pub enum Msg {
     Ran(u64, Option<Arc<RunReport>>),
     /// A spread has grown: the id of what was asked for, and what there is.
     Spread(u64, Arc<Told>),
+    /// A sweep has grown: the id of what was asked for, and what there is.
+    Swept(u64, Arc<SweepTold>),
     /// A save came to an end: which text of the project, what came of it, and the text that was
     /// saved.
     Saved(String, Result<Saved, String>, Arc<str>),
@@ -96,6 +99,10 @@ pub enum Effect {
     Spread(SpreadJob),
     /// Nobody wants the many runs that are being made.
     StopSpread,
+    /// Sweep a number, in place of the sweep that is being made.
+    Sweep(Box<SweepJob>),
+    /// Nobody wants the sweep that is being made.
+    StopSweep,
     /// Save a text.
     Save {
         /// Its path within the project.

@@ -18,6 +18,8 @@ mod places;
 mod reading;
 mod spread;
 mod steps;
+mod sweep;
+mod swept;
 mod texts;
 mod time;
 mod typing;
@@ -127,7 +129,8 @@ fn take(model: &mut Model, msg: Msg) -> Vec<Effect> {
         Msg::Input(_) => {}
         Msg::Tick(seconds) => time::on_tick(model, seconds),
         Msg::Ran(id, report) => time::on_run(model, id, report),
-        Msg::Spread(id, summary) => spread::on_spread(model, id, summary),
+        Msg::Spread(id, told) => spread::on_spread(model, id, told),
+        Msg::Swept(id, told) => swept::on_swept(model, id, told),
         Msg::Saved(path, result, text) => keep::on_saved(model, &path, result, &text, &mut effects),
         Msg::Exported(Ok(files)) => {
             let names: Vec<String> = files
@@ -314,6 +317,7 @@ fn pane_key(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) -> bool
             let right = key.code == KeyCode::Right;
             match model.side.shown {
                 Side::Track => panes::turn_track(model, right),
+                Side::Sweep => swept::turn(model, right),
                 Side::Map => panes::fold(model, right),
                 Side::Why | Side::Spread | Side::Findings | Side::Score => {
                     time::shift(model, if right { 0.1 } else { -0.1 });
@@ -433,6 +437,7 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
         Action::Findings => panes::to_side(model, Side::Findings),
         Action::Score => panes::to_side(model, Side::Score),
         Action::Spread => panes::to_side(model, Side::Spread),
+        Action::Sweep => sweep::begin(model, effects),
         Action::Fan => {
             model.many.hidden = !model.many.hidden;
             model.many.stamp += 1;

@@ -24,9 +24,7 @@ pub(super) fn keep_up(model: &mut Model, effects: &mut Vec<Effect>) {
             // Before the run that is asked for now, so that it makes room.
             effects.insert(0, Effect::StopSpread);
         }
-        let known = of.as_ref().and_then(|of| model.many.known(of));
-        model.many.show(known);
-        model.many.of = of;
+        model.many.turn_to(of);
     }
     let wanted = model.project.config.spread;
     let complete = |told: &Arc<Told>| told.spread.briefs.len() >= wanted as usize;

@@ -11,7 +11,7 @@ use ratatui::layout::{Position, Rect};
 use ratatui::style::{Color, Modifier};
 use wayodos_core::field::{Field, Point, Pose};
 use wayodos_core::finding::line_column;
-use wayodos_core::lab::spread::SAMPLED;
+use wayodos_core::lab::spread::{Brief, SAMPLED};
 use wayodos_core::record::{Leg, PropKind, Trace};
 use wayodos_core::sim::Chance;
 use wayodos_report::ink::{BODY, PAPER, Rgb, TEXT, WRONG, tint};
@@ -24,8 +24,9 @@ use wayodos_report::{
 
 use super::pen::put;
 use crate::tui::cells::{Cell, Cells, Dots, Grid, quantise};
+use crate::tui::layout::Pane;
 use crate::tui::measure::{columns, wrapped};
-use crate::tui::model::Model;
+use crate::tui::model::{Model, Side};
 use crate::tui::picture::Picture;
 use crate::tui::sight::field::{View, pose_at, rest, robot_pose, view};
 use crate::tui::theme::{Depth, Role, Theme};
@@ -92,6 +93,14 @@ struct StaysKey {
     end: u64,
     pixels: (usize, usize),
     many: Option<u64>,
+}
+
+/// Which paths are drawn as a fan.
+fn fan_key(model: &Model) -> Option<u64> {
+    let looked_at = model.side.shown == Side::Sweep && model.focus == Pane::Side;
+    let sweep = model.sweep.as_ref().filter(|_| looked_at);
+    let shown = sweep.is_some() || model.many.drawn().is_some();
+    shown.then(|| model.many.stamp * 2 + u64::from(sweep.is_some()))
 }
 
 /// What a picture is painted on.
@@ -168,7 +177,7 @@ pub fn draw(model: &Model, how: Manner, kept: &mut Kept, area: Rect, buffer: &mu
         others: report.map_or_else(Vec::new, |report| {
             others(&report.run.trace, model.player.time)
         }),
-        many: model.many.drawn().map(|_| model.many.stamp),
+        many: fan_key(model),
     };
     if let Some((across, down)) = pixels {
         for y in area.y..area.bottom() {
@@ -426,6 +435,17 @@ fn paint_picture(
     kept.pictured = kept.picture.is_some();
 }
 
+/// While a sweep is looked at, the nominal run of each of its values instead of the many runs.
+fn swept_paths(model: &Model) -> Option<Vec<&Brief>> {
+    let told = model.sweep.as_ref()?.told.as_ref()?;
+    let looked_at = model.side.shown == Side::Sweep && model.focus == Pane::Side;
+    let nominal = told
+        .points
+        .iter()
+        .filter_map(|point| point.nominal.as_deref());
+    looked_at.then(|| nominal.collect())
+}
+
 /// The paths of the many runs, tinted by step, and where they ended; the end of the way of those
 /// that died stands out.
 ///
@@ -440,21 +460,26 @@ fn fan(
 ) -> Option<Fan> {
     /// Seconds of its way by which a run that died is told from the others.
     const LAST: f64 = 1.0;
-    let told = model.many.drawn()?;
+    let swept = swept_paths(model);
+    let told = model.many.drawn();
+    let briefs: Vec<&Brief> = match (&swept, told) {
+        (Some(swept), _) => swept.clone(),
+        (None, Some(told)) => told.spread.briefs.iter().map(Arc::as_ref).collect(),
+        (None, None) => return None,
+    };
     let mut fan = Fan::new(size);
     let dot = |[x, y]: [f32; 2]| {
         let [x, y] = place.at(Point::new(f64::from(x), f64::from(y)));
         [(x * scale[0]) as f32, (y * scale[1]) as f32]
     };
-    let briefs = || told.spread.briefs.iter();
-    for brief in briefs() {
+    for brief in &briefs {
         let path = brief.path.iter().map(|(at, step)| {
             let ink = tint(StepId(usize::from(*step)));
             (dot(*at), ink)
         });
         fan.path(path, wide);
     }
-    for brief in briefs() {
+    for brief in &briefs {
         let rest = dot([brief.rest.x as f32, brief.rest.y as f32]);
         if brief.held() {
             fan.mark(rest, TEXT, wide, 0.6);

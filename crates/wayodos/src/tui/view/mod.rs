@@ -12,6 +12,7 @@ mod pen;
 mod plot;
 pub mod side;
 mod spread;
+mod sweep;
 pub mod text;
 
 use ratatui::buffer::Buffer;

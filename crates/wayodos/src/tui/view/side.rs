@@ -18,6 +18,7 @@ use wayodos_report::{TrackKind, tick_step};
 
 use super::pen::{mark_row, more_mark, paint_row, put, put_right};
 use super::spread;
+use super::sweep;
 use crate::tui::cells::{Dots, Grid};
 use crate::tui::layout::Pane;
 use crate::tui::measure::{columns, wrapped};
@@ -76,6 +77,7 @@ pub fn draw(model: &Model, theme: Theme, kept: &mut Kept, area: Rect, buffer: &m
     match model.side.shown {
         Side::Why => why(model, theme, inside, true, buffer),
         Side::Spread => spread::draw(model, theme, inside, buffer),
+        Side::Sweep => sweep::draw(model, theme, inside, buffer),
         Side::Track => track(model, theme, kept, inside, buffer),
         Side::Map => map(model, theme, inside, true, buffer),
         Side::Findings => findings(model, theme, inside, buffer),

@@ -1,0 +1,202 @@
+//! `wayodos compare`: two versions on the same luck, run by run.
+
+use std::fmt::Write as _;
+use std::path::Path;
+use std::process::ExitCode;
+use std::sync::Arc;
+
+use serde::Serialize;
+use wayodos_core::lab::compare::{Compared, compare as compared};
+use wayodos_core::lab::spread::{Attempt, Brief};
+
+use super::answers::{answer, answer_json, cannot_open, looked_at, readable, warn};
+use super::json::{self, Share};
+use super::many::make;
+use super::typed::Shared;
+use crate::folder::Project;
+
+/// One of the two: what it is called, and what is tried.
+struct Side {
+    name: String,
+    attempt: Attempt,
+}
+
+/// A version by its project and mission; its seed and scatter are those of the command.
+fn side(shared: &Shared, path: &Path, mission: Option<&str>) -> Result<Side, ExitCode> {
+    let project = Project::open(path, mission).map_err(|error| cannot_open(shared, &error))?;
+    let (findings, job) = looked_at(&project, shared.seed);
+    let attempt = job.and_then(|job| {
+        let world = Arc::new(job.setup.world());
+        job.attempt(&world)
+    });
+    let Some(attempt) = attempt else {
+        if shared.json {
+            answer_json(&json::error("the project has errors", &project, &findings));
+        }
+        warn(&readable(shared, &project, &findings));
+        return Err(ExitCode::FAILURE);
+    };
+    Ok(Side {
+        name: format!("{}: {}", project.name(), project.config.mission),
+        attempt: Attempt {
+            scatter: shared.scatter,
+            ..attempt
+        },
+    })
+}
+
+/// Compares two versions.
+///
+/// - `with`: another project, or a mission file of one; the same project without it
+/// - `with_mission`: a mission of that, by its name
+pub(super) fn compare(
+    shared: &Shared,
+    path: &Path,
+    with: Option<&Path>,
+    with_mission: Option<&str>,
+    runs: u32,
+) -> ExitCode {
+    let sides = side(shared, path, shared.mission.as_deref()).and_then(|first| {
+        let mut second = side(shared, with.unwrap_or(path), with_mission)?;
+        // The same luck: whatever the other project says.
+        second.attempt.seed = first.attempt.seed;
+        Ok([first, second])
+    });
+    let sides = match sides {
+        Ok(sides) => sides,
+        Err(code) => return code,
+    };
+    let attempts = sides.each_ref().map(|side| side.attempt.clone());
+    // Both in turn, so that there is something to compare whenever it is cut short.
+    let made = make(shared, 2 * runs as usize, "runs", move |at, spare, stop| {
+        let number = (at / 2) as u32 + 1;
+        attempts[at % 2]
+            .brief(number, spare, Some(stop))
+            .map(Arc::new)
+    });
+    let of = |side: usize| -> Vec<Arc<Brief>> {
+        made.results.iter().skip(side).step_by(2).cloned().collect()
+    };
+    let compared = compared(&of(0), &of(1));
+    let names = sides.each_ref().map(|side| side.name.as_str());
+    let told = report(shared, names, &compared);
+    if shared.json {
+        if !shared.quiet {
+            warn(&super::words::printable(&told));
+        }
+        answer_json(&json::text(&object(shared, names, &compared)));
+    } else {
+        answer(&told);
+    }
+    if made.cut_short {
+        ExitCode::from(130)
+    } else {
+        ExitCode::SUCCESS
+    }
+}
+
+fn report(shared: &Shared, names: [&str; 2], compared: &Compared) -> String {
+    let [first, second] = compared.held();
+    let mut out = format!(
+        "{} runs of each with the same luck, {} scatter\n\n",
+        compared.count(),
+        shared.scatter.word()
+    );
+    for (letter, name, held) in [("A", names[0], first), ("B", names[1], second)] {
+        let _ = writeln!(
+            out,
+            "{letter}  {name}\n   held {}, {} of the time",
+            held.words(),
+            held.interval_words()
+        );
+    }
+    let numbers = |runs: &[u32]| {
+        let mut words: Vec<String> = runs.iter().take(10).map(u32::to_string).collect();
+        if runs.len() > 10 {
+            words.push("...".into());
+        }
+        if words.is_empty() {
+            String::new()
+        } else {
+            format!("   run {}", words.join(", "))
+        }
+    };
+    let _ = write!(
+        out,
+        "\nboth held   {:>6}\nonly A held {:>6}{}\nonly B held {:>6}{}\nneither held{:>6}\n\nB is {}\n",
+        compared.both,
+        compared.only_first.len(),
+        numbers(&compared.only_first),
+        compared.only_second.len(),
+        numbers(&compared.only_second),
+        compared.neither,
+        verdict(compared)
+    );
+    if let Some(slower) = compared.slower {
+        let way = if slower > 0.0 { "slower" } else { "faster" };
+        let _ = writeln!(out, "where both held, B is {:.1} s {way}", slower.abs());
+    }
+    if let Some(at) = compared.parted {
+        let _ = writeln!(out, "their paths part at {at:.1} s");
+    }
+    out
+}
+
+/// How B stands to A, with the test that says so.
+fn verdict(compared: &Compared) -> String {
+    let word = match compared.better() {
+        Some(true) => "better than A",
+        Some(false) => "worse than A",
+        None if compared.only_first.is_empty() && compared.only_second.is_empty() => {
+            return "like A: each run came out the same".to_owned();
+        }
+        None => "not clearly different from A",
+    };
+    format!("{word} (exact test of pairs, p = {:.4})", compared.p)
+}
+
+#[derive(Serialize)]
+struct ComparedOut<'a> {
+    version: u32,
+    scatter: &'a str,
+    a: &'a str,
+    b: &'a str,
+    a_held: Share,
+    b_held: Share,
+    both: u32,
+    only_a: &'a [u32],
+    only_b: &'a [u32],
+    neither: u32,
+    p: f64,
+    b_is: &'a str,
+    b_slower_s: Option<f64>,
+    parted_s: Option<f64>,
+}
+
+fn object<'a>(
+    shared: &'a Shared,
+    names: [&'a str; 2],
+    compared: &'a Compared,
+) -> impl Serialize + 'a {
+    let [first, second] = compared.held();
+    ComparedOut {
+        version: 1,
+        scatter: shared.scatter.word(),
+        a: names[0],
+        b: names[1],
+        a_held: first.into(),
+        b_held: second.into(),
+        both: compared.both,
+        only_a: &compared.only_first,
+        only_b: &compared.only_second,
+        neither: compared.neither,
+        p: compared.p,
+        b_is: match compared.better() {
+            Some(true) => "better",
+            Some(false) => "worse",
+            None => "not clearly different",
+        },
+        b_slower_s: compared.slower,
+        parted_s: compared.parted,
+    }
+}

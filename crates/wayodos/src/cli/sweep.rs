@@ -1,0 +1,303 @@
+//! `wayodos sweep`: one number over a span, each value with the same runs, and where it holds.
+
+use std::fmt::Write as _;
+use std::path::{Path, PathBuf};
+use std::process::ExitCode;
+use std::sync::Arc;
+
+use serde::Serialize;
+use wayodos_core::finding::nearest;
+use wayodos_core::ids::SlotId;
+use wayodos_core::lab::spread::Attempt;
+use wayodos_core::lab::sweep::{Point, advised, window};
+use wayodos_core::mission::span::{Swept, sweep as values_of};
+use wayodos_core::mission::{Parsed, SlotKind};
+
+use super::answers::{
+    USAGE, answer, answer_json, cannot_open, complain, looked_at, readable, warn,
+};
+use super::json::{self, Share};
+use super::many::make;
+use super::span::Span;
+use super::typed::Shared;
+use crate::folder::{Project, write_whole};
+use crate::sweeps::{Order, SweepJob, learn, piece};
+
+/// What is asked of a sweep besides the project.
+pub(super) struct Asked {
+    /// The number: the name of an amount, or `LINE:NTH`.
+    pub(super) slot: String,
+    /// From where to where; proposed without it.
+    pub(super) span: Option<Span>,
+    /// About how many values.
+    pub(super) values: usize,
+    /// How many varied runs of each.
+    pub(super) runs: u32,
+    /// A table of all values.
+    pub(super) csv: Option<PathBuf>,
+}
+
+/// The slot that somebody names, or what to say instead.
+fn slot_of(parsed: &Parsed, text: &str, named: &str) -> Result<SlotId, (String, String)> {
+    let lets = &parsed.mission.lets;
+    if let Some(entry) = lets.iter().find(|entry| entry.name.node == named)
+        && let Some(slot) = parsed.slot_where(|slot| slot.span == entry.value.span)
+    {
+        return Ok(slot);
+    }
+    let numbers = |line: usize| {
+        let here = move |slot: &SlotId| {
+            let slot = &parsed.slots[*slot];
+            slot.line == line && matches!(slot.kind, SlotKind::Amount { .. })
+        };
+        SlotId::all(parsed.slots.len()).filter(here)
+    };
+    if let Some((line, nth)) = named.split_once(':')
+        && let (Ok(line), Ok(nth)) = (line.parse::<usize>(), nth.parse::<usize>())
+        && line > 0
+        && nth > 0
+    {
+        let all: Vec<SlotId> = numbers(line - 1).collect();
+        return all.get(nth - 1).copied().ok_or_else(|| {
+            let what = match all.len() {
+                0 => format!("line {line} of the mission holds no number"),
+                1 => format!("line {line} of the mission holds one number"),
+                count => format!("line {line} of the mission holds {count} numbers"),
+            };
+            let whole = text.lines().nth(line - 1).unwrap_or_default().trim();
+            (what, format!("count the numbers of `{whole}` from 1"))
+        });
+    }
+    let names: Vec<&str> = lets.iter().map(|entry| entry.name.node.as_str()).collect();
+    let hint = match nearest(named, names.iter().copied()) {
+        Some(near) => format!("did you mean `{near}`?"),
+        None if names.is_empty() => {
+            "name a number by its line and its place in it, such as 9:1".to_owned()
+        }
+        None => format!(
+            "there is {}; or a line and which number of it, such as 9:1",
+            names.join(", ")
+        ),
+    };
+    Err((
+        format!("no amount of the mission is called `{named}`"),
+        hint,
+    ))
+}
+
+pub(super) fn sweep(shared: &Shared, path: &Path, asked: &Asked) -> ExitCode {
+    let project = match Project::open(path, shared.mission.as_deref()) {
+        Ok(project) => project,
+        Err(error) => return cannot_open(shared, &error),
+    };
+    let (findings, job) = looked_at(&project, shared.seed);
+    let attempt = job.as_ref().and_then(|job| {
+        let world = Arc::new(job.setup.world());
+        job.attempt(&world)
+    });
+    let (Some(job), Some(attempt)) = (job, attempt) else {
+        if shared.json {
+            answer_json(&json::error("the project has errors", &project, &findings));
+        }
+        warn(&readable(shared, &project, &findings));
+        return ExitCode::FAILURE;
+    };
+    let parsed = &job.prepared.parsed;
+    let span = asked.span.map(|Span(ends)| ends);
+    let swept = slot_of(parsed, &job.text, &asked.slot).and_then(|slot| {
+        let hint = "a span is two amounts with their units, such as `20 %..60 %`";
+        values_of(parsed, &job.text, slot, span, asked.values)
+            .map_err(|what| (what, hint.to_owned()))
+    });
+    let swept = match swept {
+        Ok(swept) => swept,
+        Err((what, hint)) => {
+            complain(&what, &hint);
+            return ExitCode::from(USAGE);
+        }
+    };
+    let job = SweepJob {
+        id: 0,
+        swept,
+        text: Arc::clone(&job.text),
+        setup: Arc::clone(&job.setup),
+        attempt: Attempt {
+            scatter: shared.scatter,
+            ..attempt
+        },
+        runs: asked.runs,
+    };
+    let (order, swept) = (Order::of(&job), job.swept.clone());
+    let made = make(shared, order.count(), "runs", piece(job, None));
+    let mut points: Vec<Point> = swept
+        .values
+        .iter()
+        .map(|value| Point::new(*value))
+        .collect();
+    learn(&mut points, order, 0, made.results);
+    if let Some(file) = &asked.csv
+        && let Err(error) = write_whole(file, &table(&points))
+    {
+        complain(
+            &format!("cannot write {}: {error}", file.display()),
+            "check the path, and that its folder may be written to",
+        );
+        return ExitCode::FAILURE;
+    }
+    let told = report(shared, &project, &swept, &points);
+    if shared.json {
+        if !shared.quiet {
+            warn(&super::words::printable(&told));
+        }
+        answer_json(&json::text(&object(shared, &project, &swept, &points)));
+    } else {
+        answer(&told);
+    }
+    match made.cut_short {
+        true => ExitCode::from(130),
+        false => ExitCode::SUCCESS,
+    }
+}
+
+/// All values, for people: a bar for the share, the stretch that holds marked.
+fn report(shared: &Shared, project: &Project, swept: &Swept, points: &[Point]) -> String {
+    const WIDE: f64 = 24.0;
+    let mut out = format!(
+        "{}, {} scatter: {} is {} now\n\n",
+        project.config.mission,
+        shared.scatter.word(),
+        swept.name,
+        swept.now
+    );
+    let part = window(points);
+    for (at, point) in points.iter().enumerate() {
+        let value = point.value.to_string();
+        if point.refused {
+            let _ = writeln!(out, "{value:>12}   the mission cannot be run so");
+            continue;
+        }
+        let held = point.held();
+        let full = (held.value().unwrap_or(0.0) * WIDE).round() as usize;
+        let bar = format!("{}{}", "#".repeat(full), ".".repeat(WIDE as usize - full));
+        let sign = match &part {
+            Some(part) if part.contains(&at) => "|",
+            _ => " ",
+        };
+        let time = point
+            .seconds()
+            .map_or_else(String::new, |seconds| format!("{seconds:.1} s"));
+        let score = point
+            .score()
+            .map_or_else(String::new, |score| format!("{score:.1} points"));
+        let line = format!(
+            "{value:>12} {sign} {bar} {:>9}  {:>12}  {time:>8}  {score}",
+            held.words(),
+            held.interval_words(),
+        );
+        let _ = writeln!(out, "{}", line.trim_end());
+    }
+    let advice = advised(points).map(|at| points[at].value);
+    let end = match (part, advice) {
+        (Some(part), Some(value)) => format!(
+            "19 in 20 runs held from {} to {}; in the middle: {value}",
+            points[part.start].value,
+            points[part.end - 1].value
+        ),
+        (None, Some(value)) => {
+            format!("no value held 19 times in 20; the most runs held at {value}")
+        }
+        (_, None) => "no run held at any value".to_owned(),
+    };
+    let _ = writeln!(out, "\n{end}");
+    out
+}
+
+#[derive(Serialize)]
+struct PointOut {
+    value: f64,
+    refused: bool,
+    held: Share,
+    duration_s: Option<f64>,
+    score: Option<f64>,
+    margin: Option<f64>,
+}
+
+#[derive(Serialize)]
+struct SweepOut<'a> {
+    version: u32,
+    mission: &'a str,
+    scatter: &'a str,
+    swept: &'a str,
+    unit: &'a str,
+    now: f64,
+    points: Vec<PointOut>,
+    /// The widest stretch that holds.
+    holds: Option<[f64; 2]>,
+    advised: Option<f64>,
+}
+
+fn object<'a>(
+    shared: &'a Shared,
+    project: &'a Project,
+    swept: &'a Swept,
+    points: &'a [Point],
+) -> impl Serialize + 'a {
+    let out = |point: &Point| PointOut {
+        value: point.value.value,
+        refused: point.refused,
+        held: point.held().into(),
+        duration_s: point.seconds(),
+        score: point.score(),
+        margin: point.margin,
+    };
+    SweepOut {
+        version: 1,
+        mission: &project.config.mission,
+        scatter: shared.scatter.word(),
+        swept: &swept.name,
+        unit: swept.now.unit.symbol(),
+        now: swept.now.value,
+        points: points.iter().map(out).collect(),
+        holds: window(points)
+            .map(|part| [part.start, part.end - 1].map(|at| points[at].value.value)),
+        advised: advised(points).map(|at| points[at].value.value),
+    }
+}
+
+/// A row for each value.
+fn table(points: &[Point]) -> Vec<u8> {
+    let mut rows = csv::Writer::from_writer(Vec::new());
+    let mut write = |row: [String; 8]| {
+        rows.write_record(row)
+            .expect("rows of the same length go into memory");
+    };
+    write(
+        [
+            "value",
+            "held",
+            "of",
+            "low",
+            "high",
+            "duration_s",
+            "score",
+            "margin",
+        ]
+        .map(str::to_owned),
+    );
+    let words = |value: Option<f64>| value.map_or_else(String::new, |value| value.to_string());
+    for point in points {
+        let held = point.held();
+        let (low, high) = held.interval();
+        write([
+            point.value.to_string(),
+            held.times.to_string(),
+            held.of.to_string(),
+            low.to_string(),
+            high.to_string(),
+            words(point.seconds()),
+            words(point.score()),
+            words(point.margin),
+        ]);
+    }
+    rows.into_inner().expect("memory takes everything")
+}
