@@ -1490,3 +1490,82 @@ fn a_log_says_what_was_done_but_not_what_was_typed() {
     }
     assert!(!log.contains("zyxwv") && !log.contains("'z'"), "{log}");
 }
+
+/// A copy of the demo with a mission that some runs fail: a tired robot needs longer to the bar.
+fn short_of_time(runs: u32) -> tempfile::TempDir {
+    let here = copied();
+    let project = here.path().join("brinewick");
+    replace(
+        &project.join("wayodos.toml"),
+        "seed = 7",
+        &format!("seed = 7\nspread = {runs}"),
+    );
+    let mission = "mission \"To the bar\"\n  limit 20 s\n  start slipway\n\nlet patience = 1.7 s\n\nstep \"To the bar\"\n  drive ahead at 26 %\n  until floor-right sees dark  -> next\n  or    patience passes        -> fail \"no bar\"\n\nstep \"Rest\"\n  hold, brake\n  until 100 ms pass  -> done\n";
+    fs::write(project.join("missions/morning-round.way"), mission).unwrap();
+    here
+}
+
+#[test]
+fn what_only_some_runs_fail_from_is_found_mended_and_seen_to_hold() {
+    let terminal = Terminal::start(short_of_time(80), (160, 50), "brinewick", "");
+    terminal
+        .shows("of 80")
+        .keys(&["%"])
+        .shows("no bar")
+        .shows("failed runs");
+    let screen = terminal.screen();
+    assert!(
+        !screen.contains("held 80 of 80") && screen.contains("may help"),
+        "{screen}"
+    );
+    // One of those that failed, in all panes; and back.
+    terminal
+        .keys(&["Enter"])
+        .shows(", everyday scatter: ")
+        .shows("failed at 1.7 s: no bar")
+        .keys(&["Escape"])
+        .shows("Enter type or choose")
+        .keys(&["Escape"])
+        .shows("the nominal run: everything as the files say");
+    // More patience: they hold, and that is more than luck.
+    replace(
+        &terminal.path("brinewick/missions/morning-round.way"),
+        "patience = 1.7 s",
+        "patience = 2.5 s",
+    );
+    terminal
+        .shows("held 80 of 80")
+        .keys(&["%"])
+        .shows("all 80 runs held")
+        .shows("hold now, failed before")
+        .shows("better:");
+}
+
+#[test]
+fn a_number_is_tried_over_a_span_and_put_into_the_middle_of_where_it_holds() {
+    let terminal = Terminal::start(short_of_time(20), (160, 50), "brinewick", "");
+    // The first slot that is a number: the patience.
+    terminal
+        .shows("of 20")
+        .keys(&["S"])
+        .keys(&["patience ="])
+        .shows("let patience");
+    terminal
+        .keys(&["Enter"])
+        .keys(&["~"])
+        .shows("patience: holds from")
+        .shows("x 40 runs");
+    terminal
+        .keys(&["Enter"])
+        .shows(", measured")
+        .shows("held 20 of 20")
+        .keys(&["s"])
+        .shows("saved missions/morning-round.way");
+    let text = fs::read_to_string(terminal.path("brinewick/missions/morning-round.way")).unwrap();
+    assert!(
+        text.contains("s, safe from ") && text.contains(" to 3.4 s, measured"),
+        "{text}"
+    );
+    // One key back.
+    terminal.keys(&["u"]).shows("let patience = 1.7 s");
+}

@@ -107,7 +107,7 @@ pub(super) fn sweep(shared: &Shared, path: &Path, asked: &Asked) -> ExitCode {
     let swept = slot_of(parsed, &job.text, &asked.slot).and_then(|slot| {
         let hint = "a span is two amounts with their units, such as `20 %..60 %`";
         values_of(parsed, &job.text, slot, span, asked.values)
-            .map_err(|what| (what, hint.to_owned()))
+            .map_err(|what| (what.to_string(), hint.to_owned()))
     });
     let swept = match swept {
         Ok(swept) => swept,

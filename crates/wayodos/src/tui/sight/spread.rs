@@ -10,6 +10,9 @@ use crate::spreads::Told;
 use crate::tui::model::Model;
 use crate::tui::theme::Role;
 
+/// At most so many rows say what runs ended by.
+const WAYS: usize = 4;
+
 /// Which run a row opens.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Opens {
@@ -55,7 +58,10 @@ pub fn rows(model: &Model) -> Vec<SpreadRow> {
     };
     let program = &told.spread.attempt.program;
     let mut rows = Vec::new();
-    for Ending { death, share, runs } in &told.summary.endings {
+    let endings = &told.summary.endings;
+    // What is rare is told together, so that there is room for why.
+    let shown = if endings.len() > WAYS { WAYS - 1 } else { WAYS };
+    for Ending { death, share, runs } in endings.iter().take(shown) {
         let step = &program.steps[death.step];
         let exit = death.exit.and_then(|exit| step.exits.get(exit));
         let by = exit.map_or_else(String::new, |exit| format!(" by \"{}\"", exit.words));
@@ -73,6 +79,31 @@ pub fn rows(model: &Model) -> Vec<SpreadRow> {
                 death.words,
                 numbers.join(", ")
             ),
+            ..SpreadRow::default()
+        });
+    }
+    if let Some((first, rest)) = endings.get(shown..).and_then(<[Ending]>::split_first) {
+        let all = std::iter::once(first).chain(rest);
+        let mut runs: Vec<u32> = all.flat_map(|ending| ending.runs.clone()).collect();
+        runs.sort_unstable();
+        let ways: Vec<String> = std::iter::once(first)
+            .chain(rest)
+            .map(|ending| {
+                let Ending { death, share, .. } = ending;
+                format!(
+                    "step {}: {} ({})",
+                    death.step.number(),
+                    death.words,
+                    share.times
+                )
+            })
+            .collect();
+        rows.push(SpreadRow {
+            words: format!("{} other ways", ways.len()),
+            share: Some(Share::new(runs.len() as u32, told.summary.held.of)),
+            role: Some(Role::Wrong),
+            more: format!("{}. Enter shows one after the other.", ways.join(", ")),
+            opens: Some(Opens::OneOf(runs)),
             ..SpreadRow::default()
         });
     }

@@ -43,7 +43,7 @@ pub(super) fn begin(model: &mut Model, effects: &mut Vec<Effect>) {
         VALUES,
     ) {
         Ok(swept) => swept,
-        Err(why) => return model.say(Role::Thin, why),
+        Err(why) => return model.say(Role::Thin, why.to_string()),
     };
     let job = SweepJob {
         id: model.next_job(),
