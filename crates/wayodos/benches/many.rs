@@ -8,7 +8,7 @@ use criterion::{Criterion, criterion_group, criterion_main};
 use wayodos::folder::Project;
 use wayodos::runner::Runner;
 use wayodos::spreads::{SpreadJob, Spreader};
-use wayodos::sweeps::{self, SweepJob};
+use wayodos::sweeps::{self, SweepJob, TextsTold};
 use wayodos::work::{Job, RunReport, run_job};
 use wayodos_core::mission::span::sweep;
 use wayodos_core::project::Setup;
@@ -46,7 +46,7 @@ impl Bench {
         let (sender, receiver) = channel();
         let began = Instant::now();
         spreader.begin(&self.runner, job, move |_, told| {
-            drop(sender.send((Instant::now(), told.spread.briefs.len())));
+            let _ = sender.send((Instant::now(), told.spread.briefs.len()));
         });
         let told = receiver.iter().find(|(_, count)| *count >= runs);
         let (at, _) = told.expect("it is told");
@@ -111,9 +111,11 @@ fn swept(bench: &Bench) -> Duration {
     assert_eq!(job.swept.values.len(), 25);
     let (sender, receiver) = channel();
     let began = Instant::now();
-    sweeps::begin(&bench.runner, spreader.memory(), job, move |_, told| {
-        drop(sender.send((Instant::now(), told.complete)));
-    });
+    let (texts, values) = (job.texts(), job.swept.values);
+    let tell = move |_, told: Arc<TextsTold>| {
+        let _ = sender.send((Instant::now(), told.complete));
+    };
+    sweeps::begin(&bench.runner, spreader.memory(), texts, values, tell);
     let told = receiver.iter().find(|(_, complete)| *complete);
     told.expect("it is told").0.duration_since(began)
 }

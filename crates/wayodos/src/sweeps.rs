@@ -1,17 +1,18 @@
-//! Sweeps made behind the screen or for the command line: each value of a number with the same runs.
-//! All values grow together, so that the shape of the whole is seen early.
+//! Several texts with the same many runs each, behind the screen or for the command line: the values
+//! of a number, or what may help. All of them grow together, so that the whole is seen early.
 
 use std::sync::atomic::AtomicBool;
 use std::sync::{Arc, Mutex, OnceLock};
 use std::time::{Duration, Instant};
 
-use wayodos_core::lab::evidence::evidence;
+use wayodos_core::lab::evidence::{StepEvidence, evidence};
 use wayodos_core::lab::spread::{Attempt, Brief, Collected};
 use wayodos_core::lab::sweep::Point;
 use wayodos_core::mission::parse;
 use wayodos_core::mission::span::{Swept, put_with_span};
 use wayodos_core::project::{Setup, prepare};
 use wayodos_core::record::Trace;
+use wayodos_core::units::Quantity;
 
 use crate::runner::{Piece, Runner, Ticket};
 use crate::spreads::{Memory, locked};
@@ -44,42 +45,74 @@ pub struct SweepJob {
     pub runs: u32,
 }
 
-/// What is known of a sweep.
+/// Several texts that are to be tried.
 #[derive(Clone, Debug)]
-pub struct SweepTold {
-    /// One for each value.
-    pub points: Vec<Point>,
+pub struct TextsJob {
+    /// Which answers belong to it.
+    pub id: u64,
+    /// The texts.
+    pub texts: Vec<Arc<str>>,
+    /// Robot, field and calibration.
+    pub setup: Arc<Setup>,
+    /// What the text as it stands is tried as: world, luck and hands hold for all texts.
+    pub attempt: Attempt,
+    /// How many varied runs of each.
+    pub runs: u32,
+}
+
+impl SweepJob {
+    /// The texts with each value in place.
+    pub fn texts(&self) -> TextsJob {
+        let parsed = parse(&self.text);
+        let with = |value: &Quantity| {
+            put_with_span(&parsed, &self.text, self.swept.slot, *value, None).into()
+        };
+        TextsJob {
+            id: self.id,
+            texts: self.swept.values.iter().map(with).collect(),
+            setup: Arc::clone(&self.setup),
+            attempt: self.attempt.clone(),
+            runs: self.runs,
+        }
+    }
+}
+
+/// What is known of several texts.
+#[derive(Clone, Debug)]
+pub struct TextsTold<V = Quantity> {
+    /// One for each text.
+    pub points: Vec<Point<V>>,
     /// All runs are there.
     pub complete: bool,
 }
 
-/// One piece of a sweep: a run of a value, or none when the mission cannot be run so.
-type Done = Option<(Arc<Brief>, Option<f64>)>;
+/// One run of a text, or none when the mission cannot be run so.
+type Done = Option<Made>;
 
-/// The values of a sweep, each read and compiled when it is first needed.
-struct Values {
-    job: SweepJob,
+/// What came of a run.
+pub struct Made {
+    brief: Arc<Brief>,
+    /// Of the nominal one: its thinnest decision, and how many steps it never came to.
+    nominal: Option<(Option<f64>, usize)>,
+}
+
+/// Texts, each read and compiled when it is first needed.
+struct Texts {
+    job: TextsJob,
     attempts: Vec<OnceLock<Option<Attempt>>>,
 }
 
-impl Values {
-    fn new(job: SweepJob) -> Self {
+impl Texts {
+    fn new(job: TextsJob) -> Self {
         Self {
-            attempts: job.swept.values.iter().map(|_| OnceLock::new()).collect(),
+            attempts: job.texts.iter().map(|_| OnceLock::new()).collect(),
             job,
         }
     }
 
-    /// The text with a value in place.
-    fn text(&self, at: usize) -> String {
-        let text = &self.job.text;
-        let value = self.job.swept.values[at];
-        put_with_span(&parse(text), text, self.job.swept.slot, value, None)
-    }
-
     fn attempt(&self, at: usize) -> Option<&Attempt> {
         let make = || {
-            let prepared = prepare(&self.text(at), Some(&self.job.setup));
+            let prepared = prepare(&self.job.texts[at], Some(&self.job.setup));
             Some(Attempt {
                 program: prepared.program?,
                 ..self.job.attempt.clone()
@@ -88,24 +121,33 @@ impl Values {
         self.attempts[at].get_or_init(make).as_ref()
     }
 
-    /// One run of a value; the outer none when it was told to stop.
+    /// One run of a text; the outer none when it was told to stop.
     fn run(
         &self,
-        (value, number): (usize, u32),
+        (text, number): (usize, u32),
         memory: Option<&Memory>,
         spare: &mut Trace,
         stop: &AtomicBool,
     ) -> Option<Done> {
-        let Some(attempt) = self.attempt(value) else {
+        let Some(attempt) = self.attempt(text) else {
             return Some(None);
         };
         if number == 0 {
             let (run, chance) = attempt.run(0, std::mem::take(spare), Some(stop))?;
             let all = evidence(&run, &attempt.program, &attempt.world.robot);
-            let margin = all.iter().filter_map(|step| step.margin()).reduce(f64::min);
+            let margin = all.iter().filter_map(StepEvidence::margin).reduce(f64::min);
             let brief = Brief::of(&run, chance, &attempt.program);
             *spare = run.trace;
-            return Some(Some((Arc::new(brief), margin)));
+            let program = &attempt.program;
+            let written = program.numbered().take(program.written);
+            let left_out = written
+                .filter(|(_, step)| step.reflex.is_none())
+                .filter(|(id, _)| brief.entered.binary_search(id).is_err());
+            let left_out = left_out.count();
+            return Some(Some(Made {
+                brief: Arc::new(brief),
+                nominal: Some((margin, left_out)),
+            }));
         }
         // What the text as it stands has in common with this one need not be run again.
         let before = memory.and_then(|memory| {
@@ -114,84 +156,88 @@ impl Values {
         });
         let tried = attempt.tried(number, before.as_deref(), usize::MAX, spare, Some(stop))?;
         let brief = Brief::clone(&tried.brief).without_path();
-        Some(Some((Arc::new(brief), None)))
+        Some(Some(Made {
+            brief: Arc::new(brief),
+            nominal: None,
+        }))
     }
 }
 
-/// A sweep as it grows.
-struct Growing {
-    points: Vec<Point>,
+/// What is known as it grows.
+struct Growing<V> {
+    points: Vec<Point<V>>,
     collected: Collected<Done>,
     taken: usize,
     told: Instant,
 }
 
-/// What of a sweep is done in which order: all values once with each number, the nominal run first.
+/// What is done in which order: all texts once with each number, the nominal run first.
 #[derive(Clone, Copy, Debug)]
 pub struct Order {
-    values: usize,
+    texts: usize,
     runs: u32,
 }
 
 impl Order {
-    /// Of a sweep.
-    pub const fn of(job: &SweepJob) -> Self {
+    /// Of several texts.
+    pub const fn of(job: &TextsJob) -> Self {
         Self {
-            values: job.swept.values.len(),
+            texts: job.texts.len(),
             runs: job.runs,
         }
     }
 
     /// How many pieces there are.
     pub const fn count(self) -> usize {
-        self.values * (self.runs as usize + 1)
+        self.texts * (self.runs as usize + 1)
     }
 
     const fn piece(self, at: usize) -> (usize, u32) {
-        (at % self.values, (at / self.values) as u32)
+        (at % self.texts, (at / self.texts) as u32)
     }
 }
 
-/// The piece of work that a sweep is made of, for whoever collects the results.
+/// The pieces of work that it is made of, for whoever collects the results.
 pub fn piece(
-    job: SweepJob,
+    job: TextsJob,
     memory: Option<Memory>,
 ) -> impl Fn(usize, &mut Trace, &AtomicBool) -> Option<Done> + Send + Sync {
     let order = Order::of(&job);
-    let values = Values::new(job);
-    move |at, spare, stop| values.run(order.piece(at), memory.as_ref(), spare, stop)
+    let texts = Texts::new(job);
+    move |at, spare, stop| texts.run(order.piece(at), memory.as_ref(), spare, stop)
 }
 
 /// Takes in the results of some pieces, in their order.
-pub fn learn(points: &mut [Point], order: Order, first: usize, done: Vec<Done>) {
+pub fn learn<V>(points: &mut [Point<V>], order: Order, first: usize, done: Vec<Done>) {
     for (at, done) in (first..).zip(done) {
-        let (value, number) = order.piece(at);
-        let point = &mut points[value];
+        let (text, _) = order.piece(at);
+        let point = &mut points[text];
         match done {
             None => point.refused = true,
-            Some((brief, margin)) if number == 0 => {
-                (point.nominal, point.margin) = (Some(brief), margin);
-            }
-            Some((brief, _)) => point.briefs.push(brief),
+            Some(Made { brief, nominal }) => match nominal {
+                Some((margin, left_out)) => {
+                    (point.margin, point.left_out) = (margin, left_out);
+                    point.nominal = Some(brief);
+                }
+                None => point.briefs.push(brief),
+            },
         }
     }
 }
 
-/// Makes a sweep; `tell` hears of it as it grows, and when all of it is there.
-pub fn begin(
+/// Tries several texts; `tell` hears of it as it grows, and when all of it is there.
+///
+/// - `values`: what tells them apart, one for each text
+pub fn begin<V: Clone + Send + 'static>(
     runner: &Runner,
     memory: Memory,
-    job: SweepJob,
-    tell: impl Fn(u64, Arc<SweepTold>) + Send + Sync + 'static,
+    job: TextsJob,
+    values: Vec<V>,
+    tell: impl Fn(u64, Arc<TextsTold<V>>) + Send + Sync + 'static,
 ) -> Ticket {
     let (id, order) = (job.id, Order::of(&job));
     let growing = Mutex::new(Growing {
-        points: job
-            .swept
-            .values
-            .iter()
-            .map(|value| Point::new(*value))
-            .collect(),
+        points: values.into_iter().map(Point::new).collect(),
         collected: Collected::default(),
         taken: 0,
         told: Instant::now(),
@@ -208,11 +254,11 @@ pub fn begin(
         learn(&mut growing.points, order, before, ready);
         growing.taken = now;
         let reached = |mark: usize| before < mark && now >= mark;
-        let marks = MARKS.map(|runs| runs * order.values);
+        let marks = MARKS.map(|runs| runs * order.texts);
         let late = now > before && growing.told.elapsed() >= APART;
         if marks.into_iter().chain([count]).any(reached) || late {
             growing.told = Instant::now();
-            let told = SweepTold {
+            let told = TextsTold {
                 points: growing.points.clone(),
                 complete: now == count,
             };

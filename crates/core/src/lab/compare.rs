@@ -20,7 +20,7 @@ pub struct Compared {
     pub only_second: Vec<u32>,
     /// In how many runs neither held.
     pub neither: u32,
-    /// How often chance alone would bring as much: McNemar's exact test.
+    /// How often chance alone would bring as much: the exact test of pairs ([`pairs`]).
     pub p: f64,
     /// Seconds of the runs in which both held by which the second is slower in the middle of them;
     /// none without such runs.
@@ -74,11 +74,11 @@ fn middle(mut values: Vec<f64>) -> Option<f64> {
 
 /// When the paths of two runs part; none when they do not.
 fn parting(a: &Brief, b: &Brief) -> Option<f64> {
-    let apart = |(one, other): (&([f32; 2], u16), &([f32; 2], u16))| {
-        let [x, y] = [0, 1].map(|axis| f64::from(one.0[axis]) - f64::from(other.0[axis]));
+    let mut places = a.path.iter().zip(&b.path);
+    let at = places.position(|((one, _), (other, _))| {
+        let [x, y] = [0, 1].map(|axis| f64::from(one[axis]) - f64::from(other[axis]));
         math::length(x, y) > APART
-    };
-    let at = a.path.iter().zip(&b.path).position(apart)?;
+    })?;
     Some(at as f64 * SAMPLED)
 }
 
@@ -97,7 +97,7 @@ impl Compared {
 
     /// Whether one of them is better by more than chance: whether that is the second.
     pub fn better(&self) -> Option<bool> {
-        (self.p < LEVEL).then(|| self.only_second.len() > self.only_first.len())
+        (self.p < LEVEL).then_some(self.only_second.len() > self.only_first.len())
     }
 
     /// What can be said of the second version, in words, with how sure it is.

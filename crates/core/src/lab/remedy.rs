@@ -29,6 +29,9 @@ pub struct Remedy {
     pub why: String,
     /// The whole text then.
     pub text: String,
+    /// It looks for another mark than the mission says: it may go on without having found what it was
+    /// to find.
+    pub other_mark: bool,
 }
 
 /// Everything that remedies are worked out from.
@@ -152,6 +155,7 @@ impl Found<'_> {
                 words,
                 why: why.into(),
                 text,
+                other_mark: false,
             });
         }
     }
@@ -485,11 +489,11 @@ impl Found<'_> {
                 }
                 .apply(text);
                 let why = "That is what this sensor did see, for a while.";
-                self.push(
-                    format!("look for {} instead of {}", tone.name, asked.node),
-                    why,
-                    text,
-                );
+                let words = format!("look for {} instead of {}", tone.name, asked.node);
+                self.push(words.clone(), why, text);
+                if let Some(last) = self.remedies.last_mut().filter(|last| last.words == words) {
+                    last.other_mark = true;
+                }
             }
         }
     }
@@ -608,6 +612,7 @@ pub fn fixes(finding: &Finding, parsed: &Parsed, text: &str, names: &Names) -> V
                 words,
                 why: finding.message.clone(),
                 text: new,
+                other_mark: false,
             });
         }
     };

@@ -84,8 +84,8 @@ impl Share {
     }
 }
 
-/// Whether two versions that were tried with the same luck differ: McNemar's test in its exact form
-/// (two-sided binomial test of the pairs that came out differently).
+/// Whether two versions that were tried with the same luck differ: the exact test of pairs, a
+/// two-sided binomial test of those that came out differently (`McNemar`, 1947).
 ///
 /// - `only_first`, `only_second`: in how many pairs only that one held
 ///

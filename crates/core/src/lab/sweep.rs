@@ -10,28 +10,31 @@ use crate::units::Quantity;
 /// What one wants: nineteen of twenty.
 pub const HOLDS: f64 = 0.95;
 
-/// What came of one value.
+/// What came of one of several texts: of a value of a number, or of whatever else tells them apart.
 #[derive(Clone, Debug)]
-pub struct Point {
+pub struct Point<V = Quantity> {
     /// The value.
-    pub value: Quantity,
+    pub value: V,
     /// Its nominal run; none while it is not there, or when the mission cannot be run so.
     pub nominal: Option<Arc<Brief>>,
     /// The thinnest decision of that run, in units of noise.
     pub margin: Option<f64>,
+    /// How many steps of the text that run never came to.
+    pub left_out: usize,
     /// Its varied runs, in the order of their numbers.
     pub briefs: Vec<Arc<Brief>>,
     /// The mission has errors with this value.
     pub refused: bool,
 }
 
-impl Point {
+impl<V> Point<V> {
     /// Nothing known yet.
-    pub const fn new(value: Quantity) -> Self {
+    pub const fn new(value: V) -> Self {
         Self {
             value,
             nominal: None,
             margin: None,
+            left_out: 0,
             briefs: Vec::new(),
             refused: false,
         }

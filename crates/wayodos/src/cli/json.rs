@@ -173,7 +173,8 @@ fn varied(chance: &Chance) -> Option<VariedOut<'_>> {
 pub(super) struct Share {
     times: u32,
     of: u32,
-    share: Option<f64>,
+    #[serde(rename = "share")]
+    value: Option<f64>,
     low: f64,
     high: f64,
 }
@@ -184,7 +185,7 @@ impl From<statistics::Share> for Share {
         Self {
             times: share.times,
             of: share.of,
-            share: share.value(),
+            value: share.value(),
             low,
             high,
         }

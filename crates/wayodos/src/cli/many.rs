@@ -42,7 +42,9 @@ pub(super) fn make<T: Send + 'static>(
         let done = piece(at, spare, stop);
         let is_done = done.is_some();
         // Nobody listens any more after Ctrl-C.
-        done.map(|done| drop(sender.send((at, done))));
+        if let Some(done) = done {
+            drop(sender.send((at, done)));
+        }
         is_done
     };
     let ticket = runner.hand_in_many(count, 0, Arc::new(work));

@@ -127,8 +127,9 @@ pub(super) fn sweep(shared: &Shared, path: &Path, asked: &Asked) -> ExitCode {
         },
         runs: asked.runs,
     };
-    let (order, swept) = (Order::of(&job), job.swept.clone());
-    let made = make(shared, order.count(), "runs", piece(job, None));
+    let (texts, swept) = (job.texts(), job.swept);
+    let order = Order::of(&texts);
+    let made = make(shared, order.count(), "runs", piece(texts, None));
     let mut points: Vec<Point> = swept
         .values
         .iter()
@@ -153,9 +154,10 @@ pub(super) fn sweep(shared: &Shared, path: &Path, asked: &Asked) -> ExitCode {
     } else {
         answer(&told);
     }
-    match made.cut_short {
-        true => ExitCode::from(130),
-        false => ExitCode::SUCCESS,
+    if made.cut_short {
+        ExitCode::from(130)
+    } else {
+        ExitCode::SUCCESS
     }
 }
 

@@ -279,6 +279,8 @@ impl Clerk {
             | Effect::StopSpread
             | Effect::Sweep(_)
             | Effect::StopSweep
+            | Effect::Prove(..)
+            | Effect::StopProof
             | Effect::Survey
             | Effect::Editor(_)
             | Effect::EditFile(_)

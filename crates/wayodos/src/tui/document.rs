@@ -425,6 +425,11 @@ impl Document {
         self.at
     }
 
+    /// The text one point of history before this one.
+    pub fn text_before(&self) -> Option<&Arc<str>> {
+        Some(&self.history.get(self.at.checked_sub(1)?)?.0)
+    }
+
     /// Puts another text in place as a new point of history.
     pub fn write(&mut self, text: String) {
         (self.typed, self.mark) = (None, None);

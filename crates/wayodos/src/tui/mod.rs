@@ -56,7 +56,7 @@ use crate::look::{Look, Opening, Pictures, ThemeName};
 use crate::runner::{Runner, Ticket};
 use crate::spreads::{SpreadJob, Spreader};
 use crate::survey::Surveyor;
-use crate::sweeps::{self, SweepJob};
+use crate::sweeps::{self, SweepJob, TextsJob};
 use crate::work::Job;
 
 /// How long the keys that were pressed before the end may take.
@@ -129,6 +129,7 @@ pub fn run(opening: Opening) -> io::Result<()> {
         runner: &runner,
         spreader: RefCell::default(),
         sweep: RefCell::default(),
+        proof: RefCell::default(),
         sender: &sender,
         surveyor: &surveyor,
         clerk: &clerk,
@@ -231,6 +232,7 @@ struct Outside<'a> {
     runner: &'a Runner,
     spreader: RefCell<Spreader>,
     sweep: RefCell<Option<Ticket>>,
+    proof: RefCell<Option<Ticket>>,
     sender: &'a Sender<Msg>,
     surveyor: &'a Surveyor,
     clerk: &'a Clerk,
@@ -248,24 +250,35 @@ impl Outside<'_> {
     }
 
     fn sweep(&self, job: SweepJob) {
-        self.stop_sweep();
+        stop(&self.sweep);
         let sender = self.sender.clone();
         let tell = move |id, told| drop(sender.send(Msg::Swept(id, told)));
         let memory = self.spreader.borrow().memory();
-        let ticket = sweeps::begin(self.runner, memory, job, tell);
+        let (texts, values) = (job.texts(), job.swept.values);
+        let ticket = sweeps::begin(self.runner, memory, texts, values, tell);
         *self.sweep.borrow_mut() = Some(ticket);
     }
 
-    fn stop_sweep(&self) {
-        if let Some(ticket) = self.sweep.borrow_mut().take() {
-            ticket.cancel();
-        }
+    fn prove(&self, job: TextsJob, rows: Vec<usize>) {
+        stop(&self.proof);
+        let sender = self.sender.clone();
+        let tell = move |id, told| drop(sender.send(Msg::Proved(id, told)));
+        let memory = self.spreader.borrow().memory();
+        let ticket = sweeps::begin(self.runner, memory, job, rows, tell);
+        *self.proof.borrow_mut() = Some(ticket);
     }
 
     fn spread(&self, job: SpreadJob) {
         let sender = self.sender.clone();
         let tell = move |id, summary| drop(sender.send(Msg::Spread(id, summary)));
         self.spreader.borrow_mut().begin(self.runner, job, tell);
+    }
+}
+
+/// Nobody wants what is under way.
+fn stop(under_way: &RefCell<Option<Ticket>>) {
+    if let Some(ticket) = under_way.borrow_mut().take() {
+        ticket.cancel();
     }
 }
 
@@ -340,7 +353,9 @@ fn turn(
                     Effect::Spread(job) => outside.spread(job),
                     Effect::StopSpread => outside.spreader.borrow_mut().stop(),
                     Effect::Sweep(job) => outside.sweep(*job),
-                    Effect::StopSweep => outside.stop_sweep(),
+                    Effect::StopSweep => stop(&outside.sweep),
+                    Effect::Prove(job, rows) => outside.prove(*job, rows),
+                    Effect::StopProof => stop(&outside.proof),
                     Effect::Suspend => {
                         suspend()?;
                         cleared(terminal)?;

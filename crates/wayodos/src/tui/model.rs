@@ -13,7 +13,8 @@ use wayodos_core::controller::Standing;
 use wayodos_core::field::Point;
 use wayodos_core::finding::{Finding, Severity};
 use wayodos_core::lab::compare::{Compared, compare};
-use wayodos_core::lab::sweep::advised;
+use wayodos_core::lab::statistics::Share;
+use wayodos_core::lab::sweep::{HOLDS, advised};
 use wayodos_core::lab::why::Replay;
 use wayodos_core::mission::restructure::Carried;
 use wayodos_core::project::{BOX, Setup};
@@ -34,7 +35,7 @@ use super::theme::Role;
 use crate::draft::Draft;
 use crate::folder::Project;
 use crate::spreads::Told;
-use crate::sweeps::{SweepJob, SweepTold};
+use crate::sweeps::{SweepJob, TextsJob, TextsTold};
 use crate::work::{From, Job, Kind, RunId, RunReport};
 
 /// Text being typed.
@@ -337,13 +338,26 @@ pub struct Many {
     pub stamp: u64,
 }
 
+/// What becomes of the mission with each row of a list, on many runs.
+#[derive(Clone, Debug)]
+pub struct Proving {
+    /// What is tried.
+    pub job: TextsJob,
+    /// Which row of the list each text is of.
+    pub rows: Vec<usize>,
+    /// The rows that look for another mark than the mission says.
+    pub other_marks: Vec<usize>,
+    /// It was handed in.
+    pub asked: bool,
+}
+
 /// A sweep as the screen has it.
 #[derive(Clone, Debug)]
 pub struct Sweeping {
     /// What was asked for.
     pub job: SweepJob,
     /// What is known so far.
-    pub told: Option<Arc<SweepTold>>,
+    pub told: Option<Arc<TextsTold>>,
     /// The value that is marked; the one that is advised, until another one was chosen.
     pub marked: Option<usize>,
 }
@@ -416,6 +430,22 @@ impl Many {
         self.stamp += 1;
     }
 
+    /// The newest of the texts before this one, on the same robot and field, of whose runs nineteen
+    /// of twenty held.
+    pub fn last_that_held(&self) -> Option<(Arc<str>, Share)> {
+        let now = self.of.as_ref()?;
+        let mut others = self
+            .kept
+            .iter()
+            .rev()
+            .filter(|(of, _)| of.text != now.text && Arc::ptr_eq(&of.setup, &now.setup));
+        others.find_map(|(of, told)| {
+            let held = told.summary.held;
+            let holds = held.of as usize >= COMPARED && held.value() >= Some(HOLDS);
+            holds.then(|| (Arc::clone(&of.text), held))
+        })
+    }
+
     /// What is drawn on field and chart.
     pub fn drawn(&self) -> Option<&Arc<Told>> {
         self.told.as_ref().filter(|_| !self.hidden)
@@ -472,6 +502,8 @@ pub struct Model {
     pub many: Many,
     /// The number that was swept last.
     pub sweep: Option<Sweeping>,
+    /// The rows of the list that is open are being tried.
+    pub proof: Option<Proving>,
     /// Where the run begins, when not at the start.
     pub from: Option<From>,
     /// The step before which the run is over, by its name.
@@ -539,6 +571,7 @@ impl Model {
             field: FieldPane::default(),
             many: Many::default(),
             sweep: None,
+            proof: None,
             from: None,
             until: None,
             todo: None,

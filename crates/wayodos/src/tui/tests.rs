@@ -29,7 +29,7 @@ use super::view::Screen;
 use crate::draft::Draft;
 use crate::folder::{Home, Project, Saved};
 use crate::spreads::SpreadJob;
-use crate::sweeps::SweepJob;
+use crate::sweeps::{SweepJob, TextsJob};
 use crate::tui::update::meet;
 use crate::work::run_job;
 
@@ -43,6 +43,8 @@ struct App {
     spread: Option<SpreadJob>,
     /// The sweep that was asked for last.
     sweep: Option<SweepJob>,
+    /// The rows of a list that are to be tried, unless that was given up.
+    proof: Option<(TextsJob, Vec<usize>)>,
 }
 
 impl App {
@@ -57,6 +59,7 @@ impl App {
             asked: Vec::new(),
             spread: None,
             sweep: None,
+            proof: None,
         };
         let job = app.model.job().map(Effect::Run);
         app.carry_out(job.into_iter().collect());
@@ -96,6 +99,8 @@ impl App {
                 Effect::Spread(job) => self.spread = Some(job),
                 Effect::StopSpread => self.spread = None,
                 Effect::Sweep(job) => self.sweep = Some(*job),
+                Effect::Prove(job, rows) => self.proof = Some((*job, rows)),
+                Effect::StopProof => self.proof = None,
                 effect => self.asked.push(effect),
             }
         }
@@ -896,6 +901,7 @@ fn on(mission: &str, seed: u64) -> App {
         asked: Vec::new(),
         spread: None,
         sweep: None,
+        proof: None,
     };
     let job = app.model.job().map(Effect::Run);
     app.carry_out(job.into_iter().collect());

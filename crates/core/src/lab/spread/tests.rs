@@ -48,12 +48,12 @@ pub fn brief(number: u32) -> Brief {
     }
 }
 
-fn death(step: usize, words: &str) -> Option<Death> {
-    Some(Death {
+fn death(step: usize, words: &str) -> Death {
+    Death {
         step: StepId(step),
         exit: None,
         words: words.into(),
-    })
+    }
 }
 
 fn shared(briefs: Vec<Brief>) -> Vec<Arc<Brief>> {
@@ -81,7 +81,7 @@ fn a_spread_is_the_same_in_any_order_and_has_the_runs_own_results() {
         endings[0].death,
         Death {
             exit: Some(1),
-            ..death(0, "no bar").unwrap()
+            ..death(0, "no bar")
         }
     );
     assert_eq!(endings[0].share, held.rest());
@@ -109,22 +109,22 @@ fn who_died_where_is_counted_once_each() {
     let runs = vec![
         brief(1),
         Brief {
-            death: death(1, "lost"),
+            death: Some(death(1, "lost")),
             entered: vec![StepId(0), StepId(1)],
             ..brief(2)
         },
         Brief {
-            death: death(0, "fell"),
+            death: Some(death(0, "fell")),
             ..brief(3)
         },
         Brief {
-            death: death(1, "lost"),
+            death: Some(death(1, "lost")),
             entered: vec![StepId(0), StepId(1)],
             ..brief(4)
         },
         // Written down nowhere, yet it died there.
         Brief {
-            death: death(1, "late"),
+            death: Some(death(1, "late")),
             ..brief(5)
         },
     ];

@@ -7,7 +7,8 @@ use wayodos_core::record::Trace;
 
 use super::*;
 use crate::spreads::Told;
-use crate::sweeps::{Order, SweepTold, learn, piece};
+use crate::sweeps::{Order, TextsTold, learn, piece};
+use crate::tui::finder::Item;
 use crate::tui::layout::Pane;
 use crate::tui::model::Side;
 
@@ -141,18 +142,19 @@ fn nothing_is_made_where_nobody_wants_it_or_nothing_can_be() {
 fn sweep(app: &mut App, runs: u32) {
     let mut job = app.sweep.clone().expect("a sweep was asked for");
     job.runs = runs;
-    let order = Order::of(&job);
+    let texts = job.texts();
+    let order = Order::of(&texts);
     let mut points: Vec<Point> = job
         .swept
         .values
         .iter()
         .map(|value| Point::new(*value))
         .collect();
-    let (id, work) = (job.id, piece(job, None));
+    let (id, work) = (job.id, piece(texts, None));
     let (mut spare, stop) = (Trace::default(), AtomicBool::new(false));
     let done = (0..order.count()).map(|at| work(at, &mut spare, &stop).unwrap());
     learn(&mut points, order, 0, done.collect());
-    let told = SweepTold {
+    let told = TextsTold {
         points,
         complete: true,
     };
@@ -250,4 +252,82 @@ fn a_text_is_compared_with_the_one_before_on_the_same_luck() {
     app.press("U Clear 0 Space rough Enter");
     make(&mut app, 20);
     assert!(app.model.many.compared.is_none());
+}
+
+/// Tries the rows of the list that is open, with as many varied runs of each.
+fn prove(app: &mut App, runs: u32) {
+    let (mut job, rows) = app.proof.clone().expect("rows are to be tried");
+    job.runs = runs;
+    let order = Order::of(&job);
+    let mut points: Vec<Point<usize>> = rows.into_iter().map(Point::new).collect();
+    let (id, work) = (job.id, piece(job, None));
+    let (mut spare, stop) = (Trace::default(), AtomicBool::new(false));
+    let done = (0..order.count()).map(|at| work(at, &mut spare, &stop).unwrap());
+    learn(&mut points, order, 0, done.collect());
+    let told = TextsTold {
+        points,
+        complete: true,
+    };
+    app.msg(Msg::Proved(id, Arc::new(told)));
+}
+
+/// The rows of the list that is open: title, and what came out.
+fn rows(app: &App) -> Vec<(String, String)> {
+    let Mode::Finding(finder) = &app.model.mode else {
+        panic!("no list")
+    };
+    let row = |item: &Item| (item.title.clone(), item.text.clone());
+    finder.items.iter().map(row).collect()
+}
+
+#[test]
+fn what_may_help_says_what_came_out_and_the_best_stands_first() {
+    let mut app = App::new();
+    make(&mut app, 20);
+    // The fourth bar does not exist: the mission fails.
+    app.press("Down Down Down Down Down Right Right +");
+    make(&mut app, 20);
+    assert_eq!(app.model.many.told.as_ref().unwrap().summary.held.times, 0);
+    // Why the exit fired that it failed by.
+    app.press("y Enter");
+    assert!(
+        rows(&app).iter().any(|(_, text)| text == "being tried ..."),
+        "{:?}",
+        rows(&app)
+    );
+    prove(&mut app, 3);
+    let all = rows(&app);
+    let evades = |text: &str| text.contains("leaves out") || text.contains("by another mark");
+    assert!(
+        all[1].1.starts_with("held 3 of 3") && !evades(&all[1].1),
+        "{all:?}"
+    );
+    assert!(
+        all.iter()
+            .any(|(title, _)| title == "back to the text that held"),
+        "{all:?}"
+    );
+    // What only goes on past what was to be found stands below the rest, however often it holds.
+    assert!(
+        all.iter()
+            .any(|(_, text)| text.contains("held 3 of 3, by another mark")),
+        "{all:?}"
+    );
+    assert!(all.is_sorted_by_key(|(_, text)| evades(text)), "{all:?}");
+    let held = |text: &str| {
+        text.split(' ')
+            .nth(1)
+            .and_then(|times| times.parse::<u32>().ok())
+    };
+    let honest: Vec<_> = all[1..].iter().filter(|(_, text)| !evades(text)).collect();
+    assert!(
+        honest.is_sorted_by_key(|(_, text)| std::cmp::Reverse(held(text))),
+        "{all:?}"
+    );
+    let best = all[1].0.clone();
+    // Taken in one key; then nothing is tried any more.
+    let before = app.model.doc.text.clone();
+    app.press("Down Enter");
+    assert!(*app.model.doc.text != *before, "{best} was done");
+    assert!(app.model.proof.is_none() && app.proof.is_none());
 }

@@ -13,7 +13,7 @@ use crate::folder::{Project, Saved};
 use crate::shelf::{Change, Done};
 use crate::spreads::{SpreadJob, Told};
 use crate::survey::Found;
-use crate::sweeps::{SweepJob, SweepTold};
+use crate::sweeps::{SweepJob, TextsJob, TextsTold};
 use crate::work::{Job, RunReport};
 
 /// What comes to the application.
@@ -28,7 +28,9 @@ pub enum Msg {
     /// A spread has grown: the id of what was asked for, and what there is.
     Spread(u64, Arc<Told>),
     /// A sweep has grown: the id of what was asked for, and what there is.
-    Swept(u64, Arc<SweepTold>),
+    Swept(u64, Arc<TextsTold>),
+    /// What becomes of the mission with some rows of a list: the id of what was asked for.
+    Proved(u64, Arc<TextsTold<usize>>),
     /// A save came to an end: which text of the project, what came of it, and the text that was
     /// saved.
     Saved(String, Result<Saved, String>, Arc<str>),
@@ -103,6 +105,10 @@ pub enum Effect {
     Sweep(Box<SweepJob>),
     /// Nobody wants the sweep that is being made.
     StopSweep,
+    /// Try several texts on many runs: they, and the row that each is of.
+    Prove(Box<TextsJob>, Vec<usize>),
+    /// Nobody wants to know any more.
+    StopProof,
     /// Save a text.
     Save {
         /// Its path within the project.

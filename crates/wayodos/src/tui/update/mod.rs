@@ -15,6 +15,7 @@ mod moves;
 mod offers;
 mod panes;
 mod places;
+mod proof;
 mod reading;
 mod spread;
 mod steps;
@@ -61,6 +62,7 @@ pub fn update(model: &mut Model, msg: Msg) -> Vec<Effect> {
         act(model, action, &mut effects);
     }
     spread::keep_up(model, &mut effects);
+    proof::keep_up(model, &mut effects);
     anchor.hold(model);
     follow(model);
     effects
@@ -130,6 +132,7 @@ fn take(model: &mut Model, msg: Msg) -> Vec<Effect> {
         Msg::Tick(seconds) => time::on_tick(model, seconds),
         Msg::Ran(id, report) => time::on_run(model, id, report),
         Msg::Spread(id, told) => spread::on_spread(model, id, told),
+        Msg::Proved(id, told) => proof::on_proved(model, id, &told),
         Msg::Swept(id, told) => swept::on_swept(model, id, told),
         Msg::Saved(path, result, text) => keep::on_saved(model, &path, result, &text, &mut effects),
         Msg::Exported(Ok(files)) => {

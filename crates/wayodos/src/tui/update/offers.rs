@@ -19,7 +19,7 @@ use super::super::theme::Role;
 use super::change::is_laid_out;
 use super::effect::Effect;
 use super::lists::show;
-use super::{texts, time};
+use super::{proof, texts, time};
 use crate::work::RunReport;
 
 /// What a new step may do.
@@ -361,11 +361,19 @@ fn offer(model: &mut Model, found: Vec<Remedy>, line: usize, title: &str) {
         "Change it yourself.",
         Pick::Line(line),
     )];
+    let first = items.len();
+    let other_marks: Vec<usize> = found
+        .iter()
+        .enumerate()
+        .filter(|(_, remedy)| remedy.other_mark)
+        .map(|(nth, _)| first + nth)
+        .collect();
     items.extend(
         found
             .into_iter()
             .map(|remedy| Item::new(remedy.words, "", remedy.why, Pick::Text(remedy.text))),
     );
+    items.extend(back_items(model));
     if items.len() == 1 {
         model.doc.cursor = Cursor { line, nth: 0 };
         let header = model
@@ -376,7 +384,8 @@ fn offer(model: &mut Model, found: Vec<Remedy>, line: usize, title: &str) {
         time::to_line(model, line, header);
         return model.say(Role::Quiet, "no automatic fix: change it here");
     }
-    let finder = Finder::new(title, items, 0);
+    let mut finder = Finder::new(title, items, 0);
+    proof::ask(model, &mut finder, other_marks);
     show(
         model,
         Finder {
@@ -384,4 +393,36 @@ fn offer(model: &mut Model, found: Vec<Remedy>, line: usize, title: &str) {
             ..finder
         },
     );
+}
+
+/// Ways back: to the last text that held, and to the one before the last change.
+fn back_items(model: &Model) -> Vec<Item> {
+    let mut items = Vec::new();
+    if !model.doc.is_mission() {
+        return items;
+    }
+    let held = model.many.last_that_held();
+    if let Some((text, share)) = &held {
+        items.push(Item::new(
+            "back to the text that held",
+            "",
+            format!(
+                "The last text of which nineteen of twenty runs held: {}.",
+                share.words()
+            ),
+            Pick::Text(text.to_string()),
+        ));
+    }
+    let known = |text: &Arc<str>| held.as_ref().is_some_and(|(held, _)| held == text);
+    if let Some(before) = model.doc.text_before().filter(|text| !known(text)) {
+        let words = "The mission as it was before the last change.";
+        let text = before.to_string();
+        items.push(Item::new(
+            "take back the last change",
+            "",
+            words,
+            Pick::Text(text),
+        ));
+    }
+    items
 }

@@ -12,10 +12,10 @@ use super::super::theme::Role;
 use super::change::{laid_anew, put_text};
 use super::effect::Effect;
 use super::texts;
-use crate::sweeps::SweepTold;
+use crate::sweeps::TextsTold;
 
 /// More of it is there.
-pub(super) fn on_swept(model: &mut Model, id: u64, told: Arc<SweepTold>) {
+pub(super) fn on_swept(model: &mut Model, id: u64, told: Arc<TextsTold>) {
     if let Some(sweep) = model.sweep.as_mut().filter(|sweep| sweep.job.id == id) {
         sweep.told = Some(told);
         model.many.stamp += 1;

@@ -167,8 +167,7 @@ pub fn draw(
             .chain([(model.player.time, Role::Accent)])
             .filter(|(time, _)| axis.shows(*time, *time))
             .collect();
-        let many = model.many.drawn().map(|_| model.many.stamp);
-        plot::paint(chart, &plotted, many, &times, &axis, how, place, kept);
+        plot::paint(chart, &plotted, &times, &axis, how, place, kept);
     }
 }
 

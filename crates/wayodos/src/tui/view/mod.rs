@@ -167,6 +167,7 @@ impl Screen {
                 theme: theme.in_full(),
                 ground,
                 pixels,
+                many: model.many.drawn().map(|_| model.many.stamp),
             });
             chart::draw(model, theme, how, &mut self.plot, areas.chart, buffer);
         }

@@ -59,19 +59,6 @@ pub(super) fn paint_row(buffer: &mut Buffer, area: Rect, y: u16, style: Style) {
     buffer.set_style(Rect::new(area.x, y, area.width, 1), style);
 }
 
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn what_does_not_fit_ends_in_a_sign() {
-        let mut buffer = Buffer::empty(Rect::new(0, 0, 8, 1));
-        let behind = put(&mut buffer, 1, 0, 4, "a\u{7}bcdef", Style::new());
-        let row: String = (0..8).map(|x| buffer[(x, 0)].symbol().to_owned()).collect();
-        assert_eq!((row.as_str(), behind), (" a·b…   ", 5));
-    }
-}
-
 /// Says at the edge that there is more above or below.
 pub(super) fn more_mark(scroll: usize, rows: usize, area: Rect, theme: Theme, buffer: &mut Buffer) {
     if area.height == 0 {
@@ -108,4 +95,17 @@ pub(super) fn mark_row(theme: Theme, list: Rect, y: u16, focused: bool, buffer: 
     );
     let role = if focused { Role::Accent } else { Role::Quiet };
     put(buffer, list.x, y, 1, "›", theme.role(role));
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_does_not_fit_ends_in_a_sign() {
+        let mut buffer = Buffer::empty(Rect::new(0, 0, 8, 1));
+        let behind = put(&mut buffer, 1, 0, 4, "a\u{7}bcdef", Style::new());
+        let row: String = (0..8).map(|x| buffer[(x, 0)].symbol().to_owned()).collect();
+        assert_eq!((row.as_str(), behind), (" a·b…   ", 5));
+    }
 }

@@ -64,13 +64,14 @@ pub struct Manner {
     pub ground: Rgb,
     /// Pixels of a cell.
     pub pixels: (usize, usize),
+    /// Which bands of the many runs are drawn.
+    pub many: Option<u64>,
 }
 
 /// Paints the plot: the tracks in their places, and the time cursors through all of them.
 pub fn paint(
     chart: &Chart,
     tracks: &[(&Track, Rect, Option<Band<'_>>)],
-    many: Option<u64>,
     cursors: &[(f64, Role)],
     axis: &Axis,
     how: Manner,
@@ -81,6 +82,7 @@ pub fn paint(
         theme,
         ground,
         pixels,
+        many,
     } = how;
     let key = Key {
         area,

@@ -1,0 +1,171 @@
+//! What may help, with proof: each row of the list is tried on the nominal run and on many varied
+//! ones, says what came out, and the best stands first.
+
+use std::sync::Arc;
+
+use wayodos_core::lab::spread::endings;
+use wayodos_core::lab::sweep::Point;
+
+use super::super::finder::{Finder, Pick};
+use super::super::model::{Mode, Model, Proving};
+use super::effect::Effect;
+use crate::sweeps::{TextsJob, TextsTold};
+
+/// So many varied runs of each row.
+const RUNS: u32 = 20;
+
+/// Asks for what becomes of each row of a list that changes the text.
+///
+/// - `other_marks`: the rows that look for another mark than the mission says
+pub(super) fn ask(model: &mut Model, finder: &mut Finder, other_marks: Vec<usize>) {
+    let report = model.report.clone().filter(|report| {
+        report.piece.is_none() && report.text == model.mission().text && model.doc.is_mission()
+    });
+    let (Some(report), Some(setup)) = (report, model.setup.clone()) else {
+        return;
+    };
+    let mut rows = Vec::new();
+    let mut texts: Vec<Arc<str>> = Vec::new();
+    for (row, item) in finder.items.iter_mut().enumerate() {
+        if let Pick::Text(text) = &item.pick {
+            rows.push(row);
+            texts.push(text.as_str().into());
+            item.text = "being tried ...".to_owned();
+        }
+    }
+    if texts.is_empty() {
+        return;
+    }
+    if let Some(told) = &model.many.told {
+        let first = &told.spread.briefs[..told.spread.briefs.len().min(RUNS as usize)];
+        let held = wayodos_core::lab::spread::held(first);
+        finder.title = format!("{}; now it holds {}", finder.title, held.words());
+    }
+    let job = TextsJob {
+        id: model.next_job(),
+        texts,
+        setup,
+        attempt: report.attempt.clone(),
+        runs: RUNS,
+    };
+    model.proof = Some(Proving {
+        job,
+        rows,
+        other_marks,
+        asked: false,
+    });
+}
+
+/// Hands in what was asked for, and gives it up when the list is closed.
+pub(super) fn keep_up(model: &mut Model, effects: &mut Vec<Effect>) {
+    let open = matches!(model.mode, Mode::Finding(_));
+    match &mut model.proof {
+        None => {}
+        Some(_) if !open => {
+            model.proof = None;
+            effects.push(Effect::StopProof);
+        }
+        Some(proof) if !proof.asked => {
+            proof.asked = true;
+            effects.push(Effect::Prove(
+                Box::new(proof.job.clone()),
+                proof.rows.clone(),
+            ));
+        }
+        Some(_) => {}
+    }
+}
+
+/// Something is known.
+pub(super) fn on_proved(model: &mut Model, id: u64, told: &TextsTold<usize>) {
+    let Some(proof) = model.proof.as_ref().filter(|proof| proof.job.id == id) else {
+        return;
+    };
+    let Mode::Finding(finder) = &mut model.mode else {
+        return;
+    };
+    if !told.complete {
+        return;
+    }
+    let other_mark = |row: usize| proof.other_marks.contains(&row);
+    let least = told
+        .points
+        .iter()
+        .filter(|point| works(point))
+        .map(|point| point.left_out)
+        .min()
+        .unwrap_or(0);
+    for point in &told.points {
+        let mut words = words(point, least);
+        if other_mark(point.value) {
+            words.push_str(", by another mark");
+        }
+        finder.items[point.value].text = words;
+    }
+    // Whoever has chosen already is not to be confused.
+    if finder.at == 0 && finder.input.value().is_empty() {
+        order(finder, &told.points, least, other_mark);
+    }
+}
+
+/// Whether the nominal run ends as planned with it.
+fn works(point: &Point<usize>) -> bool {
+    point.nominal.as_ref().is_some_and(|brief| brief.held())
+}
+
+/// How many more steps it leaves out than others that work.
+fn skips(point: &Point<usize>, least: usize) -> usize {
+    if works(point) {
+        point.left_out.saturating_sub(least)
+    } else {
+        0
+    }
+}
+
+/// What came out, in a few words.
+fn words(point: &Point<usize>, least: usize) -> String {
+    if point.refused {
+        return "the mission cannot be run so".to_owned();
+    }
+    let held = point.held();
+    let mut words = format!("held {}", held.words());
+    if let Some(most) = endings(&point.briefs).first()
+        && held.times * 2 < held.of
+    {
+        words.push_str(&format!(": {}", most.death.words));
+    }
+    if !works(point) && held.times * 2 >= held.of {
+        words.push_str(", but not the nominal run");
+    }
+    match skips(point, least) {
+        0 => {}
+        1 => words.push_str(", leaves out a step"),
+        count => words.push_str(&format!(", leaves out {count} steps")),
+    }
+    words
+}
+
+/// The best first: what does all that the mission is for, holds most often, and works in the nominal
+/// run. Going on by another mark, or leaving steps out, is no way to do what the mission is for.
+fn order(
+    finder: &mut Finder,
+    points: &[Point<usize>],
+    least: usize,
+    other_mark: impl Fn(usize) -> bool,
+) {
+    let rank = |row: usize| {
+        let point = points.iter().find(|point| point.value == row);
+        point.map(|point| {
+            let held = std::cmp::Reverse(point.held().times);
+            let evades = skips(point, least) > 0 || other_mark(row);
+            (evades, held, !works(point), row)
+        })
+    };
+    let mut rows: Vec<usize> = (0..finder.items.len()).collect();
+    // Rows that change nothing, such as going there, stay on top.
+    rows.sort_by_key(|row| rank(*row));
+    finder.items = rows
+        .into_iter()
+        .map(|row| finder.items[row].clone())
+        .collect();
+}
