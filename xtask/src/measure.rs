@@ -11,8 +11,9 @@ use std::time::{Duration, Instant};
 const ROUNDS: usize = 15;
 /// How often a key is pressed in a series.
 const PRESSES: usize = 300;
-/// When nothing more comes for so long, the screen has come to rest.
-const STILL: Duration = Duration::from_millis(60);
+/// So many edits are made to see how memory grows, each after so long: the many runs are there then.
+const EDITS: usize = 40;
+const BETWEEN: Duration = Duration::from_millis(1500);
 /// The last bytes of a frame.
 const FRAME_END: &[u8] = b"\x1b[?2026l";
 
@@ -40,19 +41,35 @@ pub fn all(root: &Path) -> Result<(), String> {
             all[all.len() - 1]
         );
     }
-    series(&program, "key to frame, ms", *b"[]", false, false)?;
-    series(&program, "nudge to new path, ms", *b".,", true, false)?;
-    series(&program, "key to frame in a batch, ms", *b"[]", false, true)?;
-    series(&program, "nudge to path in a batch, ms", *b".,", true, true)
+    series(&program, "key to frame, ms", *b"[]", None, false)?;
+    series(
+        &program,
+        "nudge to new path, ms",
+        *b".,",
+        Some(CHANGED),
+        false,
+    )?;
+    series(&program, "key to frame in a batch, ms", *b"[]", None, true)?;
+    series(
+        &program,
+        "nudge to path in a batch, ms",
+        *b".,",
+        Some(CHANGED),
+        true,
+    )?;
+    grown(&program)
 }
 
-/// Presses two keys in turn, many times: how long until the first frame after each, or until the
-/// screen is at rest again.
+/// What is said of the new path after a nudge up, and after one down.
+const CHANGED: [&str; 2] = ["fast", "slow"];
+
+/// Presses two keys in turn, many times: how long until the first frame after each, or until the one
+/// that says what became of the mission.
 fn series(
     program: &Path,
     name: &str,
     pair: [u8; 2],
-    to_rest: bool,
+    says: Option<[&str; 2]>,
     in_batch: bool,
 ) -> Result<(), String> {
     let mut batch = Vec::new();
@@ -78,12 +95,18 @@ fn series(
             }
         }
         thread::sleep(Duration::from_millis(300));
+        // Once each without the clock: what the first key wipes away is no answer to it.
+        for key in pair {
+            press(&mut keys, &[key])?;
+            thread::sleep(Duration::from_secs(1));
+        }
         let mut times = Vec::new();
         for press_nth in 0..PRESSES {
             while receiver.try_recv().is_ok() {}
             let pressed = Instant::now();
             press(&mut keys, &pair[press_nth % 2..=press_nth % 2])?;
-            times.push(frame_after(&receiver, pressed, to_rest)?);
+            let says = says.map(|says| says[press_nth % 2]);
+            times.push(frame_after(&receiver, pressed, says)?);
         }
         press(&mut keys, b"qd")?;
         Ok(times)
@@ -104,37 +127,59 @@ fn series(
     Ok(())
 }
 
-/// Milliseconds until the first frame is whole, or the last one before the screen is at rest.
+/// Milliseconds until the first frame is whole, or the first one that says something.
 fn frame_after(
     output: &Receiver<(Instant, Vec<u8>)>,
     pressed: Instant,
-    to_rest: bool,
+    says: Option<&str>,
 ) -> Result<f64, String> {
     let mut seen: Vec<u8> = Vec::new();
-    let mut last = None;
     loop {
-        let patience = if last.is_some() {
-            STILL
-        } else {
-            Duration::from_secs(10)
-        };
-        match output.recv_timeout(patience) {
-            Ok((at, bytes)) => {
-                seen.extend(bytes);
-                if let Some(end) = seen
-                    .windows(FRAME_END.len())
-                    .rposition(|part| part == FRAME_END)
-                {
-                    seen.drain(..end + FRAME_END.len());
-                    last = Some(at.duration_since(pressed).as_secs_f64() * 1e3);
+        let (at, bytes) = output
+            .recv_timeout(Duration::from_secs(10))
+            .map_err(|_| "waited 10 s for a frame".to_owned())?;
+        seen.extend(bytes);
+        let from = match says {
+            None => 0,
+            Some(words) => {
+                let mut parts = seen.windows(words.len());
+                match parts.position(|part| part == words.as_bytes()) {
+                    Some(from) => from,
+                    None => continue,
                 }
             }
-            Err(_) => return last.ok_or_else(|| "waited 10 s for a frame".to_owned()),
-        }
-        if let Some(first) = last.filter(|_| !to_rest) {
-            return Ok(first);
+        };
+        let ended = |part: &[u8]| part == FRAME_END;
+        if seen[from..].windows(FRAME_END.len()).any(ended) {
+            return Ok(at.duration_since(pressed).as_secs_f64() * 1e3);
         }
     }
+}
+
+/// Edits a mission for a while with all its many runs behind it: what memory that takes.
+fn grown(program: &Path) -> Result<(), String> {
+    let memory = with_session(program, |child, _| {
+        let mut keys = child.stdin.take().ok_or("no input")?;
+        let receiver = listen(child)?;
+        wait(&receiver, &mut Vec::new(), "done at")?;
+        let mut grown = Vec::new();
+        for edit in 0..EDITS {
+            thread::sleep(BETWEEN);
+            while receiver.try_recv().is_ok() {}
+            press(&mut keys, if edit % 2 == 0 { b"." } else { b"-" })?;
+            if edit % (EDITS / 4) == EDITS / 4 - 1 {
+                grown.push(memory(child.id()).unwrap_or(f64::NAN));
+            }
+        }
+        press(&mut keys, b"qd")?;
+        Ok(grown)
+    })?;
+    let words: Vec<String> = memory.iter().map(|memory| format!("{memory:.0}")).collect();
+    println!(
+        "most memory after {EDITS} edits with 200 runs each, a quarter at a time: {} MB",
+        words.join(", ")
+    );
+    Ok(())
 }
 
 /// One session: start, look, nudge, leave.
@@ -182,7 +227,8 @@ fn session(child: &mut Child, began: Instant) -> Result<[f64; 4], String> {
     let mut seen = Vec::new();
     let frame = wait(&receiver, &mut seen, "quit")?;
     let path = wait(&receiver, &mut seen, "done at")?;
-    thread::sleep(Duration::from_millis(100));
+    // A terminal that answers no question holds keys back for a quarter of a second.
+    thread::sleep(Duration::from_millis(400));
     press(&mut keys, b".")?;
     let pressed = Instant::now();
     let nudged = wait(&receiver, &mut seen, "faster")?;

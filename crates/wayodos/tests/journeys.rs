@@ -1538,7 +1538,7 @@ fn what_only_some_runs_fail_from_is_found_mended_and_seen_to_hold() {
         .keys(&["%"])
         .shows("all 80 runs held")
         .shows("hold now, failed before")
-        .shows("better:");
+        .shows("better;");
 }
 
 #[test]

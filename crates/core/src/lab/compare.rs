@@ -108,9 +108,9 @@ impl Compared {
             self.only_first.len() + self.only_second.len(),
         ) {
             (_, 0) => "each run came out the same".to_owned(),
-            (Some(true), _) => format!("better: chance alone would do as much {p}"),
-            (Some(false), _) => format!("worse: chance alone would do as much {p}"),
-            (None, _) => format!("no clear difference: chance alone does as much {p}"),
+            (Some(true), _) => format!("better; by chance {p}"),
+            (Some(false), _) => format!("worse; by chance {p}"),
+            (None, _) => format!("no clear difference; by chance {p}"),
         }
     }
 }

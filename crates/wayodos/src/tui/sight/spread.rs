@@ -174,7 +174,7 @@ fn compared_rows(compared: &Compared) -> Vec<SpreadRow> {
     });
     let parted = compared
         .parted
-        .map_or_else(String::new, |at| format!(" Their paths part at {at:.1} s."));
+        .map_or_else(String::new, |at| format!(" Paths part at {at:.1} s."));
     let role = match compared.better() {
         Some(true) => Role::Good,
         Some(false) => Role::Wrong,
@@ -182,7 +182,7 @@ fn compared_rows(compared: &Compared) -> Vec<SpreadRow> {
     };
     rows.push(SpreadRow {
         words: format!(
-            "Against the text before, which held {}: {}.{time}{parted}",
+            "Against the text before (held {}): {}.{time}{parted}",
             before.words(),
             compared.words()
         ),

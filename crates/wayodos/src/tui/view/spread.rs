@@ -92,6 +92,9 @@ pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     }
 }
 
+/// Columns of an interval: `98 to 100 %`.
+const INTERVAL: u16 = 11;
+
 /// One row: its step, what, and how often.
 fn row_line(row: &SpreadRow, theme: Theme, area: Rect, y: u16, buffer: &mut Buffer) {
     let right = area.right().saturating_sub(2);
@@ -114,14 +117,9 @@ fn row_line(row: &SpreadRow, theme: Theme, area: Rect, y: u16, buffer: &mut Buff
             let style = theme
                 .role(row.role.unwrap_or(Role::Text))
                 .add_modifier(Modifier::BOLD);
-            put_right(
-                buffer,
-                end.saturating_sub(2),
-                y,
-                area.width / 3,
-                &share.words(),
-                style,
-            )
+            // Below each other, however wide the interval is.
+            let end = end.min(right.saturating_sub(INTERVAL)).saturating_sub(2);
+            put_right(buffer, end, y, area.width / 3, &share.words(), style)
         }
         None => put_right(
             buffer,
