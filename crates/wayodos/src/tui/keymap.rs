@@ -299,7 +299,7 @@ const MISSION: &[Group] = &[
             row! { Export, "x", "export as SVG and PDF", "export", char('x') },
             row! { OpenMission, "O", "open another mission", "open", char('O') },
             row! { Texts, "D", "open robot, field or other text", "robot, field", char('D') },
-            row! { BackToMission, "Esc", "from another text to the mission", "mission", },
+            row! { BackToMission, "Esc", "to the mission; to the nominal run", "mission", },
             row! { NewMission, "M", "create a new mission", "new mission", char('M') },
             row! { ToProject, "W", "the project: all its files", "project", char('W'), key(KeyCode::F(3)) },
             row! { Palette, "/", "find any of these by name", "find", char('/'), ctrl('p') },
