@@ -12,6 +12,7 @@ mod fan;
 mod field;
 mod flow;
 pub mod ink;
+mod many;
 mod pdf;
 mod raster;
 mod scene;
@@ -29,6 +30,7 @@ pub use field::{
     moved_items, path_items, prop_items, robot_items,
 };
 pub use flow::{Arrow, Flow, FlowBox, Way, flow_scene, wrap};
+pub use many::{spread_sheet, sweep_sheet};
 pub use pdf::{DrawError, to_pdf, to_png};
 pub use raster::{Canvas, Raster, rasterise};
 pub use scene::{Anchor, Item, Layer, Scene, Shape, Stroke, rectangle};

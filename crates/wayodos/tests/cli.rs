@@ -1250,6 +1250,14 @@ fn a_spread_says_how_many_held_and_its_parts_together_say_the_same_to_the_byte()
         table.lines().next().unwrap().contains("grip (%)"),
         "{table}"
     );
+    let page = project.folder.join("runs.svg");
+    spread(&["--draw", page.to_str().unwrap()]);
+    assert!(
+        fs::read_to_string(page)
+            .unwrap()
+            .contains(&format!("held {held} of 24 runs"))
+    );
+    assert_eq!(spread(&["--draw", "runs.txt"]).0, 64);
     // What cannot be asked for.
     for wrong in [
         ["-n", "0"],

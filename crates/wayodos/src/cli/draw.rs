@@ -100,6 +100,18 @@ pub(super) fn flow_of(project: &Project) -> Flow {
     )
 }
 
+/// Writes a drawing as what its file's ending says.
+pub(super) fn write_scene(shared: &Shared, output: &Path, scene: &Scene) -> ExitCode {
+    let Some(format) = Format::of(output) else {
+        complain(
+            &format!("{} has no ending that can be drawn", output.display()),
+            "end it in .svg, .pdf or .png",
+        );
+        return ExitCode::from(USAGE);
+    };
+    write(shared, output, format.paint(scene))
+}
+
 fn write(shared: &Shared, output: &Path, drawn: Result<Vec<u8>, String>) -> ExitCode {
     if output == Path::new(STANDARD)
         && let Ok(bytes) = &drawn

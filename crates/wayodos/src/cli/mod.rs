@@ -93,10 +93,11 @@ pub fn main(screen: impl FnOnce(Opening) -> io::Result<()>) -> ExitCode {
             shard,
             output,
             csv,
+            draw,
             least,
             ..
         }) => {
-            let answer = spread::Answer { csv, least };
+            let answer = spread::Answer { csv, draw, least };
             let asked = spread::Asked {
                 runs,
                 shard,
@@ -112,6 +113,7 @@ pub fn main(screen: impl FnOnce(Opening) -> io::Result<()>) -> ExitCode {
             runs,
             values,
             csv,
+            draw,
             ..
         }) => {
             let asked = sweep::Asked {
@@ -120,6 +122,7 @@ pub fn main(screen: impl FnOnce(Opening) -> io::Result<()>) -> ExitCode {
                 values,
                 runs,
                 csv,
+                draw,
             };
             sweep::sweep(&shared, &project, &asked)
         }
@@ -138,7 +141,15 @@ pub fn main(screen: impl FnOnce(Opening) -> io::Result<()>) -> ExitCode {
         ),
         Some(Command::Merge {
             parts, csv, least, ..
-        }) => spread::merge(&shared, &parts, &spread::Answer { csv, least }),
+        }) => spread::merge(
+            &shared,
+            &parts,
+            &spread::Answer {
+                csv,
+                least,
+                draw: None,
+            },
+        ),
         Some(Command::Read { project, .. }) => read_back(&shared, &project),
         Some(Command::Fmt { path, check, .. }) => fmt::fmt(&shared, &path, check),
         Some(Command::Draw {

@@ -11,15 +11,18 @@ use std::process::ExitCode;
 use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
+use wayodos_core::field::Field;
 use wayodos_core::lab::causes::Cause;
 use wayodos_core::lab::spread::{Attempt, Brief, Ending};
 use wayodos_core::lab::statistics::Share;
 use wayodos_core::lab::summary::Summary;
 use wayodos_core::units::Quantity;
+use wayodos_report::{Scene, spread_sheet};
 
 use super::answers::{
     USAGE, answer, answer_json, cannot_open, complain, looked_at, readable, say, warn,
 };
+use super::draw::write_scene;
 use super::json;
 use super::many::{Made, make};
 use super::shard::Shard;
@@ -45,6 +48,8 @@ pub(super) struct Asked {
 pub(super) struct Answer {
     /// A table of all runs.
     pub(super) csv: Option<PathBuf>,
+    /// A page about them.
+    pub(super) draw: Option<PathBuf>,
     /// The least share in percent; less is a failure.
     pub(super) least: Option<u32>,
 }
@@ -141,11 +146,14 @@ pub(super) fn spread(shared: &Shared, path: &Path, asked: &Asked) -> ExitCode {
         runs,
         steps: steps.map(|step| step.name.clone()).collect(),
     };
+    let field = Arc::clone(&attempt.world.field);
+    // Paths are kept only where they are drawn.
+    let drawn = asked.answer.draw.is_some() && asked.output.is_none();
     let numbers = shard.numbers(runs);
     let count = numbers.len();
     let Made { results, cut_short } = make(shared, count, "runs", move |at, spare, stop| {
         let brief = attempt.brief(numbers[at], spare, Some(stop))?;
-        Some(Arc::new(brief.without_path()))
+        Some(Arc::new(if drawn { brief } else { brief.without_path() }))
     });
     let part = Part {
         version: VERSION,
@@ -154,7 +162,19 @@ pub(super) fn spread(shared: &Shared, path: &Path, asked: &Asked) -> ExitCode {
         runs: results,
     };
     let code = match &asked.output {
-        None => tell(shared, &part, &asked.answer),
+        None => match &asked.answer.draw {
+            Some(file) => {
+                let scene = drawing(&project, &field, &part);
+                let written = write_scene(shared, file, &scene);
+                let told = tell(shared, &part, &asked.answer);
+                if written == ExitCode::SUCCESS {
+                    told
+                } else {
+                    written
+                }
+            }
+            None => tell(shared, &part, &asked.answer),
+        },
         Some(_) if cut_short => {
             complain(
                 "the part was not written, since not all of its runs were made",
@@ -165,6 +185,19 @@ pub(super) fn spread(shared: &Shared, path: &Path, asked: &Asked) -> ExitCode {
         Some(file) => keep(shared, &part, file),
     };
     if cut_short { ExitCode::from(130) } else { code }
+}
+
+/// The page about the runs.
+fn drawing(project: &Project, field: &Field, part: &Part) -> Scene {
+    let of = &part.of;
+    let summary = Summary::of(&part.runs, of.steps.len());
+    let about = format!("{}, seed {}, {} scatter", field.name, of.seed, of.scatter);
+    let mission = of
+        .mission
+        .trim_start_matches("missions/")
+        .trim_end_matches(".way");
+    let title = format!("{}: does {mission} hold?", project.name());
+    spread_sheet(field, &title, &about, &part.runs, (&summary, &of.steps))
 }
 
 fn keep(shared: &Shared, part: &Part, file: &Path) -> ExitCode {

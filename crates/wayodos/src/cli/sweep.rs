@@ -13,9 +13,12 @@ use wayodos_core::lab::sweep::{Point, advised, window};
 use wayodos_core::mission::span::{Swept, sweep as values_of};
 use wayodos_core::mission::{Parsed, SlotKind};
 
+use wayodos_report::sweep_sheet;
+
 use super::answers::{
     USAGE, answer, answer_json, cannot_open, complain, looked_at, readable, warn,
 };
+use super::draw::write_scene;
 use super::json::{self, Share};
 use super::many::make;
 use super::span::Span;
@@ -35,6 +38,8 @@ pub(super) struct Asked {
     pub(super) runs: u32,
     /// A table of all values.
     pub(super) csv: Option<PathBuf>,
+    /// A page about them.
+    pub(super) draw: Option<PathBuf>,
 }
 
 /// The slot that somebody names, or what to say instead.
@@ -144,6 +149,20 @@ pub(super) fn sweep(shared: &Shared, path: &Path, asked: &Asked) -> ExitCode {
             "check the path, and that its folder may be written to",
         );
         return ExitCode::FAILURE;
+    }
+    if let Some(file) = &asked.draw {
+        let about = format!(
+            "{}, {} scatter, {} runs of each value",
+            project.config.mission,
+            shared.scatter.word(),
+            asked.runs
+        );
+        let title = format!("{}: where {} holds", project.name(), swept.name);
+        let scene = sweep_sheet(&title, &about, &swept.name, &points);
+        let written = write_scene(shared, file, &scene);
+        if written != ExitCode::SUCCESS {
+            return written;
+        }
     }
     let told = report(shared, &project, &swept, &points);
     if shared.json {

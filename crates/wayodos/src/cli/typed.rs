@@ -195,6 +195,9 @@ pub(super) enum Command {
         /// Write a table of all runs to this file too.
         #[arg(long, value_name = "FILE")]
         csv: Option<PathBuf>,
+        /// Draw a page about them too: .svg, .pdf or .png.
+        #[arg(long, value_name = "FILE")]
+        draw: Option<PathBuf>,
         /// Exit 2 when fewer than this many percent of the runs hold.
         #[arg(long, value_name = "PERCENT", value_parser = clap::value_parser!(u32).range(0..=100))]
         least: Option<u32>,
@@ -229,6 +232,9 @@ pub(super) enum Command {
         /// Write a table of all values to this file too.
         #[arg(long, value_name = "FILE")]
         csv: Option<PathBuf>,
+        /// Draw a page about them too: .svg, .pdf or .png.
+        #[arg(long, value_name = "FILE")]
+        draw: Option<PathBuf>,
         #[command(flatten)]
         mission: MissionOption,
         #[command(flatten)]
