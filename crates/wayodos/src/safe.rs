@@ -75,6 +75,10 @@ pub fn write_whole(path: &Path, contents: &[u8]) -> io::Result<()> {
             "the file is write-protected",
         ));
     }
+    // A device or a pipe that stands there is never put out of its place.
+    if about.as_ref().is_some_and(|about| !about.is_file()) {
+        return Err(io::Error::other("what stands there is no regular file"));
+    }
     // A file of several names stays one file, and in a folder where nothing can be made nothing can
     // be moved into place.
     let shared = about.as_ref().is_some_and(|about| names(about) > 1);
@@ -87,6 +91,23 @@ pub fn write_whole(path: &Path, contents: &[u8]) -> io::Result<()> {
         }
         result => result.map_err(plain),
     }
+}
+
+/// Writes what somebody has asked for by the name of its target: a device or a pipe is written
+/// through, a file as [`write_whole`] does it.
+///
+/// # Errors
+/// What the system says.
+pub fn write_out(path: &Path, contents: &[u8]) -> io::Result<()> {
+    let through = |about: fs::Metadata| !about.is_file() && !about.is_dir();
+    if !fs::metadata(path).is_ok_and(through) {
+        return write_whole(path, contents);
+    }
+    let mut target = fs::File::options().write(true).open(path).map_err(plain)?;
+    target
+        .write_all(contents)
+        .and_then(|()| target.flush())
+        .map_err(plain)
 }
 
 /// How many names a file has.
@@ -260,6 +281,30 @@ mod tests {
     use std::os::unix::fs::{PermissionsExt as _, symlink};
 
     use super::*;
+
+    #[test]
+    fn a_device_and_a_pipe_are_written_through_and_stay_what_they_are() {
+        let here = tempfile::tempdir().unwrap();
+        let pipe = here.path().join("pipe");
+        let made = std::process::Command::new("mkfifo").arg(&pipe).status();
+        assert!(made.unwrap().success());
+        let reader = {
+            let pipe = pipe.clone();
+            std::thread::spawn(move || fs::read(pipe).unwrap())
+        };
+        write_out(&pipe, b"all of it").unwrap();
+        assert_eq!(reader.join().unwrap(), b"all of it");
+        write_out(Path::new("/dev/null"), b"x").unwrap();
+        assert!(write_out(Path::new("/dev/full"), b"x").is_err());
+        // What a project writes never goes into either, and never takes its place.
+        for place in [&*pipe, Path::new("/dev/null"), here.path()] {
+            assert!(write_whole(place, b"x").is_err(), "{}", place.display());
+            assert!(!fs::metadata(place).unwrap().is_file());
+        }
+        let file = here.path().join("file");
+        write_out(&file, b"new").unwrap();
+        assert_eq!(fs::read(file).unwrap(), b"new");
+    }
 
     #[test]
     fn no_path_leads_out_of_the_project() {

@@ -8,7 +8,8 @@ use wayodos_report::{Flow, Parts, Scene, bare_sheet, flow_scene, to_pdf, to_png,
 
 use super::answers::{USAGE, cannot_open, complain, put_bytes, run_project, say};
 use super::typed::{Format, Only, Shared};
-use crate::folder::{Project, write_whole};
+use crate::folder::Project;
+use crate::safe::write_out;
 
 impl Format {
     /// What the ending of a file asks for.
@@ -120,7 +121,7 @@ fn write(shared: &Shared, output: &Path, drawn: Result<Vec<u8>, String>) -> Exit
         return ExitCode::SUCCESS;
     }
     let drawn = drawn.and_then(|bytes| {
-        write_whole(output, &bytes)
+        write_out(output, &bytes)
             .map_err(|error| format!("cannot write {}: {error}", output.display()))
     });
     match drawn {

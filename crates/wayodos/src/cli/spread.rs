@@ -27,7 +27,8 @@ use super::json;
 use super::many::{Made, make};
 use super::shard::Shard;
 use super::typed::Shared;
-use crate::folder::{Project, write_whole};
+use crate::folder::Project;
+use crate::safe::write_out;
 
 /// The version of the form of a part.
 const VERSION: u32 = 1;
@@ -203,7 +204,7 @@ fn drawing(project: &Project, field: &Field, part: &Part) -> Scene {
 fn keep(shared: &Shared, part: &Part, file: &Path) -> ExitCode {
     let text =
         serde_json::to_string(part).expect("plain structs of numbers and texts always serialise");
-    match write_whole(file, text.as_bytes()) {
+    match write_out(file, text.as_bytes()) {
         Ok(()) => {
             let Shard { part: nth, of } = part.shard;
             let count = part.runs.len();
@@ -319,7 +320,7 @@ fn merged(files: &[PathBuf]) -> Result<Part, (String, String)> {
 fn tell(shared: &Shared, part: &Part, asked: &Answer) -> ExitCode {
     let summary = Summary::of(&part.runs, part.of.steps.len());
     if let Some(file) = &asked.csv
-        && let Err(error) = write_whole(file, &table(part))
+        && let Err(error) = write_out(file, &table(part))
     {
         return cannot_write(file, &error);
     }

@@ -23,7 +23,8 @@ use super::json::{self, Share};
 use super::many::make;
 use super::span::Span;
 use super::typed::Shared;
-use crate::folder::{Project, write_whole};
+use crate::folder::Project;
+use crate::safe::write_out;
 use crate::sweeps::{Order, SweepJob, learn, piece};
 
 /// What is asked of a sweep besides the project.
@@ -142,7 +143,7 @@ pub(super) fn sweep(shared: &Shared, path: &Path, asked: &Asked) -> ExitCode {
         .collect();
     learn(&mut points, order, 0, made.results);
     if let Some(file) = &asked.csv
-        && let Err(error) = write_whole(file, &table(&points))
+        && let Err(error) = write_out(file, &table(&points))
     {
         complain(
             &format!("cannot write {}: {error}", file.display()),
