@@ -9,11 +9,9 @@ use serde::Serialize;
 use wayodos_core::lab::compare::{Compared, compare as compared};
 use wayodos_core::lab::spread::{Attempt, Brief};
 
-use super::answers::{answer, answer_json, cannot_open, looked_at, readable, warn};
-use super::json::{self, Share};
-use super::many::make;
+use super::json::Share;
+use super::many::{attempt_of, make, tell};
 use super::typed::Shared;
-use crate::folder::Project;
 
 /// One of the two: what it is called, and what is tried.
 struct Side {
@@ -23,25 +21,10 @@ struct Side {
 
 /// A version by its project and mission; its seed and scatter are those of the command.
 fn side(shared: &Shared, path: &Path, mission: Option<&str>) -> Result<Side, ExitCode> {
-    let project = Project::open(path, mission).map_err(|error| cannot_open(shared, &error))?;
-    let (findings, job) = looked_at(&project, shared.seed);
-    let attempt = job.and_then(|job| {
-        let world = Arc::new(job.setup.world());
-        job.attempt(&world)
-    });
-    let Some(attempt) = attempt else {
-        if shared.json {
-            answer_json(&json::error("the project has errors", &project, &findings));
-        }
-        warn(&readable(shared, &project, &findings));
-        return Err(ExitCode::FAILURE);
-    };
+    let (project, _, attempt) = attempt_of(shared, path, mission)?;
     Ok(Side {
         name: format!("{}: {}", project.name(), project.config.mission),
-        attempt: Attempt {
-            scatter: shared.scatter,
-            ..attempt
-        },
+        attempt,
     })
 }
 
@@ -80,14 +63,7 @@ pub(super) fn compare(
     let compared = compared(&of(0), &of(1));
     let names = sides.each_ref().map(|side| side.name.as_str());
     let told = report(shared, names, &compared);
-    if shared.json {
-        if !shared.quiet {
-            warn(&super::words::printable(&told));
-        }
-        answer_json(&json::text(&object(shared, names, &compared)));
-    } else {
-        answer(&told);
-    }
+    tell(shared, &told, &object(shared, names, &compared));
     if made.cut_short {
         ExitCode::from(130)
     } else {

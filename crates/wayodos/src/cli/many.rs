@@ -2,20 +2,65 @@
 //! ended early by Ctrl-C with what there is.
 
 use std::io::{IsTerminal as _, stderr};
+use std::path::Path;
+use std::process::ExitCode;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{RecvTimeoutError, channel};
 use std::time::Duration;
 
 use indicatif::{ProgressBar, ProgressStyle};
+use serde::Serialize;
 use signal_hook::consts::SIGINT;
 use signal_hook::flag;
-use wayodos_core::lab::spread::Collected;
+use wayodos_core::lab::spread::{Attempt, Collected};
 use wayodos_core::record::Trace;
 
-use super::answers::warn;
+use super::answers::{answer, answer_json, cannot_open, looked_at, readable, warn};
+use super::json;
 use super::typed::Shared;
+use super::words::printable;
+use crate::folder::Project;
 use crate::runner::Runner;
+use crate::work::Job;
+
+/// What is asked of many runs: the project, the job of its nominal run, and what is tried, with the
+/// scatter of the command; or the exit code of having said why it cannot be run.
+pub(super) fn attempt_of(
+    shared: &Shared,
+    path: &Path,
+    mission: Option<&str>,
+) -> Result<(Project, Job, Attempt), ExitCode> {
+    let project = Project::open(path, mission).map_err(|error| cannot_open(shared, &error))?;
+    let (findings, job) = looked_at(&project, shared.seed);
+    let attempt = job.as_ref().and_then(|job| {
+        let world = Arc::new(job.setup.world());
+        job.attempt(&world)
+    });
+    let (Some(job), Some(attempt)) = (job, attempt) else {
+        if shared.json {
+            answer_json(&json::error("the project has errors", &project, &findings));
+        }
+        warn(&readable(shared, &project, &findings));
+        return Err(ExitCode::FAILURE);
+    };
+    let attempt = Attempt {
+        scatter: shared.scatter,
+        ..attempt
+    };
+    Ok((project, job, attempt))
+}
+
+/// Answers people, or programs and people beside them.
+pub(super) fn tell(shared: &Shared, told: &str, object: &impl Serialize) {
+    if !shared.json {
+        return answer(told);
+    }
+    if !shared.quiet {
+        warn(&printable(told));
+    }
+    answer_json(&json::text(object));
+}
 
 /// What was made.
 pub(super) struct Made<T> {

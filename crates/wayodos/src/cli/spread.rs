@@ -19,12 +19,10 @@ use wayodos_core::lab::summary::Summary;
 use wayodos_core::units::Quantity;
 use wayodos_report::{Scene, spread_sheet};
 
-use super::answers::{
-    USAGE, answer, answer_json, cannot_open, complain, looked_at, readable, say, warn,
-};
+use super::answers::{USAGE, answer_json, complain, say};
 use super::draw::write_scene;
 use super::json;
-use super::many::{Made, make};
+use super::many::{Made, attempt_of, make, tell};
 use super::shard::Shard;
 use super::typed::Shared;
 use crate::folder::Project;
@@ -109,25 +107,9 @@ fn identity(attempt: &Attempt) -> String {
 
 /// Makes a spread, or a part of one.
 pub(super) fn spread(shared: &Shared, path: &Path, asked: &Asked) -> ExitCode {
-    let project = match Project::open(path, shared.mission.as_deref()) {
-        Ok(project) => project,
-        Err(error) => return cannot_open(shared, &error),
-    };
-    let (findings, job) = looked_at(&project, shared.seed);
-    let attempt = job.and_then(|job| {
-        let world = Arc::new(job.setup.world());
-        job.attempt(&world)
-    });
-    let Some(attempt) = attempt else {
-        if shared.json {
-            answer_json(&json::error("the project has errors", &project, &findings));
-        }
-        warn(&readable(shared, &project, &findings));
-        return ExitCode::FAILURE;
-    };
-    let attempt = Attempt {
-        scatter: shared.scatter,
-        ..attempt
+    let (project, _, attempt) = match attempt_of(shared, path, shared.mission.as_deref()) {
+        Ok(opened) => opened,
+        Err(code) => return code,
     };
     let runs = asked.runs.unwrap_or(project.config.spread).max(1);
     let shard = asked.shard.unwrap_or(Shard::ALL);
@@ -167,14 +149,14 @@ pub(super) fn spread(shared: &Shared, path: &Path, asked: &Asked) -> ExitCode {
             Some(file) => {
                 let scene = drawing(&project, &field, &part);
                 let written = write_scene(shared, file, &scene);
-                let told = tell(shared, &part, &asked.answer);
+                let told = conclude(shared, &part, &asked.answer);
                 if written == ExitCode::SUCCESS {
                     told
                 } else {
                     written
                 }
             }
-            None => tell(shared, &part, &asked.answer),
+            None => conclude(shared, &part, &asked.answer),
         },
         Some(_) if cut_short => {
             complain(
@@ -227,7 +209,7 @@ fn cannot_write(file: &Path, error: &std::io::Error) -> ExitCode {
 /// Puts the parts of a spread together.
 pub(super) fn merge(shared: &Shared, files: &[PathBuf], asked: &Answer) -> ExitCode {
     match merged(files) {
-        Ok(whole) => tell(shared, &whole, asked),
+        Ok(whole) => conclude(shared, &whole, asked),
         Err((what, hint)) => {
             if shared.json {
                 answer_json(&json::refusal(&what));
@@ -317,21 +299,14 @@ fn merged(files: &[PathBuf]) -> Result<Part, (String, String)> {
 }
 
 /// Answers with what the runs say.
-fn tell(shared: &Shared, part: &Part, asked: &Answer) -> ExitCode {
+fn conclude(shared: &Shared, part: &Part, asked: &Answer) -> ExitCode {
     let summary = Summary::of(&part.runs, part.of.steps.len());
     if let Some(file) = &asked.csv
         && let Err(error) = write_out(file, &table(part))
     {
         return cannot_write(file, &error);
     }
-    if shared.json {
-        if !shared.quiet {
-            warn(&super::words::printable(&report(part, &summary)));
-        }
-        answer_json(&json::text(&object(part, &summary)));
-    } else {
-        answer(&report(part, &summary));
-    }
+    tell(shared, &report(part, &summary), &object(part, &summary));
     let too_few = asked.least.is_some_and(|least| {
         let share = summary.held.value().unwrap_or(0.0);
         share * 100.0 < f64::from(least)

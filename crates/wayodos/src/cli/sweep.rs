@@ -8,19 +8,16 @@ use std::sync::Arc;
 use serde::Serialize;
 use wayodos_core::finding::nearest;
 use wayodos_core::ids::SlotId;
-use wayodos_core::lab::spread::Attempt;
 use wayodos_core::lab::sweep::{Point, advised, window};
 use wayodos_core::mission::span::{Swept, sweep as values_of};
 use wayodos_core::mission::{Parsed, SlotKind};
 
 use wayodos_report::sweep_sheet;
 
-use super::answers::{
-    USAGE, answer, answer_json, cannot_open, complain, looked_at, readable, warn,
-};
+use super::answers::{USAGE, complain};
 use super::draw::write_scene;
-use super::json::{self, Share};
-use super::many::make;
+use super::json::Share;
+use super::many::{attempt_of, make, tell};
 use super::span::Span;
 use super::typed::Shared;
 use crate::folder::Project;
@@ -92,21 +89,9 @@ fn slot_of(parsed: &Parsed, text: &str, named: &str) -> Result<SlotId, (String, 
 }
 
 pub(super) fn sweep(shared: &Shared, path: &Path, asked: &Asked) -> ExitCode {
-    let project = match Project::open(path, shared.mission.as_deref()) {
-        Ok(project) => project,
-        Err(error) => return cannot_open(shared, &error),
-    };
-    let (findings, job) = looked_at(&project, shared.seed);
-    let attempt = job.as_ref().and_then(|job| {
-        let world = Arc::new(job.setup.world());
-        job.attempt(&world)
-    });
-    let (Some(job), Some(attempt)) = (job, attempt) else {
-        if shared.json {
-            answer_json(&json::error("the project has errors", &project, &findings));
-        }
-        warn(&readable(shared, &project, &findings));
-        return ExitCode::FAILURE;
+    let (project, job, attempt) = match attempt_of(shared, path, shared.mission.as_deref()) {
+        Ok(opened) => opened,
+        Err(code) => return code,
     };
     let parsed = &job.prepared.parsed;
     let span = asked.span.map(|Span(ends)| ends);
@@ -127,10 +112,7 @@ pub(super) fn sweep(shared: &Shared, path: &Path, asked: &Asked) -> ExitCode {
         swept,
         text: Arc::clone(&job.text),
         setup: Arc::clone(&job.setup),
-        attempt: Attempt {
-            scatter: shared.scatter,
-            ..attempt
-        },
+        attempt,
         runs: asked.runs,
     };
     let (texts, swept) = (job.texts(), job.swept);
@@ -166,14 +148,7 @@ pub(super) fn sweep(shared: &Shared, path: &Path, asked: &Asked) -> ExitCode {
         }
     }
     let told = report(shared, &project, &swept, &points);
-    if shared.json {
-        if !shared.quiet {
-            warn(&super::words::printable(&told));
-        }
-        answer_json(&json::text(&object(shared, &project, &swept, &points)));
-    } else {
-        answer(&told);
-    }
+    tell(shared, &told, &object(shared, &project, &swept, &points));
     if made.cut_short {
         ExitCode::from(130)
     } else {

@@ -138,27 +138,26 @@ fn nothing_is_made_where_nobody_wants_it_or_nothing_can_be() {
     );
 }
 
-/// Makes the sweep that was asked for, with as many runs of each value.
-fn sweep(app: &mut App, runs: u32) {
-    let mut job = app.sweep.clone().expect("a sweep was asked for");
+/// Tries texts with as many runs of each; `values` tell them apart.
+fn tried<V>(mut job: TextsJob, values: Vec<V>, runs: u32) -> Arc<TextsTold<V>> {
     job.runs = runs;
-    let texts = job.texts();
-    let order = Order::of(&texts);
-    let mut points: Vec<Point> = job
-        .swept
-        .values
-        .iter()
-        .map(|value| Point::new(*value))
-        .collect();
-    let (id, work) = (job.id, piece(texts, None));
+    let order = Order::of(&job);
+    let work = piece(job, None);
     let (mut spare, stop) = (Trace::default(), AtomicBool::new(false));
     let done = (0..order.count()).map(|at| work(at, &mut spare, &stop).unwrap());
+    let mut points: Vec<Point<V>> = values.into_iter().map(Point::new).collect();
     learn(&mut points, order, 0, done.collect());
-    let told = TextsTold {
+    Arc::new(TextsTold {
         points,
         complete: true,
-    };
-    app.msg(Msg::Swept(id, Arc::new(told)));
+    })
+}
+
+/// Makes the sweep that was asked for, with as many runs of each value.
+fn sweep(app: &mut App, runs: u32) {
+    let job = app.sweep.clone().expect("a sweep was asked for");
+    let told = tried(job.texts(), job.swept.values.clone(), runs);
+    app.msg(Msg::Swept(job.id, told));
 }
 
 #[test]
@@ -256,19 +255,9 @@ fn a_text_is_compared_with_the_one_before_on_the_same_luck() {
 
 /// Tries the rows of the list that is open, with as many varied runs of each.
 fn prove(app: &mut App, runs: u32) {
-    let (mut job, rows) = app.proof.clone().expect("rows are to be tried");
-    job.runs = runs;
-    let order = Order::of(&job);
-    let mut points: Vec<Point<usize>> = rows.into_iter().map(Point::new).collect();
-    let (id, work) = (job.id, piece(job, None));
-    let (mut spare, stop) = (Trace::default(), AtomicBool::new(false));
-    let done = (0..order.count()).map(|at| work(at, &mut spare, &stop).unwrap());
-    learn(&mut points, order, 0, done.collect());
-    let told = TextsTold {
-        points,
-        complete: true,
-    };
-    app.msg(Msg::Proved(id, Arc::new(told)));
+    let (job, rows) = app.proof.clone().expect("rows are to be tried");
+    let id = job.id;
+    app.msg(Msg::Proved(id, tried(job, rows, runs)));
 }
 
 /// The rows of the list that is open: title, and what came out.

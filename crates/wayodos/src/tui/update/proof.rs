@@ -1,6 +1,7 @@
 //! What may help, with proof: each row of the list is tried on the nominal run and on many varied
 //! ones, says what came out, and the best stands first.
 
+use std::fmt::Write as _;
 use std::sync::Arc;
 
 use wayodos_core::lab::spread::endings;
@@ -30,7 +31,7 @@ pub(super) fn ask(model: &mut Model, finder: &mut Finder, other_marks: Vec<usize
         if let Pick::Text(text) = &item.pick {
             rows.push(row);
             texts.push(text.as_str().into());
-            item.text = "being tried ...".to_owned();
+            "being tried ...".clone_into(&mut item.text);
         }
     }
     if texts.is_empty() {
@@ -132,17 +133,17 @@ fn words(point: &Point<usize>, least: usize) -> String {
     if let Some(most) = endings(&point.briefs).first()
         && held.times * 2 < held.of
     {
-        words.push_str(&format!(": {}", most.death.words));
+        let _ = write!(words, ": {}", most.death.words);
     }
     if !works(point) && held.times * 2 >= held.of {
         words.push_str(", but not the nominal run");
     }
-    match skips(point, least) {
-        0 => {}
-        1 => words.push_str(", leaves out a step"),
-        count => words.push_str(&format!(", leaves out {count} steps")),
-    }
-    words
+    let skips = match skips(point, least) {
+        0 => String::new(),
+        1 => ", leaves out a step".to_owned(),
+        count => format!(", leaves out {count} steps"),
+    };
+    words + &skips
 }
 
 /// The best first: what does all that the mission is for, holds most often, and works in the nominal
