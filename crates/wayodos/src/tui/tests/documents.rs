@@ -340,3 +340,18 @@ fn a_mission_that_has_no_file_yet_runs_with_a_changed_robot() {
         app.notice()
     );
 }
+
+#[test]
+fn that_a_save_failed_is_not_talked_over_by_a_draft_that_failed_too() {
+    let mut app = App::new();
+    app.press("+");
+    let path = app.model.doc.path.clone();
+    let text = app.model.doc.text.clone();
+    app.msg(Msg::DraftFailed("no room".into()));
+    assert!(app.notice().contains("only in memory"));
+    app.msg(Msg::Saved(path, Err("cannot save: no room".into()), text));
+    let said = app.notice().to_owned();
+    app.msg(Msg::DraftFailed("no room".into()));
+    assert_eq!(app.notice(), said);
+    assert_eq!(app.model.unkept.as_deref(), Some("no room"));
+}

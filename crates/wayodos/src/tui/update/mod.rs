@@ -144,10 +144,17 @@ fn take(model: &mut Model, msg: Msg) -> Vec<Effect> {
         }
         Msg::Exported(Err(error)) => model.say(Role::Wrong, error),
         Msg::DraftFailed(error) => {
-            model.say(
-                Role::Thin,
-                format!("edits are only in memory until you save: {error}"),
-            );
+            // That a save failed is more than that its edits are only in memory.
+            if !model
+                .notice
+                .as_ref()
+                .is_some_and(|one| one.role == Role::Wrong)
+            {
+                model.say(
+                    Role::Thin,
+                    format!("edits are only in memory until you save: {error}"),
+                );
+            }
             model.unkept = Some(error);
         }
         Msg::DraftKept => {
