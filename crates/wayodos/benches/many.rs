@@ -8,7 +8,7 @@ use criterion::{Criterion, criterion_group, criterion_main};
 use wayodos::folder::Project;
 use wayodos::runner::Runner;
 use wayodos::spreads::{SpreadJob, Spreader};
-use wayodos::sweeps::{self, SweepJob, TextsTold};
+use wayodos::sweeps::{self, SweepJob, TextsResult};
 use wayodos::work::{Job, RunReport, run_job};
 use wayodos_core::mission::span::sweep;
 use wayodos_core::project::Setup;
@@ -41,15 +41,15 @@ impl Bench {
     }
 
     /// How long until as many runs of a text are told, by somebody who has made another text before.
-    fn told(&self, spreader: &mut Spreader, text: &str, runs: usize, wanted: u32) -> Duration {
+    fn result(&self, spreader: &mut Spreader, text: &str, runs: usize, wanted: u32) -> Duration {
         let job = SpreadJob::of(1, &self.report(text), wanted);
         let (sender, receiver) = channel();
         let began = Instant::now();
-        spreader.begin(&self.runner, job, move |_, told| {
-            let _ = sender.send((Instant::now(), told.spread.briefs.len()));
+        spreader.begin(&self.runner, job, move |_, result| {
+            let _ = sender.send((Instant::now(), result.spread.briefs.len()));
         });
-        let told = receiver.iter().find(|(_, count)| *count >= runs);
-        let (at, _) = told.expect("it is told");
+        let result = receiver.iter().find(|(_, count)| *count >= runs);
+        let (at, _) = result.expect("it is result");
         spreader.stop();
         at.duration_since(began)
     }
@@ -76,10 +76,10 @@ fn benches(criterion: &mut Criterion) {
             timer.iter_custom(|times| {
                 let mut spreader = Spreader::default();
                 let wanted = runs as u32;
-                bench.told(&mut spreader, &bench.text, runs, wanted);
+                bench.result(&mut spreader, &bench.text, runs, wanted);
                 let texts = [other.as_str(), bench.text.as_str()];
                 (0..times)
-                    .map(|nth| bench.told(&mut spreader, texts[nth as usize % 2], runs, wanted))
+                    .map(|nth| bench.result(&mut spreader, texts[nth as usize % 2], runs, wanted))
                     .sum()
             });
         });
@@ -97,7 +97,7 @@ fn swept(bench: &Bench) -> Duration {
         .slot_where(|slot| slot.span == *amount)
         .expect("it has one");
     let mut spreader = Spreader::default();
-    bench.told(&mut spreader, &bench.text, 40, 40);
+    bench.result(&mut spreader, &bench.text, 40, 40);
     let job = SweepJob {
         id: 1,
         swept: sweep(parsed, &bench.text, slot, None, 40).expect("it can be swept"),
@@ -112,12 +112,12 @@ fn swept(bench: &Bench) -> Duration {
     let (sender, receiver) = channel();
     let began = Instant::now();
     let (texts, values) = (job.texts(), job.swept.values);
-    let tell = move |_, told: Arc<TextsTold>| {
-        let _ = sender.send((Instant::now(), told.complete));
+    let tell = move |_, result: Arc<TextsResult>| {
+        let _ = sender.send((Instant::now(), result.complete));
     };
     sweeps::begin(&bench.runner, spreader.memory(), texts, values, tell);
-    let told = receiver.iter().find(|(_, complete)| *complete);
-    told.expect("it is told").0.duration_since(began)
+    let result = receiver.iter().find(|(_, complete)| *complete);
+    result.expect("it is result").0.duration_since(began)
 }
 
 criterion_group! {

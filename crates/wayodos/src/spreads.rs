@@ -27,14 +27,14 @@ const RANK: u8 = 5;
 
 /// A spread as far as it is there, and what it says.
 #[derive(Clone, Debug)]
-pub struct Told {
+pub struct SpreadResult {
     /// The runs.
     pub spread: Spread,
     /// What they say.
     pub summary: Summary,
 }
 
-impl Told {
+impl SpreadResult {
     /// What a spread says.
     pub fn of(spread: Spread) -> Self {
         let steps = spread.attempt.program.steps.len();
@@ -87,7 +87,7 @@ pub fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
 struct Growing {
     spread: Spread,
     collected: Collected<Arc<Tried>>,
-    told: Instant,
+    result: Instant,
 }
 
 impl Spreader {
@@ -103,12 +103,12 @@ impl Spreader {
         }
     }
 
-    /// Makes a spread; `tell` hears of it as it grows, and when all of it is there.
+    /// Makes a spread; `report` hears of it as it grows, and when all of it is there.
     pub fn begin(
         &mut self,
         runner: &Runner,
         job: SpreadJob,
-        tell: impl Fn(u64, Arc<Told>) + Send + Sync + 'static,
+        report: impl Fn(u64, Arc<SpreadResult>) + Send + Sync + 'static,
     ) {
         self.stop();
         let SpreadJob { id, known, every } = job;
@@ -120,7 +120,7 @@ impl Spreader {
         let growing = Mutex::new(Growing {
             spread: known,
             collected: Collected::default(),
-            told: Instant::now(),
+            result: Instant::now(),
         });
         let memory = Arc::clone(&self.memory);
         let piece = move |at: usize, spare: &mut Trace, stop: &AtomicBool| {
@@ -146,12 +146,12 @@ impl Spreader {
             let now = growing.spread.briefs.len();
             let reached = |mark: usize| before < mark && now >= mark;
             if MARKS.into_iter().chain([wanted]).any(reached)
-                || now > before && growing.told.elapsed() >= APART
+                || now > before && growing.result.elapsed() >= APART
             {
-                growing.told = Instant::now();
+                growing.result = Instant::now();
                 let spread = growing.spread.clone();
                 drop(growing);
-                tell(id, Arc::new(Told::of(spread)));
+                report(id, Arc::new(SpreadResult::of(spread)));
             }
             true
         };

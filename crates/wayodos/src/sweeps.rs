@@ -79,7 +79,7 @@ impl SweepJob {
 
 /// What is known of several texts.
 #[derive(Clone, Debug)]
-pub struct TextsTold<V = Quantity> {
+pub struct TextsResult<V = Quantity> {
     /// One for each text.
     pub points: Vec<Point<V>>,
     /// All runs are there.
@@ -121,7 +121,7 @@ impl Texts {
         self.attempts[at].get_or_init(make).as_ref()
     }
 
-    /// One run of a text; the outer none when it was told to stop.
+    /// One run of a text; the outer none when it is to stop.
     fn run(
         &self,
         (text, number): (usize, u32),
@@ -163,12 +163,28 @@ impl Texts {
     }
 }
 
+/// The runs of some texts that are wanted, in their order, each a piece of work of its own; none
+/// stands for a text that cannot be run.
+///
+/// - `wanted`: which text, and the number of its run from 1
+pub fn some_runs(
+    job: TextsJob,
+    wanted: Vec<(usize, u32)>,
+    memory: Option<Memory>,
+) -> impl Fn(usize, &mut Trace, &AtomicBool) -> Option<Option<Arc<Brief>>> + Send + Sync {
+    let texts = Texts::new(job);
+    move |at, spare, stop| {
+        let done = texts.run(wanted[at], memory.as_ref(), spare, stop)?;
+        Some(done.map(|made| made.brief))
+    }
+}
+
 /// What is known as it grows.
 struct Growing<V> {
     points: Vec<Point<V>>,
     collected: Collected<Done>,
     taken: usize,
-    told: Instant,
+    result: Instant,
 }
 
 /// What is done in which order: all texts once with each number, the nominal run first.
@@ -225,7 +241,7 @@ pub fn learn<V>(points: &mut [Point<V>], order: Order, first: usize, done: Vec<D
     }
 }
 
-/// Tries several texts; `tell` hears of it as it grows, and when all of it is there.
+/// Tries several texts; `report` hears of it as it grows, and when all of it is there.
 ///
 /// - `values`: what tells them apart, one for each text
 pub fn begin<V: Clone + Send + 'static>(
@@ -233,14 +249,14 @@ pub fn begin<V: Clone + Send + 'static>(
     memory: Memory,
     job: TextsJob,
     values: Vec<V>,
-    tell: impl Fn(u64, Arc<TextsTold<V>>) + Send + Sync + 'static,
+    report: impl Fn(u64, Arc<TextsResult<V>>) + Send + Sync + 'static,
 ) -> Ticket {
     let (id, order) = (job.id, Order::of(&job));
     let growing = Mutex::new(Growing {
         points: values.into_iter().map(Point::new).collect(),
         collected: Collected::default(),
         taken: 0,
-        told: Instant::now(),
+        result: Instant::now(),
     });
     let count = order.count();
     let work = piece(job, Some(memory));
@@ -255,15 +271,15 @@ pub fn begin<V: Clone + Send + 'static>(
         growing.taken = now;
         let reached = |mark: usize| before < mark && now >= mark;
         let marks = MARKS.map(|runs| runs * order.texts);
-        let late = now > before && growing.told.elapsed() >= APART;
+        let late = now > before && growing.result.elapsed() >= APART;
         if marks.into_iter().chain([count]).any(reached) || late {
-            growing.told = Instant::now();
-            let told = TextsTold {
+            growing.result = Instant::now();
+            let result = TextsResult {
                 points: growing.points.clone(),
                 complete: now == count,
             };
             drop(growing);
-            tell(id, Arc::new(told));
+            report(id, Arc::new(result));
         }
         true
     };

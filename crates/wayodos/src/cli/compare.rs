@@ -62,8 +62,8 @@ pub(super) fn compare(
     };
     let compared = compared(&of(0), &of(1));
     let names = sides.each_ref().map(|side| side.name.as_str());
-    let told = report(shared, names, &compared);
-    tell(shared, &told, &object(shared, names, &compared));
+    let words = report(shared, names, &compared);
+    tell(shared, &words, &object(shared, names, &compared));
     if made.cut_short {
         ExitCode::from(130)
     } else {

@@ -52,12 +52,12 @@ pub(super) fn attempt_of(
 }
 
 /// Answers people, or programs and people beside them.
-pub(super) fn tell(shared: &Shared, told: &str, object: &impl Serialize) {
+pub(super) fn tell(shared: &Shared, words: &str, object: &impl Serialize) {
     if !shared.json {
-        return answer(told);
+        return answer(words);
     }
     if !shared.quiet {
-        warn(&printable(told));
+        warn(&printable(words));
     }
     answer_json(&json::text(object));
 }
@@ -70,7 +70,7 @@ pub(super) struct Made<T> {
     pub(super) cut_short: bool,
 }
 
-/// Does `count` pieces of work. A piece that is told to stop answers nothing.
+/// Does `count` pieces of work. A piece that is words to stop answers nothing.
 pub(super) fn make<T: Send + 'static>(
     shared: &Shared,
     count: usize,

@@ -149,9 +149,9 @@ pub(super) fn spread(shared: &Shared, path: &Path, asked: &Asked) -> ExitCode {
             Some(file) => {
                 let scene = drawing(&project, &field, &part);
                 let written = write_scene(shared, file, &scene);
-                let told = conclude(shared, &part, &asked.answer);
+                let concluded = conclude(shared, &part, &asked.answer);
                 if written == ExitCode::SUCCESS {
-                    told
+                    concluded
                 } else {
                     written
                 }

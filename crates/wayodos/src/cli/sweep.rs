@@ -6,11 +6,8 @@ use std::process::ExitCode;
 use std::sync::Arc;
 
 use serde::Serialize;
-use wayodos_core::finding::nearest;
-use wayodos_core::ids::SlotId;
 use wayodos_core::lab::sweep::{Point, advised, window};
 use wayodos_core::mission::span::{Swept, sweep as values_of};
-use wayodos_core::mission::{Parsed, SlotKind};
 
 use wayodos_report::sweep_sheet;
 
@@ -18,7 +15,7 @@ use super::answers::{USAGE, complain};
 use super::draw::write_scene;
 use super::json::Share;
 use super::many::{attempt_of, make, tell};
-use super::span::Span;
+use super::span::{Span, slot_of};
 use super::typed::Shared;
 use crate::folder::Project;
 use crate::safe::write_out;
@@ -38,54 +35,6 @@ pub(super) struct Asked {
     pub(super) csv: Option<PathBuf>,
     /// A page about them.
     pub(super) draw: Option<PathBuf>,
-}
-
-/// The slot that somebody names, or what to say instead.
-fn slot_of(parsed: &Parsed, text: &str, named: &str) -> Result<SlotId, (String, String)> {
-    let lets = &parsed.mission.lets;
-    if let Some(entry) = lets.iter().find(|entry| entry.name.node == named)
-        && let Some(slot) = parsed.slot_where(|slot| slot.span == entry.value.span)
-    {
-        return Ok(slot);
-    }
-    let numbers = |line: usize| {
-        let here = move |slot: &SlotId| {
-            let slot = &parsed.slots[*slot];
-            slot.line == line && matches!(slot.kind, SlotKind::Amount { .. })
-        };
-        SlotId::all(parsed.slots.len()).filter(here)
-    };
-    if let Some((line, nth)) = named.split_once(':')
-        && let (Ok(line), Ok(nth)) = (line.parse::<usize>(), nth.parse::<usize>())
-        && line > 0
-        && nth > 0
-    {
-        let all: Vec<SlotId> = numbers(line - 1).collect();
-        return all.get(nth - 1).copied().ok_or_else(|| {
-            let what = match all.len() {
-                0 => format!("line {line} of the mission holds no number"),
-                1 => format!("line {line} of the mission holds one number"),
-                count => format!("line {line} of the mission holds {count} numbers"),
-            };
-            let whole = text.lines().nth(line - 1).unwrap_or_default().trim();
-            (what, format!("count the numbers of `{whole}` from 1"))
-        });
-    }
-    let names: Vec<&str> = lets.iter().map(|entry| entry.name.node.as_str()).collect();
-    let hint = match nearest(named, names.iter().copied()) {
-        Some(near) => format!("did you mean `{near}`?"),
-        None if names.is_empty() => {
-            "name a number by its line and its place in it, such as 9:1".to_owned()
-        }
-        None => format!(
-            "there is {}; or a line and which number of it, such as 9:1",
-            names.join(", ")
-        ),
-    };
-    Err((
-        format!("no amount of the mission is called `{named}`"),
-        hint,
-    ))
 }
 
 pub(super) fn sweep(shared: &Shared, path: &Path, asked: &Asked) -> ExitCode {
@@ -147,8 +96,8 @@ pub(super) fn sweep(shared: &Shared, path: &Path, asked: &Asked) -> ExitCode {
             return written;
         }
     }
-    let told = report(shared, &project, &swept, &points);
-    tell(shared, &told, &object(shared, &project, &swept, &points));
+    let words = report(shared, &project, &swept, &points);
+    tell(shared, &words, &object(shared, &project, &swept, &points));
     if made.cut_short {
         ExitCode::from(130)
     } else {

@@ -13,6 +13,7 @@ pub mod finder;
 pub mod free;
 pub mod keymap;
 pub mod layout;
+pub mod many;
 mod measure;
 pub mod model;
 pub mod picture;
@@ -252,7 +253,7 @@ impl Outside<'_> {
     fn sweep(&self, job: SweepJob) {
         stop(&self.sweep);
         let sender = self.sender.clone();
-        let tell = move |id, told| drop(sender.send(Msg::Swept(id, told)));
+        let tell = move |id, result| drop(sender.send(Msg::Swept(id, result)));
         let memory = self.spreader.borrow().memory();
         let (texts, values) = (job.texts(), job.swept.values);
         let ticket = sweeps::begin(self.runner, memory, texts, values, tell);
@@ -262,7 +263,7 @@ impl Outside<'_> {
     fn prove(&self, job: TextsJob, rows: Vec<usize>) {
         stop(&self.proof);
         let sender = self.sender.clone();
-        let tell = move |id, told| drop(sender.send(Msg::Proved(id, told)));
+        let tell = move |id, result| drop(sender.send(Msg::Proved(id, result)));
         let memory = self.spreader.borrow().memory();
         let ticket = sweeps::begin(self.runner, memory, job, rows, tell);
         *self.proof.borrow_mut() = Some(ticket);

@@ -12,9 +12,6 @@ use tui_input::Input;
 use wayodos_core::controller::Standing;
 use wayodos_core::field::Point;
 use wayodos_core::finding::{Finding, Severity};
-use wayodos_core::lab::compare::{Compared, compare};
-use wayodos_core::lab::statistics::Share;
-use wayodos_core::lab::sweep::{HOLDS, advised};
 use wayodos_core::lab::why::Replay;
 use wayodos_core::mission::restructure::Carried;
 use wayodos_core::project::{BOX, Setup};
@@ -30,12 +27,11 @@ use super::free::Free;
 use super::keymap::Action;
 pub use super::keymap::ScreenName;
 use super::layout::{Areas, Pane, Shape, layout};
+pub use super::many::{Many, Proving, SpreadOf, Sweeping};
 use super::measure::wrapped;
 use super::theme::Role;
 use crate::draft::Draft;
 use crate::folder::Project;
-use crate::spreads::Told;
-use crate::sweeps::{SweepJob, TextsJob, TextsTold};
 use crate::work::{From, Job, Kind, RunId, RunReport};
 
 /// Text being typed.
@@ -295,161 +291,6 @@ pub struct FieldPane {
     pub held: Option<Position>,
     /// It is drawn in block characters even where the terminal can show pictures.
     pub blocks: bool,
-}
-
-/// What a spread is of, besides the robot and field: the same words and the same luck give the same
-/// runs.
-#[derive(Clone, Debug)]
-pub struct SpreadOf {
-    /// The mission.
-    pub text: Arc<str>,
-    setup: Arc<Setup>,
-    seed: u64,
-    scatter: Scatter,
-    hands: Vec<Intervention>,
-}
-
-impl PartialEq for SpreadOf {
-    fn eq(&self, other: &Self) -> bool {
-        Arc::ptr_eq(&self.setup, &other.setup)
-            && (self.seed, self.scatter, &self.hands) == (other.seed, other.scatter, &other.hands)
-            && (Arc::ptr_eq(&self.text, &other.text) || self.text == other.text)
-    }
-}
-
-/// The many runs of the text, and those of the texts before it.
-#[derive(Clone, Debug, Default)]
-pub struct Many {
-    /// Those of the text as it stands, as far as they are there.
-    pub told: Option<Arc<Told>>,
-    /// They are not drawn on field and chart.
-    pub hidden: bool,
-    /// What that is of.
-    pub of: Option<SpreadOf>,
-    /// The id of the answers to what is being made.
-    pub under_way: Option<u64>,
-    /// Those of the last texts, the newest last: what is undone has its runs at once.
-    kept: Vec<(SpreadOf, Arc<Told>)>,
-    /// Those of the text before this one, to compare with.
-    pub before: Option<Arc<Told>>,
-    /// What this text does that the one before did not, on the same luck.
-    pub compared: Option<Compared>,
-    /// Counts the answers: which one a drawing was made of.
-    pub stamp: u64,
-}
-
-/// What becomes of the mission with each row of a list, on many runs.
-#[derive(Clone, Debug)]
-pub struct Proving {
-    /// What is tried.
-    pub job: TextsJob,
-    /// Which row of the list each text is of.
-    pub rows: Vec<usize>,
-    /// The rows that look for another mark than the mission says.
-    pub other_marks: Vec<usize>,
-    /// It was handed in.
-    pub asked: bool,
-}
-
-/// A sweep as the screen has it.
-#[derive(Clone, Debug)]
-pub struct Sweeping {
-    /// What was asked for.
-    pub job: SweepJob,
-    /// What is known so far.
-    pub told: Option<Arc<TextsTold>>,
-    /// The value that is marked; the one that is advised, until another one was chosen.
-    pub marked: Option<usize>,
-}
-
-impl Sweeping {
-    /// The value that is marked: what was chosen, else what is advised, else what stands there.
-    pub fn at(&self) -> usize {
-        let advised = || advised(&self.told.as_ref()?.points);
-        let values = &self.job.swept.values;
-        let now = || {
-            let here = values.iter().position(|value| *value == self.job.swept.now);
-            here.unwrap_or(values.len() / 2)
-        };
-        self.marked.or_else(advised).unwrap_or_else(now)
-    }
-}
-
-/// The runs of as many texts are kept.
-const SPREADS_KEPT: usize = 8;
-/// A text of which fewer runs were made is none to compare with.
-const COMPARED: usize = 20;
-
-impl Many {
-    /// What is known of a spread.
-    pub fn known(&self, of: &SpreadOf) -> Option<Arc<Told>> {
-        let mut known = self.kept.iter().rev();
-        known
-            .find(|(other, _)| other == of)
-            .map(|(_, told)| Arc::clone(told))
-    }
-
-    /// Takes in what was made so far.
-    pub fn learn(&mut self, told: Arc<Told>) {
-        if let Some(of) = self.of.clone() {
-            self.kept.retain(|(other, _)| *other != of);
-            if self.kept.len() >= SPREADS_KEPT {
-                self.kept.remove(0);
-            }
-            self.kept.push((of, Arc::clone(&told)));
-        }
-        self.show(Some(told));
-    }
-
-    /// Another text: what was shown is what it is compared with.
-    pub fn turn_to(&mut self, of: Option<SpreadOf>) {
-        let same_luck = match (&self.of, &of) {
-            (Some(old), Some(new)) => {
-                (old.seed, old.scatter, &old.hands) == (new.seed, new.scatter, &new.hands)
-            }
-            _ => true,
-        };
-        let enough = |told: &Arc<Told>| told.spread.briefs.len() >= COMPARED;
-        match self.told.take().filter(enough) {
-            _ if !same_luck => self.before = None,
-            Some(told) => self.before = Some(told),
-            None => {}
-        }
-        let known = of.as_ref().and_then(|of| self.known(of));
-        self.show(known);
-        self.of = of;
-    }
-
-    /// Shows a spread, or none.
-    pub fn show(&mut self, told: Option<Arc<Told>>) {
-        let pair = told.as_ref().zip(self.before.as_ref());
-        self.compared = pair
-            .map(|(now, before)| compare(&before.spread.briefs, &now.spread.briefs))
-            .filter(|compared| compared.count() > 0);
-        self.told = told;
-        self.stamp += 1;
-    }
-
-    /// The newest of the texts before this one, on the same robot and field, of whose runs nineteen
-    /// of twenty held.
-    pub fn last_that_held(&self) -> Option<(Arc<str>, Share)> {
-        let now = self.of.as_ref()?;
-        let mut others = self
-            .kept
-            .iter()
-            .rev()
-            .filter(|(of, _)| of.text != now.text && Arc::ptr_eq(&of.setup, &now.setup));
-        others.find_map(|(of, told)| {
-            let held = told.summary.held;
-            let holds = held.of as usize >= COMPARED && held.value() >= Some(HOLDS);
-            holds.then(|| (Arc::clone(&of.text), held))
-        })
-    }
-
-    /// What is drawn on field and chart.
-    pub fn drawn(&self) -> Option<&Arc<Told>> {
-        self.told.as_ref().filter(|_| !self.hidden)
-    }
 }
 
 /// The state of the whole screen.
@@ -863,11 +704,7 @@ impl Model {
             blocks: self.field.blocks,
             ..fresh.field
         };
-        let many = Many {
-            hidden: self.many.hidden,
-            stamp: self.many.stamp + 1,
-            ..Many::default()
-        };
+        let many = self.many.fresh();
         let clip = self.clip.take();
         let files = std::mem::take(&mut self.files);
         // Other texts stay open.

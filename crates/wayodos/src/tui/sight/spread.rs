@@ -6,7 +6,7 @@ use wayodos_core::lab::compare::Compared;
 use wayodos_core::lab::spread::Ending;
 use wayodos_core::lab::statistics::Share;
 
-use crate::spreads::Told;
+use crate::spreads::SpreadResult;
 use crate::tui::model::Model;
 use crate::tui::theme::Role;
 
@@ -53,12 +53,12 @@ pub fn share_role(share: Share) -> Role {
 
 /// What the spread tab says.
 pub fn rows(model: &Model) -> Vec<SpreadRow> {
-    let Some(told) = &model.many.told else {
+    let Some(result) = &model.many.result else {
         return Vec::new();
     };
-    let program = &told.spread.attempt.program;
+    let program = &result.spread.attempt.program;
     let mut rows = Vec::new();
-    let endings = &told.summary.endings;
+    let endings = &result.summary.endings;
     // What is rare is told together, so that there is room for why.
     let shown = if endings.len() > WAYS { WAYS - 1 } else { WAYS };
     for Ending { death, share, runs } in endings.iter().take(shown) {
@@ -100,7 +100,7 @@ pub fn rows(model: &Model) -> Vec<SpreadRow> {
             .collect();
         rows.push(SpreadRow {
             words: format!("{} other ways", ways.len()),
-            share: Some(Share::new(runs.len() as u32, told.summary.held.of)),
+            share: Some(Share::new(runs.len() as u32, result.summary.held.of)),
             role: Some(Role::Wrong),
             more: format!("{}. Enter shows one after the other.", ways.join(", ")),
             opens: Some(Opens::OneOf(runs)),
@@ -109,7 +109,7 @@ pub fn rows(model: &Model) -> Vec<SpreadRow> {
     }
     let mut one = |number: Option<u32>, what: &str, more: &str| {
         let Some(number) = number else { return };
-        let brief = told.spread.briefs.get(number as usize - 1);
+        let brief = result.spread.briefs.get(number as usize - 1);
         let came_out = brief.map_or_else(String::new, |brief| {
             let how = brief.death.as_ref().map_or("held", |death| &death.words);
             format!("{how}, {:.1} s", brief.seconds)
@@ -123,17 +123,17 @@ pub fn rows(model: &Model) -> Vec<SpreadRow> {
         });
     };
     one(
-        told.summary.worst,
+        result.summary.worst,
         "the worst",
         "The run that ended after the fewest steps; when all held, the one with the fewest points, or the slowest. Enter shows it in all panes, Esc leads back.",
     );
     one(
-        told.summary.typical,
+        result.summary.typical,
         "a typical one",
         "Of the runs that ended as most did, the one with the middle time. Enter shows it in all panes, Esc leads back.",
     );
     rows.extend(model.many.compared.iter().flat_map(compared_rows));
-    rows.extend(cause_rows(told));
+    rows.extend(cause_rows(result));
     rows
 }
 
@@ -194,21 +194,22 @@ fn compared_rows(compared: &Compared) -> Vec<SpreadRow> {
 }
 
 /// What goes with failing, in sentences; or why nothing is said.
-fn cause_rows(told: &Told) -> Vec<SpreadRow> {
+fn cause_rows(result: &SpreadResult) -> Vec<SpreadRow> {
     let sentence = |words: String, role: Role| SpreadRow {
         words,
         role: Some(role),
         wraps: true,
         ..SpreadRow::default()
     };
-    if told.summary.held.times == told.summary.held.of {
+    if result.summary.held.times == result.summary.held.of {
         return Vec::new();
     }
-    if told.summary.causes.is_empty() {
+    if result.summary.causes.is_empty() {
         let words = "No single thing that differs from run to run goes with failing clearly enough to be called a cause.";
         return vec![sentence(words.into(), Role::Quiet)];
     }
-    told.summary
+    result
+        .summary
         .causes
         .iter()
         .take(3)
@@ -224,7 +225,7 @@ fn cause_rows(told: &Told) -> Vec<SpreadRow> {
 /// The first line: how many held, and between which shares the truth lies.
 pub fn headline(model: &Model) -> (String, Role) {
     let of = model.project.config.spread;
-    let Some(told) = &model.many.told else {
+    let Some(result) = &model.many.result else {
         let words = match () {
             () if of == 0 => "no varied runs: `spread = 0` in wayodos.toml".to_owned(),
             () if model.stale() => "the mission cannot be run as it stands".to_owned(),
@@ -232,8 +233,8 @@ pub fn headline(model: &Model) -> (String, Role) {
         };
         return (words, Role::Quiet);
     };
-    let held = told.summary.held;
-    let scatter = told.spread.attempt.scatter.word();
+    let held = result.summary.held;
+    let scatter = result.spread.attempt.scatter.word();
     let words = match held.times {
         times if times == held.of => format!("all {} runs held, {scatter} scatter", held.of),
         0 => format!("none of {} runs held, {scatter} scatter", held.of),

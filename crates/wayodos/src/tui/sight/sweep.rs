@@ -23,12 +23,12 @@ pub(in crate::tui) fn column(area: Rect, count: usize, at: usize) -> u16 {
 
 /// What is found out so far, in a sentence.
 pub fn verdict(sweep: &Sweeping) -> (String, Role) {
-    let Some(told) = &sweep.told else {
+    let Some(result) = &sweep.result else {
         return ("the runs are being made".into(), Role::Quiet);
     };
     let values = &sweep.job.swept.values;
-    let so_far = if told.complete { "" } else { " so far" };
-    match window(&told.points) {
+    let so_far = if result.complete { "" } else { " so far" };
+    match window(&result.points) {
         Some(part) if part.len() == values.len() => (
             format!(
                 "holds over the whole span{so_far}, {} to {}",
@@ -49,7 +49,7 @@ pub fn verdict(sweep: &Sweeping) -> (String, Role) {
             ),
             Role::Good,
         ),
-        None if told.points.iter().all(|point| point.held().times == 0) => {
+        None if result.points.iter().all(|point| point.held().times == 0) => {
             (format!("no run held at any value{so_far}"), Role::Wrong)
         }
         None => (

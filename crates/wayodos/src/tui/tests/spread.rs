@@ -6,8 +6,8 @@ use wayodos_core::lab::sweep::{Point, advised, window};
 use wayodos_core::record::Trace;
 
 use super::*;
-use crate::spreads::Told;
-use crate::sweeps::{Order, TextsTold, learn, piece};
+use crate::spreads::SpreadResult;
+use crate::sweeps::{Order, TextsResult, learn, piece};
 use crate::tui::finder::Item;
 use crate::tui::layout::Pane;
 use crate::tui::model::Side;
@@ -21,12 +21,12 @@ fn make(app: &mut App, runs: u32) {
         let brief = spread.attempt.brief(number, &mut spare, None).unwrap();
         spread.briefs.push(Arc::new(brief));
     }
-    app.msg(Msg::Spread(job.id, Arc::new(Told::of(spread))));
+    app.msg(Msg::Spread(job.id, Arc::new(SpreadResult::of(spread))));
 }
 
 fn made(app: &App) -> usize {
-    let told = app.model.many.told.as_ref();
-    told.map_or(0, |told| told.spread.briefs.len())
+    let result = app.model.many.result.as_ref();
+    result.map_or(0, |result| result.spread.briefs.len())
 }
 
 #[test]
@@ -36,7 +36,7 @@ fn the_many_runs_are_those_of_the_text_as_it_stands() {
     assert!(app.frame(Depth::True, Cells::Quadrant).contains("held ..."));
     make(&mut app, 20);
     let frame = app.frame(Depth::True, Cells::Quadrant);
-    let held = app.model.many.told.as_ref().unwrap().summary.held;
+    let held = app.model.many.result.as_ref().unwrap().summary.held;
     assert!(
         frame.contains(&format!("held {} of 20", held.times)),
         "{frame}"
@@ -53,8 +53,8 @@ fn the_many_runs_are_those_of_the_text_as_it_stands() {
     assert!(*app.model.doc.text != *text);
     let new = app.spread.clone().unwrap();
     assert!(new.id != old.id && made(&app) == 0);
-    app.msg(Msg::Spread(old.id, Arc::new(Told::of(old.known))));
-    assert!(app.model.many.told.is_none());
+    app.msg(Msg::Spread(old.id, Arc::new(SpreadResult::of(old.known))));
+    assert!(app.model.many.result.is_none());
     // What is undone is known at once, and goes on where it was.
     app.press("u");
     assert_eq!(
@@ -63,7 +63,7 @@ fn the_many_runs_are_those_of_the_text_as_it_stands() {
     );
     // A text with errors has none.
     app.press("e Clear drve Esc");
-    assert!(app.model.many.told.is_none() && app.spread.is_none());
+    assert!(app.model.many.result.is_none() && app.spread.is_none());
     app.press("u");
     assert_eq!(made(&app), 20);
 }
@@ -73,7 +73,7 @@ fn each_row_of_the_spread_opens_a_run_and_esc_leads_back() {
     let mut app = on("ring-contest", 5);
     make(&mut app, 40);
     app.press("%");
-    let summary = app.model.many.told.as_ref().unwrap().summary.clone();
+    let summary = app.model.many.result.as_ref().unwrap().summary.clone();
     let first = &summary.endings[0];
     let frame = app.frame(Depth::True, Cells::Quadrant);
     assert!(frame.contains("95 % sure: it holds"), "{frame}");
@@ -91,7 +91,8 @@ fn each_row_of_the_spread_opens_a_run_and_esc_leads_back() {
     app.press("Enter");
     assert_eq!(app.model.number, first.runs[1 % first.runs.len()]);
     let report = app.model.report.clone().unwrap();
-    let brief = &app.model.many.told.as_ref().unwrap().spread.briefs[app.model.number as usize - 1];
+    let brief =
+        &app.model.many.result.as_ref().unwrap().spread.briefs[app.model.number as usize - 1];
     assert_eq!(
         report.run.fingerprint(),
         brief.fingerprint,
@@ -131,7 +132,7 @@ fn nothing_is_made_where_nobody_wants_it_or_nothing_can_be() {
     );
     app.press("Enter Down");
     let job = app.spread.clone().unwrap();
-    app.msg(Msg::Spread(job.id, Arc::new(Told::of(job.known))));
+    app.msg(Msg::Spread(job.id, Arc::new(SpreadResult::of(job.known))));
     assert!(
         app.frame(Depth::True, Cells::Quadrant)
             .contains("0 to 100 %")
@@ -139,7 +140,7 @@ fn nothing_is_made_where_nobody_wants_it_or_nothing_can_be() {
 }
 
 /// Tries texts with as many runs of each; `values` tell them apart.
-fn tried<V>(mut job: TextsJob, values: Vec<V>, runs: u32) -> Arc<TextsTold<V>> {
+fn tried<V>(mut job: TextsJob, values: Vec<V>, runs: u32) -> Arc<TextsResult<V>> {
     job.runs = runs;
     let order = Order::of(&job);
     let work = piece(job, None);
@@ -147,7 +148,7 @@ fn tried<V>(mut job: TextsJob, values: Vec<V>, runs: u32) -> Arc<TextsTold<V>> {
     let done = (0..order.count()).map(|at| work(at, &mut spare, &stop).unwrap());
     let mut points: Vec<Point<V>> = values.into_iter().map(Point::new).collect();
     learn(&mut points, order, 0, done.collect());
-    Arc::new(TextsTold {
+    Arc::new(TextsResult {
         points,
         complete: true,
     })
@@ -156,8 +157,8 @@ fn tried<V>(mut job: TextsJob, values: Vec<V>, runs: u32) -> Arc<TextsTold<V>> {
 /// Makes the sweep that was asked for, with as many runs of each value.
 fn sweep(app: &mut App, runs: u32) {
     let job = app.sweep.clone().expect("a sweep was asked for");
-    let told = tried(job.texts(), job.swept.values.clone(), runs);
-    app.msg(Msg::Swept(job.id, told));
+    let result = tried(job.texts(), job.swept.values.clone(), runs);
+    app.msg(Msg::Swept(job.id, result));
 }
 
 #[test]
@@ -175,10 +176,10 @@ fn a_number_is_swept_and_put_into_the_middle_of_where_it_holds() {
         frame.contains("cruise: holds from") && frame.contains("now 26 %"),
         "{frame}"
     );
-    let told = app.model.sweep.as_ref().unwrap().told.clone().unwrap();
-    let part = window(&told.points).unwrap();
-    let ends = [part.start, part.end - 1].map(|at| told.points[at].value);
-    let middle = told.points[advised(&told.points).unwrap()].value;
+    let result = app.model.sweep.as_ref().unwrap().result.clone().unwrap();
+    let part = window(&result.points).unwrap();
+    let ends = [part.start, part.end - 1].map(|at| result.points[at].value);
+    let middle = result.points[advised(&result.points).unwrap()].value;
     assert!(part.start > 0, "the slowest takes too long");
     // One key puts it there, and says where it holds; one takes it back.
     let before = app.model.doc.text.clone();
@@ -225,18 +226,18 @@ fn what_cannot_be_swept_says_so() {
 fn a_text_is_compared_with_the_one_before_on_the_same_luck() {
     let mut app = on("ring-contest", 5);
     make(&mut app, 24);
-    let before = app.model.many.told.clone().unwrap();
+    let before = app.model.many.result.clone().unwrap();
     assert!(
         app.model.many.compared.is_none(),
         "there is nothing to compare with yet"
     );
     app.press("Tab Tab Down +");
     make(&mut app, 20);
-    let now = app.model.many.told.clone().unwrap();
+    let now = app.model.many.result.clone().unwrap();
     let compared = app.model.many.compared.clone().unwrap();
     assert_eq!(compared.count(), 20, "the runs that both have");
-    let alone = |a: &Told, b: &Told| -> Vec<u32> {
-        let held = |told: &Told, number: usize| told.spread.briefs[number - 1].held();
+    let alone = |a: &SpreadResult, b: &SpreadResult| -> Vec<u32> {
+        let held = |result: &SpreadResult, number: usize| result.spread.briefs[number - 1].held();
         (1..=20)
             .filter(|number| held(a, *number) && !held(b, *number))
             .map(|number| number as u32)
@@ -276,7 +277,10 @@ fn what_may_help_says_what_came_out_and_the_best_stands_first() {
     // The fourth bar does not exist: the mission fails.
     app.press("Down Down Down Down Down Right Right +");
     make(&mut app, 20);
-    assert_eq!(app.model.many.told.as_ref().unwrap().summary.held.times, 0);
+    assert_eq!(
+        app.model.many.result.as_ref().unwrap().summary.held.times,
+        0
+    );
     // Why the exit fired that it failed by.
     app.press("y Enter");
     assert!(

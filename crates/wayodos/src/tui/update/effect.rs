@@ -11,9 +11,9 @@ use super::super::document::Document;
 use crate::draft::Draft;
 use crate::folder::{Project, Saved};
 use crate::shelf::{Change, Done};
-use crate::spreads::{SpreadJob, Told};
+use crate::spreads::{SpreadJob, SpreadResult};
 use crate::survey::Found;
-use crate::sweeps::{SweepJob, TextsJob, TextsTold};
+use crate::sweeps::{SweepJob, TextsJob, TextsResult};
 use crate::work::{Job, RunReport};
 
 /// What comes to the application.
@@ -26,11 +26,11 @@ pub enum Msg {
     /// A job was answered.
     Ran(u64, Option<Arc<RunReport>>),
     /// A spread has grown: the id of what was asked for, and what there is.
-    Spread(u64, Arc<Told>),
+    Spread(u64, Arc<SpreadResult>),
     /// A sweep has grown: the id of what was asked for, and what there is.
-    Swept(u64, Arc<TextsTold>),
+    Swept(u64, Arc<TextsResult>),
     /// What becomes of the mission with some rows of a list: the id of what was asked for.
-    Proved(u64, Arc<TextsTold<usize>>),
+    Proved(u64, Arc<TextsResult<usize>>),
     /// A save came to an end: which text of the project, what came of it, and the text that was
     /// saved.
     Saved(String, Result<Saved, String>, Arc<str>),

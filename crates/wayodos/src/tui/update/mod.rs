@@ -131,9 +131,9 @@ fn take(model: &mut Model, msg: Msg) -> Vec<Effect> {
         Msg::Input(_) => {}
         Msg::Tick(seconds) => time::on_tick(model, seconds),
         Msg::Ran(id, report) => time::on_run(model, id, report),
-        Msg::Spread(id, told) => spread::on_spread(model, id, told),
-        Msg::Proved(id, told) => proof::on_proved(model, id, &told),
-        Msg::Swept(id, told) => swept::on_swept(model, id, told),
+        Msg::Spread(id, result) => spread::on_spread(model, id, result),
+        Msg::Proved(id, result) => proof::on_proved(model, id, &result),
+        Msg::Swept(id, result) => swept::on_swept(model, id, result),
         Msg::Saved(path, result, text) => keep::on_saved(model, &path, result, &text, &mut effects),
         Msg::Exported(Ok(files)) => {
             let names: Vec<String> = files

@@ -10,7 +10,7 @@ use wayodos_core::lab::sweep::Point;
 use super::super::finder::{Finder, Pick};
 use super::super::model::{Mode, Model, Proving};
 use super::effect::Effect;
-use crate::sweeps::{TextsJob, TextsTold};
+use crate::sweeps::{TextsJob, TextsResult};
 
 /// So many varied runs of each row.
 const RUNS: u32 = 20;
@@ -37,8 +37,8 @@ pub(super) fn ask(model: &mut Model, finder: &mut Finder, other_marks: Vec<usize
     if texts.is_empty() {
         return;
     }
-    if let Some(told) = &model.many.told {
-        let first = &told.spread.briefs[..told.spread.briefs.len().min(RUNS as usize)];
+    if let Some(result) = &model.many.result {
+        let first = &result.spread.briefs[..result.spread.briefs.len().min(RUNS as usize)];
         let held = wayodos_core::lab::spread::held(first);
         finder.title = format!("{}; now it holds {}", finder.title, held.words());
     }
@@ -78,25 +78,25 @@ pub(super) fn keep_up(model: &mut Model, effects: &mut Vec<Effect>) {
 }
 
 /// Something is known.
-pub(super) fn on_proved(model: &mut Model, id: u64, told: &TextsTold<usize>) {
+pub(super) fn on_proved(model: &mut Model, id: u64, result: &TextsResult<usize>) {
     let Some(proof) = model.proof.as_ref().filter(|proof| proof.job.id == id) else {
         return;
     };
     let Mode::Finding(finder) = &mut model.mode else {
         return;
     };
-    if !told.complete {
+    if !result.complete {
         return;
     }
     let other_mark = |row: usize| proof.other_marks.contains(&row);
-    let least = told
+    let least = result
         .points
         .iter()
         .filter(|point| works(point))
         .map(|point| point.left_out)
         .min()
         .unwrap_or(0);
-    for point in &told.points {
+    for point in &result.points {
         let mut words = words(point, least);
         if other_mark(point.value) {
             words.push_str(", by another mark");
@@ -105,7 +105,7 @@ pub(super) fn on_proved(model: &mut Model, id: u64, told: &TextsTold<usize>) {
     }
     // Whoever has chosen already is not to be confused.
     if finder.at == 0 && finder.input.value().is_empty() {
-        order(finder, &told.points, least, other_mark);
+        order(finder, &result.points, least, other_mark);
     }
 }
 

@@ -8,7 +8,7 @@ use super::super::sight::spread::{Opens, rows};
 use super::super::theme::Role;
 use super::change::run_again;
 use super::effect::Effect;
-use crate::spreads::{SpreadJob, Told};
+use crate::spreads::{SpreadJob, SpreadResult};
 
 /// Sees to it that the many runs are those of the text as it stands, whatever was done to it: others
 /// are given up, what is known is shown at once, and the rest is made once the run that is waited
@@ -27,11 +27,11 @@ pub(super) fn keep_up(model: &mut Model, effects: &mut Vec<Effect>) {
         model.many.turn_to(of);
     }
     let wanted = model.project.config.spread;
-    let complete = |told: &Arc<Told>| told.spread.briefs.len() >= wanted as usize;
+    let complete = |result: &Arc<SpreadResult>| result.spread.briefs.len() >= wanted as usize;
     if model.many.under_way.is_some()
         || model.pending.is_some()
         || wanted == 0
-        || model.many.told.as_ref().is_some_and(complete)
+        || model.many.result.as_ref().is_some_and(complete)
     {
         return;
     }
@@ -43,7 +43,7 @@ pub(super) fn keep_up(model: &mut Model, effects: &mut Vec<Effect>) {
         return;
     }
     let mut job = SpreadJob::of(model.next_job(), &report, wanted);
-    if let Some(known) = &model.many.told {
+    if let Some(known) = &model.many.result {
         job.known.briefs.clone_from(&known.spread.briefs);
     }
     model.many.under_way = Some(job.id);
@@ -51,14 +51,14 @@ pub(super) fn keep_up(model: &mut Model, effects: &mut Vec<Effect>) {
 }
 
 /// More runs are there.
-pub(super) fn on_spread(model: &mut Model, id: u64, told: Arc<Told>) {
+pub(super) fn on_spread(model: &mut Model, id: u64, result: Arc<SpreadResult>) {
     if model.many.under_way != Some(id) {
         return;
     }
-    if told.spread.is_complete() {
+    if result.spread.is_complete() {
         model.many.under_way = None;
     }
-    model.many.learn(told);
+    model.many.learn(result);
 }
 
 /// Shows the run that the marked row of the spread is about.

@@ -55,7 +55,7 @@ pub(super) fn begin(model: &mut Model, effects: &mut Vec<Effect>) {
     };
     model.sweep = Some(Sweeping {
         job: job.clone(),
-        told: None,
+        result: None,
         marked: None,
     });
     model.many.stamp += 1;

@@ -12,12 +12,12 @@ use super::super::theme::Role;
 use super::change::{laid_anew, put_text};
 use super::effect::Effect;
 use super::texts;
-use crate::sweeps::TextsTold;
+use crate::sweeps::TextsResult;
 
 /// More of it is there.
-pub(super) fn on_swept(model: &mut Model, id: u64, told: Arc<TextsTold>) {
+pub(super) fn on_swept(model: &mut Model, id: u64, result: Arc<TextsResult>) {
     if let Some(sweep) = model.sweep.as_mut().filter(|sweep| sweep.job.id == id) {
-        sweep.told = Some(told);
+        sweep.result = Some(result);
         model.many.stamp += 1;
     }
 }
@@ -46,13 +46,13 @@ pub(super) fn take(model: &mut Model, effects: &mut Vec<Effect>) {
             "the mission is another one since it was swept: ~ on the number sweeps it again";
         return model.say(Role::Thin, words);
     }
-    let Some(told) = sweep.told.as_ref().filter(|told| told.complete) else {
+    let Some(result) = sweep.result.as_ref().filter(|result| result.complete) else {
         return model.say(Role::Quiet, "wait until all of its runs are there");
     };
     texts::to_mission(model);
     let (swept, at) = (&sweep.job.swept, sweep.at());
     let value = swept.values[at];
-    let held = window(&told.points)
+    let held = window(&result.points)
         .filter(|part| part.contains(&at))
         .map(|part| [swept.values[part.start], swept.values[part.end - 1]]);
     let text = &sweep.job.text;

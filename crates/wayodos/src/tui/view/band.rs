@@ -28,7 +28,7 @@ impl Band<'_> {
 
 /// The band of a track, when it is a reading that is kept of the many runs.
 pub(super) fn band_of<'a>(model: &'a Model, track: &Track) -> Option<Band<'a>> {
-    let (told, robot) = (model.many.drawn()?, &model.setup.as_ref()?.robot);
+    let (result, robot) = (model.many.drawn()?, &model.setup.as_ref()?.robot);
     let sensor = robot.sensors.iter().position(|one| one.name == track.name);
     let ranger = || robot.rangers.iter().position(|one| one.name == track.name);
     let (channel, factor) = match (sensor, track.unit) {
@@ -37,7 +37,7 @@ pub(super) fn band_of<'a>(model: &'a Model, track: &Track) -> Option<Band<'a>> {
         _ => return None,
     };
     Some(Band {
-        values: told.summary.bands.get(channel)?,
+        values: result.summary.bands.get(channel)?,
         factor,
     })
 }

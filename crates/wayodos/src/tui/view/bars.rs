@@ -181,15 +181,15 @@ fn held(model: &Model, theme: Theme, area: Rect, right: u16, buffer: &mut Buffer
     };
     let most = wanted.to_string();
     let (wide, y) = (columns(&words(&most, &most)), area.y);
-    if let Some(told) = &model.many.told {
-        let growing = !told.spread.is_complete();
-        let style = theme.role(share_role(told.summary.held));
+    if let Some(result) = &model.many.result {
+        let growing = !result.spread.is_complete();
+        let style = theme.role(share_role(result.summary.held));
         let style = if growing {
             style
         } else {
             style.add_modifier(Modifier::BOLD)
         };
-        let Share { times, of } = told.summary.held;
+        let Share { times, of } = result.summary.held;
         let words = words(&times.to_string(), &of.to_string());
         put_right(buffer, right, y, wide, &words, style);
     } else {

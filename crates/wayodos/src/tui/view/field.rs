@@ -437,9 +437,9 @@ fn paint_picture(
 
 /// While a sweep is looked at, the nominal run of each of its values instead of the many runs.
 fn swept_paths(model: &Model) -> Option<Vec<&Brief>> {
-    let told = model.sweep.as_ref()?.told.as_ref()?;
+    let result = model.sweep.as_ref()?.result.as_ref()?;
     let looked_at = model.side.shown == Side::Sweep && model.focus == Pane::Side;
-    let nominal = told
+    let nominal = result
         .points
         .iter()
         .filter_map(|point| point.nominal.as_deref());
@@ -461,10 +461,10 @@ fn fan(
     /// Seconds of its way by which a run that died is told from the others.
     const LAST: f64 = 1.0;
     let swept = swept_paths(model);
-    let told = model.many.drawn();
-    let briefs: Vec<&Brief> = match (&swept, told) {
+    let result = model.many.drawn();
+    let briefs: Vec<&Brief> = match (&swept, result) {
         (Some(swept), _) => swept.clone(),
-        (None, Some(told)) => told.spread.briefs.iter().map(Arc::as_ref).collect(),
+        (None, Some(result)) => result.spread.briefs.iter().map(Arc::as_ref).collect(),
         (None, None) => return None,
     };
     let mut fan = Fan::new(size);

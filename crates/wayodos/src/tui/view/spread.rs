@@ -18,12 +18,12 @@ pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let (words, role) = headline(model);
     let style = theme.role(role).add_modifier(Modifier::BOLD);
     put(buffer, x, area.y, room, &words, style);
-    let Some(told) = &model.many.told else {
+    let Some(result) = &model.many.result else {
         return;
     };
-    let wanted = told.spread.wanted;
-    if !told.spread.is_complete() {
-        let words = format!("{} of {wanted} made", told.summary.held.of);
+    let wanted = result.spread.wanted;
+    if !result.spread.is_complete() {
+        let words = format!("{} of {wanted} made", result.summary.held.of);
         put_right(
             buffer,
             area.right() - 1,
@@ -35,7 +35,7 @@ pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     }
     let sure = format!(
         "95 % sure: it holds {} of the time",
-        told.summary.held.interval_words()
+        result.summary.held.interval_words()
     );
     put(buffer, x, area.y + 1, room, &sure, theme.role(Role::Quiet));
     let rows = rows(model);

@@ -61,8 +61,8 @@ pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         &hair,
         theme.role(Role::Hair),
     );
-    let Some(told) = &sweep.told else { return };
-    let point = &told.points[sweep.at()];
+    let Some(result) = &sweep.result else { return };
+    let point = &result.points[sweep.at()];
     let style = theme.role(Role::Text);
     for (row, line) in wrapped(&about(point), room).take(3).enumerate() {
         put(buffer, x, y + 3 + row as u16, room, line, style);
@@ -71,15 +71,15 @@ pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
 
 /// At the right of the first line: how far it is, or that it is old.
 fn note(model: &Model, sweep: &Sweeping, theme: Theme, area: Rect, buffer: &mut Buffer) {
-    let (words, role) = match &sweep.told {
+    let (words, role) = match &sweep.result {
         _ if is_old(model, sweep) => ("of an older text".to_owned(), Role::Thin),
-        Some(told) if told.complete => (
-            format!("{} x {} runs", told.points.len(), sweep.job.runs),
+        Some(result) if result.complete => (
+            format!("{} x {} runs", result.points.len(), sweep.job.runs),
             Role::Quiet,
         ),
-        told => {
-            let least = told.as_ref().and_then(|told| {
-                let counts = told.points.iter().filter(|point| !point.refused);
+        result => {
+            let least = result.as_ref().and_then(|result| {
+                let counts = result.points.iter().filter(|point| !point.refused);
                 counts.map(|point| point.briefs.len()).min()
             });
             let made = least.unwrap_or(0);
@@ -114,8 +114,8 @@ fn plotted(sweep: &Sweeping, theme: Theme, area: Rect, buffer: &mut Buffer) {
         put(buffer, x, row(HOLDS), 1, "┈", hair);
         put(buffer, x, row(0.0), 1, "┈", hair);
     }
-    let Some(told) = &sweep.told else { return };
-    if let Some(part) = window(&told.points) {
+    let Some(result) = &sweep.result else { return };
+    if let Some(part) = window(&result.points) {
         let ground = theme.on(Style::new(), theme.raised());
         let (from, to) = (
             column(area, count, part.start),
@@ -124,7 +124,7 @@ fn plotted(sweep: &Sweeping, theme: Theme, area: Rect, buffer: &mut Buffer) {
         buffer.set_style(Rect::new(from, area.y, to - from + 1, area.height), ground);
     }
     let marked = sweep.at();
-    for (at, point) in told.points.iter().enumerate() {
+    for (at, point) in result.points.iter().enumerate() {
         let x = column(area, count, at);
         one(point, at == marked, theme, (x, &row), buffer);
     }

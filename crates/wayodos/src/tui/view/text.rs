@@ -65,12 +65,12 @@ fn margins(model: &Model) -> Vec<Option<Margin>> {
         }
     };
     // Of the text as it stands, once enough runs are there.
-    let told = model.many.told.as_ref().filter(|told| {
-        let program = &told.spread.attempt.program;
-        told.summary.held.of >= 20 && program.steps.len() == report.program.steps.len()
+    let result = model.many.result.as_ref().filter(|result| {
+        let program = &result.spread.attempt.program;
+        result.summary.held.of >= 20 && program.steps.len() == report.program.steps.len()
     });
     let survived = |step: StepId| {
-        let share = told?.summary.survival.get(step.0)?;
+        let share = result?.summary.survival.get(step.0)?;
         Some(*share).filter(|share| share.of > 0)
     };
     let mut reached = vec![false; model.doc.lines().len()];

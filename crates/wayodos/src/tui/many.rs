@@ -1,0 +1,183 @@
+//! What is known of many runs: those of the text, those of the texts before it, a number over a span,
+//! and what becomes of the rows of a list.
+
+use std::sync::Arc;
+
+use wayodos_core::lab::compare::{Compared, compare};
+use wayodos_core::lab::statistics::Share;
+use wayodos_core::lab::sweep::{HOLDS, advised};
+use wayodos_core::project::Setup;
+use wayodos_core::record::Intervention;
+use wayodos_core::scatter::Scatter;
+
+use crate::spreads::SpreadResult;
+use crate::sweeps::{SweepJob, TextsJob, TextsResult};
+
+/// What a spread is of, besides the robot and field: the same words and the same luck give the same
+/// runs.
+#[derive(Clone, Debug)]
+pub struct SpreadOf {
+    /// The mission.
+    pub text: Arc<str>,
+    /// Robot, field and calibration.
+    pub setup: Arc<Setup>,
+    /// Seed of the project.
+    pub seed: u64,
+    /// How much runs differ.
+    pub scatter: Scatter,
+    /// What is done by hand, in order of time.
+    pub hands: Vec<Intervention>,
+}
+
+impl PartialEq for SpreadOf {
+    fn eq(&self, other: &Self) -> bool {
+        Arc::ptr_eq(&self.setup, &other.setup)
+            && (self.seed, self.scatter, &self.hands) == (other.seed, other.scatter, &other.hands)
+            && (Arc::ptr_eq(&self.text, &other.text) || self.text == other.text)
+    }
+}
+
+/// The many runs of the text, and those of the texts before it.
+#[derive(Clone, Debug, Default)]
+pub struct Many {
+    /// Those of the text as it stands, as far as they are there.
+    pub result: Option<Arc<SpreadResult>>,
+    /// They are not drawn on field and chart.
+    pub hidden: bool,
+    /// What that is of.
+    pub of: Option<SpreadOf>,
+    /// The id of the answers to what is being made.
+    pub under_way: Option<u64>,
+    /// Those of the last texts, the newest last: what is undone has its runs at once.
+    kept: Vec<(SpreadOf, Arc<SpreadResult>)>,
+    /// Those of the text before this one, to compare with.
+    pub before: Option<Arc<SpreadResult>>,
+    /// What this text does that the one before did not, on the same luck.
+    pub compared: Option<Compared>,
+    /// Counts the answers: which one a drawing was made of.
+    pub stamp: u64,
+}
+
+/// What becomes of the mission with each row of a list, on many runs.
+#[derive(Clone, Debug)]
+pub struct Proving {
+    /// What is tried.
+    pub job: TextsJob,
+    /// Which row of the list each text is of.
+    pub rows: Vec<usize>,
+    /// The rows that look for another mark than the mission says.
+    pub other_marks: Vec<usize>,
+    /// It was handed in.
+    pub asked: bool,
+}
+
+/// A sweep as the screen has it.
+#[derive(Clone, Debug)]
+pub struct Sweeping {
+    /// What was asked for.
+    pub job: SweepJob,
+    /// What is known so far.
+    pub result: Option<Arc<TextsResult>>,
+    /// The value that is marked; the one that is advised, until another one was chosen.
+    pub marked: Option<usize>,
+}
+
+impl Sweeping {
+    /// The value that is marked: what was chosen, else what is advised, else what stands there.
+    pub fn at(&self) -> usize {
+        let advised = || advised(&self.result.as_ref()?.points);
+        let values = &self.job.swept.values;
+        let now = || {
+            let here = values.iter().position(|value| *value == self.job.swept.now);
+            here.unwrap_or(values.len() / 2)
+        };
+        self.marked.or_else(advised).unwrap_or_else(now)
+    }
+}
+
+/// The runs of as many texts are kept.
+const SPREADS_KEPT: usize = 8;
+/// A text of which fewer runs were made is none to compare with.
+const COMPARED: usize = 20;
+
+impl Many {
+    /// Nothing known, and drawn as before: of another project or mission.
+    #[must_use]
+    pub fn fresh(&self) -> Self {
+        Self {
+            hidden: self.hidden,
+            stamp: self.stamp + 1,
+            ..Self::default()
+        }
+    }
+
+    /// What is known of a spread.
+    pub fn known(&self, of: &SpreadOf) -> Option<Arc<SpreadResult>> {
+        let mut known = self.kept.iter().rev();
+        known
+            .find(|(other, _)| other == of)
+            .map(|(_, result)| Arc::clone(result))
+    }
+
+    /// Takes in what was made so far.
+    pub fn learn(&mut self, result: Arc<SpreadResult>) {
+        if let Some(of) = self.of.clone() {
+            self.kept.retain(|(other, _)| *other != of);
+            if self.kept.len() >= SPREADS_KEPT {
+                self.kept.remove(0);
+            }
+            self.kept.push((of, Arc::clone(&result)));
+        }
+        self.show(Some(result));
+    }
+
+    /// Another text: what was shown is what it is compared with.
+    pub fn turn_to(&mut self, of: Option<SpreadOf>) {
+        let same_luck = match (&self.of, &of) {
+            (Some(old), Some(new)) => {
+                (old.seed, old.scatter, &old.hands) == (new.seed, new.scatter, &new.hands)
+            }
+            _ => true,
+        };
+        let enough = |result: &Arc<SpreadResult>| result.spread.briefs.len() >= COMPARED;
+        match self.result.take().filter(enough) {
+            _ if !same_luck => self.before = None,
+            Some(result) => self.before = Some(result),
+            None => {}
+        }
+        let known = of.as_ref().and_then(|of| self.known(of));
+        self.show(known);
+        self.of = of;
+    }
+
+    /// Shows a spread, or none.
+    pub fn show(&mut self, result: Option<Arc<SpreadResult>>) {
+        let pair = result.as_ref().zip(self.before.as_ref());
+        self.compared = pair
+            .map(|(now, before)| compare(&before.spread.briefs, &now.spread.briefs))
+            .filter(|compared| compared.count() > 0);
+        self.result = result;
+        self.stamp += 1;
+    }
+
+    /// The newest of the texts before this one, on the same robot and field, of whose runs nineteen
+    /// of twenty held.
+    pub fn last_that_held(&self) -> Option<(Arc<str>, Share)> {
+        let now = self.of.as_ref()?;
+        let mut others = self
+            .kept
+            .iter()
+            .rev()
+            .filter(|(of, _)| of.text != now.text && Arc::ptr_eq(&of.setup, &now.setup));
+        others.find_map(|(of, result)| {
+            let held = result.summary.held;
+            let holds = held.of as usize >= COMPARED && held.value() >= Some(HOLDS);
+            holds.then(|| (Arc::clone(&of.text), held))
+        })
+    }
+
+    /// What is drawn on field and chart.
+    pub fn drawn(&self) -> Option<&Arc<SpreadResult>> {
+        self.result.as_ref().filter(|_| !self.hidden)
+    }
+}
