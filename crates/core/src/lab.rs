@@ -15,4 +15,5 @@ pub mod spread;
 pub mod statistics;
 pub mod summary;
 pub mod sweep;
+pub mod tune;
 pub mod why;

@@ -24,6 +24,7 @@ mod world;
 
 pub use chance::{Chance, Drawn, Varied, varied};
 pub use footing::{Footing, Stance};
+pub(crate) use random::Noise;
 pub use run::{Piece, Play, play, play_again, run};
 pub use scene::in_the_way;
 pub(crate) use snapshot::entered;

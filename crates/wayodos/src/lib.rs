@@ -18,5 +18,6 @@ pub mod spreads;
 pub mod survey;
 pub mod sweeps;
 pub mod tui;
+pub mod tunes;
 pub mod window;
 pub mod work;

@@ -1311,6 +1311,64 @@ fn a_sweep_finds_where_a_number_holds() {
 }
 
 #[test]
+fn amounts_are_tuned_proven_and_written_into_the_mission() {
+    let project = Copy::new();
+    let text = "mission \"Ahead\"\n  limit 4 s\n\nlet pace = 12 %, safe from 10 % to 40 %, guessed\nlet far = 300 mm\n\nstep \"Ahead\"\n  drive ahead at pace\n  until travelled far  -> done\n  or    2 s pass       -> fail \"late\"\n";
+    fs::write(project.mission(), text).unwrap();
+    let tune = |more: &[&str]| wayodos(&[&["tune", project.path()][..], more].concat());
+    let (code, out, words) = tune(&["--json"]);
+    let answer = json(&out);
+    assert_eq!(
+        (code, &answer["better_in"]),
+        (0, &Value::from("holds")),
+        "{words}"
+    );
+    assert_eq!(answer["proof_found"]["of"], 200);
+    assert!(answer["proof_found"]["times"].as_u64() > answer["proof_now"]["times"].as_u64());
+    assert!(answer["amounts"].as_array().unwrap().len() == 1 && answer["taken"] == false);
+    assert_eq!(fs::read_to_string(project.mission()).unwrap(), text);
+    // The same again finds the same; now it is taken.
+    let found = answer["amounts"][0]["found"].as_f64().unwrap();
+    let (code, words, _) = tune(&["--take"]);
+    assert!(
+        code == 0 && words.contains("wrote missions/morning-round.way"),
+        "{words}"
+    );
+    let line = format!("let pace = {found} %, safe from 10 % to 40 %, guessed");
+    assert_eq!(
+        fs::read_to_string(project.mission()).unwrap(),
+        text.replace("let pace = 12 %, safe from 10 % to 40 %, guessed", &line)
+    );
+    // Nothing holds: nothing is better, and nothing is written.
+    fs::write(project.mission(), text.replace("2 s pass", "0.01 s pass")).unwrap();
+    let (code, words, _) = tune(&["--take", "pace=10 %..20 %", "far"]);
+    assert!(
+        code == 0 && words.contains("nothing that was tried is better"),
+        "{words}"
+    );
+    for (wrong, words) in [
+        (["pac"], "did you mean `pace`?"),
+        (["pace=20 %"], "is no span"),
+        (["pace=20 %..10 %"], "write the smaller amount first"),
+    ] {
+        let (code, _, err) = tune(&wrong);
+        assert!(code == 64 && err.contains(words), "{wrong:?}: {err}");
+    }
+    let (code, _, err) = tune(&["pace", "pace"]);
+    assert!(code == 64 && err.contains("named twice"), "{err}");
+    fs::write(
+        project.mission(),
+        text.replace(", safe from 10 % to 40 %, guessed", ""),
+    )
+    .unwrap();
+    let (code, _, err) = tune(&[]);
+    assert!(
+        code == 64 && err.contains("no amount of the mission has a safe span"),
+        "{err}"
+    );
+}
+
+#[test]
 fn two_versions_are_compared_run_by_run_with_how_sure_it_is() {
     let (one, other) = (Copy::new(), Copy::new());
     // Too slow for the causeway: each run that held before fails.

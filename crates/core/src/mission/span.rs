@@ -204,6 +204,27 @@ pub fn put_with_span(
     .apply(text)
 }
 
+/// Puts several numbers in place at once.
+pub fn put_all(parsed: &Parsed, text: &str, values: &[(SlotId, Quantity)]) -> String {
+    let mut edits: Vec<Edit> = values
+        .iter()
+        .map(|(slot, value)| edit(parsed, text, *slot, value.to_string()))
+        .collect();
+    // From the end of the text on, so that what is still to be put keeps its place.
+    edits.sort_by_key(|edit| std::cmp::Reverse(edit.span.start));
+    edits
+        .iter()
+        .fold(text.to_owned(), |text, edit| edit.apply(&text))
+}
+
+/// The slots of all amounts with a name and a safe span, in the order of the text.
+pub fn with_safe_span(parsed: &Parsed) -> Vec<SlotId> {
+    let lets = parsed.mission.lets.iter();
+    lets.filter(|entry| entry.safe.is_some())
+        .filter_map(|entry| parsed.slot_where(|slot| slot.span == entry.value.span))
+        .collect()
+}
+
 /// The comment at the end of a line; a sign within quotes begins none.
 fn comment_of(line: &str) -> &str {
     let mut quoted = false;
@@ -255,6 +276,21 @@ mod tests {
         for pair in near.windows(2).chain(pace.windows(2)) {
             assert!(pair[0] < pair[1]);
         }
+    }
+
+    #[test]
+    fn several_numbers_are_put_in_place_at_once() {
+        let parsed = parse(TEXT);
+        let [pace, near, late] = ["26 %", "280 mm", "4 s"].map(|words| slot(&parsed, words));
+        assert_eq!(with_safe_span(&parsed), [near]);
+        let values = [(near, "9 mm"), (late, "12.5 s"), (pace, "104 %")];
+        let values = values.map(|(slot, words)| (slot, quantity(words)));
+        let wanted = TEXT
+            .replace("26 %", "104 %")
+            .replace("280 mm", "9 mm")
+            .replace("4 s", "12.5 s");
+        assert_eq!(put_all(&parsed, TEXT, &values), wanted);
+        assert_eq!(put_all(&parsed, TEXT, &[]), TEXT);
     }
 
     #[test]

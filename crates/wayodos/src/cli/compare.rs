@@ -10,7 +10,7 @@ use wayodos_core::lab::compare::{Compared, compare as compared};
 use wayodos_core::lab::spread::{Attempt, Brief};
 
 use super::json::Share;
-use super::many::{attempt_of, make, tell};
+use super::many::{attempt_of, make, p_words, tell};
 use super::typed::Shared;
 
 /// One of the two: what it is called, and what is tried.
@@ -128,7 +128,7 @@ fn verdict(compared: &Compared) -> String {
         }
         None => "not clearly different from A",
     };
-    format!("{word} (exact test of pairs, p = {:.4})", compared.p)
+    format!("{word} (exact test of pairs, {})", p_words(compared.p))
 }
 
 #[derive(Serialize)]

@@ -62,6 +62,15 @@ pub(super) fn tell(shared: &Shared, words: &str, object: &impl Serialize) {
     answer_json(&json::text(object));
 }
 
+/// How often chance alone would bring as much, as it is written.
+pub(super) fn p_words(p: f64) -> String {
+    if p < 0.0001 {
+        "p < 0.0001".to_owned()
+    } else {
+        format!("p = {p:.4}")
+    }
+}
+
 /// What was made.
 pub(super) struct Made<T> {
     /// The results in the order of the pieces, from the first on without a gap.

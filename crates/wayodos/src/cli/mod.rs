@@ -16,6 +16,7 @@ mod shard;
 mod span;
 mod spread;
 mod sweep;
+mod tune;
 mod typed;
 pub mod words;
 
@@ -126,6 +127,12 @@ pub fn main(screen: impl FnOnce(Opening) -> io::Result<()>) -> ExitCode {
             };
             sweep::sweep(&shared, &project, &asked)
         }
+        Some(Command::Tune {
+            project,
+            amounts,
+            take,
+            ..
+        }) => tune::tune(&shared, &project, &amounts, take),
         Some(Command::Compare {
             project,
             with,

@@ -11,7 +11,7 @@ use wayodos_core::scatter::Scatter;
 
 use super::complete;
 use super::shard::Shard;
-use super::span::Span;
+use super::span::{Amount, Span};
 use crate::log::Level;
 use crate::look::Look;
 use crate::sweeps::{RUNS, VALUES};
@@ -244,6 +244,30 @@ pub(super) enum Command {
         #[command(flatten)]
         quiet: QuietOption,
     },
+    /// Search several amounts of the mission for the values that hold most often, and prove the find on
+    /// new runs.
+    Tune {
+        /// Project folder.
+        project: PathBuf,
+        /// What is searched: the names of amounts, each alone or with a span, such as
+        /// `pace=20 %..60 %`; without them all that have a safe span.
+        amounts: Vec<Amount>,
+        /// Write what is found into the mission, when it is proven to be better.
+        #[arg(long)]
+        take: bool,
+        /// How much the runs differ: exact (by noise alone), everyday (a careful team) or rough (a
+        /// hurried one).
+        #[arg(long, value_name = "LEVEL", value_parser = scatter())]
+        scatter: Option<Scatter>,
+        #[command(flatten)]
+        mission: MissionOption,
+        #[command(flatten)]
+        seed: SeedOption,
+        #[command(flatten)]
+        json: JsonOption,
+        #[command(flatten)]
+        quiet: QuietOption,
+    },
     /// Compare two versions of a mission, robot or field: the same runs of both, and who holds where
     /// the other does not.
     #[command(group = clap::ArgGroup::new("other").required(true).multiple(true).args(["with", "with_mission"]))]
@@ -403,6 +427,7 @@ impl Typed {
             Some(
                 Command::Spread { scatter, .. }
                 | Command::Sweep { scatter, .. }
+                | Command::Tune { scatter, .. }
                 | Command::Compare { scatter, .. },
             ) => *scatter,
             _ => varied.scatter,
@@ -475,6 +500,13 @@ impl Command {
                 quiet,
                 ..
             } => ("sweep", Late::all(mission, seed, json, quiet)),
+            Self::Tune {
+                mission,
+                seed,
+                json,
+                quiet,
+                ..
+            } => ("tune", Late::all(mission, seed, json, quiet)),
             Self::Compare {
                 mission,
                 seed,

@@ -279,6 +279,8 @@ impl Clerk {
             | Effect::StopSpread
             | Effect::Sweep(_)
             | Effect::StopSweep
+            | Effect::Tune(_)
+            | Effect::StopTune
             | Effect::Prove(..)
             | Effect::StopProof
             | Effect::Survey

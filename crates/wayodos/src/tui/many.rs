@@ -4,14 +4,17 @@
 use std::sync::Arc;
 
 use wayodos_core::lab::compare::{Compared, compare};
+use wayodos_core::lab::spread::Brief;
 use wayodos_core::lab::statistics::Share;
 use wayodos_core::lab::sweep::{HOLDS, advised};
+use wayodos_core::lab::tune::{Proof, Search};
 use wayodos_core::project::Setup;
 use wayodos_core::record::Intervention;
 use wayodos_core::scatter::Scatter;
 
 use crate::spreads::SpreadResult;
 use crate::sweeps::{SweepJob, TextsJob, TextsResult};
+use crate::tunes::TuneJob;
 
 /// What a spread is of, besides the robot and field: the same words and the same luck give the same
 /// runs.
@@ -92,6 +95,47 @@ impl Sweeping {
             here.unwrap_or(values.len() / 2)
         };
         self.marked.or_else(advised).unwrap_or_else(now)
+    }
+}
+
+/// A search for the values of several amounts as the screen has it.
+#[derive(Clone, Debug)]
+pub struct Tuning {
+    /// What was asked for.
+    pub job: TuneJob,
+    /// The search as far as it is.
+    pub search: Search,
+    /// How the find does on new runs, once that is known.
+    pub proof: Option<Proof>,
+    /// It was given up before its end.
+    pub cut_short: bool,
+    /// How many runs of the batch that is under way are there.
+    pub made: usize,
+}
+
+impl Tuning {
+    /// Nothing made yet.
+    pub const fn new(job: TuneJob, search: Search) -> Self {
+        Self {
+            job,
+            search,
+            proof: None,
+            cut_short: false,
+            made: 0,
+        }
+    }
+
+    /// Takes in a batch; nothing at all when it is given up.
+    pub fn learn(&mut self, runs: Vec<Option<Arc<Brief>>>) {
+        self.cut_short |= runs.is_empty();
+        self.made = 0;
+        self.search.learn(runs);
+        self.proof = self.search.proof();
+    }
+
+    /// How many runs are there.
+    pub fn runs(&self) -> usize {
+        self.search.made() + self.made
     }
 }
 

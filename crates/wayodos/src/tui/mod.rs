@@ -58,6 +58,7 @@ use crate::runner::{Runner, Ticket};
 use crate::spreads::{SpreadJob, Spreader};
 use crate::survey::Surveyor;
 use crate::sweeps::{self, SweepJob, TextsJob};
+use crate::tunes::{self, Batch};
 use crate::work::Job;
 
 /// How long the keys that were pressed before the end may take.
@@ -130,6 +131,7 @@ pub fn run(opening: Opening) -> io::Result<()> {
         runner: &runner,
         spreader: RefCell::default(),
         sweep: RefCell::default(),
+        tune: RefCell::default(),
         proof: RefCell::default(),
         sender: &sender,
         surveyor: &surveyor,
@@ -233,6 +235,7 @@ struct Outside<'a> {
     runner: &'a Runner,
     spreader: RefCell<Spreader>,
     sweep: RefCell<Option<Ticket>>,
+    tune: RefCell<Option<Ticket>>,
     proof: RefCell<Option<Ticket>>,
     sender: &'a Sender<Msg>,
     surveyor: &'a Surveyor,
@@ -258,6 +261,14 @@ impl Outside<'_> {
         let (texts, values) = (job.texts(), job.swept.values);
         let ticket = sweeps::begin(self.runner, memory, texts, values, tell);
         *self.sweep.borrow_mut() = Some(ticket);
+    }
+
+    fn tune(&self, batch: Batch) {
+        stop(&self.tune);
+        let sender = self.sender.clone();
+        let tell = move |id, result| drop(sender.send(Msg::Tuned(id, result)));
+        let memory = self.spreader.borrow().memory();
+        *self.tune.borrow_mut() = Some(tunes::begin(self.runner, memory, batch, tell));
     }
 
     fn prove(&self, job: TextsJob, rows: Vec<usize>) {
@@ -355,6 +366,8 @@ fn turn(
                     Effect::StopSpread => outside.spreader.borrow_mut().stop(),
                     Effect::Sweep(job) => outside.sweep(*job),
                     Effect::StopSweep => stop(&outside.sweep),
+                    Effect::Tune(batch) => outside.tune(*batch),
+                    Effect::StopTune => stop(&outside.tune),
                     Effect::Prove(job, rows) => outside.prove(*job, rows),
                     Effect::StopProof => stop(&outside.proof),
                     Effect::Suspend => {

@@ -27,7 +27,7 @@ use super::free::Free;
 use super::keymap::Action;
 pub use super::keymap::ScreenName;
 use super::layout::{Areas, Pane, Shape, layout};
-pub use super::many::{Many, Proving, SpreadOf, Sweeping};
+pub use super::many::{Many, Proving, SpreadOf, Sweeping, Tuning};
 use super::measure::wrapped;
 use super::theme::Role;
 use crate::draft::Draft;
@@ -108,6 +108,8 @@ pub enum Side {
     Spread,
     /// One number over a span, and where it holds.
     Sweep,
+    /// Several amounts, searched for what holds most often.
+    Tune,
     /// What a sensor would read along its track.
     Track,
     /// Steps and where they lead.
@@ -120,10 +122,11 @@ pub enum Side {
 
 impl Side {
     /// All of them, in the order of their tabs.
-    pub const ALL: [Self; 7] = [
+    pub const ALL: [Self; 8] = [
         Self::Why,
         Self::Spread,
         Self::Sweep,
+        Self::Tune,
         Self::Track,
         Self::Map,
         Self::Findings,
@@ -136,6 +139,7 @@ impl Side {
             Self::Why => "why",
             Self::Spread => "spread",
             Self::Sweep => "sweep",
+            Self::Tune => "tune",
             Self::Track => "track",
             Self::Map => "map",
             Self::Findings => "findings",
@@ -343,6 +347,8 @@ pub struct Model {
     pub many: Many,
     /// The number that was swept last.
     pub sweep: Option<Sweeping>,
+    /// The search that was made last.
+    pub tune: Option<Tuning>,
     /// The rows of the list that is open are being tried.
     pub proof: Option<Proving>,
     /// Where the run begins, when not at the start.
@@ -412,6 +418,7 @@ impl Model {
             field: FieldPane::default(),
             many: Many::default(),
             sweep: None,
+            tune: None,
             proof: None,
             from: None,
             until: None,

@@ -41,6 +41,8 @@ struct App {
     asked: Vec<Effect>,
     /// The spread that was asked for last, unless it was given up.
     spread: Option<SpreadJob>,
+    /// Some runs of a search are wanted.
+    tune: bool,
     /// The sweep that was asked for last.
     sweep: Option<SweepJob>,
     /// The rows of a list that are to be tried, unless that was given up.
@@ -58,6 +60,7 @@ impl App {
             world,
             asked: Vec::new(),
             spread: None,
+            tune: false,
             sweep: None,
             proof: None,
         };
@@ -99,6 +102,8 @@ impl App {
                 Effect::Spread(job) => self.spread = Some(job),
                 Effect::StopSpread => self.spread = None,
                 Effect::Sweep(job) => self.sweep = Some(*job),
+                Effect::Tune(_) => self.tune = true,
+                Effect::StopTune => self.tune = false,
                 Effect::Prove(job, rows) => self.proof = Some((*job, rows)),
                 Effect::StopProof => self.proof = None,
                 effect => self.asked.push(effect),
@@ -900,6 +905,7 @@ fn on(mission: &str, seed: u64) -> App {
         world,
         asked: Vec::new(),
         spread: None,
+        tune: false,
         sweep: None,
         proof: None,
     };

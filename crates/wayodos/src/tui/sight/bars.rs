@@ -184,6 +184,12 @@ pub(in crate::tui) fn focus_hints(model: &Model) -> &'static [(&'static str, &'s
             ("Tab", "next tab"),
             ("Esc", "text"),
         ],
+        (Pane::Side, Side::Tune) => &[
+            ("Enter", "take what was found"),
+            ("^", "back"),
+            ("Tab", "next tab"),
+            ("Esc", "text"),
+        ],
         (Pane::Side, Side::Track) => &[
             ("Left Right", "which sensor"),
             ("[ ]", "time"),

@@ -10,3 +10,4 @@ pub mod side;
 pub mod spread;
 pub mod sweep;
 pub mod text;
+pub mod tune;

@@ -77,7 +77,7 @@ pub fn count(model: &Model) -> usize {
             .iter()
             .filter(|row| row.opens.is_some())
             .count(),
-        Side::Track | Side::Sweep => 0,
+        Side::Track | Side::Sweep | Side::Tune => 0,
         Side::Map => map_rows(model).len(),
         Side::Findings => all_findings(model).len(),
         Side::Score => score_of(model).map_or(0, |(_, lines)| lines.len()),
@@ -94,7 +94,7 @@ pub fn lines_of_row(model: &Model, row: usize) -> (usize, usize) {
             let more = usize::from(MORE);
             (at.saturating_sub(1), at + more)
         }
-        Side::Track | Side::Sweep => (0, 0),
+        Side::Track | Side::Sweep | Side::Tune => (0, 0),
         Side::Map | Side::Score | Side::Spread => (row, row),
         Side::Findings => (row, row + usize::from(MORE)),
     }
@@ -114,7 +114,7 @@ pub fn row_at(model: &Model, area: Rect, at: Position) -> Option<usize> {
                 .marks()
                 .then(|| rows[..line].iter().filter(|row| row.marks()).count())
         }
-        Side::Track | Side::Sweep => None,
+        Side::Track | Side::Sweep | Side::Tune => None,
         // Below the headline, its interval and a gap.
         Side::Spread => line
             .checked_sub(SPREAD_HEAD)

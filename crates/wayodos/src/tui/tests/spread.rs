@@ -2,6 +2,8 @@
 
 use std::sync::atomic::AtomicBool;
 
+use wayodos_core::ids::StepId;
+use wayodos_core::lab::spread::{Brief, Death};
 use wayodos_core::lab::sweep::{Point, advised, window};
 use wayodos_core::record::Trace;
 
@@ -11,6 +13,7 @@ use crate::sweeps::{Order, TextsResult, learn, piece};
 use crate::tui::finder::Item;
 use crate::tui::layout::Pane;
 use crate::tui::model::Side;
+use crate::tunes::BatchResult;
 
 /// Makes the first runs of the spread that was asked for.
 fn make(app: &mut App, runs: u32) {
@@ -206,6 +209,115 @@ fn a_number_is_swept_and_put_into_the_middle_of_where_it_holds() {
         app.model.doc.text
     );
     assert!(app.notice().contains("does not hold"));
+}
+
+/// Answers the batches of a search until it wants no more: a run holds when the first amount is above
+/// a limit, and is quicker the more it is.
+fn tune(app: &mut App, limit: f64) {
+    while std::mem::take(&mut app.tune) {
+        let tune = app.model.tune.as_ref().unwrap();
+        let like = tune
+            .job
+            .attempt
+            .brief(0, &mut Trace::default(), None)
+            .unwrap();
+        let runs = tune.search.next().into_iter().map(|wanted| {
+            let value = tune.search.candidates[wanted.candidate].value[0].value;
+            let lost = Death {
+                step: StepId(0),
+                exit: None,
+                words: "lost".into(),
+            };
+            Some(Arc::new(Brief {
+                number: wanted.number,
+                seconds: 100.0 - value,
+                death: (value < limit).then_some(lost),
+                ..like.clone()
+            }))
+        });
+        let (id, runs) = (tune.job.id, runs.collect());
+        app.msg(Msg::Tuned(id, BatchResult::Made(3)));
+        app.msg(Msg::Tuned(id, BatchResult::Whole(runs)));
+    }
+}
+
+#[test]
+fn amounts_are_tuned_within_their_safe_spans_and_what_is_found_is_taken_in_one_key() {
+    let mut app = on("past-the-herons", 2);
+    app.press("^");
+    let frame = app.frame(Depth::True, Cells::Quadrant);
+    assert!(
+        frame.contains("search 1 of 3") && frame.contains("0 runs"),
+        "{frame}"
+    );
+    app.press("Enter");
+    assert!(app.notice().contains("wait until the search is over"));
+    tune(&mut app, 35.0);
+    let frame = app.frame(Depth::True, Cells::Quadrant);
+    assert!(
+        frame.contains("found better: it holds more often"),
+        "{frame}"
+    );
+    assert!(
+        frame.contains("held 0 of 200") && frame.contains("held 200 of 200"),
+        "{frame}"
+    );
+    let before = app.model.doc.text.clone();
+    app.press("Enter");
+    let text = app.model.doc.text.clone();
+    let line = text
+        .lines()
+        .find(|line| line.starts_with("let cruise"))
+        .unwrap();
+    assert!(
+        line.ends_with(" %, safe from 20 % to 38 %, measured"),
+        "{line}"
+    );
+    assert!(app.notice().starts_with("cruise 3") && app.notice().contains("u takes it back"));
+    app.press("Enter");
+    assert!(app.notice().contains("another one since it was tuned"));
+    app.press("u");
+    assert_eq!(app.model.doc.text, before);
+    // Where nothing holds, nothing is taken.
+    app.press("^ Esc Down Up");
+    let mut app = on("past-the-herons", 2);
+    app.press("^");
+    tune(&mut app, 500.0);
+    assert!(
+        app.frame(Depth::True, Cells::Quadrant)
+            .contains("nothing better was found")
+    );
+    app.press("Enter");
+    assert!(app.notice().contains("nothing better was found"));
+    assert_eq!(app.model.doc.text, before);
+}
+
+#[test]
+fn an_edit_gives_a_search_up_and_a_mission_without_safe_spans_says_so() {
+    let mut app = on("past-the-herons", 2);
+    app.press("^ Esc");
+    assert!(app.tune);
+    app.press("J \"Home\"");
+    app.press("Esc +");
+    assert!(!app.tune, "{}", app.notice());
+    let frame = app.frame(Depth::True, Cells::Quadrant);
+    assert!(frame.contains("given up before it was proven"), "{frame}");
+    let mut app = on("ring-contest", 5);
+    app.press("^");
+    assert!(
+        !app.tune
+            && app
+                .notice()
+                .contains("no amount of this mission has a safe span")
+    );
+    app.press("%");
+    app.model.side.shown = Side::Tune;
+    app.press("Enter");
+    let frame = app.frame(Depth::True, Cells::Quadrant);
+    assert!(
+        frame.contains("^ searches all amounts with a safe span"),
+        "{frame}"
+    );
 }
 
 #[test]

@@ -14,6 +14,7 @@ use crate::shelf::{Change, Done};
 use crate::spreads::{SpreadJob, SpreadResult};
 use crate::survey::Found;
 use crate::sweeps::{SweepJob, TextsJob, TextsResult};
+use crate::tunes::{Batch, BatchResult};
 use crate::work::{Job, RunReport};
 
 /// What comes to the application.
@@ -29,6 +30,8 @@ pub enum Msg {
     Spread(u64, Arc<SpreadResult>),
     /// A sweep has grown: the id of what was asked for, and what there is.
     Swept(u64, Arc<TextsResult>),
+    /// Runs of a search are there: the id of what was asked for, and what there is.
+    Tuned(u64, BatchResult),
     /// What becomes of the mission with some rows of a list: the id of what was asked for.
     Proved(u64, Arc<TextsResult<usize>>),
     /// A save came to an end: which text of the project, what came of it, and the text that was
@@ -109,6 +112,10 @@ pub enum Effect {
     Prove(Box<TextsJob>, Vec<usize>),
     /// Nobody wants to know any more.
     StopProof,
+    /// Make the next runs of a search, in place of those that are being made.
+    Tune(Box<Batch>),
+    /// Nobody wants the search that is being made.
+    StopTune,
     /// Save a text.
     Save {
         /// Its path within the project.

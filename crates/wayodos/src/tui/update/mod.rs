@@ -23,6 +23,8 @@ mod sweep;
 mod swept;
 mod texts;
 mod time;
+mod tune;
+mod tuned;
 mod typing;
 
 pub use effect::{Effect, Msg, Opened, Refitted};
@@ -63,6 +65,7 @@ pub fn update(model: &mut Model, msg: Msg) -> Vec<Effect> {
     }
     spread::keep_up(model, &mut effects);
     proof::keep_up(model, &mut effects);
+    tuned::keep_up(model, &mut effects);
     anchor.hold(model);
     follow(model);
     effects
@@ -133,6 +136,7 @@ fn take(model: &mut Model, msg: Msg) -> Vec<Effect> {
         Msg::Ran(id, report) => time::on_run(model, id, report),
         Msg::Spread(id, result) => spread::on_spread(model, id, result),
         Msg::Proved(id, result) => proof::on_proved(model, id, &result),
+        Msg::Tuned(id, result) => tuned::on_tuned(model, id, result, &mut effects),
         Msg::Swept(id, result) => swept::on_swept(model, id, result),
         Msg::Saved(path, result, text) => keep::on_saved(model, &path, result, &text, &mut effects),
         Msg::Exported(Ok(files)) => {
@@ -329,7 +333,7 @@ fn pane_key(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) -> bool
                 Side::Track => panes::turn_track(model, right),
                 Side::Sweep => swept::turn(model, right),
                 Side::Map => panes::fold(model, right),
-                Side::Why | Side::Spread | Side::Findings | Side::Score => {
+                Side::Why | Side::Spread | Side::Tune | Side::Findings | Side::Score => {
                     time::shift(model, if right { 0.1 } else { -0.1 });
                 }
             }
@@ -448,6 +452,7 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
         Action::Score => panes::to_side(model, Side::Score),
         Action::Spread => panes::to_side(model, Side::Spread),
         Action::Sweep => sweep::begin(model, effects),
+        Action::Tune => tune::begin(model, effects),
         Action::Fan => {
             model.many.hidden = !model.many.hidden;
             model.many.stamp += 1;

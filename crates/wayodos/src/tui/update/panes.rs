@@ -6,7 +6,7 @@ use super::super::sight;
 use super::super::sight::side::score_of;
 use super::super::theme::Role;
 use super::effect::Effect;
-use super::{lists, offers, spread, swept, texts, time};
+use super::{lists, offers, spread, swept, texts, time, tuned};
 
 pub(super) fn pan(model: &mut Model, right: f64, up: f64) {
     let Some((setup, areas)) = model.setup.clone().zip(model.areas()) else {
@@ -125,6 +125,7 @@ pub(super) fn open_side(model: &mut Model, effects: &mut Vec<Effect>) {
         }
         Side::Spread => spread::open(model, effects),
         Side::Sweep => swept::take(model, effects),
+        Side::Tune => tuned::take(model, effects),
         Side::Track => time::pin(model),
         Side::Map => {
             if let Some(line) = sight::side::map_line(model) {

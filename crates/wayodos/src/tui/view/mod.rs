@@ -14,6 +14,7 @@ pub mod side;
 mod spread;
 mod sweep;
 pub mod text;
+mod tune;
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;

@@ -18,7 +18,7 @@ use wayodos_report::{TrackKind, tick_step};
 
 use super::pen::{mark_row, more_mark, paint_row, put, put_right};
 use super::spread;
-use super::sweep;
+use super::{sweep, tune};
 use crate::tui::cells::{Dots, Grid};
 use crate::tui::layout::Pane;
 use crate::tui::measure::{columns, wrapped};
@@ -78,6 +78,7 @@ pub fn draw(model: &Model, theme: Theme, kept: &mut Kept, area: Rect, buffer: &m
         Side::Why => why(model, theme, inside, true, buffer),
         Side::Spread => spread::draw(model, theme, inside, buffer),
         Side::Sweep => sweep::draw(model, theme, inside, buffer),
+        Side::Tune => tune::draw(model, theme, inside, buffer),
         Side::Track => track(model, theme, kept, inside, buffer),
         Side::Map => map(model, theme, inside, true, buffer),
         Side::Findings => findings(model, theme, inside, buffer),
