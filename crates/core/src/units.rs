@@ -10,6 +10,7 @@ use serde::de::{self, Deserializer, Visitor};
 use serde::{Deserialize, Serialize};
 
 pub mod colour;
+pub mod hash;
 pub mod math;
 
 /// The largest magnitude any quantity may have in its written unit; beyond it a number is a typing

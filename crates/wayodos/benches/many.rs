@@ -6,10 +6,12 @@ use std::time::{Duration, Instant};
 
 use criterion::{Criterion, criterion_group, criterion_main};
 use wayodos::folder::Project;
+use wayodos::logbook::{Book, FILE, Page, Reason};
 use wayodos::runner::Runner;
 use wayodos::spreads::{SpreadJob, Spreader};
 use wayodos::sweeps::{self, SweepJob, TextsResult};
 use wayodos::work::{Job, RunReport, run_job};
+use wayodos_core::lab::statistics::Share;
 use wayodos_core::mission::span::sweep;
 use wayodos_core::project::Setup;
 use wayodos_core::sim::World;
@@ -87,6 +89,51 @@ fn benches(criterion: &mut Criterion) {
     criterion.bench_function("a sweep of 25 values, 40 runs each", |timer| {
         timer.iter_custom(|times| (0..times).map(|_| swept(&bench)).sum());
     });
+    logbook(criterion, &bench.text);
+}
+
+/// One entry written into a file, and a list of ten thousand opened.
+fn logbook(criterion: &mut Criterion, text: &str) {
+    let page = |nth: usize| Page {
+        reason: Reason::Spread,
+        mission: "missions/round.way".into(),
+        files: vec![("missions/round.way".into(), format!("{text}# {nth}\n"))],
+        seed: 7,
+        scatter: "everyday".into(),
+        outcome: "done at 60.0 s of 120 s".into(),
+        planned: true,
+        seconds: 60.0,
+        score: Some(25.0),
+        held: Some(Share::new(190, 200)),
+        note: String::new(),
+    };
+    let here = tempfile::tempdir().expect("there is room for a folder");
+    let mut filed = Book::open(Some(here.path())).expect("it can be made");
+    let mut nth = 0;
+    criterion.bench_function("an entry is written into the logbook", |timer| {
+        timer.iter(|| {
+            nth += 1;
+            filed.write(&page(nth)).expect("there is room")
+        });
+    });
+    let mut long = Book::open(None).expect("memory is there");
+    for nth in 0..10_000 {
+        long.write(&page(nth)).expect("there is room");
+    }
+    long.copy_to(&here.path().join("long.db"))
+        .expect("there is room");
+    let folder = here.path().join("long");
+    std::fs::create_dir(&folder).expect("there is room");
+    std::fs::rename(here.path().join("long.db"), folder.join(FILE)).expect("it is there");
+    criterion.bench_function(
+        "a logbook of 10,000 entries is opened and listed",
+        |timer| {
+            timer.iter(|| {
+                let book = Book::open(Some(&folder)).expect("it is there");
+                assert_eq!(book.entries().expect("they are there").len(), 10_000);
+            });
+        },
+    );
 }
 
 fn swept(bench: &Bench) -> Duration {

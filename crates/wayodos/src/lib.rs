@@ -8,6 +8,7 @@ pub mod demo;
 pub mod draft;
 pub mod folder;
 pub mod log;
+pub mod logbook;
 pub mod look;
 pub mod open_error;
 pub mod runner;

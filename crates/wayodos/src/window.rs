@@ -8,6 +8,7 @@ use std::fs::{self, File};
 use std::path::{Path, PathBuf};
 
 use rustix::fs::{FlockOperation, flock};
+use wayodos_core::units::hash::Fnv;
 
 /// More windows on one mission than this share the last place.
 pub const MOST: usize = 9;
@@ -101,14 +102,7 @@ pub fn inherit(folder: &Path, mission: &Path, first: &Path, own: &Place) {
 fn lock(folder: &Path, mission: &Path, number: usize) -> std::io::Result<Option<File>> {
     fs::create_dir_all(folder)?;
     let whole = fs::canonicalize(mission).unwrap_or_else(|_| mission.to_owned());
-    // Source: Fowler, Noll, Vo: FNV-1a, 64 bits; it only has to keep missions apart.
-    let hash = whole
-        .as_os_str()
-        .as_encoded_bytes()
-        .iter()
-        .fold(0xcbf2_9ce4_8422_2325_u64, |hash, byte| {
-            (hash ^ u64::from(*byte)).wrapping_mul(0x0100_0000_01b3)
-        });
+    let hash = Fnv::of(whole.as_os_str().as_encoded_bytes());
     let path = folder.join(format!("{hash:016x}-{number}.lock"));
     let file = File::options()
         .create(true)

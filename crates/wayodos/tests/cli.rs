@@ -1369,6 +1369,63 @@ fn amounts_are_tuned_proven_and_written_into_the_mission() {
 }
 
 #[test]
+fn the_logbook_is_listed_searched_and_written_to_a_table() {
+    use wayodos::logbook::{Book, Page, Reason};
+
+    let project = Copy::new();
+    let list = |more: &[&str]| wayodos(&[&["logbook", project.path()][..], more].concat());
+    // Where there is none yet, none is made.
+    let (code, out, _) = list(&[]);
+    assert_eq!((code, out.as_str()), (0, "no entries\n"));
+    let file = Path::new(project.path()).join("logbook.db");
+    assert!(!file.exists());
+    let mut book = Book::open(Some(Path::new(project.path()))).unwrap();
+    for (nth, mission) in ["morning-round", "ring-contest"].into_iter().enumerate() {
+        let mission = format!("missions/{mission}.way");
+        let page = Page {
+            reason: Reason::Saved,
+            mission: mission.clone(),
+            files: vec![(mission, "text\n".into())],
+            seed: 7,
+            scatter: "everyday".into(),
+            outcome: "done at 60.0 s".into(),
+            planned: true,
+            seconds: 60.0,
+            score: None,
+            held: (nth == 1).then_some(wayodos_core::lab::statistics::Share::new(190, 200)),
+            note: String::new(),
+        };
+        book.write(&page).unwrap();
+    }
+    let (_, out, _) = list(&[]);
+    assert!(
+        out.lines().count() == 2 && out.contains("held 190 of 200"),
+        "{out}"
+    );
+    let (_, out, _) = list(&["--search", "RING", "--json"]);
+    let answer = json(&out);
+    assert_eq!(answer["entries"].as_array().unwrap().len(), 1);
+    assert_eq!(answer["entries"][0]["held"]["of"], 200);
+    let table = Path::new(project.path()).join("all.csv");
+    let (code, _, _) = list(&[
+        "--mission",
+        "morning-round",
+        "--csv",
+        table.to_str().unwrap(),
+    ]);
+    assert_eq!(code, 0);
+    assert_eq!(fs::read_to_string(&table).unwrap().lines().count(), 2);
+    // Somebody else's file is left alone.
+    drop(book);
+    fs::write(&file, "no database".repeat(100)).unwrap();
+    let (code, _, err) = list(&[]);
+    assert!(
+        code == 1 && err.contains("the logbook was damaged: it is now"),
+        "{err}"
+    );
+}
+
+#[test]
 fn two_versions_are_compared_run_by_run_with_how_sure_it_is() {
     let (one, other) = (Copy::new(), Copy::new());
     // Too slow for the causeway: each run that held before fails.

@@ -1569,3 +1569,54 @@ fn a_number_is_tried_over_a_span_and_put_into_the_middle_of_where_it_holds() {
     // One key back.
     terminal.keys(&["u"]).shows("let patience = 1.7 s");
 }
+
+#[test]
+fn yesterdays_text_comes_back_from_the_logbook_though_the_program_was_killed() {
+    let terminal = Terminal::start(short_of_time(20), (160, 50), "brinewick", "");
+    terminal.shows("of 20");
+    let mission = terminal.path("brinewick/missions/morning-round.way");
+    let yesterday = fs::read_to_string(&mission).unwrap();
+    replace(&mission, "patience = 1.7 s", "patience = 2.5 s");
+    terminal
+        .shows("held 20 of 20")
+        .keys(&["Q"])
+        .shows("Into the logbook")
+        .keys(&["patient", "Enter"])
+        .keys(&["Y"])
+        .shows("Logbook: 2 entries")
+        .shows("\"patient\"")
+        .shows("+ let patience = 2.5 s");
+    terminal.signal("-KILL");
+    terminal.shows("left with 137");
+    // The other day: both are there, the better one first, and the other one comes back in one key.
+    let here = folder();
+    fs::rename(terminal.path("brinewick"), here.path().join("brinewick")).unwrap();
+    let again = Terminal::start(here, (160, 50), "brinewick", "");
+    again
+        .shows("held 20 of 20")
+        .keys(&["Y"])
+        .shows("Logbook: 2 entries")
+        .shows("spread, marked")
+        .keys(&["Down"])
+        .shows("the first entry of this mission")
+        .keys(&["Enter"])
+        .shows("let patience = 1.7 s")
+        .shows("the mission is as it was at")
+        .keys(&["s"])
+        .shows("saved missions/morning-round.way");
+    let mission = again.path("brinewick/missions/morning-round.way");
+    assert_eq!(fs::read_to_string(&mission).unwrap(), yesterday);
+    // A damaged logbook is moved aside, and keeps nobody from working.
+    again.keys(&["q"]).shows("left with 0");
+    let here = folder();
+    fs::rename(again.path("brinewick"), here.path().join("brinewick")).unwrap();
+    let book = here.path().join("brinewick/logbook.db");
+    let bytes = fs::read(&book).unwrap();
+    fs::write(&book, [&[7; 4096][..], &bytes[4096..]].concat()).unwrap();
+    let third = Terminal::start(here, (160, 50), "brinewick", "");
+    third
+        .shows("the logbook was damaged: it is now")
+        .shows("let patience = 1.7 s");
+    let kept = fs::read(third.path("brinewick/logbook.damaged.db")).unwrap();
+    assert_eq!(kept[4096..], bytes[4096..]);
+}

@@ -8,6 +8,7 @@ use std::sync::OnceLock;
 use rand_chacha::ChaCha8Rng;
 use rand_chacha::rand_core::{Rng, SeedableRng};
 
+use crate::units::hash::Fnv;
 use crate::units::math;
 
 /// A stream of normal variates.
@@ -20,7 +21,7 @@ impl Noise {
     /// The stream of one device in one run.
     pub fn new(seed: u64, device: &str) -> Self {
         let mut generator = ChaCha8Rng::seed_from_u64(seed);
-        generator.set_stream(name_hash(device));
+        generator.set_stream(Fnv::of(device.as_bytes()));
         Self { generator }
     }
 
@@ -97,13 +98,6 @@ fn ziggurat() -> &'static Ziggurat {
             x,
             f: x.map(density),
         }
-    })
-}
-
-/// FNV-1a. Source: RFC draft "The FNV Non-Cryptographic Hash Algorithm" (Fowler, Noll, Vo).
-fn name_hash(name: &str) -> u64 {
-    name.bytes().fold(0xcbf2_9ce4_8422_2325, |hash, byte| {
-        (hash ^ u64::from(byte)).wrapping_mul(0x0100_0000_01b3)
     })
 }
 

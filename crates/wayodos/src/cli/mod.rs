@@ -10,6 +10,7 @@ mod complete;
 pub(crate) mod draw;
 mod fmt;
 mod json;
+mod logbook;
 mod many;
 mod run;
 mod shard;
@@ -146,6 +147,12 @@ pub fn main(screen: impl FnOnce(Opening) -> io::Result<()>) -> ExitCode {
             with_mission.as_deref(),
             runs,
         ),
+        Some(Command::Logbook {
+            project,
+            search,
+            csv,
+            ..
+        }) => logbook::logbook(&shared, &project, search.as_deref(), csv.as_deref()),
         Some(Command::Merge {
             parts, csv, least, ..
         }) => spread::merge(

@@ -4,7 +4,7 @@
 //! can be made on several machines. What is answered is made from such a file in either way: the
 //! answer of the parts together is that of the whole, to the byte.
 
-use std::fmt::{self, Write as _};
+use std::fmt::Write as _;
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
@@ -17,6 +17,7 @@ use wayodos_core::lab::spread::{Attempt, Brief, Ending};
 use wayodos_core::lab::statistics::Share;
 use wayodos_core::lab::summary::Summary;
 use wayodos_core::units::Quantity;
+use wayodos_core::units::hash::Fnv;
 use wayodos_report::{Scene, spread_sheet};
 
 use super::answers::{USAGE, answer_json, complain, say};
@@ -74,21 +75,9 @@ struct Part {
     runs: Vec<Arc<Brief>>,
 }
 
-/// Word by word: FNV-1a (Fowler, Noll, Vo, 1991).
-struct Hash(u64);
-
-impl fmt::Write for Hash {
-    fn write_str(&mut self, text: &str) -> fmt::Result {
-        for byte in text.bytes() {
-            self.0 = (self.0 ^ u64::from(byte)).wrapping_mul(0x0000_0100_0000_01b3);
-        }
-        Ok(())
-    }
-}
-
 /// Tells whether two attempts are the same whatever they were loaded from.
 fn identity(attempt: &Attempt) -> String {
-    let mut hash = Hash(0xcbf2_9ce4_8422_2325);
+    let mut hash = Fnv::default();
     let world = &attempt.world;
     let written = write!(
         hash,
@@ -102,7 +91,7 @@ fn identity(attempt: &Attempt) -> String {
         attempt.hands
     );
     debug_assert!(written.is_ok(), "nothing is written anywhere");
-    format!("{:016x}", hash.0)
+    format!("{:016x}", hash.value())
 }
 
 /// Makes a spread, or a part of one.

@@ -297,6 +297,24 @@ pub(super) enum Command {
         #[command(flatten)]
         quiet: QuietOption,
     },
+    /// List what was tried so far: every run that was saved, exported or spread to the end.
+    Logbook {
+        /// Project folder.
+        #[arg(default_value = ".")]
+        project: PathBuf,
+        /// Only entries with all these words.
+        #[arg(long, value_name = "WORDS")]
+        search: Option<String>,
+        /// Write a table of them to this file too.
+        #[arg(long, value_name = "FILE")]
+        csv: Option<PathBuf>,
+        #[command(flatten)]
+        mission: MissionOption,
+        #[command(flatten)]
+        json: JsonOption,
+        #[command(flatten)]
+        quiet: QuietOption,
+    },
     /// Put the parts together that `spread --shard` has written: the answer is that of the whole.
     Merge {
         /// The files of all parts.
@@ -514,6 +532,20 @@ impl Command {
                 quiet,
                 ..
             } => ("compare", Late::all(mission, seed, json, quiet)),
+            Self::Logbook {
+                mission,
+                json,
+                quiet,
+                ..
+            } => (
+                "logbook",
+                Late {
+                    mission: Some(mission.clone()),
+                    json: Some(json.clone()),
+                    quiet: Some(quiet.clone()),
+                    ..Late::default()
+                },
+            ),
             Self::Merge { json, quiet, .. } => (
                 "merge",
                 Late {

@@ -281,6 +281,7 @@ impl Clerk {
             | Effect::StopSweep
             | Effect::Tune(_)
             | Effect::StopTune
+            | Effect::Book(_)
             | Effect::Prove(..)
             | Effect::StopProof
             | Effect::Survey

@@ -49,6 +49,7 @@ pub fn note(msg: &Msg, typing: bool) {
             "run {id} came, {}",
             if report.is_some() { "done" } else { "none" }
         ),
+        Msg::Book(_) => "the logbook has answered".to_owned(),
         Msg::Saved(path, Ok(_), _) => format!("saved {path}"),
         Msg::Saved(path, Err(error), _) => format!("not saved {path}: {error}"),
         Msg::Exported(Ok(files)) => format!("exported {files:?}"),

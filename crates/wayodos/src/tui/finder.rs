@@ -32,6 +32,12 @@ pub enum Question {
     CopyName,
     /// Another name for the file that is marked.
     NewName,
+    /// Words that entries of the logbook must have.
+    Search,
+    /// A note beside the marked entry of the logbook.
+    Note,
+    /// A note beside what is written into the logbook now.
+    Mark,
     /// A name for a file that begins as one of the demo's.
     Begin(&'static str),
 }

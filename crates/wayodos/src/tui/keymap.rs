@@ -9,11 +9,13 @@ pub enum ScreenName {
     Mission,
     /// The files of the project.
     Project,
+    /// What was tried so far, and what came of it.
+    Logbook,
 }
 
 impl ScreenName {
     /// All of them.
-    pub const ALL: [Self; 2] = [Self::Mission, Self::Project];
+    pub const ALL: [Self; 3] = [Self::Mission, Self::Project, Self::Logbook];
 }
 
 /// What a key can ask for while moving through the mission.
@@ -134,6 +136,20 @@ pub enum Action {
     PickCalibration,
     OpenFirst,
     EditFile,
+    ToLogbook,
+    MarkRun,
+    EntryUp,
+    EntryDown,
+    EntriesUp,
+    EntriesDown,
+    Newest,
+    Oldest,
+    SearchBook,
+    BringBack,
+    StarEntry,
+    NoteEntry,
+    PinEntry,
+    ExportBook,
 }
 
 /// A row of the table.
@@ -304,6 +320,8 @@ const MISSION: &[Group] = &[
             row! { BackToMission, "Esc", "to the mission; to the nominal run", "mission", },
             row! { NewMission, "M", "create a new mission", "new mission", char('M') },
             row! { ToProject, "W", "the project: all its files", "project", char('W'), key(KeyCode::F(3)) },
+            row! { ToLogbook, "Y", "the logbook: what was tried so far", "logbook", char('Y'), key(KeyCode::F(4)) },
+            row! { MarkRun, "Q", "write it into the logbook", "write it down", char('Q') },
             row! { Palette, "/", "find any of these by name", "find", char('/'), ctrl('p') },
             row! { Help, "?", "help: all keys", "help", char('?'), key(KeyCode::F(1)) },
             row! { Quit, "q", "quit", "quit", char('q'), ctrl('c') },
@@ -348,9 +366,46 @@ const PROJECT: &[Group] = &[
     Group {
         title: "The project",
         rows: &[
+            row! { ToLogbook, "Y", "the logbook: what was tried so far", "logbook", char('Y'), key(KeyCode::F(4)) },
             row! { AddFile, "a", "add a mission, robot or field", "add", char('a') },
             row! { Save, "s", "save the mission", "save", char('s'), ctrl('s') },
             row! { ToMission, "W", "back to the mission", "mission", char('W'), key(KeyCode::F(2)), key(KeyCode::Esc) },
+            row! { Palette, "/", "find any of these by name", "find", char('/'), ctrl('p') },
+            row! { Help, "?", "help: all keys", "help", char('?'), key(KeyCode::F(1)) },
+            row! { Quit, "q", "quit", "quit", char('q'), ctrl('c') },
+        ],
+    },
+];
+
+/// All keys of the logbook.
+const LOGBOOK: &[Group] = &[
+    Group {
+        title: "Move",
+        rows: &[
+            row! { EntryUp, "Up", "entry above: newer", "entry", key(KeyCode::Up) },
+            row! { EntryDown, "Down", "entry below: older", "entry", key(KeyCode::Down) },
+            row! { EntriesUp, "PgUp", "a page up", "page up", key(KeyCode::PageUp) },
+            row! { EntriesDown, "PgDn", "a page down", "page down", key(KeyCode::PageDown) },
+            row! { Newest, "Home", "newest entry", "newest", key(KeyCode::Home) },
+            row! { Oldest, "End", "oldest entry", "oldest", key(KeyCode::End) },
+            row! { SearchBook, "S", "only entries with some words", "search", char('S'), ctrl('f') },
+        ],
+    },
+    Group {
+        title: "This entry",
+        rows: &[
+            row! { BringBack, "Enter", "bring its text back", "bring it back", key(KeyCode::Enter) },
+            row! { PinEntry, "|", "compare others with it, and back", "pin", char('|') },
+            row! { StarEntry, "*", "star it, and back", "star", char('*') },
+            row! { NoteEntry, "e", "write a note beside it", "note", char('e') },
+        ],
+    },
+    Group {
+        title: "The logbook",
+        rows: &[
+            row! { ExportBook, "x", "write the list as a table (CSV)", "table", char('x') },
+            row! { ToMission, "Y", "back to the mission", "mission", char('Y'), key(KeyCode::F(2)), key(KeyCode::Esc) },
+            row! { ToProject, "W", "the project: all its files", "project", char('W'), key(KeyCode::F(3)) },
             row! { Palette, "/", "find any of these by name", "find", char('/'), ctrl('p') },
             row! { Help, "?", "help: all keys", "help", char('?'), key(KeyCode::F(1)) },
             row! { Quit, "q", "quit", "quit", char('q'), ctrl('c') },
@@ -363,6 +418,7 @@ pub const fn groups(screen: ScreenName) -> &'static [Group] {
     match screen {
         ScreenName::Mission => MISSION,
         ScreenName::Project => PROJECT,
+        ScreenName::Logbook => LOGBOOK,
     }
 }
 

@@ -13,6 +13,7 @@ pub mod finder;
 pub mod free;
 pub mod keymap;
 pub mod layout;
+pub mod logbook;
 pub mod many;
 mod measure;
 pub mod model;
@@ -52,6 +53,8 @@ use self::picture::{Easel, Protocol};
 use self::theme::{Depth, Theme};
 use self::update::{Effect, Msg, update};
 use self::view::Screen;
+use crate::folder::Home;
+use crate::logbook::scribe::{Errand, Scribe};
 use crate::look::Cells;
 use crate::look::{Look, Opening, Pictures, ThemeName};
 use crate::runner::{Runner, Ticket};
@@ -126,6 +129,10 @@ pub fn run(opening: Opening) -> io::Result<()> {
     for path in left {
         clerk.hand_in(Effect::OpenText(path), &model);
     }
+    let scribe = {
+        let sender = sender.clone();
+        Scribe::new(move |answer| drop(sender.send(Msg::Book(answer))))
+    };
     let outside = Outside {
         look: &look,
         runner: &runner,
@@ -134,6 +141,7 @@ pub fn run(opening: Opening) -> io::Result<()> {
         tune: RefCell::default(),
         proof: RefCell::default(),
         sender: &sender,
+        scribe: &scribe,
         surveyor: &surveyor,
         clerk: &clerk,
         gate: &gate,
@@ -154,6 +162,7 @@ pub fn run(opening: Opening) -> io::Result<()> {
     }
     drop(runner);
     let kept = clerk.close();
+    scribe.close();
     drop(guard);
     if let Some(words) = crash::said() {
         let _ = io::stderr().write_all(words.as_bytes());
@@ -238,6 +247,7 @@ struct Outside<'a> {
     tune: RefCell<Option<Ticket>>,
     proof: RefCell<Option<Ticket>>,
     sender: &'a Sender<Msg>,
+    scribe: &'a Scribe,
     surveyor: &'a Surveyor,
     clerk: &'a Clerk,
     gate: &'a Gate,
@@ -269,6 +279,14 @@ impl Outside<'_> {
         let tell = move |id, result| drop(sender.send(Msg::Tuned(id, result)));
         let memory = self.spreader.borrow().memory();
         *self.tune.borrow_mut() = Some(tunes::begin(self.runner, memory, batch, tell));
+    }
+
+    fn book(&self, errand: Errand, home: &Home) {
+        let folder = match home {
+            Home::Folder(folder) => Some(folder.clone()),
+            Home::Demo => None,
+        };
+        self.scribe.hand_in(folder, errand);
     }
 
     fn prove(&self, job: TextsJob, rows: Vec<usize>) {
@@ -368,6 +386,7 @@ fn turn(
                     Effect::StopSweep => stop(&outside.sweep),
                     Effect::Tune(batch) => outside.tune(*batch),
                     Effect::StopTune => stop(&outside.tune),
+                    Effect::Book(errand) => outside.book(errand, &model.project.home),
                     Effect::Prove(job, rows) => outside.prove(*job, rows),
                     Effect::StopProof => stop(&outside.proof),
                     Effect::Suspend => {

@@ -27,6 +27,7 @@ use super::free::Free;
 use super::keymap::Action;
 pub use super::keymap::ScreenName;
 use super::layout::{Areas, Pane, Shape, layout};
+use super::logbook::Logbook;
 pub use super::many::{Many, Proving, SpreadOf, Sweeping, Tuning};
 use super::measure::wrapped;
 use super::theme::Role;
@@ -305,6 +306,8 @@ pub struct Model {
     pub screen: ScreenName,
     /// The project screen.
     pub files: Files,
+    /// The logbook.
+    pub logbook: Logbook,
     /// Robot, field and calibration, when they are free of errors.
     pub setup: Option<Arc<Setup>>,
     /// Seed of the project.
@@ -396,6 +399,7 @@ impl Model {
             project,
             screen: ScreenName::Mission,
             files: Files::default(),
+            logbook: Logbook::default(),
             setup,
             seed,
             number: 0,
@@ -714,6 +718,7 @@ impl Model {
         let many = self.many.fresh();
         let clip = self.clip.take();
         let files = std::mem::take(&mut self.files);
+        let logbook = std::mem::take(&mut self.logbook);
         // Other texts stay open.
         let mut behind = std::mem::take(&mut self.behind);
         if !self.doc.is_mission() {
@@ -723,6 +728,7 @@ impl Model {
         *self = Self {
             screen,
             files,
+            logbook,
             behind,
             zoom,
             focus,

@@ -3,6 +3,7 @@
 
 mod documents;
 mod instrument;
+mod logbook;
 mod marks;
 mod project;
 mod seen;
@@ -28,6 +29,7 @@ use super::update::{Effect, Msg, update};
 use super::view::Screen;
 use crate::draft::Draft;
 use crate::folder::{Home, Project, Saved};
+use crate::logbook::scribe::Errand;
 use crate::spreads::SpreadJob;
 use crate::sweeps::{SweepJob, TextsJob};
 use crate::tui::update::meet;
@@ -41,6 +43,8 @@ struct App {
     asked: Vec<Effect>,
     /// The spread that was asked for last, unless it was given up.
     spread: Option<SpreadJob>,
+    /// What was asked of the logbook.
+    book: Vec<Errand>,
     /// Some runs of a search are wanted.
     tune: bool,
     /// The sweep that was asked for last.
@@ -60,6 +64,7 @@ impl App {
             world,
             asked: Vec::new(),
             spread: None,
+            book: Vec::new(),
             tune: false,
             sweep: None,
             proof: None,
@@ -102,6 +107,7 @@ impl App {
                 Effect::Spread(job) => self.spread = Some(job),
                 Effect::StopSpread => self.spread = None,
                 Effect::Sweep(job) => self.sweep = Some(*job),
+                Effect::Book(errand) => self.book.push(errand),
                 Effect::Tune(_) => self.tune = true,
                 Effect::StopTune => self.tune = false,
                 Effect::Prove(job, rows) => self.proof = Some((*job, rows)),
@@ -905,6 +911,7 @@ fn on(mission: &str, seed: u64) -> App {
         world,
         asked: Vec::new(),
         spread: None,
+        book: Vec::new(),
         tune: false,
         sweep: None,
         proof: None,

@@ -139,10 +139,13 @@ pub fn action_at(model: &Model, areas: &Areas, at: Position) -> Option<Action> {
     }
     match model.screen {
         ScreenName::Mission if at.x < name => Some(Action::ToProject),
-        ScreenName::Project if at.x >= name && at.x < areas.title.width / 2 => {
+        ScreenName::Logbook if at.x < name => Some(Action::ToProject),
+        ScreenName::Project | ScreenName::Logbook
+            if at.x >= name && at.x < areas.title.width / 2 =>
+        {
             Some(Action::ToMission)
         }
-        ScreenName::Mission | ScreenName::Project => None,
+        ScreenName::Mission | ScreenName::Project | ScreenName::Logbook => None,
     }
 }
 
@@ -245,6 +248,17 @@ pub(in crate::tui) fn useful(model: &Model) -> &'static [Action] {
             ],
             None => &[A::AddFile, A::Quit],
         };
+    }
+    if model.screen == ScreenName::Logbook {
+        return &[
+            A::BringBack,
+            A::SearchBook,
+            A::StarEntry,
+            A::NoteEntry,
+            A::PinEntry,
+            A::ExportBook,
+            A::Quit,
+        ];
     }
     if model.doc.mark.is_some() && model.focus == Pane::Text {
         return match model.doc.marked() {

@@ -10,6 +10,7 @@ use super::super::ask::Answers;
 use super::super::document::Document;
 use crate::draft::Draft;
 use crate::folder::{Project, Saved};
+use crate::logbook::scribe::{Answer, Errand};
 use crate::shelf::{Change, Done};
 use crate::spreads::{SpreadJob, SpreadResult};
 use crate::survey::Found;
@@ -34,6 +35,8 @@ pub enum Msg {
     Tuned(u64, BatchResult),
     /// What becomes of the mission with some rows of a list: the id of what was asked for.
     Proved(u64, Arc<TextsResult<usize>>),
+    /// The logbook has answered.
+    Book(Answer),
     /// A save came to an end: which text of the project, what came of it, and the text that was
     /// saved.
     Saved(String, Result<Saved, String>, Arc<str>),
@@ -116,6 +119,8 @@ pub enum Effect {
     Tune(Box<Batch>),
     /// Nobody wants the search that is being made.
     StopTune,
+    /// Ask something of the logbook.
+    Book(Errand),
     /// Save a text.
     Save {
         /// Its path within the project.

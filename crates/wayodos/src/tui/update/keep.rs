@@ -13,6 +13,7 @@ use super::effect::Effect;
 use super::places::{self, scrolled};
 use crate::draft::Draft;
 use crate::folder::{Home, Project, Saved};
+use crate::logbook::Reason;
 
 pub(super) fn save(model: &mut Model, effects: &mut Vec<Effect>) {
     if !model.doc.unsaved() && matches!(model.project.home, Home::Folder(_)) {
@@ -71,6 +72,11 @@ pub(super) fn on_saved(
         }
     }
     model.unkept = None;
+    if path == model.project.config.mission {
+        model
+            .logbook
+            .owe(Reason::Saved, Arc::clone(text), String::new());
+    }
     if let Some(document) = model.document_mut(path) {
         document.keeps_ours = false;
         document.saved = text.to_string();

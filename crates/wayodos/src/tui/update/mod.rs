@@ -9,6 +9,7 @@ mod find;
 mod hands;
 mod keep;
 mod lists;
+mod logbook;
 mod marks;
 mod mouse;
 mod moves;
@@ -44,6 +45,7 @@ use super::layout::Pane;
 use super::model::{Entry, Mode, Model, Row, ScreenName, Side};
 use super::sight;
 use super::theme::Role;
+use crate::logbook::Reason;
 use crate::work::RunId;
 
 /// Applies a message.
@@ -65,6 +67,7 @@ pub fn update(model: &mut Model, msg: Msg) -> Vec<Effect> {
     }
     spread::keep_up(model, &mut effects);
     proof::keep_up(model, &mut effects);
+    logbook::keep_up(model, &mut effects);
     tuned::keep_up(model, &mut effects);
     anchor.hold(model);
     follow(model);
@@ -138,8 +141,11 @@ fn take(model: &mut Model, msg: Msg) -> Vec<Effect> {
         Msg::Proved(id, result) => proof::on_proved(model, id, &result),
         Msg::Tuned(id, result) => tuned::on_tuned(model, id, result, &mut effects),
         Msg::Swept(id, result) => swept::on_swept(model, id, result),
+        Msg::Book(answer) => logbook::on_answer(model, answer),
         Msg::Saved(path, result, text) => keep::on_saved(model, &path, result, &text, &mut effects),
         Msg::Exported(Ok(files)) => {
+            let text = Arc::clone(&model.mission().text);
+            model.logbook.owe(Reason::Exported, text, String::new());
             let names: Vec<String> = files
                 .iter()
                 .map(|file| file.display().to_string())
@@ -168,7 +174,10 @@ fn take(model: &mut Model, msg: Msg) -> Vec<Effect> {
         Msg::Outside(path, text) => keep::on_file(model, &path, text, &mut effects),
         Msg::Refit(refitted) => texts::on_refit(model, *refitted, &mut effects),
         Msg::TextOpened(result) => texts::on_opened(model, result, &mut effects),
-        Msg::Opened(result) => keep::on_opened(model, result, &mut effects),
+        Msg::Opened(result) => {
+            keep::on_opened(model, result, &mut effects);
+            logbook::brought(model, &mut effects);
+        }
         Msg::Edited(result) => keep::on_edited(model, result, &mut effects),
         Msg::FileEdited(path, Ok((text, before))) if text != before => {
             effects.push(Effect::Store { path, before, text });
@@ -251,7 +260,7 @@ fn on_key(model: &mut Model, mut key: KeyEvent, effects: &mut Vec<Effect>) {
 
 fn browse(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) {
     model.notice = None;
-    if model.screen == ScreenName::Project {
+    if model.screen != ScreenName::Mission {
         if let Some(action) = keymap::action(model.screen, key) {
             act(model, action, effects);
         }
@@ -499,6 +508,20 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
             };
         }
         Action::ToProject => files::show(model, effects),
+        Action::ToLogbook => logbook::show(model, effects),
+        Action::MarkRun => ask::ask(model, super::model::Question::Mark, ""),
+        Action::EntryUp
+        | Action::EntryDown
+        | Action::EntriesUp
+        | Action::EntriesDown
+        | Action::Newest
+        | Action::Oldest
+        | Action::SearchBook
+        | Action::BringBack
+        | Action::StarEntry
+        | Action::NoteEntry
+        | Action::PinEntry
+        | Action::ExportBook => logbook::carry_out(model, action, effects),
         Action::ToMission => model.screen = ScreenName::Mission,
         Action::FileUp
         | Action::FileDown
@@ -534,6 +557,10 @@ fn follow(model: &mut Model) {
     let Some(areas) = model.areas() else { return };
     if model.screen == ScreenName::Project {
         return model.files.follow(usize::from(areas.whole().height));
+    }
+    if model.screen == ScreenName::Logbook {
+        let height = areas.whole().height.saturating_sub(sight::logbook::HEAD);
+        return model.logbook.follow(usize::from(height));
     }
     let (open, _) = sight::side::halves(model.side.shown, areas.side);
     if open.height > 2 {

@@ -19,7 +19,7 @@ pub(super) fn on_mouse(model: &mut Model, mouse: MouseEvent, effects: &mut Vec<E
         return false;
     };
     let at = Position::new(mouse.column, mouse.row);
-    if mouse.kind == MouseEventKind::Moved && model.screen == ScreenName::Project {
+    if mouse.kind == MouseEventKind::Moved && model.screen != ScreenName::Mission {
         return false;
     }
     if mouse.kind == MouseEventKind::Moved {
@@ -93,6 +93,19 @@ fn browse(model: &mut Model, mouse: MouseEvent, at: Position, effects: &mut Vec<
             }
             MouseEventKind::ScrollDown => model.files.step(1),
             MouseEventKind::ScrollUp => model.files.step(-1),
+            _ => {}
+        }
+        return;
+    }
+    if model.screen == ScreenName::Logbook {
+        match mouse.kind {
+            MouseEventKind::Down(MouseButton::Left) => {
+                if let Some(row) = sight::logbook::row_at(model, &areas, at) {
+                    model.logbook.at = row;
+                }
+            }
+            MouseEventKind::ScrollDown => model.logbook.step(1),
+            MouseEventKind::ScrollUp => model.logbook.step(-1),
             _ => {}
         }
         return;

@@ -8,6 +8,7 @@ use super::super::sight::spread::{Opens, rows};
 use super::super::theme::Role;
 use super::change::run_again;
 use super::effect::Effect;
+use crate::logbook::Reason;
 use crate::spreads::{SpreadJob, SpreadResult};
 
 /// Sees to it that the many runs are those of the text as it stands, whatever was done to it: others
@@ -55,10 +56,15 @@ pub(super) fn on_spread(model: &mut Model, id: u64, result: Arc<SpreadResult>) {
     if model.many.under_way != Some(id) {
         return;
     }
-    if result.spread.is_complete() {
-        model.many.under_way = None;
-    }
+    let complete = result.spread.is_complete();
     model.many.learn(result);
+    if complete {
+        model.many.under_way = None;
+        if let Some(of) = &model.many.of {
+            let text = Arc::clone(&of.text);
+            model.logbook.owe(Reason::Spread, text, String::new());
+        }
+    }
 }
 
 /// Shows the run that the marked row of the spread is about.

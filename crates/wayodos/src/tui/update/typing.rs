@@ -19,7 +19,7 @@ use super::super::free::Free;
 use super::super::model::{Cursor, Entry, Mode, Model, Question, ScreenName};
 use super::change::{change, changed, laid_anew, laid_out, put_text};
 use super::effect::Effect;
-use super::{hands, time};
+use super::{hands, logbook, time};
 
 pub(super) fn type_value(
     model: &mut Model,
@@ -140,6 +140,10 @@ fn take_answer(
             }
             model.screen = ScreenName::Mission;
             effects.push(Effect::Open(typed));
+            Ok(())
+        }
+        Question::Search | Question::Note | Question::Mark => {
+            logbook::answered(model, question, typed, effects);
             Ok(())
         }
         Question::CopyName | Question::NewName | Question::Begin(_) => {

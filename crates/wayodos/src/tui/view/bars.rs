@@ -70,7 +70,7 @@ pub fn title(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
             ""
         }
     };
-    if model.doc.is_mission() || model.screen == ScreenName::Project {
+    if model.doc.is_mission() || model.screen != ScreenName::Mission {
         x = put(buffer, x, y, room(x), name, shown(ScreenName::Mission));
     } else {
         // The mission stands behind, and says when it is not saved either.

@@ -7,6 +7,7 @@ pub mod chart;
 mod drawing;
 pub mod field;
 pub mod files;
+pub mod logbook;
 pub mod overlay;
 mod pen;
 mod plot;
@@ -94,6 +95,7 @@ impl Screen {
                 );
                 files::status(model, theme, areas.status, buffer);
             }
+            ScreenName::Logbook => logbook::draw(model, theme, &areas, buffer),
         }
         bars::change(model, theme, areas.change, buffer);
         bars::hints(model, theme, areas.hints, buffer);

@@ -503,6 +503,18 @@ pub fn asking(
             "What is it called from now on?",
             "whatever names it goes along",
         ),
+        Question::Search => (
+            "Search the logbook",
+            "words, such as: ring star 2026-11; empty shows all",
+        ),
+        Question::Note => (
+            "A note beside it",
+            "what was different, who drove; empty for none",
+        ),
+        Question::Mark => (
+            "Into the logbook",
+            "a note for it, if you like; Enter writes it down",
+        ),
         Question::Begin(_) => (
             "What is the new file called?",
             "letters, digits, spaces: Our table",
