@@ -3,6 +3,7 @@
 //! Everything it knows about missions, robots and runs comes from `wayodos-core`, everything it
 //! draws from `wayodos-report`; what lives here is files, threads, keys and cells.
 
+pub mod against;
 pub mod cli;
 pub mod demo;
 pub mod draft;

@@ -281,6 +281,8 @@ impl Clerk {
             | Effect::StopSweep
             | Effect::Tune(_)
             | Effect::StopTune
+            | Effect::Against { .. }
+            | Effect::StopAgainst
             | Effect::Book(_)
             | Effect::Prove(..)
             | Effect::StopProof

@@ -11,6 +11,7 @@ use wayodos_core::mission::edit::Edit;
 use wayodos_core::record::Act;
 
 use super::keymap::Action;
+use crate::against::Other;
 use crate::shelf::Change;
 
 /// What is asked for in one line.
@@ -61,6 +62,8 @@ pub enum Pick {
     KeepHands,
     /// A track of the chart is shown, or is not.
     Track(String),
+    /// The mission is compared with something else, or with the text before again.
+    Against(Option<Box<Other>>),
     /// Another mission is opened.
     Mission(String),
     /// A text of the project is shown, by its path.

@@ -136,6 +136,8 @@ pub enum Action {
     PickCalibration,
     OpenFirst,
     EditFile,
+    Compare,
+    CompareEntry,
     ToLogbook,
     MarkRun,
     EntryUp,
@@ -295,6 +297,7 @@ const MISSION: &[Group] = &[
         rows: &[
             row! { Why, "y", "why an exit fired or not", "why", char('y') },
             row! { Spread, "%", "how often it holds, and why not", "does it hold?", char('%') },
+            row! { Compare, "@", "compare with another version", "compare", char('@') },
             row! { Fan, "&", "show or hide the many runs", "many runs", char('&') },
             row! { Track, "K", "what a sensor meets on its track", "track", char('K') },
             row! { Map, "m", "map of steps and exits", "map", char('m') },
@@ -396,6 +399,7 @@ const LOGBOOK: &[Group] = &[
         rows: &[
             row! { BringBack, "Enter", "bring its text back", "bring it back", key(KeyCode::Enter) },
             row! { PinEntry, "|", "compare others with it, and back", "pin", char('|') },
+            row! { CompareEntry, "@", "compare the open mission with it", "compare", char('@') },
             row! { StarEntry, "*", "star it, and back", "star", char('*') },
             row! { NoteEntry, "e", "write a note beside it", "note", char('e') },
         ],

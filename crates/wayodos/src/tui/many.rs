@@ -55,10 +55,23 @@ pub struct Many {
     kept: Vec<(SpreadOf, Arc<SpreadResult>)>,
     /// Those of the text before this one, to compare with.
     pub before: Option<Arc<SpreadResult>>,
-    /// What this text does that the one before did not, on the same luck.
+    /// What was chosen to be compared with, in place of the text before.
+    pub against: Option<Against>,
+    /// What this text does that the other one does not, on the same luck.
     pub compared: Option<Compared>,
     /// Counts the answers: which one a drawing was made of.
     pub stamp: u64,
+}
+
+/// What the mission is compared with.
+#[derive(Clone, Debug)]
+pub struct Against {
+    /// Which answers belong to it.
+    pub id: u64,
+    /// What it is called.
+    pub name: String,
+    /// Its runs, as far as they are there.
+    pub result: Option<Arc<SpreadResult>>,
 }
 
 /// What becomes of the mission with each row of a list, on many runs.
@@ -185,7 +198,7 @@ impl Many {
         };
         let enough = |result: &Arc<SpreadResult>| result.spread.briefs.len() >= COMPARED;
         match self.result.take().filter(enough) {
-            _ if !same_luck => self.before = None,
+            _ if !same_luck => (self.before, self.against) = (None, None),
             Some(result) => self.before = Some(result),
             None => {}
         }
@@ -196,12 +209,34 @@ impl Many {
 
     /// Shows a spread, or none.
     pub fn show(&mut self, result: Option<Arc<SpreadResult>>) {
-        let pair = result.as_ref().zip(self.before.as_ref());
-        self.compared = pair
+        self.result = result;
+        self.pair_up();
+    }
+
+    /// Compares with something else than the text before, or with that again.
+    pub fn compare_with(&mut self, against: Option<Against>) {
+        self.against = against;
+        self.pair_up();
+    }
+
+    fn pair_up(&mut self) {
+        let other = match &self.against {
+            Some(against) => against.result.as_ref(),
+            None => self.before.as_ref(),
+        };
+        self.compared = self
+            .result
+            .as_ref()
+            .zip(other)
             .map(|(now, before)| compare(&before.spread.briefs, &now.spread.briefs))
             .filter(|compared| compared.count() > 0);
-        self.result = result;
         self.stamp += 1;
+    }
+
+    /// The runs that were chosen to be compared with, when they are drawn too.
+    pub fn drawn_against(&self) -> Option<&Arc<SpreadResult>> {
+        let against = self.against.as_ref().filter(|_| !self.hidden)?;
+        against.result.as_ref()
     }
 
     /// The newest of the texts before this one, on the same robot and field, of whose runs nineteen

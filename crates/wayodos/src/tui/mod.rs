@@ -26,9 +26,9 @@ pub mod view;
 use std::cell::RefCell;
 use std::collections::VecDeque;
 use std::io::{self, BufWriter, Write as _, stdout};
-use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
+use std::sync::{Arc, Mutex};
 use std::thread;
 use std::time::{Duration, Instant};
 
@@ -47,18 +47,21 @@ use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM, SIGTSTP};
 use signal_hook::iterator::Signals;
 
 use self::ask::Answers;
-use self::clerk::Clerk;
+use self::clerk::{Clerk, Texts};
 use self::model::{Mode, Model};
 use self::picture::{Easel, Protocol};
 use self::theme::{Depth, Theme};
 use self::update::{Effect, Msg, update};
 use self::view::Screen;
-use crate::folder::Home;
+use wayodos_core::lab::spread::{Attempt, Spread};
+
+use crate::against::Other;
+use crate::folder::{Home, Project};
 use crate::logbook::scribe::{Errand, Scribe};
 use crate::look::Cells;
 use crate::look::{Look, Opening, Pictures, ThemeName};
 use crate::runner::{Runner, Ticket};
-use crate::spreads::{SpreadJob, Spreader};
+use crate::spreads::{SpreadJob, Spreader, locked};
 use crate::survey::Surveyor;
 use crate::sweeps::{self, SweepJob, TextsJob};
 use crate::tunes::{self, Batch};
@@ -137,6 +140,7 @@ pub fn run(opening: Opening) -> io::Result<()> {
         look: &look,
         runner: &runner,
         spreader: RefCell::default(),
+        against: Arc::default(),
         sweep: RefCell::default(),
         tune: RefCell::default(),
         proof: RefCell::default(),
@@ -241,8 +245,10 @@ type Tty = Terminal<CrosstermBackend<io::Stdout>>;
 /// Who does what the application asks for.
 struct Outside<'a> {
     look: &'a Look,
-    runner: &'a Runner,
+    runner: &'a Arc<Runner>,
     spreader: RefCell<Spreader>,
+    /// Of what the mission is compared with.
+    against: Arc<Mutex<Spreader>>,
     sweep: RefCell<Option<Ticket>>,
     tune: RefCell<Option<Ticket>>,
     proof: RefCell<Option<Ticket>>,
@@ -279,6 +285,33 @@ impl Outside<'_> {
         let tell = move |id, result| drop(sender.send(Msg::Tuned(id, result)));
         let memory = self.spreader.borrow().memory();
         *self.tune.borrow_mut() = Some(tunes::begin(self.runner, memory, batch, tell));
+    }
+
+    /// Reads what the mission is compared with on a thread of its own, and makes its runs.
+    fn against(
+        &self,
+        id: u64,
+        project: Box<Project>,
+        other: Other,
+        (texts, like): (Texts, Attempt),
+        runs: u32,
+    ) {
+        locked(&self.against).stop();
+        let (spreader, runner) = (Arc::clone(&self.against), Arc::clone(self.runner));
+        let sender = self.sender.clone();
+        std::thread::spawn(move || match other.attempt(&project, &texts, &like) {
+            Ok(attempt) => {
+                let job = SpreadJob {
+                    id,
+                    known: Spread::new(attempt, runs),
+                    // Nothing is gone on from.
+                    every: usize::MAX,
+                };
+                let tell = move |id, result| drop(sender.send(Msg::Against(id, Ok(result))));
+                locked(&spreader).begin(&runner, job, tell);
+            }
+            Err(words) => drop(sender.send(Msg::Against(id, Err(words)))),
+        });
     }
 
     fn book(&self, errand: Errand, home: &Home) {
@@ -386,6 +419,17 @@ fn turn(
                     Effect::StopSweep => stop(&outside.sweep),
                     Effect::Tune(batch) => outside.tune(*batch),
                     Effect::StopTune => stop(&outside.tune),
+                    Effect::Against {
+                        id,
+                        other,
+                        texts,
+                        like,
+                        runs,
+                    } => {
+                        let project = Box::new(model.project.clone());
+                        outside.against(id, project, *other, (texts, *like), runs);
+                    }
+                    Effect::StopAgainst => locked(&outside.against).stop(),
                     Effect::Book(errand) => outside.book(errand, &model.project.home),
                     Effect::Prove(job, rows) => outside.prove(*job, rows),
                     Effect::StopProof => stop(&outside.proof),

@@ -27,6 +27,7 @@ use super::model::{Cursor, Mode, Model};
 use super::theme::{Depth, Theme, ThemeName};
 use super::update::{Effect, Msg, update};
 use super::view::Screen;
+use crate::against::Other;
 use crate::draft::Draft;
 use crate::folder::{Home, Project, Saved};
 use crate::logbook::scribe::Errand;
@@ -43,6 +44,8 @@ struct App {
     asked: Vec<Effect>,
     /// The spread that was asked for last, unless it was given up.
     spread: Option<SpreadJob>,
+    /// What the mission is to be compared with: the id, what, the texts that are open.
+    against: Option<(u64, Other, Vec<(String, Arc<str>)>)>,
     /// What was asked of the logbook.
     book: Vec<Errand>,
     /// Some runs of a search are wanted.
@@ -64,6 +67,7 @@ impl App {
             world,
             asked: Vec::new(),
             spread: None,
+            against: None,
             book: Vec::new(),
             tune: false,
             sweep: None,
@@ -107,6 +111,10 @@ impl App {
                 Effect::Spread(job) => self.spread = Some(job),
                 Effect::StopSpread => self.spread = None,
                 Effect::Sweep(job) => self.sweep = Some(*job),
+                Effect::Against {
+                    id, other, texts, ..
+                } => self.against = Some((id, *other, texts)),
+                Effect::StopAgainst => self.against = None,
                 Effect::Book(errand) => self.book.push(errand),
                 Effect::Tune(_) => self.tune = true,
                 Effect::StopTune => self.tune = false,
@@ -911,6 +919,7 @@ fn on(mission: &str, seed: u64) -> App {
         world,
         asked: Vec::new(),
         spread: None,
+        against: None,
         book: Vec::new(),
         tune: false,
         sweep: None,

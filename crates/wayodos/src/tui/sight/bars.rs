@@ -252,6 +252,7 @@ pub(in crate::tui) fn useful(model: &Model) -> &'static [Action] {
     if model.screen == ScreenName::Logbook {
         return &[
             A::BringBack,
+            A::CompareEntry,
             A::SearchBook,
             A::StarEntry,
             A::NoteEntry,

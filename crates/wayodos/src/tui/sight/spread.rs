@@ -132,41 +132,67 @@ pub fn rows(model: &Model) -> Vec<SpreadRow> {
         "a typical one",
         "Of the runs that ended as most did, the one with the middle time. Enter shows it in all panes, Esc leads back.",
     );
-    rows.extend(model.many.compared.iter().flat_map(compared_rows));
+    let other = model.many.against.as_ref();
+    let other = other.map_or("the text before", |against| against.name.as_str());
+    let compared = model.many.compared.as_ref();
+    rows.extend(
+        compared
+            .into_iter()
+            .flat_map(|one| compared_rows(one, other)),
+    );
+    if let Some(against) = &model.many.against
+        && against.result.is_none()
+    {
+        rows.push(SpreadRow {
+            words: format!("Against {}: its runs are being made.", against.name),
+            role: Some(Role::Quiet),
+            wraps: true,
+            ..SpreadRow::default()
+        });
+    }
     rows.extend(cause_rows(result));
     rows
 }
 
-/// What this text does that the one before did not, on the same luck.
-fn compared_rows(compared: &Compared) -> Vec<SpreadRow> {
+/// What this text does that the other one does not, on the same luck.
+fn compared_rows(compared: &Compared, other: &str) -> Vec<SpreadRow> {
     let row = |runs: &[u32], what: &str, role: Role| SpreadRow {
         words: what.to_owned(),
         share: Some(Share::new(runs.len() as u32, compared.count())),
         role: Some(role),
         opens: Some(Opens::OneOf(runs.to_vec())),
         more: format!(
-            "Of the runs with the same luck {} {} with the text before. Enter shows one after the other.",
+            "Of the runs with the same luck {} {} with {other}. Enter shows one after the other.",
             runs.len(),
             if role == Role::Good { "failed" } else { "held" },
         ),
         ..SpreadRow::default()
     };
+    let before = other == "the text before";
     let mut rows = Vec::new();
     if !compared.only_second.is_empty() {
         rows.push(row(
             &compared.only_second,
-            "hold now, failed before",
+            if before {
+                "hold now, failed before"
+            } else {
+                "hold here, fail there"
+            },
             Role::Good,
         ));
     }
     if !compared.only_first.is_empty() {
         rows.push(row(
             &compared.only_first,
-            "fail now, held before",
+            if before {
+                "fail now, held before"
+            } else {
+                "fail here, hold there"
+            },
             Role::Wrong,
         ));
     }
-    let [before, _] = compared.held();
+    let [theirs, _] = compared.held();
     let slower = compared.slower.filter(|slower| slower.abs() >= 0.05);
     let time = slower.map_or_else(String::new, |slower| {
         let way = if slower > 0.0 { "slower" } else { "faster" };
@@ -182,8 +208,8 @@ fn compared_rows(compared: &Compared) -> Vec<SpreadRow> {
     };
     rows.push(SpreadRow {
         words: format!(
-            "Against the text before (held {}): {}.{time}{parted}",
-            before.words(),
+            "Against {other} (held {}): {}.{time}{parted}",
+            theirs.words(),
             compared.words()
         ),
         role: Some(role),

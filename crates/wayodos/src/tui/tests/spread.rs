@@ -436,3 +436,140 @@ fn what_may_help_says_what_came_out_and_the_best_stands_first() {
     assert!(*app.model.doc.text != *before, "{best} was done");
     assert!(app.model.proof.is_none() && app.proof.is_none());
 }
+
+/// Makes the runs of what the mission is compared with, or says why there are none.
+fn against(app: &mut App, runs: u32) {
+    let (id, other, texts) = app.against.take().expect("something was chosen");
+    let like = app.model.report.as_ref().unwrap().attempt.clone();
+    let made = other
+        .attempt(&app.model.project, &texts, &like)
+        .map(|attempt| {
+            let mut spread = wayodos_core::lab::spread::Spread::new(attempt, runs);
+            let mut spare = Trace::default();
+            for number in 1..=runs {
+                let brief = spread.attempt.brief(number, &mut spare, None).unwrap();
+                spread.briefs.push(Arc::new(brief));
+            }
+            Arc::new(SpreadResult::of(spread))
+        });
+    app.msg(Msg::Against(id, made));
+}
+
+#[test]
+fn a_mission_is_compared_with_what_was_chosen_until_something_else_is() {
+    let mut app = on("ring-contest", 5);
+    make(&mut app, 24);
+    // Against the text before it says so; against the saved one whatever was changed since.
+    app.press("Tab Tab Down +");
+    make(&mut app, 24);
+    app.press("@");
+    let frame = app.frame(Depth::True, Cells::Quadrant);
+    assert!(
+        frame.contains("the saved text") && frame.contains("robot dunlin"),
+        "{frame}"
+    );
+    app.press("saved Enter");
+    let frame = app.frame(Depth::True, Cells::Quadrant);
+    assert!(
+        frame.contains("Against the saved text: its runs are being made."),
+        "{frame}"
+    );
+    against(&mut app, 24);
+    let frame = app.frame(Depth::True, Cells::Quadrant);
+    assert!(frame.contains("Against the saved text (held"), "{frame}");
+    let first = app.model.many.compared.clone().unwrap();
+    // A further edit is compared with the saved text still, not with the one before.
+    app.press("+");
+    make(&mut app, 24);
+    let frame = app.frame(Depth::True, Cells::Quadrant);
+    assert!(frame.contains("Against the saved text (held"), "{frame}");
+    assert_eq!(
+        app.model.many.compared.as_ref().unwrap().held()[0],
+        first.held()[0]
+    );
+    app.press("@ before Enter");
+    assert!(app.model.many.against.is_none());
+    let frame = app.frame(Depth::True, Cells::Quadrant);
+    assert!(frame.contains("Against the text before (held"), "{frame}");
+}
+
+#[test]
+fn missions_robots_fields_and_entries_can_be_compared_with_and_what_cannot_run_says_so() {
+    let mut app = on("ring-contest", 5);
+    make(&mut app, 6);
+    // The same luck for another mission in its own world.
+    app.press("@ shove Enter");
+    against(&mut app, 6);
+    let many = &app.model.many;
+    assert_eq!(many.against.as_ref().unwrap().name, "shove-the-baskets");
+    let theirs = &many
+        .against
+        .as_ref()
+        .unwrap()
+        .result
+        .as_ref()
+        .unwrap()
+        .spread
+        .attempt;
+    let ours = &many.result.as_ref().unwrap().spread.attempt;
+    assert_eq!((theirs.seed, theirs.scatter), (ours.seed, ours.scatter));
+    assert_ne!(theirs.world.field.name, ours.world.field.name);
+    app.frame(Depth::True, Cells::Quadrant);
+    // Another field for the same mission, with what is open and not saved.
+    app.press("Tab Tab Down +");
+    make(&mut app, 6);
+    app.press("@ field Space basket Enter");
+    against(&mut app, 6);
+    let attempt = &app
+        .model
+        .many
+        .against
+        .as_ref()
+        .unwrap()
+        .result
+        .as_ref()
+        .unwrap()
+        .spread
+        .attempt;
+    assert_eq!(attempt.world.field.name, "Basket floor");
+    // What cannot be run says so, and the text before is compared with again.
+    app.press("@ robot Space barge Enter");
+    against(&mut app, 6);
+    assert!(
+        app.notice().contains("cannot be run: it has errors"),
+        "{}",
+        app.notice()
+    );
+    assert!(app.model.many.against.is_none());
+    // An entry of the logbook, with the texts that it was made of.
+    let text = app
+        .model
+        .project
+        .mission
+        .replace("prowl = 30 %", "prowl = 50 %");
+    let mut files = vec![(app.model.doc.path.clone(), text)];
+    for path in app.model.project.settings() {
+        files.push((
+            path.to_owned(),
+            app.model.project.text(path).unwrap().to_owned(),
+        ));
+    }
+    let other = Other::Entry {
+        when: "2026-11-30 10:00".into(),
+        mission: app.model.doc.path.clone(),
+        files,
+    };
+    let like = app.model.report.as_ref().unwrap().attempt.clone();
+    let attempt = other.attempt(&app.model.project, &[], &like).unwrap();
+    assert!(
+        like.program
+            .changed(&attempt.program)
+            .is_some_and(|steps| !steps.is_empty())
+    );
+    assert_eq!(other.name(), "ring-contest of 2026-11-30 10:00");
+    // Other luck: nothing to compare with any more.
+    app.press("@ saved Enter");
+    app.model.seed = 6;
+    app.press("Up");
+    assert!(app.model.many.against.is_none());
+}

@@ -5,9 +5,11 @@ use std::sync::Arc;
 
 use ratatui::crossterm::event::Event;
 use wayodos_core::finding::Finding;
+use wayodos_core::lab::spread::Attempt;
 
 use super::super::ask::Answers;
 use super::super::document::Document;
+use crate::against::Other;
 use crate::draft::Draft;
 use crate::folder::{Project, Saved};
 use crate::logbook::scribe::{Answer, Errand};
@@ -33,6 +35,8 @@ pub enum Msg {
     Swept(u64, Arc<TextsResult>),
     /// Runs of a search are there: the id of what was asked for, and what there is.
     Tuned(u64, BatchResult),
+    /// Runs of what the mission is compared with, or why there are none: the id of what was asked for.
+    Against(u64, Result<Arc<SpreadResult>, String>),
     /// What becomes of the mission with some rows of a list: the id of what was asked for.
     Proved(u64, Arc<TextsResult<usize>>),
     /// The logbook has answered.
@@ -119,6 +123,21 @@ pub enum Effect {
     Tune(Box<Batch>),
     /// Nobody wants the search that is being made.
     StopTune,
+    /// Make the many runs of what the mission is compared with, in place of those that are being made.
+    Against {
+        /// Which answers belong to it.
+        id: u64,
+        /// What it is.
+        other: Box<Other>,
+        /// Path and text of all that is open.
+        texts: Vec<(String, Arc<str>)>,
+        /// What is open is tried as.
+        like: Box<Attempt>,
+        /// How many runs.
+        runs: u32,
+    },
+    /// Nobody wants to compare with that any more.
+    StopAgainst,
     /// Ask something of the logbook.
     Book(Errand),
     /// Save a text.

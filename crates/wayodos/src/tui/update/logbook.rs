@@ -11,7 +11,8 @@ use super::super::model::{Model, Question, ScreenName};
 use super::super::theme::Role;
 use super::change::put_text;
 use super::effect::Effect;
-use super::{ask, texts};
+use super::{against, ask, texts};
+use crate::against::Other;
 use crate::logbook::scribe::{Answer, Errand};
 use crate::logbook::{Entry, Page};
 
@@ -186,6 +187,21 @@ fn bring_back(model: &mut Model, entry: Entry, effects: &mut Vec<Effect>) {
     } else {
         effects.push(Effect::Open(name));
     }
+}
+
+/// Compares the mission that is open with the marked entry, on the same luck.
+pub(super) fn compare(model: &mut Model, effects: &mut Vec<Effect>) {
+    with_marked(model, |model, entry| {
+        let Some(files) = model.logbook.files.get(&entry.id).cloned() else {
+            return model.say(Role::Quiet, "its text is being read: once more, please");
+        };
+        let other = Other::Entry {
+            when: entry.when,
+            mission: entry.mission,
+            files,
+        };
+        against::begin(model, Some(other), effects);
+    });
 }
 
 /// The mission is open whose text is to come back.

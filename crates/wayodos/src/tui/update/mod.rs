@@ -1,6 +1,7 @@
 //! What a message does to the model, and what it asks the outside to do. Neither files nor clocks
 //! are touched here.
 
+mod against;
 mod ask;
 mod change;
 mod effect;
@@ -138,6 +139,7 @@ fn take(model: &mut Model, msg: Msg) -> Vec<Effect> {
         Msg::Tick(seconds) => time::on_tick(model, seconds),
         Msg::Ran(id, report) => time::on_run(model, id, report),
         Msg::Spread(id, result) => spread::on_spread(model, id, result),
+        Msg::Against(id, result) => against::on_result(model, id, result),
         Msg::Proved(id, result) => proof::on_proved(model, id, &result),
         Msg::Tuned(id, result) => tuned::on_tuned(model, id, result, &mut effects),
         Msg::Swept(id, result) => swept::on_swept(model, id, result),
@@ -462,6 +464,8 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
         Action::Spread => panes::to_side(model, Side::Spread),
         Action::Sweep => sweep::begin(model, effects),
         Action::Tune => tune::begin(model, effects),
+        Action::Compare => against::choose(model, effects),
+        Action::CompareEntry => logbook::compare(model, effects),
         Action::Fan => {
             model.many.hidden = !model.many.hidden;
             model.many.stamp += 1;

@@ -7,7 +7,7 @@ use ratatui::style::{Modifier, Style};
 use wayodos_report::ink::tint;
 use wayodos_report::{Chart, LimitSpan, MarkKind, Ribbon, Track, TrackKind, tick_step};
 
-use super::band::{BAND, Band, band_of};
+use super::band::{BAND, Band, bands_of};
 use super::pen::{put, put_right};
 use super::plot;
 use crate::tui::cells::{Dots, Grid};
@@ -113,15 +113,15 @@ pub fn draw(
         let place = Rect::new(area.x, y, area.width, height);
         if pixels.is_none() {
             shade_bands(chart, &axis, theme, place, buffer);
-            if let TrackKind::Line { low, high, .. } = &track.kind
-                && let Some(band) = band_of(model, track)
-            {
-                shade_band(&band, (*low, *high), &axis, theme, place, buffer);
+            if let TrackKind::Line { low, high, .. } = &track.kind {
+                for band in bands_of(model, track) {
+                    shade_band(&band, (*low, *high), &axis, theme, place, buffer);
+                }
             }
         }
         name(track, chart, model, theme, place, buffer);
         match &track.kind {
-            _ if pixels.is_some() => plotted.push((track, place, band_of(model, track))),
+            _ if pixels.is_some() => plotted.push((track, place, bands_of(model, track))),
             TrackKind::Line {
                 values,
                 low,
@@ -254,7 +254,7 @@ fn shade_band(
         let last = (bottom.round() as u16).max(first + 1).min(place.height);
         for y in first..last {
             let cell = &mut buffer[(axis.left + x, place.y + y)];
-            let ground = theme.colour(theme.ground().towards(theme.rgb(Role::Text), BAND));
+            let ground = theme.colour(theme.ground().towards(theme.rgb(band.role), BAND));
             cell.set_bg(ground);
         }
     }

@@ -446,6 +446,9 @@ fn swept_paths(model: &Model) -> Option<Vec<&Brief>> {
     looked_at.then(|| nominal.collect())
 }
 
+/// What the mission is compared with is drawn with.
+const OTHER: Rgb = Rgb(205, 150, 20);
+
 /// The paths of the many runs, tinted by step, and where they ended; the end of the way of those
 /// that died stands out.
 ///
@@ -472,6 +475,11 @@ fn fan(
         let [x, y] = place.at(Point::new(f64::from(x), f64::from(y)));
         [(x * scale[0]) as f32, (y * scale[1]) as f32]
     };
+    // What the mission is compared with lies below, in one tint.
+    let other = model.many.drawn_against().filter(|_| swept.is_none());
+    for brief in other.iter().flat_map(|result| &result.spread.briefs) {
+        fan.path(brief.path.iter().map(|(at, _)| (dot(*at), OTHER)), wide);
+    }
     for brief in &briefs {
         let path = brief.path.iter().map(|(at, step)| {
             let ink = tint(StepId(usize::from(*step)));

@@ -71,7 +71,7 @@ pub struct Manner {
 /// Paints the plot: the tracks in their places, and the time cursors through all of them.
 pub fn paint(
     chart: &Chart,
-    tracks: &[(&Track, Rect, Option<Band<'_>>)],
+    tracks: &[(&Track, Rect, Vec<Band<'_>>)],
     cursors: &[(f64, Role)],
     axis: &Axis,
     how: Manner,
@@ -145,7 +145,7 @@ pub fn paint(
             }
         }
         canvas.paint_many(&items.iter().collect::<Vec<_>>());
-        for (track, place, band) in tracks {
+        for (track, place, bands) in tracks {
             if let TrackKind::Line {
                 values,
                 low,
@@ -153,7 +153,7 @@ pub fn paint(
                 limits,
             } = &track.kind
             {
-                if let Some(band) = band {
+                for band in bands {
                     sheet.band(band, (*low, *high), *place, &mut canvas);
                 }
                 sheet.limits(limits, (*low, *high), *place, &mut canvas);
@@ -256,7 +256,7 @@ impl Sheet<'_> {
                 self.height(high, span, place, canvas),
                 self.height(low, span, place, canvas),
             );
-            let ink = self.ink(Role::Text);
+            let ink = self.ink(band.role);
             canvas.veil(
                 column + self.across / 2,
                 top - LINE,
