@@ -10,6 +10,7 @@ pub mod causes;
 pub mod compare;
 pub mod evidence;
 pub mod hindsight;
+pub mod league;
 pub mod remedy;
 pub mod spread;
 pub mod statistics;

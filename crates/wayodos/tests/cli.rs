@@ -1369,6 +1369,105 @@ fn amounts_are_tuned_proven_and_written_into_the_mission() {
 }
 
 #[test]
+fn a_league_is_played_from_both_sides_and_says_how_strong_each_is() {
+    let project = Copy::new();
+    let league = |more: &[&str]| {
+        let args = [
+            &["league", project.path(), "--mission", "ring-contest"][..],
+            more,
+        ]
+        .concat();
+        wayodos(&args)
+    };
+    // Whoever drives straight on falls, whichever side he is on.
+    let mission = Path::new(project.path()).join("missions/ring-contest.way");
+    let text = fs::read_to_string(&mission).unwrap();
+    let still = Path::new(project.path()).join("missions/straight-on.way");
+    fs::write(&still, "mission \"On\"\n  limit 90 s\n  begin after 3.05 s\n\nstep \"On\"\n  drive back at 50 %\n  until 85 s pass  -> done\n").unwrap();
+    let config = Path::new(project.path()).join("wayodos.toml");
+    let whole = fs::read_to_string(&config).unwrap();
+    fs::write(
+        &config,
+        format!("{whole}\n[for.straight-on]\nfield = \"fields/ring.toml\"\n"),
+    )
+    .unwrap();
+    let table = Path::new(project.path()).join("matches.csv");
+    let (code, out, words) = league(&[
+        "ring-contest",
+        "straight-on",
+        "-n",
+        "6",
+        "--json",
+        "--csv",
+        table.to_str().unwrap(),
+    ]);
+    let answer = json(&out);
+    assert_eq!(code, 0, "{words}");
+    let team = |at: usize| answer["teams"][at].clone();
+    assert_eq!(
+        (team(0)["won"].as_u64(), team(0)["lost"].as_u64()),
+        (team(1)["lost"].as_u64(), team(1)["won"].as_u64())
+    );
+    assert!(team(0)["won"].as_u64() >= Some(10), "{words}");
+    assert!(
+        team(0)["low"].as_f64() > Some(0.5) && team(1)["high"].as_f64() < Some(0.5),
+        "{words}"
+    );
+    let rows = fs::read_to_string(&table).unwrap();
+    assert_eq!(rows.lines().count(), 13);
+    let from_there = rows
+        .lines()
+        .filter(|row| row.starts_with("straight-on,"))
+        .count();
+    assert_eq!(from_there, 6);
+    // The field's opponent by its name and by its file is the same one.
+    let (_, named, _) = league(&["ring-contest", "Dunlin", "-n", "2", "--json"]);
+    let (_, filed, _) = league(&["ring-contest", "rivals/dunlin.way", "-n", "2", "--json"]);
+    let (_, plain, _) = league(&["-n", "2", "--json"]);
+    assert_eq!(named, plain);
+    assert_eq!(json(&named)["teams"][0], json(&filed)["teams"][0]);
+    // Two of one mission are told apart, and an entry of the logbook plays as it was then.
+    let mut book = wayodos::logbook::Book::open(Some(Path::new(project.path()))).unwrap();
+    let id = book
+        .write(&wayodos::logbook::Page {
+            reason: wayodos::logbook::Reason::Saved,
+            mission: "missions/ring-contest.way".into(),
+            files: vec![("missions/ring-contest.way".into(), text)],
+            seed: 5,
+            scatter: "everyday".into(),
+            outcome: String::new(),
+            planned: true,
+            seconds: 1.0,
+            score: None,
+            held: None,
+            note: String::new(),
+        })
+        .unwrap();
+    drop(book);
+    let (code, out, words) = league(&["ring-contest", &format!("@{id}"), "-n", "1", "--json"]);
+    assert_eq!(code, 0, "{words}");
+    assert_eq!(
+        json(&out)["teams"][1]["name"],
+        format!("ring-contest @{id}")
+    );
+    for (wrong, words) in [
+        (&["ring-contest"][..], "two or more"),
+        (
+            &["ring-contest", "morning-round"],
+            "plays on fields/causeway.toml",
+        ),
+        (&["ring-contest", "@999"], "has no entry @999"),
+        (&["ring-contest", "nobody"], "nobody"),
+        (&["ring-contest", "rivals/none.way"], "none.way"),
+    ] {
+        let (code, _, err) = league(wrong);
+        assert!(code == 64 && err.contains(words), "{wrong:?}: {code} {err}");
+    }
+    let (code, _, err) = wayodos(&["league", project.path()]);
+    assert!(code == 64 && err.contains("has 0 opponents"), "{err}");
+}
+
+#[test]
 fn the_logbook_is_listed_searched_and_written_to_a_table() {
     use wayodos::logbook::{Book, Page, Reason};
 

@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 use statrs::distribution::{Binomial, ContinuousCDF, DiscreteCDF, Normal};
 
 /// The 97.5 % point of the normal distribution: 95 % lie within as many standard deviations.
-const Z: f64 = 1.959_963_984_540_054;
+pub(super) const Z: f64 = 1.959_963_984_540_054;
 /// A p-value below this is taken for more than chance.
 pub const LEVEL: f64 = 0.05;
 /// Up to so many pairs of a rank test its distribution is counted out instead of approximated.

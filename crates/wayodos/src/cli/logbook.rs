@@ -86,7 +86,8 @@ fn report(entries: &[Entry]) -> String {
             format!("  \"{}\"", entry.note)
         };
         let line = format!(
-            "{star} {}  {:<20} {held:<16} {}  ({}){note}",
+            "{star} @{:<4} {}  {:<20} {held:<16} {}  ({}){note}",
+            entry.id,
             entry.when,
             entry.name(),
             entry.outcome,
@@ -99,6 +100,7 @@ fn report(entries: &[Entry]) -> String {
 
 #[derive(Serialize)]
 struct EntryOut<'a> {
+    id: i64,
     when: &'a str,
     mission: &'a str,
     why: Vec<&'a str>,
@@ -122,6 +124,7 @@ struct BookOut<'a> {
 impl<'a> From<&'a Entry> for EntryOut<'a> {
     fn from(entry: &'a Entry) -> Self {
         Self {
+            id: entry.id,
             when: &entry.when,
             mission: &entry.mission,
             why: entry.reasons.iter().map(|reason| reason.word()).collect(),

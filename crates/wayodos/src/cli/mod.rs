@@ -10,6 +10,7 @@ mod complete;
 pub(crate) mod draw;
 mod fmt;
 mod json;
+mod league;
 mod logbook;
 mod many;
 mod run;
@@ -147,6 +148,13 @@ pub fn main(screen: impl FnOnce(Opening) -> io::Result<()>) -> ExitCode {
             with_mission.as_deref(),
             runs,
         ),
+        Some(Command::League {
+            project,
+            teams,
+            matches,
+            csv,
+            ..
+        }) => league::league(&shared, &project, &teams, matches, csv.as_deref()),
         Some(Command::Logbook {
             project,
             search,

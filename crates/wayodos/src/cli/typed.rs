@@ -297,6 +297,33 @@ pub(super) enum Command {
         #[command(flatten)]
         quiet: QuietOption,
     },
+    /// Let missions play against each other, everybody against everybody from both sides: who wins how
+    /// often, and how strong each is.
+    League {
+        /// Project folder.
+        project: PathBuf,
+        /// Who plays: missions of the project, files of rivals (.way), the name of the field's opponent,
+        /// or entries of the logbook such as @12; without any the mission and the opponent.
+        teams: Vec<String>,
+        /// How many matches of each pair from each side.
+        #[arg(short = 'n', long, value_name = "N", default_value_t = 20, value_parser = clap::value_parser!(u32).range(1..=10_000))]
+        matches: u32,
+        /// How much the matches differ: exact (by noise alone), everyday (a careful team) or rough (a
+        /// hurried one).
+        #[arg(long, value_name = "LEVEL", value_parser = scatter())]
+        scatter: Option<Scatter>,
+        /// Write a table of all matches to this file too.
+        #[arg(long, value_name = "FILE")]
+        csv: Option<PathBuf>,
+        #[command(flatten)]
+        mission: MissionOption,
+        #[command(flatten)]
+        seed: SeedOption,
+        #[command(flatten)]
+        json: JsonOption,
+        #[command(flatten)]
+        quiet: QuietOption,
+    },
     /// List what was tried so far: every run that was saved, exported or spread to the end.
     Logbook {
         /// Project folder.
@@ -446,6 +473,7 @@ impl Typed {
                 Command::Spread { scatter, .. }
                 | Command::Sweep { scatter, .. }
                 | Command::Tune { scatter, .. }
+                | Command::League { scatter, .. }
                 | Command::Compare { scatter, .. },
             ) => *scatter,
             _ => varied.scatter,
@@ -532,6 +560,13 @@ impl Command {
                 quiet,
                 ..
             } => ("compare", Late::all(mission, seed, json, quiet)),
+            Self::League {
+                mission,
+                seed,
+                json,
+                quiet,
+                ..
+            } => ("league", Late::all(mission, seed, json, quiet)),
             Self::Logbook {
                 mission,
                 json,

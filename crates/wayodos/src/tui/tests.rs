@@ -33,6 +33,7 @@ use crate::folder::{Home, Project, Saved};
 use crate::logbook::scribe::Errand;
 use crate::spreads::SpreadJob;
 use crate::sweeps::{SweepJob, TextsJob};
+use crate::tui::clerk::Texts;
 use crate::tui::update::meet;
 use crate::work::run_job;
 
@@ -45,7 +46,7 @@ struct App {
     /// The spread that was asked for last, unless it was given up.
     spread: Option<SpreadJob>,
     /// What the mission is to be compared with: the id, what, the texts that are open.
-    against: Option<(u64, Other, Vec<(String, Arc<str>)>)>,
+    against: Option<(u64, Other, Texts)>,
     /// What was asked of the logbook.
     book: Vec<Errand>,
     /// Some runs of a search are wanted.
