@@ -162,6 +162,9 @@ impl Entry {
 
     /// Whether all the words of a search are in it, whatever their case.
     pub fn meets(&self, search: &str) -> bool {
+        if search.trim().is_empty() {
+            return true;
+        }
         let share = self.held.map_or_else(String::new, Share::words);
         let all = format!(
             "{} {} {} {} {} {} {share}",

@@ -113,7 +113,10 @@ impl Texts {
     fn attempt(&self, at: usize) -> Option<&Attempt> {
         let make = || {
             let prepared = prepare(&self.job.texts[at], Some(&self.job.setup));
+            // A text may begin somewhere else.
+            let start = prepared.parsed.mission.start.as_ref();
             Some(Attempt {
+                start: start.map(|start| start.node.clone()),
                 program: prepared.program?,
                 ..self.job.attempt.clone()
             })

@@ -217,6 +217,29 @@ pub fn put_all(parsed: &Parsed, text: &str, values: &[(SlotId, Quantity)]) -> St
         .fold(text.to_owned(), |text, edit| edit.apply(&text))
 }
 
+/// The text of a mission that begins at another start of its field.
+pub fn with_start(parsed: &Parsed, text: &str, name: &str) -> String {
+    if let Some(start) = &parsed.mission.start {
+        let span = start.span.clone();
+        let name = name.to_owned();
+        return Edit { span, text: name }.apply(text);
+    }
+    // Below the mission's name, or first of all where it has none.
+    let header = parsed.mission.name.as_ref().and_then(|name| {
+        parsed
+            .lines
+            .iter()
+            .find(|line| line.span.contains(&name.span.start))
+    });
+    let (at, indent) = header.map_or((0, ""), |line| (line.span.end, "  "));
+    let line = if at == 0 {
+        format!("start {name}\n")
+    } else {
+        format!("\n{indent}start {name}")
+    };
+    Edit::insert(at, line).apply(text)
+}
+
 /// The slots of all amounts with a name and a safe span, in the order of the text.
 pub fn with_safe_span(parsed: &Parsed) -> Vec<SlotId> {
     let lets = parsed.mission.lets.iter();
@@ -291,6 +314,31 @@ mod tests {
             .replace("4 s", "12.5 s");
         assert_eq!(put_all(&parsed, TEXT, &values), wanted);
         assert_eq!(put_all(&parsed, TEXT, &[]), TEXT);
+    }
+
+    #[test]
+    fn a_mission_begins_at_another_start() {
+        let with = |text: &str| {
+            let new = with_start(&parse(text), text, "quay");
+            assert!(parse(&new).findings.is_empty(), "{new}");
+            assert_eq!(parse(&new).mission.start.unwrap().node, "quay");
+            new
+        };
+        assert_eq!(with(TEXT), TEXT.replace("start slipway", "start quay"));
+        let step = "\nstep \"A\"\n  hold, brake\n  until 1 s pass  -> done\n";
+        for head in [
+            "",
+            "mission \"M\"\n  limit 20 s\n",
+            "# note\nmission \"M\"\n",
+        ] {
+            let text = format!("{head}{step}");
+            let new = with(&text);
+            assert_eq!(
+                new.replacen("  start quay\n", "", 1)
+                    .replacen("start quay\n", "", 1),
+                text
+            );
+        }
     }
 
     #[test]

@@ -136,6 +136,7 @@ pub enum Action {
     PickCalibration,
     OpenFirst,
     EditFile,
+    Starts,
     Compare,
     CompareEntry,
     ToLogbook,
@@ -297,6 +298,7 @@ const MISSION: &[Group] = &[
         rows: &[
             row! { Why, "y", "why an exit fired or not", "why", char('y') },
             row! { Spread, "%", "how often it holds, and why not", "does it hold?", char('%') },
+            row! { Starts, "$", "from every start: where it holds", "every start", char('$') },
             row! { Compare, "@", "compare with another version", "compare", char('@') },
             row! { Fan, "&", "show or hide the many runs", "many runs", char('&') },
             row! { Track, "K", "what a sensor meets on its track", "track", char('K') },

@@ -46,7 +46,9 @@ pub struct Logbook {
     /// How many rows are above the window.
     pub scroll: usize,
     /// Only entries with all these words are shown.
-    pub search: String,
+    search: String,
+    /// Which entries these are.
+    found: Vec<usize>,
     /// The entry that others are compared with, instead of the one before.
     pub pinned: Option<i64>,
     /// What entries were made of, as far as it was looked at.
@@ -70,15 +72,31 @@ const OWED: usize = 8;
 impl Logbook {
     /// The entries that the search leaves, the newest first.
     pub fn shown(&self) -> Vec<&Entry> {
-        self.entries
-            .iter()
-            .filter(|entry| entry.meets(&self.search))
-            .collect()
+        let found = self.found.iter().filter_map(|at| self.entries.get(*at));
+        found.collect()
+    }
+
+    /// The words that all entries shown have.
+    pub fn search(&self) -> &str {
+        &self.search
+    }
+
+    /// Shows only entries with all these words.
+    pub fn look_for(&mut self, words: &str) {
+        words.trim().clone_into(&mut self.search);
+        self.sift();
+        (self.at, self.scroll) = (0, 0);
+    }
+
+    /// Looks once which entries are shown, for there may be thousands.
+    fn sift(&mut self) {
+        let met = |at: &usize| self.entries[*at].meets(&self.search);
+        self.found = (0..self.entries.len()).filter(met).collect();
     }
 
     /// The marked entry.
     pub fn marked(&self) -> Option<&Entry> {
-        self.shown().get(self.at).copied()
+        self.found.get(self.at).and_then(|at| self.entries.get(*at))
     }
 
     /// What the marked entry is compared with: the pinned one, or else the one before it of the same
@@ -99,17 +117,18 @@ impl Logbook {
     pub fn learn(&mut self, entries: Vec<Entry>) {
         let marked = self.marked().map(|entry| entry.id);
         self.entries = entries;
+        self.sift();
         self.read = true;
         // The newest stays marked when a newer one comes, if it was.
         let marked = marked.filter(|_| self.at > 0);
         let at = marked.and_then(|id| self.shown().iter().position(|entry| entry.id == id));
-        let last = self.shown().len().saturating_sub(1);
+        let last = self.found.len().saturating_sub(1);
         self.at = at.unwrap_or(self.at).min(last);
     }
 
     /// Moves the mark by some rows.
     pub fn step(&mut self, by: isize) {
-        let last = self.shown().len().saturating_sub(1);
+        let last = self.found.len().saturating_sub(1);
         self.at = self.at.saturating_add_signed(by).min(last);
     }
 

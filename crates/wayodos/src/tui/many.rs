@@ -83,6 +83,11 @@ pub struct Proving {
     pub rows: Vec<usize>,
     /// The rows that look for another mark than the mission says.
     pub other_marks: Vec<usize>,
+    /// The best row comes first; otherwise they stay in their order, and the nominal path of each lies on
+    /// the field.
+    pub ranked: bool,
+    /// What is known.
+    pub result: Option<Arc<TextsResult<usize>>>,
     /// It was handed in.
     pub asked: bool,
 }

@@ -573,3 +573,51 @@ fn missions_robots_fields_and_entries_can_be_compared_with_and_what_cannot_run_s
     app.press("Up");
     assert!(app.model.many.against.is_none());
 }
+
+#[test]
+fn every_start_of_the_field_is_tried_and_one_is_taken() {
+    let mut app = App::new();
+    app.press("$");
+    let frame = app.frame(Depth::True, Cells::Quadrant);
+    assert!(frame.contains("From every start, 40 runs each"), "{frame}");
+    let (job, rows) = app.proof.clone().expect("they are tried");
+    assert_eq!((job.texts.len(), job.runs), (3, 40));
+    let result = tried(job.clone(), rows, 3);
+    // Each began where its text says.
+    let began: Vec<[f32; 2]> = result
+        .points
+        .iter()
+        .map(|point| point.nominal.as_ref().unwrap().path[0].0)
+        .collect();
+    assert!(
+        (began[0][1] - 0.178).abs() < 0.002 && (began[1][1] - 0.170).abs() < 0.002,
+        "{began:?}"
+    );
+    assert!((began[2][1] - 1.09).abs() < 0.002, "{began:?}");
+    app.msg(Msg::Proved(job.id, result.clone()));
+    let frame = app.frame(Depth::True, Cells::Quadrant);
+    let row = |name: &str| {
+        frame
+            .lines()
+            .find(|line| line.contains(&format!("│ {name} ")))
+            .unwrap()
+    };
+    assert!(
+        row("slipway").contains(&format!("held {}", result.points[0].held().words())),
+        "{frame}"
+    );
+    assert!(row("drying-floor").contains("held 0 of 3"), "{frame}");
+    // In the order of the field, not the best first.
+    assert!(frame.find("│ slipway-crooked") < frame.find("│ drying-floor"));
+    app.press("Down Enter");
+    assert!(
+        app.model.doc.text.contains("start slipway-crooked"),
+        "{}",
+        app.model.doc.text
+    );
+    app.press("u");
+    assert!(app.model.doc.text.contains("start slipway\n"));
+    let mut other = on("ring-contest", 5);
+    other.press("$");
+    assert!(other.proof.is_none() && other.notice().contains("no other start"));
+}

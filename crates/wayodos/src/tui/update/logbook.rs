@@ -140,7 +140,7 @@ pub(super) fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Eff
         Action::Newest => model.logbook.at = 0,
         Action::Oldest => model.logbook.step(isize::MAX),
         Action::SearchBook => {
-            let search = model.logbook.search.clone();
+            let search = model.logbook.search().to_owned();
             ask::ask(model, Question::Search, &search);
         }
         Action::ExportBook => {
@@ -232,8 +232,7 @@ pub(super) fn answered(
 ) {
     match question {
         Question::Search => {
-            typed.trim().clone_into(&mut model.logbook.search);
-            (model.logbook.at, model.logbook.scroll) = (0, 0);
+            model.logbook.look_for(&typed);
         }
         Question::Note => {
             if let Some(id) = model.logbook.marked().map(|entry| entry.id) {

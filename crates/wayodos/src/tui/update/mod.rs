@@ -464,6 +464,7 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
         Action::Spread => panes::to_side(model, Side::Spread),
         Action::Sweep => sweep::begin(model, effects),
         Action::Tune => tune::begin(model, effects),
+        Action::Starts => offers::starts(model),
         Action::Compare => against::choose(model, effects),
         Action::CompareEntry => logbook::compare(model, effects),
         Action::Fan => {

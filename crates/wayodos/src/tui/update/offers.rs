@@ -9,6 +9,7 @@ use wayodos_core::mission::LineKind;
 use wayodos_core::mission::edit::Edit;
 use wayodos_core::mission::exits::{add_exit as with_exit, exit_at};
 use wayodos_core::mission::offer::{behaviours, conditions, insert_offer, insert_offer_above};
+use wayodos_core::mission::span::with_start;
 use wayodos_core::project::Setup;
 
 use super::super::finder::{Finder, Item, Pick};
@@ -393,6 +394,36 @@ fn offer(model: &mut Model, found: Vec<Remedy>, line: usize, title: &str) {
             ..finder
         },
     );
+}
+
+/// The mission from every start of its field, each tried on its nominal run and on many others.
+pub(super) fn starts(model: &mut Model) {
+    let Some(setup) = model.setup.clone().filter(|_| model.doc.is_mission()) else {
+        return model.say(Role::Quiet, "open the mission first");
+    };
+    let (parsed, text) = (&model.doc.prepared.parsed, &model.doc.text);
+    let starts = &setup.field.starts;
+    if starts.len() < 2 {
+        return model.say(Role::Quiet, "this field has no other start");
+    }
+    let own = parsed.mission.start.as_ref().map(|start| &start.node);
+    let own = own.or_else(|| starts.first().map(|start| &start.name));
+    let items = starts.iter().map(|start| {
+        let here = own == Some(&start.name);
+        let what = if here { "as it stands" } else { "" };
+        // The one that it has stays unwritten where it is.
+        let text = if here {
+            text.to_string()
+        } else {
+            with_start(parsed, text, &start.name)
+        };
+        Item::new(&start.name, "", what, Pick::Text(text))
+    });
+    let items: Vec<Item> = items.collect();
+    let mark = starts.iter().position(|start| own == Some(&start.name));
+    let mut finder = Finder::new("From every start, 40 runs each", items, mark.unwrap_or(0));
+    proof::ask_in_order(model, &mut finder);
+    show(model, finder);
 }
 
 /// Ways back: to the last text that held, and to the one before the last change.

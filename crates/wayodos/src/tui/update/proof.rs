@@ -14,11 +14,27 @@ use crate::sweeps::{TextsJob, TextsResult};
 
 /// So many varied runs of each row.
 const RUNS: u32 = 20;
+/// As many where the rows are no remedies, but places to hold from.
+const MORE_RUNS: u32 = 40;
 
 /// Asks for what becomes of each row of a list that changes the text.
 ///
 /// - `other_marks`: the rows that look for another mark than the mission says
 pub(super) fn ask(model: &mut Model, finder: &mut Finder, other_marks: Vec<usize>) {
+    if let Some(result) = &model.many.result {
+        let first = &result.spread.briefs[..result.spread.briefs.len().min(RUNS as usize)];
+        let held = wayodos_core::lab::spread::held(first);
+        finder.title = format!("{}; now it holds {}", finder.title, held.words());
+    }
+    each(model, finder, RUNS, other_marks, true);
+}
+
+/// The same for rows that stay in their order.
+pub(super) fn ask_in_order(model: &mut Model, finder: &mut Finder) {
+    each(model, finder, MORE_RUNS, Vec::new(), false);
+}
+
+fn each(model: &mut Model, finder: &mut Finder, runs: u32, other_marks: Vec<usize>, ranked: bool) {
     let report = model.report.clone().filter(|report| {
         report.piece.is_none() && report.text == model.mission().text && model.doc.is_mission()
     });
@@ -37,22 +53,19 @@ pub(super) fn ask(model: &mut Model, finder: &mut Finder, other_marks: Vec<usize
     if texts.is_empty() {
         return;
     }
-    if let Some(result) = &model.many.result {
-        let first = &result.spread.briefs[..result.spread.briefs.len().min(RUNS as usize)];
-        let held = wayodos_core::lab::spread::held(first);
-        finder.title = format!("{}; now it holds {}", finder.title, held.words());
-    }
     let job = TextsJob {
         id: model.next_job(),
         texts,
         setup,
         attempt: report.attempt.clone(),
-        runs: RUNS,
+        runs,
     };
     model.proof = Some(Proving {
         job,
         rows,
         other_marks,
+        ranked,
+        result: None,
         asked: false,
     });
 }
@@ -78,8 +91,8 @@ pub(super) fn keep_up(model: &mut Model, effects: &mut Vec<Effect>) {
 }
 
 /// Something is known.
-pub(super) fn on_proved(model: &mut Model, id: u64, result: &TextsResult<usize>) {
-    let Some(proof) = model.proof.as_ref().filter(|proof| proof.job.id == id) else {
+pub(super) fn on_proved(model: &mut Model, id: u64, result: &Arc<TextsResult<usize>>) {
+    let Some(proof) = model.proof.as_mut().filter(|proof| proof.job.id == id) else {
         return;
     };
     let Mode::Finding(finder) = &mut model.mode else {
@@ -88,7 +101,10 @@ pub(super) fn on_proved(model: &mut Model, id: u64, result: &TextsResult<usize>)
     if !result.complete {
         return;
     }
-    let other_mark = |row: usize| proof.other_marks.contains(&row);
+    proof.result = Some(Arc::clone(result));
+    model.many.stamp += 1;
+    let (other_marks, ranked) = (proof.other_marks.clone(), proof.ranked);
+    let other_mark = |row: usize| other_marks.contains(&row);
     let least = result
         .points
         .iter()
@@ -96,6 +112,8 @@ pub(super) fn on_proved(model: &mut Model, id: u64, result: &TextsResult<usize>)
         .map(|point| point.left_out)
         .min()
         .unwrap_or(0);
+    // Where nothing is mended, nothing is left out.
+    let least = if ranked { least } else { usize::MAX };
     for point in &result.points {
         let mut words = words(point, least);
         if other_mark(point.value) {
@@ -104,7 +122,7 @@ pub(super) fn on_proved(model: &mut Model, id: u64, result: &TextsResult<usize>)
         finder.items[point.value].text = words;
     }
     // Whoever has chosen already is not to be confused.
-    if finder.at == 0 && finder.input.value().is_empty() {
+    if ranked && finder.at == 0 && finder.input.value().is_empty() {
         order(finder, &result.points, least, other_mark);
     }
 }

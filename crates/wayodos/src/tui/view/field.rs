@@ -99,8 +99,10 @@ struct StaysKey {
 fn fan_key(model: &Model) -> Option<u64> {
     let looked_at = model.side.shown == Side::Sweep && model.focus == Pane::Side;
     let sweep = model.sweep.as_ref().filter(|_| looked_at);
-    let shown = sweep.is_some() || model.many.drawn().is_some();
-    shown.then(|| model.many.stamp * 2 + u64::from(sweep.is_some()))
+    let starts = model.proof.as_ref().filter(|proof| !proof.ranked);
+    let shown = sweep.is_some() || starts.is_some() || model.many.drawn().is_some();
+    let which = u64::from(sweep.is_some()) + 2 * u64::from(starts.is_some());
+    shown.then(|| model.many.stamp * 4 + which)
 }
 
 /// What a picture is painted on.
@@ -435,8 +437,13 @@ fn paint_picture(
     kept.pictured = kept.picture.is_some();
 }
 
-/// While a sweep is looked at, the nominal run of each of its values instead of the many runs.
+/// While a sweep, or every start, is looked at, the nominal run of each instead of the many runs.
 fn swept_paths(model: &Model) -> Option<Vec<&Brief>> {
+    if let Some(result) = model.proof.as_ref().filter(|proof| !proof.ranked) {
+        let points = &result.result.as_ref()?.points;
+        let nominal = points.iter().filter_map(|point| point.nominal.as_deref());
+        return Some(nominal.collect());
+    }
     let result = model.sweep.as_ref()?.result.as_ref()?;
     let looked_at = model.side.shown == Side::Sweep && model.focus == Pane::Side;
     let nominal = result

@@ -26,7 +26,7 @@ pub fn draw(model: &Model, theme: Theme, areas: &Areas, buffer: &mut Buffer) {
     let book = &model.logbook;
     let shown = book.shown();
     let quiet = theme.role(Role::Quiet);
-    let title = match (book.search.as_str(), shown.len()) {
+    let title = match (book.search(), shown.len()) {
         ("", 1) => "Logbook: 1 entry".to_owned(),
         ("", count) => format!("Logbook: {count} entries"),
         (search, count) => format!(
@@ -39,7 +39,9 @@ pub fn draw(model: &Model, theme: Theme, areas: &Areas, buffer: &mut Buffer) {
     if shown.is_empty() {
         let words = match () {
             () if !book.read => "the logbook is being read",
-            () if !book.search.is_empty() => "no entry has all these words: S searches for others",
+            () if !book.search().is_empty() => {
+                "no entry has all these words: S searches for others"
+            }
             () => {
                 "Every run that is saved, exported or spread to the end stands here, with the texts that it was made of. Q in the mission writes one down with a note."
             }
