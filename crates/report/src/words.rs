@@ -262,7 +262,8 @@ pub fn change_words(before: Story<'_>, after: Story<'_>) -> String {
         let pose = new.trace.ticks.get(visit.left)?.pose;
         field
             .named_near(Point::new(pose.x, pose.y), 0.12)
-            .map(|name| format!(", by the {name}"))
+            // Some names have their own article.
+            .map(|name| format!(", by the {}", name.strip_prefix("the ").unwrap_or(name)))
     };
     match (old.outcome, new.outcome) {
         (Outcome::Done, Outcome::Done) => {

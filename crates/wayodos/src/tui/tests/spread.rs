@@ -44,9 +44,10 @@ fn the_many_runs_are_those_of_the_text_as_it_stands() {
         frame.contains(&format!("held {} of 20", held.times)),
         "{frame}"
     );
-    // What is only tried does not disturb them.
+    // What is only tried does not disturb them, and has none of its own.
     app.press("a Down");
     assert!(app.spread.is_some() && made(&app) == 20);
+    assert!(app.frame(Depth::True, Cells::Quadrant).contains("held ..."));
     app.press("Esc");
     assert!(app.spread.is_some() && made(&app) == 20);
     // An edit gives them up and asks for others; an answer that comes late is dropped.

@@ -181,7 +181,8 @@ fn held(model: &Model, theme: Theme, area: Rect, right: u16, buffer: &mut Buffer
     };
     let most = wanted.to_string();
     let (wide, y) = (columns(&words(&most, &most)), area.y);
-    if let Some(result) = &model.many.result {
+    // Of a text that is only tried they are not known.
+    if let Some(result) = model.many.result.as_ref().filter(|_| model.trial.is_none()) {
         let growing = !result.spread.is_complete();
         let style = theme.role(share_role(result.summary.held));
         let style = if growing {

@@ -64,8 +64,9 @@ fn margins(model: &Model) -> Vec<Option<Margin>> {
             *place = Some(margin);
         }
     };
-    // Of the text as it stands, once enough runs are there.
-    let result = model.many.result.as_ref().filter(|result| {
+    // Of the text as it stands, once enough runs are there; not of one that is only tried.
+    let many = model.many.result.as_ref();
+    let result = many.filter(|_| model.trial.is_none()).filter(|result| {
         let program = &result.spread.attempt.program;
         result.summary.held.of >= 20 && program.steps.len() == report.program.steps.len()
     });
