@@ -15,6 +15,7 @@ pub mod open_error;
 pub mod runner;
 pub mod safe;
 pub mod settings;
+pub mod sheets;
 pub mod shelf;
 pub mod spreads;
 pub mod survey;

@@ -28,6 +28,7 @@ use super::shard::Shard;
 use super::typed::Shared;
 use crate::folder::Project;
 use crate::safe::write_out;
+use crate::sheets::{about_spread, spread_title};
 
 /// The version of the form of a part.
 const VERSION: u32 = 1;
@@ -163,12 +164,8 @@ pub(super) fn spread(shared: &Shared, path: &Path, asked: &Asked) -> ExitCode {
 fn drawing(project: &Project, field: &Field, part: &Part) -> Scene {
     let of = &part.of;
     let summary = Summary::of(&part.runs, of.steps.len());
-    let about = format!("{}, seed {}, {} scatter", field.name, of.seed, of.scatter);
-    let mission = of
-        .mission
-        .trim_start_matches("missions/")
-        .trim_end_matches(".way");
-    let title = format!("{}: does {mission} hold?", project.name());
+    let about = about_spread(&field.name, of.seed, &of.scatter);
+    let title = spread_title(project, &of.mission);
     spread_sheet(field, &title, &about, &part.runs, (&summary, &of.steps))
 }
 

@@ -19,6 +19,7 @@ use super::span::{Span, slot_of};
 use super::typed::Shared;
 use crate::folder::Project;
 use crate::safe::write_out;
+use crate::sheets::sweep_title;
 use crate::sweeps::{Order, SweepJob, learn, piece};
 
 /// What is asked of a sweep besides the project.
@@ -89,7 +90,7 @@ pub(super) fn sweep(shared: &Shared, path: &Path, asked: &Asked) -> ExitCode {
             shared.scatter.word(),
             asked.runs
         );
-        let title = format!("{}: where {} holds", project.name(), swept.name);
+        let title = sweep_title(&project, &swept.name);
         let scene = sweep_sheet(&title, &about, &swept.name, &points);
         let written = write_scene(shared, file, &scene);
         if written != ExitCode::SUCCESS {

@@ -14,7 +14,7 @@ use std::thread;
 use std::time::{Duration, Instant};
 
 use wayodos_core::record::Intervention;
-use wayodos_report::{Parts, to_pdf, to_svg};
+use wayodos_report::{to_pdf, to_svg};
 
 use super::document::{Document, Language};
 use super::model::Model;
@@ -22,8 +22,8 @@ use super::update::{Effect, Msg, Opened, Refitted};
 use crate::draft::Draft;
 use crate::folder::{Home, Project, Saved, read_text, save_text, write_whole};
 use crate::safe::sweep;
+use crate::sheets::Sheet;
 use crate::shelf::{Change, carry_out};
-use crate::work::RunReport;
 
 /// Something to do with files, with all it needs.
 enum Errand {
@@ -91,7 +91,7 @@ impl DraftErrand {
 /// A drawing to write.
 struct Drawing {
     project: Box<Project>,
-    report: Arc<RunReport>,
+    sheet: Sheet,
     seed: u64,
 }
 
@@ -153,11 +153,11 @@ impl Clerk {
             Box::new(move || {
                 for Drawing {
                     project,
-                    report,
+                    sheet,
                     seed,
                 } in drawn
                 {
-                    let _ = sender.send(Msg::Exported(export(&project, &report, seed)));
+                    let _ = sender.send(Msg::Exported(export(&project, &sheet, seed)));
                 }
             }),
         );
@@ -241,10 +241,10 @@ impl Clerk {
                     path,
                 });
             }
-            Effect::Export(report) => {
+            Effect::Export(sheet) => {
                 let _ = to.drawings.send(Drawing {
                     project: project(),
-                    report,
+                    sheet,
                     seed: model.seed,
                 });
             }
@@ -672,7 +672,7 @@ impl Watch {
 
 /// Writes the page about a run as SVG and PDF into the project's folder `exports`; the demo's into
 /// the current one.
-fn export(project: &Project, report: &RunReport, seed: u64) -> Result<Vec<PathBuf>, String> {
+fn export(project: &Project, sheet: &Sheet, seed: u64) -> Result<Vec<PathBuf>, String> {
     let folder = match &project.home {
         Home::Folder(folder) => project.place(folder, "exports")?,
         // Its folder comes into being with the first save, not with a drawing.
@@ -685,11 +685,11 @@ fn export(project: &Project, report: &RunReport, seed: u64) -> Result<Vec<PathBu
     let cannot =
         |path: &Path, error: &io::Error| format!("cannot write {}: {error}", path.display());
     std::fs::create_dir_all(&folder).map_err(|error| cannot(&folder, &error))?;
-    let scene = report.page(project, seed, Parts::All);
+    let scene = sheet.scene(project, seed);
     let pdf = to_pdf(&scene).map_err(|error| format!("cannot draw the PDF: {error}"))?;
     let mut files = Vec::new();
     for (ending, bytes) in [("svg", to_svg(&scene).into_bytes()), ("pdf", pdf)] {
-        let file = folder.join(format!("{name}.{ending}"));
+        let file = folder.join(format!("{name}{}.{ending}", sheet.suffix()));
         write_whole(&file, &bytes).map_err(|error| cannot(&file, &error))?;
         files.push(file);
     }

@@ -622,3 +622,37 @@ fn every_start_of_the_field_is_tried_and_one_is_taken() {
     other.press("$");
     assert!(other.proof.is_none() && other.notice().contains("no other start"));
 }
+
+#[test]
+fn x_writes_the_page_of_the_tab_that_is_looked_at() {
+    use crate::sheets::Sheet;
+
+    let mut app = on("ring-contest", 5);
+    make(&mut app, 20);
+    let asked = |app: &mut App, keys: &str| -> Sheet {
+        app.press(keys);
+        match app.asked.pop() {
+            Some(Effect::Export(sheet)) => sheet,
+            other => panic!("{keys}: {other:?}"),
+        }
+    };
+    assert!(matches!(asked(&mut app, "x"), Sheet::Run(_)));
+    let spread = asked(&mut app, "% x");
+    assert_eq!(spread.suffix(), "-spread");
+    let svg = wayodos_report::to_svg(&spread.scene(&app.model.project, 5));
+    let held = app.model.many.result.as_ref().unwrap().summary.held;
+    assert!(svg.contains("does ring-contest hold?"), "the title");
+    assert!(
+        svg.contains(&format!("held {} runs", held.words())),
+        "the share"
+    );
+    // A tab without a page of its own writes that of the run.
+    assert!(matches!(asked(&mut app, "y x"), Sheet::Run(_)));
+    app.press("Esc S");
+    app.press("charge Space = Enter ~");
+    sweep(&mut app, 2);
+    let page = asked(&mut app, "x");
+    assert_eq!(page.suffix(), "-sweep");
+    let svg = wayodos_report::to_svg(&page.scene(&app.model.project, 5));
+    assert!(svg.contains("where charge holds"));
+}

@@ -13,6 +13,7 @@ use crate::against::Other;
 use crate::draft::Draft;
 use crate::folder::{Project, Saved};
 use crate::logbook::scribe::{Answer, Errand};
+use crate::sheets::Sheet;
 use crate::shelf::{Change, Done};
 use crate::spreads::{SpreadJob, SpreadResult};
 use crate::survey::Found;
@@ -158,8 +159,8 @@ pub enum Effect {
     Refit(Vec<(String, Arc<str>)>),
     /// Open a text of the project beside the mission.
     OpenText(String),
-    /// Write the drawings of a run.
-    Export(Arc<RunReport>),
+    /// Write a page as SVG and PDF.
+    Export(Sheet),
     /// Open the text in another editor.
     Editor(Arc<str>),
     /// Look through the project's files.

@@ -47,6 +47,7 @@ use super::model::{Entry, Mode, Model, Row, ScreenName, Side};
 use super::sight;
 use super::theme::Role;
 use crate::logbook::Reason;
+use crate::sheets::Sheet;
 use crate::work::RunId;
 
 /// Applies a message.
@@ -426,9 +427,9 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
             }
         }
         Action::Save => keep::save(model, effects),
-        Action::Export => match model.report.clone() {
-            Some(report) if !model.stale() => effects.push(Effect::Export(report)),
-            _ => model.say(Role::Thin, "this text cannot run yet: fix its errors first"),
+        Action::Export => match sheet(model) {
+            Some(sheet) => effects.push(Effect::Export(sheet)),
+            None => model.say(Role::Thin, "this text cannot run yet: fix its errors first"),
         },
         Action::OpenMission => offers::missions(model),
         Action::NewMission => ask::ask(model, super::model::Question::Mission, ""),
@@ -553,6 +554,28 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
         Action::Quit => keep::quit(model, effects),
         Action::Texts => texts::choose(model, effects),
         Action::BackToMission => texts::to_mission(model),
+    }
+}
+
+/// The page that is written: of the tab that is looked at where it has one of its own, else of the run.
+fn sheet(model: &Model) -> Option<Sheet> {
+    let tab = Some(model.side.shown).filter(|_| model.focus == Pane::Side);
+    match tab {
+        Some(Side::Spread) if model.many.result.is_some() => {
+            model.many.result.clone().map(Sheet::Spread)
+        }
+        Some(Side::Sweep) => {
+            let sweep = model.sweep.as_ref()?;
+            Some(Sheet::Sweep {
+                name: sweep.job.swept.name.clone(),
+                runs: sweep.job.runs,
+                result: Arc::clone(sweep.result.as_ref()?),
+            })
+        }
+        _ => {
+            let report = model.report.clone().filter(|_| !model.stale());
+            report.map(Sheet::Run)
+        }
     }
 }
 

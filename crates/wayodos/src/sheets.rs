@@ -1,0 +1,77 @@
+//! What is drawn to a file: a run, many runs, a number over a span.
+
+use std::sync::Arc;
+
+use wayodos_report::{Parts, Scene, spread_sheet, sweep_sheet};
+
+use crate::folder::Project;
+use crate::spreads::SpreadResult;
+use crate::sweeps::TextsResult;
+use crate::work::RunReport;
+
+/// A page.
+#[derive(Clone, Debug)]
+pub enum Sheet {
+    /// One run: the field with its path, and its chart.
+    Run(Arc<RunReport>),
+    /// Many runs: all paths, what died, and why.
+    Spread(Arc<SpreadResult>),
+    /// How often it holds over the values of a number.
+    Sweep {
+        /// What the number is called.
+        name: String,
+        /// How many runs of each value.
+        runs: u32,
+        /// What came of them.
+        result: Arc<TextsResult>,
+    },
+}
+
+impl Sheet {
+    /// What its file is called behind the mission's name.
+    pub const fn suffix(&self) -> &'static str {
+        match self {
+            Self::Run(_) => "",
+            Self::Spread(_) => "-spread",
+            Self::Sweep { .. } => "-sweep",
+        }
+    }
+
+    /// The page.
+    pub fn scene(&self, project: &Project, seed: u64) -> Scene {
+        match self {
+            Self::Run(report) => report.page(project, seed, Parts::All),
+            Self::Spread(result) => {
+                let attempt = &result.spread.attempt;
+                let field = &attempt.world.field;
+                let about = about_spread(&field.name, attempt.seed, attempt.scatter.word());
+                let steps = attempt.program.steps.iter();
+                let steps: Vec<String> = steps.map(|step| step.name.clone()).collect();
+                let title = spread_title(project, &project.config.mission);
+                let briefs = &result.spread.briefs;
+                spread_sheet(field, &title, &about, briefs, (&result.summary, &steps))
+            }
+            Self::Sweep { name, runs, result } => {
+                let about = format!("{}, {runs} runs of each value", project.config.mission);
+                sweep_sheet(&sweep_title(project, name), &about, name, &result.points)
+            }
+        }
+    }
+}
+
+/// What a page about many runs is called.
+pub fn spread_title(project: &Project, mission: &str) -> String {
+    let name = mission.strip_prefix("missions/").unwrap_or(mission);
+    let name = name.strip_suffix(".way").unwrap_or(name);
+    format!("{}: does {name} hold?", project.name())
+}
+
+/// What stands below that.
+pub fn about_spread(field: &str, seed: u64, scatter: &str) -> String {
+    format!("{field}, seed {seed}, {scatter} scatter")
+}
+
+/// What a page about a number over a span is called.
+pub fn sweep_title(project: &Project, name: &str) -> String {
+    format!("{}: where {name} holds", project.name())
+}
