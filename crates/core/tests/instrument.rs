@@ -732,3 +732,54 @@ fn every_mission_of_the_demo_can_be_asked_why_at_any_moment() {
         }
     }
 }
+
+#[test]
+fn a_limit_is_put_half_way_between_the_two_surfaces_that_were_met() {
+    let setup = setup();
+    let text = |limit: &str| {
+        format!(
+            "mission \"m\"\n  limit 20 s\n  start slipway\n\nstep \"To the bar\"\n  drive ahead at 26 %\n  until floor-right {limit}  -> next\n  or    travelled 320 mm     -> fail \"no bar\"\n\nstep \"On\"\n  drive ahead at 26 %\n  until 2 s pass  -> done\n"
+        )
+    };
+    let half_way = |limit: &str| {
+        let played = play_whole(&setup, &text(limit));
+        let found = remedies_of(&setup, &played, StepId(0), 0);
+        let half_way = found
+            .into_iter()
+            .find(|remedy| remedy.words.starts_with("limit, half way: "));
+        (played, half_way)
+    };
+    // Too dark a limit, and one that the bright ground is below at once.
+    for limit in ["< 3 %", "< 90 %"] {
+        let (played, found) = half_way(limit);
+        let found = found.unwrap_or_else(|| panic!("{limit}"));
+        let mended = play_whole(&setup, &found.text);
+        assert_eq!(mended.run.outcome, Outcome::Done, "{}", found.text);
+        let there = mended.run.duration() - 2.0;
+        assert!(there > 1.0 && there < 2.0, "{there} {}", found.text);
+        // The middle of what it read on the ground and on the bar.
+        let on = |played: &Played, tick: usize| {
+            let sensor = setup.robot.sensor("floor-right").unwrap();
+            played.run.trace.reading(tick, sensor).brightness
+        };
+        let ground = on(&played, 5);
+        let end = mended.run.ended;
+        let bar = (0..end).map(|tick| on(&mended, tick)).fold(1.0, f64::min);
+        let number: f64 = found.words.rsplit(' ').nth(1).unwrap().parse().unwrap();
+        assert!(
+            (number / 100.0 - f64::midpoint(ground, bar)).abs() < 0.06,
+            "{} {ground} {bar}",
+            found.words
+        );
+    }
+    // Where only one surface was met there is no middle.
+    let short = text("< 3 %").replace("320 mm", "60 mm");
+    let played = play_whole(&setup, &short);
+    let found = remedies_of(&setup, &played, StepId(0), 0);
+    assert!(
+        found
+            .iter()
+            .all(|remedy| !remedy.words.contains("half way")),
+        "{found:#?}"
+    );
+}

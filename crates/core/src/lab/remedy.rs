@@ -109,7 +109,13 @@ pub fn remedies(case: Case<'_>, step: StepId, exit: usize) -> Vec<Remedy> {
                     AT_ONCE,
                 );
             }
-            if clear.is_some_and(|clear| clear < THIN) {
+            let thin = clear.is_some_and(|clear| clear < THIN);
+            if (at_once || thin)
+                && let Some((entered, left, _)) = story.visits.last().copied()
+            {
+                found.half_way(step, exit, written.1, (entered, left));
+            }
+            if thin {
                 found.lasting(written.1);
                 found.slower(written.0);
             }
@@ -369,6 +375,7 @@ impl Found<'_> {
         };
         match (&look.test, &written.condition.node) {
             (Test::Reads { sensor, below, .. }, _) => {
+                self.half_way(step, exit, written, (entered, left));
                 if let Condition::Reads { limit, .. } = reads(&written.condition) {
                     let readings = (entered + 1..=left)
                         .map(|tick| run.trace.reading(tick, *sensor).brightness);
@@ -445,6 +452,57 @@ impl Found<'_> {
             _ => {}
         }
         self.speeds(written.line);
+    }
+
+    /// A limit of a floor sensor, put half way between the two surfaces that it came over, in the visit
+    /// or just after it.
+    fn half_way(
+        &mut self,
+        step: StepId,
+        exit: usize,
+        written: &Exit,
+        (entered, left): (usize, usize),
+    ) {
+        /// Seconds that are looked on after the step: it may have ended before the sensor was over
+        /// what it was to see.
+        const ON: f64 = 2.0;
+        /// So many readings of each surface there must be, and so far apart, as shares of full scale.
+        const LEAST: (usize, f64) = (3, 0.15);
+        let run = self.case.run;
+        let term = self.case.program.steps[step].exits.get(exit);
+        let Some(Test::Reads { sensor, .. }) = term
+            .and_then(|exit| exit.term.looks().next())
+            .map(|look| &look.test)
+        else {
+            return;
+        };
+        let Condition::Reads { limit, .. } = reads(&written.condition) else {
+            return;
+        };
+        let on = (ON * 1000.0 / f64::from(run.trace.period_ms.max(1))) as usize;
+        let last = (left + on).min(run.trace.ticks.len().saturating_sub(1));
+        let mut readings: Vec<f64> = (entered + 1..=last)
+            .map(|tick| run.trace.reading(tick, *sensor).brightness)
+            .collect();
+        readings.sort_by(f64::total_cmp);
+        // The widest gap parts them.
+        let gap = (LEAST.0..(readings.len() + 1).saturating_sub(LEAST.0))
+            .map(|at| (readings[at] - readings[at - 1], at))
+            .max_by(|a, b| a.0.total_cmp(&b.0));
+        let Some((_, at)) = gap else { return };
+        let (dark, bright) = readings.split_at(at);
+        let surfaces = [dark, bright].map(|some| some[some.len() / 2]);
+        if surfaces[1] - surfaces[0] < LEAST.1 {
+            return;
+        }
+        let why = format!(
+            "{:.0} % is half way between the two surfaces, which it read as {:.0} and {:.0} %.",
+            50.0 * (surfaces[0] + surfaces[1]),
+            surfaces[0] * 100.0,
+            surfaces[1] * 100.0
+        );
+        let middle = f64::midpoint(surfaces[0], surfaces[1]);
+        self.set("limit, half way", limit, middle, why);
     }
 
     /// What stands in the way of everything that looks: too much speed.
