@@ -8,6 +8,7 @@
 #![cfg_attr(not(test), warn(clippy::wildcard_enum_match_arm))]
 
 mod chart;
+mod contest;
 mod fan;
 mod field;
 mod flow;
@@ -24,6 +25,7 @@ pub mod words;
 pub use chart::{
     Band, Chart, LimitSpan, Mark, MarkKind, Ribbon, Track, TrackKind, chart_scene, tick_step,
 };
+pub use contest::{compare_sheet, league_sheet};
 pub use fan::Fan;
 pub use field::{
     Placement, Story, arm_items, ghost_items, gone_items, ground_items, happened_items, leg_items,

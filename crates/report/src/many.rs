@@ -15,19 +15,19 @@ use crate::ink;
 use crate::scene::{Anchor, Item, Layer, Scene, Shape, Stroke, rectangle};
 
 /// Width of the page: A4, lying.
-const WIDTH: f64 = 297.0;
-const HEIGHT: f64 = 210.0;
-const MARGIN: f64 = 10.0;
+pub(crate) const WIDTH: f64 = 297.0;
+pub(crate) const HEIGHT: f64 = 210.0;
+pub(crate) const MARGIN: f64 = 10.0;
 /// Width of what is written beside the field.
-const LIST: f64 = 84.0;
+pub(crate) const LIST: f64 = 84.0;
 /// Letters of a line of that, at 3.2 mm.
-const LETTERS: usize = 50;
+pub(crate) const LETTERS: usize = 50;
 /// A path is drawn with a point every so many of its places.
 const EVERY: usize = 2;
 /// As many seconds of the way of a run that died stand out.
 const LAST: f64 = 2.0;
 
-fn page(title: &str, about: &str) -> Scene {
+pub(crate) fn page(title: &str, about: &str) -> Scene {
     let heading = Item::words([MARGIN, MARGIN + 4.5], 6.0, Anchor::Start, ink::TEXT, title).bold();
     let below = [MARGIN, MARGIN + 9.5];
     Scene {
@@ -107,18 +107,22 @@ pub fn spread_sheet(
     scene
 }
 
+/// The way of a run from one of its places on.
+pub(crate) fn way(brief: &Brief, from: usize, place: &Placement) -> Shape {
+    let at = |[x, y]: [f32; 2]| place.at(Point::new(f64::from(x), f64::from(y)));
+    let mut points: Vec<[f64; 2]> = brief.path[from..]
+        .iter()
+        .step_by(EVERY)
+        .map(|(place, _)| at(*place))
+        .collect();
+    points.extend(brief.path.last().map(|(place, _)| at(*place)));
+    Shape::Line(points)
+}
+
 /// The path of one run; the end of one that died stands out.
 fn path_items(brief: &Brief, place: &Placement) -> Vec<Item> {
     let at = |[x, y]: [f32; 2]| place.at(Point::new(f64::from(x), f64::from(y)));
-    let line = |from: usize| {
-        let mut points: Vec<[f64; 2]> = brief.path[from..]
-            .iter()
-            .step_by(EVERY)
-            .map(|(place, _)| at(*place))
-            .collect();
-        points.extend(brief.path.last().map(|(place, _)| at(*place)));
-        Shape::Line(points)
-    };
+    let line = |from: usize| way(brief, from, place);
     let thin = Stroke::full(ink::QUIET, 0.12);
     let mut items = vec![Item::drawn(Layer::Ghost, line(0), thin)];
     let last = brief.path.last().filter(|_| !brief.held());
@@ -229,7 +233,7 @@ pub fn sweep_sheet(title: &str, about: &str, name: &str, points: &[Value]) -> Sc
 }
 
 #[cfg(test)]
-mod tests {
+pub(crate) mod tests {
     use wayodos_core::ids::StepId;
     use wayodos_core::lab::spread::Death;
     use wayodos_core::record::Outcome;
@@ -239,7 +243,7 @@ mod tests {
     use crate::svg::to_svg;
 
     /// A run along a line, that died or held.
-    fn brief(number: u32, died: bool) -> Arc<Brief> {
+    pub(crate) fn brief(number: u32, died: bool) -> Arc<Brief> {
         let death = Death {
             step: StepId(0),
             exit: None,

@@ -1392,6 +1392,7 @@ fn a_league_is_played_from_both_sides_and_says_how_strong_each_is() {
     )
     .unwrap();
     let table = Path::new(project.path()).join("matches.csv");
+    let page = Path::new(project.path()).join("league.svg");
     let (code, out, words) = league(&[
         "ring-contest",
         "straight-on",
@@ -1400,6 +1401,8 @@ fn a_league_is_played_from_both_sides_and_says_how_strong_each_is() {
         "--json",
         "--csv",
         table.to_str().unwrap(),
+        "--draw",
+        page.to_str().unwrap(),
     ]);
     let answer = json(&out);
     assert_eq!(code, 0, "{words}");
@@ -1415,6 +1418,8 @@ fn a_league_is_played_from_both_sides_and_says_how_strong_each_is() {
     );
     let rows = fs::read_to_string(&table).unwrap();
     assert_eq!(rows.lines().count(), 13);
+    let drawn = fs::read_to_string(&page).unwrap();
+    assert!(drawn.contains("who beats whom") && drawn.contains("straight-on"));
     let from_there = rows
         .lines()
         .filter(|row| row.starts_with("straight-on,"))
@@ -1537,7 +1542,16 @@ fn two_versions_are_compared_run_by_run_with_how_sure_it_is() {
         let args = [&["compare", one.path(), "-n", "12", "--json"][..], with].concat();
         wayodos(&args)
     };
-    let (code, out, words) = compare(&["--with", other.path()]);
+    let page = Path::new(one.path()).join("both.svg");
+    let draw = ["--with", other.path(), "--draw", page.to_str().unwrap()];
+    let (code, out, words) = compare(&draw);
+    let drawn = fs::read_to_string(&page).unwrap();
+    assert!(drawn.contains("Which one holds?") && drawn.contains("dashed"));
+    // Copies of one project are told apart by where they are.
+    assert!(
+        words.contains(one.path()) && words.contains(other.path()),
+        "{words}"
+    );
     let answer = json(&out);
     assert_eq!(
         (code, &answer["b_is"]),

@@ -8,7 +8,9 @@ use std::sync::Arc;
 use serde::Serialize;
 use wayodos_core::lab::compare::{Compared, compare as compared};
 use wayodos_core::lab::spread::{Attempt, Brief};
+use wayodos_report::compare_sheet;
 
+use super::draw::write_scene;
 use super::json::Share;
 use super::many::{attempt_of, make, p_words, tell};
 use super::typed::Shared;
@@ -16,6 +18,7 @@ use super::typed::Shared;
 /// One of the two: what it is called, and what is tried.
 struct Side {
     name: String,
+    mission: String,
     attempt: Attempt,
 }
 
@@ -24,6 +27,7 @@ fn side(shared: &Shared, path: &Path, mission: Option<&str>) -> Result<Side, Exi
     let (project, _, attempt) = attempt_of(shared, path, mission)?;
     Ok(Side {
         name: format!("{}: {}", project.name(), project.config.mission),
+        mission: project.config.mission.clone(),
         attempt,
     })
 }
@@ -32,23 +36,32 @@ fn side(shared: &Shared, path: &Path, mission: Option<&str>) -> Result<Side, Exi
 ///
 /// - `with`: another project, or a mission file of one; the same project without it
 /// - `with_mission`: a mission of that, by its name
+/// - `draw`: a file for a page about them
 pub(super) fn compare(
     shared: &Shared,
     path: &Path,
     with: Option<&Path>,
     with_mission: Option<&str>,
     runs: u32,
+    draw: Option<&Path>,
 ) -> ExitCode {
     let sides = side(shared, path, shared.mission.as_deref()).and_then(|first| {
         let mut second = side(shared, with.unwrap_or(path), with_mission)?;
         // The same luck: whatever the other project says.
         second.attempt.seed = first.attempt.seed;
+        let mut first = first;
+        // Copies of one project are told apart by where they are.
+        if let Some(with) = with.filter(|_| first.name == second.name) {
+            first.name = format!("{}: {}", path.display(), first.mission);
+            second.name = format!("{}: {}", with.display(), second.mission);
+        }
         Ok([first, second])
     });
     let sides = match sides {
         Ok(sides) => sides,
         Err(code) => return code,
     };
+    let field = Arc::clone(&sides[0].attempt.world.field);
     let attempts = sides.each_ref().map(|side| side.attempt.clone());
     // Both in turn, so that there is something to compare whenever it is cut short.
     let made = make(shared, 2 * runs as usize, "runs", move |at, spare, stop| {
@@ -62,6 +75,21 @@ pub(super) fn compare(
     };
     let compared = compared(&of(0), &of(1));
     let names = sides.each_ref().map(|side| side.name.as_str());
+    if let Some(file) = draw {
+        let about = format!(
+            "{}, {} runs of each with the same luck, {} scatter",
+            field.name,
+            compared.count(),
+            shared.scatter.word()
+        );
+        let both = [of(0), of(1)];
+        let briefs = [both[0].as_slice(), both[1].as_slice()];
+        let scene = compare_sheet(&field, "Which one holds?", &about, names, briefs, &compared);
+        let written = write_scene(shared, file, &scene);
+        if written != ExitCode::SUCCESS {
+            return written;
+        }
+    }
     let words = report(shared, names, &compared);
     tell(shared, &words, &object(shared, names, &compared));
     if made.cut_short {

@@ -14,14 +14,24 @@ use wayodos_core::project::Setup;
 use wayodos_core::record::Verdict;
 use wayodos_core::robot::Robot;
 use wayodos_core::sim::{Player, Role, World};
+use wayodos_report::league_sheet;
 
 use super::answers::{USAGE, complain};
+use super::draw::write_scene;
 use super::many::{attempt_of, make, tell};
 use super::typed::Shared;
 use crate::folder::{Project, read_text};
 use crate::logbook::{Book, FILE};
 use crate::safe::write_out;
 use crate::work::Job;
+
+/// Files that are written beside the answer.
+pub(super) struct Files {
+    /// A table of all matches.
+    pub(super) csv: Option<PathBuf>,
+    /// A page about the league.
+    pub(super) draw: Option<PathBuf>,
+}
 
 /// Somebody who plays.
 struct Team {
@@ -53,7 +63,7 @@ pub(super) fn league(
     path: &Path,
     named: &[String],
     matches: u32,
-    table: Option<&Path>,
+    files: &Files,
 ) -> ExitCode {
     let (project, job, attempt) = match attempt_of(shared, path, shared.mission.as_deref()) {
         Ok(opened) => opened,
@@ -98,7 +108,7 @@ pub(super) fn league(
         tallies[a][b] = tallies[a][b].and(tally);
         tallies[b][a] = tallies[b][a].and(tally.seen_from_there());
     }
-    if let Some(file) = table
+    if let Some(file) = &files.csv
         && let Err(error) = write_out(file, &rows(&teams, &played))
     {
         complain(
@@ -108,6 +118,23 @@ pub(super) fn league(
         return ExitCode::FAILURE;
     }
     let rated = ratings(&tallies);
+    if let Some(file) = &files.draw {
+        let about = format!(
+            "{} matches, each pair from both sides, {} scatter",
+            played.len(),
+            shared.scatter.word()
+        );
+        let order = by_strength(&rated);
+        let rows: Vec<(&str, Tally, Rating)> = order
+            .into_iter()
+            .map(|at| (teams[at].name.as_str(), total(&tallies[at]), rated[at]))
+            .collect();
+        let title = format!("{}: who beats whom", job.setup.field.name);
+        let written = write_scene(shared, file, &league_sheet(&title, &about, &rows));
+        if written != ExitCode::SUCCESS {
+            return written;
+        }
+    }
     let words = report(shared, &job.setup, &teams, &tallies, &rated, &played);
     tell(shared, &words, &object(shared, &teams, &tallies, &rated));
     if made.cut_short {
@@ -318,6 +345,13 @@ fn entry(project: &Project, job: &Job, number: &str) -> Result<Team, Refusal> {
     })
 }
 
+/// The strongest first.
+fn by_strength(rated: &[Rating]) -> Vec<usize> {
+    let mut order: Vec<usize> = (0..rated.len()).collect();
+    order.sort_by(|a, b| rated[*b].chance.total_cmp(&rated[*a].chance));
+    order
+}
+
 fn total(tallies: &[Tally]) -> Tally {
     tallies.iter().copied().fold(Tally::default(), Tally::and)
 }
@@ -340,8 +374,7 @@ fn report(
         "drawn",
         "lost"
     );
-    let mut order: Vec<usize> = (0..teams.len()).collect();
-    order.sort_by(|a, b| rated[*b].chance.total_cmp(&rated[*a].chance));
+    let order = by_strength(rated);
     for at in &order {
         let Tally { won, drawn, lost } = total(&tallies[*at]);
         let rating = rated[*at];

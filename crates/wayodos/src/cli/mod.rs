@@ -140,6 +140,7 @@ pub fn main(screen: impl FnOnce(Opening) -> io::Result<()>) -> ExitCode {
             with,
             with_mission,
             runs,
+            draw,
             ..
         }) => compare::compare(
             &shared,
@@ -147,14 +148,19 @@ pub fn main(screen: impl FnOnce(Opening) -> io::Result<()>) -> ExitCode {
             with.as_deref(),
             with_mission.as_deref(),
             runs,
+            draw.as_deref(),
         ),
         Some(Command::League {
             project,
             teams,
             matches,
             csv,
+            draw,
             ..
-        }) => league::league(&shared, &project, &teams, matches, csv.as_deref()),
+        }) => {
+            let files = league::Files { csv, draw };
+            league::league(&shared, &project, &teams, matches, &files)
+        }
         Some(Command::Logbook {
             project,
             search,

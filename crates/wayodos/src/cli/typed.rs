@@ -281,6 +281,9 @@ pub(super) enum Command {
         /// The other version's mission (file name without .way).
         #[arg(long, value_name = "NAME", add = ArgValueCandidates::new(complete::missions))]
         with_mission: Option<String>,
+        /// Draw a page about them too: .svg, .pdf or .png.
+        #[arg(long, value_name = "FILE")]
+        draw: Option<PathBuf>,
         /// How many runs of each.
         #[arg(short = 'n', long, value_name = "N", default_value_t = 100, value_parser = clap::value_parser!(u32).range(1..=10_000))]
         runs: u32,
@@ -315,6 +318,9 @@ pub(super) enum Command {
         /// Write a table of all matches to this file too.
         #[arg(long, value_name = "FILE")]
         csv: Option<PathBuf>,
+        /// Draw a page about them too: .svg, .pdf or .png.
+        #[arg(long, value_name = "FILE")]
+        draw: Option<PathBuf>,
         #[command(flatten)]
         mission: MissionOption,
         #[command(flatten)]
