@@ -80,6 +80,14 @@ pub(super) struct VariedOption {
     pub(super) scatter: Option<Scatter>,
 }
 
+#[derive(Args, Clone, Debug, Default)]
+pub(super) struct ScatterOption {
+    /// How much the runs differ: exact (by noise alone), everyday (a careful team) or rough (a
+    /// hurried one).
+    #[arg(long, value_name = "LEVEL", value_parser = scatter())]
+    pub(super) scatter: Option<Scatter>,
+}
+
 fn scatter() -> impl TypedValueParser<Value = Scatter> {
     let words = PossibleValuesParser::new(Scatter::ALL.map(Scatter::word));
     words.map(|word| {
@@ -182,10 +190,8 @@ pub(super) enum Command {
         /// How many runs; without it as many as the project says.
         #[arg(short = 'n', long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=100_000))]
         runs: Option<u32>,
-        /// How much the runs differ: exact (by noise alone), everyday (a careful team) or rough (a
-        /// hurried one).
-        #[arg(long, value_name = "LEVEL", value_parser = scatter())]
-        scatter: Option<Scatter>,
+        #[command(flatten)]
+        scatter: ScatterOption,
         /// Make only part K of N of the runs, for several machines; `merge` puts the parts together.
         #[arg(long, value_name = "K/N", requires = "output")]
         shard: Option<Shard>,
@@ -225,10 +231,8 @@ pub(super) enum Command {
         /// About how many values.
         #[arg(long, value_name = "N", default_value_t = VALUES, value_parser = values())]
         values: usize,
-        /// How much the runs differ: exact (by noise alone), everyday (a careful team) or rough (a
-        /// hurried one).
-        #[arg(long, value_name = "LEVEL", value_parser = scatter())]
-        scatter: Option<Scatter>,
+        #[command(flatten)]
+        scatter: ScatterOption,
         /// Write a table of all values to this file too.
         #[arg(long, value_name = "FILE")]
         csv: Option<PathBuf>,
@@ -255,10 +259,8 @@ pub(super) enum Command {
         /// Write what is found into the mission, when it is proven to be better.
         #[arg(long)]
         take: bool,
-        /// How much the runs differ: exact (by noise alone), everyday (a careful team) or rough (a
-        /// hurried one).
-        #[arg(long, value_name = "LEVEL", value_parser = scatter())]
-        scatter: Option<Scatter>,
+        #[command(flatten)]
+        scatter: ScatterOption,
         #[command(flatten)]
         mission: MissionOption,
         #[command(flatten)]
@@ -287,10 +289,8 @@ pub(super) enum Command {
         /// How many runs of each.
         #[arg(short = 'n', long, value_name = "N", default_value_t = 100, value_parser = clap::value_parser!(u32).range(1..=10_000))]
         runs: u32,
-        /// How much the runs differ: exact (by noise alone), everyday (a careful team) or rough (a
-        /// hurried one).
-        #[arg(long, value_name = "LEVEL", value_parser = scatter())]
-        scatter: Option<Scatter>,
+        #[command(flatten)]
+        scatter: ScatterOption,
         #[command(flatten)]
         mission: MissionOption,
         #[command(flatten)]
@@ -311,10 +311,8 @@ pub(super) enum Command {
         /// How many matches of each pair from each side.
         #[arg(short = 'n', long, value_name = "N", default_value_t = 20, value_parser = clap::value_parser!(u32).range(1..=10_000))]
         matches: u32,
-        /// How much the matches differ: exact (by noise alone), everyday (a careful team) or rough (a
-        /// hurried one).
-        #[arg(long, value_name = "LEVEL", value_parser = scatter())]
-        scatter: Option<Scatter>,
+        #[command(flatten)]
+        scatter: ScatterOption,
         /// Write a table of all matches to this file too.
         #[arg(long, value_name = "FILE")]
         csv: Option<PathBuf>,
@@ -481,7 +479,7 @@ impl Typed {
                 | Command::Tune { scatter, .. }
                 | Command::League { scatter, .. }
                 | Command::Compare { scatter, .. },
-            ) => *scatter,
+            ) => scatter.scatter,
             _ => varied.scatter,
         };
         Ok(Shared {

@@ -9,9 +9,23 @@ use crate::tui::model::Model;
 /// Rows above the list: what is shown, and what the columns are.
 pub(in crate::tui) const HEAD: u16 = 2;
 
-/// The list, and what is beside it where there is room.
+/// The list, and what is beside it; below it where there is no room beside.
 pub(in crate::tui) fn parts(areas: &Areas) -> (Rect, Rect) {
-    files_beside(areas.whole())
+    /// Rows of a list that has something below it, at least.
+    const LEAST: u16 = 8;
+    let whole = areas.whole();
+    let (list, beside) = files_beside(whole);
+    if beside.width > 0 || whole.height < 2 * LEAST {
+        return (list, beside);
+    }
+    let height = whole.height / 2;
+    let list = Rect { height, ..whole };
+    let below = Rect {
+        y: whole.y + height,
+        height: whole.height - height,
+        ..whole
+    };
+    (list, below)
 }
 
 /// The entry of the list at a place of the screen.

@@ -99,6 +99,14 @@ fn what_is_saved_spread_or_marked_is_written_down_with_its_texts() {
         "{frame}"
     );
     assert!(frame.contains("+ let cruise"), "{frame}");
+    // Where there is no room beside the list, it stands below.
+    app.msg(Msg::Input(Event::Resize(90, 30)));
+    let frame = app.frame(Depth::True, Cells::Quadrant);
+    assert!(
+        frame.contains("\"late light\"") && frame.contains("- let cruise = 26 %"),
+        "{frame}"
+    );
+    app.msg(Msg::Input(Event::Resize(160, 50)));
     app.press("Down");
     serve(&mut app, &mut book);
     assert!(

@@ -587,7 +587,8 @@ fn follow(model: &mut Model) {
         return model.files.follow(usize::from(areas.whole().height));
     }
     if model.screen == ScreenName::Logbook {
-        let height = areas.whole().height.saturating_sub(sight::logbook::HEAD);
+        let (list, _) = sight::logbook::parts(&areas);
+        let height = list.height.saturating_sub(sight::logbook::HEAD);
         return model.logbook.follow(usize::from(height));
     }
     let (open, _) = sight::side::halves(model.side.shown, areas.side);

@@ -90,8 +90,26 @@ pub fn draw(model: &Model, theme: Theme, areas: &Areas, buffer: &mut Buffer) {
         row(model, shown[index], here, &columns, theme, line, buffer);
     }
     more_mark(book.scroll, shown.len(), rows, theme, buffer);
-    if beside.width == 0 {
+    let Some(marked) = book.marked().filter(|_| beside.width > 0) else {
         return;
+    };
+    if beside.y > list.y {
+        let hair = "─".repeat(usize::from(beside.width));
+        put(
+            buffer,
+            beside.x,
+            beside.y,
+            beside.width,
+            &hair,
+            theme.role(Role::Hair),
+        );
+        let below = Rect {
+            x: beside.x + 1,
+            y: beside.y + 1,
+            width: beside.width - 2,
+            height: beside.height - 1,
+        };
+        return about(model, marked, theme, below, buffer);
     }
     for y in beside.y..beside.bottom() {
         put(buffer, beside.x, y, 1, "│", theme.role(Role::Hair));
@@ -101,7 +119,6 @@ pub fn draw(model: &Model, theme: Theme, areas: &Areas, buffer: &mut Buffer) {
         width: beside.width - 3,
         ..beside
     };
-    let Some(marked) = book.marked() else { return };
     let high = CURVE.min(beside.height / 2);
     drawn(
         model,
