@@ -247,8 +247,8 @@ struct Outside<'a> {
     look: &'a Look,
     runner: &'a Arc<Runner>,
     spreader: RefCell<Spreader>,
-    /// Of what the mission is compared with.
-    against: Arc<Mutex<Spreader>>,
+    /// Of what the mission is compared with, and the id of what was chosen last.
+    against: Arc<Mutex<(u64, Spreader)>>,
     sweep: RefCell<Option<Ticket>>,
     tune: RefCell<Option<Ticket>>,
     proof: RefCell<Option<Ticket>>,
@@ -296,7 +296,7 @@ impl Outside<'_> {
         (texts, like): (Texts, Attempt),
         runs: u32,
     ) {
-        locked(&self.against).stop();
+        self.stop_against(id);
         let (spreader, runner) = (Arc::clone(&self.against), Arc::clone(self.runner));
         let sender = self.sender.clone();
         std::thread::spawn(move || match other.attempt(&project, &texts, &like) {
@@ -308,10 +308,21 @@ impl Outside<'_> {
                     every: usize::MAX,
                 };
                 let tell = move |id, result| drop(sender.send(Msg::Against(id, Ok(result))));
-                locked(&spreader).begin(&runner, job, tell);
+                // What was read slowly does not take the place of what was chosen later.
+                let mut latest = locked(&spreader);
+                if latest.0 == id {
+                    latest.1.begin(&runner, job, tell);
+                }
             }
             Err(words) => drop(sender.send(Msg::Against(id, Err(words)))),
         });
+    }
+
+    /// Gives up what the mission is compared with; from now on only `id` counts.
+    fn stop_against(&self, id: u64) {
+        let mut latest = locked(&self.against);
+        latest.0 = id;
+        latest.1.stop();
     }
 
     fn book(&self, errand: Errand, home: &Home) {
@@ -429,7 +440,7 @@ fn turn(
                         let project = Box::new(model.project.clone());
                         outside.against(id, project, *other, (texts, *like), runs);
                     }
-                    Effect::StopAgainst => locked(&outside.against).stop(),
+                    Effect::StopAgainst => outside.stop_against(0),
                     Effect::Book(errand) => outside.book(errand, &model.project.home),
                     Effect::Prove(job, rows) => outside.prove(*job, rows),
                     Effect::StopProof => stop(&outside.proof),

@@ -568,6 +568,10 @@ fn missions_robots_fields_and_entries_can_be_compared_with_and_what_cannot_run_s
             .is_some_and(|steps| !steps.is_empty())
     );
     assert_eq!(other.name(), "ring-contest of 2026-11-30 10:00");
+    // The list leads to the logbook, where every entry can be chosen.
+    app.press("@ logbook Enter");
+    assert_eq!(app.model.screen, crate::tui::keymap::ScreenName::Logbook);
+    app.press("Esc");
     // Other luck: nothing to compare with any more.
     app.press("@ saved Enter");
     app.model.seed = 6;

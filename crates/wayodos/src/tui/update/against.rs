@@ -5,25 +5,21 @@ use std::sync::Arc;
 use wayodos_core::project::arrange::Part;
 
 use super::super::finder::{Finder, Item, Pick};
+use super::super::keymap::Action;
 use super::super::many::Against;
 use super::super::model::{Mode, Model, ScreenName, Side};
 use super::super::theme::Role;
 use super::effect::Effect;
 use super::panes;
 use crate::against::Other;
-use crate::logbook::scribe::Errand;
 use crate::shelf::{Kind, list};
 use crate::spreads::SpreadResult;
 
-/// So many entries of the logbook are offered.
-const ENTRIES: usize = 20;
-
 /// Offers what the mission can be compared with.
-pub(super) fn choose(model: &mut Model, effects: &mut Vec<Effect>) {
+pub(super) fn choose(model: &mut Model) {
     if model.spread_of().is_none() {
         return model.say(Role::Thin, "the mission cannot be run as it stands");
     }
-    effects.push(Effect::Book(Errand::List));
     let row = |title: String, what: &str, other: Option<Other>| {
         Item::new(title, "", what, Pick::Against(other.map(Box::new)))
     };
@@ -63,18 +59,13 @@ pub(super) fn choose(model: &mut Model, effects: &mut Vec<Effect>) {
             items.push(row(title, &what, Some(Other::With(part, entry.path))));
         }
     }
-    let known = model.logbook.entries.iter().filter_map(|entry| {
-        let files = model.logbook.files.get(&entry.id)?;
-        Some((entry, files))
-    });
-    for (entry, files) in known.take(ENTRIES) {
-        let other = Other::Entry {
-            when: entry.when.clone(),
-            mission: entry.mission.clone(),
-            files: files.clone(),
-        };
-        items.push(row(other.name(), "an entry of the logbook", Some(other)));
-    }
+    // All of its entries, not only those whose texts have been read.
+    items.push(Item::new(
+        "the logbook",
+        "",
+        "choose an entry there, and @ compares with it",
+        Pick::Do(Action::ToLogbook),
+    ));
     model.mode = Mode::Finding(Box::new(Finder::new("Compare with", items, 0)));
 }
 

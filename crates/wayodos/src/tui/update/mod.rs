@@ -466,7 +466,7 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
         Action::Sweep => sweep::begin(model, effects),
         Action::Tune => tune::begin(model, effects),
         Action::Starts => offers::starts(model),
-        Action::Compare => against::choose(model, effects),
+        Action::Compare => against::choose(model),
         Action::CompareEntry => logbook::compare(model, effects),
         Action::Fan => {
             model.many.hidden = !model.many.hidden;
