@@ -9,6 +9,7 @@ pub mod along;
 pub mod causes;
 pub mod compare;
 pub mod evidence;
+pub mod grid;
 pub mod hindsight;
 pub mod league;
 pub mod remedy;

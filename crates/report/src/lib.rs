@@ -12,6 +12,7 @@ mod contest;
 mod fan;
 mod field;
 mod flow;
+mod grid;
 pub mod ink;
 mod many;
 mod pdf;
@@ -32,6 +33,7 @@ pub use field::{
     moved_items, path_items, prop_items, robot_items,
 };
 pub use flow::{Arrow, Flow, FlowBox, Way, flow_scene, wrap};
+pub use grid::grid_sheet;
 pub use many::{spread_sheet, sweep_sheet};
 pub use pdf::{DrawError, to_pdf, to_png};
 pub use raster::{Canvas, Raster, rasterise};

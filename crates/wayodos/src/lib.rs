@@ -8,6 +8,7 @@ pub mod cli;
 pub mod demo;
 pub mod draft;
 pub mod folder;
+pub mod grids;
 pub mod log;
 pub mod logbook;
 pub mod look;

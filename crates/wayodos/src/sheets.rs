@@ -2,9 +2,13 @@
 
 use std::sync::Arc;
 
-use wayodos_report::{Parts, Scene, spread_sheet, sweep_sheet};
+use wayodos_report::{Parts, Scene, grid_sheet, spread_sheet, sweep_sheet};
+
+use wayodos_core::lab::grid::{Grid, Pair};
+use wayodos_core::lab::sweep::Point;
 
 use crate::folder::Project;
+use crate::grids::{GridJob, words};
 use crate::spreads::SpreadResult;
 use crate::sweeps::TextsResult;
 use crate::work::RunReport;
@@ -16,6 +20,13 @@ pub enum Sheet {
     Run(Arc<RunReport>),
     /// Many runs: all paths, what died, and why.
     Spread(Arc<SpreadResult>),
+    /// How often it holds with each pair of values of two numbers.
+    Grid {
+        /// What was tried.
+        job: Box<GridJob>,
+        /// What came of it.
+        result: Arc<TextsResult<Pair>>,
+    },
     /// How often it holds over the values of a number.
     Sweep {
         /// What the number is called.
@@ -34,6 +45,7 @@ impl Sheet {
             Self::Run(_) => "",
             Self::Spread(_) => "-spread",
             Self::Sweep { .. } => "-sweep",
+            Self::Grid { .. } => "-grid",
         }
     }
 
@@ -51,6 +63,7 @@ impl Sheet {
                 let briefs = &result.spread.briefs;
                 spread_sheet(field, &title, &about, briefs, (&result.summary, &steps))
             }
+            Self::Grid { job, result } => grid_page(project, job, &result.points),
             Self::Sweep { name, runs, result } => {
                 let about = format!("{}, {runs} runs of each value", project.config.mission);
                 sweep_sheet(&sweep_title(project, name), &about, name, &result.points)
@@ -74,4 +87,17 @@ pub fn about_spread(field: &str, seed: u64, scatter: &str) -> String {
 /// What a page about a number over a span is called.
 pub fn sweep_title(project: &Project, name: &str) -> String {
     format!("{}: where {name} holds", project.name())
+}
+
+/// The page about two numbers at once.
+pub fn grid_page(project: &Project, job: &GridJob, points: &[Point<Pair>]) -> Scene {
+    let (mission, runs) = (&project.config.mission, job.runs);
+    let scatter = job.attempt.scatter.word();
+    let about = format!("{mission}, {scatter} scatter; in each cell how many of {runs} runs held");
+    let block = Grid::new(points, job.columns()).holds();
+    let any = points.iter().any(|point| point.held().times > 0);
+    let verdict = words(job, block.as_ref(), any);
+    let names = [0, 1].map(|axis| job.axes[axis].name.as_str());
+    let title = format!("{}: where {} hold together", project.name(), job.name());
+    grid_sheet(&title, &about, (&names, &verdict), points, job.columns())
 }

@@ -211,6 +211,11 @@ impl Order {
         self.texts * (self.runs as usize + 1)
     }
 
+    /// How many varied runs of each text.
+    pub const fn runs(self) -> u32 {
+        self.runs
+    }
+
     const fn piece(self, at: usize) -> (usize, u32) {
         (at % self.texts, (at / self.texts) as u32)
     }

@@ -1298,6 +1298,37 @@ fn a_sweep_finds_where_a_number_holds() {
         .unwrap();
     let (_, by_place, _) = sweep(&[&format!("{}:1", line + 1), "12 %..24 %", "--values", "7"]);
     assert_eq!(by_place, out);
+    // Two numbers at once.
+    let (code, out, words) = sweep(&[
+        "creep",
+        "10 %..22 %",
+        "--values",
+        "5",
+        "--also",
+        "cruise=10 %..30 %",
+    ]);
+    let answer = json(&out);
+    assert_eq!(
+        (code, answer["points"].as_array().map(Vec::len)),
+        (0, Some(24)),
+        "{words}"
+    );
+    assert_eq!(answer["axes"][1]["holds"][1], 30.0, "{words}");
+    assert!(
+        answer["axes"][1]["holds"][0].as_f64() > Some(10.0),
+        "{words}"
+    );
+    assert!(
+        words.contains("holds with creep") && words.contains("in the middle"),
+        "{words}"
+    );
+    for (wrong, words) in [
+        ("creep", "named twice"),
+        ("cruise=1 s..2 s", "1 s is no value of it"),
+    ] {
+        let (code, _, err) = sweep(&["creep", "--also", wrong]);
+        assert!(code == 64 && err.contains(words), "{wrong}: {err}");
+    }
     for (wrong, words) in [
         (["cruse", "1 %..2 %"], "did you mean `cruise`?"),
         (["cruise", "24 %..12 %"], "write the smaller amount first"),

@@ -106,6 +106,11 @@ pub fn advised(points: &[Point]) -> Option<usize> {
         let off = |at: &usize| (points[*at].value.si() - middle).abs();
         return (start..end).min_by(|a, b| off(a).total_cmp(&off(b)));
     }
+    most_held(points)
+}
+
+/// The one of which most runs held, and of several such the middle one; none when none held.
+pub(super) fn most_held<V>(points: &[Point<V>]) -> Option<usize> {
     let most = points.iter().map(|point| point.held().times).max()?;
     let best: Vec<usize> = (0..points.len())
         .filter(|at| points[*at].held().times == most)

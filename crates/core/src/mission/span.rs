@@ -4,7 +4,7 @@
 use super::amounts::misfit;
 use super::ast::{Let, Slot, SlotKind, Value};
 use super::edit::{Edit, edit, source_slot};
-use super::parser::Parsed;
+use super::parser::{Parsed, parse};
 use crate::ids::SlotId;
 use crate::units::{Quantity, tidy};
 
@@ -215,6 +215,22 @@ pub fn put_all(parsed: &Parsed, text: &str, values: &[(SlotId, Quantity)]) -> St
     edits
         .iter()
         .fold(text.to_owned(), |text, edit| edit.apply(&text))
+}
+
+/// Puts several numbers in place at once, and beside those with a name notes between which values they
+/// were found to hold.
+pub fn put_all_with_spans(
+    text: &str,
+    values: &[(SlotId, Quantity, Option<[Quantity; 2]>)],
+) -> String {
+    // From the end of the text on: a note brings slots of its own, and moves only those behind it.
+    let mut values = values.to_vec();
+    values.sort_by_key(|(slot, _, _)| std::cmp::Reverse(*slot));
+    values
+        .into_iter()
+        .fold(text.to_owned(), |text, (slot, value, held)| {
+            put_with_span(&parse(&text), &text, slot, value, held)
+        })
 }
 
 /// The text of a mission that begins at another start of its field.

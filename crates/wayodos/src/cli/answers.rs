@@ -107,6 +107,8 @@ pub(super) fn cannot_open(shared: &Shared, error: &OpenError) -> ExitCode {
     let slip = match error {
         OpenError::Missing(path) => path
             .to_str()
+            // `wayodos spread demo` names a command, without a slip: the hint about folders fits.
+            .filter(|word| !commands().iter().any(|name| name == word))
             .filter(|word| nearest(word, commands().iter().map(String::as_str)).is_some())
             .map(no_command),
         OpenError::NoProject(_)

@@ -9,6 +9,7 @@ mod compare;
 mod complete;
 pub(crate) mod draw;
 mod fmt;
+mod grid;
 mod json;
 mod league;
 mod logbook;
@@ -113,6 +114,7 @@ pub fn main(screen: impl FnOnce(Opening) -> io::Result<()>) -> ExitCode {
             project,
             slot,
             span,
+            also,
             runs,
             values,
             csv,
@@ -122,6 +124,7 @@ pub fn main(screen: impl FnOnce(Opening) -> io::Result<()>) -> ExitCode {
             let asked = sweep::Asked {
                 slot,
                 span,
+                also,
                 values,
                 runs,
                 csv,

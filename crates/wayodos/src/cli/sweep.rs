@@ -13,14 +13,16 @@ use wayodos_report::sweep_sheet;
 
 use super::answers::{USAGE, complain};
 use super::draw::write_scene;
+use super::grid;
 use super::json::Share;
 use super::many::{attempt_of, make, tell};
-use super::span::{Span, slot_of};
+use super::span::{Amount, Span, slot_of};
 use super::typed::Shared;
 use crate::folder::Project;
+use crate::grids::{self, GridJob};
 use crate::safe::write_out;
 use crate::sheets::sweep_title;
-use crate::sweeps::{Order, SweepJob, learn, piece};
+use crate::sweeps::{Order, RUNS, SweepJob, VALUES, learn, piece};
 
 /// What is asked of a sweep besides the project.
 pub(super) struct Asked {
@@ -28,10 +30,12 @@ pub(super) struct Asked {
     pub(super) slot: String,
     /// From where to where; proposed without it.
     pub(super) span: Option<Span>,
+    /// A second number, to be tried together with the first.
+    pub(super) also: Option<Amount>,
     /// About how many values.
-    pub(super) values: usize,
+    pub(super) values: Option<usize>,
     /// How many varied runs of each.
-    pub(super) runs: u32,
+    pub(super) runs: Option<u32>,
     /// A table of all values.
     pub(super) csv: Option<PathBuf>,
     /// A page about them.
@@ -44,14 +48,41 @@ pub(super) fn sweep(shared: &Shared, path: &Path, asked: &Asked) -> ExitCode {
         Err(code) => return code,
     };
     let parsed = &job.prepared.parsed;
-    let span = asked.span.map(|Span(ends)| ends);
-    let swept = slot_of(parsed, &job.text, &asked.slot).and_then(|slot| {
-        let hint = "a span is two amounts with their units, such as `20 %..60 %`";
-        values_of(parsed, &job.text, slot, span, asked.values)
-            .map_err(|what| (what.to_string(), hint.to_owned()))
+    let most = asked.values.unwrap_or(match asked.also {
+        Some(_) => grids::VALUES,
+        None => VALUES,
     });
+    let values = |named: &str, span: Option<Span>| {
+        let hint = "a span is two amounts with their units, such as `20 %..60 %`";
+        let slot = slot_of(parsed, &job.text, named)?;
+        values_of(parsed, &job.text, slot, span.map(|Span(ends)| ends), most)
+            .map_err(|what| (what.to_string(), hint.to_owned()))
+    };
+    let second = asked
+        .also
+        .as_ref()
+        .map(|also| values(&also.named, also.span));
+    let swept = values(&asked.slot, asked.span).and_then(|first| Ok((first, second.transpose()?)));
     let swept = match swept {
-        Ok(swept) => swept,
+        Ok((first, Some(second))) if first.slot == second.slot => Err((
+            format!("`{}` is named twice", asked.slot),
+            "name two numbers".to_owned(),
+        )),
+        other => other,
+    };
+    let swept = match swept {
+        Ok((first, Some(second))) => {
+            let job = GridJob {
+                id: 0,
+                axes: [first, second],
+                text: Arc::clone(&job.text),
+                setup: Arc::clone(&job.setup),
+                attempt,
+                runs: asked.runs.unwrap_or(grids::RUNS),
+            };
+            return grid::grid(shared, &project, &job, asked);
+        }
+        Ok((swept, None)) => swept,
         Err((what, hint)) => {
             complain(&what, &hint);
             return ExitCode::from(USAGE);
@@ -63,7 +94,7 @@ pub(super) fn sweep(shared: &Shared, path: &Path, asked: &Asked) -> ExitCode {
         text: Arc::clone(&job.text),
         setup: Arc::clone(&job.setup),
         attempt,
-        runs: asked.runs,
+        runs: asked.runs.unwrap_or(RUNS),
     };
     let (texts, swept) = (job.texts(), job.swept);
     let order = Order::of(&texts);
@@ -74,21 +105,15 @@ pub(super) fn sweep(shared: &Shared, path: &Path, asked: &Asked) -> ExitCode {
         .map(|value| Point::new(*value))
         .collect();
     learn(&mut points, order, 0, made.results);
-    if let Some(file) = &asked.csv
-        && let Err(error) = write_out(file, &table(&points))
-    {
-        complain(
-            &format!("cannot write {}: {error}", file.display()),
-            "check the path, and that its folder may be written to",
-        );
-        return ExitCode::FAILURE;
+    if let Err(code) = write_table(asked.csv.as_deref(), || table(&points)) {
+        return code;
     }
     if let Some(file) = &asked.draw {
         let about = format!(
             "{}, {} scatter, {} runs of each value",
             project.config.mission,
             shared.scatter.word(),
-            asked.runs
+            order.runs()
         );
         let title = sweep_title(&project, &swept.name);
         let scene = sweep_sheet(&title, &about, &swept.name, &points);
@@ -160,13 +185,27 @@ fn report(shared: &Shared, project: &Project, swept: &Swept, points: &[Point]) -
 }
 
 #[derive(Serialize)]
-struct PointOut {
-    value: f64,
+pub(super) struct PointOut<V> {
+    value: V,
     refused: bool,
     held: Share,
     duration_s: Option<f64>,
     score: Option<f64>,
     margin: Option<f64>,
+}
+
+impl<V> PointOut<V> {
+    /// - `value`: what tells it from the others
+    pub(super) fn of<T>(point: &Point<T>, value: V) -> Self {
+        Self {
+            value,
+            refused: point.refused,
+            held: point.held().into(),
+            duration_s: point.seconds(),
+            score: point.score(),
+            margin: point.margin,
+        }
+    }
 }
 
 #[derive(Serialize)]
@@ -177,7 +216,7 @@ struct SweepOut<'a> {
     swept: &'a str,
     unit: &'a str,
     now: f64,
-    points: Vec<PointOut>,
+    points: Vec<PointOut<f64>>,
     /// The widest stretch that holds.
     holds: Option<[f64; 2]>,
     advised: Option<f64>,
@@ -189,14 +228,7 @@ fn object<'a>(
     swept: &'a Swept,
     points: &'a [Point],
 ) -> impl Serialize + 'a {
-    let out = |point: &Point| PointOut {
-        value: point.value.value,
-        refused: point.refused,
-        held: point.held().into(),
-        duration_s: point.seconds(),
-        score: point.score(),
-        margin: point.margin,
-    };
+    let out = |point: &Point| PointOut::of(point, point.value.value);
     SweepOut {
         version: 1,
         mission: &project.config.mission,
@@ -211,40 +243,58 @@ fn object<'a>(
     }
 }
 
+/// Writes a table where one is asked for, or says why it cannot.
+pub(super) fn write_table(
+    file: Option<&Path>,
+    table: impl FnOnce() -> Vec<u8>,
+) -> Result<(), ExitCode> {
+    let Some(file) = file else { return Ok(()) };
+    write_out(file, &table()).map_err(|error| {
+        complain(
+            &format!("cannot write {}: {error}", file.display()),
+            "check the path, and that its folder may be written to",
+        );
+        ExitCode::FAILURE
+    })
+}
+
+/// What a table says of every value, behind the value itself.
+pub(super) const COLUMNS: [&str; 7] =
+    ["held", "of", "low", "high", "duration_s", "score", "margin"];
+
+/// The same of one of them.
+pub(super) fn cells<V>(point: &Point<V>) -> [String; 7] {
+    let words = |value: Option<f64>| value.map_or_else(String::new, |value| value.to_string());
+    let held = point.held();
+    let (low, high) = held.interval();
+    [
+        held.times.to_string(),
+        held.of.to_string(),
+        low.to_string(),
+        high.to_string(),
+        words(point.seconds()),
+        words(point.score()),
+        words(point.margin),
+    ]
+}
+
 /// A row for each value.
 fn table(points: &[Point]) -> Vec<u8> {
-    let mut rows = csv::Writer::from_writer(Vec::new());
-    let mut write = |row: [String; 8]| {
-        rows.write_record(row)
+    let rows = points.iter().map(|point| {
+        let value = [point.value.to_string()];
+        value.into_iter().chain(cells(point)).collect()
+    });
+    table_of(&["value"], rows)
+}
+
+/// A table: what tells the rows apart, and what is said of each.
+pub(super) fn table_of(names: &[&str], rows: impl Iterator<Item = Vec<String>>) -> Vec<u8> {
+    let mut table = csv::Writer::from_writer(Vec::new());
+    let heading = names.iter().chain(&COLUMNS).map(|name| (*name).to_owned());
+    for row in std::iter::once(heading.collect()).chain(rows) {
+        table
+            .write_record(row)
             .expect("rows of the same length go into memory");
-    };
-    write(
-        [
-            "value",
-            "held",
-            "of",
-            "low",
-            "high",
-            "duration_s",
-            "score",
-            "margin",
-        ]
-        .map(str::to_owned),
-    );
-    let words = |value: Option<f64>| value.map_or_else(String::new, |value| value.to_string());
-    for point in points {
-        let held = point.held();
-        let (low, high) = held.interval();
-        write([
-            point.value.to_string(),
-            held.times.to_string(),
-            held.of.to_string(),
-            low.to_string(),
-            high.to_string(),
-            words(point.seconds()),
-            words(point.score()),
-            words(point.margin),
-        ]);
     }
-    rows.into_inner().expect("memory takes everything")
+    table.into_inner().expect("memory takes everything")
 }

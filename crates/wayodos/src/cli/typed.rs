@@ -14,7 +14,6 @@ use super::shard::Shard;
 use super::span::{Amount, Span};
 use crate::log::Level;
 use crate::look::Look;
-use crate::sweeps::{RUNS, VALUES};
 
 /// Options that may stand before a command as well as after it.
 #[derive(Args, Clone, Debug, Default)]
@@ -225,12 +224,16 @@ pub(super) enum Command {
         /// From where to where, such as `20 %..60 %`; without it its safe span, or from half to
         /// twice of what stands there.
         span: Option<Span>,
-        /// How many varied runs of each value.
-        #[arg(short = 'n', long, value_name = "N", default_value_t = RUNS, value_parser = clap::value_parser!(u32).range(1..=10_000))]
-        runs: u32,
-        /// About how many values.
-        #[arg(long, value_name = "N", default_value_t = VALUES, value_parser = values())]
-        values: usize,
+        /// A second number, over its own span: every value with every value of the first; such as
+        /// `near` or `near=200 mm..300 mm`.
+        #[arg(long, value_name = "NUMBER[=SPAN]")]
+        also: Option<Amount>,
+        /// How many varied runs of each value; without it 40, or 20 of each pair.
+        #[arg(short = 'n', long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=10_000))]
+        runs: Option<u32>,
+        /// About how many values; without it 25, or 9 of each of two numbers.
+        #[arg(long, value_name = "N", value_parser = values())]
+        values: Option<usize>,
         #[command(flatten)]
         scatter: ScatterOption,
         /// Write a table of all values to this file too.

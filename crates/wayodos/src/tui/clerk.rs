@@ -278,6 +278,7 @@ impl Clerk {
             | Effect::Spread(_)
             | Effect::StopSpread
             | Effect::Sweep(_)
+            | Effect::Grid(_)
             | Effect::StopSweep
             | Effect::Tune(_)
             | Effect::StopTune

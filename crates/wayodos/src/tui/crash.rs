@@ -42,9 +42,12 @@ pub fn note(msg: &Msg, typing: bool) {
         Msg::Input(Event::Paste(text)) => format!("{} bytes pasted", text.len()),
         Msg::Input(other) => format!("{other:?}"),
         Msg::Tick(_) => return,
-        Msg::Spread(..) | Msg::Swept(..) | Msg::Tuned(..) | Msg::Against(..) | Msg::Proved(..) => {
-            "more runs".to_owned()
-        }
+        Msg::Spread(..)
+        | Msg::Swept(..)
+        | Msg::Gridded(..)
+        | Msg::Tuned(..)
+        | Msg::Against(..)
+        | Msg::Proved(..) => "more runs".to_owned(),
         Msg::Ran(id, report) => format!(
             "run {id} came, {}",
             if report.is_some() { "done" } else { "none" }

@@ -4,6 +4,7 @@
 use std::sync::Arc;
 
 use wayodos_core::lab::compare::{Compared, compare};
+use wayodos_core::lab::grid::{Block, Grid, Pair};
 use wayodos_core::lab::spread::Brief;
 use wayodos_core::lab::statistics::Share;
 use wayodos_core::lab::sweep::{HOLDS, advised};
@@ -12,6 +13,7 @@ use wayodos_core::project::Setup;
 use wayodos_core::record::Intervention;
 use wayodos_core::scatter::Scatter;
 
+use crate::grids::GridJob;
 use crate::spreads::SpreadResult;
 use crate::sweeps::{SweepJob, TextsJob, TextsResult};
 use crate::tunes::TuneJob;
@@ -112,6 +114,36 @@ impl Sweeping {
             let here = values.iter().position(|value| *value == self.job.swept.now);
             here.unwrap_or(values.len() / 2)
         };
+        self.marked.or_else(advised).unwrap_or_else(now)
+    }
+}
+
+/// Two numbers at once as the screen has them.
+#[derive(Clone, Debug)]
+pub struct Gridding {
+    /// What was asked for.
+    pub job: GridJob,
+    /// What is known so far.
+    pub result: Option<Arc<TextsResult<Pair>>>,
+    /// The pair that is marked; the one that is advised, until another one was chosen.
+    pub marked: Option<usize>,
+}
+
+impl Gridding {
+    fn grid(&self) -> Option<Grid<'_>> {
+        let result = self.result.as_ref()?;
+        Some(Grid::new(&result.points, self.job.columns()))
+    }
+
+    /// The largest rectangle that holds, as far as it is known.
+    pub fn holds(&self) -> Option<Block> {
+        self.grid()?.holds()
+    }
+
+    /// The pair that is marked: what was chosen, else what is advised, else what stands there.
+    pub fn at(&self) -> usize {
+        let advised = || self.grid()?.advised();
+        let now = || self.job.now().unwrap_or(0);
         self.marked.or_else(advised).unwrap_or_else(now)
     }
 }

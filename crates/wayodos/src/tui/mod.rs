@@ -57,6 +57,7 @@ use wayodos_core::lab::spread::{Attempt, Spread};
 
 use crate::against::Other;
 use crate::folder::{Home, Project};
+use crate::grids::GridJob;
 use crate::logbook::scribe::{Errand, Scribe};
 use crate::look::Cells;
 use crate::look::{Look, Opening, Pictures, ThemeName};
@@ -279,6 +280,15 @@ impl Outside<'_> {
         *self.sweep.borrow_mut() = Some(ticket);
     }
 
+    fn grid(&self, job: &GridJob) {
+        stop(&self.sweep);
+        let sender = self.sender.clone();
+        let tell = move |id, result| drop(sender.send(Msg::Gridded(id, result)));
+        let memory = self.spreader.borrow().memory();
+        let ticket = sweeps::begin(self.runner, memory, job.texts(), job.pairs(), tell);
+        *self.sweep.borrow_mut() = Some(ticket);
+    }
+
     fn tune(&self, batch: Batch) {
         stop(&self.tune);
         let sender = self.sender.clone();
@@ -427,6 +437,7 @@ fn turn(
                     Effect::Spread(job) => outside.spread(job),
                     Effect::StopSpread => outside.spreader.borrow_mut().stop(),
                     Effect::Sweep(job) => outside.sweep(*job),
+                    Effect::Grid(job) => outside.grid(&job),
                     Effect::StopSweep => stop(&outside.sweep),
                     Effect::Tune(batch) => outside.tune(*batch),
                     Effect::StopTune => stop(&outside.tune),

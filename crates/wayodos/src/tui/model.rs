@@ -28,7 +28,7 @@ use super::keymap::Action;
 pub use super::keymap::ScreenName;
 use super::layout::{Areas, Pane, Shape, layout};
 use super::logbook::Logbook;
-pub use super::many::{Many, Proving, SpreadOf, Sweeping, Tuning};
+pub use super::many::{Gridding, Many, Proving, SpreadOf, Sweeping, Tuning};
 use super::measure::wrapped;
 use super::theme::Role;
 use crate::draft::Draft;
@@ -350,6 +350,8 @@ pub struct Model {
     pub many: Many,
     /// The number that was swept last.
     pub sweep: Option<Sweeping>,
+    /// The two numbers that were tried together, when that was after the last sweep.
+    pub grid: Option<Gridding>,
     /// The search that was made last.
     pub tune: Option<Tuning>,
     /// The rows of the list that is open are being tried.
@@ -422,6 +424,7 @@ impl Model {
             field: FieldPane::default(),
             many: Many::default(),
             sweep: None,
+            grid: None,
             tune: None,
             proof: None,
             from: None,

@@ -30,6 +30,7 @@ use super::view::Screen;
 use crate::against::Other;
 use crate::draft::Draft;
 use crate::folder::{Home, Project, Saved};
+use crate::grids::GridJob;
 use crate::logbook::scribe::Errand;
 use crate::spreads::SpreadJob;
 use crate::sweeps::{SweepJob, TextsJob};
@@ -53,6 +54,8 @@ struct App {
     tune: bool,
     /// The sweep that was asked for last.
     sweep: Option<SweepJob>,
+    /// The two numbers at once that were asked for last.
+    grid: Option<GridJob>,
     /// The rows of a list that are to be tried, unless that was given up.
     proof: Option<(TextsJob, Vec<usize>)>,
 }
@@ -72,6 +75,7 @@ impl App {
             book: Vec::new(),
             tune: false,
             sweep: None,
+            grid: None,
             proof: None,
         };
         let job = app.model.job().map(Effect::Run);
@@ -112,6 +116,7 @@ impl App {
                 Effect::Spread(job) => self.spread = Some(job),
                 Effect::StopSpread => self.spread = None,
                 Effect::Sweep(job) => self.sweep = Some(*job),
+                Effect::Grid(job) => self.grid = Some(*job),
                 Effect::Against {
                     id, other, texts, ..
                 } => self.against = Some((id, *other, texts)),
@@ -924,6 +929,7 @@ fn on(mission: &str, seed: u64) -> App {
         book: Vec::new(),
         tune: false,
         sweep: None,
+        grid: None,
         proof: None,
     };
     let job = app.model.job().map(Effect::Run);

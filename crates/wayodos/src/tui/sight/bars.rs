@@ -181,6 +181,12 @@ pub(in crate::tui) fn focus_hints(model: &Model) -> &'static [(&'static str, &'s
             ("Tab", "next tab"),
             ("Esc", "text"),
         ],
+        (Pane::Side, Side::Sweep) if model.grid.is_some() => &[
+            ("Arrows", "which pair"),
+            ("Enter", "put both there"),
+            ("Tab", "next tab"),
+            ("Esc", "text"),
+        ],
         (Pane::Side, Side::Sweep) => &[
             ("Left Right", "which value"),
             ("Enter", "put it there"),

@@ -5,6 +5,7 @@ pub mod bars;
 pub mod chart;
 pub mod field;
 pub mod files;
+pub mod grid;
 pub mod logbook;
 pub mod overlay;
 pub mod side;

@@ -10,8 +10,8 @@ use crate::tui::theme::Role;
 pub(in crate::tui) const LEFT: u16 = 7;
 
 /// Whether the text is another one than the one that was swept.
-pub fn is_old(model: &Model, sweep: &Sweeping) -> bool {
-    *model.mission().text != *sweep.job.text
+pub fn is_old(model: &Model, text: &str) -> bool {
+    *model.mission().text != *text
 }
 
 /// The column of a value in the plot.
@@ -61,12 +61,19 @@ pub fn verdict(sweep: &Sweeping) -> (String, Role) {
 
 /// What came of one value, in a sentence.
 pub fn about(point: &Point) -> String {
+    came_of(&point.value.to_string(), point)
+}
+
+/// What came of one of several texts, in a sentence.
+///
+/// - `name`: what tells it from the others
+pub fn came_of<V>(name: &str, point: &Point<V>) -> String {
     if point.refused {
-        return format!("{}: the mission cannot be run so", point.value);
+        return format!("{name}: the mission cannot be run so");
     }
     let held = point.held();
     if held.of == 0 {
-        return format!("{}: nothing known yet", point.value);
+        return format!("{name}: nothing known yet");
     }
     let time = point
         .seconds()
@@ -78,8 +85,7 @@ pub fn about(point: &Point) -> String {
         format!(", thinnest decision {margin:.0}")
     });
     format!(
-        "{}: held {} ({}){time}{score}{margin}",
-        point.value,
+        "{name}: held {} ({}){time}{score}{margin}",
         held.words(),
         held.interval_words()
     )

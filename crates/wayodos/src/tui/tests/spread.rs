@@ -212,6 +212,69 @@ fn a_number_is_swept_and_put_into_the_middle_of_where_it_holds() {
     assert!(app.notice().contains("does not hold"));
 }
 
+#[test]
+fn two_numbers_at_once_are_put_where_both_hold() {
+    let mut app = App::new();
+    app.press(":");
+    assert!(app.notice().contains("~ on one number first"));
+    app.press("~ Esc :");
+    assert!(app.notice().contains("put the cursor on another one"));
+    app.press("S");
+    app.press("let Space creep Enter :");
+    let frame = app.frame(Depth::True, Cells::Quadrant);
+    assert!(
+        frame.contains("cruise and creep") && frame.contains("runs are being made"),
+        "{frame}"
+    );
+    app.press("Enter");
+    assert!(app.notice().contains("wait until all"));
+    let job = app.grid.clone().expect("a grid was asked for");
+    let result = tried(job.texts(), job.pairs(), 1);
+    app.msg(Msg::Gridded(job.id, result));
+    let frame = app.frame(Depth::True, Cells::Quadrant);
+    assert!(frame.contains("holds with cruise"), "{frame}");
+    let grid = app.model.grid.clone().unwrap();
+    let (block, at) = (grid.holds().unwrap(), grid.at());
+    let [cruise, creep] = job.pairs()[at];
+    let [first, second] = [0, 1].map(|axis| job.span(axis, &block));
+    // Both go where both hold, and say so in the text; one key takes both back.
+    let before = app.model.doc.text.clone();
+    app.press("Enter");
+    let lines = format!(
+        "let cruise = {cruise}, safe from {} to {}, measured\nlet creep = {creep}, safe from {} to {}, measured\n",
+        first[0], first[1], second[0], second[1]
+    );
+    assert!(
+        app.model.doc.text.contains(&lines),
+        "{}",
+        app.model.doc.text
+    );
+    app.press("u");
+    assert_eq!(app.model.doc.text, before);
+    // Another pair is marked with the arrows, and is put there without a claim that is not so.
+    app.press("%");
+    app.model.side.shown = Side::Sweep;
+    for _ in 0..20 {
+        app.press("Left Down");
+    }
+    assert_eq!(app.model.grid.as_ref().unwrap().at(), 0);
+    app.press("Enter");
+    let [cruise, creep] = job.pairs()[0];
+    let lines = format!("let cruise = {cruise}\nlet creep = {creep}\n");
+    assert!(
+        app.model.doc.text.contains(&lines),
+        "{}",
+        app.model.doc.text
+    );
+    assert!(app.notice().contains("does not hold"));
+    // The number is found again in the changed text; a sweep of one number takes the tab back.
+    app.press(":");
+    assert_eq!(app.grid.as_ref().unwrap().axes[0].name, "cruise");
+    app.press("Esc S");
+    app.press("limit Enter ~");
+    assert!(app.model.grid.is_none() && app.model.sweep.is_some());
+}
+
 /// Answers the batches of a search until it wants no more: a run holds when the first amount is above
 /// a limit, and is quicker the more it is.
 fn tune(app: &mut App, limit: f64) {
@@ -659,4 +722,12 @@ fn x_writes_the_page_of_the_tab_that_is_looked_at() {
     assert_eq!(page.suffix(), "-sweep");
     let svg = wayodos_report::to_svg(&page.scene(&app.model.project, 5));
     assert!(svg.contains("where charge holds"));
+    app.press("Esc Down :");
+    let job = app.grid.clone().expect("there is a number below");
+    let result = tried(job.texts(), job.pairs(), 1);
+    app.msg(Msg::Gridded(job.id, result));
+    let page = asked(&mut app, "x");
+    assert_eq!(page.suffix(), "-grid");
+    let svg = wayodos_report::to_svg(&page.scene(&app.model.project, 5));
+    assert!(svg.contains("where charge and") && svg.contains("hold together"));
 }

@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use ratatui::crossterm::event::Event;
 use wayodos_core::finding::Finding;
+use wayodos_core::lab::grid::Pair;
 use wayodos_core::lab::spread::Attempt;
 
 use super::super::ask::Answers;
@@ -12,6 +13,7 @@ use super::super::document::Document;
 use crate::against::Other;
 use crate::draft::Draft;
 use crate::folder::{Project, Saved};
+use crate::grids::GridJob;
 use crate::logbook::scribe::{Answer, Errand};
 use crate::sheets::Sheet;
 use crate::shelf::{Change, Done};
@@ -34,6 +36,8 @@ pub enum Msg {
     Spread(u64, Arc<SpreadResult>),
     /// A sweep has grown: the id of what was asked for, and what there is.
     Swept(u64, Arc<TextsResult>),
+    /// More of two numbers at once is there.
+    Gridded(u64, Arc<TextsResult<Pair>>),
     /// Runs of a search are there: the id of what was asked for, and what there is.
     Tuned(u64, BatchResult),
     /// Runs of what the mission is compared with, or why there are none: the id of what was asked for.
@@ -112,6 +116,8 @@ pub enum Effect {
     Spread(SpreadJob),
     /// Nobody wants the many runs that are being made.
     StopSpread,
+    /// Try two numbers at once, in place of the sweep that is being made.
+    Grid(Box<GridJob>),
     /// Sweep a number, in place of the sweep that is being made.
     Sweep(Box<SweepJob>),
     /// Nobody wants the sweep that is being made.

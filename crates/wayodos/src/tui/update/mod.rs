@@ -3,10 +3,13 @@
 
 mod against;
 mod ask;
+mod batch;
 mod change;
 mod effect;
 mod files;
 mod find;
+mod grid;
+mod gridded;
 mod hands;
 mod keep;
 mod lists;
@@ -144,6 +147,7 @@ fn take(model: &mut Model, msg: Msg) -> Vec<Effect> {
         Msg::Proved(id, result) => proof::on_proved(model, id, &result),
         Msg::Tuned(id, result) => tuned::on_tuned(model, id, result, &mut effects),
         Msg::Swept(id, result) => swept::on_swept(model, id, result),
+        Msg::Gridded(id, result) => gridded::on_grid(model, id, result),
         Msg::Book(answer) => logbook::on_answer(model, answer),
         Msg::Saved(path, result, text) => keep::on_saved(model, &path, result, &text, &mut effects),
         Msg::Exported(Ok(files)) => {
@@ -320,6 +324,7 @@ fn pane_key(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) -> bool
     if !plain || hidden {
         return false;
     }
+    let on_grid = model.side.shown == Side::Sweep && model.grid.is_some();
     match (model.focus, key.code) {
         (Pane::Text, _) => return false,
         (Pane::Field, KeyCode::Left) => panes::pan(model, -1.0, 0.0),
@@ -335,6 +340,8 @@ fn pane_key(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) -> bool
         (Pane::Chart, KeyCode::Up | KeyCode::Char('+' | '=')) => time::zoom(model, 1.6),
         (Pane::Chart, KeyCode::Down | KeyCode::Char('-' | '_')) => time::zoom(model, 1.0 / 1.6),
         (Pane::Chart, KeyCode::Enter) => act(model, Action::Pin, effects),
+        (Pane::Side, KeyCode::Up) if on_grid => gridded::turn(model, [0, 1]),
+        (Pane::Side, KeyCode::Down) if on_grid => gridded::turn(model, [0, -1]),
         (Pane::Side, KeyCode::Up) => panes::side_row(model, -1),
         (Pane::Side, KeyCode::Down) => panes::side_row(model, 1),
         (Pane::Side, KeyCode::Tab) => panes::turn_side(model, 1),
@@ -343,6 +350,7 @@ fn pane_key(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) -> bool
             let right = key.code == KeyCode::Right;
             match model.side.shown {
                 Side::Track => panes::turn_track(model, right),
+                Side::Sweep if on_grid => gridded::turn(model, [if right { 1 } else { -1 }, 0]),
                 Side::Sweep => swept::turn(model, right),
                 Side::Map => panes::fold(model, right),
                 Side::Why | Side::Spread | Side::Tune | Side::Findings | Side::Score => {
@@ -464,6 +472,7 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
         Action::Score => panes::to_side(model, Side::Score),
         Action::Spread => panes::to_side(model, Side::Spread),
         Action::Sweep => sweep::begin(model, effects),
+        Action::Grid => grid::begin(model, effects),
         Action::Tune => tune::begin(model, effects),
         Action::Starts => offers::starts(model),
         Action::Compare => against::choose(model),
@@ -565,6 +574,12 @@ fn sheet(model: &Model) -> Option<Sheet> {
             model.many.result.clone().map(Sheet::Spread)
         }
         Some(Side::Sweep) => {
+            if let Some(grid) = &model.grid {
+                return Some(Sheet::Grid {
+                    job: Box::new(grid.job.clone()),
+                    result: Arc::clone(grid.result.as_ref()?),
+                });
+            }
             let sweep = model.sweep.as_ref()?;
             Some(Sheet::Sweep {
                 name: sweep.job.swept.name.clone(),

@@ -6,7 +6,7 @@ use super::super::sight;
 use super::super::sight::side::score_of;
 use super::super::theme::Role;
 use super::effect::Effect;
-use super::{lists, offers, spread, swept, texts, time, tuned};
+use super::{gridded, lists, offers, spread, swept, texts, time, tuned};
 
 pub(super) fn pan(model: &mut Model, right: f64, up: f64) {
     let Some((setup, areas)) = model.setup.clone().zip(model.areas()) else {
@@ -124,6 +124,7 @@ pub(super) fn open_side(model: &mut Model, effects: &mut Vec<Effect>) {
             lists::attempt_first(model, effects);
         }
         Side::Spread => spread::open(model, effects),
+        Side::Sweep if model.grid.is_some() => gridded::take(model, effects),
         Side::Sweep => swept::take(model, effects),
         Side::Tune => tuned::take(model, effects),
         Side::Track => time::pin(model),

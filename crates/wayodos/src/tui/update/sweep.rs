@@ -9,13 +9,13 @@ use super::super::model::{Model, Side, Sweeping};
 use super::super::sight::sweep::is_old;
 use super::super::theme::Role;
 use super::effect::Effect;
-use super::panes;
+use super::{batch, panes};
 use crate::sweeps::{RUNS, SweepJob, VALUES};
 
 /// Sweeps the number under the cursor.
 pub(super) fn begin(model: &mut Model, effects: &mut Vec<Effect>) {
     let in_tab = model.focus == Pane::Side && model.side.shown == Side::Sweep;
-    let old = |sweep: &Sweeping| is_old(model, sweep);
+    let old = |sweep: &Sweeping| is_old(model, &sweep.job.text);
     if in_tab && !model.sweep.as_ref().is_some_and(old) {
         return panes::to_side(model, Side::Sweep);
     }
@@ -29,11 +29,8 @@ pub(super) fn begin(model: &mut Model, effects: &mut Vec<Effect>) {
             "put the cursor on a number: it is then tried over a span",
         );
     };
-    let report = model.report.clone().filter(|report| {
-        model.pending.is_none() && report.piece.is_none() && report.text == model.doc.text
-    });
-    let (Some(report), Some(setup)) = (report, model.setup.clone()) else {
-        return model.say(Role::Thin, "there must be a whole run of the mission first");
+    let Some((report, setup)) = batch::whole_run(model) else {
+        return;
     };
     let swept = match sweep(
         &model.doc.prepared.parsed,
@@ -60,9 +57,6 @@ pub(super) fn begin(model: &mut Model, effects: &mut Vec<Effect>) {
     });
     model.many.stamp += 1;
     effects.push(Effect::Sweep(Box::new(job)));
-    panes::show_side(model, Side::Sweep);
-    (model.focus, model.side.open) = (Pane::Side, true);
-    if model.zoom.is_some() {
-        model.zoom = Some(Pane::Side);
-    }
+    model.grid = None;
+    batch::show(model, Side::Sweep);
 }

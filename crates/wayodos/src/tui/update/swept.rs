@@ -41,7 +41,7 @@ pub(super) fn take(model: &mut Model, effects: &mut Vec<Effect>) {
     let Some(sweep) = model.sweep.clone() else {
         return model.say(Role::Quiet, "~ on a number of the mission sweeps it");
     };
-    if is_old(model, &sweep) {
+    if is_old(model, &sweep.job.text) {
         let words =
             "the mission is another one since it was swept: ~ on the number sweeps it again";
         return model.say(Role::Thin, words);

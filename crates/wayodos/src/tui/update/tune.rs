@@ -5,11 +5,10 @@ use std::sync::Arc;
 use wayodos_core::lab::tune::Search;
 use wayodos_core::mission::span::{Unswept, sweep, with_safe_span};
 
-use super::super::layout::Pane;
 use super::super::model::{Model, Side, Tuning};
 use super::super::theme::Role;
 use super::effect::Effect;
-use super::panes;
+use super::{batch, panes};
 use crate::tunes::{TuneJob, VALUES};
 
 /// Begins a search over all amounts with a safe span, or shows the one that is there.
@@ -18,11 +17,8 @@ pub(super) fn begin(model: &mut Model, effects: &mut Vec<Effect>) {
     if model.tune.as_ref().is_some_and(fits) {
         return panes::to_side(model, Side::Tune);
     }
-    let report = model.report.clone().filter(|report| {
-        model.pending.is_none() && report.piece.is_none() && report.text == model.mission().text
-    });
-    let (Some(report), Some(setup)) = (report, model.setup.clone()) else {
-        return model.say(Role::Thin, "there must be a whole run of the mission first");
+    let Some((report, setup)) = batch::whole_run(model) else {
+        return;
     };
     let mission = model.mission();
     let (parsed, text) = (&mission.prepared.parsed, &mission.text);
@@ -47,9 +43,5 @@ pub(super) fn begin(model: &mut Model, effects: &mut Vec<Effect>) {
     let search = Search::new(amounts, model.seed);
     effects.push(Effect::Tune(Box::new(job.batch(&search))));
     model.tune = Some(Tuning::new(job, search));
-    panes::show_side(model, Side::Tune);
-    (model.focus, model.side.open) = (Pane::Side, true);
-    if model.zoom.is_some() {
-        model.zoom = Some(Pane::Side);
-    }
+    batch::show(model, Side::Tune);
 }

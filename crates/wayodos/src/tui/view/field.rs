@@ -12,6 +12,7 @@ use ratatui::style::{Color, Modifier};
 use wayodos_core::field::{Field, Point, Pose};
 use wayodos_core::finding::line_column;
 use wayodos_core::lab::spread::{Brief, SAMPLED};
+use wayodos_core::lab::sweep::Point as Tried;
 use wayodos_core::record::{Leg, PropKind, Trace};
 use wayodos_core::sim::Chance;
 use wayodos_report::ink::{BODY, PAPER, Rgb, TEXT, WRONG, tint};
@@ -98,10 +99,10 @@ struct StaysKey {
 /// Which paths are drawn as a fan.
 fn fan_key(model: &Model) -> Option<u64> {
     let looked_at = model.side.shown == Side::Sweep && model.focus == Pane::Side;
-    let sweep = model.sweep.as_ref().filter(|_| looked_at);
+    let sweep = looked_at && (model.sweep.is_some() || model.grid.is_some());
     let starts = model.proof.as_ref().filter(|proof| !proof.ranked);
-    let shown = sweep.is_some() || starts.is_some() || model.many.drawn().is_some();
-    let which = u64::from(sweep.is_some()) + 2 * u64::from(starts.is_some());
+    let shown = sweep || starts.is_some() || model.many.drawn().is_some();
+    let which = u64::from(sweep) + 2 * u64::from(starts.is_some());
     shown.then(|| model.many.stamp * 4 + which)
 }
 
@@ -440,17 +441,21 @@ fn paint_picture(
 /// While a sweep, or every start, is looked at, the nominal run of each instead of the many runs.
 fn swept_paths(model: &Model) -> Option<Vec<&Brief>> {
     if let Some(result) = model.proof.as_ref().filter(|proof| !proof.ranked) {
-        let points = &result.result.as_ref()?.points;
-        let nominal = points.iter().filter_map(|point| point.nominal.as_deref());
-        return Some(nominal.collect());
+        return Some(nominal_of(&result.result.as_ref()?.points));
     }
-    let result = model.sweep.as_ref()?.result.as_ref()?;
     let looked_at = model.side.shown == Side::Sweep && model.focus == Pane::Side;
-    let nominal = result
-        .points
-        .iter()
-        .filter_map(|point| point.nominal.as_deref());
-    looked_at.then(|| nominal.collect())
+    if !looked_at {
+        return None;
+    }
+    if let Some(grid) = &model.grid {
+        return Some(nominal_of(&grid.result.as_ref()?.points));
+    }
+    Some(nominal_of(&model.sweep.as_ref()?.result.as_ref()?.points))
+}
+
+fn nominal_of<V>(points: &[Tried<V>]) -> Vec<&Brief> {
+    let nominal = points.iter().filter_map(|point| point.nominal.as_deref());
+    nominal.collect()
 }
 
 /// What the mission is compared with is drawn with.

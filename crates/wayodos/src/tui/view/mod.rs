@@ -7,6 +7,7 @@ pub mod chart;
 mod drawing;
 pub mod field;
 pub mod files;
+mod grid;
 pub mod logbook;
 pub mod overlay;
 mod pen;

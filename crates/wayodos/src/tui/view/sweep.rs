@@ -18,6 +18,9 @@ const BELOW: u16 = 6;
 /// Draws the tab.
 pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let (x, room) = (area.x + 1, area.width.saturating_sub(2));
+    if let Some(grid) = &model.grid {
+        return super::grid::draw(model, grid, theme, area, buffer);
+    }
     let Some(sweep) = &model.sweep else {
         let words = "~ on a number of the mission tries it over a span: how often each value holds, and the widest stretch that does.";
         for (row, line) in wrapped(words, room)
@@ -72,7 +75,7 @@ pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
 /// At the right of the first line: how far it is, or that it is old.
 fn note(model: &Model, sweep: &Sweeping, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let (words, role) = match &sweep.result {
-        _ if is_old(model, sweep) => ("of an older text".to_owned(), Role::Thin),
+        _ if is_old(model, &sweep.job.text) => ("of an older text".to_owned(), Role::Thin),
         Some(result) if result.complete => (
             format!("{} x {} runs", result.points.len(), sweep.job.runs),
             Role::Quiet,
