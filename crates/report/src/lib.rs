@@ -34,7 +34,7 @@ pub use field::{
 };
 pub use flow::{Arrow, Flow, FlowBox, Way, flow_scene, wrap};
 pub use grid::grid_sheet;
-pub use many::{spread_sheet, sweep_sheet};
+pub use many::{causes_sheet, spread_sheet, sweep_sheet};
 pub use pdf::{DrawError, to_pdf, to_png};
 pub use raster::{Canvas, Raster, rasterise};
 pub use scene::{Anchor, Item, Layer, Scene, Shape, Stroke, rectangle};

@@ -5,6 +5,7 @@ use std::ops::Range;
 use std::sync::Arc;
 
 use wayodos_core::field::{Field, Point};
+use wayodos_core::lab::causes::Cause;
 use wayodos_core::lab::spread::{Brief, SAMPLED};
 use wayodos_core::lab::summary::Summary;
 use wayodos_core::lab::sweep::{HOLDS, Point as Value, window};
@@ -105,6 +106,106 @@ pub fn spread_sheet(
         false,
     );
     scene
+}
+
+/// So many causes have room on a page.
+const CAUSES: usize = 4;
+
+/// The page about what goes with failing: of each cause how many runs fail over its value.
+pub fn causes_sheet(title: &str, about: &str, causes: &[Cause]) -> Scene {
+    let mut scene = page(title, about);
+    let (top, gap) = (MARGIN + 18.0, 12.0);
+    let columns = if causes.len() > 2 { 2 } else { 1 };
+    let rows = if causes.len() > 1 { 2.0 } else { 1.0 };
+    let room = WIDTH - 2.0 * MARGIN - gap * (columns - 1) as f64;
+    let (wide, tall) = (room / columns as f64, (HEIGHT - top - MARGIN) / rows);
+    for (nth, cause) in causes.iter().take(CAUSES).enumerate() {
+        let x = MARGIN + (nth % columns) as f64 * (wide + gap);
+        let y = top + (nth / columns) as f64 * tall;
+        scene.items.extend(cause_items(cause, [x, y], [wide, tall]));
+    }
+    if causes.is_empty() {
+        let words = "nothing that differs from run to run goes with failing clearly enough";
+        let at = [MARGIN, top];
+        scene
+            .items
+            .push(Item::words(at, 4.2, Anchor::Start, ink::TEXT, words));
+    }
+    scene
+}
+
+/// The chart of one cause: a bar for each bin, with where the truth lies, and the limit dashed.
+fn cause_items(cause: &Cause, [x, y]: [f64; 2], [wide, tall]: [f64; 2]) -> Vec<Item> {
+    let words = |at: [f64; 2], size: f64, anchor: Anchor, ink, text: String| {
+        Item::words(at, size, anchor, ink, text)
+    };
+    let mut items = vec![words([x, y], 4.4, Anchor::Start, ink::TEXT, cause.name()).bold()];
+    let mut line = y + 5.5;
+    for part in wrap(&cause.words(), (wide / 1.75) as usize) {
+        items.push(words([x, line], 3.2, Anchor::Start, ink::TEXT, part));
+        line += 4.2;
+    }
+    let (left, right, top, bottom) = (x + 13.0, x + wide, line + 1.0, y + tall - 16.0);
+    let [least, most] = cause.span();
+    let across = |off: f64| left + (off - least) / (most - least).max(1e-12) * (right - left);
+    let up = |share: f64| bottom - share * (bottom - top);
+    for percent in [0, 50, 100] {
+        let at = up(f64::from(percent) / 100.0);
+        let line = Shape::Line(vec![[left - 1.5, at], [right, at]]);
+        items.push(Item::drawn(
+            Layer::Ground,
+            line,
+            Stroke::full(ink::HAIR, 0.15),
+        ));
+        let label = format!("{percent} %");
+        items.push(words(
+            [left - 2.5, at + 1.1],
+            3.0,
+            Anchor::End,
+            ink::QUIET,
+            label,
+        ));
+    }
+    for bin in cause.bins() {
+        let (from, to) = (across(bin.from), across(bin.to));
+        let share = bin.failed.value().unwrap_or(0.0);
+        let shape = rectangle(from, up(share), (to - from).max(0.6), bottom - up(share));
+        items.push(Item {
+            stroke: Some(Stroke::full(ink::TEXT, 0.2)),
+            ..Item::filled(Layer::Path, shape, ink::WRONG).see_through(0.55)
+        });
+        let (low, high) = bin.failed.interval();
+        let middle = f64::midpoint(from, to);
+        let sure = Shape::Line(vec![[middle, up(low)], [middle, up(high)]]);
+        items.push(Item::drawn(
+            Layer::Event,
+            sure,
+            Stroke::full(ink::TEXT, 0.25),
+        ));
+    }
+    for limit in cause.limits() {
+        let line = Shape::Line(vec![[across(limit), top], [across(limit), bottom + 2.0]]);
+        let dashed = Stroke {
+            ink: ink::TEXT,
+            width: 0.3,
+            dash: 1.2,
+        };
+        items.push(Item::drawn(Layer::Event, line, dashed));
+        let at = [across(limit), bottom + 5.0];
+        items.push(words(
+            at,
+            3.0,
+            Anchor::Middle,
+            ink::TEXT,
+            cause.amount(limit),
+        ));
+    }
+    let ends = [(left, Anchor::Start, least), (right, Anchor::End, most)];
+    for (at, anchor, value) in ends {
+        let label = cause.amount(value);
+        items.push(words([at, bottom + 9.0], 3.0, anchor, ink::QUIET, label));
+    }
+    items
 }
 
 /// The way of a run from one of its places on.
@@ -292,6 +393,33 @@ pub(crate) mod tests {
         // Of no runs there is a page, too.
         let none = Summary::of(&[], 1);
         to_svg(&spread_sheet(&field, "T", "", &[], (&none, &steps)));
+    }
+
+    #[test]
+    fn the_page_of_causes_has_a_bar_for_each_bin_and_the_limit_dashed() {
+        let cause = Cause {
+            what: "grip".into(),
+            rival: false,
+            unit: wayodos_core::units::Unit::Percent,
+            way: wayodos_core::lab::causes::Way::Low,
+            limit: 0.01,
+            beyond: wayodos_core::lab::statistics::Share::new(30, 30),
+            within: wayodos_core::lab::statistics::Share::new(0, 70),
+            p: 0.001,
+            points: (0..100)
+                .map(|nth| (f64::from(nth) / 1000.0 - 0.04, nth >= 30))
+                .collect(),
+        };
+        let page = causes_sheet("T", "about", std::slice::from_ref(&cause));
+        let bars = page.items.iter().filter(|item| item.layer == Layer::Path);
+        assert_eq!(bars.count(), cause.bins().len());
+        assert_eq!(dashed(&page), 1);
+        let svg = to_svg(&page);
+        for words in ["grip too low", "In all 30 failed runs", "-1 %", "100 %"] {
+            assert!(svg.contains(words), "{words}");
+        }
+        assert!(to_svg(&causes_sheet("T", "", &[])).contains("clearly enough"));
+        to_svg(&causes_sheet("T", "", &vec![cause; 6]));
     }
 
     #[test]

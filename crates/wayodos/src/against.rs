@@ -5,7 +5,7 @@ use std::sync::Arc;
 use wayodos_core::lab::spread::Attempt;
 use wayodos_core::project::arrange::{Part, assign};
 
-use crate::folder::{PROJECT_FILE, Project};
+use crate::folder::{PROJECT_FILE, Project, short_name};
 use crate::work::Job;
 
 /// What the mission is compared with.
@@ -69,9 +69,7 @@ impl Other {
             Self::Mission(name) => read(&project.open_other(name)?, &but(own))?,
             Self::With(part, path) => {
                 let config = project.text(PROJECT_FILE).unwrap_or_default();
-                let name = own.strip_prefix("missions/").unwrap_or(own);
-                let name = name.strip_suffix(".way").unwrap_or(name);
-                let config = assign(config, name, *part, path)
+                let config = assign(config, short_name(own), *part, path)
                     .ok_or_else(|| format!("{PROJECT_FILE} cannot be changed to that"))?;
                 let mut texts = but(PROJECT_FILE);
                 texts.push((PROJECT_FILE.to_owned(), config.into()));
@@ -82,12 +80,10 @@ impl Other {
                     .iter()
                     .map(|(path, text)| (path.clone(), text.as_str().into()))
                     .collect();
-                let name = mission.strip_prefix("missions/").unwrap_or(mission);
-                let name = name.strip_suffix(".way").unwrap_or(name);
                 let project = if mission == own {
                     project.clone()
                 } else {
-                    project.open_other(name)?
+                    project.open_other(short_name(mission))?
                 };
                 read(&project, &files)?
             }

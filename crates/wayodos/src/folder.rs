@@ -153,8 +153,7 @@ impl Project {
         };
         let first = config.mission.clone();
         if let Some(name) = mission {
-            let stem = name.strip_prefix("missions/").unwrap_or(name);
-            let stem = stem.strip_suffix(".way").unwrap_or(stem);
+            let stem = short_name(name);
             let names = list("missions");
             if !names.iter().any(|known| known == stem) {
                 return Err(OpenError::NoMission(name.to_owned(), names));
@@ -731,6 +730,12 @@ fn copy_demo(own: &str, text: &str, here: &Path) -> Result<PathBuf, String> {
     safe::write_folder(&folder, &files)
         .map_err(|(path, error)| format!("cannot save {}: {error}", path.display()))?;
     Ok(folder)
+}
+
+/// A mission without its folder and ending, however it is named: `morning-round`.
+pub fn short_name(mission: &str) -> &str {
+    let name = mission.strip_prefix("missions/").unwrap_or(mission);
+    name.strip_suffix(".way").unwrap_or(name)
 }
 
 #[cfg(test)]

@@ -2,12 +2,13 @@
 
 use std::sync::Arc;
 
-use wayodos_report::{Parts, Scene, grid_sheet, spread_sheet, sweep_sheet};
+use wayodos_report::{Parts, Scene, causes_sheet, grid_sheet, spread_sheet, sweep_sheet};
 
 use wayodos_core::lab::grid::{Grid, Pair};
+use wayodos_core::lab::summary::Summary;
 use wayodos_core::lab::sweep::Point;
 
-use crate::folder::Project;
+use crate::folder::{Project, short_name};
 use crate::grids::{GridJob, words};
 use crate::spreads::SpreadResult;
 use crate::sweeps::TextsResult;
@@ -20,6 +21,8 @@ pub enum Sheet {
     Run(Arc<RunReport>),
     /// Many runs: all paths, what died, and why.
     Spread(Arc<SpreadResult>),
+    /// What goes with failing.
+    Causes(Arc<SpreadResult>),
     /// How often it holds with each pair of values of two numbers.
     Grid {
         /// What was tried.
@@ -44,6 +47,7 @@ impl Sheet {
         match self {
             Self::Run(_) => "",
             Self::Spread(_) => "-spread",
+            Self::Causes(_) => "-causes",
             Self::Sweep { .. } => "-sweep",
             Self::Grid { .. } => "-grid",
         }
@@ -63,6 +67,10 @@ impl Sheet {
                 let briefs = &result.spread.briefs;
                 spread_sheet(field, &title, &about, briefs, (&result.summary, &steps))
             }
+            Self::Causes(result) => {
+                let scatter = result.spread.attempt.scatter.word();
+                causes_page(&project.config.mission, scatter, &result.summary)
+            }
             Self::Grid { job, result } => grid_page(project, job, &result.points),
             Self::Sweep { name, runs, result } => {
                 let about = format!("{}, {runs} runs of each value", project.config.mission);
@@ -74,9 +82,7 @@ impl Sheet {
 
 /// What a page about many runs is called.
 pub fn spread_title(project: &Project, mission: &str) -> String {
-    let name = mission.strip_prefix("missions/").unwrap_or(mission);
-    let name = name.strip_suffix(".way").unwrap_or(name);
-    format!("{}: does {name} hold?", project.name())
+    format!("{}: does {} hold?", project.name(), short_name(mission))
 }
 
 /// What stands below that.
@@ -87,6 +93,16 @@ pub fn about_spread(field: &str, seed: u64, scatter: &str) -> String {
 /// What a page about a number over a span is called.
 pub fn sweep_title(project: &Project, name: &str) -> String {
     format!("{}: where {name} holds", project.name())
+}
+
+/// The page about what goes with failing.
+pub fn causes_page(mission: &str, scatter: &str, summary: &Summary) -> Scene {
+    let about = format!(
+        "{mission}, {scatter} scatter, held {} runs; a bar: how many of the runs with such a value failed; the line: where the truth lies, 95 % sure",
+        summary.held.words()
+    );
+    let title = format!("{}: why runs fail", short_name(mission));
+    causes_sheet(&title, &about, &summary.causes)
 }
 
 /// The page about two numbers at once.

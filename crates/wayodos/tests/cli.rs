@@ -1257,6 +1257,10 @@ fn a_spread_says_how_many_held_and_its_parts_together_say_the_same_to_the_byte()
             .unwrap()
             .contains(&format!("held {held} of 24 runs"))
     );
+    let page = project.folder.join("why.svg");
+    spread(&["--causes", page.to_str().unwrap()]);
+    let svg = fs::read_to_string(page).unwrap();
+    assert!(svg.contains("why runs fail"), "{svg}");
     assert_eq!(spread(&["--draw", "runs.txt"]).0, 64);
     // What cannot be asked for.
     for wrong in [

@@ -30,6 +30,8 @@ pub enum Way {
 pub struct Cause {
     /// What was drawn: `grip`, `start turned`.
     pub what: String,
+    /// It is a rival's, and not ours to change.
+    pub rival: bool,
     /// In what people write it.
     pub unit: Unit,
     /// Which way.
@@ -83,6 +85,13 @@ pub fn causes(briefs: &[Arc<Brief>]) -> Vec<Cause> {
         .flat_map(|(_, values)| [asked(values, false), asked(values, true)])
         .collect();
     let sure = corrected(&raw);
+    // Every rival has a grip: that tells what else is a rival's.
+    let rivals: Vec<String> = drawn
+        .keys()
+        .filter_map(|what| what.strip_suffix("grip"))
+        .filter(|rival| !rival.is_empty())
+        .map(str::to_owned)
+        .collect();
     let mut found: Vec<Cause> = drawn
         .into_iter()
         .zip(sure.chunks(2))
@@ -113,6 +122,7 @@ pub fn causes(briefs: &[Arc<Brief>]) -> Vec<Cause> {
             let within = Share::count(inside.map(|(_, held)| !held));
             Some(Cause {
                 what: what.to_owned(),
+                rival: rivals.iter().any(|rival| what.starts_with(rival)),
                 unit,
                 way,
                 limit,
@@ -163,7 +173,101 @@ fn best_limit(points: &[(f64, bool)], way: Way) -> Option<(f64, f64)> {
     best.map(|limit| (limit, parts))
 }
 
+/// Runs whose values lie side by side, and how many of them failed.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Bin {
+    /// The smallest of the values, in SI units or as a share.
+    pub from: f64,
+    /// The largest.
+    pub to: f64,
+    /// How many of those runs failed.
+    pub failed: Share,
+}
+
+/// A chart of a cause has at most so many bins, each with at least so many runs.
+const BINS: usize = 10;
+const IN_A_BIN: usize = 10;
+
 impl Cause {
+    /// How many runs fail over the value: bins with the same number of runs, as nearly as equal
+    /// values allow, in order of the value.
+    pub fn bins(&self) -> Vec<Bin> {
+        let mut points = self.points.clone();
+        points.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let count = (points.len() / IN_A_BIN).clamp(1, BINS);
+        let mut bins = Vec::new();
+        let mut first = 0;
+        for nth in 1..=count {
+            let mut behind = points.len() * nth / count;
+            // What has the same value stays together.
+            while behind < points.len() && behind > 0 && points[behind].0 == points[behind - 1].0 {
+                behind += 1;
+            }
+            if let [(from, _), ..] = points[first.min(behind)..behind] {
+                let some = &points[first..behind];
+                bins.push(Bin {
+                    from,
+                    to: some[some.len() - 1].0,
+                    failed: Share::count(some.iter().map(|(_, held)| !held)),
+                });
+                first = behind;
+            }
+        }
+        bins
+    }
+
+    /// Between which values the chart of this cause spans.
+    pub fn span(&self) -> [f64; 2] {
+        let offs = self.points.iter().map(|(off, _)| *off);
+        [
+            offs.clone().fold(f64::INFINITY, f64::min),
+            offs.fold(f64::NEG_INFINITY, f64::max),
+        ]
+    }
+
+    /// The limits that are marked on it: one, or one on either side.
+    pub fn limits(&self) -> Vec<f64> {
+        match self.way {
+            Way::Low => vec![-self.limit],
+            Way::High => vec![self.limit],
+            Way::Off => vec![-self.limit, self.limit],
+        }
+    }
+
+    /// The numbers of the runs that lay beyond the limit and failed.
+    ///
+    /// - `briefs`: those that the cause was found in
+    pub fn failed_beyond(&self, briefs: &[Arc<Brief>]) -> Vec<u32> {
+        let beyond = |(off, held): &(f64, bool)| lies(*off, self.way) > self.limit && !held;
+        let numbered = briefs.iter().zip(&self.points);
+        numbered
+            .filter(|(_, point)| beyond(point))
+            .map(|(brief, _)| brief.number)
+            .collect()
+    }
+
+    /// What is off and which way, in a few words: `grip too low`, `start turned left`.
+    pub fn name(&self) -> String {
+        let way = |low, high, off| match self.way {
+            Way::Low => low,
+            Way::High => high,
+            Way::Off => off,
+        };
+        if self.what.ends_with(" turned") {
+            return format!("{}{}", self.what, way(" right", " left", ""));
+        }
+        if let Some(who) = self.what.strip_suffix(" along") {
+            return format!("{who} too far {}", way("back", "ahead", "ahead or back"));
+        }
+        if let Some(who) = self.what.strip_suffix(" across") {
+            return format!("{who} too far {}", way("right", "left", "left or right"));
+        }
+        if let Some(who) = self.what.strip_suffix(" clock") {
+            return format!("{who} looks {}", way("early", "late", "late"));
+        }
+        format!("{} {}", self.what, way("too low", "too high", "off"))
+    }
+
     /// A limit or value as people write it: `1.8 deg`.
     pub fn amount(&self, off: f64) -> String {
         let value = Quantity::from_si(off, self.unit).value;
@@ -231,7 +335,9 @@ impl Cause {
     pub fn advice(&self) -> &'static str {
         let what = self.what.as_str();
         let is = |part: &str| what.contains(part);
-        if what.starts_with("start ") {
+        if self.rival {
+            "nothing about the rival itself: what you do must work against a stronger and a weaker one"
+        } else if what.starts_with("start ") {
             "square up first: against a wall, or on a line; or mark the start on the mat"
         } else if is(" clock") {
             "drive slower where something must be seen: a sensor reads only now and then"

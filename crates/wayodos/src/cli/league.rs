@@ -20,7 +20,7 @@ use super::answers::{USAGE, complain};
 use super::draw::write_scene;
 use super::many::{attempt_of, make, tell};
 use super::typed::Shared;
-use crate::folder::{Project, read_text};
+use crate::folder::{Project, read_text, short_name};
 use crate::logbook::{Book, FILE};
 use crate::safe::write_out;
 use crate::work::Job;
@@ -277,9 +277,7 @@ fn errors(name: &str) -> Refusal {
 /// A mission of ours.
 fn own(project: &Project, job: &Job) -> Result<Team, Refusal> {
     let world = Arc::new(job.setup.world());
-    let name = project.config.mission.as_str();
-    let name = name.strip_prefix("missions/").unwrap_or(name);
-    let name = name.strip_suffix(".way").unwrap_or(name);
+    let name = short_name(&project.config.mission);
     let attempt = job.attempt(&world).ok_or_else(|| errors(name))?;
     Ok(Team {
         name: name.to_owned(),

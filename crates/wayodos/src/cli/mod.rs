@@ -98,10 +98,16 @@ pub fn main(screen: impl FnOnce(Opening) -> io::Result<()>) -> ExitCode {
             output,
             csv,
             draw,
+            causes,
             least,
             ..
         }) => {
-            let answer = spread::Answer { csv, draw, least };
+            let answer = spread::Answer {
+                csv,
+                draw,
+                causes,
+                least,
+            };
             let asked = spread::Asked {
                 runs,
                 shard,
@@ -171,12 +177,17 @@ pub fn main(screen: impl FnOnce(Opening) -> io::Result<()>) -> ExitCode {
             ..
         }) => logbook::logbook(&shared, &project, search.as_deref(), csv.as_deref()),
         Some(Command::Merge {
-            parts, csv, least, ..
+            parts,
+            csv,
+            causes,
+            least,
+            ..
         }) => spread::merge(
             &shared,
             &parts,
             &spread::Answer {
                 csv,
+                causes,
                 least,
                 draw: None,
             },

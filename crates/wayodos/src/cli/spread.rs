@@ -23,12 +23,12 @@ use wayodos_report::{Scene, spread_sheet};
 use super::answers::{USAGE, answer_json, complain, say};
 use super::draw::write_scene;
 use super::json;
-use super::many::{Made, attempt_of, make, tell};
+use super::many::{Made, attempt_of, make, p_words, tell};
 use super::shard::Shard;
 use super::typed::Shared;
 use crate::folder::Project;
 use crate::safe::write_out;
-use crate::sheets::{about_spread, spread_title};
+use crate::sheets::{about_spread, causes_page, spread_title};
 
 /// The version of the form of a part.
 const VERSION: u32 = 1;
@@ -51,6 +51,8 @@ pub(super) struct Answer {
     pub(super) csv: Option<PathBuf>,
     /// A page about them.
     pub(super) draw: Option<PathBuf>,
+    /// A page with a chart of each cause.
+    pub(super) causes: Option<PathBuf>,
     /// The least share in percent; less is a failure.
     pub(super) least: Option<u32>,
 }
@@ -292,6 +294,14 @@ fn conclude(shared: &Shared, part: &Part, asked: &Answer) -> ExitCode {
     {
         return cannot_write(file, &error);
     }
+    if let Some(file) = &asked.causes {
+        let of = &part.of;
+        let scene = causes_page(&of.mission, &of.scatter, &summary);
+        let written = write_scene(shared, file, &scene);
+        if written != ExitCode::SUCCESS {
+            return written;
+        }
+    }
     tell(shared, &report(part, &summary), &object(part, &summary));
     let too_few = asked.least.is_some_and(|least| {
         let share = summary.held.value().unwrap_or(0.0);
@@ -337,7 +347,7 @@ fn report(part: &Part, summary: &Summary) -> String {
     for cause in &summary.causes {
         let _ = write!(
             out,
-            "\n{}\n  may help: {}\n  (rank test, p = {}, corrected for all that was asked)\n",
+            "\n{}\n  may help: {}\n  (rank test, {}, corrected for all that was asked)\n",
             cause.words(),
             cause.advice(),
             p_words(cause.p)
@@ -375,16 +385,6 @@ fn report(part: &Part, summary: &Summary) -> String {
 fn name(of: &Of, step: usize) -> &str {
     of.steps.get(step).map_or("", String::as_str)
 }
-
-/// A p-value with as many digits as count.
-pub(super) fn p_words(p: f64) -> String {
-    if p < 0.0001 {
-        "less than 0.0001".to_owned()
-    } else {
-        format!("{p:.4}")
-    }
-}
-
 #[derive(Serialize)]
 struct EndingOut<'a> {
     step: usize,

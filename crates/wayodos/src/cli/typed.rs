@@ -203,6 +203,9 @@ pub(super) enum Command {
         /// Draw a page about them too: .svg, .pdf or .png.
         #[arg(long, value_name = "FILE")]
         draw: Option<PathBuf>,
+        /// Draw a page with a chart of each cause to this file too: .svg, .pdf or .png.
+        #[arg(long, value_name = "FILE")]
+        causes: Option<PathBuf>,
         /// Exit 2 when fewer than this many percent of the runs hold.
         #[arg(long, value_name = "PERCENT", value_parser = clap::value_parser!(u32).range(0..=100))]
         least: Option<u32>,
@@ -357,6 +360,9 @@ pub(super) enum Command {
         /// Write a table of all runs to this file too.
         #[arg(long, value_name = "FILE")]
         csv: Option<PathBuf>,
+        /// Draw a page with a chart of each cause to this file too: .svg, .pdf or .png.
+        #[arg(long, value_name = "FILE")]
+        causes: Option<PathBuf>,
         /// Exit 2 when fewer than this many percent of the runs hold.
         #[arg(long, value_name = "PERCENT", value_parser = clap::value_parser!(u32).range(0..=100))]
         least: Option<u32>,

@@ -100,3 +100,62 @@ fn nothing_is_said_where_nothing_can_be_known() {
     };
     assert!(causes(&spread(100, 3, two)).is_empty());
 }
+
+#[test]
+fn the_chart_of_a_cause_has_every_run_once_and_rises_beyond_its_limit() {
+    let briefs = spread(200, 1, |offs| offs[0] > 0.03);
+    let found = causes(&briefs);
+    let cause = &found[0];
+    assert_eq!(cause.name(), "start turned left");
+    let bins = cause.bins();
+    assert_eq!(bins.len(), 10);
+    let all: u32 = bins.iter().map(|bin| bin.failed.of).sum();
+    let failed: u32 = bins.iter().map(|bin| bin.failed.times).sum();
+    assert_eq!((all, failed), (200, cause.beyond.of));
+    for pair in bins.windows(2) {
+        assert!(pair[0].from <= pair[0].to && pair[0].to < pair[1].from);
+    }
+    for bin in &bins {
+        if bin.to < 0.02 {
+            assert_eq!(bin.failed.times, 0, "{bin:?}");
+        }
+        if bin.from > 0.032 {
+            assert_eq!(bin.failed.times, bin.failed.of, "{bin:?}");
+        }
+    }
+    let [least, most] = cause.span();
+    assert!(least < 0.0 && cause.limits().iter().all(|limit| *limit < most));
+    let runs = cause.failed_beyond(&briefs);
+    assert_eq!(runs.len() as u32, cause.beyond.times);
+    for run in runs {
+        assert!(cause.points[run as usize - 1].0 > cause.limit);
+    }
+    // What has one value stands in one bin.
+    let same = Cause {
+        points: vec![(0.0, true); 50],
+        ..cause.clone()
+    };
+    assert_eq!(same.bins().len(), 1);
+    let none = Cause {
+        points: Vec::new(),
+        ..cause.clone()
+    };
+    assert!(none.bins().is_empty());
+}
+
+#[test]
+fn what_is_a_rivals_is_not_ours_to_change() {
+    let rename = |brief: &Arc<Brief>| {
+        let mut brief = Brief::clone(brief);
+        for one in &mut brief.drawn {
+            one.what = format!("Dunlin {}", one.what);
+        }
+        Arc::new(brief)
+    };
+    let ours = spread(100, 1, |offs| offs[2] > 0.03);
+    let theirs: Vec<Arc<Brief>> = ours.iter().map(rename).collect();
+    let [ours, theirs] = [ours, theirs].map(|briefs| causes(&briefs));
+    assert!(!ours[0].rival && ours[0].advice().contains("mm/s"));
+    assert!(theirs[0].rival && theirs[0].advice().contains("rival"));
+    assert_eq!(theirs[0].what, "Dunlin left motor strength");
+}

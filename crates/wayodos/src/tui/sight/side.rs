@@ -95,7 +95,13 @@ pub fn lines_of_row(model: &Model, row: usize) -> (usize, usize) {
             (at.saturating_sub(1), at + more)
         }
         Side::Track | Side::Sweep | Side::Tune => (0, 0),
-        Side::Map | Side::Score | Side::Spread => (row, row),
+        Side::Map | Side::Score => (row, row),
+        Side::Spread => {
+            let side = model.areas().map_or(Rect::ZERO, |areas| areas.side);
+            let height = halves(Side::Spread, side).0.height.saturating_sub(2);
+            let below = spread::below(model, height, MORE);
+            (row, row + SPREAD_HEAD + usize::from(below))
+        }
         Side::Findings => (row, row + usize::from(MORE)),
     }
 }

@@ -2,6 +2,7 @@
 //! run each row opens.
 
 use wayodos_core::ids::StepId;
+use wayodos_core::lab::causes::Cause;
 use wayodos_core::lab::compare::Compared;
 use wayodos_core::lab::spread::Ending;
 use wayodos_core::lab::statistics::Share;
@@ -37,6 +38,8 @@ pub struct SpreadRow {
     pub opens: Option<Opens>,
     /// What is said below the list when it is marked.
     pub(in crate::tui) more: String,
+    /// Which cause it is about: its chart stands below the list when it is marked.
+    pub(in crate::tui) cause: Option<usize>,
     /// It is a sentence, and takes as many lines as it needs.
     pub(in crate::tui) wraps: bool,
 }
@@ -150,6 +153,7 @@ pub fn rows(model: &Model) -> Vec<SpreadRow> {
             ..SpreadRow::default()
         });
     }
+    rows.extend(marked_causes(result));
     rows.extend(cause_rows(result));
     rows
 }
@@ -238,7 +242,7 @@ fn cause_rows(result: &SpreadResult) -> Vec<SpreadRow> {
         .summary
         .causes
         .iter()
-        .take(3)
+        .take(CAUSES)
         .flat_map(|cause| {
             [
                 sentence(cause.words(), Role::Text),
@@ -246,6 +250,40 @@ fn cause_rows(result: &SpreadResult) -> Vec<SpreadRow> {
             ]
         })
         .collect()
+}
+
+/// At most so many causes are told.
+const CAUSES: usize = 3;
+
+/// A row for each cause, whose failed runs it opens.
+fn marked_causes(result: &SpreadResult) -> impl Iterator<Item = SpreadRow> {
+    let causes = result.summary.causes.iter().enumerate().take(CAUSES);
+    causes.map(|(at, cause)| SpreadRow {
+        words: format!("why: {}", cause.name()),
+        share: Some(cause.beyond),
+        role: Some(Role::Wrong),
+        more: format!("{} May help: {}.", cause.words(), cause.advice()),
+        opens: Some(Opens::OneOf(cause.failed_beyond(&result.spread.briefs))),
+        cause: Some(at),
+        ..SpreadRow::default()
+    })
+}
+
+/// The cause whose row is marked.
+pub fn marked_cause(model: &Model) -> Option<&Cause> {
+    let rows = rows(model);
+    let mut marked = rows.iter().filter(|row| row.opens.is_some());
+    let at = marked.nth(model.side.row)?.cause?;
+    model.many.result.as_ref()?.summary.causes.get(at)
+}
+
+/// Rows that are kept below the list of the tab: what is said of the marked row, or its chart.
+///
+/// - `height`: of the tab
+/// - `more`: of what is said of a row
+pub fn below(model: &Model, height: u16, more: u16) -> u16 {
+    let chart = marked_cause(model).map(|_| height * 2 / 3);
+    chart.unwrap_or(0).max(more + 1)
 }
 
 /// The first line: how many held, and between which shares the truth lies.

@@ -713,6 +713,19 @@ fn x_writes_the_page_of_the_tab_that_is_looked_at() {
         svg.contains(&format!("held {} runs", held.words())),
         "the share"
     );
+    // The chart of a cause stands below the list while its row is marked, and has a page too.
+    make(&mut app, 200);
+    app.press("Home");
+    for _ in 0..12 {
+        app.press("Down");
+    }
+    let frame = app.frame(Depth::True, Cells::Quadrant);
+    assert!(frame.contains("why: grip too low"), "{frame}");
+    assert!(frame.contains("█") && frame.contains("┊"), "{frame}");
+    let page = asked(&mut app, "x");
+    assert_eq!(page.suffix(), "-causes");
+    let svg = wayodos_report::to_svg(&page.scene(&app.model.project, 5));
+    assert!(svg.contains("grip too low") && svg.contains("why runs fail"));
     // A tab without a page of its own writes that of the run.
     assert!(matches!(asked(&mut app, "y x"), Sheet::Run(_)));
     app.press("Esc S");

@@ -571,7 +571,11 @@ fn sheet(model: &Model) -> Option<Sheet> {
     let tab = Some(model.side.shown).filter(|_| model.focus == Pane::Side);
     match tab {
         Some(Side::Spread) if model.many.result.is_some() => {
-            model.many.result.clone().map(Sheet::Spread)
+            let page = match sight::spread::marked_cause(model) {
+                Some(_) => Sheet::Causes,
+                None => Sheet::Spread,
+            };
+            model.many.result.clone().map(page)
         }
         Some(Side::Sweep) => {
             if let Some(grid) = &model.grid {

@@ -3,13 +3,14 @@
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Modifier;
+use wayodos_core::lab::causes::Cause;
 
 use super::pen::{mark_row, more_mark, put, put_right};
 use crate::tui::layout::Pane;
-use crate::tui::measure::wrapped;
+use crate::tui::measure::{columns, wrapped};
 use crate::tui::model::Model;
 use crate::tui::sight::side::MORE;
-use crate::tui::sight::spread::{SpreadRow, headline, rows};
+use crate::tui::sight::spread::{SpreadRow, below, headline, marked_cause, rows};
 use crate::tui::theme::{Role, Theme};
 
 /// Draws the tab.
@@ -39,11 +40,13 @@ pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     );
     put(buffer, x, area.y + 1, room, &sure, theme.role(Role::Quiet));
     let rows = rows(model);
+    let kept_below = below(model, area.height, MORE);
     let list = Rect {
         y: area.y + 2,
-        height: area.height.saturating_sub(MORE + 3),
+        height: area.height.saturating_sub(kept_below + 2),
         ..area
     };
+    let cause = marked_cause(model);
     let focused = model.focus == Pane::Side;
     let marked: Vec<&SpreadRow> = rows.iter().filter(|row| row.opens.is_some()).collect();
     let mut y = list.y;
@@ -62,7 +65,7 @@ pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     if y < list.bottom() {
         y += 1;
     }
-    for row in rows.iter().filter(|row| row.wraps) {
+    for row in rows.iter().filter(|row| row.wraps && cause.is_none()) {
         let style = theme.role(row.role.unwrap_or(Role::Text));
         for line in wrapped(&row.words, room) {
             if y < list.bottom() {
@@ -77,18 +80,80 @@ pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let Some(marked) = marked.get(model.side.row) else {
         return;
     };
-    for (row, line) in wrapped(&marked.more, room)
-        .take(usize::from(MORE))
-        .enumerate()
-    {
-        put(
-            buffer,
-            x,
-            y + 1 + row as u16,
-            room,
-            line,
-            theme.role(Role::Text),
-        );
+    let mut y = y + 1;
+    for line in wrapped(&marked.more, room).take(usize::from(MORE)) {
+        put(buffer, x, y, room, line, theme.role(Role::Text));
+        y += 1;
+    }
+    if let Some(cause) = cause {
+        let chart = Rect {
+            y,
+            height: area.bottom().saturating_sub(y),
+            ..area
+        };
+        cause_chart(cause, theme, chart, buffer);
+    }
+}
+
+/// Columns left of a chart: its shares.
+const LEFT: u16 = 7;
+
+/// How many runs failed over the value of a cause: a bar for each bin, and where the limit is.
+fn cause_chart(cause: &Cause, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    const EIGHTHS: [&str; 8] = ["▁", "▂", "▃", "▄", "▅", "▆", "▇", "█"];
+    // A row for the values below the bars.
+    let rows = area.height.saturating_sub(1);
+    let (from, to) = (area.x + LEFT, area.right().saturating_sub(2));
+    if rows < 2 || to < from + 10 {
+        return;
+    }
+    let quiet = theme.role(Role::Quiet);
+    let [least, most] = cause.span();
+    let column = |off: f64| {
+        let share = (off - least) / (most - least).max(1e-12);
+        from + (share * f64::from(to - from)).round() as u16
+    };
+    put_right(buffer, from - 1, area.y, LEFT, "100 %", quiet);
+    put_right(buffer, from - 1, area.y + rows - 1, LEFT, "0 %", quiet);
+    for x in from..=to {
+        put(buffer, x, area.y + rows - 1, 1, "▁", theme.role(Role::Hair));
+    }
+    let mut next = from;
+    for bin in cause.bins() {
+        // Beside each other, however narrow they are.
+        let start = column(bin.from).max(next);
+        let end = column(bin.to).max(start);
+        next = end + 1;
+        let share = bin.failed.value().unwrap_or(0.0);
+        let eighths = (share * f64::from(rows) * 8.0).round() as u16;
+        let bar = theme.role(Role::Wrong);
+        for row in 0..rows {
+            let full = eighths.saturating_sub(row * 8).min(8);
+            if full > 0 {
+                let sign = EIGHTHS[usize::from(full) - 1];
+                for x in start..=end.min(to) {
+                    put(buffer, x, area.y + rows - 1 - row, 1, sign, bar);
+                }
+            }
+        }
+    }
+    let y = area.y + rows;
+    let mut label = |x: u16, words: &str, role: Role| {
+        let wide = columns(words);
+        let last = area.right().saturating_sub(wide + 1);
+        let x = x.saturating_sub(wide / 2).clamp(area.x + 1, last);
+        put(buffer, x, y, wide, words, theme.role(role));
+    };
+    label(from, &cause.amount(least), Role::Quiet);
+    label(to, &cause.amount(most), Role::Quiet);
+    for limit in cause.limits() {
+        label(column(limit), &cause.amount(limit), Role::Accent);
+    }
+    for limit in cause.limits() {
+        let x = column(limit);
+        for row in 0..rows {
+            put(buffer, x, area.y + row, 1, "┊", theme.role(Role::Accent));
+        }
     }
 }
 
