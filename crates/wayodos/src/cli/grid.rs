@@ -1,6 +1,7 @@
 //! `wayodos sweep --also`: two numbers at once, every value of the one with every value of the other.
 
 use std::fmt::Write as _;
+use std::path::Path;
 use std::process::ExitCode;
 
 use serde::Serialize;
@@ -9,7 +10,7 @@ use wayodos_core::lab::sweep::Point;
 
 use super::draw::write_scene;
 use super::many::{make, tell};
-use super::sweep::{Asked, PointOut, cells, table_of, write_table};
+use super::points::{PointOut, cells, table_of, write_table};
 use super::typed::Shared;
 use crate::folder::Project;
 use crate::grids::{GridJob, words};
@@ -17,16 +18,23 @@ use crate::sheets::grid_page;
 use crate::sweeps::{Order, learn, piece};
 
 /// Makes the runs of all pairs, and says where they hold.
-pub(super) fn grid(shared: &Shared, project: &Project, job: &GridJob, asked: &Asked) -> ExitCode {
+///
+/// - `files`: a table of all pairs, and a page about them, where they are wanted
+pub(super) fn grid(
+    shared: &Shared,
+    project: &Project,
+    job: &GridJob,
+    [csv, draw]: [Option<&Path>; 2],
+) -> ExitCode {
     let texts = job.texts();
     let order = Order::of(&texts);
     let made = make(shared, order.count(), "runs", piece(texts, None));
     let mut points: Vec<Point<Pair>> = job.pairs().into_iter().map(Point::new).collect();
     learn(&mut points, order, 0, made.results);
-    if let Err(code) = write_table(asked.csv.as_deref(), || table(job, &points)) {
+    if let Err(code) = write_table(csv, || table(job, &points)) {
         return code;
     }
-    if let Some(file) = &asked.draw {
+    if let Some(file) = draw {
         let written = write_scene(shared, file, &grid_page(project, job, &points));
         if written != ExitCode::SUCCESS {
             return written;

@@ -14,6 +14,7 @@ mod json;
 mod league;
 mod logbook;
 mod many;
+mod points;
 mod run;
 mod shard;
 mod span;

@@ -14,13 +14,12 @@ use wayodos_report::sweep_sheet;
 use super::answers::{USAGE, complain};
 use super::draw::write_scene;
 use super::grid;
-use super::json::Share;
 use super::many::{attempt_of, make, tell};
+use super::points::{PointOut, cells, table_of, write_table};
 use super::span::{Amount, Span, slot_of};
 use super::typed::Shared;
 use crate::folder::Project;
 use crate::grids::{self, GridJob};
-use crate::safe::write_out;
 use crate::sheets::sweep_title;
 use crate::sweeps::{Order, RUNS, SweepJob, VALUES, learn, piece};
 
@@ -80,7 +79,8 @@ pub(super) fn sweep(shared: &Shared, path: &Path, asked: &Asked) -> ExitCode {
                 attempt,
                 runs: asked.runs.unwrap_or(grids::RUNS),
             };
-            return grid::grid(shared, &project, &job, asked);
+            let files = [&asked.csv, &asked.draw].map(Option::as_deref);
+            return grid::grid(shared, &project, &job, files);
         }
         Ok((swept, None)) => swept,
         Err((what, hint)) => {
@@ -185,30 +185,6 @@ fn report(shared: &Shared, project: &Project, swept: &Swept, points: &[Point]) -
 }
 
 #[derive(Serialize)]
-pub(super) struct PointOut<V> {
-    value: V,
-    refused: bool,
-    held: Share,
-    duration_s: Option<f64>,
-    score: Option<f64>,
-    margin: Option<f64>,
-}
-
-impl<V> PointOut<V> {
-    /// - `value`: what tells it from the others
-    pub(super) fn of<T>(point: &Point<T>, value: V) -> Self {
-        Self {
-            value,
-            refused: point.refused,
-            held: point.held().into(),
-            duration_s: point.seconds(),
-            score: point.score(),
-            margin: point.margin,
-        }
-    }
-}
-
-#[derive(Serialize)]
 struct SweepOut<'a> {
     version: u32,
     mission: &'a str,
@@ -243,41 +219,6 @@ fn object<'a>(
     }
 }
 
-/// Writes a table where one is asked for, or says why it cannot.
-pub(super) fn write_table(
-    file: Option<&Path>,
-    table: impl FnOnce() -> Vec<u8>,
-) -> Result<(), ExitCode> {
-    let Some(file) = file else { return Ok(()) };
-    write_out(file, &table()).map_err(|error| {
-        complain(
-            &format!("cannot write {}: {error}", file.display()),
-            "check the path, and that its folder may be written to",
-        );
-        ExitCode::FAILURE
-    })
-}
-
-/// What a table says of every value, behind the value itself.
-pub(super) const COLUMNS: [&str; 7] =
-    ["held", "of", "low", "high", "duration_s", "score", "margin"];
-
-/// The same of one of them.
-pub(super) fn cells<V>(point: &Point<V>) -> [String; 7] {
-    let words = |value: Option<f64>| value.map_or_else(String::new, |value| value.to_string());
-    let held = point.held();
-    let (low, high) = held.interval();
-    [
-        held.times.to_string(),
-        held.of.to_string(),
-        low.to_string(),
-        high.to_string(),
-        words(point.seconds()),
-        words(point.score()),
-        words(point.margin),
-    ]
-}
-
 /// A row for each value.
 fn table(points: &[Point]) -> Vec<u8> {
     let rows = points.iter().map(|point| {
@@ -285,16 +226,4 @@ fn table(points: &[Point]) -> Vec<u8> {
         value.into_iter().chain(cells(point)).collect()
     });
     table_of(&["value"], rows)
-}
-
-/// A table: what tells the rows apart, and what is said of each.
-pub(super) fn table_of(names: &[&str], rows: impl Iterator<Item = Vec<String>>) -> Vec<u8> {
-    let mut table = csv::Writer::from_writer(Vec::new());
-    let heading = names.iter().chain(&COLUMNS).map(|name| (*name).to_owned());
-    for row in std::iter::once(heading.collect()).chain(rows) {
-        table
-            .write_record(row)
-            .expect("rows of the same length go into memory");
-    }
-    table.into_inner().expect("memory takes everything")
 }
