@@ -9,6 +9,7 @@ pub mod demo;
 pub mod draft;
 pub mod folder;
 pub mod grids;
+pub mod leagues;
 pub mod log;
 pub mod logbook;
 pub mod look;

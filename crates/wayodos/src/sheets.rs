@@ -2,7 +2,9 @@
 
 use std::sync::Arc;
 
-use wayodos_report::{Parts, Scene, causes_sheet, grid_sheet, spread_sheet, sweep_sheet};
+use wayodos_report::{
+    Parts, Scene, causes_sheet, grid_sheet, league_sheet, spread_sheet, sweep_sheet,
+};
 
 use wayodos_core::lab::grid::{Grid, Pair};
 use wayodos_core::lab::summary::Summary;
@@ -10,6 +12,7 @@ use wayodos_core::lab::sweep::Point;
 
 use crate::folder::{Project, short_name};
 use crate::grids::{GridJob, words};
+use crate::leagues::League;
 use crate::spreads::SpreadResult;
 use crate::sweeps::TextsResult;
 use crate::work::RunReport;
@@ -21,6 +24,8 @@ pub enum Sheet {
     Run(Arc<RunReport>),
     /// Many runs: all paths, what died, and why.
     Spread(Arc<SpreadResult>),
+    /// Who beats whom.
+    League(Arc<League>),
     /// What goes with failing.
     Causes(Arc<SpreadResult>),
     /// How often it holds with each pair of values of two numbers.
@@ -48,6 +53,7 @@ impl Sheet {
             Self::Run(_) => "",
             Self::Spread(_) => "-spread",
             Self::Causes(_) => "-causes",
+            Self::League(_) => "-league",
             Self::Sweep { .. } => "-sweep",
             Self::Grid { .. } => "-grid",
         }
@@ -67,6 +73,7 @@ impl Sheet {
                 let briefs = &result.spread.briefs;
                 spread_sheet(field, &title, &about, briefs, (&result.summary, &steps))
             }
+            Self::League(league) => league_page(league),
             Self::Causes(result) => {
                 let scatter = result.spread.attempt.scatter.word();
                 causes_page(&project.config.mission, scatter, &result.summary)
@@ -103,6 +110,22 @@ pub fn causes_page(mission: &str, scatter: &str, summary: &Summary) -> Scene {
     );
     let title = format!("{}: why runs fail", short_name(mission));
     causes_sheet(&title, &about, &summary.causes)
+}
+
+/// The page about a league.
+pub fn league_page(league: &League) -> Scene {
+    let (table, field) = (league.table(), &league.setup.field.name);
+    let about = format!(
+        "{} matches, each pair from both sides, {} scatter",
+        league.played.len(),
+        league.like.scatter.word()
+    );
+    let row = |at: &usize| {
+        let name = league.teams[*at].name.as_str();
+        (name, table.total(*at), table.ratings[*at])
+    };
+    let rows: Vec<_> = table.order.iter().map(row).collect();
+    league_sheet(&format!("{field}: who beats whom"), &about, &rows)
 }
 
 /// The page about two numbers at once.

@@ -279,6 +279,7 @@ impl Clerk {
             | Effect::StopSpread
             | Effect::Sweep(_)
             | Effect::Grid(_)
+            | Effect::League(_)
             | Effect::StopSweep
             | Effect::Tune(_)
             | Effect::StopTune

@@ -45,6 +45,7 @@ pub fn note(msg: &Msg, typing: bool) {
         Msg::Spread(..)
         | Msg::Swept(..)
         | Msg::Gridded(..)
+        | Msg::League(..)
         | Msg::Tuned(..)
         | Msg::Against(..)
         | Msg::Proved(..) => "more runs".to_owned(),

@@ -12,6 +12,7 @@ use wayodos_core::record::Act;
 
 use super::keymap::Action;
 use crate::against::Other;
+use crate::leagues::Who;
 use crate::shelf::Change;
 
 /// What is asked for in one line.
@@ -64,6 +65,8 @@ pub enum Pick {
     Track(String),
     /// The mission is compared with something else, or with the text before again.
     Against(Option<Box<Other>>),
+    /// Somebody plays in the league, or does not any more.
+    Play(Box<Who>),
     /// Another mission is opened.
     Mission(String),
     /// A text of the project is shown, by its path.

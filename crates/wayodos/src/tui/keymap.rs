@@ -11,11 +11,13 @@ pub enum ScreenName {
     Project,
     /// What was tried so far, and what came of it.
     Logbook,
+    /// Who beats whom.
+    League,
 }
 
 impl ScreenName {
     /// All of them.
-    pub const ALL: [Self; 3] = [Self::Mission, Self::Project, Self::Logbook];
+    pub const ALL: [Self; 4] = [Self::Mission, Self::Project, Self::Logbook, Self::League];
 }
 
 /// What a key can ask for while moving through the mission.
@@ -154,6 +156,14 @@ pub enum Action {
     NoteEntry,
     PinEntry,
     ExportBook,
+    ToLeague,
+    TeamUp,
+    TeamDown,
+    OtherBefore,
+    OtherNext,
+    ShowMatch,
+    PickTeams,
+    PlayEntry,
 }
 
 /// A row of the table.
@@ -328,6 +338,7 @@ const MISSION: &[Group] = &[
             row! { NewMission, "M", "create a new mission", "new mission", char('M') },
             row! { ToProject, "W", "the project: all its files", "project", char('W'), key(KeyCode::F(3)) },
             row! { ToLogbook, "Y", "the logbook: what was tried so far", "logbook", char('Y'), key(KeyCode::F(4)) },
+            row! { ToLeague, "F5", "the league: who beats whom", "league", key(KeyCode::F(5)) },
             row! { MarkRun, "Q", "write it into the logbook", "write it down", char('Q') },
             row! { Palette, "/", "find any of these by name", "find", char('/'), ctrl('p') },
             row! { Help, "?", "help: all keys", "help", char('?'), key(KeyCode::F(1)) },
@@ -404,6 +415,7 @@ const LOGBOOK: &[Group] = &[
             row! { BringBack, "Enter", "bring its text back", "bring it back", key(KeyCode::Enter) },
             row! { PinEntry, "|", "compare others with it, and back", "pin", char('|') },
             row! { CompareEntry, "@", "compare the open mission with it", "compare", char('@') },
+            row! { PlayEntry, "p", "let it play in the league", "let it play", char('p') },
             row! { StarEntry, "*", "star it, and back", "star", char('*') },
             row! { NoteEntry, "e", "write a note beside it", "note", char('e') },
         ],
@@ -421,12 +433,40 @@ const LOGBOOK: &[Group] = &[
     },
 ];
 
+/// All keys of the league.
+const LEAGUE: &[Group] = &[
+    Group {
+        title: "Move",
+        rows: &[
+            row! { TeamUp, "Up", "team above", "team", key(KeyCode::Up) },
+            row! { TeamDown, "Down", "team below", "team", key(KeyCode::Down) },
+            row! { OtherBefore, "Left", "against the one before", "against whom", key(KeyCode::Left) },
+            row! { OtherNext, "Right", "against the next one", "against whom", key(KeyCode::Right) },
+        ],
+    },
+    Group {
+        title: "The league",
+        rows: &[
+            row! { ShowMatch, "Enter", "show the match that decided", "show a match", key(KeyCode::Enter) },
+            row! { PickTeams, "a", "choose who plays", "who plays", char('a') },
+            row! { Export, "x", "export as SVG and PDF", "export", char('x') },
+            row! { ToMission, "Esc", "back to the mission", "mission", key(KeyCode::Esc), key(KeyCode::F(2)), key(KeyCode::F(5)) },
+            row! { ToLogbook, "Y", "the logbook: what was tried so far", "logbook", char('Y'), key(KeyCode::F(4)) },
+            row! { ToProject, "W", "the project: all its files", "project", char('W'), key(KeyCode::F(3)) },
+            row! { Palette, "/", "find any of these by name", "find", char('/'), ctrl('p') },
+            row! { Help, "?", "help: all keys", "help", char('?'), key(KeyCode::F(1)) },
+            row! { Quit, "q", "quit", "quit", char('q'), ctrl('c') },
+        ],
+    },
+];
+
 /// The keys of a screen, in groups.
 pub const fn groups(screen: ScreenName) -> &'static [Group] {
     match screen {
         ScreenName::Mission => MISSION,
         ScreenName::Project => PROJECT,
         ScreenName::Logbook => LOGBOOK,
+        ScreenName::League => LEAGUE,
     }
 }
 

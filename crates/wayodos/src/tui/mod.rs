@@ -13,6 +13,7 @@ pub mod finder;
 pub mod free;
 pub mod keymap;
 pub mod layout;
+pub mod league;
 pub mod logbook;
 pub mod many;
 mod measure;
@@ -58,6 +59,7 @@ use wayodos_core::lab::spread::{Attempt, Spread};
 use crate::against::Other;
 use crate::folder::{Home, Project};
 use crate::grids::GridJob;
+use crate::leagues::{self, LeagueJob};
 use crate::logbook::scribe::{Errand, Scribe};
 use crate::look::Cells;
 use crate::look::{Look, Opening, Pictures, ThemeName};
@@ -142,6 +144,7 @@ pub fn run(opening: Opening) -> io::Result<()> {
         runner: &runner,
         spreader: RefCell::default(),
         against: Arc::default(),
+        league: Arc::default(),
         sweep: RefCell::default(),
         tune: RefCell::default(),
         proof: RefCell::default(),
@@ -250,6 +253,7 @@ struct Outside<'a> {
     spreader: RefCell<Spreader>,
     /// Of what the mission is compared with, and the id of what was chosen last.
     against: Arc<Mutex<(u64, Spreader)>>,
+    league: Arc<Mutex<(u64, Option<Ticket>)>>,
     sweep: RefCell<Option<Ticket>>,
     tune: RefCell<Option<Ticket>>,
     proof: RefCell<Option<Ticket>>,
@@ -278,6 +282,29 @@ impl Outside<'_> {
         let (texts, values) = (job.texts(), job.swept.values);
         let ticket = sweeps::begin(self.runner, memory, texts, values, tell);
         *self.sweep.borrow_mut() = Some(ticket);
+    }
+
+    /// Reads who plays on a thread of its own, and plays.
+    fn league(&self, project: Box<Project>, job: LeagueJob) {
+        let mut latest = locked(&self.league);
+        latest.0 = job.id;
+        if let Some(ticket) = latest.1.take() {
+            ticket.cancel();
+        }
+        drop(latest);
+        let (place, runner) = (Arc::clone(&self.league), Arc::clone(self.runner));
+        let sender = self.sender.clone();
+        std::thread::spawn(move || match job.read(&project) {
+            Ok(league) => {
+                let tell = move |id, league| drop(sender.send(Msg::League(id, Ok(league))));
+                // What was read slowly does not take the place of what was chosen later.
+                let mut latest = locked(&place);
+                if latest.0 == job.id {
+                    latest.1 = Some(leagues::begin(&runner, job.id, league, tell));
+                }
+            }
+            Err(refusal) => drop(sender.send(Msg::League(job.id, Err(refusal)))),
+        });
     }
 
     fn grid(&self, job: &GridJob) {
@@ -438,6 +465,9 @@ fn turn(
                     Effect::StopSpread => outside.spreader.borrow_mut().stop(),
                     Effect::Sweep(job) => outside.sweep(*job),
                     Effect::Grid(job) => outside.grid(&job),
+                    Effect::League(job) => {
+                        outside.league(Box::new(model.project.clone()), *job);
+                    }
                     Effect::StopSweep => stop(&outside.sweep),
                     Effect::Tune(batch) => outside.tune(*batch),
                     Effect::StopTune => stop(&outside.tune),

@@ -27,6 +27,7 @@ use super::free::Free;
 use super::keymap::Action;
 pub use super::keymap::ScreenName;
 use super::layout::{Areas, Pane, Shape, layout};
+use super::league::{Leaguing, Shown};
 use super::logbook::Logbook;
 pub use super::many::{Gridding, Many, Proving, SpreadOf, Sweeping, Tuning};
 use super::measure::wrapped;
@@ -352,6 +353,10 @@ pub struct Model {
     pub sweep: Option<Sweeping>,
     /// The two numbers that were tried together, when that was after the last sweep.
     pub grid: Option<Gridding>,
+    /// The league that was played last.
+    pub league: Option<Leaguing>,
+    /// The match of it that is shown.
+    pub opponent: Option<Shown>,
     /// The search that was made last.
     pub tune: Option<Tuning>,
     /// The rows of the list that is open are being tried.
@@ -425,6 +430,8 @@ impl Model {
             many: Many::default(),
             sweep: None,
             grid: None,
+            league: None,
+            opponent: None,
             tune: None,
             proof: None,
             from: None,
@@ -844,6 +851,11 @@ impl Model {
         })
     }
 
+    /// The run that is shown, unless it is a match of a league: against the field's own opponent.
+    pub fn own_report(&self) -> Option<&Arc<RunReport>> {
+        self.report.as_ref().filter(|_| self.opponent.is_none())
+    }
+
     /// What is done by hand, by the project and here, in order of time.
     fn all_hands(&self, setup: &Setup) -> Vec<Intervention> {
         let mut hands: Vec<Intervention> = setup.hands.iter().chain(&self.hands).cloned().collect();
@@ -864,10 +876,17 @@ impl Model {
             Arc::clone(&self.mission().prepared),
         );
         prepared.program.as_ref().filter(|_| !self.unfit)?;
-        let setup = Arc::clone(self.setup.as_ref()?);
+        let own = Arc::clone(self.setup.as_ref()?);
         let id = self.next_job();
         self.pending = Some(id);
-        let hands = self.all_hands(&setup);
+        // In a league nobody does anything by hand.
+        let (setup, hands) = match &self.opponent {
+            Some(shown) => (Arc::clone(&shown.setup), Vec::new()),
+            None => {
+                let hands = self.all_hands(&own);
+                (own, hands)
+            }
+        };
         let kind = match (&self.trial, &self.from) {
             (Some(_), _) => Kind::Trial,
             (None, Some(_)) => Kind::Piece,

@@ -139,13 +139,15 @@ pub fn action_at(model: &Model, areas: &Areas, at: Position) -> Option<Action> {
     }
     match model.screen {
         ScreenName::Mission if at.x < name => Some(Action::ToProject),
-        ScreenName::Logbook if at.x < name => Some(Action::ToProject),
-        ScreenName::Project | ScreenName::Logbook
+        ScreenName::Logbook | ScreenName::League if at.x < name => Some(Action::ToProject),
+        ScreenName::Project | ScreenName::Logbook | ScreenName::League
             if at.x >= name && at.x < areas.title.width / 2 =>
         {
             Some(Action::ToMission)
         }
-        ScreenName::Mission | ScreenName::Project | ScreenName::Logbook => None,
+        ScreenName::Mission | ScreenName::Project | ScreenName::Logbook | ScreenName::League => {
+            None
+        }
     }
 }
 
@@ -254,6 +256,16 @@ pub(in crate::tui) fn useful(model: &Model) -> &'static [Action] {
             ],
             None => &[A::AddFile, A::Quit],
         };
+    }
+    if model.screen == ScreenName::League {
+        return &[
+            A::ShowMatch,
+            A::PickTeams,
+            A::OtherNext,
+            A::Export,
+            A::ToLogbook,
+            A::Quit,
+        ];
     }
     if model.screen == ScreenName::Logbook {
         return &[

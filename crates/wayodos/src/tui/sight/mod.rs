@@ -6,6 +6,7 @@ pub mod chart;
 pub mod field;
 pub mod files;
 pub mod grid;
+pub mod league;
 pub mod logbook;
 pub mod overlay;
 pub mod side;

@@ -76,7 +76,7 @@ pub(super) fn begin(model: &mut Model, other: Option<Other>, effects: &mut Vec<E
         effects.push(Effect::StopAgainst);
         return show(model);
     };
-    let like = model.report.as_ref().map(|report| report.attempt.clone());
+    let like = model.own_report().map(|report| report.attempt.clone());
     let Some(like) = like.filter(|_| model.spread_of().is_some()) else {
         return model.say(Role::Thin, "there must be a run of the mission first");
     };

@@ -16,8 +16,7 @@ use crate::work::RunReport;
 pub(super) fn whole_run(model: &mut Model) -> Option<(Arc<RunReport>, Arc<Setup>)> {
     let text = &model.mission().text;
     let report = model
-        .report
-        .as_ref()
+        .own_report()
         .filter(|report| model.pending.is_none() && report.piece.is_none() && report.text == *text);
     let ready = report.cloned().zip(model.setup.clone());
     if ready.is_none() {

@@ -14,6 +14,7 @@ use crate::against::Other;
 use crate::draft::Draft;
 use crate::folder::{Project, Saved};
 use crate::grids::GridJob;
+use crate::leagues::{League, LeagueJob, Refusal};
 use crate::logbook::scribe::{Answer, Errand};
 use crate::sheets::Sheet;
 use crate::shelf::{Change, Done};
@@ -36,6 +37,8 @@ pub enum Msg {
     Spread(u64, Arc<SpreadResult>),
     /// A sweep has grown: the id of what was asked for, and what there is.
     Swept(u64, Arc<TextsResult>),
+    /// More of a league was played, or somebody cannot play.
+    League(u64, Result<Arc<League>, Refusal>),
     /// More of two numbers at once is there.
     Gridded(u64, Arc<TextsResult<Pair>>),
     /// Runs of a search are there: the id of what was asked for, and what there is.
@@ -116,6 +119,8 @@ pub enum Effect {
     Spread(SpreadJob),
     /// Nobody wants the many runs that are being made.
     StopSpread,
+    /// Play a league, in place of the one that is being played.
+    League(Box<LeagueJob>),
     /// Try two numbers at once, in place of the sweep that is being made.
     Grid(Box<GridJob>),
     /// Sweep a number, in place of the sweep that is being made.

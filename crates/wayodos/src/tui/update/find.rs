@@ -9,7 +9,7 @@ use super::super::theme::Role;
 use super::change::{draft, run_again};
 use super::effect::Effect;
 use super::lists::{attempt, drop_trial};
-use super::{against, ask, hands, offers, texts};
+use super::{against, ask, hands, league, offers, texts};
 
 pub(super) fn find(
     model: &mut Model,
@@ -114,6 +114,7 @@ fn take(model: &mut Model, finder: &Finder, effects: &mut Vec<Effect>) {
                 finder.at = at.min(finder.shown.len().saturating_sub(1));
             }
         }
+        Pick::Play(who) => league::toggle(model, *who, effects),
         Pick::Against(other) => against::begin(model, other.map(|other| *other), effects),
         Pick::Mission(name) => effects.push(Effect::Open(name)),
         Pick::Show(path) => texts::show(model, &path, None, effects),

@@ -12,6 +12,7 @@ mod grid;
 mod gridded;
 mod hands;
 mod keep;
+mod league;
 mod lists;
 mod logbook;
 mod marks;
@@ -147,6 +148,7 @@ fn take(model: &mut Model, msg: Msg) -> Vec<Effect> {
         Msg::Proved(id, result) => proof::on_proved(model, id, &result),
         Msg::Tuned(id, result) => tuned::on_tuned(model, id, result, &mut effects),
         Msg::Swept(id, result) => swept::on_swept(model, id, result),
+        Msg::League(id, result) => league::on_league(model, id, result),
         Msg::Gridded(id, result) => gridded::on_grid(model, id, result),
         Msg::Book(answer) => logbook::on_answer(model, answer),
         Msg::Saved(path, result, text) => keep::on_saved(model, &path, result, &text, &mut effects),
@@ -524,6 +526,8 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
         }
         Action::ToProject => files::show(model, effects),
         Action::ToLogbook => logbook::show(model, effects),
+        Action::ToLeague => league::show(model, effects),
+        Action::PlayEntry => league::play_entry(model, effects),
         Action::MarkRun => ask::ask(model, super::model::Question::Mark, ""),
         Action::EntryUp
         | Action::EntryDown
@@ -537,6 +541,12 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
         | Action::NoteEntry
         | Action::PinEntry
         | Action::ExportBook => logbook::carry_out(model, action, effects),
+        Action::TeamUp
+        | Action::TeamDown
+        | Action::OtherBefore
+        | Action::OtherNext
+        | Action::ShowMatch
+        | Action::PickTeams => league::carry_out(model, action, effects),
         Action::ToMission => model.screen = ScreenName::Mission,
         Action::FileUp
         | Action::FileDown
@@ -568,6 +578,10 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
 
 /// The page that is written: of the tab that is looked at where it has one of its own, else of the run.
 fn sheet(model: &Model) -> Option<Sheet> {
+    if model.screen == ScreenName::League {
+        let (league, _) = model.league.as_ref()?.result.as_ref()?;
+        return Some(Sheet::League(Arc::clone(league)));
+    }
     let tab = Some(model.side.shown).filter(|_| model.focus == Pane::Side);
     match tab {
         Some(Side::Spread) if model.many.result.is_some() => {
@@ -604,6 +618,9 @@ fn follow(model: &mut Model) {
     let Some(areas) = model.areas() else { return };
     if model.screen == ScreenName::Project {
         return model.files.follow(usize::from(areas.whole().height));
+    }
+    if model.screen == ScreenName::League {
+        return;
     }
     if model.screen == ScreenName::Logbook {
         let (list, _) = sight::logbook::parts(&areas);

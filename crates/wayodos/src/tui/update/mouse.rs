@@ -97,6 +97,23 @@ fn browse(model: &mut Model, mouse: MouseEvent, at: Position, effects: &mut Vec<
         }
         return;
     }
+    if model.screen == ScreenName::League {
+        let row = sight::league::row_at(model, &areas, at);
+        let Some(league) = &mut model.league else {
+            return;
+        };
+        match mouse.kind {
+            MouseEventKind::Down(MouseButton::Left) => {
+                if let Some(row) = row {
+                    (league.at, league.against) = (row, 0);
+                }
+            }
+            MouseEventKind::ScrollDown => league.step(1),
+            MouseEventKind::ScrollUp => league.step(-1),
+            _ => {}
+        }
+        return;
+    }
     if model.screen == ScreenName::Logbook {
         match mouse.kind {
             MouseEventKind::Down(MouseButton::Left) => {

@@ -35,7 +35,7 @@ pub(super) fn ask_in_order(model: &mut Model, finder: &mut Finder) {
 }
 
 fn each(model: &mut Model, finder: &mut Finder, runs: u32, other_marks: Vec<usize>, ranked: bool) {
-    let report = model.report.clone().filter(|report| {
+    let report = model.own_report().cloned().filter(|report| {
         report.piece.is_none() && report.text == model.mission().text && model.doc.is_mission()
     });
     let (Some(report), Some(setup)) = (report, model.setup.clone()) else {

@@ -36,7 +36,7 @@ pub(super) fn keep_up(model: &mut Model, effects: &mut Vec<Effect>) {
     {
         return;
     }
-    let (Some(of), Some(report)) = (&model.many.of, model.report.clone()) else {
+    let (Some(of), Some(report)) = (&model.many.of, model.own_report().cloned()) else {
         return;
     };
     // What begins in the middle says nothing about the whole.
@@ -95,7 +95,7 @@ pub(super) fn open(model: &mut Model, effects: &mut Vec<Effect>) {
 
 /// Shows one of the many runs in all panes; 0 is the nominal one.
 pub(super) fn show(model: &mut Model, number: u32, effects: &mut Vec<Effect>) {
-    if model.number == number {
+    if model.number == number && model.opponent.is_none() {
         let words = if number == 0 {
             "the nominal run is shown".to_owned()
         } else {
@@ -104,6 +104,7 @@ pub(super) fn show(model: &mut Model, number: u32, effects: &mut Vec<Effect>) {
         return model.say(Role::Quiet, words);
     }
     model.number = number;
+    model.opponent = None;
     // A piece began in the middle of another run.
     model.from = None;
     run_again(model, effects);

@@ -327,6 +327,7 @@ pub(super) fn another_run(
         return Err("a number, and perhaps exact, everyday or rough: 17 rough".to_owned());
     };
     (model.number, model.scatter) = (number, scatter);
+    model.opponent = None;
     // A piece began in the middle of another run.
     model.from = None;
     run_again(model, effects);

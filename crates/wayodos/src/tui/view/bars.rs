@@ -111,7 +111,10 @@ pub fn title(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         .as_ref()
         .and_then(|report| report.chance.words())
     {
-        let words = format!(" • {words}");
+        let words = match &model.opponent {
+            Some(shown) => format!(" • {words} against {}", shown.name),
+            None => format!(" • {words}"),
+        };
         x = put(buffer, x, y, room(x), &words, theme.role(Role::Accent));
     }
     if let Some(from) = &model.from {

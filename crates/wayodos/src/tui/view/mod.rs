@@ -8,7 +8,8 @@ mod drawing;
 pub mod field;
 pub mod files;
 mod grid;
-pub mod logbook;
+pub mod league;
+mod logbook;
 pub mod overlay;
 mod pen;
 mod plot;
@@ -96,6 +97,7 @@ impl Screen {
                 );
                 files::status(model, theme, areas.status, buffer);
             }
+            ScreenName::League => league::draw(model, theme, &areas, buffer),
             ScreenName::Logbook => logbook::draw(model, theme, &areas, buffer),
         }
         bars::change(model, theme, areas.change, buffer);
