@@ -133,6 +133,20 @@ fn a_run_that_goes_on_from_a_snapshot_is_the_one_from_the_start() {
                 .tried(number, before.as_ref(), 150, &mut spare, None)
                 .unwrap();
             let fresh = now.brief(number, &mut spare, None).unwrap();
+            // What is only tried is not gone on from: it takes no snapshots of its own.
+            if draw(3) == 0
+                && let Some(before) = &before
+            {
+                let once = now
+                    .tried(number, Some(before), usize::MAX, &mut spare, None)
+                    .unwrap();
+                assert!(*once.brief == fresh, "{name}, edit {edit}:\n{text}");
+                assert!(
+                    once.snapshot_count() <= before.snapshot_count(),
+                    "{name}, edit {edit}: {} snapshots",
+                    once.snapshot_count()
+                );
+            }
             assert!(*again.brief == fresh, "{name}, edit {edit}:\n{text}");
             compared += 1;
             if let Some(before) = before {

@@ -1620,3 +1620,86 @@ fn yesterdays_text_comes_back_from_the_logbook_though_the_program_was_killed() {
     let kept = fs::read(third.path("brinewick/logbook.damaged.db")).unwrap();
     assert_eq!(kept[4096..], bytes[4096..]);
 }
+
+#[test]
+fn the_ring_contest_is_tuned_by_what_holds() {
+    let here = copied();
+    let mission = here.path().join("brinewick/missions/ring-contest.way");
+    replace(
+        &mission,
+        "let near = 600 mm",
+        "let near = 300 mm, safe from 300 mm to 700 mm, guessed",
+    );
+    let terminal = Terminal::start(here, LARGE, "brinewick --mission ring-contest", "");
+    terminal
+        .shows("let near = 300 mm, safe")
+        .shows("won")
+        .keys(&["^"])
+        .shows("runs of each")
+        .shows("proof:")
+        .shows("found better: it holds more often")
+        .keys(&["Enter"])
+        .shows("u takes it back")
+        .hides("let near = 300 mm")
+        .keys(&["u"])
+        .shows("let near = 300 mm, safe");
+}
+
+#[test]
+fn a_league_of_three_is_played_and_the_match_that_decided_is_shown() {
+    let terminal = Terminal::start(copied(), LARGE, "brinewick --mission ring-contest", "");
+    terminal
+        .shows("held")
+        .keys(&["Q"])
+        .shows("Into the logbook")
+        .keys(&["fast", "Enter"])
+        .shows("written into the logbook")
+        .keys(&["S", "charge =", "Enter", "Enter"])
+        .keys(&["C-u", "30 %", "Enter"])
+        .shows("let charge = 30 %")
+        .keys(&["Y"])
+        .shows("the first entry of this mission")
+        .keys(&["p"])
+        .shows("League: Ring on the drying floor")
+        .shows("120 matches, each pair from both sides")
+        .shows("Dunlin")
+        .shows("ring-contest @1");
+    // The slow one wins less often than the fast one of before.
+    let screen = terminal.screen();
+    let row = |name: &str| screen.find(name).unwrap();
+    assert!(row("ring-contest @1  ") < row("ring-contest  "), "{screen}");
+    // Its matches open in all panes, the lost ones first.
+    terminal
+        .keys(&["Down", "Enter"])
+        .shows("match")
+        .shows("scatter against")
+        .keys(&["F5"])
+        .shows("120 matches")
+        .keys(&["x"])
+        .shows("ring-contest-league.svg")
+        .keys(&["Escape"])
+        .shows("scatter against")
+        .keys(&["Escape"])
+        .hides("scatter against");
+}
+
+#[test]
+fn a_window_that_closes_is_no_crash() {
+    let terminal = Terminal::start(copied(), LARGE, "brinewick", "");
+    terminal.shows("held").keys(&["Space"]);
+    terminal.tmux(&["kill-server"]).unwrap();
+    let state = terminal.path(".local/state/wayodos");
+    // Its lock goes when it has ended.
+    let began = Instant::now();
+    let running =
+        || fs::read_dir(state.join("locks")).is_ok_and(|mut locks| locks.next().is_some());
+    while running() && began.elapsed() < Duration::from_secs(5) {
+        sleep(Duration::from_millis(20));
+    }
+    let files = fs::read_dir(&state).unwrap().flatten();
+    let crashes: Vec<_> = files
+        .map(|file| file.file_name().into_string().unwrap())
+        .filter(|name| name.starts_with("crash"))
+        .collect();
+    assert!(crashes.is_empty(), "{crashes:?}");
+}

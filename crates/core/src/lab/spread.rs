@@ -177,6 +177,11 @@ pub struct Tried {
 }
 
 impl Tried {
+    /// How many snapshots are kept of it, those of before included.
+    pub fn snapshot_count(&self) -> usize {
+        self.snapshots.len()
+    }
+
     /// The tick from which on it differs in what was made from one that was tried before: 0 when it
     /// was made from the start.
     pub fn began_at(&self, before: &Self) -> usize {

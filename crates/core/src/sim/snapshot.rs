@@ -75,7 +75,7 @@ impl Match<'_> {
         let tick = trace.ticks.len();
         let before = snaps.taken.last().map_or(0, |snapshot| snapshot.tick);
         // A run that begins in the middle has another program before.
-        if tick < before + snaps.every || self.piece.is_some() {
+        if tick < before.saturating_add(snaps.every) || self.piece.is_some() {
             return;
         }
         let Some(last) = trace.ticks.last() else {

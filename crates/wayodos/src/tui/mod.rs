@@ -27,6 +27,7 @@ pub mod view;
 use std::cell::RefCell;
 use std::collections::VecDeque;
 use std::io::{self, BufWriter, Write as _, stdout};
+use std::mem::ManuallyDrop;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::sync::{Arc, Mutex};
@@ -94,7 +95,9 @@ pub fn run(opening: Opening) -> io::Result<()> {
     let guard = Guard::enter()?;
     let gate = Arc::new(Gate::default());
     listen_to_signals(&sender)?;
-    let mut terminal = Terminal::new(CrosstermBackend::new(stdout()))?;
+    // Never dropped: it would complain of a window that is gone to a stderr that is gone with it, and
+    // panic. The guard shows the cursor again.
+    let mut terminal = ManuallyDrop::new(Terminal::new(CrosstermBackend::new(stdout()))?);
     let size = terminal.size()?;
     project.take_place();
     let shared = project.place.number > 1;
