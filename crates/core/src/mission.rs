@@ -14,6 +14,7 @@ pub mod amend;
 mod amounts;
 mod ast;
 mod behaviours;
+pub mod cases;
 mod check;
 pub mod complete;
 mod conditions;

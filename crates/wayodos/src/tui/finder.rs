@@ -49,7 +49,9 @@ pub enum Question {
 pub enum Pick {
     /// The mission's text is this then; it is tried while the row is marked.
     Text(String),
-    /// The same, for the text that there was when the list was opened with this change in it.
+    /// A text that is tried while the row is marked, and never taken.
+    Look(String),
+    /// The same as [`Pick::Text`], for the text that there was when the list was opened with this change in it.
     Edit(Edit),
     /// What a key would do.
     Do(Action),

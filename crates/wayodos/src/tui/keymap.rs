@@ -267,7 +267,7 @@ const MISSION: &[Group] = &[
             row! { WriteOut, "L", "replace the name by its value", "write it out", char('L') },
             row! { Tune, "^", "search all safe spans for the best", "tune", char('^') },
             row! { Sweep, "~", "try it over a span: where it holds", "where it holds", char('~') },
-            row! { Grid, ":", "with the number swept before: a grid", "two numbers", char(':') },
+            row! { Grid, ":", "with the number swept before, both", "two numbers", char(':') },
             row! { Convert, ";", "the same in another unit", "other unit", char(';') },
         ],
     },
@@ -310,7 +310,7 @@ const MISSION: &[Group] = &[
         rows: &[
             row! { Why, "y", "why an exit fired or not", "why", char('y') },
             row! { Spread, "%", "how often it holds, and why not", "does it hold?", char('%') },
-            row! { Starts, "$", "from every start: where it holds", "every start", char('$') },
+            row! { Starts, "$", "from every start, and in every case", "every start", char('$') },
             row! { Compare, "@", "compare with another version", "compare", char('@') },
             row! { Fan, "&", "show or hide the many runs", "many runs", char('&') },
             row! { Track, "K", "what a sensor meets on its track", "track", char('K') },

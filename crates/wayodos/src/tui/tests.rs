@@ -31,6 +31,7 @@ use crate::against::Other;
 use crate::draft::Draft;
 use crate::folder::{Home, Project, Saved};
 use crate::grids::GridJob;
+use crate::leagues::LeagueJob;
 use crate::logbook::scribe::Errand;
 use crate::spreads::SpreadJob;
 use crate::sweeps::{SweepJob, TextsJob};
@@ -56,6 +57,8 @@ struct App {
     sweep: Option<SweepJob>,
     /// The two numbers at once that were asked for last.
     grid: Option<GridJob>,
+    /// The league that was asked for last.
+    league: Option<LeagueJob>,
     /// The rows of a list that are to be tried, unless that was given up.
     proof: Option<(TextsJob, Vec<usize>)>,
 }
@@ -76,6 +79,7 @@ impl App {
             tune: false,
             sweep: None,
             grid: None,
+            league: None,
             proof: None,
         };
         let job = app.model.job().map(Effect::Run);
@@ -117,6 +121,7 @@ impl App {
                 Effect::StopSpread => self.spread = None,
                 Effect::Sweep(job) => self.sweep = Some(*job),
                 Effect::Grid(job) => self.grid = Some(*job),
+                Effect::League(job) => self.league = Some(*job),
                 Effect::Against {
                     id, other, texts, ..
                 } => self.against = Some((id, *other, texts)),
@@ -142,6 +147,7 @@ impl App {
                 "Enter" => KeyCode::Enter,
                 "Esc" => KeyCode::Esc,
                 "Home" => KeyCode::Home,
+                "F5" => KeyCode::F(5),
                 "End" => KeyCode::End,
                 "PgDn" => KeyCode::PageDown,
                 "Space" => KeyCode::Char(' '),
@@ -930,6 +936,7 @@ fn on(mission: &str, seed: u64) -> App {
         tune: false,
         sweep: None,
         grid: None,
+        league: None,
         proof: None,
     };
     let job = app.model.job().map(Effect::Run);

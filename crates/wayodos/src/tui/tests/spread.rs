@@ -691,6 +691,99 @@ fn every_start_of_the_field_is_tried_and_one_is_taken() {
 }
 
 #[test]
+fn every_case_of_a_decision_is_tried_and_none_is_taken() {
+    let mut app = on("round-the-gates", 7);
+    let before = app.model.doc.text.clone();
+    app.press("$");
+    let (job, rows) = app.proof.clone().expect("they are tried");
+    assert_eq!(job.texts.len(), 6, "three starts and three cases");
+    let result = tried(job.clone(), rows, 2);
+    app.msg(Msg::Proved(job.id, result.clone()));
+    let held: Vec<u32> = result
+        .points
+        .iter()
+        .map(|point| point.held().times)
+        .collect();
+    assert_eq!(
+        held[3..],
+        [2, 0, 0],
+        "what was counted, what was late, and otherwise"
+    );
+    let frame = app.frame(Depth::True, Cells::Quadrant);
+    assert!(frame.contains("held 0 of 2: too few bars"), "{frame}");
+    // While it is marked it is tried; taken it is not.
+    app.press("Down Down Down Down");
+    assert_eq!(*app.model.doc.text, *job.texts[4]);
+    app.press("Enter");
+    assert!(app.notice().contains("only looked at"));
+    assert_eq!(app.model.doc.text, before);
+    assert!(app.model.trial.is_none());
+}
+
+/// Plays the league that was asked for, as many matches of each pair from each side.
+fn play(app: &mut App, matches: u32) {
+    let job = app.league.take().expect("a league was asked for");
+    let result = job.read(&app.model.project).map(|mut league| {
+        league.matches = matches;
+        let work = league.pieces();
+        let (mut spare, stop) = (Trace::default(), AtomicBool::new(false));
+        let done = (0..league.count()).map(|at| work(at, &mut spare, &stop).unwrap());
+        league.learn(done.collect());
+        Arc::new(league)
+    });
+    app.msg(Msg::League(job.id, result));
+}
+
+#[test]
+fn a_match_of_the_league_is_the_very_run_that_was_played() {
+    let mut app = on("ring-contest", 5);
+    app.press("F5");
+    play(&mut app, 3);
+    let frame = app.frame(Depth::True, Cells::Quadrant);
+    for words in [
+        "6 matches, each pair from both sides",
+        "against Dunlin",
+        "from our start",
+    ] {
+        assert!(frame.contains(words), "{words}: {frame}");
+    }
+    let (all, _) = app.model.league.clone().unwrap().result.unwrap();
+    let wanted = all.between(0, 1);
+    assert_eq!(wanted.len(), 3);
+    app.press("Esc");
+    for one in &wanted {
+        app.press("F5 Enter");
+        assert_eq!(app.model.number, one.number);
+        let report = app.model.report.clone().unwrap();
+        assert_eq!(report.run.fingerprint(), one.fingerprint);
+    }
+    let frame = app.frame(Depth::True, Cells::Quadrant);
+    assert!(frame.contains("against Dunlin"), "{frame}");
+    // What asks for many runs does not take a match for the mission's own run.
+    app.press("S");
+    app.press("charge Space = Enter ~");
+    assert!(app.notice().contains("whole run"), "{}", app.notice());
+    app.press("Esc Esc");
+    assert!(app.model.opponent.is_none() && app.model.number == 0);
+    // The opponent out and a rival in: it plays with the opponent's robot.
+    app.press("F5 a");
+    let frame = app.frame(Depth::True, Cells::Quadrant);
+    assert!(frame.contains("plays: Enter takes it out"), "{frame}");
+    app.press("Enter");
+    assert!(app.notice().contains("two or more"));
+    assert!(app.league.is_none());
+    // Another text is played anew with the same teams.
+    app.press("Esc + F5");
+    assert_eq!(app.league.as_ref().unwrap().who.len(), 2);
+    play(&mut app, 1);
+    app.press("Esc Esc");
+    // Where nobody else plays there is no league.
+    let mut alone = App::new();
+    alone.press("F5");
+    assert!(alone.league.is_none() && alone.notice().contains("0 opponents"));
+}
+
+#[test]
 fn x_writes_the_page_of_the_tab_that_is_looked_at() {
     use crate::sheets::Sheet;
 

@@ -91,6 +91,11 @@ fn take(model: &mut Model, finder: &Finder, effects: &mut Vec<Effect>) {
                 effects.push(draft(&model.doc));
             }
         }
+        Pick::Look(_) => {
+            drop_trial(model, effects);
+            let words = "a case is only looked at: the mission stays as it is";
+            model.say(Role::Quiet, words);
+        }
         Pick::Do(action) => model.todo = Some(action),
         Pick::Line(line) => {
             model.doc.cursor = Cursor { line, nth: 0 };

@@ -40,7 +40,7 @@ pub(super) fn attempt(model: &mut Model, finder: &Finder, effects: &mut Vec<Effe
         .map_or(&model.doc.text, |trial| &trial.base)
         .clone();
     let text = match finder.item().map(|item| &item.pick) {
-        Some(Pick::Text(text)) => text.clone(),
+        Some(Pick::Text(text) | Pick::Look(text)) => text.clone(),
         Some(Pick::Edit(edit)) => edit.apply(&base),
         _ => return drop_trial(model, effects),
     };

@@ -3,9 +3,11 @@
 use std::sync::Arc;
 use wayodos_core::ids::{StepId, TextStep};
 
+use wayodos_core::field::Start;
 use wayodos_core::finding::Source;
 use wayodos_core::lab::remedy::{self, Case, Remedy};
 use wayodos_core::mission::LineKind;
+use wayodos_core::mission::cases::{self, cases};
 use wayodos_core::mission::edit::Edit;
 use wayodos_core::mission::exits::{add_exit as with_exit, exit_at};
 use wayodos_core::mission::offer::{behaviours, conditions, insert_offer, insert_offer_above};
@@ -396,19 +398,17 @@ fn offer(model: &mut Model, found: Vec<Remedy>, line: usize, title: &str) {
     );
 }
 
-/// The mission from every start of its field, each tried on its nominal run and on many others.
+/// The mission from every start of its field, and in every case of its decisions, each tried on its
+/// nominal run and on many others.
 pub(super) fn starts(model: &mut Model) {
     let Some(setup) = model.setup.clone().filter(|_| model.doc.is_mission()) else {
         return model.say(Role::Quiet, "open the mission first");
     };
     let (parsed, text) = (&model.doc.prepared.parsed, &model.doc.text);
     let starts = &setup.field.starts;
-    if starts.len() < 2 {
-        return model.say(Role::Quiet, "this field has no other start");
-    }
     let own = parsed.mission.start.as_ref().map(|start| &start.node);
     let own = own.or_else(|| starts.first().map(|start| &start.name));
-    let items = starts.iter().map(|start| {
+    let from = |start: &Start| {
         let here = own == Some(&start.name);
         let what = if here { "as it stands" } else { "" };
         // The one that it has stays unwritten where it is.
@@ -418,10 +418,28 @@ pub(super) fn starts(model: &mut Model) {
             with_start(parsed, text, &start.name)
         };
         Item::new(&start.name, "", what, Pick::Text(text))
-    });
-    let items: Vec<Item> = items.collect();
-    let mark = starts.iter().position(|start| own == Some(&start.name));
-    let mut finder = Finder::new("From every start, 40 runs each", items, mark.unwrap_or(0));
+    };
+    let case = |case: cases::Case| {
+        let title = format!("\"{}\" {}", case.step, case.row);
+        let what = "as if this row were the one that is true";
+        Item::new(title, "", what, Pick::Look(case.text))
+    };
+    let others = if starts.len() > 1 { &starts[..] } else { &[] };
+    let items = others.iter().map(from);
+    let items: Vec<Item> = items
+        .chain(cases(parsed, text).into_iter().map(case))
+        .collect();
+    if items.is_empty() {
+        let words = "this field has no other start, and the mission decides nothing with `choose`";
+        return model.say(Role::Quiet, words);
+    }
+    let mark = others.iter().position(|start| own == Some(&start.name));
+    let title = match (others.len(), items.len()) {
+        (starts, all) if starts == all => "From every start, 40 runs each",
+        (0, _) => "In every case, 40 runs each",
+        _ => "From every start and in every case, 40 runs each",
+    };
+    let mut finder = Finder::new(title, items, mark.unwrap_or(0));
     proof::ask_in_order(model, &mut finder);
     show(model, finder);
 }

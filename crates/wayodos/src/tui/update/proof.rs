@@ -44,7 +44,7 @@ fn each(model: &mut Model, finder: &mut Finder, runs: u32, other_marks: Vec<usiz
     let mut rows = Vec::new();
     let mut texts: Vec<Arc<str>> = Vec::new();
     for (row, item) in finder.items.iter_mut().enumerate() {
-        if let Pick::Text(text) = &item.pick {
+        if let Pick::Text(text) | Pick::Look(text) = &item.pick {
             rows.push(row);
             texts.push(text.as_str().into());
             "being tried ...".clone_into(&mut item.text);
