@@ -5,7 +5,7 @@ use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 
 use super::pen::{mark_row, put, put_right};
-use crate::leagues::{League, Table};
+use crate::leagues::{League, Table, Who};
 use crate::tui::layout::Areas;
 use crate::tui::league::Leaguing;
 use crate::tui::measure::wrapped;
@@ -33,7 +33,7 @@ pub fn draw(model: &Model, theme: Theme, areas: &Areas, buffer: &mut Buffer) {
         strong,
     );
     let Some((all, said)) = &league.result else {
-        let names: Vec<String> = league.job.who.iter().map(|who| who.name()).collect();
+        let names: Vec<String> = league.job.who.iter().map(Who::name).collect();
         let words = format!("{}: the first matches are being played", names.join(", "));
         let room = table.width - 4;
         for (row, line) in wrapped(&words, room).enumerate() {
