@@ -19,6 +19,9 @@ use crate::work::RunReport;
 /// Rows at the bottom that say more about the marked one.
 pub(in crate::tui) const MORE: u16 = 4;
 
+/// The same of the spread tab, where sentences stand above them.
+pub(in crate::tui) const SPREAD_MORE: u16 = 3;
+
 /// Lines of the spread tab above its first row.
 pub(in crate::tui) const SPREAD_HEAD: usize = 2;
 
@@ -99,7 +102,7 @@ pub fn lines_of_row(model: &Model, row: usize) -> (usize, usize) {
         Side::Spread => {
             let side = model.areas().map_or(Rect::ZERO, |areas| areas.side);
             let height = halves(Side::Spread, side).0.height.saturating_sub(2);
-            let below = spread::below(model, height, MORE);
+            let below = spread::below(model, height, SPREAD_MORE);
             (row, row + SPREAD_HEAD + usize::from(below))
         }
         Side::Findings => (row, row + usize::from(MORE)),

@@ -68,8 +68,8 @@ pub fn rows(model: &Model) -> Vec<SpreadRow> {
         let step = &program.steps[death.step];
         let exit = death.exit.and_then(|exit| step.exits.get(exit));
         let by = exit.map_or_else(String::new, |exit| format!(" by \"{}\"", exit.words));
-        let numbers: Vec<String> = runs.iter().take(12).map(u32::to_string).collect();
-        let and = if runs.len() > 12 { " ..." } else { "" };
+        let numbers: Vec<String> = runs.iter().take(6).map(u32::to_string).collect();
+        let and = if runs.len() > 6 { " and others" } else { "" };
         rows.push(SpreadRow {
             words: death.words.clone(),
             share: Some(*share),
@@ -246,7 +246,7 @@ fn cause_rows(result: &SpreadResult) -> Vec<SpreadRow> {
         .flat_map(|cause| {
             [
                 sentence(cause.words(), Role::Text),
-                sentence(format!("  may help: {}", cause.advice()), Role::Quiet),
+                sentence(format!("may help: {}", cause.advice()), Role::Quiet),
             ]
         })
         .collect()

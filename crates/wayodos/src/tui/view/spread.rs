@@ -9,7 +9,7 @@ use super::pen::{mark_row, more_mark, put, put_right};
 use crate::tui::layout::Pane;
 use crate::tui::measure::{columns, wrapped};
 use crate::tui::model::Model;
-use crate::tui::sight::side::MORE;
+use crate::tui::sight::side::SPREAD_MORE;
 use crate::tui::sight::spread::{SpreadRow, below, headline, marked_cause, rows};
 use crate::tui::theme::{Role, Theme};
 
@@ -40,7 +40,7 @@ pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     );
     put(buffer, x, area.y + 1, room, &sure, theme.role(Role::Quiet));
     let rows = rows(model);
-    let kept_below = below(model, area.height, MORE);
+    let kept_below = below(model, area.height, SPREAD_MORE);
     let list = Rect {
         y: area.y + 2,
         height: area.height.saturating_sub(kept_below + 2),
@@ -61,11 +61,16 @@ pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         y += 1;
     }
     more_mark(model.side.scroll, marked.len(), list, theme, buffer);
-    // Sentences below the list, as far as there is room.
-    if y < list.bottom() {
+    // Sentences below the list, as far as there is room; a gap only where all of them have.
+    let said: Vec<&SpreadRow> = rows
+        .iter()
+        .filter(|row| row.wraps && cause.is_none())
+        .collect();
+    let lines = said.iter().map(|row| wrapped(&row.words, room).count());
+    if usize::from(list.bottom().saturating_sub(y)) > lines.sum() {
         y += 1;
     }
-    for row in rows.iter().filter(|row| row.wraps && cause.is_none()) {
+    for row in said {
         let style = theme.role(row.role.unwrap_or(Role::Text));
         for line in wrapped(&row.words, room) {
             if y < list.bottom() {
@@ -81,7 +86,7 @@ pub fn draw(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         return;
     };
     let mut y = y + 1;
-    for line in wrapped(&marked.more, room).take(usize::from(MORE)) {
+    for line in wrapped(&marked.more, room).take(usize::from(SPREAD_MORE)) {
         put(buffer, x, y, room, line, theme.role(Role::Text));
         y += 1;
     }
