@@ -17,6 +17,20 @@ const BETWEEN: Duration = Duration::from_millis(1500);
 /// The last bytes of a frame.
 const FRAME_END: &[u8] = b"\x1b[?2026l";
 
+/// What only the frame shows that comes after the key for help, and after the one that closes it.
+const HELPED: [&str; 2] = ["previous step", "Leave the"];
+
+/// What goes on while keys are pressed.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Beside {
+    /// Nothing else.
+    Nothing,
+    /// The application's own many runs.
+    Spread,
+    /// Other processes that want every core.
+    Batch,
+}
+
 /// Measures and prints the median and the worst of some rounds.
 pub fn all(root: &Path) -> Result<(), String> {
     super::cargo(&["build", "--release", "--locked", "--bin", "wayodos"])?;
@@ -41,21 +55,34 @@ pub fn all(root: &Path) -> Result<(), String> {
             all[all.len() - 1]
         );
     }
-    series(&program, "key to frame, ms", *b"[]", None, false)?;
+    series(&program, "key to frame, ms", *b"[]", None, Beside::Nothing)?;
     series(
         &program,
         "nudge to new path, ms",
         *b".,",
         Some(CHANGED),
-        false,
+        Beside::Nothing,
     )?;
-    series(&program, "key to frame in a batch, ms", *b"[]", None, true)?;
+    series(
+        &program,
+        "key to help in a spread, ms",
+        *b"??",
+        Some(HELPED),
+        Beside::Spread,
+    )?;
+    series(
+        &program,
+        "key to frame in a batch, ms",
+        *b"[]",
+        None,
+        Beside::Batch,
+    )?;
     series(
         &program,
         "nudge to path in a batch, ms",
         *b".,",
         Some(CHANGED),
-        true,
+        Beside::Batch,
     )?;
     grown(&program)
 }
@@ -70,14 +97,14 @@ fn series(
     name: &str,
     pair: [u8; 2],
     says: Option<[&str; 2]>,
-    in_batch: bool,
+    beside: Beside,
 ) -> Result<(), String> {
     let mut batch = Vec::new();
     let mut times = with_session(program, |child, _| {
         let mut keys = child.stdin.take().ok_or("no input")?;
         let receiver = listen(child)?;
         wait(&receiver, &mut Vec::new(), "done at")?;
-        if in_batch {
+        if beside == Beside::Batch {
             // As many runs after each other as there are cores, each in a process of its own.
             let cores = thread::available_parallelism().map_or(2, std::num::NonZero::get);
             for _ in 0..cores {
@@ -102,6 +129,11 @@ fn series(
         }
         let mut times = Vec::new();
         for press_nth in 0..PRESSES {
+            if beside == Beside::Spread && press_nth % 10 == 0 {
+                // A new text: its 200 runs are being made while the next ten keys are pressed.
+                press(&mut keys, &b".,"[press_nth / 10 % 2..=press_nth / 10 % 2])?;
+                thread::sleep(Duration::from_millis(150));
+            }
             while receiver.try_recv().is_ok() {}
             let pressed = Instant::now();
             press(&mut keys, &pair[press_nth % 2..=press_nth % 2])?;
