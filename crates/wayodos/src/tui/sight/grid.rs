@@ -30,6 +30,8 @@ pub struct Cells {
     pub columns: usize,
     /// How many rows of cells have room.
     pub rows: usize,
+    /// The first column and row that are seen: the marked pair is among them.
+    pub first: [usize; 2],
 }
 
 /// Where the cells stand in the tab.
@@ -45,12 +47,19 @@ pub fn cells(grid: &Gridding, area: Rect) -> Cells {
     let height = area.height.saturating_sub(ABOVE + BELOW);
     let tall = (height / second.values.len().max(1) as u16).clamp(1, 2);
     let rows = usize::from(height / tall).min(second.values.len());
+    let columns = usize::from(room / wide).min(first.values.len());
+    let per_row = first.values.len();
+    let marked = [grid.at() % per_row, grid.at() / per_row];
     Cells {
+        first: [
+            (marked[0] + 1).saturating_sub(columns),
+            (marked[1] + 1).saturating_sub(rows),
+        ],
         x: area.x + left,
         bottom: area.y + ABOVE + rows as u16 * tall,
         wide,
         tall,
-        columns: usize::from(room / wide).min(first.values.len()),
+        columns,
         rows,
     }
 }

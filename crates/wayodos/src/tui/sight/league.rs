@@ -1,31 +1,15 @@
 //! What the league screen says, and where its rows stand.
 
-use ratatui::layout::{Position, Rect};
+use ratatui::layout::Position;
 
+use super::logbook::parts;
 use crate::leagues::{League, Match};
-use crate::tui::layout::{Areas, files_beside};
+use crate::tui::layout::Areas;
 use crate::tui::model::Model;
 use wayodos_core::lab::league::Tally;
 
 /// Rows above the table: what is played, and what the columns are.
 pub(in crate::tui) const HEAD: u16 = 2;
-
-/// The table, and what is beside it; below it where there is no room beside.
-pub(in crate::tui) fn parts(areas: &Areas) -> (Rect, Rect) {
-    let whole = areas.whole();
-    let (table, beside) = files_beside(whole);
-    if beside.width > 0 {
-        return (table, beside);
-    }
-    let height = whole.height / 2;
-    let table = Rect { height, ..whole };
-    let below = Rect {
-        y: whole.y + height,
-        height: whole.height - height,
-        ..whole
-    };
-    (table, below)
-}
 
 /// The row of the table at a place of the screen.
 pub fn row_at(model: &Model, areas: &Areas, at: Position) -> Option<usize> {

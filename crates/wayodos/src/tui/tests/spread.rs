@@ -258,6 +258,22 @@ fn two_numbers_at_once_are_put_where_both_hold() {
         app.press("Left Down");
     }
     assert_eq!(app.model.grid.as_ref().unwrap().at(), 0);
+    // However few rows have room, the marked pair is seen.
+    app.msg(Msg::Input(Event::Resize(80, 24)));
+    for _ in 0..20 {
+        app.press("Up");
+        let frame = app.frame(Depth::True, Cells::Quadrant);
+        let [_, creep] = job.pairs()[app.model.grid.as_ref().unwrap().at()];
+        let mut rows = frame.lines().filter(|line| line.contains('['));
+        assert!(
+            rows.any(|line| line.contains(&creep.to_string())),
+            "{creep}: {frame}"
+        );
+    }
+    app.msg(Msg::Input(Event::Resize(160, 50)));
+    for _ in 0..20 {
+        app.press("Down");
+    }
     app.press("Enter");
     let [cruise, creep] = job.pairs()[0];
     let lines = format!("let cruise = {cruise}\nlet creep = {creep}\n");

@@ -76,8 +76,9 @@ fn labels(grid: &Gridding, theme: Theme, at: Cells, area: Rect, buffer: &mut Buf
             (false, false) => Role::Quiet,
         })
     };
-    for (row, value) in second.values.iter().enumerate().take(at.rows) {
-        let y = at.bottom - at.tall * (row as u16 + 1);
+    let rows = second.values.iter().enumerate();
+    for (row, value) in rows.skip(at.first[1]).take(at.rows) {
+        let y = at.bottom - at.tall * ((row - at.first[1]) as u16 + 1);
         let (now, wide) = (*value == second.now, at.x.saturating_sub(area.x + 1));
         let style = style(row == marked[1], now);
         put_right(buffer, at.x - 1, y, wide, &value.to_string(), style);
@@ -86,7 +87,7 @@ fn labels(grid: &Gridding, theme: Theme, at: Cells, area: Rect, buffer: &mut Buf
         }
     }
     // The marked value first; of the others those that have room beside it and beside each other.
-    let mut order: Vec<usize> = (0..at.columns).collect();
+    let mut order: Vec<usize> = (at.first[0]..at.first[0] + at.columns).collect();
     order.sort_by_key(|column| (*column != marked[0], *column));
     let mut taken: Vec<(u16, u16)> = Vec::new();
     for column in order {
@@ -94,7 +95,7 @@ fn labels(grid: &Gridding, theme: Theme, at: Cells, area: Rect, buffer: &mut Buf
         let now = value == first.now;
         let words = format!("{}{value}", if now { "▴" } else { "" });
         let wide = columns(&words);
-        let middle = at.x + at.wide * column as u16 + at.wide / 2;
+        let middle = at.x + at.wide * (column - at.first[0]) as u16 + at.wide / 2;
         let most = area.right().saturating_sub(wide);
         let from = middle.saturating_sub(wide / 2).min(most);
         let (least, most) = (from.saturating_sub(1), from + wide);
@@ -114,7 +115,11 @@ fn pairs(grid: &Gridding, theme: Theme, at: Cells, buffer: &mut Buffer) {
     let per_row = grid.job.columns();
     for (nth, point) in result.points.iter().enumerate() {
         let (column, row) = (nth % per_row, nth / per_row);
-        if column >= at.columns || row >= at.rows {
+        let seen = [
+            column.wrapping_sub(at.first[0]),
+            row.wrapping_sub(at.first[1]),
+        ];
+        if seen[0] >= at.columns || seen[1] >= at.rows {
             continue;
         }
         let held = point.held();
@@ -134,8 +139,8 @@ fn pairs(grid: &Gridding, theme: Theme, at: Cells, buffer: &mut Buffer) {
             (false, true) => theme.patch(Role::Good),
             (false, false) => theme.role(role),
         };
-        let y = at.bottom - at.tall * (row as u16 + 1);
-        let x = at.x + at.wide * column as u16;
+        let y = at.bottom - at.tall * (seen[1] as u16 + 1);
+        let x = at.x + at.wide * seen[0] as u16;
         let whole = format!("{words:^wide$}", wide = usize::from(at.wide));
         put(buffer, x, y, at.wide, &whole, style);
         if at.tall > 1 && (marked || inside) {

@@ -10,7 +10,8 @@ use crate::tui::layout::Areas;
 use crate::tui::league::Leaguing;
 use crate::tui::measure::wrapped;
 use crate::tui::model::Model;
-use crate::tui::sight::league::{HEAD, parts, side};
+use crate::tui::sight::league::{HEAD, side};
+use crate::tui::sight::logbook::parts;
 use crate::tui::theme::{Role, Theme};
 
 /// Columns of the words behind the bar: ` 62 %  50 to 74 %`.
