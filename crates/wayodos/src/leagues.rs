@@ -198,10 +198,8 @@ impl Team {
     ///
     /// # Errors
     /// It cannot be run, or plays elsewhere.
-    pub fn other(project: &Project, name: &str, seed: u64) -> Result<Self, Refusal> {
-        let other = project
-            .open_other(name)
-            .map_err(|error| Refusal::new(error.clone(), "check its name"))?;
+    pub fn other(project: &Project, other: &Project, seed: u64) -> Result<Self, Refusal> {
+        let name = short_name(&other.config.mission);
         if other.config.field != project.config.field {
             return Err(Refusal::new(
                 format!("{name} plays on {}", other.config.field),
@@ -209,15 +207,13 @@ impl Team {
             ));
         }
         let setup = Arc::new(other.setup.clone().ok_or_else(|| errors(name))?);
-        Self::own(
-            &other,
-            &Job::nominal(other.mission.as_str().into(), setup, seed),
-        )
+        let job = Job::nominal(other.mission.as_str().into(), setup, seed);
+        Self::own(other, &job)
     }
 }
 
 /// Two versions of one mission are told apart by a number.
-pub fn told_apart(mut teams: Vec<Team>) -> Vec<Team> {
+fn told_apart(mut teams: Vec<Team>) -> Vec<Team> {
     for at in 0..teams.len() {
         let name = teams[at].name.clone();
         let count = teams[..at].iter().filter(|team| team.name == name).count();
@@ -496,7 +492,12 @@ impl Who {
         match self {
             Self::Open => Team::own(project, open),
             Self::Opponent(name) => Team::opponent(name.clone(), &open.setup),
-            Self::Mission(name) => Team::other(project, name, open.seed),
+            Self::Mission(name) => {
+                let other = project
+                    .open_other(name)
+                    .map_err(|error| Refusal::new(error, "check its name"))?;
+                Team::other(project, &other, open.seed)
+            }
             Self::Rival(path) => {
                 let text = project
                     .read(path)

@@ -225,13 +225,17 @@ impl Cause {
         ]
     }
 
-    /// The limits that are marked on it: one, or one on either side.
+    /// The limits that are marked on it: one, or one on either side, as far as runs lie there.
     pub fn limits(&self) -> Vec<f64> {
-        match self.way {
+        let [least, most] = self.span();
+        let limits = match self.way {
             Way::Low => vec![-self.limit],
             Way::High => vec![self.limit],
             Way::Off => vec![-self.limit, self.limit],
-        }
+        };
+        let seen = limits.into_iter();
+        seen.filter(|limit| (least..=most).contains(limit))
+            .collect()
     }
 
     /// The numbers of the runs that lay beyond the limit and failed.

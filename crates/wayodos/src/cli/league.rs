@@ -14,7 +14,7 @@ use super::answers::{USAGE, complain};
 use super::draw::write_scene;
 use super::many::{attempt_of, make, tell};
 use super::typed::Shared;
-use crate::folder::{Project, read_text, short_name};
+use crate::folder::{Project, read_text};
 use crate::leagues::{self, League, Refusal, Table, Team};
 use crate::logbook::{Book, FILE};
 use crate::safe::write_out;
@@ -110,7 +110,7 @@ fn teams(
         } else {
             let other = Project::open(path, Some(name))
                 .map_err(|error| Refusal::new(error.to_string(), error.hint()))?;
-            Team::other(project, short_name(&other.config.mission), job.seed)?
+            Team::other(project, &other, job.seed)?
         });
     }
     if teams.len() < 2 {

@@ -729,6 +729,8 @@ impl Model {
         let clip = self.clip.take();
         let files = std::mem::take(&mut self.files);
         let logbook = std::mem::take(&mut self.logbook);
+        // Whoever plays may be opened, and its matches looked at.
+        let league = self.league.take();
         // Other texts stay open.
         let mut behind = std::mem::take(&mut self.behind);
         if !self.doc.is_mission() {
@@ -745,6 +747,7 @@ impl Model {
             side,
             field,
             many,
+            league,
             clip,
             jobs,
             ..fresh
@@ -777,6 +780,8 @@ impl Model {
         project.place = std::mem::take(&mut self.project.place);
         self.project = project;
         self.from = None;
+        // With another robot or on another field it is another league.
+        (self.league, self.opponent) = (None, None);
         let setup = self.setup.clone();
         self.all_mut()
             .for_each(|document| document.read(setup.as_deref()));

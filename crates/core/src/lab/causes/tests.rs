@@ -130,6 +130,14 @@ fn the_chart_of_a_cause_has_every_run_once_and_rises_beyond_its_limit() {
     for run in runs {
         assert!(cause.points[run as usize - 1].0 > cause.limit);
     }
+    // A limit on a side where no run lies is none of the chart.
+    let both = Cause {
+        way: Way::Off,
+        limit: 0.05,
+        points: vec![(-0.01, true), (0.0, true), (0.1, false)],
+        ..cause.clone()
+    };
+    assert_eq!(both.limits(), [0.05]);
     // What has one value stands in one bin.
     let same = Cause {
         points: vec![(0.0, true); 50],

@@ -8,6 +8,7 @@ use wayodos_core::lab::sweep::{Point, advised, window};
 use wayodos_core::record::Trace;
 
 use super::*;
+use crate::leagues::Refusal;
 use crate::spreads::SpreadResult;
 use crate::sweeps::{Order, TextsResult, learn, piece};
 use crate::tui::finder::Item;
@@ -793,6 +794,14 @@ fn a_match_of_the_league_is_the_very_run_that_was_played() {
     assert_eq!(app.league.as_ref().unwrap().who.len(), 2);
     play(&mut app, 1);
     app.press("Esc Esc");
+    // Who plays in it as another team is shown what was played; what was given up is not heard of.
+    let league = app.model.league.as_mut().unwrap();
+    league.job.text = "another mission was open".into();
+    let refused = Refusal::new("somebody cannot play", "see to it");
+    app.msg(Msg::League(99_999, Err(refused)));
+    app.press("F5");
+    assert!(app.league.is_none() && app.model.league.is_some());
+    assert_eq!(app.model.screen, crate::tui::keymap::ScreenName::League);
     // Where nobody else plays there is no league.
     let mut alone = App::new();
     alone.press("F5");

@@ -28,7 +28,7 @@ pub(super) fn show(model: &mut Model, effects: &mut Vec<Effect>) {
     };
     let who = match &model.league {
         // What was played with the mission as it stands stays.
-        Some(league) if is_new(model, league) => {
+        Some(league) if plays(model, league) => {
             model.screen = ScreenName::League;
             return;
         }
@@ -38,11 +38,16 @@ pub(super) fn show(model: &mut Model, effects: &mut Vec<Effect>) {
     begin(model, who, effects);
 }
 
-/// Whether it was played with the mission as it stands.
-fn is_new(model: &Model, league: &Leaguing) -> bool {
-    let setup = model.setup.as_ref();
-    *league.job.text == *model.mission().text
-        && setup.is_some_and(|setup| Arc::ptr_eq(setup, &league.job.setup))
+/// Whether the mission as it stands plays in it: as the one that was open, or as another of its teams.
+fn plays(model: &Model, league: &Leaguing) -> bool {
+    let text = &model.mission().text;
+    if *league.job.text == **text {
+        let setup = model.setup.as_ref();
+        return setup.is_some_and(|setup| Arc::ptr_eq(setup, &league.job.setup));
+    }
+    let teams = league.result.iter().flat_map(|(all, _)| &all.teams);
+    let mut texts = teams.filter_map(|team| team.own.as_ref());
+    texts.any(|(own, _)| own == text)
 }
 
 /// Plays with these.
@@ -78,6 +83,10 @@ pub(super) fn on_league(model: &mut Model, id: u64, result: Result<Arc<League>, 
         Ok(result) => league.learn(id, result),
         Err(Refusal { what, hint }) => {
             if league.next.take_if(|next| next.id == id).is_none() {
+                // Of what was given up since nobody wants to hear.
+                if league.job.id != id {
+                    return;
+                }
                 // There was none before.
                 model.league = None;
                 model.screen = ScreenName::Mission;
