@@ -23,6 +23,7 @@ pub mod exits;
 mod flow;
 mod format;
 mod lexer;
+mod meant;
 pub mod offer;
 mod parser;
 pub mod readback;
@@ -49,6 +50,7 @@ pub use conditions::{
     Arming, CONDITIONS, Condition, ConditionKind, DeviceState, Quantifier, Sensors,
 };
 pub use format::format;
+pub use meant::explain;
 pub use parser::{Parsed, parse};
 pub use sentence::either;
 

@@ -700,7 +700,13 @@ fn prepare_for(text: &str, stage: Stage<'_>) -> Prepared {
         ));
     }
     let mut program = None;
-    if !has_errors(&findings) {
+    if has_errors(&findings) {
+        let names = Names {
+            routines: routines.clone(),
+            ..stage.names.clone()
+        };
+        mission::explain(text, &parsed, &names, &mut findings);
+    } else {
         let own = Script {
             text,
             mission: &parsed.mission,

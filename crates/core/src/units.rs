@@ -131,6 +131,7 @@ units! {
     Millimetre "mm" Length 1.0 / 1000.0, 1.0, 10.0;
     Centimetre "cm" Length 1.0 / 100.0, 0.1, 1.0;
     Metre "m" Length 1.0 / 1.0, 0.01, 0.1;
+    Inch "in" Length 254.0 / 10000.0, 0.1, 0.5;
     Degree "deg" Angle PI / 180.0, 1.0, 5.0;
     Radian "rad" Angle 1.0 / 1.0, 0.05, 0.25;
     Turn "turn" Angle TAU / 1.0, 0.05, 0.25;
@@ -140,6 +141,7 @@ units! {
     MillimetrePerSecond "mm/s" Speed 1.0 / 1000.0, 10.0, 50.0;
     CentimetrePerSecond "cm/s" Speed 1.0 / 100.0, 0.05, 0.25;
     MetrePerSecond "m/s" Speed 1.0 / 1.0, 0.05, 0.25;
+    InchPerSecond "in/s" Speed 254.0 / 10000.0, 0.5, 2.0;
     DegreePerSecond "deg/s" TurnRate PI / 180.0, 0.05, 0.25;
     TurnPerMinute "rpm" TurnRate TAU / 60.0, 0.05, 0.25;
     Gram "g" Mass 1.0 / 1000.0, 0.05, 0.25;
@@ -163,9 +165,10 @@ impl Unit {
         ("centimeters", Some(Self::Centimetre)),
         ("metres", Some(Self::Metre)),
         ("meters", Some(Self::Metre)),
-        ("inch", None),
-        ("inches", None),
-        ("in", None),
+        ("inch", Some(Self::Inch)),
+        ("inches", Some(Self::Inch)),
+        ("feet", None),
+        ("foot", None),
         ("degree", Some(Self::Degree)),
         ("degrees", Some(Self::Degree)),
         ("radians", Some(Self::Radian)),

@@ -95,6 +95,28 @@ impl Ending {
         }
     }
 
+    /// Words and phrases by which people look for it.
+    pub(super) const fn plain(self) -> &'static str {
+        match self {
+            Self::Finished => {
+                "done, ended, over, complete, completed, ready, end, when done, by itself"
+            }
+            Self::Found => "seen, detected, found it, discovered, located, success, got it",
+            Self::GivenUp => {
+                "not found, no luck, tries used up, failed, give up, nothing found, too many tries, gave up"
+            }
+            Self::Clear => {
+                "free, way is free, obstacle gone, gone, nothing in the way, open, way clear"
+            }
+            Self::LeftFurther => {
+                "left free, more room left, left side, left is free, left longer, left more"
+            }
+            Self::RightFurther => {
+                "right free, more room right, right side, right is free, right longer, right more"
+            }
+        }
+    }
+
     /// The same in a mirror.
     #[must_use]
     pub const fn mirrored(self) -> Self {

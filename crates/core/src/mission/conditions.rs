@@ -44,19 +44,19 @@ macro_rules! kinds {
 }
 
 kinds! {
-    TRAVELLED: "travelled", ["distance", "far", "moved", "millimetres", "length"],
+    TRAVELLED: "travelled", ["distance", "far", "moved", "millimetres", "length", "driven", "after a distance", "how far", "way", "drove", "cm"],
         "travelled LENGTH", "travelled 200 mm",
         "The robot has driven this distance since the step began: the mean of both wheels, either way.";
-    TURNED: "turned", ["angle", "degrees", "rotated", "spun"],
+    TURNED: "turned", ["angle", "degrees", "rotated", "spun", "turn", "rotation", "turned by", "quarter turn", "how far turned", "full circle"],
         "turned ANGLE", "turned 90 deg",
         "The heading has changed by this angle since the step began, either way.";
-    PASSED: "time", ["wait", "seconds", "timeout", "after", "delay", "timer"],
+    PASSED: "time", ["wait", "seconds", "timeout", "time out", "after", "delay", "timer", "duration", "how long", "pass", "after some time", "at the latest", "for 2 seconds"],
         "TIME pass", "2 s pass",
         "This time has gone by since the step began.";
-    SEES: "sees", ["colour", "black", "white", "line", "dark", "on", "detects", "marker"],
+    SEES: "sees", ["colour", "black", "white", "line", "dark", "on", "detects", "marker", "see", "sees black", "on the line", "mark", "reaches a line", "line found", "floor sensor", "light sensor sees"],
         "SENSOR sees TONE | any of SENSORS sees any|none of TONES", "floor-left sees dark",
         "A floor sensor reads within the band of a tone; `any of`, `all of` and `none of` take several sensors.";
-    CROSSED: "crossed", ["count", "lines", "bars", "marks", "number of lines"],
+    CROSSED: "crossed", ["count", "lines", "bars", "marks", "number of lines", "cross", "crossing", "counter", "count lines", "crossings", "junction", "intersections", "passed lines", "line count"],
         "SENSOR has crossed|met N TONE lines [LENGTH apart]", "floor-left has crossed 1 dark line",
         "This number of lines were crossed since the step began; `met` counts at the near edge instead of the far one.";
     READS: "reads", ["below", "above", "less", "more", "threshold", "limit", "brightness", "reflection", "distance"],
@@ -68,26 +68,26 @@ kinds! {
     CHANGED: "dropped", ["change", "fell", "darker", "brighter", "risen", "difference"],
         "SENSOR has dropped|risen by SHARE", "floor-left has dropped by 20 %",
         "The brightness has gone down from its highest, or up from its lowest, by this since the step began.";
-    CODE: "code", ["number", "colour number", "card", "tag"],
+    CODE: "code", ["number", "colour number", "card", "tag", "marker", "barcode", "color code", "code card", "id"],
         "SENSOR reads code N [to M]", "tag reads code 3",
         "A sensor with a code table reads this number, or one from the first to the last.";
     STATE: "state of a device", ["pressed", "released", "touch", "bump", "button", "there", "blocked", "arrived"],
         "SWITCH is pressed|released | SWITCH was bumped | ACTUATOR is there|blocked", "bumper is pressed",
         "A switch is pressed or released, or was pressed and released in this step; an actuator has reached its angle, \
          or has hit an end stop before reaching it.";
-    HEADING: "heading", ["compass", "direction", "gyro", "facing"],
+    HEADING: "heading", ["compass", "direction", "gyro", "facing", "absolute angle", "orientation", "faces", "bearing", "course", "yaw"],
         "heading reaches ANGLE", "heading reaches 90 deg",
         "The heading, counted from the start of the run, reaches or passes this angle.";
-    ROLLED: "wheel", ["rotations", "turns", "encoder", "one wheel", "motor"],
+    ROLLED: "wheel", ["rotations", "turns", "encoder", "one wheel", "motor", "rolled", "wheel turns", "wheel rotations", "motor degrees", "left wheel", "right wheel", "rolls", "revolutions"],
         "left|right wheel rolled LENGTH|ANGLE", "left wheel rolled 200 mm",
         "One wheel has rolled this distance, or turned by this angle, since the step began.";
-    LOST: "lost", ["line lost", "off the line", "no line", "end of line"],
+    LOST: "lost", ["line lost", "off the line", "no line", "end of line", "line ends", "loses the line", "lost the line", "gap", "line is gone", "line over"],
         "the line is lost [for TIME]", "the line is lost for 300 ms",
         "No sensor of the follower sees its line.";
-    STALLED: "stalled", ["stuck", "blocked", "wall", "jammed", "not moving"],
+    STALLED: "stalled", ["stuck", "blocked", "wall", "jammed", "not moving", "does not move", "stall", "collision", "against the wall", "cannot move", "wheels stand", "runs into", "hits the wall", "crash", "resistance"],
         "stalled for TIME", "stalled for 500 ms",
         "A powered wheel has not turned for this long.";
-    CLOCK: "clock", ["run time", "total time", "match time", "elapsed"],
+    CLOCK: "clock", ["run time", "total time", "match time", "elapsed", "time since start", "whole time", "mission time", "game time", "stopwatch", "time left"],
         "clock reaches TIME", "clock reaches 60 s",
         "The run has lasted this long.";
     ENDED: "finished", ["done", "over", "complete", "found", "given up", "clear"],
@@ -430,130 +430,189 @@ pub(super) fn offers(step: Option<&Step>, kit: &Kit<'_>) -> Vec<Offer> {
         .map(|(behaviour, _)| &behaviour.node);
     let mut all = Vec::new();
     for ending in does.map_or(&[][..], Behaviour::outcomes) {
-        all.push(Offer::new(
-            ending.words(),
-            ending.words().into(),
-            ending.what(),
-        ));
+        let offer = Offer::new(ending.words(), ending.words().into(), ending.what());
+        all.push(offer.found_by(ending.plain()));
     }
-    let mut add =
-        |kind: &ConditionKind, text: String| all.push(Offer::new(kind.name, text, kind.what));
-    add(&TRAVELLED, TRAVELLED.example.into());
-    add(&TURNED, TURNED.example.into());
-    add(&PASSED, PASSED.example.into());
+    let of = |kind: &ConditionKind, text: String| {
+        Offer::new(kind.name, text, kind.what).found_by(&kind.plain.join(","))
+    };
+    all.push(of(&TRAVELLED, TRAVELLED.example.into()));
+    all.push(of(&TURNED, TURNED.example.into()));
+    all.push(of(&PASSED, PASSED.example.into()));
     if let Some((eye, tone)) = kit.eye() {
-        add(&SEES, format!("{eye} sees {tone}"));
-        add(&CROSSED, format!("{eye} has crossed 1 {tone} line"));
+        all.push(of(&SEES, format!("{eye} sees {tone}")));
+        all.push(of(&CROSSED, format!("{eye} has crossed 1 {tone} line")));
     }
-    // Sensors that see colours know other tones than the first one.
-    for sensor in kit.floor.iter().skip(1) {
-        let Some(tone) = sensor
-            .tones
-            .iter()
-            .find(|tone| Some(tone.as_str()) != kit.mark)
-            .or(sensor.tones.first())
-        else {
-            continue;
-        };
-        let mirror = kit.pair.is_some_and(|pair| pair[1] == sensor.name);
-        let tone = if mirror {
-            kit.mark.unwrap_or(tone)
-        } else {
-            tone
-        };
-        let text = format!("{} sees {tone}", sensor.name);
-        all.push(Offer::new(
-            &text,
-            text.clone(),
-            "A floor sensor sees a tone.",
-        ));
-    }
-    if let (Some([left, right]), Some(tone)) = (kit.pair, kit.mark) {
-        let mut several =
-            |name: &str, text: String, what: &str| all.push(Offer::new(name, text, what));
-        several(
-            "any sees",
-            format!("any of {left}, {right} sees {tone}"),
-            "At least one of the sensors sees it.",
-        );
-        several(
-            "all see",
-            format!("all of {left}, {right} sees {tone}"),
-            "Every one of the sensors sees it.",
-        );
-    }
-    if let Some((eye, tone)) = kit.eye() {
-        all.push(Offer::new(
-            "met",
-            format!("{eye} has met 1 {tone} line"),
-            "This number of lines were entered.",
-        ));
-        all.push(Offer::new(
-            "reads",
-            format!("{eye} < 30 %"),
-            "The brightness is below, or above, a limit.",
-        ));
-        let what = "The brightness has gone down by this in this step.";
-        all.push(Offer::new(
-            "dropped",
-            format!("{eye} has dropped by 20 %"),
-            what,
-        ));
-    }
+    floor_sensors(kit, &mut all);
     for ranger in kit.names.of_kind(DeviceKind::Ranger).take(2) {
-        all.push(Offer::new(
-            "near",
-            format!("{ranger} < 100 mm"),
-            "Something is nearer than this distance.",
+        let what = "Something is nearer than this distance.";
+        let offer = Offer::new("near", format!("{ranger} < 100 mm"), what);
+        all.push(offer.found_by(
+            "close, obstacle, wall, distance, object, in front, ultrasonic, infrared, less than, closer than, below, \
+             something ahead, range, opponent, obstacle ahead, distance less than, under",
         ));
-        all.push(Offer::new(
-            "far",
-            format!("{ranger} > 300 mm"),
-            "The way is clear up to this distance.",
+        let what = "The way is clear up to this distance.";
+        let offer = Offer::new("far", format!("{ranger} > 300 mm"), what);
+        all.push(offer.found_by(
+            "free, no obstacle, nothing there, away, more than, farther than, above, open, gone, nothing ahead, clear, \
+             distance more than, greater than, way free, no wall",
         ));
     }
-    let mut add =
-        |kind: &ConditionKind, text: String| all.push(Offer::new(kind.name, text, kind.what));
-    add(&HEADING, HEADING.example.into());
-    add(&ROLLED, ROLLED.example.into());
+    all.push(of(&HEADING, HEADING.example.into()));
+    all.push(of(&ROLLED, ROLLED.example.into()));
     if matches!(does, Some(Behaviour::Follow(_))) {
-        add(&LOST, LOST.example.into());
+        all.push(of(&LOST, LOST.example.into()));
     }
     if let Some(sensor) = kit
         .names
         .of(DeviceKind::Floor)
         .find(|sensor| !sensor.codes.is_empty())
     {
+        let text = format!("{} reads code {}", sensor.name, sensor.codes[0]);
+        all.push(of(&CODE, text));
+    }
+    devices(kit, &mut all);
+    all.push(of(&STALLED, STALLED.example.into()));
+    all.push(of(&CLOCK, CLOCK.example.into()));
+    let what = "The battery's voltage under load has fallen below this.";
+    let battery = Offer::new("battery", "battery < 6 V".into(), what);
+    all.push(
+        battery.found_by("voltage, charge, flat, empty, power, volt, low battery, battery low"),
+    );
+    all
+}
+
+/// What floor sensors may see: one and several of them, each tone of those that tell several apart.
+fn floor_sensors(kit: &Kit<'_>, all: &mut Vec<Offer>) {
+    // The first sensor with the usual tone stands above.
+    let first = kit.eye();
+    let colours = "color, colour";
+    for sensor in &kit.floor {
+        let several = sensor.tones.len() > 2;
+        let mirror = kit.pair.is_some_and(|pair| pair[1] == sensor.name);
+        let usual = kit
+            .mark
+            .filter(|mark| sensor.tones.iter().any(|tone| tone == mark));
+        for tone in &sensor.tones {
+            let known = first == Some((sensor.name.as_str(), tone.as_str()));
+            // Of two like sensors one shows what may be seen; a pale ground is rarely waited for.
+            let only_usual = mirror && usual.is_some_and(|usual| usual != tone);
+            if known || only_usual {
+                continue;
+            }
+            let text = format!("{} sees {tone}", sensor.name);
+            let offer = Offer::new(SEES.name, text, "A floor sensor sees a tone.");
+            all.push(if several {
+                offer.found_by(colours)
+            } else {
+                offer
+            });
+        }
+    }
+    let mut add = |name: &str, text: String, what: &str, plain: &str| {
+        all.push(Offer::new(name, text, what).found_by(plain));
+    };
+    if let (Some([left, right]), Some(tone)) = (kit.pair, kit.mark) {
         add(
-            &CODE,
-            format!("{} reads code {}", sensor.name, sensor.codes[0]),
+            "any sees",
+            format!("any of {left}, {right} sees {tone}"),
+            "At least one of the sensors sees it.",
+            "either, any of, one of, one sensor, either sensor, left or right, at least one, any sensor",
+        );
+        add(
+            "all see",
+            format!("all of {left}, {right} sees {tone}"),
+            "Every one of the sensors sees it.",
+            "both, all of, every, both sensors, both see, left and right, all sensors, crossing, junction",
+        );
+        add(
+            "none sees",
+            format!("none of {left}, {right} sees {tone}"),
+            "No one of the sensors sees it.",
+            "none of, neither, no sensor, no longer, not see, neither sensor, off the line, no one",
         );
     }
+    if let Some((eye, tone)) = kit.eye() {
+        add(
+            "met",
+            format!("{eye} has met 1 {tone} line"),
+            "This number of lines were entered.",
+            "enter, entered, lines reached, count at the near edge, begin of line, arrive at line, come to a line",
+        );
+        add(
+            "below",
+            format!("{eye} < 30 %"),
+            "The brightness is below a limit.",
+            "reads, less, less than, under, smaller, lower, threshold, limit, dark, darker than, brightness, \
+             reflection, reflected light, reading, light sensor, value, smaller than",
+        );
+        add(
+            "above",
+            format!("{eye} > 60 %"),
+            "The brightness is above a limit.",
+            "reads, more, more than, over, greater, higher, greater than, bright, brighter than, threshold, limit, \
+             brightness, reflection, reading, light sensor, value, light, exceeds, larger, larger than",
+        );
+        add(
+            "between",
+            format!("{eye} between 30 % and 60 %"),
+            "The brightness lies between two limits.",
+            "within, range, in between, span, from to, two limits, inside, window, grey, gray",
+        );
+        add(
+            "dropped",
+            format!("{eye} has dropped by 20 %"),
+            "The brightness has gone down by this in this step.",
+            "fell, falls, fallen, brightness falls, darker, gets darker, change, decrease, goes down, down by, sudden, relative, became dark, \
+             becomes darker, drop, lower than before",
+        );
+        add(
+            "risen",
+            format!("{eye} has risen by 20 %"),
+            "The brightness has gone up by this in this step.",
+            "rose, brighter, gets brighter, lighter, increase, goes up, up by, became bright, becomes brighter, rise, \
+             grow, higher than before",
+        );
+    }
+}
+
+/// What switches and actuators may be.
+fn devices(kit: &Kit<'_>, all: &mut Vec<Offer>) {
+    let mut add = |name: &str, text: String, what: &str, plain: &str| {
+        all.push(Offer::new(name, text, what).found_by(plain));
+    };
     for switch in kit.names.of_kind(DeviceKind::Switch) {
-        all.push(Offer::new(
+        add(
             "pressed",
             format!("{switch} is pressed"),
             "The switch or button is held down.",
-        ));
-        all.push(Offer::new(
+            "button, touch, touched, switch, push, pushed, hit, contact, button pressed, touch sensor, down, bumper",
+        );
+        add(
+            "released",
+            format!("{switch} is released"),
+            "The switch or button is not held down.",
+            "let go, up, not pressed, button released, free, untouched, button up, no contact",
+        );
+        add(
             "bumped",
             format!("{switch} was bumped"),
             "It was pressed and released in this step.",
-        ));
+            "click, clicked, tap, pressed and released, press and release, tapped, button click",
+        );
     }
     for actuator in kit.names.of_kind(DeviceKind::Actuator) {
-        let text = format!("{actuator} has reached its angle");
-        all.push(Offer::new(
+        add(
             "there",
-            text,
+            format!("{actuator} is there"),
             "The actuator has reached its angle.",
-        ));
+            "arrived, reached, arm there, in position, angle reached, at its angle, arm finished, arm is up, target",
+        );
+        add(
+            "blocked",
+            format!("{actuator} is blocked"),
+            "The actuator came to an end stop, or to something, before its angle.",
+            "jammed, arm stuck, end stop, resistance, arm blocked, stalled, hit something, cannot move, grabbed",
+        );
     }
-    let mut add =
-        |kind: &ConditionKind, text: String| all.push(Offer::new(kind.name, text, kind.what));
-    add(&STALLED, STALLED.example.into());
-    add(&CLOCK, CLOCK.example.into());
-    let what = "The battery's voltage under load has fallen below this.";
-    all.push(Offer::new("battery", "battery < 6 V".into(), what));
-    all
 }

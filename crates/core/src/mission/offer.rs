@@ -22,6 +22,8 @@ pub struct Offer {
     pub text: String,
     /// What it does or waits for, in one sentence.
     pub what: String,
+    /// Words and phrases by which people look for it, with commas between them.
+    pub plain: String,
     /// The places of the sentence that would be changed.
     pub slots: Vec<Range<usize>>,
     /// What else comes with it: for a behaviour, the rows and exits below it.
@@ -34,9 +36,18 @@ impl Offer {
             name: name.into(),
             text,
             what: what.into(),
+            plain: String::new(),
             slots: Vec::new(),
             below: Vec::new(),
         }
+    }
+
+    /// Found by these words and phrases, with commas between them; an what was said before stays.
+    pub(super) fn found_by(mut self, plain: &str) -> Self {
+        if self.plain.is_empty() {
+            plain.clone_into(&mut self.plain);
+        }
+        self
     }
 
     pub(super) fn with(mut self, below: &[&str]) -> Self {
@@ -145,6 +156,10 @@ pub fn drive_to_mark(names: &Names, sensor: &str, tone: &str, speed: &str) -> Of
         text,
         "Drives until a floor sensor sees a tone.",
     )
+    .found_by(
+        "drive until, stop at the line, go to the line, until black, until dark, drive until black, drive to line, \
+         until it sees dark, stop on black, find the line, reach the line, next mark",
+    )
     .with(&[&first, "or travelled 600 mm -> fail \"no mark\""])
 }
 
@@ -153,12 +168,37 @@ pub fn behaviours(parsed: &Parsed, names: &Names) -> Vec<Offer> {
     let kit = Kit::with_routines(names, parsed);
     let mut offers = Vec::new();
     for kind in BEHAVIOURS {
-        (kind.offers)(&kit, &mut offers);
+        let mut own = Vec::new();
+        (kind.offers)(&kit, &mut own);
+        offers.extend(
+            own.into_iter()
+                .map(|offer| offer.found_by(&kind.plain.join(","))),
+        );
     }
+    offers.extend(linked_copy(parsed));
     offers
         .into_iter()
         .map(|offer| offer.slotted("  "))
         .collect()
+}
+
+/// A linked copy of the last step that may be copied: a plain one of the mission's own sequence.
+fn linked_copy(parsed: &Parsed) -> Option<Offer> {
+    let sequence = parsed.mission.sequence(Block::Mission, None);
+    let plain = |step: &&Step| {
+        let does = step.behaviour.as_ref().map(|(does, _)| &does.node);
+        step.like.is_none()
+            && does.is_some_and(|does| !matches!(does.word(), "repeat" | "react" | "choose"))
+    };
+    let (_, last) = sequence.filter(|(_, step)| plain(step)).last()?;
+    let offer = Offer::new(
+        "Linked copy",
+        format!("like \"{}\"", last.name.node),
+        "Does and ends as another step, also after every change of that one.",
+    );
+    Some(offer.found_by(
+        "like, same as, copy of a step, linked step, as before, the same again, instance, duplicate, alias",
+    ))
 }
 
 /// What a step may wait for. `step`: the step, whose behaviour may end by itself.

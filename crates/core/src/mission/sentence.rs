@@ -660,8 +660,13 @@ impl<'t> Sentence<'t> {
                         .find(|(spoken, _)| *spoken == word)
                         .map(|(_, unit)| *unit);
                     let unit = spoken.or_else(|| {
-                        let near = nearest(word, Unit::ALL.iter().map(|unit| unit.symbol()))?;
-                        Some(Unit::parse(near))
+                        let symbols = Unit::ALL.iter().map(|unit| unit.symbol());
+                        let words = Unit::SPOKEN.iter().map(|(spoken, _)| *spoken);
+                        // One letter of three is another word, of ten it is a slip.
+                        let near = nearest(word, symbols)
+                            .or_else(|| nearest(word, words.filter(|_| word.len() > 5)))?;
+                        let spoken = Unit::SPOKEN.iter().find(|(spoken, _)| *spoken == near);
+                        Some(spoken.map_or_else(|| Unit::parse(near), |(_, unit)| *unit))
                     })?;
                     let whole = span.start..token.span.end;
                     let hint = unit.map(|unit| {

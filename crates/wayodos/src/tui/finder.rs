@@ -1,16 +1,16 @@
 //! A list to choose from by typing a few letters of what is meant: behaviours, conditions, words,
 //! commands, steps.
 
+use std::cell::OnceCell;
 use std::ops::Range;
+use std::sync::Arc;
 
-use nucleo_matcher::pattern::{CaseMatching, Normalization, Pattern};
-use nucleo_matcher::{Config, Matcher, Utf32Str};
 use tui_input::Input;
-use wayodos_core::finding::nearest;
 use wayodos_core::mission::edit::Edit;
 use wayodos_core::record::Act;
 
 use super::keymap::Action;
+use super::search::{Index, Row, search};
 use crate::against::Other;
 use crate::leagues::Who;
 use crate::shelf::Change;
@@ -90,6 +90,8 @@ pub struct Item {
     pub text: String,
     /// What it does, in one sentence.
     pub what: String,
+    /// Words and phrases by which people look for it, with commas between them.
+    pub plain: String,
     /// The slots of the sentence.
     pub slots: Vec<Range<usize>>,
     /// What choosing it does.
@@ -108,14 +110,28 @@ impl Item {
             title: title.into(),
             text: text.into(),
             what: what.into(),
+            plain: String::new(),
             slots: Vec::new(),
             pick,
         }
     }
-}
 
-/// Of rows that are only near what was typed, at most this many are shown.
-const MOST_NEAR: usize = 5;
+    /// The same, found by these words and phrases too.
+    #[must_use]
+    pub fn found_by(mut self, plain: impl Into<String>) -> Self {
+        self.plain = plain.into();
+        self
+    }
+
+    fn row(&self) -> Row<'_> {
+        Row {
+            title: &self.title,
+            plain: &self.plain,
+            text: &self.text,
+            what: &self.what,
+        }
+    }
+}
 
 /// The list, what was typed, and the row that is marked.
 #[derive(Clone, Debug)]
@@ -134,6 +150,8 @@ pub struct Finder {
     pub at: usize,
     /// A text that comes of a change is laid out in the one way.
     pub lays_out: bool,
+    /// The words of the rows, from the first search on.
+    index: OnceCell<Arc<Index>>,
 }
 
 impl Finder {
@@ -148,7 +166,14 @@ impl Finder {
             only_near: false,
             at: mark,
             lays_out: false,
+            index: OnceCell::new(),
         }
+    }
+
+    /// The same; a text that comes of a change is laid out in the one way, or is not.
+    #[must_use]
+    pub fn lays_out(self, lays_out: bool) -> Self {
+        Self { lays_out, ..self }
     }
 
     /// The marked row.
@@ -156,8 +181,12 @@ impl Finder {
         self.shown.get(self.at).map(|index| &self.items[*index])
     }
 
-    /// Chooses the rows again after typing: all letters must occur in order, words may stand in any
-    /// order.
+    /// The rows say something else now, or stand in another order.
+    pub fn reword(&mut self) {
+        self.index.take();
+    }
+
+    /// Chooses the rows again after typing.
     pub fn sift(&mut self) {
         let typed = self.input.value().trim().to_owned();
         (self.at, self.only_near) = (0, false);
@@ -165,53 +194,15 @@ impl Finder {
             self.shown = (0..self.items.len()).collect();
             return;
         }
-        let mut matcher = Matcher::new(Config::DEFAULT);
-        let pattern = Pattern::parse(&typed, CaseMatching::Ignore, Normalization::Smart);
-        let mut letters = Vec::new();
-        let mut score = |text: &str| pattern.score(Utf32Str::new(text, &mut letters), &mut matcher);
-        let mut found: Vec<(u32, usize)> = Vec::new();
-        for (index, item) in self.items.iter().enumerate() {
-            // What it is called counts twice as much as what it says, and that more than what is
-            // said of it.
-            let of = [(&item.title, 4), (&item.text, 3), (&item.what, 1)];
-            let best = of
-                .iter()
-                .filter_map(|(text, weight)| score(text).map(|score| score * weight))
-                .max();
-            found.extend(best.map(|best| (best, index)));
+        let rows: Vec<Row<'_>> = self.items.iter().map(Item::row).collect();
+        let index = self
+            .index
+            .get_or_init(|| Arc::new(Index::new(rows.iter().copied())));
+        let found = search(&typed, index, &rows);
+        (self.shown, self.only_near) = (found.rows, found.only_near);
+        if self.only_near {
+            self.at = self.shown.len();
         }
-        found.sort_by_key(|(score, index)| (std::cmp::Reverse(*score), *index));
-        // Letters that stand far apart in a long sentence are no match beside a good one.
-        let best = found.first().map_or(0, |(score, _)| *score);
-        self.shown = found
-            .into_iter()
-            .filter(|(score, _)| score * 5 >= best * 2)
-            .map(|(_, index)| index)
-            .collect();
-        if self.shown.is_empty() {
-            self.shown = self.near(&typed);
-            (self.at, self.only_near) = (self.shown.len(), true);
-        }
-    }
-
-    /// The rows that have a word like one that was typed: a slip of the finger should not end the
-    /// search.
-    fn near(&self, typed: &str) -> Vec<usize> {
-        let like = |text: &str| {
-            let words = || {
-                text.split(|letter: char| !letter.is_alphanumeric())
-                    .filter(|word| word.len() > 2)
-            };
-            typed
-                .split_whitespace()
-                .any(|typed| nearest(typed, words()).is_some())
-        };
-        let rows = self
-            .items
-            .iter()
-            .enumerate()
-            .filter(|(_, item)| like(&item.title) || like(&item.text));
-        rows.map(|(index, _)| index).take(MOST_NEAR).collect()
     }
 
     /// Marks a row this many further down, round the end.
@@ -235,9 +226,14 @@ mod tests {
     use super::*;
 
     #[test]
-    fn a_slip_of_the_finger_shows_what_is_near_and_marks_nothing() {
+    fn a_slip_of_the_finger_is_forgiven_and_what_is_only_near_is_not_marked() {
         let mut finder = finder();
+        let title = |finder: &Finder| finder.item().map(|item| item.title.clone());
         finder.input = Input::new("sqaure".into());
+        finder.sift();
+        assert_eq!(title(&finder).as_deref(), Some("Square up"));
+        // Two letters wrong of six: perhaps, perhaps not.
+        finder.input = Input::new("sqiire".into());
         finder.sift();
         assert!(
             finder.only_near && finder.item().is_none() && finder.shown == [2],
@@ -245,10 +241,7 @@ mod tests {
             finder.shown
         );
         finder.step(-1);
-        assert_eq!(
-            finder.item().map(|item| item.title.as_str()),
-            Some("Square up")
-        );
+        assert_eq!(title(&finder).as_deref(), Some("Square up"));
         finder.input = Input::new("qqqq".into());
         finder.sift();
         assert!(finder.shown.is_empty() && finder.item().is_none());

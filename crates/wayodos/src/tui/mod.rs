@@ -4,6 +4,7 @@
 //! one never waits for any of them.
 
 pub mod ask;
+mod called;
 pub mod cells;
 pub mod clerk;
 mod crash;
@@ -19,8 +20,10 @@ pub mod many;
 mod measure;
 pub mod model;
 pub mod picture;
+pub mod search;
 pub mod sight;
 pub mod theme;
+mod thesaurus;
 pub mod update;
 pub mod view;
 

@@ -2,6 +2,7 @@
 //! text.
 
 mod documents;
+mod found;
 mod instrument;
 mod logbook;
 mod marks;
@@ -283,7 +284,7 @@ fn a_broken_line_keeps_the_last_run_and_says_where() {
     for words in [
         "cannot run: 1 error",
         "unknown first word `drve`",
-        "did you mean `drive`?",
+        "write `drive ahead at 30 %`",
         "path of the previous version",
     ] {
         assert!(frame.contains(words), "{words}\n{frame}");

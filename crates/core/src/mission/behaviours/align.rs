@@ -24,7 +24,21 @@ pub struct Align {
 impl Does for Align {
     const KIND: BehaviourKind = BehaviourKind {
         word: "align",
-        plain: &["square up", "straighten", "perpendicular", "line up"],
+        plain: &[
+            "square up",
+            "straighten",
+            "perpendicular",
+            "line up",
+            "align to line",
+            "square on line",
+            "right angle",
+            "align",
+            "straight to the line",
+            "squaring",
+            "alignment",
+            "adjust to line",
+            "parallel to line",
+        ],
         what: "Squares up to a line: each wheel drives until its own sensor sees the line.",
         grammar: &[
             "align LEFT and RIGHT to a TONE line at SPEED [, lead-in LENGTH] [, again at SPEED]",

@@ -14,7 +14,23 @@ impl Does for Choose {
     const KIND: BehaviourKind = BehaviourKind {
         word: "choose",
         plain: &[
-            "if", "branch", "decide", "switch", "case", "else", "decision",
+            "if",
+            "branch",
+            "decide",
+            "switch",
+            "case",
+            "else",
+            "decision",
+            "decision table",
+            "if else",
+            "if then",
+            "fork",
+            "depending on",
+            "select",
+            "either or",
+            "go to",
+            "jump",
+            "conditional",
         ],
         what: "Decides where to go: the first row that is true says where.",
         grammar: &[
@@ -27,10 +43,12 @@ impl Does for Choose {
         on_the_spot: false,
         read: |_| Some(Behaviour::Choose(Choose)),
         offers: |kit, offers| {
-            let Some(ranger) = kit.names.first(DeviceKind::Ranger) else {
-                return;
+            let first = match (kit.names.first(DeviceKind::Ranger), kit.eye()) {
+                (Some(ranger), _) => format!("{ranger} < 300 mm"),
+                (None, Some((eye, tone))) => format!("{eye} sees {tone}"),
+                (None, None) => "clock < 30 s".to_owned(),
             };
-            let near = format!("when {ranger} < 300 mm -> next");
+            let near = format!("when {first} -> next");
             let what = "Decides where to go: the first row that is true says where.";
             offers.push(
                 Offer::new("Choose", "choose".into(), what).with(&[&near, "otherwise -> done"]),
@@ -54,8 +72,13 @@ impl Does for React {
         word: "react",
         plain: &[
             "priority",
+            "priorities",
             "priority list",
-            "if",
+            "react to",
+            "whichever",
+            "rules",
+            "state machine",
+            "all the time",
             "while",
             "polling",
             "behaviour tree",

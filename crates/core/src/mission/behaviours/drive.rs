@@ -48,6 +48,10 @@ impl Does for Drive {
                     ahead,
                     "Drives straight ahead for a distance.",
                 )
+                .found_by(
+                    "go, straight, forward, forwards, go straight, drive straight, move, move forward, advance, \
+                     drive a distance, for a distance, go ahead, forward 30 cm",
+                )
                 .with(&["until travelled 300 mm"]),
             );
             if let Some((eye, tone)) = kit.eye() {
@@ -59,11 +63,15 @@ impl Does for Drive {
                     "drive back at 30 %".into(),
                     "Drives straight back for a distance.",
                 )
+                .found_by(
+                    "reverse, backward, backwards, back off, back up, retreat, go back, move back, away from",
+                )
                 .with(&["until travelled 150 mm"]),
             );
             let arc = "drive ahead on a left arc of 300 mm at 25 %";
             offers.push(
                 Offer::new("Drive an arc", arc.into(), "Drives round a circle.")
+                    .found_by("curve, bend, circle, round, steer, wide turn, drive a curve, gentle turn, radius")
                     .with(&["until turned 90 deg"]),
             );
             if let Some(ranger) = kit.names.first(DeviceKind::Ranger) {
@@ -71,6 +79,10 @@ impl Does for Drive {
                 let what = "Drives until something is near.";
                 offers.push(
                     Offer::new("Drive up to something", "drive ahead at 22 %".into(), what)
+                        .found_by(
+                            "obstacle, wall, approach, until near, drive until wall, stop before the wall, come close, \
+                             drive to the wall, stop at an obstacle, ultrasonic, distance sensor, object",
+                        )
                         .with(&[&near, "or travelled 800 mm -> fail \"nothing there\""]),
                 );
             }

@@ -272,6 +272,10 @@ fn offers(kit: &Kit<'_>, offers: &mut Vec<Offer>) {
             edge(eye),
             "Steers along one edge of a line.",
         )
+        .found_by(
+            "line, line following, line follower, edge, track, black line, along the line, follow line, trace, tape, \
+             stay on the line, pid, proportional",
+        )
         .with(&["until travelled 500 mm", lost]),
     );
     if let Some([left, right]) = kit.pair {
@@ -279,11 +283,16 @@ fn offers(kit: &Kit<'_>, offers: &mut Vec<Offer>) {
         let what = "Steers along one edge until the other sensor has crossed a number of lines.";
         offers.push(
             Offer::new("Follow and count", edge(left), what)
+                .found_by(
+                    "count lines, cross lines, crossing, crossings, junction, intersection, follow until crossing, bars, \
+                     count bars, number of lines, pass lines, cross a line, line counting, t junction",
+                )
                 .with(&[&bars, "or 20 s pass -> fail \"too few lines\""]),
         );
         let text = format!("follow a {tone} line between {left} and {right} at 26 %, gain 0.4");
         offers.push(
             Offer::new("Follow with two", text, "Keeps a line between two sensors.")
+                .found_by("two sensors, both sensors, line between sensors, straddle, dual sensor, follow between")
                 .with(&["until travelled 500 mm", lost]),
         );
     }
@@ -294,6 +303,16 @@ fn offers(kit: &Kit<'_>, offers: &mut Vec<Offer>) {
             text,
             "Follows one edge with two speeds, from side to side.",
         )
+        .found_by("zigzag, bang bang, wiggle, two speeds, simple follower, side to side, on off, left right left")
         .with(&["until travelled 300 mm", lost]),
     );
+    if let Some([left, right]) = kit.pair {
+        let text = format!("follow a {tone} line under {left} and {right} at 26 %, gain 0.4");
+        let what = "Keeps both sensors over a line that is as wide as they are apart.";
+        offers.push(
+            Offer::new("Follow a wide line", text, what)
+                .found_by("under two sensors, both over the line, wide tape, broad line, thick line, under, on the line")
+                .with(&["until travelled 500 mm", lost]),
+        );
+    }
 }

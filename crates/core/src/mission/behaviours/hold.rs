@@ -47,7 +47,29 @@ impl Does for Hold {
         read,
         offers: |_, offers| {
             let what = "Stands still for a time or until something is seen.";
-            offers.push(Offer::new("Wait", "hold, brake".into(), what).with(&["until 1 s passes"]));
+            offers.push(
+                Offer::new("Wait", "hold, brake".into(), what)
+                    .found_by(
+                        "stop, stand, stand still, pause, halt, rest, wait, hold, brake, sleep, delay, do nothing, stay, \
+                         freeze, wait a second, stop the robot, stop motors, hold, wait for",
+                    )
+                    .with(&["until 1 s passes"]),
+            );
+            let what = "Switches the motors off and lets the wheels roll out.";
+            offers.push(
+                Offer::new("Roll out", "hold, coast".into(), what)
+                    .found_by("coast, roll, motors off, free wheel, freewheel, let go, float, glide, switch off")
+                    .with(&["until 1 s passes"]),
+            );
+            let what = "Stands still, and drives back to its place when it is moved.";
+            offers.push(
+                Offer::new("Hold the place", "hold, keep position".into(), what)
+                    .found_by(
+                        "keep position, hold position, stay in place, stay put, lock, resist, keep its place, \
+                         do not move, stand firm, anchor",
+                    )
+                    .with(&["until 1 s passes"]),
+            );
         },
     };
 

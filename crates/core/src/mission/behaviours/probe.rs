@@ -43,6 +43,13 @@ impl Does for Probe {
             "which way",
             "more room",
             "measure left and right",
+            "look left and right",
+            "free side",
+            "compare left right",
+            "compare distances",
+            "decide side",
+            "look both ways",
+            "check both sides",
         ],
         what: "Compares the free distance to the left and to the right of the same spot.",
         grammar: &[

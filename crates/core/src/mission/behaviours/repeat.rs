@@ -40,9 +40,12 @@ impl Does for Repeat {
         ends: &[Ending::Finished],
         on_the_spot: false,
         read,
-        offers: |_, offers| {
+        offers: |kit, offers| {
             let what = "Repeats the steps within it a number of times.";
-            offers.push(Offer::new("Repeat", "repeat 2 times".into(), what).with(&[
+            let times = Offer::new("Repeat", "repeat 2 times".into(), what).found_by(
+                "loop, again, times, for, do again, several times, twice, n times, number of times, cycle",
+            );
+            offers.push(times.with(&[
                 "  step \"Again\"",
                 "    drive ahead at 26 %",
                 "    until travelled 100 mm",
@@ -50,13 +53,30 @@ impl Does for Repeat {
             ]));
             let what = "Repeats the steps within it until an exit ends it.";
             offers.push(
-                Offer::new("Repeat for ever", "repeat forever".into(), what).with(&[
-                    "  step \"Again\"",
-                    "    hold, brake",
-                    "    until 0.5 s pass",
-                    "end",
-                    "until 5 s pass",
-                ]),
+                Offer::new("Repeat for ever", "repeat forever".into(), what)
+                    .found_by("forever, again and again, endless, infinite, while true, always, main loop, infinite loop")
+                    .with(&[
+                        "  step \"Again\"",
+                        "    hold, brake",
+                        "    until 0.5 s pass",
+                        "end",
+                        "until 5 s pass",
+                    ]),
+            );
+            let what = "Repeats the steps within it until something is true.";
+            let ends = kit.eye().map_or_else(
+                || "5 s pass".to_owned(),
+                |(eye, tone)| format!("{eye} sees {tone}"),
+            );
+            offers.push(
+                Offer::new("Repeat until", format!("repeat until {ends}"), what)
+                    .found_by("while, loop until, until, do until, as long as, while not, repeat while, loop while")
+                    .with(&[
+                        "  step \"Again\"",
+                        "    drive ahead at 26 %",
+                        "    until travelled 100 mm",
+                        "end",
+                    ]),
             );
         },
     };

@@ -32,7 +32,22 @@ pub struct Seek {
 impl Does for Seek {
     const KIND: BehaviourKind = BehaviourKind {
         word: "seek",
-        plain: &["search", "find", "scan", "look for", "opponent", "radar"],
+        plain: &[
+            "search",
+            "find",
+            "scan",
+            "look for",
+            "opponent",
+            "radar",
+            "search opponent",
+            "look around",
+            "hunt",
+            "find opponent",
+            "find object",
+            "find the enemy",
+            "locate",
+            "turn until seen",
+        ],
         what: "Searches by turning and moving until a ranging sensor sees something near.",
         grammar: &[
             "seek with RANGER within LENGTH, spinning left|right at SPEED up to ANGLE, moving LENGTH, N tries [, closing \

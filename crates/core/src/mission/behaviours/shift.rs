@@ -23,7 +23,19 @@ pub struct Shift {
 impl Does for Shift {
     const KIND: BehaviourKind = BehaviourKind {
         word: "shift",
-        plain: &["sideways", "sidestep", "move over", "parallel"],
+        plain: &[
+            "sideways",
+            "sidestep",
+            "move over",
+            "parallel",
+            "change lane",
+            "lateral",
+            "strafe",
+            "offset",
+            "to the side",
+            "switch line",
+            "next line",
+        ],
         what: "Moves sideways up to a line and leaves the heading as it was.",
         grammar: &["shift left|right to a TONE line with SENSOR at SPEED"],
         example: "shift right to a dark line with floor-left at 20 %",

@@ -22,7 +22,19 @@ pub struct Shove {
 impl Does for Shove {
     const KIND: BehaviourKind = BehaviourKind {
         word: "shove",
-        plain: &["push", "ram", "charge", "push off", "edge", "bulldoze"],
+        plain: &[
+            "push",
+            "ram",
+            "charge",
+            "push off",
+            "edge",
+            "bulldoze",
+            "push opponent",
+            "push out",
+            "attack",
+            "push to the edge",
+            "shove out",
+        ],
         what: "Pushes ahead until one of two sensors sees the rim, stops, and backs off.",
         grammar: &["shove at SPEED to TONE with LEFT and RIGHT [, back LENGTH]"],
         example: "shove at 60 % to rim with floor-left and floor-right, back 60 mm",

@@ -17,7 +17,22 @@ pub struct Spin {
 impl Does for Spin {
     const KIND: BehaviourKind = BehaviourKind {
         word: "spin",
-        plain: &["turn", "rotate", "on the spot", "turn round", "heading"],
+        plain: &[
+            "turn",
+            "rotate",
+            "on the spot",
+            "turn round",
+            "turn around",
+            "heading",
+            "turn left",
+            "turn right",
+            "u turn",
+            "spin left",
+            "spin right",
+            "face",
+            "quarter turn",
+            "turn back",
+        ],
         what: "Turns on the spot: both wheels at the same speed in opposite directions.",
         grammar: &["spin left|right at SPEED"],
         example: "spin left at 30 %",
@@ -67,7 +82,15 @@ pub struct Pivot {
 impl Does for Pivot {
     const KIND: BehaviourKind = BehaviourKind {
         word: "pivot",
-        plain: &["turn", "rotate", "one wheel", "swing"],
+        plain: &[
+            "one wheel",
+            "swing",
+            "turn on one wheel",
+            "pivot turn",
+            "swing turn",
+            "hinge",
+            "turn about one wheel",
+        ],
         what: "Turns about one wheel, which stands still.",
         grammar: &["pivot left|right on the left|right wheel at SPEED"],
         example: "pivot left on the left wheel at 30 %",

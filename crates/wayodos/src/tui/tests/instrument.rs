@@ -303,7 +303,10 @@ fn typing_freely_is_checked_completed_and_undone_line_by_line() {
     };
     assert_eq!(free.offers[0].text, "floor-left sees dark");
     assert!(
-        app.model.stale() && app.frame(Depth::Mono, Cells::Half).contains("─ expected"),
+        app.model.stale()
+            && app
+                .frame(Depth::Mono, Cells::Half)
+                .contains("─ `floor-l` is no sensor"),
         "said in one place"
     );
     app.press("Tab");
@@ -458,7 +461,7 @@ fn what_a_hand_does_is_done_again_in_every_run() {
     );
     app.press("h keep Enter");
     assert!(matches!(app.asked.last(), Some(Effect::KeepHands)));
-    app.press("h undo everything Enter");
+    app.press("h undo Space everything Enter");
     assert_eq!(app.outcome(), Outcome::Done);
     assert_eq!(
         app.model.report.as_ref().unwrap().run.duration(),

@@ -15,10 +15,10 @@ use wayodos_core::mission::span::with_start;
 use wayodos_core::project::Setup;
 
 use super::super::finder::{Finder, Item, Pick};
-use super::super::keymap;
 use super::super::model::{Cursor, Model};
 use super::super::sight::side::{WhyRow, all_findings, why_rows};
 use super::super::theme::Role;
+use super::super::{called, keymap};
 use super::change::is_laid_out;
 use super::effect::Effect;
 use super::lists::show;
@@ -44,19 +44,15 @@ pub(super) fn add_step(model: &mut Model, above: bool) {
                 title: offer.name,
                 text: offer.text,
                 what: offer.what,
+                plain: offer.plain,
                 slots: offer.slots,
                 pick,
             }
         })
         .collect();
     let finder = Finder::new("Add a step: type what it should do", items, 0);
-    show(
-        model,
-        Finder {
-            lays_out: is_laid_out(model),
-            ..finder
-        },
-    );
+    let laid_out = is_laid_out(model);
+    show(model, finder.lays_out(laid_out));
 }
 
 /// What a step may wait for.
@@ -85,6 +81,7 @@ pub(super) fn add_exit(model: &mut Model) {
                 title: offer.name,
                 text: offer.text,
                 what: offer.what,
+                plain: offer.plain,
                 slots: offer.slots,
                 pick,
             }
@@ -95,13 +92,8 @@ pub(super) fn add_exit(model: &mut Model) {
         items,
         0,
     );
-    show(
-        model,
-        Finder {
-            lays_out: is_laid_out(model),
-            ..finder
-        },
-    );
+    let laid_out = is_laid_out(model);
+    show(model, finder.lays_out(laid_out));
 }
 
 /// What may be different in a copy: each line of its original, or another original.
@@ -170,13 +162,8 @@ pub(super) fn differences(model: &mut Model, step: TextStep) {
         items,
         0,
     );
-    show(
-        model,
-        Finder {
-            lays_out: is_laid_out(model),
-            ..finder
-        },
-    );
+    let laid_out = is_laid_out(model);
+    show(model, finder.lays_out(laid_out));
 }
 
 /// Every step, to go to.
@@ -227,10 +214,10 @@ pub(super) fn lines(model: &mut Model) {
 /// Everything that has a key.
 pub(super) fn palette(model: &mut Model) {
     let items = keymap::groups(model.screen).iter().flat_map(|group| {
-        group
-            .rows
-            .iter()
-            .map(|row| Item::new(row.what, row.label, group.title, Pick::Do(row.action)))
+        group.rows.iter().map(|row| {
+            let item = Item::new(row.what, row.label, group.title, Pick::Do(row.action));
+            item.found_by(called::plain(row.action))
+        })
     });
     show(
         model,
@@ -389,13 +376,8 @@ fn offer(model: &mut Model, found: Vec<Remedy>, line: usize, title: &str) {
     }
     let mut finder = Finder::new(title, items, 0);
     proof::ask(model, &mut finder, other_marks);
-    show(
-        model,
-        Finder {
-            lays_out: is_laid_out(model),
-            ..finder
-        },
-    );
+    let laid_out = is_laid_out(model);
+    show(model, finder.lays_out(laid_out));
 }
 
 /// The mission from every start of its field, and in every case of its decisions, each tried on its

@@ -121,6 +121,7 @@ pub(super) fn on_proved(model: &mut Model, id: u64, result: &Arc<TextsResult<usi
         }
         finder.items[point.value].text = words;
     }
+    finder.reword();
     // Whoever has chosen already is not to be confused.
     if ranked && finder.at == 0 && finder.input.value().is_empty() {
         order(finder, &result.points, least, other_mark);
@@ -187,4 +188,5 @@ fn order(
         .into_iter()
         .map(|row| finder.items[row].clone())
         .collect();
+    finder.reword();
 }
