@@ -6,6 +6,7 @@
 
 pub mod advice;
 pub mod along;
+pub mod borne;
 pub mod causes;
 pub mod compare;
 pub mod evidence;

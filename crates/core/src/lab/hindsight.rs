@@ -1,6 +1,8 @@
 //! Hindsight: what only a run shows, said at the line that it is about.
 
+use super::borne::own_line;
 use super::evidence::{Evidence, Spare, StepEvidence};
+use super::spread::death;
 use crate::controller::{Action, Armed, Goal, Program, Term, Test};
 use crate::field::Field;
 use crate::finding::{Edit, Finding, Hint, Hints, Source};
@@ -199,10 +201,20 @@ pub fn hindsight(
             span: limit.span.clone(),
             text: more.to_string(),
         };
-        let hint = Hint::edit(
+        let longer = Hint::edit(
             format!("drive faster, wait less, or write `limit {more}`"),
             edit,
         );
+        // Where one step takes most of the time, more of it helps nothing.
+        let longest = run.visits.last().filter(|visit| {
+            run.trace.seconds(visit.left.saturating_sub(visit.entered)) > most / 2.0
+        });
+        let hint = match longest {
+            Some(_) if run.outcome == Outcome::Limit => Hint::from(
+                "what it waits for did not come: look at the step in this run, and give it another exit, such as `or 10 s pass -> fail \"...\"`",
+            ),
+            _ => longer,
+        };
         if run.outcome == Outcome::Limit {
             let last = run
                 .visits
@@ -230,6 +242,22 @@ pub fn hindsight(
         );
         let hint = "no number of a file should lead to that: take back what was changed last in robot or field";
         warn("K68", line, message, hint.into());
+    }
+    if matches!(run.outcome, Outcome::Failed | Outcome::Fell)
+        && let Some(death) = death(run, program)
+    {
+        let of = &program.steps[death.step];
+        let line = match death.exit {
+            Some(exit) if !of.foreign => of.exits[exit].line,
+            _ => own_line(program, death.step),
+        };
+        let (seconds, words) = (run.duration(), death.words);
+        let message = format!("the run ends here at {seconds:.1} s: {words}");
+        let step = &of.name;
+        let hint = format!(
+            "look at the run as \"{step}\" begins: what is otherwise there than you meant?"
+        );
+        warn("K69", line, message, hint.into());
     }
     findings.sort_by_key(|finding| finding.span.start);
     findings

@@ -310,7 +310,7 @@ impl Brief {
 }
 
 /// Where a run died, if it did.
-fn death(run: &Run, program: &Program) -> Option<Death> {
+pub fn death(run: &Run, program: &Program) -> Option<Death> {
     let words = match (run.outcome, run.sheet.verdict) {
         (Outcome::Done, None | Some((Verdict::Won, _))) => return None,
         (Outcome::Done, Some((verdict, _))) => format!("match {}", verdict.word()),

@@ -7,11 +7,18 @@ mod bench;
 mod effects;
 
 use bench::Bench;
+use std::sync::Arc;
 use wayodos_core::controller::{Action, Goal, Source, WheelCommand};
+use wayodos_core::finding::Finding;
 use wayodos_core::finding::Severity;
 use wayodos_core::ids::ActuatorId;
+use wayodos_core::lab::borne;
+use wayodos_core::lab::causes::causes;
 use wayodos_core::lab::hindsight::hindsight;
-use wayodos_core::record::{Happening, Outcome};
+use wayodos_core::lab::spread::{Attempt, death};
+use wayodos_core::project::prepare;
+use wayodos_core::record::{Happening, Outcome, Trace};
+use wayodos_core::scatter::Scatter;
 
 fn bench() -> Bench {
     Bench::default()
@@ -1118,4 +1125,96 @@ fn k66_locked_with_another_robot() {
         &[push],
         &[yields],
     );
+}
+
+/// What the rules find, and what 20 varied runs make of it.
+fn borne_out(bench: &Bench, mission: &str) -> (Vec<Finding>, Option<Finding>) {
+    let setup = bench.setup();
+    let text: Arc<str> = bench.text(mission).into();
+    let prepared = prepare(&text, Some(&setup));
+    let program = prepared.program.clone().expect("it can be run");
+    let attempt = Attempt {
+        program: Arc::clone(&program),
+        world: Arc::new(setup.world()),
+        start: Some("slipway".to_owned()),
+        seed: 7,
+        scatter: Scatter::Everyday,
+        hands: Arc::from([]),
+    };
+    let briefs: Vec<_> = (1..=20)
+        .map(|number| {
+            Arc::new(
+                attempt
+                    .brief(number, &mut Trace::default(), None)
+                    .expect("not cancelled"),
+            )
+        })
+        .collect();
+    let mut rules = prepared.findings.clone();
+    let held = death(&bench.run(mission), &program).is_none();
+    let found = causes(&briefs);
+    let shown = borne::weigh(
+        &text,
+        &prepared.parsed,
+        &program,
+        &mut rules,
+        held,
+        &briefs,
+        &found,
+    );
+    (rules, shown)
+}
+
+#[test]
+fn k69_the_run_ends_otherwise_than_planned() {
+    let fails = "step \"a\"\ndrive ahead at 24 %\nuntil ahead < 40 mm -> next\nor travelled 60 mm -> fail \"nothing there\"";
+    shows(&mat(""), "K69", &[fails], &[DRIVE]);
+    let found = mat("").findings(fails);
+    let told = found
+        .iter()
+        .find(|finding| finding.code == "K69")
+        .expect("shown above");
+    assert!(told.message.ends_with(": nothing there"), "{told:?}");
+    assert!(
+        mat("").text(fails)[told.span.clone()].contains("-> fail"),
+        "{told:?}"
+    );
+}
+
+#[test]
+fn k70_varied_runs_that_do_not_hold() {
+    let sure = borne_out(&mat(""), DRIVE).1;
+    assert!(sure.is_none(), "{sure:?}");
+    let luck = "step \"a\"\ndrive ahead at 24 %\nuntil travelled 200 mm -> done\nor 1.05 s pass -> fail \"too slow\"";
+    let (_, shown) = borne_out(&mat(""), luck);
+    let shown = shown.expect("some are too slow");
+    assert_eq!((shown.code, shown.severity), ("K70", Severity::Warning));
+    assert!(shown.message.ends_with(": too slow"), "{shown:?}");
+}
+
+#[test]
+fn a_warning_that_no_run_bears_out_weighs_less() {
+    // 3 mm cannot be hit exactly, and nothing depends on it.
+    let careless = "step \"a\"\ndrive ahead at 40 %\nuntil travelled 1 mm -> done";
+    let (rules, shown) = borne_out(&mat(""), careless);
+    let told = rules
+        .iter()
+        .find(|finding| finding.code == "K42")
+        .expect("a rule sees it");
+    assert_eq!(told.severity, Severity::Note);
+    assert!(
+        told.message
+            .ends_with("all 20 varied runs held all the same"),
+        "{told:?}"
+    );
+    assert!(shown.is_none());
+    // Where runs do not hold, every warning stays one.
+    let harmful = format!("{careless}\nor 0.01 s pass -> fail \"late\"");
+    let (rules, shown) = borne_out(&mat(""), &harmful);
+    assert!(
+        rules
+            .iter()
+            .any(|finding| finding.code == "K42" && finding.severity == Severity::Warning)
+    );
+    assert!(shown.is_some());
 }

@@ -28,10 +28,14 @@ use std::collections::BTreeSet;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
+use std::sync::Arc;
 
 use clap::{CommandFactory as _, Parser};
 use clap_complete::env::Shells;
 use wayodos_core::finding::{Finding, Severity};
+use wayodos_core::lab::borne;
+use wayodos_core::lab::causes::causes;
+use wayodos_core::lab::spread::{Attempt, death};
 
 use self::answers::{
     USAGE, answer, answer_json, cannot_open, complain, looked_at, put_out, readable, rendered, say,
@@ -43,7 +47,7 @@ use crate::folder::{Beginning, OpenError, Project, begin, locate};
 use crate::log;
 use crate::look::{Look, Opening};
 use crate::settings;
-use crate::work::run_here;
+use crate::work::{RunReport, run_here};
 
 /// Runs the command line; `screen` opens the full-screen application.
 pub fn main(screen: impl FnOnce(Opening) -> io::Result<()>) -> ExitCode {
@@ -88,7 +92,7 @@ pub fn main(screen: impl FnOnce(Opening) -> io::Result<()>) -> ExitCode {
         },
         Some(Command::Demo { look, .. }) => app(&shared, &look.or(&typed.look), None, screen),
         Some(Command::New { folder, with, .. }) => new(&shared, &folder, with),
-        Some(Command::Check { project, .. }) => check(&shared, &project),
+        Some(Command::Check { project, quick, .. }) => check(&shared, &project, quick),
         Some(Command::Run {
             project, timing, ..
         }) => run::run(&shared, &project, timing),
@@ -273,8 +277,8 @@ fn new(shared: &Shared, folder: &Path, with: With) -> ExitCode {
     }
 }
 
-fn check(shared: &Shared, path: &Path) -> ExitCode {
-    let checked = match check_all(shared, path) {
+fn check(shared: &Shared, path: &Path, quick: bool) -> ExitCode {
+    let checked = match check_all(shared, path, quick) {
         Ok(checked) => checked,
         Err(error) => return cannot_open(shared, &error),
     };
@@ -322,13 +326,17 @@ fn check(shared: &Shared, path: &Path) -> ExitCode {
 }
 
 /// Checks one mission, or every mission of the project with what it plays with.
-fn check_all(shared: &Shared, path: &Path) -> Result<Vec<Checked>, OpenError> {
+fn check_all(shared: &Shared, path: &Path, quick: bool) -> Result<Vec<Checked>, OpenError> {
     let (folder, named) = locate(path)?;
     let open = |mission: Option<&str>| {
         let project = Project::open(&folder, mission)?;
         let (mut findings, job) = looked_at(&project, shared.seed);
         // What only a run can show, when there is one.
         if let Some(report) = job.and_then(run_here) {
+            if !quick {
+                let shown = tried(shared, &report, &mut findings);
+                findings.extend(shown);
+            }
             findings.extend(report.hindsight);
         }
         Ok(Checked { project, findings })
@@ -366,6 +374,28 @@ fn check_all(shared: &Shared, path: &Path) -> Result<Vec<Checked>, OpenError> {
         });
     }
     Ok(checked)
+}
+
+/// Makes varied runs of a mission: what they say about the findings of the rules, and what they show.
+fn tried(shared: &Shared, report: &RunReport, rules: &mut [Finding]) -> Option<Finding> {
+    let attempt = Attempt {
+        scatter: shared.scatter,
+        ..report.attempt.clone()
+    };
+    let made = many::make(shared, borne::FEWEST, "runs", move |at, spare, stop| {
+        let brief = attempt.brief(at as u32 + 1, spare, Some(stop))?;
+        Some(Arc::new(brief.without_path()))
+    });
+    let held = death(&report.run, &report.program).is_none();
+    borne::weigh(
+        &report.text,
+        &report.prepared.parsed,
+        &report.program,
+        rules,
+        held,
+        &made.results,
+        &causes(&made.results),
+    )
 }
 
 /// Prints the manual page.

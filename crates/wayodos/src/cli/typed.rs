@@ -152,6 +152,9 @@ pub(super) enum Command {
         /// Project folder, or a mission file.
         #[arg(default_value = ".")]
         project: PathBuf,
+        /// Leave out the 20 varied runs of each mission: faster, and less certain
+        #[arg(long)]
+        quick: bool,
         #[command(flatten)]
         mission: MissionOption,
         #[command(flatten)]

@@ -515,11 +515,19 @@ impl Document {
 
     /// Brings together what is shown below the lines: what the text says, and what else was found
     /// out about it.
-    pub fn gather(&mut self, more: Vec<Finding>) {
+    ///
+    /// - `rules`: what the text says by itself, where runs have been asked about it
+    pub fn gather(&mut self, rules: Option<Vec<Finding>>, more: Vec<Finding>) {
         // That there are no steps yet is no mistake: the pane says what to do about it.
         let matters =
             |finding: &Finding| finding.severity != Severity::Note && finding.code != "M109";
-        let mut findings = self.own_findings();
+        let mut findings = match rules {
+            Some(mut rules) => {
+                rules.extend(self.carried(&self.found.0, &self.found.1));
+                rules
+            }
+            None => self.own_findings(),
+        };
         findings.retain(matters);
         findings.extend(more);
         findings.sort_by_key(|finding| finding.span.start);

@@ -3,6 +3,8 @@
 
 use std::sync::Arc;
 
+use wayodos_core::finding::Finding;
+
 use wayodos_core::lab::compare::{Compared, compare};
 use wayodos_core::lab::grid::{Block, Grid, Pair};
 use wayodos_core::lab::spread::Brief;
@@ -63,6 +65,11 @@ pub struct Many {
     pub compared: Option<Compared>,
     /// Counts the answers: which one a drawing was made of.
     pub stamp: u64,
+    /// What the rules found, as the runs bear it out, and what the runs show; of which text.
+    pub borne: Option<(Arc<str>, Vec<Finding>)>,
+    /// The warnings that no run bore out last, by code and message: until the runs of another text
+    /// are there, the same ones weigh as little.
+    pub unborne: Vec<(&'static str, String)>,
 }
 
 /// What the mission is compared with.

@@ -12,6 +12,8 @@ use tui_input::Input;
 use wayodos_core::controller::Standing;
 use wayodos_core::field::Point;
 use wayodos_core::finding::{Finding, Severity};
+use wayodos_core::lab::borne;
+use wayodos_core::lab::spread::death;
 use wayodos_core::lab::why::Replay;
 use wayodos_core::mission::restructure::Carried;
 use wayodos_core::project::{BOX, Setup};
@@ -839,7 +841,65 @@ impl Model {
         let seen = report
             .map(|report| self.doc.carried(&report.text, &report.hindsight))
             .unwrap_or_default();
-        self.doc.gather(seen);
+        let rules = self.doc.is_mission().then(|| self.rules());
+        self.doc.gather(rules, seen);
+    }
+
+    /// What the rules find in the mission: as far as the many runs of the same text bear it out, when
+    /// they are there.
+    pub fn rules(&self) -> Vec<Finding> {
+        let mission = self.mission();
+        let borne = self.many.borne.as_ref();
+        if let Some((_, findings)) = borne.filter(|(text, _)| Arc::ptr_eq(text, &mission.text)) {
+            return findings.clone();
+        }
+        let mut rules = mission.prepared.findings.clone();
+        for finding in &mut rules {
+            let same = |(code, message): &(&str, String)| {
+                *code == finding.code && *message == finding.message
+            };
+            if self.many.unborne.iter().any(same) {
+                finding.severity = Severity::Note;
+            }
+        }
+        rules
+    }
+
+    /// Asks the many runs, as far as they are there, what they say about what the rules find.
+    pub fn bear_out(&mut self) {
+        let enough = self
+            .many
+            .result
+            .clone()
+            .filter(|result| result.spread.briefs.len() >= borne::FEWEST);
+        let own = self.own_report().cloned();
+        let (Some(result), Some(report)) = (enough, own) else {
+            return;
+        };
+        let mission = self.mission();
+        if !Arc::ptr_eq(&report.text, &mission.text) || report.piece.is_some() {
+            return;
+        }
+        let before = &mission.prepared.findings;
+        let mut rules = before.clone();
+        let shown = borne::weigh(
+            &mission.text,
+            &mission.prepared.parsed,
+            &report.program,
+            &mut rules,
+            report.chance.run != 0 || death(&report.run, &report.program).is_none(),
+            &result.spread.briefs,
+            &result.summary.causes,
+        );
+        let changed = before.iter().zip(&rules).filter(|(old, new)| old != new);
+        let unborne = changed
+            .map(|(old, _)| (old.code, old.message.clone()))
+            .collect();
+        rules.extend(shown);
+        let text = Arc::clone(&mission.text);
+        self.many.unborne = unborne;
+        self.many.borne = Some((text, rules));
+        self.gather();
     }
 
     /// What a spread of the text as it stands is of; none when it cannot be run.

@@ -438,7 +438,7 @@ fn everyday_words_lead_to_the_behaviour_that_is_meant() {
         ("forward", "drive"),
         ("reverse", "drive"),
         ("turn", "spin"),
-        ("rotate", "pivot"),
+        ("rotate", "spin"),
         ("beep", "signal"),
         ("loop", "repeat"),
         ("if", "choose"),

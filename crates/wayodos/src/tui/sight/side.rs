@@ -455,7 +455,7 @@ pub fn row_of_line(model: &Model, line: usize) -> usize {
 /// thought, most urgent first.
 pub fn all_findings(model: &Model) -> Vec<Finding> {
     let mission = model.mission();
-    let mut all = mission.prepared.findings.clone();
+    let mut all = model.rules();
     all.extend(model.project.findings.iter().cloned());
     if let Some(report) = model
         .report

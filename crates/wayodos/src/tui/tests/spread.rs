@@ -862,3 +862,65 @@ fn x_writes_the_page_of_the_tab_that_is_looked_at() {
     let svg = wayodos_report::to_svg(&page.scene(&app.model.project, 5));
     assert!(svg.contains("where charge and") && svg.contains("hold together"));
 }
+
+#[test]
+fn a_warning_weighs_less_once_all_runs_hold_and_one_of_runs_that_do_not_is_told() {
+    let lines = |app: &App| -> Vec<String> {
+        let findings = app.model.doc.findings.iter();
+        findings
+            .map(|finding| format!("{}: {}", finding.code, finding.message))
+            .collect()
+    };
+    let mut app = App::new();
+    let careless =
+        "step \"Careless\"\n  drive ahead at 40 %\n  until travelled 1 mm\n\nstep \"Make fast\"";
+    let text = app.model.doc.text.replace("step \"Make fast\"", careless);
+    app.model.write(text);
+    app.press("# #");
+    assert!(
+        lines(&app).iter().any(|line| line.starts_with("K42")),
+        "{:?}",
+        lines(&app)
+    );
+    make(&mut app, 20);
+    assert_eq!(
+        app.model.many.result.as_ref().unwrap().summary.held.times,
+        20
+    );
+    assert!(
+        !lines(&app).iter().any(|line| line.starts_with("K42")),
+        "{:?}",
+        lines(&app)
+    );
+    app.press("N");
+    let all = crate::tui::sight::side::all_findings(&app.model);
+    assert!(
+        all.iter()
+            .any(|finding| finding.message.ends_with("held all the same")),
+        "{all:#?} {}",
+        app.model.doc.text
+    );
+    // The next text is not known yet, and nothing jumps meanwhile.
+    app.press("Esc #");
+    assert_eq!(made(&app), 0);
+    assert!(
+        !lines(&app).iter().any(|line| line.starts_with("K42")),
+        "{:?}",
+        lines(&app)
+    );
+    // Where runs fail, that is said at the step in which most of them do.
+    let late = app.model.doc.text.replace(
+        "until travelled 1 mm",
+        "until travelled 1 mm\n  or 0.01 s pass -> fail \"late\"",
+    );
+    app.model.write(late);
+    app.press("#");
+    make(&mut app, 20);
+    assert!(
+        lines(&app)
+            .iter()
+            .any(|line| line.starts_with("K70: 20 of 20 varied runs do not hold")),
+        "{:?}",
+        lines(&app)
+    );
+}

@@ -27,6 +27,16 @@ pub(super) fn keep_up(model: &mut Model, effects: &mut Vec<Effect>) {
         }
         model.many.turn_to(of);
     }
+    // Of a text that was undone to, the runs are there before its nominal run is.
+    let text = &model.mission().text;
+    if !model
+        .many
+        .borne
+        .as_ref()
+        .is_some_and(|(of, _)| Arc::ptr_eq(of, text))
+    {
+        model.bear_out();
+    }
     let wanted = model.project.config.spread;
     let complete = |result: &Arc<SpreadResult>| result.spread.briefs.len() >= wanted as usize;
     if model.many.under_way.is_some()
@@ -58,6 +68,7 @@ pub(super) fn on_spread(model: &mut Model, id: u64, result: Arc<SpreadResult>) {
     }
     let complete = result.spread.is_complete();
     model.many.learn(result);
+    model.bear_out();
     if complete {
         model.many.under_way = None;
         if let Some(of) = &model.many.of {
