@@ -15,7 +15,7 @@ use wayodos_core::lab::why::{Replay, exit_story};
 use wayodos_core::mission::complete::completions;
 use wayodos_core::mission::edit::Edit;
 use wayodos_core::mission::exits::{self, add_exit};
-use wayodos_core::mission::offer::{behaviours, conditions, insert_offer, insert_reflex};
+use wayodos_core::mission::offer::{behaviours, conditions, insert_offer, insert_reflex, reflexes};
 use wayodos_core::mission::restructure::{self, Text};
 use wayodos_core::mission::{amend, format, parse};
 use wayodos_core::project::{Prepared, Setup, hands, prepare};
@@ -168,14 +168,14 @@ fn every_condition_on_offer_can_end_a_step() {
         assert!(wrong(&findings).is_empty(), "{new}\n{findings:#?}");
         assert!(!offer.slots.is_empty() || offer.name == "lost", "{offer:?}");
     }
-    let reflex = insert_reflex(&parsed, base, &setup.names)
-        .expect("it has floor sensors")
-        .apply(base);
-    assert!(
-        wrong(&prepare(&reflex, Some(&setup)).findings).is_empty(),
-        "{reflex}"
-    );
-    assert!(reflex.find("reflex").unwrap() < reflex.find("step").unwrap());
+    let offers = reflexes(&setup.names);
+    assert!(offers.len() >= 5, "{offers:?}");
+    for offer in &offers {
+        let reflex = insert_reflex(&parsed, base, offer).apply(base);
+        let findings = prepare(&reflex, Some(&setup)).findings;
+        assert!(wrong(&findings).is_empty(), "{reflex}\n{findings:#?}");
+        assert!(reflex.find("reflex").unwrap() < reflex.find("step").unwrap());
+    }
 }
 
 #[test]
@@ -680,7 +680,9 @@ proptest! {
         for offer in behaviours(parsed, names).iter().take(3) {
             prop_assert!(inside(&insert_offer(parsed, &text, None, offer)));
         }
-        insert_reflex(parsed, &text, names);
+        for offer in &reflexes(names) {
+            prop_assert!(inside(&insert_reflex(parsed, &text, offer)));
+        }
     }
 }
 

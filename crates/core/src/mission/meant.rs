@@ -160,6 +160,8 @@ struct Place<'a> {
     /// Named amounts, and the step around it with a gap where it stands: before and after.
     before: String,
     after: String,
+    /// Where the step's next exit says `until`.
+    until_below: Option<Range<usize>>,
     context: Context<'a>,
 }
 
@@ -227,7 +229,14 @@ impl<'a> Place<'a> {
         before.push_str(&text[parsed.lines[first].span.start..span.start]);
         let after = &text[span.end..parsed.lines[last - 1].span.end];
         let mission = &parsed.mission;
+        let until_below = parsed.lines[line + 1..last].iter().find_map(|below| {
+            let words = &text[below.span.clone()];
+            let from = below.span.start + (words.len() - words.trim_start().len());
+            let exits = below.kind == LineKind::Exit && text[from..].starts_with("until ");
+            exits.then(|| from..from + "until".len())
+        });
         Some(Self {
+            until_below,
             text,
             line,
             before,
@@ -287,14 +296,31 @@ impl<'a> Place<'a> {
         }
     }
 
-    /// The errors within the line, and all errors of the step, with something in its place.
-    fn errors(&self, instead: &str, names: &Names) -> (usize, usize) {
-        // What is repeated need not be there yet.
-        let after = if instead.starts_with("repeat") {
-            "\nstep \"-\"\nhold\nuntil 1 s passes\nend"
-        } else {
-            &self.after
-        };
+    /// The `until` below that becomes an `or`, when something that brings an exit takes the place
+    /// of the line.
+    fn further_exit(&self, instead: &str) -> Option<Edit> {
+        let brings = instead
+            .lines()
+            .any(|line| line.trim_start().starts_with("until "));
+        let span = self.until_below.clone().filter(|_| brings)?;
+        Some(Edit {
+            span,
+            text: "or   ".to_owned(),
+        })
+    }
+
+    /// Whether there are errors within the line, and what those of the rest of the step are, with
+    /// something in its place.
+    fn errors(&self, instead: &str, names: &Names) -> (bool, Vec<(&'static str, String)>) {
+        let mut after = self.after.clone();
+        if let Some(edit) = self.further_exit(instead) {
+            let at = edit.span.start - self.span.end..edit.span.end - self.span.end;
+            after.replace_range(at, &edit.text);
+        }
+        if instead.starts_with("repeat") {
+            // What is repeated need not be there yet.
+            "\nstep \"-\"\nhold\nuntil 1 s passes\nend".clone_into(&mut after);
+        }
         let mini = format!("{}{instead}{after}\n", self.before);
         let parsed = parse(&mini);
         let here = self.before.len()..self.before.len() + instead.len();
@@ -302,33 +328,33 @@ impl<'a> Place<'a> {
         // What is left open tells nothing about names yet.
         findings.extend(check(&parsed, names));
         let known = |finding: &Finding| {
-            // The step that an exit leads to is not there in this piece of the mission.
-            finding.code == "M104"
-                && self
-                    .context
-                    .steps
-                    .iter()
-                    .any(|step| finding.message.contains(step))
+            // The steps are not there in this piece of the mission.
+            finding.code == "M109"
+                || finding.code == "M104"
+                    && self
+                        .context
+                        .steps
+                        .iter()
+                        .any(|step| finding.message.contains(step))
         };
         let errors = findings
             .iter()
             .filter(|finding| finding.severity == Severity::Error && !known(finding));
-        let (mut within, mut all) = (0, 0);
-        for error in errors {
-            all += 1;
-            within += usize::from(error.span.start <= here.end && error.span.end >= here.start);
-        }
-        (within, all)
+        let within =
+            |error: &&Finding| error.span.start <= here.end && error.span.end >= here.start;
+        let (inside, rest): (Vec<&Finding>, Vec<&Finding>) = errors.partition(within);
+        let rest = rest.iter().map(|error| (error.code, error.message.clone()));
+        (!inside.is_empty(), rest.collect())
     }
 }
 
 /// Proposes what reads without an error.
 fn help(place: &Place<'_>, names: &Names, finding: &mut Finding) {
     let words = place.words();
-    let (_, all) = place.errors(words, names);
+    let (_, before) = place.errors(words, names);
     let reads = |instead: &str| {
-        let (within, more) = place.errors(instead, names);
-        within == 0 && more <= all
+        let (within, rest) = place.errors(instead, names);
+        !within && rest.iter().all(|error| before.contains(error))
     };
     // What is proposed already and is right stays.
     let right = finding.hints.iter().any(|hint| {
@@ -397,13 +423,15 @@ fn help(place: &Place<'_>, names: &Names, finding: &mut Finding) {
                 .map(|line| format!("`{}`", line.trim()))
                 .collect::<Vec<_>>()
                 .join(" and below it ");
-            Hint::edit(
-                format!("write {shown}"),
-                Edit {
-                    span: place.span.clone(),
-                    text,
-                },
-            )
+            let below = place.further_exit(&text);
+            let line = Edit {
+                span: place.span.clone(),
+                text,
+            };
+            Hint {
+                words: format!("write {shown}"),
+                edits: std::iter::once(line).chain(below).collect(),
+            }
         })
         .collect();
 }

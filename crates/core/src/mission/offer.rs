@@ -313,15 +313,85 @@ fn format_line(parsed: &Parsed, indent: &str, line: &str) -> String {
     }
 }
 
-/// A reflex to begin with, before the first step; none on a robot without anything to watch.
-pub fn insert_reflex(parsed: &Parsed, text: &str, names: &Names) -> Option<Edit> {
+/// What a reflex may watch for and do, made of what this robot has: name, what it watches, and the
+/// lines below that.
+pub fn reflexes(names: &Names) -> Vec<Offer> {
     let kit = Kit::new(names);
-    let watch = match (kit.pair, kit.eye(), names.first(DeviceKind::Ranger)) {
-        (Some([left, right]), Some((_, tone)), _) => format!("any of {left}, {right} sees {tone}"),
-        (None, Some((eye, tone)), _) => format!("{eye} sees {tone}"),
-        (_, None, Some(ranger)) => format!("{ranger} < 80 mm"),
-        _ => return None,
+    let mut all = Vec::new();
+    let mut add = |name: &str, watch: String, below: &[&str], what: &str, plain: &str| {
+        all.push(Offer::new(name, watch, what).with(below).found_by(plain));
     };
+    let floor = match (kit.pair, kit.eye()) {
+        (Some([left, right]), Some((_, tone))) => {
+            Some(format!("any of {left}, {right} sees {tone}"))
+        }
+        (None, Some((eye, tone))) => Some(format!("{eye} sees {tone}")),
+        (_, None) => None,
+    };
+    let back = ["drive back at 26 %", "until travelled 60 mm", "then resume"];
+    if let Some(floor) = floor {
+        add(
+            "Back off",
+            format!("when {floor}"),
+            &back,
+            "Backs off whenever the floor looks so.",
+            "edge, rim, border, line, ring, stay inside, do not fall, table edge, safety, keep off the line",
+        );
+    }
+    if let Some(ranger) = names.first(DeviceKind::Ranger) {
+        add(
+            "Wait for the way",
+            format!("when {ranger} < 100 mm"),
+            &[
+                "hold, brake",
+                &format!("until {ranger} > 150 mm"),
+                "then resume",
+            ],
+            "Stands while something is in the way, then goes on.",
+            "obstacle, stop, wait, pedestrian, crossing traffic, stop for something, emergency stop, collision, near",
+        );
+        if !names.steers {
+            add(
+                "Turn away",
+                format!("when {ranger} < 100 mm"),
+                &["spin right at 25 %", "until turned 60 deg", "then resume"],
+                "Turns away from what is in the way, then goes on.",
+                "avoid, obstacle, evade, dodge, wall, roam, turn off",
+            );
+        }
+    }
+    if let Some(switch) = names.first(DeviceKind::Switch) {
+        add(
+            "Bumped",
+            format!("when {switch} is pressed"),
+            &back,
+            "Backs off whenever the switch is pressed.",
+            "touch, button, bumper, hit, collision, contact",
+        );
+    }
+    add(
+        "Work free",
+        "when stalled for 500 ms".to_owned(),
+        &[
+            "drive back at 40 %",
+            "until travelled 80 mm",
+            "then restart",
+        ],
+        "Backs off when the wheels stand against something, and begins the step again.",
+        "stuck, stalled, blocked, jam, wall, free, unstuck",
+    );
+    add(
+        "Time is up",
+        "when clock reaches 85 s".to_owned(),
+        &["hold, brake", "until 0.2 s pass", "then -> done"],
+        "Ends the mission when the run has lasted so long.",
+        "timeout, end, match end, time limit, last seconds, clock",
+    );
+    all
+}
+
+/// A new reflex before the first step, above the other reflexes.
+pub fn insert_reflex(parsed: &Parsed, text: &str, offer: &Offer) -> Edit {
     let taken = |name: &str| {
         parsed
             .mission
@@ -329,15 +399,14 @@ pub fn insert_reflex(parsed: &Parsed, text: &str, names: &Names) -> Option<Edit>
             .iter()
             .any(|reflex| reflex.name.node == name)
     };
-    let base = "Back off";
-    let names = std::iter::once(base.to_owned()).chain((2..).map(|nth| format!("{base} {nth}")));
+    let base = &offer.name;
+    let names = std::iter::once(base.clone()).chain((2..).map(|nth| format!("{base} {nth}")));
     let name = names
         .into_iter()
         .find(|name| !taken(name))
         .unwrap_or_default();
-    let new = format!(
-        "reflex \"{name}\"\n  when {watch}\n  drive back at 26 %\n  until travelled 60 mm\n  then resume\n\n"
-    );
+    let below = offer.below.join("\n  ");
+    let new = format!("reflex \"{name}\"\n  {}\n  {below}\n\n", offer.text);
     let first = parsed.mission.steps.first().map(|step| step.line);
     let first = first
         .into_iter()
@@ -347,16 +416,16 @@ pub fn insert_reflex(parsed: &Parsed, text: &str, names: &Names) -> Option<Edit>
         .min();
     let Some(line) = first else {
         let (at, _, gap) = place(parsed, text, None);
-        return Some(Edit {
+        return Edit {
             span: at..at,
             text: format!("{gap}{}", new.trim_end()),
-        });
+        };
     };
     // A comment right above belongs to what stands below it.
     let line = with_comment(parsed, line);
     let at = parsed.lines[line].span.start;
-    Some(Edit {
+    Edit {
         span: at..at,
         text: new,
-    })
+    }
 }

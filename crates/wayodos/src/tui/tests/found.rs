@@ -3,6 +3,8 @@
 use wayodos_core::ids::DeviceKind;
 use wayodos_core::mission::DeviceName;
 
+use std::sync::Arc;
+
 use super::App;
 use crate::tui::finder::Finder;
 use crate::tui::keymap::ScreenName;
@@ -44,6 +46,7 @@ fn list(name: &str) -> Finder {
     match name {
         "step" => app.press("a"),
         "exit" => app.press("Down o"),
+        "reflex" => app.press("R"),
         screen => {
             app.model.screen = match screen {
                 "key" => ScreenName::Mission,
@@ -109,4 +112,26 @@ fn what_is_like_nothing_offers_what_is_nearest_and_marks_nothing() {
     assert!(finder.item().is_none());
     app.press("Enter");
     assert!(matches!(app.model.mode, Mode::Browse));
+}
+
+#[test]
+fn a_reflex_is_chosen_and_a_sentence_that_was_meant_is_taken() {
+    let mut app = App::new();
+    app.press("R rim Enter");
+    let text = Arc::clone(&app.model.doc.text);
+    assert!(
+        text.contains("reflex \"Back off\"\n  when any of floor-left, floor-right sees dark"),
+        "{text}"
+    );
+    // A line as somebody else would write it, and the one key that makes a sentence of it.
+    app.press("u Tab Down e Clear Space Space turn Space left Space 9 0 Tab Esc");
+    let text = &app.model.doc.text;
+    assert!(
+        text.contains("\n  spin left at 30 %\n  until turned 90 deg\n"),
+        "{text}"
+    );
+    let findings = &app.model.doc.prepared.findings;
+    assert!(!app.model.stale(), "{findings:#?}\n{text}");
+    app.press("u");
+    assert!(!app.model.doc.text.contains("spin left at 30 %"));
 }

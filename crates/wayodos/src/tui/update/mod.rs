@@ -400,7 +400,7 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
         Action::AddStep => offers::add_step(model, false),
         Action::AddAbove => offers::add_step(model, true),
         Action::AddExit => offers::add_exit(model),
-        Action::AddReflex => steps::add_reflex(model, effects),
+        Action::AddReflex => offers::add_reflex(model),
         Action::Mark => marks::mark(model),
         Action::Cut => marks::cut(model, effects),
         Action::TakeCopy => drop(marks::take_copy(model)),

@@ -10,7 +10,9 @@ use wayodos_core::mission::LineKind;
 use wayodos_core::mission::cases::{self, cases};
 use wayodos_core::mission::edit::Edit;
 use wayodos_core::mission::exits::{add_exit as with_exit, exit_at};
-use wayodos_core::mission::offer::{behaviours, conditions, insert_offer, insert_offer_above};
+use wayodos_core::mission::offer::{
+    behaviours, conditions, insert_offer, insert_offer_above, insert_reflex, reflexes,
+};
 use wayodos_core::mission::span::with_start;
 use wayodos_core::project::Setup;
 
@@ -51,6 +53,26 @@ pub(super) fn add_step(model: &mut Model, above: bool) {
         })
         .collect();
     let finder = Finder::new("Add a step: type what it should do", items, 0);
+    let laid_out = is_laid_out(model);
+    show(model, finder.lays_out(laid_out));
+}
+
+/// What may be watched for, whatever step is active.
+pub(super) fn add_reflex(model: &mut Model) {
+    let Some(setup) = model.setup.clone() else {
+        return;
+    };
+    let parsed = &model.doc.prepared.parsed;
+    let items: Vec<Item> = reflexes(&setup.names)
+        .into_iter()
+        .map(|offer| {
+            let edit = insert_reflex(parsed, &model.doc.text, &offer);
+            let does = offer.below.first().map_or("", String::as_str);
+            let text = format!("{}, {does}", offer.text);
+            Item::new(offer.name, text, offer.what, Pick::Edit(edit)).found_by(offer.plain)
+        })
+        .collect();
+    let finder = Finder::new("Add a reflex: type what it should watch for", items, 0);
     let laid_out = is_laid_out(model);
     show(model, finder.lays_out(laid_out));
 }

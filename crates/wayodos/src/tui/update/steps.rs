@@ -7,7 +7,6 @@ use wayodos_core::mission::LineKind;
 use wayodos_core::mission::amend::{toggle_comment, toggle_comments};
 use wayodos_core::mission::edit::{self, Edit};
 use wayodos_core::mission::exits::{exit_at, move_exit, remove_exit};
-use wayodos_core::mission::offer::insert_reflex;
 use wayodos_core::mission::restructure::{
     self, Change, Note, Refusal, Text, duplicate, move_steps,
 };
@@ -41,20 +40,6 @@ pub(super) fn reshape(model: &mut Model, text: String, effects: &mut Vec<Effect>
     }
 }
 
-fn apply(model: &mut Model, edit: Option<Edit>, cannot: &str, effects: &mut Vec<Effect>) -> bool {
-    match edit {
-        Some(edit) => {
-            let text = edit.apply(&model.doc.text);
-            reshape(model, text, effects);
-            true
-        }
-        None => {
-            model.say(Role::Thin, cannot);
-            false
-        }
-    }
-}
-
 /// Puts the cursor on the name of a step.
 fn to_step(model: &mut Model, name: &str) {
     let steps = &model.doc.prepared.parsed.mission.steps;
@@ -63,26 +48,6 @@ fn to_step(model: &mut Model, name: &str) {
             line: step.line,
             nth: 0,
         };
-    }
-}
-
-pub(super) fn add_reflex(model: &mut Model, effects: &mut Vec<Effect>) {
-    let Some(setup) = model.setup.clone() else {
-        return;
-    };
-    let old = model.doc.text.clone();
-    let edit = insert_reflex(&model.doc.prepared.parsed, &model.doc.text, &setup.names);
-    if apply(
-        model,
-        edit,
-        "this robot has no sensor that a reflex could watch",
-        effects,
-    ) {
-        places::to_change(model, &old);
-        model.say(
-            Role::Quiet,
-            "a reflex watches all the time, whatever step is active",
-        );
     }
 }
 

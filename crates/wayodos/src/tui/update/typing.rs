@@ -7,10 +7,10 @@ use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers};
 use tui_input::InputRequest;
 use tui_input::backend::crossterm::EventHandler as _;
 use wayodos_core::field::Pose;
-use wayodos_core::finding::apply_all;
+use wayodos_core::finding::{Severity, Source, apply_all};
 use wayodos_core::mission::LineKind;
 use wayodos_core::mission::amend;
-use wayodos_core::mission::complete::completions;
+use wayodos_core::mission::complete::{Completion, completions};
 use wayodos_core::mission::edit;
 use wayodos_core::mission::refs::{Way, references, rename};
 use wayodos_core::units::{Dimension, Quantity};
@@ -210,7 +210,12 @@ pub(super) fn free(model: &mut Model, key: KeyEvent, mut free: Free, effects: &m
         }
         KeyCode::Tab if !offers.is_empty() => {
             let offer = offers[marked.min(offers.len() - 1)].clone();
+            let start = offer.span.start;
             free.at = put(model, offer.span, &offer.text, effects);
+            // Of several lines the first one is gone on with.
+            if let Some(line) = offer.text.find('\n') {
+                free.at = start + line;
+            }
             // Between quotes that stand empty there is something to be written.
             if offer.text.ends_with("\"\"") {
                 free.at -= 1;
@@ -300,9 +305,33 @@ pub(super) fn free(model: &mut Model, key: KeyEvent, mut free: Free, effects: &m
                 &setup.names,
                 free.at,
             );
+            if free.offers.is_empty() {
+                free.offers = meant(model, free.at);
+            }
         }
     }
     model.mode = Mode::Free(free);
+}
+
+/// What the line before byte `at` may have been meant to say, when it is no sentence.
+fn meant(model: &Model, at: usize) -> Vec<Completion> {
+    let text = &model.doc.text;
+    let findings = model.doc.prepared.findings.iter();
+    let hints = findings
+        .filter(|finding| finding.severity == Severity::Error && finding.source == Source::Mission)
+        .flat_map(|finding| &finding.hints);
+    let here = hints.filter_map(|hint| {
+        let first = hint.edits.first().filter(|edit| edit.span.end == at)?;
+        let last = hint.edits.last()?;
+        let whole = apply_all(text, hint.edits.clone());
+        let grown = whole.len() - (text.len() - last.span.end);
+        Some(Completion {
+            span: first.span.start..last.span.end,
+            text: whole.get(first.span.start..grown)?.to_owned(),
+            what: "is that meant?".to_owned(),
+        })
+    });
+    here.collect()
 }
 
 /// Puts something typed in place of a span; where the cursor is then.

@@ -222,6 +222,7 @@ pub fn list(finder: &Finder, theme: Theme, area: Rect, buffer: &mut Buffer) -> (
     let shown: String = typed.chars().skip(scroll).collect();
     put(buffer, x, inside.y, room, &shown, theme.role(Role::Word));
     let counted = match finder.shown.len() {
+        0 => "no match ".to_owned(),
         _ if finder.only_near => "no match; near: ".to_owned(),
         count => format!("{count} of {} ", finder.items.len()),
     };
@@ -366,6 +367,12 @@ fn sentence(item: &Item, here: bool, theme: Theme, area: Rect, buffer: &mut Buff
 /// At most this many ways to go on are shown.
 const OFFERS: usize = 6;
 
+/// Several lines one after the other.
+fn in_one_line(text: &str) -> String {
+    let lines: Vec<&str> = text.lines().map(str::trim).collect();
+    lines.join("  ")
+}
+
 /// Where the ways to go on stand; nowhere when there are none.
 pub fn offers_area(free: &Free, cursor: (u16, u16), area: Rect) -> Rect {
     if free.offers.is_empty() {
@@ -374,7 +381,7 @@ pub fn offers_area(free: &Free, cursor: (u16, u16), area: Rect) -> Rect {
     let shown = free.offers.iter().take(OFFERS);
     let widest = shown
         .clone()
-        .map(|offer| columns(&offer.text))
+        .map(|offer| columns(&in_one_line(&offer.text)))
         .max()
         .unwrap_or(0)
         .min(area.width * 2 / 3);
@@ -413,7 +420,7 @@ pub fn offers(free: &Free, theme: Theme, cursor: (u16, u16), area: Rect, buffer:
     let shown: Vec<_> = free.offers.iter().take(OFFERS).collect();
     let widest = shown
         .iter()
-        .map(|offer| columns(&offer.text))
+        .map(|offer| columns(&in_one_line(&offer.text)))
         .max()
         .unwrap_or(0)
         .min(area.width * 2 / 3);
@@ -450,7 +457,7 @@ pub fn offers(free: &Free, theme: Theme, cursor: (u16, u16), area: Rect, buffer:
             inside.x + 1,
             row,
             widest,
-            &offer.text,
+            &in_one_line(&offer.text),
             style(Role::Text),
         );
         let at = inside.x + widest + 3;
