@@ -140,6 +140,21 @@ fn long(criterion: &mut Criterion) {
             key(&mut model, KeyCode::Esc);
         });
     });
+    // The first letter also looks at the words of every row.
+    for (list, name) in [('/', "all commands"), ('S', "the text's 2,004 lines")] {
+        criterion.bench_function(
+            &format!("five letters typed into the list of {name}"),
+            |bench| {
+                bench.iter(|| {
+                    key(&mut model, KeyCode::Char(list));
+                    for letter in "delte".chars() {
+                        key(&mut model, KeyCode::Char(letter));
+                    }
+                    key(&mut model, KeyCode::Esc);
+                });
+            },
+        );
+    }
 }
 
 criterion_group! { name = all; config = Criterion::default().sample_size(40); targets = benches, long }

@@ -5,6 +5,7 @@
 //! it is the beginning of the other. A word that nothing knows is taken for the nearest one that is
 //! known. Letters that only occur in order, far apart, count when no word fits.
 
+use std::collections::HashMap;
 use std::sync::LazyLock;
 
 use nucleo_matcher::pattern::{CaseMatching, Normalization, Pattern};
@@ -101,14 +102,18 @@ impl Word {
     }
 }
 
-/// The words of a text: letters, and digits, each by themselves; signs that are names of keys stay.
+/// The words of a text.
 fn words(text: &str) -> Vec<Word> {
+    pieces(text).iter().map(|piece| Word::new(piece)).collect()
+}
+
+/// Letters, and digits, each by themselves, in small letters.
+fn pieces(text: &str) -> Vec<String> {
     let mut all = Vec::new();
     let mut word = String::new();
     let mut end = |word: &mut String| {
         if !word.is_empty() {
-            all.push(Word::new(word));
-            word.clear();
+            all.push(std::mem::take(word));
         }
     };
     for letter in text.to_lowercase().chars() {
@@ -240,12 +245,22 @@ struct Typed {
     little: bool,
     /// How much it says in this list.
     weight: f64,
+    /// How well it fits each word of the list.
+    fits: Vec<f64>,
+}
+
+impl Typed {
+    /// Finds out how well it fits the words of a list.
+    fn fit(&mut self, index: &Index) {
+        self.fits = index.words.iter().map(|word| fits(self, word)).collect();
+    }
 }
 
 /// A word of a row.
 #[derive(Clone, Debug)]
 struct Place {
-    word: Word,
+    /// Its number among the words of the list.
+    word: usize,
     /// What it counts there.
     worth: f64,
     /// The field, and the phrase within, that it stands in.
@@ -283,58 +298,71 @@ fn fits(typed: &Typed, place: &Word) -> f64 {
 /// Rows whose words have been looked at: what every search in them begins with.
 #[derive(Clone, Debug, Default)]
 pub struct Index {
+    /// Every word of them, once.
+    words: Vec<Word>,
     rows: Vec<Vec<Place>>,
 }
 
 impl Index {
     /// Looks at the words of rows.
     pub fn new<'a>(rows: impl IntoIterator<Item = Row<'a>>) -> Self {
-        Self {
-            rows: rows.into_iter().map(|row| places(&row)).collect(),
+        let mut index = Self::default();
+        let mut known = HashMap::new();
+        for row in rows {
+            let places = index.places(&row, &mut known);
+            index.rows.push(places);
         }
+        index
     }
-}
 
-/// The places of a row's words.
-fn places(row: &Row<'_>) -> Vec<Place> {
-    let fields = [
-        (row.title, TITLE),
-        (row.plain, PLAIN),
-        (row.text, TEXT),
-        (row.what, WHAT),
-    ];
-    let mut all = Vec::new();
-    for (field, (text, worth)) in fields.into_iter().enumerate() {
-        // Only plain words are a list of phrases.
-        let parts: Vec<&str> = if worth == PLAIN {
-            text.split(',').collect()
-        } else {
-            vec![text]
-        };
-        for (phrase, part) in parts.into_iter().enumerate() {
-            let words = words(part);
-            let alone = words.len() == 1 || worth != PLAIN;
-            let worth = if alone { worth } else { worth * OF_A_PHRASE };
-            all.extend(words.into_iter().map(|word| Place {
-                word,
-                worth,
-                field,
-                phrase,
-            }));
+    /// The places of a row's words.
+    fn places(&mut self, row: &Row<'_>, known: &mut HashMap<String, usize>) -> Vec<Place> {
+        let fields = [
+            (row.title, TITLE),
+            (row.plain, PLAIN),
+            (row.text, TEXT),
+            (row.what, WHAT),
+        ];
+        let mut all = Vec::new();
+        for (field, (text, worth)) in fields.into_iter().enumerate() {
+            // Only plain words are a list of phrases.
+            let parts: Vec<&str> = if worth == PLAIN {
+                text.split(',').collect()
+            } else {
+                vec![text]
+            };
+            for (phrase, part) in parts.into_iter().enumerate() {
+                let words = pieces(part);
+                let alone = words.len() == 1 || worth != PLAIN;
+                let worth = if alone { worth } else { worth * OF_A_PHRASE };
+                for word in words {
+                    let next = self.words.len();
+                    let number = *known.entry(word).or_insert_with_key(|word| {
+                        self.words.push(Word::new(word));
+                        next
+                    });
+                    all.push(Place {
+                        word: number,
+                        worth,
+                        field,
+                        phrase,
+                    });
+                }
+            }
         }
+        all
     }
-    all
 }
 
 /// What a row scores for what was typed; nothing when too little of it is there.
-fn score(typed: &[Typed], row: &[Place]) -> Option<f64> {
+fn score(typed: &[Typed], row: &[Place], index: &Index) -> Option<f64> {
     let (mut sum, mut found, mut all) = (0.0, 0.0, 0.0);
     let mut at: Vec<Option<usize>> = Vec::new();
     for one in typed {
         let best = row
             .iter()
             .enumerate()
-            .map(|(nth, place)| (fits(one, &place.word) * place.worth, nth))
+            .map(|(nth, place)| (one.fits[place.word] * place.worth, nth))
             .filter(|(worth, _)| *worth > 0.0)
             .max_by(|a, b| a.0.total_cmp(&b.0).then(b.1.cmp(&a.1)));
         if let Some((worth, nth)) = best {
@@ -362,13 +390,13 @@ fn score(typed: &[Typed], row: &[Place]) -> Option<f64> {
             score += IN_ORDER;
         }
     }
-    let (phrase, bonus) = whole_phrase(typed, row);
+    let (phrase, bonus) = whole_phrase(typed, row, index);
     Some(score.max(phrase) + bonus)
 }
 
 /// What a phrase of plain words, or a title, is worth that was typed as it stands, and what the row
 /// gets for it.
-fn whole_phrase(typed: &[Typed], row: &[Place]) -> (f64, f64) {
+fn whole_phrase(typed: &[Typed], row: &[Place], index: &Index) -> (f64, f64) {
     let mut best = (0.0, 0.0);
     let mut from = 0;
     while let Some(first) = row.get(from) {
@@ -383,9 +411,9 @@ fn whole_phrase(typed: &[Typed], row: &[Place]) -> (f64, f64) {
         let typed_all = worst(
             &mut phrase
                 .iter()
-                .filter(|place| says(&place.word))
+                .filter(|place| says(&index.words[place.word]))
                 .map(|place| {
-                    let fitting = typed.iter().map(|one| fits(one, &place.word));
+                    let fitting = typed.iter().map(|one| one.fits[place.word]);
                     fitting.fold(0.0, f64::max)
                 }),
         );
@@ -393,19 +421,19 @@ fn whole_phrase(typed: &[Typed], row: &[Place]) -> (f64, f64) {
             continue;
         }
         let said_all = worst(&mut typed.iter().filter(|one| !one.little).map(|one| {
-            let fitting = phrase.iter().map(|place| fits(one, &place.word));
+            let fitting = phrase.iter().map(|place| one.fits[place.word]);
             fitting.fold(0.0, f64::max)
         }));
         let found = if said_all >= OTHER_NAME {
             let typed_of_it =
-                |place: &&Place| typed.iter().any(|one| fits(one, &place.word) >= ENDING);
+                |place: &&Place| typed.iter().any(|one| one.fits[place.word] >= ENDING);
             let words = phrase.iter().filter(typed_of_it).count() as f64;
             let worth = if first.field == 0 { TITLE } else { PLAIN };
             let fits = said_all.min(typed_all);
             // Half of it for `stop for` when only `stop` was typed.
             let left_out = phrase
                 .iter()
-                .filter(|place| !says(&place.word))
+                .filter(|place| !says(&index.words[place.word]))
                 .any(|place| !typed_of_it(&place));
             let whole = WHOLE_PHRASE * fits * fits * if left_out { 0.5 } else { 1.0 };
             (worth * fits, whole + WORD_OF_IT * words)
@@ -442,6 +470,7 @@ pub fn search(query: &str, index: &Index, rows: &[Row<'_>]) -> Found {
             other: other_names(&word),
             little: is_filler(&word),
             weight: 1.0,
+            fits: Vec::new(),
             word,
         })
         .collect();
@@ -449,7 +478,10 @@ pub fn search(query: &str, index: &Index, rows: &[Row<'_>]) -> Found {
         // Nothing but small words: they are all there is to go by.
         typed.iter_mut().for_each(|one| one.little = false);
     }
-    let slips = forgive(&mut typed, placed);
+    for one in &mut typed {
+        one.fit(index);
+    }
+    let slips = forgive(&mut typed, index);
     weigh(&mut typed, placed);
     // What is to be done comes first: `save mission`, `trash step`.
     if typed.iter().filter(|one| !one.little).count() > 1
@@ -460,11 +492,11 @@ pub fn search(query: &str, index: &Index, rows: &[Row<'_>]) -> Found {
     let mut found: Vec<(f64, usize)> = placed
         .iter()
         .enumerate()
-        .filter_map(|(nth, row)| score(&typed, row).map(|score| (score, nth)))
+        .filter_map(|(nth, row)| score(&typed, row, index).map(|score| (score, nth)))
         .collect();
     found.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
     if found.is_empty() || slips {
-        let scattered = scattered(query, rows);
+        let scattered = scattered(query, index, rows);
         if !scattered.is_empty() {
             return Found {
                 rows: scattered,
@@ -474,7 +506,7 @@ pub fn search(query: &str, index: &Index, rows: &[Row<'_>]) -> Found {
     }
     if found.is_empty() {
         return Found {
-            rows: near(query, placed),
+            rows: near(query, index),
             only_near: true,
         };
     }
@@ -495,7 +527,7 @@ fn weigh(typed: &mut [Typed], rows: &[Vec<Place>]) {
     let count = rows.len() as f64;
     for one in typed {
         let with = |least: f64| {
-            let has = |row: &&Vec<Place>| row.iter().any(|place| fits(one, &place.word) >= least);
+            let has = |row: &&Vec<Place>| row.iter().any(|place| one.fits[place.word] >= least);
             rows.iter().filter(has).count() as f64
         };
         // Other names of a word are in many rows.
@@ -516,14 +548,8 @@ fn weigh(typed: &mut [Typed], rows: &[Vec<Place>]) {
 
 /// Takes words that nothing knows for the nearest ones that are known: one slip of the finger in a
 /// word of four letters, two in one of eight. Returns whether some word is still unknown.
-fn forgive(typed: &mut [Typed], rows: &[Vec<Place>]) -> bool {
-    let known = |one: &Typed| {
-        !one.other.is_empty()
-            || rows
-                .iter()
-                .flatten()
-                .any(|place| fits(one, &place.word) > 0.0)
-    };
+fn forgive(typed: &mut [Typed], index: &Index) -> bool {
+    let known = |one: &Typed| !one.other.is_empty() || one.fits.iter().any(|fit| *fit > 0.0);
     let mut unknown = false;
     for one in typed.iter_mut() {
         if one.little || one.word.number || known(one) {
@@ -535,7 +561,7 @@ fn forgive(typed: &mut [Typed], rows: &[Vec<Place>]) -> bool {
             8..=30 => 2,
             _ => 0,
         };
-        let own = rows.iter().flatten().map(|place| place.word.whole.as_str());
+        let own = index.words.iter().map(|word| word.whole.as_str());
         let named = GROUPS.iter().flat_map(|group| group.split(' '));
         let nearest = own
             .chain(named)
@@ -558,6 +584,7 @@ fn forgive(typed: &mut [Typed], rows: &[Vec<Place>]) -> bool {
             Some((.., candidate)) => {
                 one.word = Word::new(candidate);
                 one.other = other_names(&one.word);
+                one.fit(index);
             }
             None => unknown = true,
         }
@@ -576,7 +603,7 @@ fn same_letters(a: &str, b: &str) -> bool {
 
 /// Rows whose title or sentence has the letters of one short word in their order, beginning where a
 /// word begins.
-fn scattered(query: &str, rows: &[Row<'_>]) -> Vec<usize> {
+fn scattered(query: &str, index: &Index, rows: &[Row<'_>]) -> Vec<usize> {
     let query = query.trim();
     let short = (2..=SCATTERED).contains(&query.chars().count());
     if !short || !query.chars().all(char::is_alphanumeric) {
@@ -588,13 +615,14 @@ fn scattered(query: &str, rows: &[Row<'_>]) -> Vec<usize> {
     let first = query.to_lowercase().chars().next();
     let mut found: Vec<(u32, usize)> = Vec::new();
     for (nth, row) in rows.iter().enumerate() {
-        let best = [row.title, row.text]
+        let begins = |field: usize| {
+            let mut here = index.rows[nth].iter().filter(|place| place.field == field);
+            here.any(|place| index.words[place.word].whole.chars().next() == first)
+        };
+        let best = [(row.title, 0), (row.text, 2)]
             .iter()
-            .filter(|text| {
-                words(text)
-                    .iter()
-                    .any(|word| word.whole.chars().next() == first)
-            })
+            .filter(|(_, field)| begins(*field))
+            .map(|(text, _)| text)
             .filter_map(|text| pattern.score(Utf32Str::new(text, &mut letters), &mut matcher))
             .max();
         // Letters that stand far apart are no match.
@@ -611,33 +639,25 @@ fn scattered(query: &str, rows: &[Row<'_>]) -> Vec<usize> {
 }
 
 /// The rows with the words that look most like those that were typed.
-fn near(query: &str, rows: &[Vec<Place>]) -> Vec<usize> {
+fn near(query: &str, index: &Index) -> Vec<usize> {
     let typed: Vec<Word> = words(query)
         .into_iter()
-        .filter(|word| word.whole.chars().count() > 2 && !is_filler(word))
+        .filter(|word| (3..=30).contains(&word.whole.chars().count()) && !is_filler(word))
         .take(MOST_WORDS)
         .collect();
-    let alike = |place: &Place| {
-        typed
-            .iter()
-            .filter(|one| one.whole.len() <= 30)
-            .map(|one| {
-                strsim::sorensen_dice(&one.whole, &place.word.whole).max(
-                    strsim::normalized_damerau_levenshtein(&one.whole, &place.word.whole),
-                )
-            })
-            .fold(0.0, f64::max)
+    let alike = |word: &Word| {
+        let each = typed.iter().map(|one| {
+            let letters = strsim::normalized_damerau_levenshtein(&one.whole, &word.whole);
+            strsim::sorensen_dice(&one.whole, &word.whole).max(letters)
+        });
+        each.fold(0.0, f64::max)
     };
+    let all: Vec<f64> = index.words.iter().map(alike).collect();
+    let rows = index.rows.iter().enumerate();
     let mut found: Vec<(f64, usize)> = rows
-        .iter()
-        .enumerate()
         .map(|(nth, row)| {
-            let best = row
-                .iter()
-                .filter(|place| place.field < 3)
-                .map(alike)
-                .fold(0.0, f64::max);
-            (best, nth)
+            let said = row.iter().filter(|place| place.worth > WHAT);
+            (said.map(|place| all[place.word]).fold(0.0, f64::max), nth)
         })
         .filter(|(alike, _)| *alike >= 0.5)
         .collect();
