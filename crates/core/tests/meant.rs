@@ -1,5 +1,7 @@
 //! Lines that are no sentences: what is proposed is what was meant, and reads without an error.
 
+use std::fmt::Write as _;
+
 use proptest::prelude::*;
 use wayodos_core::finding::{Edit, Severity, apply_all};
 use wayodos_core::project::{Prepared, Setup, prepare};
@@ -71,7 +73,7 @@ fn lines_of_beginners_lead_to_the_sentence_that_was_meant() {
             let shown = found
                 .first()
                 .map(|text| text.lines().skip(4).collect::<Vec<_>>());
-            wrong += &format!("\n{line}: {shown:?}");
+            let _ = write!(wrong, "\n{line}: {shown:?}");
         }
         assert!(found.len() <= 3, "{line}: {} proposals", found.len());
     }

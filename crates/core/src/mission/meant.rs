@@ -223,9 +223,11 @@ impl<'a> Place<'a> {
             .lines
             .iter()
             .filter(|line| line.kind == LineKind::Let && step.is_some());
-        let mut before: String = lets
-            .map(|line| format!("{}\n", &text[line.span.clone()]))
-            .collect();
+        let mut before = String::new();
+        for line in lets {
+            before.push_str(&text[line.span.clone()]);
+            before.push('\n');
+        }
         before.push_str(&text[parsed.lines[first].span.start..span.start]);
         let after = &text[span.end..parsed.lines[last - 1].span.end];
         let mission = &parsed.mission;

@@ -476,7 +476,9 @@ pub fn search(query: &str, index: &Index, rows: &[Row<'_>]) -> Found {
         .collect();
     if typed.iter().all(|one| one.little) {
         // Nothing but small words: they are all there is to go by.
-        typed.iter_mut().for_each(|one| one.little = false);
+        for one in &mut typed {
+            one.little = false;
+        }
     }
     for one in &mut typed {
         one.fit(index);

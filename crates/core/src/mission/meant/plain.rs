@@ -114,7 +114,8 @@ pub(super) fn numbers(words: &str) -> (String, Option<String>) {
 
 /// What the words of a line are about.
 pub(super) struct Words<'a> {
-    words: Vec<String>,
+    /// Its words, in small letters.
+    said: Vec<String>,
     given: Vec<Given>,
     quoted: Option<String>,
     /// What it says behind `until`, when it does not begin with it.
@@ -197,7 +198,7 @@ impl<'a> Words<'a> {
         let words = split(&low);
         Self {
             given: given(&words),
-            words,
+            said: words,
             quoted,
             until,
             target,
@@ -208,11 +209,11 @@ impl<'a> Words<'a> {
     }
 
     fn has(&self, any: &[&str]) -> bool {
-        self.words.iter().any(|word| any.contains(&word.as_str()))
+        self.said.iter().any(|word| any.contains(&word.as_str()))
     }
 
     fn first(&self) -> &str {
-        self.words.first().map_or("", String::as_str)
+        self.said.first().map_or("", String::as_str)
     }
 
     fn amount(&self, dimension: Dimension) -> Option<Given> {
@@ -309,7 +310,7 @@ impl<'a> Words<'a> {
         if let Some(speed) = of {
             return speed.with(Unit::Percent);
         }
-        let named = self.words.windows(2).find(|pair| {
+        let named = self.said.windows(2).find(|pair| {
             matches!(pair[0].as_str(), "at" | "speed")
                 && self.context.amounts.contains(&pair[1].as_str())
         });
@@ -317,10 +318,10 @@ impl<'a> Words<'a> {
             return pair[1].clone();
         }
         let at = self
-            .words
+            .said
             .iter()
             .position(|word| matches!(word.as_str(), "at" | "speed" | "power"));
-        let number = at.and_then(|at| given(&self.words[at..]).first().copied());
+        let number = at.and_then(|at| given(&self.said[at..]).first().copied());
         if let Some(number) = number.filter(|number| number.unit.is_none() && number.value <= 100.0)
         {
             return number.with(Unit::Percent);
@@ -390,7 +391,7 @@ impl<'a> Words<'a> {
             .iter()
             .map(|routine| routine.name.as_str());
         let calls = shared.chain(self.context.routines.iter().copied());
-        for name in calls.filter(|name| self.words.iter().any(|word| word == name)) {
+        for name in calls.filter(|name| self.said.iter().any(|word| word == name)) {
             all.push(Proposal::line(format!("do {name}")));
         }
         all.extend(self.device());
@@ -560,7 +561,7 @@ impl<'a> Words<'a> {
 
     /// Whether a tone is named, or a part of its name: `red` for `kiln-red`.
     fn speaks_of(&self, tone: &str) -> bool {
-        self.words
+        self.said
             .iter()
             .any(|word| word == tone || tone.split('-').any(|part| part == word))
     }
@@ -605,7 +606,7 @@ impl<'a> Words<'a> {
         let exact: Vec<&DeviceName> = floor
             .iter()
             .copied()
-            .filter(|sensor| self.words.contains(&sensor.name))
+            .filter(|sensor| self.said.contains(&sensor.name))
             .collect();
         if !exact.is_empty() {
             return exact;
@@ -613,7 +614,7 @@ impl<'a> Words<'a> {
         let part = |sensor: &&DeviceName| {
             sensor.name.split('-').any(|part| {
                 matches!(part, "left" | "right" | "middle" | "front" | "back")
-                    && self.words.iter().any(|word| word == part)
+                    && self.said.iter().any(|word| word == part)
             })
         };
         let parts: Vec<&DeviceName> = floor
@@ -768,11 +769,11 @@ impl<'a> Words<'a> {
             let named = self
                 .names
                 .of_kind(DeviceKind::Signal)
-                .find(|name| self.words.iter().any(|word| word == name));
+                .find(|name| self.said.iter().any(|word| word == name));
             if let Some(name) = named.or(self.names.first(DeviceKind::Signal)) {
                 let colours = ["red", "green", "blue", "yellow", "white", "on", "off"];
                 let colour = self
-                    .words
+                    .said
                     .iter()
                     .find(|word| colours.contains(&word.as_str()));
                 let text = self.quoted.clone().or(colour.cloned()).unwrap_or_else(|| {
@@ -782,7 +783,7 @@ impl<'a> Words<'a> {
                             && !word.contains("time")
                             && !named(word)
                     };
-                    self.words.iter().rfind(said).cloned().unwrap_or_default()
+                    self.said.iter().rfind(said).cloned().unwrap_or_default()
                 });
                 all.push(Proposal::line(format!("signal {name} \"{text}\"")));
             }
@@ -790,7 +791,7 @@ impl<'a> Words<'a> {
         let actuators: Vec<&DeviceName> = self.names.of(DeviceKind::Actuator).collect();
         let named = actuators
             .iter()
-            .find(|device| self.words.contains(&device.name));
+            .find(|device| self.said.contains(&device.name));
         let arm = self.has(ARMS);
         if let Some(device) = named.or(actuators.first().filter(|_| arm)) {
             let (low, high) = device.stops;
@@ -873,7 +874,7 @@ impl<'a> Words<'a> {
         let after = self.has(&[
             "time", "timeout", "after", "wait", "timer", "seconds", "passed", "elapsed", "pass",
         ]);
-        let only = self.words.len() == 2;
+        let only = self.said.len() == 2;
         let time = self
             .amount(Dimension::Time)
             .or(self.bare().filter(|_| after || only));
@@ -933,7 +934,7 @@ impl<'a> Words<'a> {
         let switches: Vec<&str> = self.names.of_kind(DeviceKind::Switch).collect();
         let named = switches
             .iter()
-            .find(|name| self.words.iter().any(|word| word == *name));
+            .find(|name| self.said.iter().any(|word| word == *name));
         let Some(switch) = named.or(switches.first().filter(|_| self.has(&words))) else {
             return Vec::new();
         };
@@ -1006,7 +1007,7 @@ impl<'a> Words<'a> {
         let rangers: Vec<&str> = self.names.of_kind(DeviceKind::Ranger).collect();
         let named = rangers
             .iter()
-            .find(|name| self.words.iter().any(|word| word == *name));
+            .find(|name| self.said.iter().any(|word| word == *name));
         let about = self.has(&[
             "wall",
             "obstacle",

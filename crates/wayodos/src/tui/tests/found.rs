@@ -3,6 +3,7 @@
 use wayodos_core::ids::DeviceKind;
 use wayodos_core::mission::DeviceName;
 
+use std::fmt::Write as _;
 use std::sync::Arc;
 
 use super::App;
@@ -94,7 +95,8 @@ fn plain_words_find_what_is_meant() {
         {
             first += 1;
         } else {
-            missed += &format!("\n{name} | {query}: {:?}", &found[..found.len().min(3)]);
+            let first = &found[..found.len().min(3)];
+            let _ = write!(missed, "\n{name} | {query}: {first:?}");
         }
     }
     assert!(
