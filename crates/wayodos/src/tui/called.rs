@@ -69,7 +69,7 @@ pub const fn plain(action: Action) -> &'static str {
             "loop, repeat, loop around, make a loop, put in loop, again, several times, wrap"
         }
         Action::Extract => {
-            "routine, subroutine, function, extract, reuse, own block, macro, make function"
+            "routine, subroutine, function, extract, reuse, macro, make function"
         }
         Action::Mirror => "mirror, flip, swap sides, left right, other side, reverse sides, invert",
         Action::Comment => {

@@ -46,7 +46,7 @@ impl Does for Do {
             "procedure",
             "use a routine",
             "macro",
-            "my block",
+
         ],
         what: "Does the steps of a routine.",
         grammar: &["do ROUTINE [(NAME = VALUE, ...)] [mirrored]"],
