@@ -68,9 +68,7 @@ pub const fn plain(action: Action) -> &'static str {
         Action::Wrap => {
             "loop, repeat, loop around, make a loop, put in loop, again, several times, wrap"
         }
-        Action::Extract => {
-            "routine, subroutine, function, extract, reuse, macro, make function"
-        }
+        Action::Extract => "routine, subroutine, function, extract, reuse, macro, make function",
         Action::Mirror => "mirror, flip, swap sides, left right, other side, reverse sides, invert",
         Action::Comment => {
             "disable, turn off, switch off step, deactivate, skip step, enable, note, remark, ignore step"

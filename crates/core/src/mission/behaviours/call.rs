@@ -46,7 +46,6 @@ impl Does for Do {
             "procedure",
             "use a routine",
             "macro",
-
         ],
         what: "Does the steps of a routine.",
         grammar: &["do ROUTINE [(NAME = VALUE, ...)] [mirrored]"],
