@@ -1700,6 +1700,8 @@ fn a_league_of_three_is_played_and_the_match_that_decided_is_shown() {
         .keys(&["x"])
         .shows("ring-contest-league.svg")
         .keys(&["Escape"])
+        // Two at once would be one.
+        .hides("League: Ring on the drying floor")
         .shows("scatter against")
         .keys(&["Escape"])
         .hides("scatter against");

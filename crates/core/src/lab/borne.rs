@@ -1,7 +1,7 @@
 //! Whether varied runs bear out what the rules warn of.
 //!
 //! A rule says where and why something may go wrong, a run whether it does. Where all runs hold, a
-//! warning of something that ends runs weighs less; where runs do not hold, that is told, whether a
+//! warning of something that ends runs weighs less; where runs do not hold, that is reported, whether a
 //! rule knows of it or not.
 
 use std::sync::Arc;
@@ -57,10 +57,7 @@ pub fn weigh(
                 && was_there(finding, parsed, program, briefs)
             {
                 finding.severity = Severity::Note;
-                finding.message = format!(
-                    "{}; all {count} varied runs held all the same",
-                    finding.message
-                );
+                finding.message = format!("{}; yet all {count} varied runs held", finding.message);
             }
         }
     }
@@ -88,7 +85,7 @@ fn was_there(finding: &Finding, parsed: &Parsed, program: &Program, briefs: &[Ar
     came * 2 > briefs.len()
 }
 
-/// What is told when fewer runs hold than should; a match is lost against somebody, and that is no
+/// What is reported when fewer runs hold than should; a match is lost against somebody, and that is no
 /// mistake of a line.
 fn shown(
     text: &str,

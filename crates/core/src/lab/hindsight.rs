@@ -255,7 +255,7 @@ pub fn hindsight(
         let message = format!("the run ends here at {seconds:.1} s: {words}");
         let step = &of.name;
         let hint = format!(
-            "look at the run as \"{step}\" begins: what is otherwise there than you meant?"
+            "look at the run where \"{step}\" begins: what differs there from what you meant?"
         );
         warn("K69", line, message, hint.into());
     }

@@ -78,7 +78,7 @@ pub const fn plain(action: Action) -> &'static str {
         Action::Free => {
             "edit text, text editor, write text, type, free text, edit mode, source, code, edit freely"
         }
-        Action::Editor => "external editor, vim, nano, open editor, other editor",
+        Action::Editor => "external editor, open editor, other editor",
         Action::Undo => {
             "take back, undelete, bring back, back, revert, go back, oops, undo change, step back change"
         }
@@ -244,7 +244,7 @@ pub const fn plain(action: Action) -> &'static str {
             "venue, change calibration, other calibration, light, surface values, calibrate"
         }
         Action::OpenFirst => "default mission, main, start with, favourite, default",
-        Action::EditFile => "external editor, edit, change text, vim, edit file",
+        Action::EditFile => "external editor, edit, change text, edit file",
         Action::EntryUp => "cursor up, next newer",
         Action::EntryDown => "cursor down, next older",
         Action::Newest => "top, latest, most recent, last one, first entry",
@@ -262,7 +262,7 @@ pub const fn plain(action: Action) -> &'static str {
         Action::PlayEntry => "league, opponent, rival, join the league, compete, let it compete",
         Action::StarEntry => "favourite, favorite, bookmark, highlight, important, like, mark",
         Action::NoteEntry => "comment, remark, write note, describe, text, edit note, annotate",
-        Action::ExportBook => "csv, spreadsheet, excel, export, save list, print",
+        Action::ExportBook => "csv, spreadsheet, export, save list, print",
         Action::TeamUp => "cursor up, previous team",
         Action::TeamDown => "cursor down, next team",
         Action::OtherBefore => "previous opponent, left",

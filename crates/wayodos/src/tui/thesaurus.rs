@@ -120,7 +120,7 @@ pub const GROUPS: &[&str] = &[
     "export print output",
     "picture image drawing screenshot svg pdf png",
     "paper print pdf",
-    "table csv spreadsheet excel",
+    "table csv spreadsheet",
     "play animate watch",
     "pause stop halt",
     "stop halt stand hold brake",

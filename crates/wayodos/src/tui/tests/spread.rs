@@ -896,7 +896,7 @@ fn a_warning_weighs_less_once_all_runs_hold_and_one_of_runs_that_do_not_is_told(
     let all = crate::tui::sight::side::all_findings(&app.model);
     assert!(
         all.iter()
-            .any(|finding| finding.message.ends_with("held all the same")),
+            .any(|finding| finding.message.ends_with("varied runs held")),
         "{all:#?} {}",
         app.model.doc.text
     );
