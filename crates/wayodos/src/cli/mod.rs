@@ -328,14 +328,17 @@ fn check(shared: &Shared, path: &Path, quick: bool) -> ExitCode {
 /// Checks one mission, or every mission of the project with what it plays with.
 fn check_all(shared: &Shared, path: &Path, quick: bool) -> Result<Vec<Checked>, OpenError> {
     let (folder, named) = locate(path)?;
-    let open = |mission: Option<&str>| {
+    // After Ctrl-C no more varied runs are made.
+    let mut quick = quick;
+    let mut open = |mission: Option<&str>| {
         let project = Project::open(&folder, mission)?;
         let (mut findings, job) = looked_at(&project, shared.seed);
         // What only a run can show, when there is one.
         if let Some(report) = job.and_then(run_here) {
             if !quick {
-                let shown = tried(shared, &report, &mut findings);
+                let (shown, cut_short) = tried(shared, &report, &mut findings);
                 findings.extend(shown);
+                quick = cut_short;
             }
             findings.extend(report.hindsight);
         }
@@ -376,8 +379,9 @@ fn check_all(shared: &Shared, path: &Path, quick: bool) -> Result<Vec<Checked>, 
     Ok(checked)
 }
 
-/// Makes varied runs of a mission: what they say about the findings of the rules, and what they show.
-fn tried(shared: &Shared, report: &RunReport, rules: &mut [Finding]) -> Option<Finding> {
+/// Makes varied runs of a mission: what they say about the findings of the rules, what they show, and
+/// whether they were cut short.
+fn tried(shared: &Shared, report: &RunReport, rules: &mut [Finding]) -> (Option<Finding>, bool) {
     let attempt = Attempt {
         scatter: shared.scatter,
         ..report.attempt.clone()
@@ -387,7 +391,7 @@ fn tried(shared: &Shared, report: &RunReport, rules: &mut [Finding]) -> Option<F
         Some(Arc::new(brief.without_path()))
     });
     let held = death(&report.run, &report.program).is_none();
-    borne::weigh(
+    let shown = borne::weigh(
         &report.text,
         &report.prepared.parsed,
         &report.program,
@@ -395,7 +399,8 @@ fn tried(shared: &Shared, report: &RunReport, rules: &mut [Finding]) -> Option<F
         held,
         &made.results,
         &causes(&made.results),
-    )
+    );
+    (shown, made.cut_short)
 }
 
 /// Prints the manual page.

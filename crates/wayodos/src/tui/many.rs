@@ -11,7 +11,7 @@ use wayodos_core::lab::spread::Brief;
 use wayodos_core::lab::statistics::Share;
 use wayodos_core::lab::sweep::{HOLDS, advised};
 use wayodos_core::lab::tune::{Proof, Search};
-use wayodos_core::project::Setup;
+use wayodos_core::project::{Prepared, Setup};
 use wayodos_core::record::Intervention;
 use wayodos_core::scatter::Scatter;
 
@@ -65,8 +65,9 @@ pub struct Many {
     pub compared: Option<Compared>,
     /// Counts the answers: which one a drawing was made of.
     pub stamp: u64,
-    /// What the rules found, as the runs bear it out, and what the runs show; of which text.
-    pub borne: Option<(Arc<str>, Vec<Finding>)>,
+    /// What the rules found, as the runs bear it out, and what the runs show; of which text on which
+    /// robot and field.
+    pub borne: Option<(Arc<Prepared>, Vec<Finding>)>,
     /// The warnings that no run bore out last, by code and message: until the runs of another text
     /// are there, the same ones weigh as little.
     pub unborne: Vec<(&'static str, String)>,
@@ -249,6 +250,7 @@ impl Many {
         let known = of.as_ref().and_then(|of| self.known(of));
         self.show(known);
         self.of = of;
+        self.borne = None;
     }
 
     /// Shows a spread, or none.

@@ -850,7 +850,7 @@ impl Model {
     pub fn rules(&self) -> Vec<Finding> {
         let mission = self.mission();
         let borne = self.many.borne.as_ref();
-        if let Some((_, findings)) = borne.filter(|(text, _)| Arc::ptr_eq(text, &mission.text)) {
+        if let Some((_, findings)) = borne.filter(|(of, _)| Arc::ptr_eq(of, &mission.prepared)) {
             return findings.clone();
         }
         let mut rules = mission.prepared.findings.clone();
@@ -877,7 +877,7 @@ impl Model {
             return;
         };
         let mission = self.mission();
-        if !Arc::ptr_eq(&report.text, &mission.text) || report.piece.is_some() {
+        if !Arc::ptr_eq(&report.prepared, &mission.prepared) || report.piece.is_some() {
             return;
         }
         let before = &mission.prepared.findings;
@@ -896,9 +896,9 @@ impl Model {
             .map(|(old, _)| (old.code, old.message.clone()))
             .collect();
         rules.extend(shown);
-        let text = Arc::clone(&mission.text);
+        let of = Arc::clone(&mission.prepared);
         self.many.unborne = unborne;
-        self.many.borne = Some((text, rules));
+        self.many.borne = Some((of, rules));
         self.gather();
     }
 

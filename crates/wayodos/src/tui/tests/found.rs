@@ -137,3 +137,31 @@ fn a_reflex_is_chosen_and_a_sentence_that_was_meant_is_taken() {
     app.press("u");
     assert!(!app.model.doc.text.contains("spin left at 30 %"));
 }
+
+/// Several rows may be called the same: what is marked is tried, and what is tried is taken.
+#[test]
+fn the_row_that_is_marked_is_the_one_that_is_taken() {
+    let mut app = App::new();
+    app.press("Down o");
+    let rows = opened(&app).items;
+    let text = Arc::clone(
+        &app.model
+            .trial
+            .as_ref()
+            .expect("the first row is tried")
+            .base,
+    );
+    let same = rows
+        .windows(2)
+        .position(|pair| pair[0].title == pair[1].title);
+    let at = same.expect("several sensors may see something");
+    for _ in 0..=at {
+        app.press("Down");
+    }
+    let marked = opened(&app).item().expect("a row").text.clone();
+    assert_eq!(marked, rows[at + 1].text);
+    app.press("Enter");
+    let count = |text: &str| text.matches(&marked).count();
+    let new = &app.model.doc.text;
+    assert_eq!(count(new), count(&text) + 1, "{marked}\n{new}");
+}

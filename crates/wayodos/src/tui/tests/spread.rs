@@ -924,3 +924,27 @@ fn a_warning_weighs_less_once_all_runs_hold_and_one_of_runs_that_do_not_is_told(
         lines(&app)
     );
 }
+
+/// What the runs of one robot bore out says nothing about another one.
+#[test]
+fn what_runs_bore_out_goes_with_the_robot_and_the_luck_that_they_were_made_with() {
+    let codes = |app: &App| -> Vec<&'static str> {
+        let all = crate::tui::sight::side::all_findings(&app.model);
+        all.iter().map(|finding| finding.code).collect()
+    };
+    let mut app = App::with_files();
+    make(&mut app, 20);
+    assert!(app.model.many.borne.is_some());
+    app.press("D robot Enter");
+    assert_eq!(app.model.doc.path, "robots/curlew.toml");
+    let gyro = app.model.doc.text.find("[gyro]").expect("Curlew has one");
+    let end = gyro + app.model.doc.text[gyro..].find("\n\n").expect("more below");
+    let text = format!(
+        "{}{}",
+        &app.model.doc.text[..gyro],
+        &app.model.doc.text[end..]
+    );
+    app.model.write(text);
+    app.press("# #");
+    assert!(codes(&app).contains(&"M111"), "{:?}", codes(&app));
+}

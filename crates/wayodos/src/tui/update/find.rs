@@ -18,7 +18,9 @@ pub(super) fn find(
     stop: bool,
     effects: &mut Vec<Effect>,
 ) {
-    let before = finder.item().map(|item| item.title.clone());
+    // Several rows may be called the same.
+    let marked = |finder: &Finder| finder.shown.get(finder.at).copied();
+    let before = marked(&finder);
     match key.code {
         _ if stop => return leave(model, effects),
         KeyCode::Esc => return leave(model, effects),
@@ -41,7 +43,7 @@ pub(super) fn find(
             }
         }
     }
-    if finder.item().map(|item| item.title.clone()) != before {
+    if marked(&finder) != before {
         attempt(model, &finder, effects);
     }
     model.mode = Mode::Finding(Box::new(finder));

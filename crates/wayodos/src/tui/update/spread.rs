@@ -26,15 +26,10 @@ pub(super) fn keep_up(model: &mut Model, effects: &mut Vec<Effect>) {
             effects.insert(0, Effect::StopSpread);
         }
         model.many.turn_to(of);
+        model.gather();
     }
     // Of a text that was undone to, the runs are there before its nominal run is.
-    let text = &model.mission().text;
-    if !model
-        .many
-        .borne
-        .as_ref()
-        .is_some_and(|(of, _)| Arc::ptr_eq(of, text))
-    {
+    if model.many.borne.is_none() {
         model.bear_out();
     }
     let wanted = model.project.config.spread;
