@@ -205,6 +205,32 @@ impl Unit {
     }
 }
 
+/// Numbers as people write them in words, from 0 on.
+const SPOKEN_NUMBERS: &[&str] = &[
+    "zero", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten",
+    "eleven", "twelve",
+];
+
+/// The same for which one of several, from the first on.
+const SPOKEN_ORDINALS: &[&str] = &["first", "second", "third", "fourth", "fifth", "sixth"];
+
+/// The number that a word stands for, such as `three` or `twice`.
+pub fn spoken_number(word: &str) -> Option<usize> {
+    match word {
+        "once" => Some(1),
+        "twice" => Some(2),
+        _ => SPOKEN_NUMBERS.iter().position(|number| *number == word),
+    }
+}
+
+/// Which one of several a word stands for, such as 3 for `third`.
+pub fn spoken_ordinal(word: &str) -> Option<usize> {
+    let place = SPOKEN_ORDINALS
+        .iter()
+        .position(|ordinal| *ordinal == word)?;
+    Some(place + 1)
+}
+
 /// A number as written, with its unit.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Quantity {

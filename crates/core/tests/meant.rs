@@ -120,6 +120,30 @@ fn what_is_wrong_is_called_by_its_name() {
     }
 }
 
+/// What steps measure, and the clock, begin conditions as sensors do.
+#[test]
+fn what_may_begin_a_condition_is_not_said_to_be_no_sensor() {
+    let setup = setup();
+    let measured = "mission \"x\"\nlimit 60 s\nstart slipway\nstep \"a\"\n  measure ahead as gap\nstep \"b\"\n  hold\n  until NAME nearly 40\n";
+    for (name, sensor) in [
+        ("gap", true),
+        ("clock", true),
+        ("battery", true),
+        ("gop", false),
+    ] {
+        let prepared = prepare(&measured.replace("NAME", name), Some(&setup));
+        let mut messages = prepared
+            .findings
+            .iter()
+            .map(|finding| finding.message.as_str());
+        assert_eq!(
+            !messages.any(|message| message.contains("is no sensor")),
+            sensor,
+            "{name}"
+        );
+    }
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(150))]
 

@@ -5,12 +5,15 @@
 //! are about, with the names of this robot. Each is tried in its step: only what reads without an
 //! error is proposed.
 
+mod conditions;
 mod plain;
+mod sentences;
 
 use std::ops::Range;
 
-use super::ast::LineKind;
-use super::check::{Names, check};
+use super::ast::{LineKind, Mission};
+use super::behaviours::Behaviour;
+use super::check::{Names, SOURCES, check};
 use super::lexer::{TokenKind, tokens};
 use super::parser::{Parsed, parse};
 use crate::finding::{Edit, Finding, Hint, Severity};
@@ -151,6 +154,25 @@ pub fn explain(text: &str, parsed: &Parsed, names: &Names, findings: &mut [Findi
     }
 }
 
+/// The names of what steps measure, of what routines are given, and of what the robot knows by
+/// itself.
+fn measured(mission: &Mission) -> Vec<&str> {
+    let does = mission.steps.iter().filter_map(|step| {
+        let (does, _) = step.behaviour.as_ref()?;
+        let Behaviour::Measure(measure) = &does.node else {
+            return None;
+        };
+        Some(measure.name.node.as_str())
+    });
+    let given = mission
+        .routines
+        .iter()
+        .flat_map(|routine| &routine.parameters);
+    let given = given.map(|parameter| parameter.name.node.as_str());
+    let known = SOURCES.iter().map(|(name, _)| *name);
+    does.chain(given).chain(known).collect()
+}
+
 /// A broken line within its step.
 struct Place<'a> {
     text: &'a str,
@@ -173,6 +195,8 @@ struct Context<'a> {
     routines: Vec<&'a str>,
     /// Its named amounts.
     amounts: Vec<&'a str>,
+    /// What its steps measure, and what the robot knows by itself: conditions may begin with these.
+    measured: Vec<&'a str>,
 }
 
 impl<'a> Place<'a> {
@@ -259,6 +283,7 @@ impl<'a> Place<'a> {
                     .iter()
                     .map(|entry| entry.name.node.as_str())
                     .collect(),
+                measured: measured(mission),
             },
             span,
         })
@@ -405,7 +430,7 @@ fn help(place: &Place<'_>, names: &Names, finding: &mut Finding) {
         let meant = Words::of(words, names, &place.context).meant();
         place.sift(meant, &reads, &mut found);
     }
-    no_sensor(finding, words, at, names);
+    no_sensor(finding, place, at, names);
     if found.is_empty() {
         return nothing_reads(finding, words, names);
     }
@@ -449,7 +474,7 @@ fn nothing_reads(finding: &mut Finding, words: &str, names: &Names) {
         "a named amount stands above the first step: write `let speed = 30 %` there".into()
     } else if finding.code == "M002"
         && names.first(DeviceKind::Actuator).is_none()
-        && has(&["arm", "servo", "gripper", "lift", "claw"])
+        && has(plain::ARMS)
     {
         "this robot has no actuator; its robot file says what it carries".into()
     } else if has(plain::LOST) {
@@ -464,16 +489,18 @@ fn nothing_reads(finding: &mut Finding, words: &str, names: &Names) {
 }
 
 /// A word that is no sensor is called that.
-fn no_sensor(finding: &mut Finding, words: &str, at: usize, names: &Names) {
+fn no_sensor(finding: &mut Finding, place: &Place<'_>, at: usize, names: &Names) {
     if finding.code != "M003" || !finding.message.contains("after the name of a sensor") {
         return;
     }
     // The sentence breaks off behind it.
+    let words = place.words();
     let before = words.get(..at).unwrap_or(words);
     let Some(first) = before.split_whitespace().next_back() else {
         return;
     };
-    let known = names.devices.iter().any(|device| device.name == first);
+    let known = names.devices.iter().any(|device| device.name == first)
+        || place.context.measured.contains(&first);
     let word = first
         .chars()
         .all(|letter| letter.is_alphanumeric() || letter == '-');
@@ -534,7 +561,7 @@ fn exchanged(words: &str) -> Vec<Proposal> {
             all.push(Proposal::line(edit.apply(words)));
         }
     }
-    // `==` and `=` stand for no comparison here, but `=>` and `=<` do.
+    // Signs that are none here.
     for (old, new) in [
         ("<=", "<"),
         (">=", ">"),

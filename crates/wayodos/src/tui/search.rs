@@ -11,7 +11,9 @@ use std::sync::LazyLock;
 use nucleo_matcher::pattern::{CaseMatching, Normalization, Pattern};
 use nucleo_matcher::{Config, Matcher, Utf32Str};
 
-use super::thesaurus::{FILLERS, GROUPS, IRREGULAR, NUMBERS};
+use wayodos_core::units::{spoken_number, spoken_ordinal};
+
+use super::thesaurus::{FILLERS, GROUPS, IRREGULAR};
 
 /// What a row says, by how much a word of it counts.
 #[derive(Clone, Copy, Debug)]
@@ -88,11 +90,10 @@ struct Word {
 
 impl Word {
     fn new(word: &str) -> Self {
-        let whole = word.to_owned();
-        let whole = NUMBERS
-            .iter()
-            .find(|(name, _)| *name == whole)
-            .map_or(whole, |(_, digits)| (*digits).to_owned());
+        // `one` is as often no number, and `second` a unit.
+        let number = spoken_number(word).or_else(|| spoken_ordinal(word));
+        let number = number.filter(|_| !matches!(word, "one" | "second"));
+        let whole = number.map_or_else(|| word.to_owned(), |number| number.to_string());
         let number = whole.starts_with(|letter: char| letter.is_ascii_digit());
         Self {
             stem: if number { whole.clone() } else { stem(&whole) },
@@ -483,7 +484,7 @@ pub fn search(query: &str, index: &Index, rows: &[Row<'_>]) -> Found {
     for one in &mut typed {
         one.fit(index);
     }
-    let slips = forgive(&mut typed, index);
+    forgive(&mut typed, index);
     weigh(&mut typed, placed);
     // What is to be done comes first: `save mission`, `trash step`.
     if typed.iter().filter(|one| !one.little).count() > 1
@@ -497,7 +498,7 @@ pub fn search(query: &str, index: &Index, rows: &[Row<'_>]) -> Found {
         .filter_map(|(nth, row)| score(&typed, row, index).map(|score| (score, nth)))
         .collect();
     found.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
-    if found.is_empty() || slips {
+    if found.is_empty() {
         let scattered = scattered(query, index, rows);
         if !scattered.is_empty() {
             return Found {
@@ -505,8 +506,6 @@ pub fn search(query: &str, index: &Index, rows: &[Row<'_>]) -> Found {
                 only_near: false,
             };
         }
-    }
-    if found.is_empty() {
         return Found {
             rows: near(query, index),
             only_near: true,
@@ -549,10 +548,9 @@ fn weigh(typed: &mut [Typed], rows: &[Vec<Place>]) {
 }
 
 /// Takes words that nothing knows for the nearest ones that are known: one slip of the finger in a
-/// word of four letters, two in one of eight. Returns whether some word is still unknown.
-fn forgive(typed: &mut [Typed], index: &Index) -> bool {
+/// word of four letters, two in one of eight.
+fn forgive(typed: &mut [Typed], index: &Index) {
     let known = |one: &Typed| !one.other.is_empty() || one.fits.iter().any(|fit| *fit > 0.0);
-    let mut unknown = false;
     for one in typed.iter_mut() {
         if one.little || one.word.number || known(one) {
             continue;
@@ -582,16 +580,12 @@ fn forgive(typed: &mut [Typed], index: &Index) -> bool {
             })
             .filter(|(distance, ..)| *distance <= most)
             .min();
-        match nearest {
-            Some((.., candidate)) => {
-                one.word = Word::new(candidate);
-                one.other = other_names(&one.word);
-                one.fit(index);
-            }
-            None => unknown = true,
+        if let Some((.., candidate)) = nearest {
+            one.word = Word::new(candidate);
+            one.other = other_names(&one.word);
+            one.fit(index);
         }
     }
-    unknown
 }
 
 fn same_letters(a: &str, b: &str) -> bool {

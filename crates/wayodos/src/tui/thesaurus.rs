@@ -9,25 +9,6 @@ pub const FILLERS: &[&str] = &[
     "sec", "percent", "there", "has", "have", "will", "should", "so", "or",
 ];
 
-/// Numbers that are written as words.
-pub const NUMBERS: &[(&str, &str)] = &[
-    ("zero", "0"),
-    ("two", "2"),
-    ("twice", "2"),
-    ("three", "3"),
-    ("four", "4"),
-    ("five", "5"),
-    ("six", "6"),
-    ("seven", "7"),
-    ("eight", "8"),
-    ("nine", "9"),
-    ("ten", "10"),
-    ("first", "1"),
-    ("third", "3"),
-    ("fourth", "4"),
-    ("fifth", "5"),
-];
-
 /// Forms that no rule makes.
 pub const IRREGULAR: &[(&str, &str)] = &[
     ("drove", "drive"),
