@@ -334,7 +334,7 @@ pub fn reflexes(names: &Names) -> Vec<Offer> {
             "Back off",
             format!("when {floor}"),
             &back,
-            "Backs off whenever the floor looks so.",
+            "Backs off whenever a floor sensor sees this.",
             "edge, rim, border, line, ring, stay inside, do not fall, table edge, safety, keep off the line",
         );
     }

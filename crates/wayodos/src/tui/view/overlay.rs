@@ -367,10 +367,11 @@ fn sentence(item: &Item, here: bool, theme: Theme, area: Rect, buffer: &mut Buff
 /// At most this many ways to go on are shown.
 const OFFERS: usize = 6;
 
-/// Several lines one after the other.
+/// Several lines one after the other, without the `or` that only goes on with the exit below.
 fn in_one_line(text: &str) -> String {
-    let lines: Vec<&str> = text.lines().map(str::trim).collect();
-    lines.join("  ")
+    let lines = text.lines().map(str::trim);
+    let lines: Vec<&str> = lines.filter(|line| *line != "or").collect();
+    lines.join(", ")
 }
 
 /// Where the ways to go on stand; nowhere when there are none.
