@@ -5,16 +5,23 @@
 //! [`super::hindsight`]'s; names and flow are the mission's own `check`.
 
 mod budget;
+mod deck;
 mod habits;
+mod reactions;
+mod watched;
 
 use crate::ids::{SensorId, StepId};
+use std::cell::OnceCell;
 use std::collections::BTreeSet;
 
-use crate::controller::{Action, Goal, Look, Program, ProgramStep, Rail, Term, Test, WheelCommand};
-use crate::field::{Field, Mark, Shape, seen};
+use self::deck::Deck;
+
+use crate::controller::{Action, Look, Program, ProgramStep, Term, Test, WheelCommand};
+use crate::field::{Field, Mark, Point, Shape, seen};
 use crate::finding::{Finding, Severity, Source};
 use crate::mission::Parsed;
 use crate::robot::Robot;
+use crate::units::math;
 
 /// What may be said about a mission, compiled for a robot on a field. In order of the text.
 pub fn advice(
@@ -39,9 +46,12 @@ pub fn advice(
         field,
         said,
         within,
+        deck: OnceCell::new(),
         findings: Vec::new(),
     };
-    adviser.budgets();
+    let watched = adviser.watched();
+    adviser.budgets(&watched);
+    adviser.reactions(&watched);
     adviser.habits();
     adviser.findings
 }
@@ -56,6 +66,8 @@ struct Adviser<'a> {
     said: BTreeSet<(&'static str, usize)>,
     /// For each step, the steps that it is made of.
     within: Vec<Vec<StepId>>,
+    /// What the robot stands on, once something asks for it.
+    deck: OnceCell<Deck<'a>>,
     findings: Vec<Finding>,
 }
 
@@ -93,6 +105,12 @@ impl<'a> Adviser<'a> {
 
     fn note(&mut self, code: &'static str, line: usize, message: String, hint: &str) {
         self.say(Severity::Note, code, line, message, hint);
+    }
+
+    /// What the robot stands on.
+    fn deck(&self) -> &Deck<'a> {
+        self.deck
+            .get_or_init(|| Deck::of(self.field, &self.parsed.mission))
     }
 
     /// The steps of the program that have the wheels, with their indices.
@@ -151,17 +169,16 @@ impl<'a> Adviser<'a> {
     }
 
     /// The fastest that a place of the robot (ahead, left of the axle's middle, metres) moves
-    /// during a step, m/s.
-    fn fastest(&self, step: StepId, place: (f64, f64)) -> f64 {
-        let of = |leaf: StepId| {
-            let [left, right] = self.rims(leaf).unwrap_or_default();
-            let (ahead, turn) = (
-                f64::midpoint(left, right),
-                (right - left) / self.robot.track_width,
-            );
-            crate::units::math::length(ahead - turn * place.1, turn * place.0)
-        };
-        self.leaves(step).map(of).fold(0.0, f64::max)
+    /// during any of some steps that have the wheels, m/s.
+    fn fastest(&self, steps: &[StepId], place: (f64, f64)) -> f64 {
+        let of = |leaf: &StepId| self.fast(*leaf, place);
+        steps.iter().map(of).fold(0.0, f64::max)
+    }
+
+    /// The same for one step that has the wheels itself.
+    fn fast(&self, leaf: StepId, place: (f64, f64)) -> f64 {
+        let (ahead, turn) = self.motion(leaf);
+        math::length(ahead - turn * place.1, turn * place.0)
     }
 
     /// How fast a step drives and turns: m/s ahead, rad/s to the left.
@@ -171,19 +188,6 @@ impl<'a> Adviser<'a> {
             f64::midpoint(left, right),
             (right - left) / self.robot.track_width,
         )
-    }
-
-    /// Where an exit of a step leads: the first step there that has the wheels or takes a decision.
-    fn target(&self, step: StepId, goal: &Goal) -> Option<StepId> {
-        let mut at = match goal {
-            Goal::Step(target) => *target,
-            Goal::Next => self.of(step).next?,
-            Goal::Pass(_) | Goal::Complete(..) | Goal::Done | Goal::Fail(_) => return None,
-        };
-        while let Action::Group { first, .. } = self.of(at).action {
-            at = first;
-        }
-        Some(at)
     }
 
     /// The name of the tone that a look is for.
@@ -272,37 +276,6 @@ impl<'a> Adviser<'a> {
         });
         named.min_by(|a, b| a.1.total_cmp(&b.1))
     }
-
-    /// Whether a surface is one of those that are not to be touched, or the rim of something
-    /// raised.
-    fn is_border(&self, surface: &str) -> bool {
-        self.field
-            .marks
-            .iter()
-            .any(|mark| mark.keep_off && self.field.surface(mark.surface).name == surface)
-    }
-
-    /// The sensors that steer in a step.
-    fn steers(&self, step: StepId) -> Vec<SensorId> {
-        match &self.of(step).action {
-            Action::Follow(follow) => match &follow.rail {
-                Rail::Edge(edge, _) => vec![edge.sensor],
-                Rail::Under(pair) | Rail::Between(pair) => {
-                    pair.iter().map(|edge| edge.sensor).collect()
-                }
-            },
-            Action::Keep { sensors, .. } => sensors.iter().map(|(sensor, _)| *sensor).collect(),
-            Action::Constant { .. }
-            | Action::HoldHeading { .. }
-            | Action::Square { .. }
-            | Action::Move { .. }
-            | Action::Signal { .. }
-            | Action::Measure { .. }
-            | Action::Choose(_)
-            | Action::React(_)
-            | Action::Group { .. } => Vec::new(),
-        }
-    }
 }
 
 /// The least width of something flat, metres.
@@ -310,11 +283,28 @@ fn width(shape: &Shape) -> f64 {
     match shape {
         Shape::Band { width, .. } => *width,
         Shape::Disc { radius, .. } => 2.0 * radius,
-        Shape::Polygon(_) | Shape::Rings(_) => {
-            let (low, high) = shape.bounds();
-            (high.x - low.x).min(high.y - low.y)
+        Shape::Polygon(corners) => across(corners),
+        Shape::Rings(rings) => {
+            let widths = rings.iter().map(|ring| across(ring));
+            widths.fold(0.0, f64::max)
         }
     }
+}
+
+/// The least width of a polygon, metres: it is found across one of the sides of its hull (Houle and
+/// Toussaint, *Computing the width of a set*, 1988). A polygon that is not convex may be given more.
+fn across(corners: &[Point]) -> f64 {
+    let sides = corners.iter().zip(corners.iter().cycle().skip(1));
+    let along = sides.map(|(from, to)| {
+        let heading = math::atan2(to.y - from.y, to.x - from.x);
+        let (c, s) = (math::cos(heading), math::sin(heading));
+        let aside = corners.iter().map(|at| at.y * c - at.x * s);
+        let (low, high) = aside.fold((f64::INFINITY, f64::NEG_INFINITY), |(low, high), at| {
+            (low.min(at), high.max(at))
+        });
+        high - low
+    });
+    along.fold(f64::INFINITY, f64::min)
 }
 
 /// Every look of a term that is to hold, with how long it must hold, in seconds.

@@ -46,6 +46,16 @@ pub fn hindsight(
             more,
         ))
     };
+    // A step that is entered again and again to look is right when it is over at once now and then.
+    let is_polled = |step: StepId| {
+        let visits = evidence.iter().filter(|other| other.visit.step == step);
+        let at_once = visits.clone().filter(|other| {
+            let at_once = |known: &Evidence| matches!(known, Evidence::Fired { at_once: true, .. });
+            other.exits.iter().any(at_once)
+        });
+        let (count, at_once) = (visits.count(), at_once.count());
+        count >= 5 && at_once * 3 <= count
+    };
     for step in evidence {
         let of = &program.steps[step.visit.step];
         // What nearly fired matters where something else had to end the step.
@@ -65,7 +75,9 @@ pub fn hindsight(
                 );
             }
             match evidence {
-                Evidence::Fired { at_once: true, .. } if looks_outside(&exit.term) => {
+                Evidence::Fired { at_once: true, .. }
+                    if looks_outside(&exit.term) && !is_polled(step.visit.step) =>
+                {
                     let at = run.trace.seconds(step.visit.entered);
                     let message = format!("at {at:.1} s this was already true when the step began");
                     let words = "write `after it was false`, or let the robot leave the mark first"

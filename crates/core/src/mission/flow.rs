@@ -382,7 +382,9 @@ fn reach(parsed: &Parsed, broken: bool, findings: &mut Vec<Finding>) {
             open.extend(match target {
                 Target::Next => next[index],
                 Target::Step(name) => mission.find(name, step),
-                Target::Again | Target::Out | Target::Done | Target::Fail(_) => None,
+                // It goes on below the repeat.
+                Target::Out => step.inside.and_then(|repeat| next[repeat]),
+                Target::Again | Target::Done | Target::Fail(_) => None,
             });
         }
         if step.goes_on_by_itself() {

@@ -5,6 +5,7 @@
 mod behaviours;
 mod bench;
 mod effects;
+mod shapes;
 
 use bench::Bench;
 use std::sync::Arc;
@@ -85,7 +86,9 @@ fn k02_devices_used_twice_missing_or_idle() {
         &[DRIVE],
     );
     let all = "step \"a\"\ndrive ahead at 24 %\nuntil any of floor-left, floor-right sees dark\nor hue sees dark\nor ahead < 90 mm";
-    shows(&bench(), "K02", &[DRIVE], &[all]);
+    let spoken = DRIVE.replace("at 24 %", "at 24 %  # to where floor-right sees the bar");
+    let unused = "step \"a\"\ndrive ahead at 24 %\nuntil floor-right sees dark  # floor-right is on the right\nor 1 s passes";
+    shows(&bench(), "K02", &[&spoken], &[all, DRIVE, unused]);
 }
 
 #[test]
@@ -590,9 +593,7 @@ fn k35_a_turn_at_the_rim() {
 
 #[test]
 fn k36_further_back_than_there_is_room() {
-    let back = |length: u32| {
-        format!("step \"a\"\ndrive back at 20 %\nuntil travelled {length} mm\nor 0.5 s pass")
-    };
+    let back = |length: u32| format!("step \"a\"\ndrive back at 20 %\nuntil travelled {length} mm");
     shows(
         &bench().start("drying-floor"),
         "K36",

@@ -1,11 +1,13 @@
 //! Budgets: speeds and periods against widths and rooms, limits against what sensors read.
 
+use std::collections::BTreeSet;
+
+use super::watched::{By, Watched};
 use super::{Adviser, held, mm, pace_words, percent};
 use crate::controller::{
-    Action, Armed, Look, Num, Passes, ProgramExit, ProgramStep, Source, Term, Test, WheelCommand,
+    Action, Armed, Look, Num, Passes, ProgramStep, Source, Term, Test, WheelCommand,
 };
-use crate::field::{Point, Shape};
-use crate::ids::StepId;
+use crate::ids::{SensorId, StepId};
 use crate::lab::evidence::{THIN, noise_width};
 use crate::units::math;
 
@@ -15,33 +17,26 @@ const GRAVITY: f64 = 9.80665;
 const NEAR: f64 = 2.0;
 
 impl Adviser<'_> {
-    pub(super) fn budgets(&mut self) {
-        for (index, step) in self.steps() {
-            let mut looks: Vec<(&Look, f64, &ProgramExit)> = Vec::new();
-            for exit in &step.exits {
-                let mut of = Vec::new();
-                held(&exit.term, 0.0, &mut of);
-                looks.extend(of.into_iter().map(|(look, seconds)| (look, seconds, exit)));
-                self.waits(index, exit);
-            }
-            for (look, seconds, exit) in looks {
-                self.passes_by(index, look, seconds, exit.line);
-                self.limit(look, seconds, exit.line);
-                self.resolution(index, look, exit.line);
-                self.never(index, step, look, exit);
-                self.scan(index, look, exit.line);
-            }
-            self.room(index, step);
-            self.arc_at_its_limit(step);
-        }
-        for reflex in &self.program.reflexes {
+    pub(super) fn budgets(&mut self, watched: &[Watched<'_>]) {
+        for look in watched {
+            self.waits(look);
             let mut of = Vec::new();
-            held(&reflex.term, 0.0, &mut of);
-            for (look, seconds) in of {
-                self.limit(look, seconds, reflex.line + 1);
+            held(look.term, 0.0, &mut of);
+            for (part, seconds) in of {
+                self.passes_by(look, part, seconds);
+                self.limit(watched, look, part, seconds);
+                self.reach(look, part);
+                self.resolution(look, part);
+                self.never(look, part);
+                self.scan(look, part);
             }
+            self.together(look);
         }
-        self.together();
+        for (_, step) in self.steps() {
+            self.arc_at_its_limit(step);
+            self.arc_of_a_car(step);
+        }
+        self.room(watched);
     }
 
     /// K67: the outer wheel of an arc in mm/s cannot go as fast as that takes.
@@ -66,8 +61,40 @@ impl Adviser<'_> {
         self.warn("K67", self.says(step), message, hint);
     }
 
+    /// K71: an arc tighter than the front wheels of a car can steer. The path of the middle of the rear
+    /// axle has a radius of wheelbase / tan(angle) (Rajamani, *Vehicle Dynamics and Control*, 2012,
+    /// sec. 2.2).
+    fn arc_of_a_car(&mut self, step: &ProgramStep) {
+        let (Some(steering), Action::Constant { left, right }) =
+            (&self.robot.steering, &step.action)
+        else {
+            return;
+        };
+        let ((WheelCommand::Duty(left), WheelCommand::Duty(right))
+        | (WheelCommand::Speed(left), WheelCommand::Speed(right))) = (left, right)
+        else {
+            return;
+        };
+        if left == right || left + right == 0.0 {
+            return;
+        }
+        let radius = (self.robot.track_width / 2.0 * (left + right) / (right - left)).abs();
+        let (sin, cos) = (math::sin(steering.limit), math::cos(steering.limit));
+        let least = self.robot.caster_ahead * cos / sin;
+        if radius < least * (1.0 - 1e-3) {
+            let message = format!(
+                "the front wheels steer {:.0} deg at most: the robot drives an arc of {}, not of {}",
+                steering.limit.to_degrees(),
+                mm(least),
+                mm(radius)
+            );
+            let hint = format!("write a radius of {:.0} mm or more", (least * 1e3).ceil());
+            self.warn("K71", self.says(step), message, &hint);
+        }
+    }
+
     /// K24: the sensor is past the mark before it is looked at again.
-    fn passes_by(&mut self, index: StepId, look: &Look, seconds: f64, line: usize) {
+    fn passes_by(&mut self, watched: &Watched<'_>, look: &Look, seconds: f64) {
         let Some((sensor, surface)) = self.tone(&look.test) else {
             return;
         };
@@ -76,15 +103,19 @@ impl Adviser<'_> {
             .clock
             .seconds()
             .max(f64::from(self.robot.control_ms) / 1e3);
-        let speed = self.fastest(index, (about.ahead, about.left));
+        let place = (about.ahead, about.left);
+        let speed = self.fastest(&watched.during, place);
         let Some((name, width)) = self.narrowest(surface) else {
             return;
         };
         let moved = speed * (period + seconds);
         if moved > width {
-            let of = |leaf: StepId| self.fastest(leaf, (about.ahead, about.left));
-            let fast = self.leaves(index).max_by(|a, b| of(*a).total_cmp(&of(*b)));
-            let pace = fast.map_or_else(String::new, |leaf| pace_words(&self.of(leaf).action));
+            let of = |leaf: StepId| self.fast(leaf, place);
+            let fast = watched
+                .during
+                .iter()
+                .max_by(|a, b| of(**a).total_cmp(&of(**b)));
+            let pace = fast.map_or_else(String::new, |leaf| pace_words(&self.of(*leaf).action));
             let until = if seconds > 0.0 {
                 "during the time that it must see it"
             } else {
@@ -100,7 +131,7 @@ impl Adviser<'_> {
             let hint = format!("drive at {} or less", percent((slow * 20.0).floor() / 20.0));
             self.warn(
                 "K24",
-                line,
+                watched.line,
                 message,
                 if slow < 0.05 {
                     "shorten the `for`"
@@ -112,7 +143,8 @@ impl Adviser<'_> {
     }
 
     /// K5, K6, K9, K17: a limit against what the surfaces read.
-    fn limit(&mut self, look: &Look, seconds: f64, line: usize) {
+    fn limit(&mut self, all: &[Watched<'_>], watched: &Watched<'_>, look: &Look, seconds: f64) {
+        let line = watched.line;
         if let Test::Changed { sensor, down, by } = &look.test {
             let (low, high) = range(&self.reads(*sensor));
             if let Some(by) = by.fixed().filter(|by| *by > high - low) {
@@ -166,27 +198,32 @@ impl Adviser<'_> {
             );
             return;
         }
-        let ground = &self.program.tones[*sensor].ground;
-        if let Some((_, ground)) = surfaces
+        let ground = self.deck().ground;
+        let over_ground = surfaces
             .iter()
-            .find(|(known, b)| known == ground && holds(*b))
+            .find(|(known, b)| *known == ground && holds(*b));
+        let armed = matches!(watched.term, Term::After(_, Armed::False, _));
+        if let Some((_, reads)) = over_ground
+            && !armed
+            && !self.leaves_a_mark(all, watched, *sensor)
         {
             let sign = if *below { '>' } else { '<' };
             let message = format!(
-                "this is true over the bare mat, where `{name}` reads {}",
-                percent(*ground)
+                "this is true over the bare {ground}, where `{name}` reads {}",
+                percent(*reads)
             );
             self.note(
                 "K05",
                 line,
                 message,
-                &format!("if a mark is meant to end the step, write `{name} {sign} ...`"),
+                &format!("if a mark is meant, write `{name} {sign} ...`"),
             );
         }
         let noise = noise_width(self.robot, *sensor);
         let off = |b: f64| (b - limit).abs() / noise;
-        let Some((near, reads)) = surfaces.iter().min_by(|a, b| off(a.1).total_cmp(&off(b.1)))
-        else {
+        let met = self.met();
+        let near = surfaces.iter().filter(|(name, _)| met.contains(name));
+        let Some((near, reads)) = near.min_by(|a, b| off(a.1).total_cmp(&off(b.1))) else {
             return;
         };
         let widths = off(*reads);
@@ -208,11 +245,12 @@ impl Adviser<'_> {
     }
 
     /// K42: an amount smaller than what the robot does between two looks.
-    fn resolution(&mut self, index: StepId, look: &Look, line: usize) {
+    fn resolution(&mut self, watched: &Watched<'_>, look: &Look) {
         let period = f64::from(self.robot.control_ms) / 1e3;
         let fastest = |of: fn((f64, f64)) -> f64| {
-            self.leaves(index)
-                .map(|leaf| of(self.motion(leaf)).abs())
+            let leaves = watched.during.iter();
+            leaves
+                .map(|leaf| of(self.motion(*leaf)).abs())
                 .fold(0.0, f64::max)
                 * period
         };
@@ -231,66 +269,186 @@ impl Adviser<'_> {
                 format!("the robot moves {moved} per control tick: it will overshoot {amount}");
             self.warn(
                 "K42",
-                line,
+                watched.line,
                 message,
                 "drive more slowly, or join this step with the one before",
             );
         }
     }
 
-    /// K14: what cannot come about by what the step does. K41: an angle of a wheel where one of the
-    /// body is meant.
-    fn never(&mut self, index: StepId, step: &ProgramStep, look: &Look, exit: &ProgramExit) {
-        let Some([left, right]) = self.rims(index).filter(|_| !self.robot_pushed()) else {
+    /// K14: what cannot come about by what the robot does meanwhile. K41: an angle of a wheel where
+    /// one of the robot is meant.
+    fn never(&mut self, watched: &Watched<'_>, look: &Look) {
+        let hint = "write what ends this step, or another behaviour";
+        if watched.is_decided_at_once() {
+            if let Some(what) = adds_up(&look.test) {
+                let message = format!(
+                    "a `choose` decides as soon as its step begins, when nothing has been {what} yet"
+                );
+                let hint = "let the step before wait for it, and keep it: `until ... as NAME`, then `when ended by NAME`";
+                self.warn("K14", watched.line, message, hint);
+            }
             return;
-        };
-        let stands = left == 0.0 && right == 0.0;
-        let spins = !stands && (left + right).abs() < 1e-9;
-        let (alone, line) = (step.exits.len() == 1, exit.line);
-        if let (Test::Rolled { amount, .. }, true) = (&look.test, spins)
-            && look.words.contains("deg")
-            && let Some(rolled) = amount.fixed()
-        {
-            let body = (2.0 * rolled / self.robot.track_width).to_degrees();
-            let message = format!("that much wheel rotation turns the robot by {body:.0} deg");
-            self.warn(
-                "K41",
-                line,
-                message,
-                "if an angle of the robot is meant, write `turned ...`",
-            );
         }
-        let (distance, turn) = (
-            matches!(look.test, Test::Travelled(_)),
-            matches!(look.test, Test::Turned(_)),
-        );
-        let (heading, crossed) = (
-            matches!(look.test, Test::Heading(_)),
-            matches!(look.test, Test::Crossed { .. }),
-        );
+        let drives: Vec<[f64; 2]> = (watched.during.iter())
+            .filter_map(|leaf| self.rims(*leaf))
+            .collect();
+        if drives.is_empty() || self.robot_pushed() {
+            return;
+        }
+        if let Test::Rolled { wheel, amount } = &look.test {
+            self.wheel_angle(watched, look, *wheel, amount);
+        }
+        let is_still = |[left, right]: &[f64; 2]| *left == 0.0 && *right == 0.0;
+        let stands = drives.iter().all(is_still);
+        let spins = !stands
+            && drives
+                .iter()
+                .all(|rims| is_still(rims) || (rims[0] + rims[1]).abs() < 1e-9);
+        let straight = !stands
+            && (watched.during.iter()).all(|leaf| {
+                let of = &self.of(*leaf).action;
+                matches!(of, Action::HoldHeading { .. }) || self.rims(*leaf) == Some([0.0; 2])
+            });
+        let alone = match watched.by {
+            By::Exit(step) => self.of(step).exits.len() == 1,
+            By::AfterPass(_) | By::Row(..) | By::Choice(..) | By::Reflex(_) => false,
+        };
+        let distance = matches!(look.test, Test::Travelled(_));
+        let turn = matches!(look.test, Test::Turned(_));
+        let heading = matches!(look.test, Test::Heading(_));
+        let crossed = matches!(look.test, Test::Crossed { .. });
+        let wheel_stands = match look.test {
+            Test::Rolled { wheel, .. } => drives.iter().all(|rims| rims[wheel] == 0.0),
+            _ => false,
+        };
         let message = if stands && distance {
             "the robot stands still, so it covers no distance"
         } else if stands && (turn || heading) {
             "the robot stands still, so it never turns"
-        } else if stands && matches!(look.test, Test::Rolled { .. }) {
+        } else if stands && wheel_stands {
             "the robot stands still, so no wheel rolls"
         } else if stands && crossed {
             "the robot stands still, so it crosses nothing"
+        } else if wheel_stands {
+            "this wheel stands still meanwhile, so it never rolls"
         } else if spins && distance {
             "turning on the spot covers no distance, so `travelled` is never reached"
         } else if spins && crossed && alone {
             "turning on the spot, the robot meets the same line again and again"
-        } else if turn && matches!(step.action, Action::HoldHeading { .. }) {
+        } else if turn && straight {
             "the heading is held, so the robot never turns"
         } else {
             return;
         };
-        self.warn(
-            "K14",
-            line,
-            message.to_owned(),
-            "write what ends this step, or another behaviour",
+        self.warn("K14", watched.line, message.to_owned(), hint);
+    }
+
+    /// K41: an angle of a wheel, where the robot turns by it.
+    fn wheel_angle(&mut self, watched: &Watched<'_>, look: &Look, wheel: usize, amount: &Num) {
+        let (Some(rolled), true) = (amount.fixed(), look.words.contains("deg")) else {
+            return;
+        };
+        let mut turns = watched.during.iter().filter_map(|leaf| {
+            let (rims, (_, turn)) = (self.rims(*leaf)?, self.motion(*leaf));
+            let turns = turn.abs() > 1e-6 && rims[wheel] != 0.0;
+            turns.then(|| (rolled * turn / rims[wheel]).abs())
+        });
+        if let Some(body) = turns.next() {
+            let message = format!(
+                "that much wheel rotation turns the robot by {:.0} deg",
+                body.to_degrees()
+            );
+            let hint = "if an angle of the robot is meant, write `turned ...`";
+            self.warn("K41", watched.line, message, hint);
+        }
+    }
+
+    /// K06 of a ranging sensor: a limit beyond what it can say.
+    fn reach(&mut self, watched: &Watched<'_>, look: &Look) {
+        let Test::Range {
+            ranger,
+            below,
+            limit,
+        } = &look.test
+        else {
+            return;
+        };
+        let (about, Some(limit)) = (&self.robot.rangers[*ranger], limit.fixed()) else {
+            return;
+        };
+        let truth = match below {
+            true if limit <= about.least => "can never be true",
+            true if limit > about.greatest => "is always true",
+            false if limit >= about.greatest => "can never be true",
+            false if limit < about.least => "is always true",
+            _ => return,
+        };
+        let message = format!(
+            "this {truth}: `{}` measures {} to {}",
+            about.name,
+            mm(about.least),
+            mm(about.greatest)
         );
+        let hint = "put the limit between the two";
+        self.warn("K06", watched.line, message, hint);
+    }
+
+    /// Whether a condition is looked at when the sensor sees a mark, so that being true over the
+    /// ground means having left it: what came before ended there, or a row beside it is about it.
+    fn leaves_a_mark(&self, all: &[Watched<'_>], watched: &Watched<'_>, sensor: SensorId) -> bool {
+        let ground = self.deck().ground;
+        let is_off = |term: &Term| {
+            let about = term.looks().any(|look| look.test.sensor() == Some(sensor));
+            about && self.holds_over(term, ground) == Some(false)
+        };
+        let step = match watched.by {
+            By::Row(step, _) | By::Choice(step, _) => {
+                let beside = all.iter().any(|other| {
+                    let same = match other.by {
+                        By::Row(of, _) | By::Choice(of, _) => of == step,
+                        By::Exit(_) | By::AfterPass(_) | By::Reflex(_) => false,
+                    };
+                    same && is_off(other.term)
+                });
+                if beside {
+                    return true;
+                }
+                step
+            }
+            By::Exit(step) | By::AfterPass(step) => step,
+            By::Reflex(_) => return false,
+        };
+        let leads_here = |other: &Watched<'_>| {
+            let mut at = other.then;
+            while let Some(target) = at {
+                if target == step {
+                    return true;
+                }
+                at = match self.of(target).action {
+                    Action::Group { first, .. } => Some(first),
+                    _ => None,
+                };
+            }
+            false
+        };
+        all.iter()
+            .any(|other| is_off(other.term) && leads_here(other))
+    }
+
+    /// The surfaces that a floor sensor can come over: the ground, marks, and what lies around.
+    fn met(&self) -> BTreeSet<&str> {
+        let name = |id| self.field.surface(id).name.as_str();
+        let marks = self.field.marks.iter().map(|mark| name(mark.surface));
+        let around = std::iter::once(name(self.field.surround));
+        let deck = self.deck();
+        let own = std::iter::once(deck.ground);
+        let all = marks.chain(own);
+        if deck.across.is_some() {
+            all.collect()
+        } else {
+            all.chain(around).collect()
+        }
     }
 
     /// Whether somebody else may move the robot.
@@ -299,12 +457,12 @@ impl Adviser<'_> {
     }
 
     /// K44: turning faster than a ranging sensor can look.
-    fn scan(&mut self, index: StepId, look: &Look, line: usize) {
+    fn scan(&mut self, watched: &Watched<'_>, look: &Look) {
         let Test::Range { ranger, .. } = look.test else {
             return;
         };
         let about = &self.robot.rangers[ranger];
-        let turns = self.leaves(index).map(|leaf| self.motion(leaf));
+        let turns = watched.during.iter().map(|leaf| self.motion(*leaf));
         let turn = turns
             .filter(|motion| motion.0.abs() < 0.02)
             .map(|motion| motion.1.abs())
@@ -330,7 +488,7 @@ impl Adviser<'_> {
         let duty = most * self.robot.track_width / 2.0 / self.robot.top_speed();
         self.warn(
             "K44",
-            line,
+            watched.line,
             message,
             &format!(
                 "spin at {} or less",
@@ -340,8 +498,8 @@ impl Adviser<'_> {
     }
 
     /// K23: for how far an exit is not looked at.
-    fn waits(&mut self, index: StepId, exit: &ProgramExit) {
-        let Term::After(term, armed, _) = &exit.term else {
+    fn waits(&mut self, watched: &Watched<'_>) {
+        let Term::After(term, armed, _) = watched.term else {
             return;
         };
         let floor = term.looks().find(|look| look.test.sensor().is_some());
@@ -351,7 +509,8 @@ impl Adviser<'_> {
         let about = &self.robot.sensors[sensor];
         let blind = match armed {
             Armed::Time(seconds) => {
-                seconds.fixed().unwrap_or(0.0) * self.fastest(index, (about.ahead, about.left))
+                let speed = self.fastest(&watched.during, (about.ahead, about.left));
+                seconds.fixed().unwrap_or(0.0) * speed
             }
             Armed::Length(length) => length.fixed().unwrap_or(0.0),
             Armed::False => return,
@@ -370,7 +529,7 @@ impl Adviser<'_> {
             );
             self.note(
                 "K23",
-                exit.line,
+                watched.line,
                 message,
                 "write `after it was false` instead",
             );
@@ -378,167 +537,125 @@ impl Adviser<'_> {
     }
 
     /// K25, K36: room at the edge of what the robot stands on.
-    fn room(&mut self, index: StepId, step: &ProgramStep) {
-        let Some([left, right]) = self.rims(index) else {
+    fn room(&mut self, watched: &[Watched<'_>]) {
+        let Some(across) = self.deck().across else {
             return;
         };
-        let speed = f64::midpoint(left, right);
-        let Some((rim, across)) = self.rim() else {
-            return;
-        };
-        let line = step.exits.first().map_or(step.line, |exit| exit.line);
-        if speed < -1e-9 {
-            let back = step
-                .exits
-                .iter()
-                .flat_map(|exit| exit.term.looks())
-                .find_map(|look| {
-                    let Test::Travelled(amount) = &look.test else {
-                        return None;
-                    };
-                    amount.fixed()
-                });
-            let room = across - self.robot.length;
-            if let Some(back) = back.filter(|back| *back > room) {
-                let message = format!(
-                    "it drives {} back: the platform is only {} across and the robot {} long",
-                    mm(back),
-                    mm(across),
-                    mm(self.robot.length)
-                );
-                self.warn(
-                    "K36",
-                    line,
-                    message,
-                    "the sensors look ahead: nothing sees the rim behind",
-                );
+        // For each step, the sensor furthest ahead, and the one furthest behind, that sees the rim.
+        let mut first: Vec<Option<SensorId>> = vec![None; self.program.steps.len()];
+        let mut last = first.clone();
+        let ahead = |sensor: SensorId| self.robot.sensors[sensor].ahead;
+        for look in watched {
+            for sensor in self
+                .border_of(look.term)
+                .map(|border| border.sensors)
+                .into_iter()
+                .flatten()
+            {
+                for leaf in &look.during {
+                    let (front, back) = (&mut first[leaf.0], &mut last[leaf.0]);
+                    if front.is_none_or(|known| ahead(known) < ahead(sensor)) {
+                        *front = Some(sensor);
+                    }
+                    if back.is_none_or(|known| ahead(known) > ahead(sensor)) {
+                        *back = Some(sensor);
+                    }
+                }
             }
-            return;
         }
-        if speed <= 1e-9 {
-            return;
+        for (index, step) in self.steps() {
+            let Some([left, right]) = self.rims(index) else {
+                continue;
+            };
+            let speed = f64::midpoint(left, right);
+            let line = step.exits.first().map_or(step.line, |exit| exit.line);
+            let behind = last[index.0].is_some_and(|sensor| ahead(sensor) < 0.0);
+            if speed < -1e-9 && !behind {
+                self.room_behind(index, across, line);
+            } else if let Some(sensor) = first[index.0].filter(|_| speed > 1e-9) {
+                self.room_to_stop(step, speed, sensor, line);
+            }
         }
-        // The step's own exits, those around it, and reflexes.
-        let mut around = vec![index];
-        while let Some(parent) = self.of(*around.last().unwrap_or(&index)).parent {
-            around.push(parent);
-        }
-        let exits = around
-            .iter()
-            .flat_map(|at| &self.of(*at).exits)
-            .map(|exit| &exit.term);
-        let terms = exits.chain(self.program.reflexes.iter().map(|reflex| &reflex.term));
-        let sensors = terms
-            .flat_map(Term::looks)
-            .filter_map(|look| look.test.sensor());
-        let Some(furthest) = sensors
-            .map(|sensor| &self.robot.sensors[sensor])
-            .max_by(|a, b| a.ahead.total_cmp(&b.ahead))
-        else {
+    }
+
+    /// K36: further back than there is room, with all that follows.
+    fn room_behind(&mut self, index: StepId, across: f64, line: usize) {
+        let room = across - self.robot.length;
+        let rounds = |leaf: StepId| match self.of(leaf).parent.map(|group| &self.of(group).action) {
+            Some(Action::Group {
+                first,
+                passes: Passes::Times(times),
+            }) if *first == leaf && self.of(leaf).next.is_none() => times.fixed().unwrap_or(1.0),
+            _ => 1.0,
+        };
+        let back = |leaf: &StepId| self.way_of(*leaf).map(|way| way * rounds(*leaf));
+        let furthest = self.ways(index).into_iter().filter_map(|way| {
+            let backing = way.iter().take_while(|leaf| self.motion(**leaf).0 < -1e-9);
+            backing.map(back).sum::<Option<f64>>()
+        });
+        let Some(back) = furthest.max_by(f64::total_cmp).filter(|back| *back > room) else {
             return;
         };
-        let period = furthest
-            .clock
-            .seconds()
-            .max(f64::from(self.robot.control_ms) / 1e3);
+        let message = format!(
+            "it drives {} back: the platform is only {} across and the robot {} long",
+            mm(back),
+            mm(across),
+            mm(self.robot.length)
+        );
+        let hint = "the sensors look ahead: nothing sees the rim behind";
+        self.warn("K36", line, message, hint);
+    }
+
+    /// K25: too fast to stop before the drop.
+    fn room_to_stop(&mut self, step: &ProgramStep, speed: f64, sensor: SensorId, line: usize) {
+        let (about, rim) = (&self.robot.sensors[sensor], self.deck().rim_width);
+        let period = about.clock.seconds();
+        let period = period.max(f64::from(self.robot.control_ms) / 1e3);
         // Both wheels braked slide at most so hard; the way to a stop is v^2 / 2a.
         let slows = self.robot.grip * GRAVITY * self.robot.wheel_share();
         let stop = speed * period + speed * speed / (2.0 * slows);
-        let room = rim + furthest.ahead - self.robot.com_ahead;
+        let room = rim + about.ahead - self.robot.com_ahead;
         if stop > room {
             let message = format!(
                 "braking from {} takes {}; after `{}` sees the rim only {} are left before the robot falls",
                 pace_words(&step.action),
                 mm(stop),
-                furthest.name,
+                about.name,
                 mm(room)
             );
             self.warn("K25", line, message, "drive more slowly near the rim");
         }
     }
 
-    /// Where the mission starts on something raised: how wide its rim is, and how far it is across,
-    /// metres.
-    pub(super) fn rim(&self) -> Option<(f64, f64)> {
-        let start = self
-            .parsed
-            .mission
-            .start
-            .as_ref()
-            .map(|start| start.node.as_str());
-        let start = start
-            .and_then(|name| self.field.start(name))
-            .or(self.field.starts.first())?;
-        let place = Point::new(start.pose.x, start.pose.y);
-        let platform = &self.field.platforms[self.field.platform_at(place)?];
-        let half = inside(&platform.shape);
-        let decks = self
-            .field
-            .marks
-            .iter()
-            .filter(|mark| !mark.is_line && mark.shape.depth(place) > 0.0);
-        let deck = decks
-            .map(|mark| inside(&mark.shape))
-            .filter(|deck| *deck < half - 1e-6)
-            .fold(0.0, f64::max);
-        (deck > 0.0).then_some((half - deck, 2.0 * half))
-    }
-
-    /// K15: two sensors that a thin line cannot be under at once unless it is met squarely.
-    fn together(&mut self) {
-        for (index, step) in self.steps() {
-            for exit in &step.exits {
-                let mut pairs = Vec::new();
-                both(&exit.term, &mut pairs);
-                for (first, second) in pairs {
-                    let (Some((a, tone)), Some((b, other))) =
-                        (self.tone(&first.test), self.tone(&second.test))
-                    else {
-                        continue;
-                    };
-                    if a == b || tone != other {
-                        continue;
-                    }
-                    let Some((name, width)) = self.marks_lines(tone) else {
-                        continue;
-                    };
-                    let (one, two) = (&self.robot.sensors[a], &self.robot.sensors[b]);
-                    let apart = math::length(one.ahead - two.ahead, one.left - two.left);
-                    let angle = math::atan2(width, apart).to_degrees();
-                    if angle < 20.0 && self.fastest(index, (one.ahead, one.left)) > 0.0 {
-                        let message = format!(
-                            "both see {name}, {} wide, at once only when it is met within {angle:.0} deg of square",
-                            mm(width)
-                        );
-                        self.warn(
-                            "K15",
-                            exit.line,
-                            message,
-                            "write `any of` and square up with `align` afterwards",
-                        );
-                    }
-                }
+    /// K15: two sensors that a thin mark cannot be under at once unless it is met squarely.
+    fn together(&mut self, watched: &Watched<'_>) {
+        let mut pairs = Vec::new();
+        both(watched.term, &mut pairs);
+        for (first, second) in pairs {
+            let (Some((a, tone)), Some((b, other))) =
+                (self.tone(&first.test), self.tone(&second.test))
+            else {
+                continue;
+            };
+            if a == b || tone != other || tone == self.deck().ground {
+                continue;
+            }
+            let Some((name, width)) = self.narrowest(tone) else {
+                continue;
+            };
+            let (one, two) = (&self.robot.sensors[a], &self.robot.sensors[b]);
+            let apart = math::length(one.ahead - two.ahead, one.left - two.left);
+            let angle = math::atan2(width, apart).to_degrees();
+            let moves = self.fastest(&watched.during, (one.ahead, one.left)) > 0.0;
+            if angle < 20.0 && (moves || watched.during.is_empty()) {
+                let message = format!(
+                    "both see {name}, {} wide, at once only when it is met within {angle:.0} deg of square",
+                    mm(width)
+                );
+                let hint = "write `any of` and square up with `align` afterwards";
+                self.warn("K15", watched.line, message, hint);
             }
         }
-    }
-
-    fn marks_lines(&self, surface: &str) -> Option<(&str, f64)> {
-        let lines = self
-            .field
-            .marks
-            .iter()
-            .filter(|mark| mark.is_line && self.field.surface(mark.surface).name == surface);
-        let named = lines.map(|mark| {
-            (
-                if mark.name.is_empty() {
-                    "a line"
-                } else {
-                    &mark.name
-                },
-                super::width(&mark.shape),
-            )
-        });
-        named.min_by(|a, b| a.1.total_cmp(&b.1))
     }
 
     /// How long the mission lasts at least, seconds: what it waits for and what it drives, the
@@ -623,9 +740,34 @@ fn range(surfaces: &[(&str, f64)]) -> (f64, f64) {
     })
 }
 
-/// The radius of what fits into a shape about its middle, metres.
-fn inside(shape: &Shape) -> f64 {
-    super::width(shape) / 2.0
+/// What a test counts from the moment its step begins, in a word; none for one that goes by what is
+/// there.
+const fn adds_up(test: &Test) -> Option<&'static str> {
+    Some(match test {
+        Test::Travelled(_) => "travelled",
+        Test::Turned(_) => "turned",
+        Test::Rolled { .. } => "rolled",
+        Test::Passed(_) | Test::Stalled(_) => "waited",
+        Test::Crossed { .. } => "crossed",
+        Test::Changed { .. } => "seen to change",
+        Test::Bumped(_) => "pressed and released",
+        Test::Bright { .. }
+        | Test::Colour { .. }
+        | Test::Reads { .. }
+        | Test::Code { .. }
+        | Test::Heading(_)
+        | Test::Range { .. }
+        | Test::Compare { .. }
+        | Test::Clock(_)
+        | Test::Battery { .. }
+        | Test::Switch { .. }
+        | Test::There(_)
+        | Test::Blocked(_)
+        | Test::Lost
+        | Test::Ended(_)
+        | Test::Squared
+        | Test::Label(_) => return None,
+    })
 }
 
 /// The pairs of looks that must hold at once.

@@ -2,12 +2,12 @@
 //!
 //! Long because it is a list: each habit is a function of its own.
 
-use crate::ids::{DeviceKind, SensorId, StepId};
+use crate::ids::{DeviceKind, StepId};
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{Adviser, held};
-use crate::controller::{Action, Goal, Passes, ProgramExit, ProgramStep, Term, Test};
-use crate::finding::{Finding, Severity, Source};
+use super::Adviser;
+use crate::controller::{Action, After, Goal, Num, Passes, ProgramExit, ProgramStep, Term, Test};
+use crate::finding::{Finding, Source};
 use crate::mission::{Behaviour, Block, Condition, Ending, Exit, Origin, Slot, SlotKind, Step};
 use crate::units::{Quantity, Unit};
 
@@ -29,13 +29,8 @@ impl Adviser<'_> {
             if !step.written {
                 continue;
             }
-            self.steering(index, step);
             self.no_way_out(index, step);
-            self.borders(index, step);
             self.repeats(index, step);
-            self.same_mark(index, step);
-            self.still_moving(index, step);
-            self.both_at_once(step);
         }
         for index in 0..self.parsed.mission.steps.len() {
             let step = &self.parsed.mission.steps[index];
@@ -66,17 +61,16 @@ impl Adviser<'_> {
         }
         let named = |name: &str| words.contains(name);
         let robot = self.robot;
-        // A signal that is not given does no harm.
-        let all = robot
-            .devices()
+        // A mission need not use everything; what its own words speak of was meant to be used.
+        let spoken = self.spoken();
+        let idle: Vec<String> = (robot.devices())
             .filter(|device| device.id.kind() != DeviceKind::Signal)
-            .map(|device| device.name);
-        let idle: Vec<String> = all
-            .filter(|name| !named(name))
+            .map(|device| device.name)
+            .filter(|name| !named(name) && spoken.contains(name))
             .map(|name| format!("`{name}`"))
             .collect();
         if !idle.is_empty() {
-            let message = format!("on the robot, and not used here: {}", idle.join(", "));
+            let message = format!("spoken of here, and not used: {}", idle.join(", "));
             let top = self
                 .parsed
                 .lines
@@ -86,7 +80,7 @@ impl Adviser<'_> {
                 "K02",
                 top.unwrap_or(0),
                 message,
-                "if one of them was meant somewhere, name it there",
+                "if it was meant somewhere, name it there",
             );
         }
         for ranger in &robot.rangers {
@@ -110,6 +104,34 @@ impl Adviser<'_> {
                     .push(finding.hint("move it to the edge of the body"));
             }
         }
+    }
+
+    /// The devices that comments and the names of steps, reflexes and amounts speak of.
+    fn spoken(&self) -> BTreeSet<&str> {
+        let mission = &self.parsed.mission;
+        let comments = self
+            .parsed
+            .lines
+            .iter()
+            .filter_map(|line| line.comment.clone());
+        let comments = comments.map(|span| &self.text[span]);
+        let steps = mission.steps.iter().map(|step| step.name.node.as_str());
+        let lets = mission.lets.iter().map(|entry| entry.name.node.as_str());
+        let said: Vec<String> = comments
+            .chain(steps)
+            .chain(lets)
+            .map(str::to_lowercase)
+            .collect();
+        let is_word = |c: char| c.is_alphanumeric() || c == '-';
+        let speaks = |name: &str| {
+            said.iter()
+                .any(|text| text.split(|c| !is_word(c)).any(|word| word == name))
+        };
+        let names = self.robot.devices().map(|device| device.name);
+        // A name that is a word of every day, such as `ahead`, says nothing.
+        names
+            .filter(|name| name.contains('-') && speaks(name))
+            .collect()
     }
 
     fn header(&mut self) {
@@ -148,18 +170,7 @@ impl Adviser<'_> {
             );
         }
         let rules = &self.field.rules;
-        let waits = mission.delay.as_ref().map_or(0.0, |delay| delay.node.si())
-            + mission
-                .settle
-                .as_ref()
-                .map_or(0.0, |settle| settle.node.si());
-        let first = self
-            .program
-            .steps
-            .get(self.program.first.0)
-            .filter(|_| waits == 0.0);
-        let stands = first.is_some_and(|_| self.rims(self.program.first) == Some([0.0, 0.0]));
-        let waits = if stands { self.first_wait() } else { waits };
+        let (waits, waiting) = self.first_wait();
         if waits < rules.start_delay {
             let message = format!(
                 "the rules ask for {} s before anybody moves; this waits {waits} s",
@@ -167,6 +178,8 @@ impl Adviser<'_> {
             );
             let hint = format!("add a line `begin after {} s`", rules.start_delay + 0.05);
             self.warn("K54", top, message, &hint);
+        } else if rules.start_delay > 0.0 {
+            self.reflex_too_early(&waiting);
         }
         let Some(limit) = &mission.limit else { return };
         let line = self
@@ -196,20 +209,53 @@ impl Adviser<'_> {
         }
     }
 
-    /// How long the first step stands still, seconds.
-    fn first_wait(&self) -> f64 {
-        let step = &self.program.steps[self.program.first];
-        let waits = step
-            .exits
-            .iter()
-            .flat_map(|exit| exit.term.looks())
-            .filter_map(|look| {
-                let (Test::Passed(seconds) | Test::Clock(seconds)) = &look.test else {
-                    return None;
-                };
-                seconds.fixed()
-            });
-        waits.fold(f64::INFINITY, f64::min).min(3600.0)
+    /// How long the robot stands at least before it moves for the first time, seconds, and the steps in
+    /// which it does.
+    fn first_wait(&self) -> (f64, Vec<StepId>) {
+        let (mut total, mut waiting) = (0.0_f64, Vec::new());
+        let mut at = Some(self.program.first);
+        while let Some(index) = at.filter(|index| !waiting.contains(index)) {
+            let step = self.of(index);
+            if let Action::Group { first, .. } = step.action {
+                at = Some(first);
+                continue;
+            }
+            let takes_time = self.rims(index).is_some();
+            let decides = matches!(step.action, Action::React(_) | Action::Choose(_));
+            if decides || (takes_time && self.motion(index) != (0.0, 0.0)) {
+                break;
+            }
+            waiting.push(index);
+            let of = |exit: &ProgramExit| match exit.term.plain().map(|look| &look.test) {
+                Some(Test::Passed(seconds)) => seconds.fixed().unwrap_or(0.0),
+                Some(Test::Clock(seconds)) => seconds.fixed().unwrap_or(0.0) - total,
+                _ => 0.0,
+            };
+            let soonest = step.exits.iter().min_by(|a, b| of(a).total_cmp(&of(b)));
+            total += soonest.map_or(0.0, of).max(0.0);
+            at = match soonest {
+                Some(exit) => self.after(index, &exit.goal),
+                None => self.left(index, None),
+            };
+        }
+        (total, waiting)
+    }
+
+    /// K54 of a reflex: it may take over while the first steps wait.
+    fn reflex_too_early(&mut self, waiting: &[StepId]) {
+        for reflex in &self.program.reflexes {
+            let written = waiting.iter().filter(|step| self.of(**step).written);
+            let watches = |step: &StepId| reflex.within.is_empty() || reflex.within.contains(step);
+            let moves = self
+                .leaves(reflex.step)
+                .any(|leaf| self.motion(leaf) != (0.0, 0.0));
+            if moves && written.into_iter().any(watches) {
+                let message =
+                    "this may move the robot while its first step still waits for the start";
+                let hint = "let the header wait (`begin after ...`), where no reflex is looked at, or write `during` and the steps behind";
+                self.warn("K54", reflex.line, message.to_owned(), hint);
+            }
+        }
     }
 
     /// K8: a guess that nobody has measured yet.
@@ -305,12 +351,21 @@ impl Adviser<'_> {
                 ),
                 _ => false,
             };
+            let sensor = |step: &Step| match &step.exits[0].condition.node {
+                Condition::Sees { sensors, .. } | Condition::Reads { sensors, .. } => {
+                    let names = sensors.names.iter().map(|name| name.node.clone());
+                    names.collect::<Vec<_>>()
+                }
+                _ => Vec::new(),
+            };
             if first.block == second.block
                 && one_look(first)
                 && one_look(second)
                 && said(first).is_some()
                 && said(first) == said(second)
                 && first.exits[0].condition.node != second.exits[0].condition.node
+                // What the same sensor reads comes one after the other.
+                && sensor(first) != sensor(second)
             {
                 let line = second.exits[0].line;
                 let message = format!(
@@ -335,7 +390,8 @@ impl Adviser<'_> {
             term.looks()
                 .any(|look| matches!(look.test, Test::Range { .. }))
         };
-        let edge = self.rim().is_some() || self.field.marks.iter().any(|mark| mark.keep_off);
+        let deck = self.deck();
+        let edge = deck.across.is_some() || !deck.keep_off.is_empty();
         if !edge {
             return self.lasting();
         }
@@ -407,14 +463,21 @@ impl Adviser<'_> {
     }
 
     /// K33: a choice without a way for everything else, or with a row twice.
-    fn choice(&mut self, _: StepId, step: &ProgramStep) {
+    fn choice(&mut self, index: StepId, step: &ProgramStep) {
+        if let Action::React(rows) = &step.action {
+            let terms: Vec<Option<&Term>> = rows.iter().map(|row| row.term.as_ref()).collect();
+            self.rows_never_used(index, &terms);
+        }
         let Action::Choose(rows) = &step.action else {
             return;
         };
         if !step.written {
             return;
         }
-        if rows.iter().all(|(term, _)| term.is_some()) {
+        let terms = || rows.iter().filter_map(|(term, _)| term.as_ref());
+        let is_not = |term: &Term, other: &Term| matches!(term, Term::Not(inner) if covers(inner, other) && covers(other, inner));
+        let both = terms().any(|term| terms().any(|other| is_not(term, other)));
+        if !both && rows.iter().all(|(term, _)| term.is_some()) {
             let message = "what happens when no row is true is not written".into();
             self.warn(
                 "K33",
@@ -423,88 +486,36 @@ impl Adviser<'_> {
                 "add a last row `otherwise -> ...`; without it the next step follows",
             );
         }
-        let words = |term: &Term| {
-            term.looks()
-                .map(|look| look.words.clone())
-                .collect::<Vec<_>>()
-        };
-        for (index, (term, _)) in rows.iter().enumerate() {
-            let Some(term) = term else { continue };
-            if rows[..index].iter().any(|(other, _)| {
-                other
-                    .as_ref()
-                    .is_some_and(|other| words(other) == words(term))
-            }) {
-                let message = format!(
-                    "two rows for `{}`: the second is never used",
-                    words(term).join(" ")
-                );
-                self.warn("K33", self.says(step), message, "take one of them out");
-            }
-        }
+        let terms: Vec<Option<&Term>> = rows.iter().map(|(term, _)| term.as_ref()).collect();
+        self.rows_never_used(index, &terms);
     }
 
-    /// K7: the sensor that steers also decides, within what steering makes it read.
-    fn steering(&mut self, index: StepId, step: &ProgramStep) {
-        let steers = self.steers(index);
-        if steers.is_empty() {
-            return;
-        }
-        for exit in &step.exits {
-            let mut looks = Vec::new();
-            held(&exit.term, 0.0, &mut looks);
-            for (look, seconds) in looks {
-                let Some(sensor) = look.test.sensor().filter(|sensor| steers.contains(sensor))
-                else {
-                    continue;
+    /// K33: a row that one above it always takes.
+    fn rows_never_used(&mut self, step: StepId, rows: &[Option<&Term>]) {
+        for (nth, term) in rows.iter().enumerate() {
+            let Some(term) = term else { continue };
+            let above = rows[..nth]
+                .iter()
+                .flatten()
+                .find(|above| covers(above, term));
+            if let Some(above) = above {
+                let words = |term: &Term| {
+                    let all = term.looks().map(|look| look.words.as_str());
+                    all.collect::<Vec<_>>().join(" ")
                 };
-                let tones = &self.program.tones[sensor];
-                let line = match &step.action {
-                    Action::Follow(follow) => match &follow.rail {
-                        crate::controller::Rail::Edge(edge, _) => Some((edge.middle, edge.half)),
-                        crate::controller::Rail::Under(_) | crate::controller::Rail::Between(_) => {
-                            None
-                        }
-                    },
-                    Action::Constant { .. }
-                    | Action::HoldHeading { .. }
-                    | Action::Keep { .. }
-                    | Action::Square { .. }
-                    | Action::Move { .. }
-                    | Action::Signal { .. }
-                    | Action::Measure { .. }
-                    | Action::Choose(_)
-                    | Action::React(_)
-                    | Action::Group { .. } => None,
-                };
-                let Some((middle, half)) = line else { continue };
-                let (low, high) = (middle - half.abs(), middle + half.abs());
-                let inside = |b: f64| b > low - 1e-6 && b < high + 1e-6;
-                let (within, what) = if let Test::Bright { limits, .. } = &look.test {
-                    let tone = (0..tones.tones.len()).find(|&tone| tones.limits(tone) == *limits);
-                    (
-                        tone.is_some_and(|tone| inside(tones.tones[tone].brightness)),
-                        "this tone",
-                    )
-                } else if let Test::Reads { limit, .. } = &look.test {
-                    (limit.fixed().is_some_and(inside), "this limit")
+                let (own, other) = (words(term), words(above));
+                let message = if own == other {
+                    format!("two rows for `{own}`: the second is never used")
                 } else {
-                    continue;
+                    format!("never used: whenever `{own}` is true, so is `{other}` above it")
                 };
-                if within && seconds < 0.2 {
-                    let name = &self.robot.sensors[sensor].name;
-                    let message = format!(
-                        "`{name}` reads {:.0} % to {:.0} % while it follows the line, and {what} lies in that range",
-                        low * 100.0,
-                        high * 100.0
-                    );
-                    self.warn(
-                        "K07",
-                        exit.line,
-                        message,
-                        "use another sensor, or add `for 500 ms`",
-                    );
-                }
+                let line = self.row_line(step, nth);
+                self.warn(
+                    "K33",
+                    line,
+                    message,
+                    "take it out, or move it above the other",
+                );
             }
         }
     }
@@ -516,21 +527,40 @@ impl Adviser<'_> {
             ..
         } = step.action
         {
-            let leads_out = |of: &ProgramExit| match of.goal {
+            let leads_out = |goal: &Goal| match *goal {
                 Goal::Done | Goal::Fail(_) => true,
                 Goal::Complete(group, _) => group == index,
                 Goal::Step(target) => !self.is_within(target, index),
                 Goal::Next | Goal::Pass(_) => false,
             };
             let inner = self.steps().filter(|(at, _)| self.is_within(*at, index));
-            let any = inner.flat_map(|(_, step)| &step.exits).any(leads_out);
+            let goals = |step: &ProgramStep| {
+                let exits = step.exits.iter().map(|exit| exit.goal);
+                let rows = match &step.action {
+                    Action::Choose(rows) => rows.as_slice(),
+                    _ => &[],
+                };
+                exits
+                    .chain(rows.iter().map(|(_, goal)| *goal))
+                    .collect::<Vec<_>>()
+            };
+            let by_reflex = self
+                .program
+                .reflexes
+                .iter()
+                .any(|reflex| matches!(&reflex.after, After::Go(goal) if leads_out(goal)));
+            let any = by_reflex
+                || inner
+                    .flat_map(|(_, step)| goals(step))
+                    .any(|goal| leads_out(&goal));
             let mut around = Some(index);
             let mut own = false;
             while let Some(at) = around {
                 own |= !self.of(at).exits.is_empty();
                 around = self.of(at).parent;
             }
-            if !any && !own && self.field.rules.deciders.is_empty() {
+            let clock = self.field.rules.clock.is_some() || !self.field.rules.deciders.is_empty();
+            if !any && !own && !clock {
                 let message = "only the time limit of the mission ends this repeat".into();
                 self.warn(
                     "K22",
@@ -563,7 +593,13 @@ impl Adviser<'_> {
             looks.extend(self.of(at).exits.iter().flat_map(|exit| exit.term.looks()));
             around = self.of(at).parent;
         }
-        if !ends_by_itself && !looks.is_empty() && looks.iter().all(|look| outside(&look.test)) {
+        // A reflex on the clock leads out of whatever goes on.
+        let by_reflex = self.program.reflexes.iter().any(|reflex| {
+            let timed = reflex.term.looks().any(|look| !outside(&look.test));
+            timed && matches!(reflex.after, After::Go(_))
+        });
+        let waits = !looks.is_empty() && looks.iter().all(|look| outside(&look.test));
+        if !ends_by_itself && !by_reflex && waits {
             let line = step.exits.first().map_or(step.line, |exit| exit.line);
             let message = "nothing ends this step if what it waits for never comes".into();
             self.note(
@@ -585,53 +621,6 @@ impl Adviser<'_> {
         false
     }
 
-    /// K34: towards a border instead of away from it. K35: a turn at the rim without backing off
-    /// first.
-    fn borders(&mut self, index: StepId, step: &ProgramStep) {
-        let raised = self.rim().is_some();
-        for exit in &step.exits {
-            let Some(target) = self.target(index, &exit.goal) else {
-                continue;
-            };
-            let (ahead, turn) = self.motion(target);
-            let turns = turn.abs() > 1e-6 && ahead.abs() < turn.abs() * self.robot.track_width;
-            let rim: Vec<_> = (exit.term.looks())
-                .filter_map(|look| {
-                    let sensor = look.test.sensor()?;
-                    let tape = self
-                        .tone(&look.test)
-                        .is_some_and(|(_, surface)| self.is_border(surface));
-                    (tape || (raised && self.motion(index).0 > 0.0)).then_some(sensor)
-                })
-                .collect();
-            if rim.is_empty() || !turns {
-                continue;
-            }
-            let left = rim
-                .iter()
-                .all(|&sensor| self.robot.sensors[sensor].left > 0.01);
-            let right = rim
-                .iter()
-                .all(|&sensor| self.robot.sensors[sensor].left < -0.01);
-            let name = &self.of(target).name;
-            if raised {
-                let message =
-                    format!("\"{name}\" turns at the rim: a wheel or the nose goes over the edge");
-                self.warn("K35", exit.line, message, "drive back first, then turn");
-            }
-            if (left && turn > 0.0) || (right && turn < 0.0) {
-                let side = if left { "left" } else { "right" };
-                let message = format!("the border is on the {side}, and \"{name}\" turns {side}");
-                self.warn(
-                    "K34",
-                    exit.line,
-                    message,
-                    "turn away from the side that saw it",
-                );
-            }
-        }
-    }
-
     /// K43: the same turn at both ends of a repeat. K57: many passes and nothing seen.
     fn repeats(&mut self, index: StepId, step: &ProgramStep) {
         let Action::Group { first, passes } = &step.action else {
@@ -646,7 +635,22 @@ impl Adviser<'_> {
         while let Some(next) = inner.last().and_then(|last| self.of(*last).next) {
             inner.push(next);
         }
-        let turn = |at: StepId| {
+        // What a routine begins or ends with is what its call does.
+        let end = |mut at: StepId, last: bool| {
+            while let Action::Group {
+                first,
+                passes: Passes::Once,
+            } = self.of(at).action
+            {
+                at = first;
+                while let Some(next) = self.of(at).next.filter(|_| last) {
+                    at = next;
+                }
+            }
+            at
+        };
+        let turn = |at: StepId, last: bool| {
+            let at = end(at, last);
             let (ahead, turn) = self.motion(at);
             let by = self.of(at).exits.iter().any(|exit| {
                 exit.term
@@ -657,8 +661,8 @@ impl Adviser<'_> {
         };
         if let (3.., Some(one), Some(other)) = (
             inner.len(),
-            turn(inner[0]),
-            inner.last().and_then(|last| turn(*last)),
+            turn(inner[0], false),
+            inner.last().and_then(|last| turn(*last, true)),
         ) && one == other
         {
             let line = self.of(inner[inner.len() - 1]).line;
@@ -666,11 +670,24 @@ impl Adviser<'_> {
                 "each pass ends with a turn and the next begins with one to the same side".into();
             self.note("K43", line, message, "combine the two turns");
         }
-        let all = self.steps().filter(|(at, _)| self.is_within(*at, index));
-        let looks: Vec<_> = all
+        let within = || self.steps().filter(|(at, _)| self.is_within(*at, index));
+        let exits = within()
             .flat_map(|(_, step)| &step.exits)
-            .flat_map(|exit| exit.term.looks())
-            .collect();
+            .map(|exit| &exit.term);
+        let looks: Vec<_> = exits.flat_map(Term::looks).collect();
+        // What steers or decides by a sensor looks, too.
+        let senses = |action: &Action| match action {
+            Action::Follow(_) | Action::Keep { .. } | Action::Square { .. } => true,
+            Action::Choose(rows) => rows.iter().any(|(term, _)| term.is_some()),
+            Action::React(rows) => rows.iter().any(|row| row.term.is_some()),
+            Action::Measure { value, .. } => Self::reads_live(value),
+            Action::Constant { .. }
+            | Action::HoldHeading { .. }
+            | Action::Move { .. }
+            | Action::Signal { .. }
+            | Action::Group { .. } => false,
+        };
+        let senses = within().any(|(_, step)| senses(&step.action));
         let blind = |test: &Test| {
             matches!(
                 test,
@@ -680,7 +697,7 @@ impl Adviser<'_> {
         let moves = looks
             .iter()
             .any(|look| matches!(look.test, Test::Travelled(_) | Test::Rolled { .. }));
-        if many && moves && looks.iter().all(|look| blind(&look.test)) {
+        if many && moves && !senses && looks.iter().all(|look| blind(&look.test)) {
             let message =
                 "no step of this repeat uses a sensor, so the errors of all passes add up".into();
             self.note(
@@ -692,105 +709,7 @@ impl Adviser<'_> {
         }
     }
 
-    /// K60: back to a step whose mark has not been left in the meantime.
-    fn same_mark(&mut self, index: StepId, step: &ProgramStep) {
-        for exit in &step.exits {
-            let armed = matches!(exit.term, Term::After(..));
-            let sees = |look: &crate::controller::Look| {
-                matches!(
-                    look.test,
-                    Test::Bright { .. } | Test::Colour { .. } | Test::Code { .. }
-                )
-            };
-            if armed
-                || !exit.term.looks().any(sees)
-                || matches!(exit.goal, Goal::Done | Goal::Fail(_))
-            {
-                continue;
-            }
-            // Follow what comes, for as long as the robot stands.
-            let mut at = self.target(index, &exit.goal);
-            for _ in 0..6 {
-                let Some(next) = at else { break };
-                if next == index {
-                    let message =
-                        "this leads back here without any movement, so it is true again at once"
-                            .into();
-                    self.warn("K60", exit.line, message, "add `after it was false`");
-                    break;
-                }
-                let moves = self.motion(next) != (0.0, 0.0);
-                let [onwards, ..] = self.of(next).exits.as_slice() else {
-                    at = self.target(next, &Goal::Next).filter(|_| !moves);
-                    continue;
-                };
-                at = self.target(next, &onwards.goal).filter(|_| !moves);
-            }
-        }
-    }
-
-    /// K61: measured while the robot still moves.
-    fn still_moving(&mut self, index: StepId, step: &ProgramStep) {
-        let Action::Measure { value, .. } = &step.action else {
-            return;
-        };
-        if !Self::reads_live(value) {
-            return;
-        }
-        let before = self.steps().find(|(_, other)| other.next == Some(index));
-        if let Some((at, before)) =
-            before.filter(|(at, _)| self.rims(*at).is_some_and(|rims| rims != [0.0, 0.0]))
-        {
-            let (ahead, turn) = self.motion(at);
-            let how = if ahead.abs() > 1e-6 {
-                format!("{:.0} mm/s", ahead.abs() * 1e3)
-            } else {
-                format!("{:.0} deg/s", turn.abs().to_degrees())
-            };
-            let message = format!(
-                "\"{}\" leaves the robot moving at {how} when this is measured",
-                before.name
-            );
-            self.warn(
-                "K61",
-                self.says(step),
-                message,
-                "put a step `hold, brake` of 0.3 s in between",
-            );
-        }
-    }
-
-    /// K62: two sensors, two ways to go, and no word about both at once.
-    fn both_at_once(&mut self, step: &ProgramStep) {
-        let plain: Vec<(SensorId, &str, &ProgramExit)> = step
-            .exits
-            .iter()
-            .filter_map(|exit| {
-                let look = exit.term.plain()?;
-                let (sensor, tone) = self.tone(&look.test)?;
-                Some((sensor, tone, exit))
-            })
-            .collect();
-        for (nth, (sensor, tone, exit)) in plain.iter().enumerate() {
-            let other = plain[..nth].iter().find(|(other, same, before)| {
-                other != sensor && same == tone && before.goal != exit.goal
-            });
-            if let Some((first, ..)) = other {
-                let message = format!(
-                    "when both see {tone} at once, `{}` wins because its exit is written first",
-                    self.robot.sensors[*first].name
-                );
-                self.note(
-                    "K62",
-                    exit.line,
-                    message,
-                    "if both at once needs its own reaction, write that exit above with `and`",
-                );
-            }
-        }
-    }
-
-    /// What the sentences themselves show: K12, K21, K31 and K62 of `keep`.
+    /// What the sentences themselves show: K21, K31 and K62 of `keep`.
     fn written(&mut self, step: &Step) {
         let Some((behaviour, line)) = &step.behaviour else {
             return;
@@ -849,42 +768,80 @@ impl Adviser<'_> {
                 "write `await clear ...` with a number of tries",
             );
         }
-        for exit in &step.exits {
-            exit.condition.each(&mut |term| {
-                let Condition::Sees {
-                    sensors,
-                    none: true,
-                    tones,
-                } = &term.node
-                else {
-                    return;
-                };
-                let ([sensor], [tone]) = (sensors.names.as_slice(), tones.as_slice()) else {
-                    return;
-                };
-                let Some(sensor) = self.robot.sensor(&sensor.node) else {
-                    return;
-                };
-                let others: Vec<&str> = (self.program.tones[sensor].tones.iter())
-                    .map(|known| known.name.as_str())
-                    .filter(|known| *known != tone.node)
-                    .collect();
-                if others.len() > 1 {
-                    let span = term.span.clone();
-                    let finding = Finding {
-                        severity: Severity::Warning,
-                        ..Finding::warning(
-                            "K12",
-                            Source::Mission,
-                            span,
-                            format!("this is also true over {}", others.join(", ")),
-                        )
-                    };
-                    self.findings
-                        .push(finding.hint("name what is meant: `sees any of ...`"));
-                }
-            });
+    }
+}
+
+/// Whether a condition is true whenever another one is, as far as that can be told from the two alone.
+fn covers(wide: &Term, narrow: &Term) -> bool {
+    match (wide, narrow) {
+        (Term::Any(parts), Term::Any(_) | Term::All(_) | Term::Look(_) | Term::Not(_))
+            if parts.iter().any(|part| covers(part, narrow)) =>
+        {
+            true
         }
+        (_, Term::Any(parts)) => parts.iter().all(|part| covers(wide, part)),
+        (Term::All(parts), _) if parts.iter().all(|part| covers(part, narrow)) => true,
+        (_, Term::All(parts)) => parts.iter().any(|part| covers(wide, part)),
+        (_, Term::For(narrow, ..) | Term::After(narrow, ..) | Term::As(narrow, _)) => {
+            covers(wide, narrow)
+        }
+        (Term::As(wide, _), _) => covers(wide, narrow),
+        (Term::Not(wide), Term::Not(narrow)) => covers(narrow, wide),
+        (Term::Look(wide), Term::Look(narrow)) => test_covers(&wide.test, &narrow.test),
+        _ => false,
+    }
+}
+
+/// The same for two tests.
+fn test_covers(wide: &Test, narrow: &Test) -> bool {
+    // Whether a limit lets through all that another one does.
+    let limits = |below: bool, wide: &Num, narrow: &Num| match (wide.fixed(), narrow.fixed()) {
+        (Some(wide), Some(narrow)) if below => narrow <= wide,
+        (Some(wide), Some(narrow)) => narrow >= wide,
+        _ => wide == narrow,
+    };
+    match (wide, narrow) {
+        (
+            Test::Reads {
+                sensor,
+                below,
+                limit,
+            },
+            Test::Reads {
+                sensor: other,
+                below: same,
+                limit: narrow,
+            },
+        ) => sensor == other && below == same && limits(*below, limit, narrow),
+        (
+            Test::Range {
+                ranger,
+                below,
+                limit,
+            },
+            Test::Range {
+                ranger: other,
+                below: same,
+                limit: narrow,
+            },
+        ) => ranger == other && below == same && limits(*below, limit, narrow),
+        (
+            Test::Battery { below, limit },
+            Test::Battery {
+                below: same,
+                limit: narrow,
+            },
+        ) => below == same && limits(*below, limit, narrow),
+        (
+            Test::Code { sensor, low, high },
+            Test::Code {
+                sensor: other,
+                low: from,
+                high: to,
+            },
+        ) => sensor == other && limits(false, low, from) && limits(true, high, to),
+        (Test::Clock(wide), Test::Clock(narrow)) => limits(false, wide, narrow),
+        _ => wide == narrow,
     }
 }
 

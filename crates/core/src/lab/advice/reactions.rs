@@ -1,0 +1,681 @@
+//! What follows when a condition is true: at a rim, at a mark, before an obstacle; whoever looks.
+
+use std::collections::BTreeSet;
+
+use super::watched::{By, Watched};
+use super::{Adviser, held, mm};
+use crate::controller::{Action, Goal, Look, Num, Rail, Source as SourceOf, Term, Test};
+use crate::finding::{Finding, Severity, Source};
+use crate::ids::{SensorId, StepId};
+use crate::mission::Condition;
+use crate::units::math;
+
+/// Further than this a turn leads away from a border to either side, rad.
+const AWAY: f64 = 1.8;
+/// A sensor this far from the middle is on a side, metres.
+const ASIDE: f64 = 0.01;
+
+impl Adviser<'_> {
+    pub(super) fn reactions(&mut self, watched: &[Watched<'_>]) {
+        for look in watched {
+            self.border(look);
+            self.decides_and_steers(look);
+            self.again(look);
+            self.stays(look);
+            self.seldom(look);
+            self.begins_true(watched, look);
+            self.too_narrow(look);
+            self.measured_next(look);
+        }
+        self.both_at_once(watched);
+        self.more_than_meant();
+        for (index, _) in self.steps() {
+            self.sides(index);
+        }
+    }
+
+    /// K34: towards a border instead of away from it. K35: a turn at a drop without backing off first,
+    /// or on over it.
+    fn border(&mut self, watched: &Watched<'_>) {
+        let Some(border) = self.border_of(watched.term) else {
+            return;
+        };
+        let (Some(then), false) = (watched.then, border.sensors.is_empty()) else {
+            return;
+        };
+        let came_ahead = watched.is_decided_at_once()
+            || watched
+                .during
+                .iter()
+                .any(|leaf| self.motion(*leaf).0 > 1e-9);
+        let at = |sensor: &SensorId| self.robot.sensors[*sensor].left;
+        let left = border.sensors.iter().all(|sensor| at(sensor) > ASIDE);
+        let right = border.sensors.iter().all(|sensor| at(sensor) < -ASIDE);
+        for way in self.ways(then) {
+            let mut backed = 0.0;
+            for leaf in way {
+                let (ahead, turn) = self.motion(leaf);
+                let name = &self.of(leaf).name;
+                let far = self.turn_of(leaf).is_some_and(|angle| angle > AWAY);
+                let wrong = (left && turn > 1e-6) || (right && turn < -1e-6);
+                if wrong && !far && came_ahead {
+                    let side = if left { "left" } else { "right" };
+                    let message =
+                        format!("the border is on the {side}, and \"{name}\" turns {side}");
+                    let hint = "turn away from the side that saw it";
+                    self.warn("K34", watched.line, message, hint);
+                }
+                if ahead < -1e-9 {
+                    backed += self.way_of(leaf).unwrap_or(f64::INFINITY);
+                    continue;
+                }
+                if border.is_drop && came_ahead {
+                    self.at_the_drop(watched, leaf, backed);
+                }
+                break;
+            }
+        }
+    }
+
+    /// K35: what is done next at a drop, after backing this far.
+    fn at_the_drop(&mut self, watched: &Watched<'_>, leaf: StepId, backed: f64) {
+        let (ahead, turn) = self.motion(leaf);
+        let name = &self.of(leaf).name;
+        let turns = turn.abs() > 1e-6 && ahead.abs() < turn.abs() * self.robot.track_width;
+        let enough = self.back_enough();
+        if turns && backed == 0.0 {
+            let message =
+                format!("\"{name}\" turns at the rim: a wheel or the nose may go over the edge");
+            let hint = format!("drive back {} or more first, then turn", mm(enough));
+            self.warn("K35", watched.line, message, &hint);
+        } else if turns && backed < enough {
+            let message = format!(
+                "{} back, and \"{name}\" turns: a wheel or the nose may still go over the edge",
+                mm(backed)
+            );
+            let hint = format!("drive back {} or more", mm(enough));
+            self.warn("K35", watched.line, message, &hint);
+        }
+    }
+
+    /// How far back from where a sensor sees the rim a robot can turn whatever the angle it came at,
+    /// metres: then no part of it comes nearer to the rim than its sensors have been.
+    fn back_enough(&self) -> f64 {
+        let reach = |(ahead, left): &(f64, f64)| math::length(*ahead, *left);
+        let corners = self.robot.outline.iter().map(reach);
+        let circle = corners.fold(self.robot.track_width / 2.0, f64::max);
+        let lead = self.robot.sensors.iter().map(|sensor| sensor.ahead);
+        let lead = lead.fold(0.0, f64::max);
+        ((circle - lead + 0.02).max(0.03) * 200.0).ceil() / 200.0
+    }
+
+    /// K7: the sensor that steers also decides, within what steering makes it read.
+    fn decides_and_steers(&mut self, watched: &Watched<'_>) {
+        let mut looks = Vec::new();
+        held(watched.term, 0.0, &mut looks);
+        for (look, seconds) in looks {
+            let Some(sensor) = look.test.sensor() else {
+                continue;
+            };
+            let edge = watched.during.iter().find_map(|leaf| {
+                let Action::Follow(follow) = &self.of(*leaf).action else {
+                    return None;
+                };
+                match &follow.rail {
+                    Rail::Edge(edge, _) if edge.sensor == sensor => Some(*edge),
+                    Rail::Edge(..) | Rail::Under(_) | Rail::Between(_) => None,
+                }
+            });
+            let Some(edge) = edge else { continue };
+            let (low, high) = (edge.middle - edge.half.abs(), edge.middle + edge.half.abs());
+            let inside = |b: f64| b > low - 1e-6 && b < high + 1e-6;
+            let tones = &self.program.tones[sensor];
+            let (within, what) = if let Test::Bright { limits, .. } = &look.test {
+                let tone = (0..tones.tones.len()).find(|&tone| tones.limits(tone) == *limits);
+                let seen = tone.is_some_and(|tone| inside(tones.tones[tone].brightness));
+                (seen, "this tone")
+            } else if let Test::Reads { limit, .. } = &look.test {
+                (limit.fixed().is_some_and(inside), "this limit")
+            } else {
+                continue;
+            };
+            if within && seconds < 0.2 {
+                let about = &self.robot.sensors[sensor];
+                let message = format!(
+                    "`{}` reads {:.0} % to {:.0} % while it follows the line, and {what} lies in that range",
+                    about.name,
+                    low * 100.0,
+                    high * 100.0
+                );
+                let others = self.robot.sensors.iter().enumerate();
+                let other =
+                    others
+                        .filter(|(_, other)| other.codes.is_empty())
+                        .max_by(|(_, a), (_, b)| {
+                            let away = |of: f64| (of - about.left).abs();
+                            away(a.left).total_cmp(&away(b.left))
+                        });
+                let hint = match other.filter(|(index, _)| SensorId(*index) != sensor) {
+                    Some((_, other)) => {
+                        format!("use a sensor that does not steer, such as `{}`", other.name)
+                    }
+                    None => "end the step by a distance or a time instead".to_owned(),
+                };
+                self.warn("K07", watched.line, message, &hint);
+            }
+        }
+    }
+
+    /// Whether whatever happens leads back to a step without the robot having moved.
+    fn comes_round(&self, from: Option<StepId>, to: StepId) -> bool {
+        let mut seen = BTreeSet::new();
+        let mut open = vec![from];
+        while let Some(at) = open.pop() {
+            let Some(at) = at.filter(|_| seen.len() < 32) else {
+                return false;
+            };
+            if at == to || !seen.insert(at) {
+                continue;
+            }
+            match &self.of(at).action {
+                Action::Group { first, .. } => open.push(Some(*first)),
+                Action::Choose(rows) => {
+                    open.extend(rows.iter().map(|(_, goal)| self.after(at, goal)));
+                    if rows.iter().all(|(term, _)| term.is_some()) {
+                        open.push(self.after(at, &Goal::Next));
+                    }
+                }
+                Action::Measure { .. } => open.push(self.after(at, &Goal::Next)),
+                Action::React(_) => return false,
+                Action::Constant { .. }
+                | Action::HoldHeading { .. }
+                | Action::Follow(_)
+                | Action::Keep { .. }
+                | Action::Square { .. }
+                | Action::Move { .. }
+                | Action::Signal { .. } => {
+                    if self.motion(at) != (0.0, 0.0) {
+                        return false;
+                    }
+                    let exits = self.of(at).exits.iter();
+                    open.extend(exits.map(|exit| self.after(at, &exit.goal)));
+                    if self.of(at).exits.is_empty() {
+                        open.push(self.after(at, &Goal::Next));
+                    }
+                }
+            }
+        }
+        from.is_some()
+    }
+
+    /// Whether nothing of a step moves the robot.
+    fn stands(&self, step: StepId) -> bool {
+        self.leaves(step)
+            .all(|leaf| self.motion(leaf) == (0.0, 0.0))
+    }
+
+    /// K60: at a mark that has not been left in the meantime.
+    fn again(&mut self, watched: &Watched<'_>) {
+        let armed = matches!(watched.term, Term::After(..));
+        let ground = self.deck().ground;
+        let sees = |look: &Look| match look.test {
+            Test::Bright { .. } | Test::Colour { .. } | Test::Code { .. } => true,
+            Test::Reads { .. } => self.sees_over(look, ground) == Some(false),
+            _ => false,
+        };
+        if armed || !watched.term.looks().any(sees) {
+            return;
+        }
+        let (message, hint) = match watched.by {
+            By::Exit(step) | By::Choice(step, _)
+                if self.of(step).written && self.comes_round(watched.then, step) =>
+            {
+                let hint = match watched.by {
+                    By::Choice(..) => "let the robot leave the mark before it looks again",
+                    _ => "add `after it was false`",
+                };
+                let message =
+                    "this leads back here without any movement, so it is true again at once";
+                (message, hint)
+            }
+            By::Row(step, nth) => {
+                let Action::React(rows) = &self.of(step).action else {
+                    return;
+                };
+                if !rows[nth].whole || !self.stands(rows[nth].step) {
+                    return;
+                }
+                let message = "nothing here moves the robot off the mark, so this row is done again and again";
+                (
+                    message,
+                    "add `after it was false`, or drive on within the row",
+                )
+            }
+            By::Reflex(nth) => {
+                let reflex = &self.program.reflexes[nth];
+                let ends = self
+                    .of(reflex.step)
+                    .exits
+                    .iter()
+                    .any(|exit| exit.term.looks().any(|look| ends_alone(&look.test)));
+                if !reflex.lasting || ends || !self.stands(reflex.step) {
+                    return;
+                }
+                let message =
+                    "the robot stands on the mark for as long as it sees it: it never leaves it";
+                (message, "write `when` instead of `while`, and what ends it")
+            }
+            By::Exit(_) | By::Choice(..) | By::AfterPass(_) => return,
+        };
+        self.warn("K60", watched.line, message.to_owned(), hint);
+    }
+
+    /// K31: standing for as long as something is in the way.
+    fn stays(&mut self, watched: &Watched<'_>) {
+        let near = |look: &Look| matches!(look.test, Test::Range { below: true, .. });
+        let far_only = !watched.term.looks().any(near)
+            || watched
+                .term
+                .looks()
+                .any(|look| look.test.sensor().is_some());
+        if far_only {
+            return;
+        }
+        let way_out = |step: StepId| {
+            let chain = std::iter::successors(Some(step), |at| self.of(*at).parent);
+            let mut exits = chain.flat_map(|at| &self.of(at).exits);
+            exits.any(|exit| exit.term.looks().any(|look| ends_alone(&look.test)))
+        };
+        let stays = match watched.by {
+            By::Row(step, nth) => match &self.of(step).action {
+                Action::React(rows) => self.stands(rows[nth].step) && !way_out(step),
+                _ => false,
+            },
+            By::Reflex(nth) => {
+                let reflex = &self.program.reflexes[nth];
+                reflex.lasting
+                    && self.rims(reflex.step).is_some()
+                    && self.stands(reflex.step)
+                    && !way_out(reflex.step)
+            }
+            By::Exit(step) | By::Choice(step, _) => {
+                let counts = std::iter::successors(self.of(step).parent, |at| self.of(*at).parent)
+                    .any(|at| !self.of(at).exits.is_empty());
+                self.of(step).written && !counts && self.comes_round(watched.then, step)
+            }
+            By::AfterPass(_) => false,
+        };
+        if stays {
+            let severity = match watched.by {
+                // Who waits as long as it is near may have meant just that.
+                By::Reflex(_) => Severity::Note,
+                By::Exit(_) | By::AfterPass(_) | By::Row(..) | By::Choice(..) => Severity::Warning,
+            };
+            let message = "the robot waits here for as long as something is in the way".to_owned();
+            let hint = "write what happens when it stays: `await clear ...` with a number of tries, or an exit such as `or 10 s pass`";
+            self.say(severity, "K31", watched.line, message, hint);
+        }
+    }
+
+    /// K19: a mark that is looked for only when a pass has ended.
+    fn seldom(&mut self, watched: &Watched<'_>) {
+        let By::AfterPass(group) = watched.by else {
+            return;
+        };
+        let on_floor = |look: &Look| look.test.sensor().is_some();
+        let Action::Group { first, .. } = self.of(group).action else {
+            return;
+        };
+        if !watched.term.looks().any(on_floor) || self.stands(group) {
+            return;
+        }
+        // A pass that ends on what a sensor sees ends where something can be looked at.
+        let mut at = first;
+        let mut last = None;
+        let mut seen = BTreeSet::new();
+        while seen.insert(at) {
+            last = self
+                .leaves(at)
+                .filter(|leaf| self.motion(*leaf) != (0.0, 0.0))
+                .last()
+                .or(last);
+            let Some(next) = self.of(at).next else { break };
+            at = next;
+        }
+        let ends_on_a_mark = last.is_some_and(|leaf| {
+            let chain = std::iter::successors(Some(leaf), |at| self.of(*at).parent);
+            let own = chain.take_while(|at| *at != group);
+            let mut exits = own.flat_map(|at| &self.of(at).exits);
+            exits.any(|exit| exit.term.looks().any(on_floor))
+                || matches!(self.of(leaf).action, Action::Square { .. })
+        });
+        if !ends_on_a_mark {
+            let message =
+                "this is looked at only when a pass has ended: a mark that lies between is missed";
+            let hint = "delete `, after each pass`: then it is looked at all the time";
+            self.warn("K19", watched.line, message.to_owned(), hint);
+        }
+    }
+
+    /// K13 of a sentence of several phases: what a phase waits for was what ended the step before.
+    fn begins_true(&mut self, all: &[Watched<'_>], watched: &Watched<'_>) {
+        let By::Exit(phase) = watched.by else { return };
+        let (of, Some(look)) = (self.of(phase), watched.term.plain()) else {
+            return;
+        };
+        let is_first = of.parent.is_some_and(|parent| {
+            matches!(self.of(parent).action, Action::Group { first, .. } if self.leaves(first).next() == Some(phase))
+        });
+        if of.written || !is_first || look.test.sensor().is_none() {
+            return;
+        }
+        let Some(sentence) = of.parent else { return };
+        let before = all.iter().find(|other| {
+            let same = other
+                .term
+                .plain()
+                .is_some_and(|known| known.test == look.test);
+            same && other.then == Some(sentence)
+        });
+        if before.is_some() {
+            let message = format!(
+                "`{}` ended the step before, so this is true as soon as the step begins",
+                look.words
+            );
+            let hint = "leave the mark first, such as by `drive ahead ... until travelled 30 mm`";
+            self.warn("K13", watched.line, message, hint);
+        }
+    }
+
+    /// K73: a mark narrower than the sensor's spot, so that its tone is never read.
+    fn too_narrow(&mut self, watched: &Watched<'_>) {
+        let mut looks = Vec::new();
+        held(watched.term, 0.0, &mut looks);
+        for (look, _) in looks {
+            let Some((sensor, surface)) = self.tone(&look.test) else {
+                continue;
+            };
+            let (Test::Bright { limits, .. } | Test::Crossed { limits, .. }) = &look.test else {
+                continue;
+            };
+            let Some((name, width)) = self.narrowest(surface) else {
+                continue;
+            };
+            let about = &self.robot.sensors[sensor];
+            let share = covered(width / about.spot);
+            let reads = self.reads(sensor);
+            let of = |name: &str| reads.iter().find(|(known, _)| *known == name);
+            let (Some((_, mark)), Some((_, ground))) = (of(surface), of(self.deck().ground)) else {
+                continue;
+            };
+            let most = ground + share * (mark - ground);
+            if share < 1.0 && !limits.holds(most, false) {
+                let message = format!(
+                    "{name} is {} wide and the spot of `{}` {}: it reads {:.0} % at most there, which is not {surface}",
+                    mm(width),
+                    about.name,
+                    mm(about.spot),
+                    most * 100.0
+                );
+                let hint = format!(
+                    "compare the reading instead: `{} {} {:.0} %`",
+                    about.name,
+                    if mark < ground { '<' } else { '>' },
+                    f64::midpoint(most, *ground) * 100.0
+                );
+                self.warn("K73", watched.line, message, &hint);
+            }
+        }
+    }
+
+    /// K61: what is measured while the robot still moves, or of a step in which nothing moved.
+    fn measured_next(&mut self, watched: &Watched<'_>) {
+        let mut at = watched.then;
+        let mut hops = 0;
+        while let Some(step) = at.filter(|_| hops < 16) {
+            hops += 1;
+            let of = self.of(step);
+            match &of.action {
+                Action::Group { first, .. } => at = Some(*first),
+                Action::Measure { value, .. } => {
+                    for leaf in &watched.during {
+                        self.measured(*leaf, step, value);
+                    }
+                    // What comes after a measurement has that for the step before.
+                    at = if of_last(value) {
+                        None
+                    } else {
+                        self.left(step, None)
+                    };
+                }
+                _ => return,
+            }
+        }
+    }
+
+    /// The same for a step and what is measured right after it.
+    fn measured(&mut self, before: StepId, step: StepId, value: &Num) {
+        let ((ahead, turn), name) = (self.motion(before), &self.of(before).name);
+        let line = self.says(self.of(step));
+        if (ahead, turn) != (0.0, 0.0) && Self::reads_live(value) {
+            let how = if ahead.abs() > 1e-6 {
+                format!("{:.0} mm/s", ahead.abs() * 1e3)
+            } else {
+                format!("{:.0} deg/s", turn.abs().to_degrees())
+            };
+            let message =
+                format!("\"{name}\" leaves the robot moving at {how} when this is measured");
+            let hint = "put a step `hold, brake` of 0.3 s in between";
+            self.warn("K61", line, message, hint);
+        } else if (ahead, turn) == (0.0, 0.0) && of_last(value) && self.of(before).written {
+            let message = format!(
+                "this is about the step before, \"{name}\", in which the robot stands still"
+            );
+            let hint = "measure right after the step that drives, and stand afterwards";
+            self.warn("K61", line, message, hint);
+        }
+    }
+
+    /// K62: two sensors, two ways to go, and no word about both at once.
+    fn both_at_once(&mut self, watched: &[Watched<'_>]) {
+        let plain: Vec<(SensorId, &str, StepId, &Watched<'_>)> = watched
+            .iter()
+            .filter_map(|look| {
+                let (By::Exit(step) | By::Row(step, _) | By::Choice(step, _)) = look.by else {
+                    return None;
+                };
+                let (sensor, tone) = self.tone(&look.term.plain()?.test)?;
+                self.of(step).written.then_some((sensor, tone, step, look))
+            })
+            .collect();
+        for (nth, (sensor, tone, step, look)) in plain.iter().enumerate() {
+            let beside = plain[..nth]
+                .iter()
+                .rev()
+                .take_while(|(.., at, _)| at == step);
+            let other = beside.into_iter().find(|(other, same, _, before)| {
+                other != sensor && same == tone && before.then != look.then
+            });
+            if let Some((first, ..)) = other {
+                let what = if matches!(look.by, By::Exit(_)) {
+                    "exit"
+                } else {
+                    "row"
+                };
+                let message = format!(
+                    "when both see {tone} at once, `{}` wins because its {what} is written first",
+                    self.robot.sensors[*first].name
+                );
+                let hint = format!(
+                    "if both at once needs its own reaction, write that {what} above with `and`"
+                );
+                self.note("K62", look.line, message, &hint);
+            }
+        }
+    }
+
+    /// K12: `none of` one tone, which all others are, too.
+    fn more_than_meant(&mut self) {
+        let mut found = Vec::new();
+        for (_, _, condition) in self.parsed.conditions() {
+            condition.walk(&mut |term| {
+                let Condition::Sees {
+                    sensors,
+                    none: true,
+                    tones,
+                } = &term.node
+                else {
+                    return;
+                };
+                let ([sensor], [tone]) = (sensors.names.as_slice(), tones.as_slice()) else {
+                    return;
+                };
+                let Some(sensor) = self.robot.sensor(&sensor.node) else {
+                    return;
+                };
+                let others: Vec<&str> = (self.program.tones[sensor].tones.iter())
+                    .map(|known| known.name.as_str())
+                    .filter(|known| *known != tone.node)
+                    .collect();
+                if others.len() > 1 && !self.was_found(&tone.node, self.line_at(term.span.start)) {
+                    let message = format!("this is also true over {}", others.join(", "));
+                    found.push((term.span.clone(), message));
+                }
+            });
+        }
+        for (span, message) in found {
+            let finding = Finding {
+                severity: Severity::Warning,
+                ..Finding::warning("K12", Source::Mission, span, message)
+            };
+            self.findings
+                .push(finding.hint("name what is meant: `sees any of ...`"));
+        }
+    }
+
+    /// Whether the step of a line is one that leaves a tone which the step above it has found.
+    fn was_found(&self, tone: &str, line: usize) -> bool {
+        let steps = &self.parsed.mission.steps;
+        let at = steps
+            .iter()
+            .rposition(|step| step.line <= line && line <= step.last);
+        let Some(before) = at.and_then(|at| steps[..at].last()) else {
+            return false;
+        };
+        before.exits.iter().any(|exit| {
+            let finds = |term: &Condition| {
+                matches!(term, Condition::Sees { none: false, tones, .. }
+                    if tones.iter().any(|known| known.node == tone))
+            };
+            exit.condition.asks(finds)
+        })
+    }
+
+    /// K3: two sensors named for the sides that they do not sit on. K72: a line that two sensors
+    /// cannot have under them, or between them.
+    fn sides(&mut self, index: StepId) {
+        let step = self.of(index);
+        let line = self.says(step);
+        let pair: [SensorId; 2] = match &step.action {
+            Action::Keep { sensors, .. } | Action::Square { sensors, .. } => {
+                [sensors[0].0, sensors[1].0]
+            }
+            Action::Follow(follow) => match &follow.rail {
+                Rail::Under(pair) | Rail::Between(pair) => [pair[0].sensor, pair[1].sensor],
+                Rail::Edge(..) => return,
+            },
+            _ => return,
+        };
+        let [left, right] = pair.map(|sensor| &self.robot.sensors[sensor]);
+        if left.left < right.left {
+            let message = format!(
+                "`{}` is named for the left side and `{}` for the right, but they sit the other way round",
+                left.name, right.name
+            );
+            let hint = format!("name `{}` first", right.name);
+            self.warn("K03", line, message, &hint);
+        }
+        let Action::Follow(follow) = &step.action else {
+            return;
+        };
+        let (edge, under) = match &follow.rail {
+            Rail::Under(pair) => (pair[0], true),
+            Rail::Between(pair) => (pair[0], false),
+            Rail::Edge(..) => return,
+        };
+        let tones = &self.program.tones[edge.sensor];
+        let followed =
+            (0..tones.tones.len()).find(|tone| tones.edge(*tone) == Some((edge.middle, edge.half)));
+        let Some(tone) = followed.map(|tone| tones.tones[tone].name.as_str()) else {
+            return;
+        };
+        let lines = self.marks(tone).filter(|mark| mark.is_line);
+        let widths: Vec<f64> = lines.map(|mark| super::width(&mark.shape)).collect();
+        let apart = (left.left - right.left).abs();
+        let fits = |width: &f64| {
+            if under {
+                *width >= apart
+            } else {
+                *width <= apart
+            }
+        };
+        let nearest = widths.iter().map(|width| (width - apart).abs());
+        let nearest = nearest.fold(f64::INFINITY, f64::min);
+        if widths.is_empty() || widths.iter().any(fits) {
+            return;
+        }
+        let (two, by) = (mm(apart), mm(nearest));
+        let (message, hint) = if under {
+            let message = format!(
+                "the two sensors are {two} apart, and every {tone} line is narrower, by {by} or more: they are never both over it"
+            );
+            (
+                message,
+                "follow it `between` the two sensors, or by one edge",
+            )
+        } else {
+            let message = format!(
+                "the two sensors are {two} apart, and every {tone} line is wider, by {by} or more: it is never between them"
+            );
+            (message, "follow it `under` the two sensors, or by one edge")
+        };
+        self.warn("K72", line, message, hint);
+    }
+}
+
+/// Whether a condition can become true while the robot stands and nothing around it changes.
+const fn ends_alone(test: &Test) -> bool {
+    matches!(
+        test,
+        Test::Passed(_)
+            | Test::Clock(_)
+            | Test::Battery { .. }
+            | Test::Switch { .. }
+            | Test::Bumped(_)
+            | Test::Stalled(_)
+    )
+}
+
+/// Whether a formula asks how far the step before went or turned.
+fn of_last(num: &Num) -> bool {
+    match num {
+        Num::Source(source) => matches!(
+            source,
+            SourceOf::LastDistance | SourceOf::LastTurn | SourceOf::LastWheel(_)
+        ),
+        Num::Is(_) | Num::Kept(_) => false,
+        Num::Two(_, pair) => pair.iter().any(of_last),
+        Num::Of(_, parts) => parts.iter().any(of_last),
+    }
+}
+
+/// How much of a round spot lies on a strip through its middle whose width is this share of the
+/// spot's: the area between two parallel chords (two circular segments taken from the circle).
+fn covered(share: f64) -> f64 {
+    if share >= 1.0 {
+        return 1.0;
+    }
+    let half =
+        math::atan2(share, (1.0 - share * share).sqrt()) + share * (1.0 - share * share).sqrt();
+    half * std::f64::consts::FRAC_2_PI
+}

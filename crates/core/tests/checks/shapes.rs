@@ -1,0 +1,776 @@
+//! The same mistake in every shape that it can be written in, and what looks like it and is none.
+
+use super::bench::Bench;
+use super::{bench, shows};
+
+/// A condition in each place where one can stand.
+fn places(condition: &str) -> Vec<(&'static str, String)> {
+    let drive = "drive ahead at 24 %";
+    vec![
+        (
+            "exit",
+            format!("step \"a\"\n{drive}\nuntil {condition}\nor 2 s pass"),
+        ),
+        (
+            "second exit",
+            format!("step \"a\"\n{drive}\nuntil 2 s pass\nor {condition} -> done"),
+        ),
+        (
+            "exit of a repeat",
+            format!(
+                "step \"r\"\nrepeat forever\nstep \"a\"\n{drive}\nuntil travelled 50 mm\nend\nuntil {condition}\nor 2 s pass"
+            ),
+        ),
+        (
+            "repeat until",
+            format!(
+                "step \"r\"\nrepeat until {condition}\nstep \"a\"\n{drive}\nuntil travelled 50 mm\nend"
+            ),
+        ),
+        (
+            "exit in a routine",
+            format!(
+                "step \"a\"\ndo r\nroutine r\nstep \"b\"\n{drive}\nuntil {condition}\nor 2 s pass\nend"
+            ),
+        ),
+        (
+            "row of react",
+            format!(
+                "step \"a\"\nreact\nwhen {condition}, drive back at 20 %\notherwise, {drive}\nuntil 2 s pass"
+            ),
+        ),
+        (
+            "row of choose",
+            format!(
+                "step \"a\"\n{drive}\nuntil travelled 50 mm\nstep \"c\"\nchoose\nwhen {condition} -> done\notherwise -> next\nstep \"d\"\n{drive}\nuntil travelled 50 mm"
+            ),
+        ),
+        (
+            "reflex",
+            format!(
+                "reflex \"x\"\nwhen {condition}\ndrive back at 20 %\nuntil travelled 60 mm\nstep \"a\"\n{drive}\nuntil travelled 200 mm\nor 2 s pass"
+            ),
+        ),
+        (
+            "lasting reflex",
+            format!(
+                "reflex \"x\"\nwhile {condition}\ndrive back at 20 %\nstep \"a\"\n{drive}\nuntil travelled 200 mm\nor 2 s pass"
+            ),
+        ),
+    ]
+}
+
+/// A mistake of a condition is reported wherever it stands but in some places, and what looks like it
+/// nowhere.
+#[track_caller]
+fn everywhere(bench: &Bench, code: &str, bad: &[&str], good: &[&str], but: &[&str]) {
+    let known = |place: &&str| !but.contains(place);
+    for condition in bad {
+        for (place, mission) in places(condition).iter().filter(|(place, _)| known(place)) {
+            let codes = bench.codes(mission);
+            assert!(
+                codes.iter().any(|known| known == code),
+                "{code} is not reported of `{condition}` as {place}, but {codes:?}"
+            );
+        }
+    }
+    for condition in good {
+        for (place, mission) in places(condition) {
+            let codes = bench.codes(&mission);
+            assert!(
+                !codes
+                    .iter()
+                    .any(|known| known == code || known.starts_with('M')),
+                "{code} is reported of `{condition}` as {place}: {codes:?}"
+            );
+        }
+    }
+}
+
+/// Curlew with sensors that read seldom.
+fn slow() -> Bench {
+    bench().robot("rate = \"500 Hz\"", "rate = \"4 Hz\"")
+}
+
+#[test]
+fn k05_the_wrong_side_of_a_limit_everywhere() {
+    everywhere(
+        &bench(),
+        "K05",
+        &[
+            "floor-left > 40 %",
+            "floor-right < 95 %",
+            "floor-left > 40 % for 20 ms",
+        ],
+        &[
+            "floor-left < 40 %",
+            "floor-right sees dark",
+            "floor-left > 40 % after it was false",
+        ],
+        &[],
+    );
+}
+
+#[test]
+fn k06_a_limit_that_nothing_reads_everywhere() {
+    everywhere(
+        &bench(),
+        "K06",
+        &[
+            "floor-left < 0.5 %",
+            "floor-right > 99 %",
+            "ahead < 20 mm",
+            "ahead > 1300 mm",
+            "ahead < 2 m",
+        ],
+        &["floor-left < 35 %", "ahead < 200 mm", "ahead > 900 mm"],
+        &[],
+    );
+}
+
+#[test]
+fn k09_a_change_beyond_what_there_is_everywhere() {
+    everywhere(
+        &bench(),
+        "K09",
+        &[
+            "floor-left has dropped by 97 %",
+            "floor-right has risen by 97 %",
+        ],
+        &["floor-left < 35 %"],
+        &[],
+    );
+}
+
+#[test]
+fn k17_within_the_noise_everywhere() {
+    everywhere(
+        &bench(),
+        "K17",
+        &["floor-left > 80 %"],
+        &["floor-left < 40 %"],
+        &[],
+    );
+}
+
+#[test]
+fn k24_past_the_mark_between_two_readings_everywhere() {
+    // A choice is taken once; nothing is passed meanwhile.
+    everywhere(
+        &slow(),
+        "K24",
+        &["floor-left sees dark", "floor-right sees dark for 40 ms"],
+        &["ahead < 90 mm"],
+        &["row of choose"],
+    );
+    everywhere(&bench(), "K24", &[], &["floor-left sees dark"], &[]);
+}
+
+#[test]
+fn k12_more_tones_than_meant_everywhere() {
+    everywhere(
+        &bench(),
+        "K12",
+        &["hue sees none of dark", "not hue sees none of kiln-red"],
+        &["hue sees dark", "hue sees any of kiln-red, dark"],
+        &[],
+    );
+}
+
+#[test]
+fn k15_two_sensors_on_a_thin_mark_everywhere() {
+    everywhere(
+        &bench(),
+        "K15",
+        &[
+            "floor-left sees dark and floor-right sees dark",
+            "all of floor-left, floor-right sees dark",
+        ],
+        &[
+            "any of floor-left, floor-right sees dark",
+            "floor-left sees dark",
+        ],
+        &[],
+    );
+}
+
+#[test]
+fn k14_a_choice_is_taken_before_anything_adds_up() {
+    let choose = |condition: &str| {
+        format!(
+            "step \"a\"\ndrive ahead at 24 %\nuntil travelled 50 mm\nstep \"c\"\nchoose\nwhen {condition} -> done\notherwise -> next\nstep \"d\"\nhold, brake\nuntil 1 s passes"
+        )
+    };
+    let never = [
+        "travelled 100 mm",
+        "turned 30 deg",
+        "2 s pass",
+        "left wheel rolled 30 mm",
+        "floor-left has dropped by 30 %",
+        "floor-left has crossed 1 dark line",
+    ];
+    let now = [
+        "floor-left sees dark",
+        "clock reaches 1 s",
+        "ahead < 300 mm",
+        "heading reaches 90 deg",
+    ];
+    shows(
+        &bench(),
+        "K14",
+        &never
+            .map(|condition| choose(condition))
+            .each_ref()
+            .map(String::as_str),
+        &now.map(|condition| choose(condition))
+            .each_ref()
+            .map(String::as_str),
+    );
+    // The promise that is made: it is never taken.
+    for condition in never {
+        let run = bench().run(&choose(condition));
+        assert!(run.duration() > 1.0, "`{condition}` was taken at once");
+    }
+}
+
+#[test]
+fn k14_what_stands_or_turns_on_the_spot() {
+    let react = |row: &str, condition: &str| {
+        format!(
+            "step \"a\"\nreact\nwhen {condition}, hold, brake\notherwise, {row}\nuntil 1 s passes"
+        )
+    };
+    let reflex = |drive: &str, condition: &str| {
+        format!(
+            "reflex \"x\"\nwhen {condition}\nhold, brake\nuntil 0.2 s pass\nstep \"a\"\n{drive}\nuntil 1 s passes"
+        )
+    };
+    shows(
+        &bench(),
+        "K14",
+        &[
+            &react("spin left at 20 %", "travelled 30 mm"),
+            &react("hold, coast", "turned 30 deg"),
+            &reflex("spin left at 20 %", "travelled 30 mm"),
+            &reflex("hold, brake", "heading reaches 40 deg"),
+            "step \"a\"\npivot left on the left wheel at 20 %\nuntil left wheel rolled 40 mm\nor 1 s passes",
+            "step \"r\"\nrepeat until travelled 90 mm\nstep \"a\"\nspin left at 20 %\nuntil turned 20 deg\nend\nuntil 2 s pass",
+        ],
+        &[
+            &react("spin left at 20 %", "turned 30 deg"),
+            &reflex("drive ahead at 20 %", "travelled 30 mm"),
+            "step \"a\"\npivot left on the left wheel at 20 %\nuntil right wheel rolled 40 mm\nor 1 s passes",
+        ],
+    );
+}
+
+/// The drying floor, where there is something to fall off.
+fn ring() -> Bench {
+    bench().start("drying-floor")
+}
+
+#[test]
+fn k35_a_turn_at_the_rim_in_every_shape() {
+    let edge = "floor-left > 84 %";
+    let spin = "spin right at 20 %";
+    let back = "drive back at 20 %\nuntil travelled 90 mm";
+    let short = "drive back at 20 %\nuntil travelled 20 mm";
+    let ahead = "step \"a\"\ndrive ahead at 20 %\n";
+    let turn = format!("step \"t\"\n{spin}\nuntil turned 100 deg");
+    let react = |row: &str| {
+        format!(
+            "step \"a\"\nreact\nwhen {edge}, {row}\notherwise, drive ahead at 20 %\nuntil 1 s passes"
+        )
+    };
+    let reflex = |first: &str| {
+        format!(
+            "reflex \"x\"\nwhen {edge}\ndo away\nthen resume\n{ahead}until 2 s pass\nroutine away\n{first}{turn}\nend"
+        )
+    };
+    shows(
+        &ring(),
+        "K35",
+        &[
+            &format!("{ahead}until {edge}\nor 1 s passes\n{turn}"),
+            &format!(
+                "{ahead}until {edge}\nor 1 s passes\nstep \"s\"\nhold, brake\nuntil 0.3 s pass\n{turn}"
+            ),
+            &format!("{ahead}until {edge}\nor 1 s passes\nstep \"b\"\n{short}\n{turn}"),
+            &format!(
+                "{ahead}until {edge} -> \"c\"\nor 1 s passes -> done\nstep \"c\"\nchoose\nwhen ahead < 90 mm -> done\notherwise -> \"t\"\n{turn}"
+            ),
+            &format!(
+                "{ahead}until {edge}\nor 1 s passes\nstep \"d\"\ndo away\nroutine away\n{turn}\nend"
+            ),
+            &react(spin),
+            &format!("{}\nroutine away\n{turn}\nend", react("do away")),
+            &reflex(""),
+            &reflex(&format!("step \"b\"\n{short}\n")),
+            &format!("reflex \"x\"\nwhile {edge}\n{spin}\n{ahead}until 2 s pass"),
+            &format!("{ahead}until any of floor-left, floor-right sees rim\nor 1 s passes\n{turn}"),
+        ],
+        &[
+            &format!("{ahead}until {edge}\nor 1 s passes\nstep \"b\"\n{back}\n{turn}"),
+            &format!("{ahead}until floor-left < 30 %\nor 1 s passes\n{turn}"),
+            &react("drive back at 20 %"),
+            &reflex(&format!("step \"b\"\n{back}\n")),
+            &format!(
+                "{ahead}until {edge}\nor 1 s passes\nstep \"b\"\n{short}\nstep \"b2\"\n{back}\n{turn}"
+            ),
+        ],
+    );
+}
+
+#[test]
+fn k34_towards_the_border_in_every_shape() {
+    let tape = || {
+        bench().field(
+            "surface = \"tape\"\n",
+            "surface = \"tape\"\nkeep_off = true\n",
+        )
+    };
+    let ahead = "step \"a\"\ndrive ahead at 20 %\n";
+    let back = "step \"b\"\ndrive back at 20 %\nuntil travelled 60 mm\n";
+    let exit = |sees: &str, turn: &str| {
+        format!("{ahead}until {sees}\nor 1 s passes -> done\n{back}step \"t\"\n{turn}")
+    };
+    let react = |sees: &str, turn: &str| {
+        format!(
+            "step \"a\"\nreact\nwhen {sees}, {turn}\notherwise, drive ahead at 20 %\nuntil 1 s passes"
+        )
+    };
+    let reflex = |sees: &str, turn: &str| {
+        format!(
+            "reflex \"x\"\nwhen {sees}\n{turn}\nuntil turned 30 deg\nthen resume\n{ahead}until 1 s passes"
+        )
+    };
+    let choose = |sees: &str, turn: &str| {
+        format!(
+            "{ahead}until any of floor-left, floor-right sees tape\nor 1 s passes\nstep \"c\"\nchoose\nwhen {sees} -> \"t\"\notherwise -> done\nstep \"t\"\n{turn}\nuntil turned 30 deg"
+        )
+    };
+    let (left, right) = ("floor-left sees tape", "floor-right sees tape");
+    shows(
+        &tape(),
+        "K34",
+        &[
+            &exit(left, "spin left at 20 %\nuntil turned 40 deg"),
+            &exit(
+                right,
+                "pivot right on the right wheel at 20 %\nuntil turned 40 deg",
+            ),
+            &exit(
+                left,
+                "drive ahead on a left arc of 200 mm at 20 %\nuntil travelled 60 mm",
+            ),
+            &react(right, "spin right at 20 %"),
+            &react(left, "drive ahead on a left arc of 200 mm at 20 %"),
+            &reflex(left, "spin left at 20 %"),
+            &choose(right, "spin right at 20 %"),
+        ],
+        &[
+            &exit(left, "spin right at 20 %\nuntil turned 40 deg"),
+            // So far round it leads away to either side.
+            &exit(left, "spin left at 20 %\nuntil turned 150 deg"),
+            &react(right, "spin left at 20 %"),
+            &reflex(
+                "any of floor-left, floor-right sees tape",
+                "spin left at 20 %",
+            ),
+            &choose(right, "spin left at 20 %"),
+            &react("floor-left sees dark", "spin left at 20 %"),
+        ],
+    );
+}
+
+#[test]
+fn k36_further_back_than_there_is_room_in_every_way_it_can_be_said() {
+    let back = |exit: &str| format!("step \"a\"\ndrive back at 20 %\nuntil {exit}");
+    let twice = |length: u32| {
+        let step = |name: &str| {
+            format!("step \"{name}\"\ndrive back at 20 %\nuntil travelled {length} mm\n")
+        };
+        format!("{}{}", step("a"), step("b"))
+    };
+    let call = |length: u32| {
+        format!(
+            "step \"a\"\ndo off (way = {length} mm)\nroutine off (way = 50 mm)\nstep \"b\"\ndrive back at 20 %\nuntil travelled way\nend"
+        )
+    };
+    let repeat = |times: u32| {
+        format!(
+            "step \"r\"\nrepeat {times} times\nstep \"a\"\ndrive back at 20 %\nuntil travelled 100 mm\nend"
+        )
+    };
+    let reflex = |length: u32| {
+        format!(
+            "reflex \"x\"\nwhen ahead < 90 mm\ndrive back at 20 %\nuntil travelled {length} mm\nstep \"a\"\nhold, brake\nuntil 1 s passes"
+        )
+    };
+    shows(
+        &ring(),
+        "K36",
+        &[
+            &back("travelled 500 mm"),
+            &back("left wheel rolled 500 mm"),
+            &back("left wheel rolled 1200 deg"),
+            &back("9 s pass"),
+            &back("travelled 0.5 m or 20 s pass"),
+            &twice(300),
+            &call(500),
+            &repeat(6),
+            &reflex(500),
+            "let far = 250 mm\nstep \"a\"\ndrive back at 20 %\nuntil travelled (far * 2)",
+        ],
+        &[
+            &back("travelled 100 mm"),
+            &back("1 s passes"),
+            &twice(60),
+            &call(90),
+            &repeat(2),
+            &reflex(100),
+        ],
+    );
+}
+
+#[test]
+fn k41_an_angle_of_a_wheel_on_pivots_and_arcs() {
+    let until =
+        |drive: &str, exit: &str| format!("step \"a\"\n{drive}\nuntil {exit}\nor 1 s passes");
+    let (pivot, arc) = (
+        "pivot left on the left wheel at 20 %",
+        "drive ahead on a left arc of 100 mm at 20 %",
+    );
+    shows(
+        &bench(),
+        "K41",
+        &[
+            &until(pivot, "right wheel rolled 90 deg"),
+            &until(arc, "right wheel rolled 90 deg"),
+            &until("spin right at 20 %", "left wheel rolled 90 deg"),
+        ],
+        &[
+            &until(pivot, "turned 90 deg"),
+            &until(arc, "right wheel rolled 90 mm"),
+            &until("drive ahead at 20 %", "right wheel rolled 90 deg"),
+        ],
+    );
+    // 90 deg x 28 mm / 118 mm
+    let told = bench().findings(&until(pivot, "right wheel rolled 90 deg"));
+    let told = told
+        .iter()
+        .find(|finding| finding.code == "K41")
+        .expect("shown above");
+    assert!(told.message.ends_with("by 21 deg"), "{told:?}");
+}
+
+#[test]
+fn k31_before_an_obstacle_for_ever_in_every_shape() {
+    let react = |row: &str, exit: &str| {
+        format!(
+            "step \"a\"\nreact\nwhen {row}, hold, brake\notherwise, drive ahead at 20 %\nuntil {exit}"
+        )
+    };
+    let again = |after: &str| {
+        format!(
+            "step \"a\"\ndrive ahead at 20 %\nuntil ahead < 200 mm -> \"w\"\nor travelled 900 mm -> done\nstep \"w\"\nhold, brake\nuntil 1 s passes -> {after}\nstep \"home\"\ndrive back at 20 %\nuntil travelled 60 mm"
+        )
+    };
+    let reflex = |body: &str| {
+        format!(
+            "reflex \"x\"\nwhile ahead < 150 mm\n{body}\nthen resume\nstep \"a\"\ndrive ahead at 20 %\nuntil travelled 100 mm"
+        )
+    };
+    shows(
+        &bench(),
+        "K31",
+        &[
+            &react("ahead < 200 mm", "floor-left sees kiln-red").replace("kiln-red", "dark"),
+            &react("ahead < 200 mm", "travelled 300 mm"),
+            &again("\"a\""),
+            &reflex("hold, brake"),
+            "step \"a\"\nhold, brake\nuntil ahead > 300 mm",
+        ],
+        &[
+            &react("ahead < 200 mm", "travelled 300 mm\nor 10 s pass"),
+            &react("floor-left sees dark", "travelled 300 mm"),
+            &again("\"home\""),
+            &reflex("drive back at 20 %"),
+        ],
+    );
+}
+
+#[test]
+fn k60_the_same_mark_again_in_every_shape() {
+    let exit = |after: &str, onwards: &str| {
+        format!(
+            "step \"a\"\ndrive ahead at 24 %\nuntil floor-right sees dark{after} -> \"g\"\nor travelled 500 mm -> done\nstep \"g\"\nsignal lamp \"red\"\n{onwards}"
+        )
+    };
+    let wait = "step \"w\"\nhold, brake\nuntil 0.2 s pass -> \"a\"";
+    let on = "step \"w\"\ndrive ahead at 24 %\nuntil travelled 60 mm -> \"a\"";
+    let react = |sees: &str, more: &str| {
+        format!(
+            "step \"a\"\nreact\nwhen {sees}, do greet\notherwise, drive ahead at 24 %\nuntil 2 s pass\nroutine greet\nstep \"s\"\nhold, brake\nuntil 0.2 s pass\n{more}end"
+        )
+    };
+    let choose = |onwards: &str| {
+        format!(
+            "step \"c\"\nchoose\nwhen floor-right sees dark -> \"w\"\notherwise -> done\nstep \"w\"\n{onwards} -> \"c\""
+        )
+    };
+    let reflex = |word: &str, end: &str| {
+        format!(
+            "reflex \"x\"\n{word} floor-right sees dark\nhold, brake\n{end}then resume\nstep \"a\"\ndrive ahead at 24 %\nuntil travelled 250 mm"
+        )
+    };
+    shows(
+        &bench(),
+        "K60",
+        &[
+            &exit("", wait),
+            &react("floor-right sees dark", ""),
+            &react("floor-right < 30 %", ""),
+            &choose("hold, brake\nuntil 0.2 s pass"),
+            &reflex("while", ""),
+        ],
+        &[
+            &exit(" after it was false", wait),
+            &exit("", on),
+            &react(
+                "floor-right sees dark",
+                "step \"o\"\ndrive ahead at 24 %\nuntil travelled 60 mm\n",
+            ),
+            &react("ahead < 90 mm", ""),
+            &choose("drive ahead at 24 %\nuntil travelled 60 mm"),
+            &reflex("when", "until 0.2 s pass\n"),
+        ],
+    );
+}
+
+#[test]
+fn k03_sensors_named_for_the_other_side() {
+    let swapped = ("floor-right", "floor-left");
+    let right = ("floor-left", "floor-right");
+    let keep = |(one, other): (&str, &str)| {
+        format!(
+            "step \"a\"\nkeep between dark lines with {one} and {other} at 20 %, gain 0.5, both stop\nuntil 1 s passes"
+        )
+    };
+    let align = |(one, other): (&str, &str)| {
+        format!("step \"a\"\nalign {one} and {other} to a dark line at 16 %")
+    };
+    let between = |(one, other): (&str, &str)| {
+        format!(
+            "step \"a\"\nfollow a dark line between {one} and {other} at 20 %, gain 0.5\nuntil 1 s passes"
+        )
+    };
+    let react = |pair| {
+        let row = keep(pair).lines().nth(1).expect("its behaviour").to_owned();
+        format!(
+            "step \"a\"\nreact\nwhen ahead < 90 mm, hold, brake\notherwise, {row}\nuntil 1 s passes"
+        )
+    };
+    let all = |pair| [keep(pair), align(pair), between(pair), react(pair)];
+    let (bad, good) = (all(swapped), all(right));
+    shows(
+        &bench(),
+        "K03",
+        &bad.each_ref().map(String::as_str),
+        &good.each_ref().map(String::as_str),
+    );
+}
+
+#[test]
+fn k19_looked_at_only_after_each_pass() {
+    let repeat = |until: &str, exit: &str| {
+        format!(
+            "step \"r\"\nrepeat until {until}\nstep \"a\"\ndrive ahead at 24 %\nuntil {exit}\nend\nuntil 4 s pass"
+        )
+    };
+    shows(
+        &bench(),
+        "K19",
+        &[
+            &repeat("floor-right sees dark, after each pass", "travelled 60 mm"),
+            &repeat("floor-right < 30 %, after each pass", "0.5 s pass"),
+            &repeat("hue sees kiln-red, after each pass", "travelled 60 mm"),
+        ],
+        &[
+            &repeat("floor-right sees dark", "travelled 60 mm"),
+            &repeat("clock reaches 3 s, after each pass", "travelled 60 mm"),
+            // Here a pass ends on something that can be looked at.
+            &repeat(
+                "hue sees kiln-red, after each pass",
+                "floor-right sees dark\nor travelled 60 mm",
+            ),
+        ],
+    );
+}
+
+#[test]
+fn k33_a_row_that_is_never_used() {
+    let choose = |first: &str, second: &str| {
+        format!(
+            "step \"a\"\nchoose\nwhen {first} -> done\nwhen {second} -> \"b\"\notherwise -> \"b\"\nstep \"b\"\nhold, brake\nuntil 0.2 s pass"
+        )
+    };
+    let react = |first: &str, second: &str| {
+        format!(
+            "step \"a\"\nreact\nwhen {first}, hold, brake\nwhen {second}, drive back at 20 %\notherwise, drive ahead at 20 %\nuntil 1 s passes"
+        )
+    };
+    let pairs = |choose: &dyn Fn(&str, &str) -> String| {
+        [
+            choose("ahead < 300 mm", "ahead < 200 mm"),
+            choose("floor-left < 60 %", "floor-left < 0.3"),
+            choose("ahead < 20 cm", "ahead < 150 mm and floor-left sees dark"),
+            choose(
+                "any of floor-left, floor-right sees dark",
+                "floor-left sees dark",
+            ),
+        ]
+    };
+    let apart = |choose: &dyn Fn(&str, &str) -> String| {
+        [
+            choose("ahead < 200 mm", "ahead < 300 mm"),
+            choose("floor-left sees dark", "not floor-left sees dark"),
+            choose("ahead < 200 mm and floor-left sees dark", "ahead < 150 mm"),
+            choose("ahead < 200 mm", "ahead > 300 mm"),
+        ]
+    };
+    for build in [&choose as &dyn Fn(&str, &str) -> String, &react] {
+        let bad: Vec<String> = pairs(build)
+            .into_iter()
+            .map(|text| {
+                text.replace("0.3\n", "30 %\n")
+                    .replace("0.3 ->", "30 % ->")
+                    .replace("0.3,", "30 %,")
+            })
+            .collect();
+        let (bad, good) = (bad, apart(build));
+        let bad: Vec<&str> = bad.iter().map(String::as_str).collect();
+        shows(&bench(), "K33", &bad, &good.each_ref().map(String::as_str));
+    }
+    // Where one row is the other's contrary nothing is left out.
+    let both = "step \"a\"\nchoose\nwhen floor-left sees dark -> done\nwhen not floor-left sees dark -> \"b\"\nstep \"b\"\nhold, brake\nuntil 0.2 s pass";
+    shows(&bench(), "K33", &[], &[both]);
+}
+
+#[test]
+fn k22_and_m112_know_the_ways_out_of_a_repeat() {
+    let repeat = |inner: &str| {
+        format!(
+            "step \"r\"\nrepeat forever\n{inner}\nend\nstep \"after\"\nhold, brake\nuntil 0.2 s pass"
+        )
+    };
+    let exit = repeat(
+        "step \"a\"\ndrive ahead at 24 %\nuntil travelled 100 mm\nor floor-right sees dark -> out",
+    );
+    let row = repeat(
+        "step \"a\"\ndrive ahead at 24 %\nuntil travelled 50 mm\nstep \"c\"\nchoose\nwhen floor-left sees dark -> out\notherwise -> next",
+    );
+    let nothing = repeat("step \"a\"\ndrive ahead at 24 %\nuntil travelled 100 mm");
+    for code in ["K22", "M112"] {
+        let found = bench().codes(&nothing);
+        assert!(found.iter().any(|known| known == code), "{code}: {found:?}");
+        for mission in [&exit, &row] {
+            let found = bench().codes(mission);
+            assert!(
+                !found.iter().any(|known| known == code),
+                "{code}\n{mission}"
+            );
+        }
+    }
+    let (program, run) = bench().played(&exit);
+    let last = run
+        .visits
+        .last()
+        .map(|visit| program.steps[visit.step].name.as_str());
+    assert_eq!(last, Some("after"), "it came to the step after the repeat");
+}
+
+#[test]
+fn k61_measured_at_the_wrong_moment() {
+    let then = |first: &str, what: &str| {
+        format!(
+            "step \"a\"\n{first}\nstep \"m\"\nmeasure {what} as kept\nstep \"z\"\nhold, brake\nuntil kept < 0 -> next\nor 0.2 s pass"
+        )
+    };
+    let then = |first: &str, what: &str, limit: &str| {
+        then(first, what).replace("until kept < 0", &format!("until kept < {limit}"))
+    };
+    let (drive, stand) = (
+        "drive ahead at 20 %\nuntil travelled 60 mm",
+        "hold, brake\nuntil 0.3 s pass",
+    );
+    let call = "do r\nroutine r\nstep \"b\"\ndrive ahead at 20 %\nuntil travelled 60 mm\nend";
+    let routine = {
+        let (call, body) = call.split_once('\n').expect("two parts");
+        format!("{}\n{body}", then(call, "ahead", "2 mm"))
+    };
+    shows(
+        &bench(),
+        "K61",
+        &[
+            &then(drive, "ahead", "2 mm"),
+            &then(stand, "last-distance", "2 mm"),
+            &then(stand, "last-turn", "2 deg"),
+            &routine,
+        ],
+        &[
+            &then(stand, "ahead", "2 mm"),
+            &then(drive, "last-distance", "2 mm"),
+            &then(stand, "last-time", "2 ms"),
+        ],
+    );
+}
+
+#[test]
+fn k57_passes_that_look_at_nothing() {
+    let repeat = |inner: &str| format!("step \"r\"\nrepeat 4 times\n{inner}\nend");
+    let leg = "step \"a\"\ndrive ahead at 24 %\nuntil travelled 40 mm";
+    let call = format!("{}\nroutine leg\n{leg}\nend", repeat("step \"c\"\ndo leg"));
+    shows(
+        &bench(),
+        "K57",
+        &[&repeat(leg), &call],
+        &[
+            &repeat(
+                "step \"a\"\ndrive ahead at 24 %\nuntil travelled 40 mm\nor floor-left sees dark",
+            ),
+            &repeat(&format!(
+                "{leg}\nstep \"c\"\nchoose\nwhen floor-left sees dark -> out\notherwise -> next"
+            )),
+            &repeat(&format!(
+                "{leg}\nstep \"c\"\nalign floor-left and floor-right to a dark line at 16 %\nuntil finished -> next\nor 0.2 s pass"
+            )),
+        ],
+    );
+}
+
+#[test]
+fn k54_a_reflex_before_the_start() {
+    let rules = bench().field(
+        "[surface.pale]",
+        "[rules]\nstart_delay = \"3 s\"\n\n[surface.pale]",
+    );
+    let mission = |during: &str, wait: &str| {
+        format!(
+            "reflex \"x\"\nwhen ahead < 90 mm\n{during}drive back at 20 %\nuntil travelled 60 mm\nstep \"w\"\nhold, brake\nuntil {wait} pass\nstep \"a\"\ndrive ahead at 24 %\nuntil travelled 90 mm"
+        )
+    };
+    shows(
+        &rules,
+        "K54",
+        &[
+            &mission("", "3.1 s"),
+            &mission("during \"a\"\n", "2 s"),
+            &mission("during \"w\"\n", "3.1 s"),
+        ],
+        &[&mission("during \"a\"\n", "3.1 s")],
+    );
+    // Two steps may wait in turn.
+    let two = "step \"w\"\nhold, brake\nuntil 2 s pass\nstep \"l\"\nsignal lamp \"red\"\nuntil 1.5 s pass\nstep \"a\"\ndrive ahead at 24 %\nuntil travelled 90 mm";
+    shows(&rules, "K54", &[], &[two]);
+}
