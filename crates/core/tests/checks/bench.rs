@@ -78,6 +78,12 @@ impl Bench {
         }
     }
 
+    /// The same with another robot.
+    pub fn whole_robot(mut self, robot: &str) -> Self {
+        robot.clone_into(&mut self.robot);
+        self
+    }
+
     pub fn shared(mut self, path: &str, text: &str) -> Self {
         self.shared.push((path.to_owned(), text.to_owned()));
         self

@@ -774,3 +774,216 @@ fn k54_a_reflex_before_the_start() {
     let two = "step \"w\"\nhold, brake\nuntil 2 s pass\nstep \"l\"\nsignal lamp \"red\"\nuntil 1.5 s pass\nstep \"a\"\ndrive ahead at 24 %\nuntil travelled 90 mm";
     shows(&rules, "K54", &[], &[two]);
 }
+
+/// A table that ends in a drop, with a rim drawn in one way or another: its ground, what its rim is made
+/// of, and the rest of the field.
+fn table(name: &str) -> Bench {
+    let surfaces = "[surface.hall]\ncolour = \"#6d7175\"\n[surface.dark]\ncolour = \"#22252a\"\n[surface.pale]\ncolour = \"#e9e3d2\"\n";
+    let (dark, pale) = ("dark", "pale");
+    let field = match name {
+        "a pale rim that is the platform's own" => format!(
+            "size = \"1500 x 1500 mm\"\nground = \"hall\"\n{surfaces}[[platform]]\nsurface = \"{pale}\"\nat = \"750, 750 mm\"\ndiameter = \"900 mm\"\n[[patch]]\nsurface = \"{dark}\"\nat = \"750, 750 mm\"\ndiameter = \"840 mm\"\n"
+        ),
+        "a dark rim on a pale platform" => format!(
+            "size = \"1500 x 1500 mm\"\nground = \"hall\"\n{surfaces}[[platform]]\nsurface = \"{dark}\"\nat = \"750, 750 mm\"\ndiameter = \"900 mm\"\n[[patch]]\nsurface = \"{pale}\"\nat = \"750, 750 mm\"\ndiameter = \"840 mm\"\n"
+        ),
+        "a line along the edge of a table" => format!(
+            "size = \"900 x 900 mm\"\nground = \"{pale}\"\nedge = \"drop\"\n{surfaces}[[line]]\nsurface = \"{dark}\"\nwidth = \"30 mm\"\npoints = [\"15, 15 mm\", \"885, 15 mm\", \"885, 885 mm\", \"15, 885 mm\", \"15, 15 mm\"]\n"
+        ),
+        "a line a little inside the edge" => format!(
+            "size = \"900 x 900 mm\"\nground = \"{pale}\"\nedge = \"drop\"\n{surfaces}[[line]]\nsurface = \"{dark}\"\nwidth = \"20 mm\"\npoints = [\"40, 40 mm\", \"860, 40 mm\", \"860, 860 mm\", \"40, 860 mm\", \"40, 40 mm\"]\n"
+        ),
+        "four patches along the edges" => format!(
+            "size = \"900 x 900 mm\"\nground = \"{pale}\"\nedge = \"drop\"\n{surfaces}{}",
+            [
+                "450, 15 mm|900 x 30 mm",
+                "450, 885 mm|900 x 30 mm",
+                "15, 450 mm|30 x 900 mm",
+                "885, 450 mm|30 x 900 mm"
+            ]
+            .map(|patch| {
+                let (at, size) = patch.split_once('|').expect("two parts");
+                format!("[[patch]]\nsurface = \"{dark}\"\nat = \"{at}\"\nsize = \"{size}\"\n")
+            })
+            .concat()
+        ),
+        "a bare table" => format!(
+            "size = \"900 x 900 mm\"\nground = \"{pale}\"\nedge = \"drop\"\nsurround = \"{dark}\"\n{surfaces}"
+        ),
+        _ => unreachable!("no such table"),
+    };
+    let middle = if field.contains("1500 x") { 750 } else { 450 };
+    let start = format!("[start.middle]\nat = \"{middle}, {middle} mm\"\nheading = \"0 deg\"\n");
+    // A table comes before the arrays of tables.
+    let at = field.find("[[").unwrap_or(field.len());
+    Bench::on(
+        &format!("{}{start}{}", &field[..at], &field[at..]),
+        "middle",
+    )
+}
+
+#[test]
+fn rims_are_known_however_they_are_drawn() {
+    let tables = [
+        ("a pale rim that is the platform's own", '>'),
+        ("a dark rim on a pale platform", '<'),
+        ("a line along the edge of a table", '<'),
+        ("a line a little inside the edge", '<'),
+        ("four patches along the edges", '<'),
+        ("a bare table", '<'),
+    ];
+    for (name, sign) in tables {
+        let (table, other) = (table(name), if sign == '<' { '>' } else { '<' });
+        let turn = |sign: char| {
+            format!(
+                "step \"a\"\ndrive ahead at 20 %\nuntil floor-left {sign} 40 %\nor 0.2 s pass\nstep \"t\"\nspin right at 20 %\nuntil turned 90 deg"
+            )
+        };
+        let reflex = |sign: char| {
+            format!(
+                "reflex \"edge\"\nwhen floor-left {sign} 40 %\ndrive back at 20 %\nuntil travelled 120 mm\nthen resume\nstep \"a\"\ndrive ahead at 20 %\nuntil 0.2 s pass"
+            )
+        };
+        let back = "step \"b\"\ndrive back at 20 %\nuntil travelled 900 mm or 0.1 s pass"
+            .replace(" or 0.1 s pass", "");
+        let found = |mission: &str| table.codes(mission).join(" ");
+        assert!(
+            found(&turn(sign)).contains("K35"),
+            "{name}: {}",
+            found(&turn(sign))
+        );
+        assert!(
+            !found(&turn(other)).contains("K35"),
+            "{name}: {}",
+            found(&turn(other))
+        );
+        // The wrong side of the limit is what the robot stands on.
+        assert!(
+            found(&reflex(other)).contains("K05"),
+            "{name}: {}",
+            found(&reflex(other))
+        );
+        assert!(
+            !found(&reflex(sign)).contains("K05"),
+            "{name}: {}",
+            found(&reflex(sign))
+        );
+        assert!(found(&back).contains("K36"), "{name}: {}", found(&back));
+    }
+}
+
+#[test]
+fn k25_the_rim_is_as_wide_as_it_is_drawn() {
+    let behind = |bench: Bench| {
+        bench
+            .robot("at = \"92, 32 mm\"", "at = \"20, 32 mm\"")
+            .robot("at = \"92, -32 mm\"", "at = \"20, -32 mm\"")
+    };
+    let at = |speed: u32, sign: char| {
+        format!(
+            "step \"a\"\ndrive ahead at {speed} %\nuntil any of floor-left, floor-right {sign} 40 %\nor 0.1 s pass"
+        )
+    };
+    let ring = behind(table("a pale rim that is the platform's own"));
+    shows(&ring, "K25", &[&at(100, '>')], &[&at(20, '>')]);
+    let line = behind(table("a line a little inside the edge"));
+    // 50 mm from its inner side to the drop: there is room.
+    shows(&line, "K25", &[], &[&at(60, '<')]);
+    let told = ring.findings(&at(100, '>'));
+    let told = told
+        .iter()
+        .find(|finding| finding.code == "K25")
+        .expect("shown above");
+    // 30 mm of rim, and the sensor 6 mm behind the centre of mass.
+    assert!(told.message.contains("only 24 mm are left"), "{told:?}");
+}
+
+#[test]
+fn k13_a_sentence_that_begins_on_its_own_tone() {
+    let shift = |exit: &str, more: &str| {
+        format!(
+            "step \"a\"\ndrive ahead at 20 %\nuntil {exit}\nor 3 s pass -> done\n{more}step \"s\"\nshift left to a dark line with floor-right at 18 %\nuntil finished -> next\nor 3 s pass"
+        )
+    };
+    let off = "step \"off\"\ndrive ahead at 20 %\nuntil floor-right sees pale\nor 1 s passes\n";
+    let told = |mission: &str| {
+        let found = bench().findings(mission);
+        found
+            .iter()
+            .any(|finding| finding.message.contains("ended the step before"))
+    };
+    assert!(told(&shift("floor-right sees dark", "")));
+    assert!(!told(&shift("floor-left sees dark", "")));
+    assert!(!told(&shift("floor-right sees dark", off)));
+    // The promise that is made: nothing is shifted.
+    let run = bench().run(&shift("floor-right sees dark", ""));
+    let visit = run.visits.last().expect("the shift");
+    let aside = |tick: usize| run.trace.ticks[tick].pose.y;
+    assert!((aside(visit.left) - aside(visit.entered)).abs() < 2e-3);
+}
+
+#[test]
+fn k72_a_line_that_two_sensors_cannot_have_under_or_between_them() {
+    let follow = |word: &str| {
+        format!(
+            "step \"a\"\nfollow a dark line {word} floor-left and floor-right at 20 %, gain 0.5\nuntil 1 s passes"
+        )
+    };
+    let react = "step \"a\"\nreact\nwhen ahead < 90 mm, hold, brake\notherwise, follow a dark line under floor-left and floor-right at 20 %, gain 0.5\nuntil 1 s passes";
+    let reflex = format!(
+        "reflex \"x\"\nwhen ahead < 90 mm\n{}\nstep \"b\"\nhold, brake\nuntil 0.2 s pass",
+        &follow("under")[9..]
+    );
+    shows(
+        &bench(),
+        "K72",
+        &[&follow("under"), react, &reflex],
+        &[&follow("between")],
+    );
+    let wide = bench()
+        .robot("at = \"92, 32 mm\"", "at = \"92, 5 mm\"")
+        .robot("at = \"92, -32 mm\"", "at = \"92, -5 mm\"");
+    shows(&wide, "K72", &[], &[&follow("under"), react]);
+}
+
+#[test]
+fn k73_a_mark_narrower_than_the_spot() {
+    let blurred = bench().robot(
+        "spot = \"8 mm\"\nrate = \"500 Hz\"",
+        "spot = \"40 mm\"\nrate = \"500 Hz\"",
+    );
+    everywhere(
+        &blurred,
+        "K73",
+        &["floor-left sees dark", "floor-right has met 1 dark line"],
+        &["floor-left < 62 %", "hue sees dark"],
+        &[],
+    );
+    everywhere(&bench(), "K73", &[], &["floor-left sees dark"], &[]);
+    // The promise that is made: it is never read as dark.
+    let run = blurred.run("step \"a\"\ndrive ahead at 24 %\nuntil floor-right sees dark -> fail \"seen\"\nor travelled 700 mm");
+    assert_ne!(run.reason, "seen");
+}
+
+#[test]
+fn k71_an_arc_that_a_car_cannot_steer() {
+    let cart = include_str!("../../../../examples/brinewick/robots/barge-cart.toml");
+    let cart = Bench::default().whole_robot(cart);
+    let arc = |radius: u32| {
+        format!(
+            "step \"a\"\ndrive ahead on a left arc of {radius} mm at 20 %\nuntil travelled 60 mm"
+        )
+    };
+    let row = |radius: u32| {
+        format!(
+            "step \"a\"\nreact\nwhen clock reaches 9 s, hold, brake\notherwise, drive back on a right arc of {radius} mm at 20 %\nuntil 1 s passes"
+        )
+    };
+    shows(
+        &cart,
+        "K71",
+        &[&arc(60), &row(60), &arc(60).replace("20 %", "80 mm/s")],
+        &[&arc(900), &row(900)],
+    );
+    shows(&bench(), "K71", &[], &[&arc(60)]);
+}

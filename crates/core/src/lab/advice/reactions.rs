@@ -364,7 +364,13 @@ impl Adviser<'_> {
             return;
         };
         let is_first = of.parent.is_some_and(|parent| {
-            matches!(self.of(parent).action, Action::Group { first, .. } if self.leaves(first).next() == Some(phase))
+            let Action::Group { first, .. } = self.of(parent).action else {
+                return false;
+            };
+            // What is only remembered takes no time.
+            let timeless = |step: &StepId| matches!(self.of(*step).action, Action::Measure { .. });
+            let chain = std::iter::successors(Some(first), |at| self.of(*at).next);
+            chain.into_iter().find(|step| !timeless(step)) == Some(phase)
         });
         if of.written || !is_first || look.test.sensor().is_none() {
             return;
