@@ -5,12 +5,16 @@
 //! the next.
 
 pub mod arrange;
+mod doubts;
 pub mod hands;
 pub mod values;
 
-use crate::ids::DeviceId;
+use crate::ids::{DeviceId, SensorId};
 use std::collections::BTreeMap;
+use std::ops::Range;
 use std::sync::Arc;
+
+use self::doubts::doubts;
 
 use crate::controller::{CompileError, Program, Reading, Refused, Script, Tone, Tones};
 use crate::field::{
@@ -547,6 +551,8 @@ fn calibrate(
 ) -> Vec<Tones> {
     let mut result = ideal(robot, field);
     let Some(text) = text else { return result };
+    let as_drawn = result.clone();
+    let mut written: Vec<(SensorId, Range<usize>)> = Vec::new();
     let mut tables = Tables::new(Source::Calibration, text, CALIBRATION_FILE);
     for entry in tables.named::<BTreeMap<toml::Spanned<String>, toml::Spanned<String>>>("sensor") {
         let Some(index) = robot.sensor(&entry.name.value) else {
@@ -573,6 +579,7 @@ fn calibrate(
         }
         let by_colour = result[index].by_colour;
         result[index].tones.clear();
+        written.push((index, entry.name.span.clone()));
         for (name, reads) in rows {
             match tone(name.get_ref(), reads.get_ref(), by_colour) {
                 Some(tone) => result[index].tones.push(tone),
@@ -592,6 +599,13 @@ fn calibrate(
                         .help(format!("write {example}"));
                 }
             }
+        }
+    }
+    for (sensor, span) in written {
+        let told = doubts(robot, sensor, &result[sensor], &as_drawn[sensor]);
+        for (code, message, hint) in told {
+            let finding = Finding::warning(code, Source::Calibration, span.clone(), message);
+            findings.push(finding.hint(hint));
         }
     }
     findings.append(&mut tables.findings);

@@ -93,7 +93,9 @@ pub fn hindsight(
                     let message = format!(
                         "fired by only {clear:.1} times the noise of the sensor: in another run it may not"
                     );
+                    let lasts = matches!(exit.term, Term::For(..) | Term::After(..));
                     let lasting = behind(exit.line, " for 20 ms")
+                        .filter(|_| !lasts)
                         .map(|edit| Hint::edit("require it `for 20 ms`", edit));
                     let mut hints =
                         Hints::from("move the limit, or drive more slowly over the mark");

@@ -12,8 +12,8 @@ use std::ops::Range;
 
 use super::amounts::{self, misfit};
 use super::ast::{
-    Answer, Behaviour, Block, Comparison, Condition, Exit, Part, Sensors, Side, SlotKind, Spanned,
-    Step, Target, Value, Wanted,
+    Answer, Argument, Behaviour, Block, Comparison, Condition, Exit, Part, Sensors, Side, SlotKind,
+    Spanned, Step, Target, Value, Wanted,
 };
 use super::behaviours::{Drive, Measure, Move};
 use super::flow;
@@ -169,6 +169,18 @@ pub enum Use {
 }
 
 impl Use {
+    /// Whether what a call gives can be of this kind, as far as its form says.
+    const fn may_be(self, given: &Argument) -> bool {
+        match (self, given) {
+            (Self::Any, _)
+            | (Self::Amount(_), Argument::Amount(_))
+            | (Self::Side, Argument::Side(_))
+            | (Self::Comparison, Argument::Comparison(_)) => true,
+            (_, Argument::Word(_)) => true,
+            (_, Argument::Amount(_) | Argument::Side(_) | Argument::Comparison(_)) => false,
+        }
+    }
+
     const fn name(self) -> &'static str {
         match self {
             Self::Amount(dimension) => dimension.name(),

@@ -1128,10 +1128,22 @@ impl Parser<'_> {
                     span,
                     format!("nothing ends {what} \"{name}\""),
                 )
-                .hint("add an exit below it, such as `until travelled 300 mm`")
+                .hint(format!(
+                    "add an exit below it, such as `until {}`",
+                    usual_end(&behaviour.node)
+                ))
             }
         };
         self.parsed.findings.push(finding);
+    }
+}
+
+/// A condition that ends a behaviour sooner or later.
+const fn usual_end(behaviour: &Behaviour) -> &'static str {
+    match behaviour {
+        Behaviour::Spin(_) | Behaviour::Pivot(_) => "turned 90 deg",
+        Behaviour::Drive(_) | Behaviour::Follow(_) | Behaviour::Keep(_) => "travelled 300 mm",
+        _ => "2 s pass",
     }
 }
 

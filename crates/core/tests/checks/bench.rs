@@ -53,7 +53,7 @@ to = "90 deg"
 pub struct Bench {
     robot: String,
     field: String,
-    start: &'static str,
+    pub start: &'static str,
     shared: Vec<(String, String)>,
 }
 
@@ -95,6 +95,11 @@ impl Bench {
         let mut setup = setup.unwrap_or_else(|| panic!("{findings:?}"));
         setup.shared.clone_from(&self.shared);
         setup
+    }
+
+    /// The same with a calibration, and what is found about it.
+    pub fn loaded(&self, calibration: &str) -> (Option<Setup>, Vec<Finding>) {
+        Setup::load_with(&self.robot, &self.field, Some(calibration), &rival)
     }
 
     #[track_caller]

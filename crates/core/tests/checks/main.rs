@@ -11,7 +11,7 @@ use bench::Bench;
 use std::sync::Arc;
 use wayodos_core::controller::{Action, Goal, Source, WheelCommand};
 use wayodos_core::finding::Finding;
-use wayodos_core::finding::Severity;
+use wayodos_core::finding::{Severity, apply_all};
 use wayodos_core::ids::ActuatorId;
 use wayodos_core::lab::borne;
 use wayodos_core::lab::causes::causes;
@@ -34,6 +34,7 @@ fn shows(bench: &Bench, code: &str, bad: &[&str], good: &[&str]) {
             codes.iter().any(|known| known == code),
             "{code} is not reported, but {codes:?}\n{mission}"
         );
+        hints_help(bench, code, mission);
     }
     for mission in good {
         let codes = bench.codes(mission);
@@ -46,6 +47,26 @@ fn shows(bench: &Bench, code: &str, bad: &[&str], good: &[&str]) {
             wrong.is_none(),
             "the good one must be a mission: {wrong:?}\n{mission}"
         );
+    }
+}
+
+/// Whoever follows a hint that a key can follow has one finding less, and no error more.
+#[track_caller]
+fn hints_help(bench: &Bench, code: &str, mission: &str) {
+    let text = bench.text(mission);
+    let findings = bench.findings(mission);
+    let count = |codes: &[String]| codes.iter().filter(|known| *known == code).count();
+    let before = bench.codes(mission);
+    let errors = |codes: &[String]| codes.iter().filter(|known| known.starts_with('M')).count();
+    for finding in findings.iter().filter(|finding| finding.code == code) {
+        for hint in finding.hints.iter().filter(|hint| !hint.edits.is_empty()) {
+            let after = bench.whole(&apply_all(&text, hint.edits.clone()));
+            assert!(
+                count(&after) < count(&before) && errors(&after) <= errors(&before),
+                "\"{}\" was followed and left {after:?}, before {before:?}\n{mission}",
+                hint.words
+            );
+        }
     }
 }
 
@@ -1137,7 +1158,7 @@ fn borne_out(bench: &Bench, mission: &str) -> (Vec<Finding>, Option<Finding>) {
     let attempt = Attempt {
         program: Arc::clone(&program),
         world: Arc::new(setup.world()),
-        start: Some("slipway".to_owned()),
+        start: Some(bench.start.to_owned()),
         seed: 7,
         scatter: Scatter::Everyday,
         hands: Arc::from([]),

@@ -437,7 +437,7 @@ impl Adviser<'_> {
     }
 
     /// The surfaces that a floor sensor can come over: the ground, marks, and what lies around.
-    fn met(&self) -> BTreeSet<&str> {
+    pub(super) fn met(&self) -> BTreeSet<&str> {
         let name = |id| self.field.surface(id).name.as_str();
         let marks = self.field.marks.iter().map(|mark| name(mark.surface));
         let around = std::iter::once(name(self.field.surround));

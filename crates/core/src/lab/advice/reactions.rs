@@ -4,7 +4,10 @@ use std::collections::BTreeSet;
 
 use super::watched::{By, Watched};
 use super::{Adviser, held, mm};
-use crate::controller::{Action, Goal, Look, Num, Rail, Source as SourceOf, Term, Test};
+use crate::controller::{
+    Action, Goal, Look, Num, Passes, Rail, Reading, Source as SourceOf, Term, Test,
+};
+use crate::field::{Surface, seen};
 use crate::finding::{Finding, Severity, Source};
 use crate::ids::{SensorId, StepId};
 use crate::mission::Condition;
@@ -25,6 +28,7 @@ impl Adviser<'_> {
             self.seldom(look);
             self.begins_true(watched, look);
             self.too_narrow(look);
+            self.taken_for(look);
             self.measured_next(look);
         }
         self.both_at_once(watched);
@@ -178,7 +182,12 @@ impl Adviser<'_> {
                 continue;
             }
             match &self.of(at).action {
-                Action::Group { first, .. } => open.push(Some(*first)),
+                Action::Group { first, passes } => {
+                    open.push(Some(*first));
+                    if matches!(passes, Passes::Times(_)) {
+                        open.push(self.left(at, None));
+                    }
+                }
                 Action::Choose(rows) => {
                     open.extend(rows.iter().map(|(_, goal)| self.after(at, goal)));
                     if rows.iter().all(|(term, _)| term.is_some()) {
@@ -434,6 +443,52 @@ impl Adviser<'_> {
         }
     }
 
+    /// K74: a surface that the sensor was never held over and takes for the one that is looked for.
+    fn taken_for(&mut self, watched: &Watched<'_>) {
+        let mut looks = Vec::new();
+        held(watched.term, 0.0, &mut looks);
+        for (look, _) in looks {
+            let Some((sensor, tone)) = self.tone(&look.test) else {
+                continue;
+            };
+            let (tones, about) = (&self.program.tones[sensor], &self.robot.sensors[sensor]);
+            if tone == self.deck().ground || !about.codes.is_empty() {
+                continue;
+            }
+            // Once for each sensor: what is to be done is the same for all.
+            if self.findings.iter().any(|known| {
+                known.code == "K74" && known.message.starts_with(&format!("`{}`", about.name))
+            }) {
+                continue;
+            }
+            let reads = |surface: &Surface| {
+                let lit = |share: f64| about.reads(share, self.field.ambient);
+                Reading::of(seen(surface, about.light).1.map(lit))
+            };
+            let taken = |surface: &&Surface| match &look.test {
+                Test::Colour { tone, .. } => tones.nearest_colour(&reads(surface)) == Some(*tone),
+                _ => self.sees_over(look, &surface.name) == Some(true),
+            };
+            let met = self.met();
+            let strange = (self.field.surfaces.iter())
+                .filter(|surface| met.contains(surface.name.as_str()))
+                .filter(|surface| tones.index(&surface.name).is_none());
+            let names: Vec<String> = strange
+                .filter(taken)
+                .map(|surface| format!("`{}`", surface.name))
+                .collect();
+            if !names.is_empty() {
+                let message = format!(
+                    "`{}` is not calibrated for {} and takes it for {tone}",
+                    about.name,
+                    names.join(", ")
+                );
+                let hint = "hold it over that, too, and write what it reads into the calibration";
+                self.note("K74", watched.line, message, hint);
+            }
+        }
+    }
+
     /// K61: what is measured while the robot still moves, or of a step in which nothing moved.
     fn measured_next(&mut self, watched: &Watched<'_>) {
         let mut at = watched.then;
@@ -443,7 +498,7 @@ impl Adviser<'_> {
             let of = self.of(step);
             match &of.action {
                 Action::Group { first, .. } => at = Some(*first),
-                Action::Measure { value, .. } => {
+                Action::Measure { value, .. } if of.written => {
                     for leaf in &watched.during {
                         self.measured(*leaf, step, value);
                     }

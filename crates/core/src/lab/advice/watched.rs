@@ -227,7 +227,12 @@ impl<'a> Adviser<'a> {
             let mut next: Vec<StepId> = Vec::new();
             let mut way = way;
             match &self.of(at).action {
-                Action::Group { first, .. } => next.push(*first),
+                Action::Group { first, passes } => {
+                    next.push(*first);
+                    if matches!(passes, Passes::Times(_)) {
+                        next.extend(self.left(at, None));
+                    }
+                }
                 Action::React(rows) => next.extend(rows.iter().map(|row| row.step)),
                 Action::Choose(rows) => {
                     next.extend(rows.iter().filter_map(|(_, goal)| self.after(at, goal)));

@@ -89,8 +89,15 @@ impl Checker<'_> {
                 .find(|one| one.name == parameter.node)
             else {
                 let message = format!("`{}` has no parameter `{}`", name.node, parameter.node);
-                let all = known.parameters.iter().map(|one| one.name.as_str());
-                let hint = did_you_mean(&parameter.span, &parameter.node, all);
+                // One that is given already was not meant, and neither is one of another kind.
+                let is_free = |one: &&ParameterName| {
+                    let given = given.iter().any(|(other, _)| other.node == one.name);
+                    !given && one.stands_for.may_be(&argument.node)
+                };
+                let all = known.parameters.iter().filter(is_free);
+                let all = all.map(|one| one.name.as_str());
+                let hint = did_you_mean(&parameter.span, &parameter.node, all)
+                    .or("take it out: everything is given");
                 self.error("M122", &parameter.span, message, hint);
                 continue;
             };

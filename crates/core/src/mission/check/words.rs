@@ -323,7 +323,23 @@ impl Checker<'_> {
         };
         if wanted.si() < from - 1e-9 || wanted.si() > to + 1e-9 {
             let stop = if wanted.si() < from { from } else { to };
-            let stop = Quantity::from_si(stop, Unit::Degree);
+            // What is written stays on this side of it.
+            let degrees = Quantity::from_si(stop, Unit::Degree).value * 10.0;
+            let within = if wanted.si() < from {
+                degrees.ceil()
+            } else {
+                degrees.floor()
+            };
+            let rounded = Quantity {
+                value: within / 10.0,
+                unit: Unit::Degree,
+            };
+            let is_near = (rounded.si() - stop).abs() < 0.01;
+            let stop = if is_near {
+                rounded
+            } else {
+                Quantity::from_si(stop, Unit::Degree)
+            };
             let message = format!(
                 "`{}` cannot reach {wanted}: its end stop is at {stop}",
                 actuator.node
