@@ -42,8 +42,9 @@ pub use ast::{
 };
 pub use behaviours::{
     Align, Argument, Await, BEHAVIOURS, Behaviour, BehaviourKind, Choose, Do, Drive, Ending,
-    Feeler, Follow, GAIN, Hold, KEEP_GAIN, Keep, Law, Measure, Move, Pivot, Probe, React, Repeat,
-    Rounds, Seek, Shift, Shove, Signal, Spin, StopKind, Track, WhenBoth, WhenLost,
+    Feeler, Follow, GAIN, HeldHeading, Hold, KEEP_GAIN, Keep, Law, Measure, Move, Pivot, Probe,
+    React, Repeat, Rounds, Seek, Shift, Shove, Signal, Spin, StopKind, Track, Wheel, WhenBoth,
+    WhenLost,
 };
 pub use check::{Checked, DeviceName, Names, ParameterName, RoutineName, Use, check, check_all};
 pub use conditions::{

@@ -14,6 +14,7 @@ use wayodos_core::sim::run;
 const PAGE: &str = include_str!("../../../docs/language.md");
 const ROBOT: &str = include_str!("../../../examples/brinewick/robots/curlew.toml");
 const FIELD: &str = include_str!("../../../examples/brinewick/fields/causeway.toml");
+const TRAMWAY: &str = include_str!("../../../examples/brinewick/fields/tramway.toml");
 const GATES: &str = include_str!("../../../examples/brinewick/shared/gates.way");
 /// What Curlew lacks, so that one robot can do all that the page shows.
 const MORE: &str = r##"
@@ -45,7 +46,11 @@ codes = [
 "##;
 
 fn setup() -> Setup {
-    let (setup, findings) = Setup::load(&format!("{ROBOT}{MORE}"), FIELD, None);
+    on(FIELD)
+}
+
+fn on(field: &str) -> Setup {
+    let (setup, findings) = Setup::load(&format!("{ROBOT}{MORE}"), field, None);
     let mut setup = setup.unwrap_or_else(|| panic!("{findings:?}"));
     setup.shared = vec![("shared/gates.way".to_owned(), GATES.to_owned())];
     setup
@@ -106,15 +111,20 @@ fn done(setup: &Setup, text: &str) -> Run {
 
 #[test]
 fn every_example_of_the_page_is_clean_laid_out_and_runs() {
-    let setup = setup();
+    let (causeway, tramway) = (setup(), on(TRAMWAY));
     for (nth, text) in examples() {
-        let prepared = prepare(&text, Some(&setup));
+        let setup = if text.contains("start depot") {
+            &tramway
+        } else {
+            &causeway
+        };
+        let prepared = prepare(&text, Some(setup));
         assert_eq!(
             messages(&prepared.findings, &text),
             Vec::<String>::new(),
             "example {nth}\n{text}"
         );
-        let run = done(&setup, &text);
+        let run = done(setup, &text);
         assert!(run.trace.ticks.len() > 10, "example {nth} did something");
         assert!(
             matches!(run.outcome, Outcome::Done | Outcome::Limit),
@@ -357,4 +367,93 @@ proptest! {
         prop_assert_eq!(covered, run.ended.max(run.legs.last().map_or(0, |leg| leg.to)));
         evidence(&run, &program, &setup.robot);
     }
+}
+
+/// How the robot stands at the end of a mission on the causeway, and how long it took.
+fn ended(steps: &str) -> (wayodos_core::field::Pose, f64) {
+    let text = format!("mission \"m\"\n  limit 10 s\n  start slipway\n\n{steps}\n");
+    let run = done(&setup(), &text);
+    (run.trace.ticks[run.ended].pose, run.duration())
+}
+
+#[test]
+fn each_wheel_at_a_speed_of_its_own() {
+    let step = |drive: &str| format!("step \"a\"\n  {drive}\n  until 0.6 s pass");
+    let same = [
+        (
+            "spin right at 20 %",
+            "drive left wheel at 20 %, right wheel back at 20 %",
+        ),
+        (
+            "spin right at 20 %",
+            "drive right wheel back at 20 %, left wheel ahead at 20 %",
+        ),
+        (
+            "drive ahead at 24 %",
+            "drive left wheel at 24 %, right wheel at 24 %",
+        ),
+        (
+            "drive back at 90 mm/s",
+            "drive right wheel back at 90 mm/s, left wheel back at 90 mm/s",
+        ),
+    ];
+    for (one, other) in same {
+        assert_eq!(ended(&step(one)), ended(&step(other)), "{one} and {other}");
+    }
+    // Mirrored, each wheel takes the other's part.
+    let mirrored = "step \"a\"\n  do r mirrored\n\nroutine r\n  step \"b\"\n    drive left wheel at 30 %, right wheel at 15 %\n    until 0.6 s pass\nend";
+    let plain = step("drive left wheel at 15 %, right wheel at 30 %");
+    assert_eq!(ended(mirrored), ended(&plain));
+    for wrong in [
+        "drive left wheel at 20 %, left wheel at 20 %",
+        "drive left wheel at 20 %",
+    ] {
+        let text = format!("mission \"m\"\n\n{}\n", step(wrong));
+        let found = prepare(&text, Some(&setup())).findings;
+        assert!(
+            found.iter().any(|finding| finding.code == "M003"),
+            "{found:?}"
+        );
+    }
+}
+
+#[test]
+fn a_way_in_turns_of_the_wheels() {
+    // A wheel of 56 mm: two turns are 351.858 mm.
+    let step = |way: &str| format!("step \"a\"\n  drive ahead at 30 %\n  until travelled {way}");
+    let wanted = ended(&step("351.858 mm"));
+    assert_eq!(ended(&step("2 turn")), wanted);
+    assert_eq!(ended(&step("720 deg")), wanted);
+}
+
+#[test]
+fn a_heading_that_is_given_is_come_to_and_kept() {
+    let steps = "step \"a\"\n  drive ahead at 24 % holding 60 deg\n  until travelled 400 mm";
+    let start = setup()
+        .field
+        .start("slipway")
+        .expect("the demo has it")
+        .pose
+        .heading;
+    let turned = |steps: &str| (ended(steps).0.heading - start).to_degrees();
+    assert!((turned(steps) - 60.0).abs() < 2.0, "{}", turned(steps));
+    let mirrored = "step \"a\"\n  do r mirrored\n\nroutine r\n  step \"b\"\n    drive ahead at 24 % holding 20 deg\n    until travelled 200 mm\nend";
+    assert!(
+        (turned(mirrored) + 20.0).abs() < 2.0,
+        "{}",
+        turned(mirrored)
+    );
+    // One wheel stands at most: at the beginning it turns about that, and not on the spot.
+    let text = format!(
+        "mission \"m\"\n  start slipway\n\n{}\n",
+        steps.replace("60 deg", "170 deg")
+    );
+    let run = done(&setup(), &text);
+    let back = run
+        .trace
+        .ticks
+        .iter()
+        .map(|tick| tick.rims[0])
+        .fold(0.0, f64::min);
+    assert!(back > -0.02, "the left wheel went back at {back} m/s");
 }

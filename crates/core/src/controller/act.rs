@@ -30,9 +30,28 @@ impl Controller {
                 left: *left,
                 right: *right,
             },
-            Action::HoldHeading { pace, gain } => {
+            Action::HoldHeading {
+                heading,
+                pace,
+                gain,
+            } => {
                 // A positive error means that the robot must turn left.
-                steer(*pace, gain * wrap(frame.heading - self.heading(readings)))
+                let now = self.heading(readings);
+                match heading {
+                    None => steer(*pace, gain * wrap(frame.heading - now)),
+                    Some(heading) => {
+                        let goal = self.heading_at_start + self.value(heading, readings);
+                        let most = match *pace {
+                            WheelCommand::Duty(amount) | WheelCommand::Speed(amount) => {
+                                amount.abs()
+                            }
+                            WheelCommand::Brake | WheelCommand::Coast | WheelCommand::Keep => 0.0,
+                        };
+                        // However far it is off, one wheel stands at most.
+                        let shift = gain * wrap(goal - now);
+                        steer(*pace, shift.clamp(-most, most))
+                    }
+                }
             }
             Action::Follow(follow) => {
                 let (command, frame) = followed(program, follow, *frame, readings);

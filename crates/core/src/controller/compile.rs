@@ -597,6 +597,73 @@ impl Compiler<'_> {
         Some(())
     }
 
+    /// What a drive does: straight, on an arc, or each wheel by itself.
+    fn drive(&mut self, place: &Place, drive: &mission::Drive) -> Option<Action> {
+        let signed = |pace: WheelCommand, back: bool| pace.times(if back { -1.0 } else { 1.0 });
+        Some(match drive {
+            mission::Drive::Straight { back, speed, holds } => {
+                let pace = signed(self.pace(place, speed)?, *back);
+                let heading = match holds {
+                    None => {
+                        return Some(Action::Constant {
+                            left: pace,
+                            right: pace,
+                        });
+                    }
+                    Some(mission::HeldHeading::Entry) => None,
+                    Some(mission::HeldHeading::At(heading)) => {
+                        let heading = self.num(place, &heading.node)?;
+                        Some(if place.mirrored {
+                            terms::negative(heading)
+                        } else {
+                            heading
+                        })
+                    }
+                };
+                let gain = self.heading_gain(pace);
+                Action::HoldHeading {
+                    heading,
+                    pace,
+                    gain,
+                }
+            }
+            mission::Drive::Arc {
+                back,
+                side,
+                radius,
+                speed,
+            } => {
+                // The middle of the axle goes round at the pace, unless the outer wheel cannot keep
+                // up.
+                let pace = signed(self.pace(place, speed)?, *back);
+                let radius = self.fixed(place, radius)?;
+                let lean = self.robot.track_width / 2.0 / radius * Self::turn(place, side)?.sign();
+                let (asked, limit) = match pace {
+                    WheelCommand::Duty(duty) => (duty, 1.0),
+                    WheelCommand::Speed(speed) => (speed, self.robot.kept_speed()),
+                    WheelCommand::Brake | WheelCommand::Coast | WheelCommand::Keep => (0.0, 1.0),
+                };
+                let most = (limit / (asked.abs() * (1.0 + lean.abs())).max(1e-9)).min(1.0);
+                Action::Constant {
+                    left: pace.times(most * (1.0 - lean)),
+                    right: pace.times(most * (1.0 + lean)),
+                }
+            }
+            mission::Drive::Wheels(wheels) => {
+                let mut paces = [None; 2];
+                for wheel in wheels {
+                    let pace = signed(self.pace(place, &wheel.speed)?, wheel.back);
+                    paces[Self::turn(place, &wheel.side)?.wheel()] = Some(pace);
+                }
+                let [left, right] = paces;
+                Action::Constant {
+                    left: left?,
+                    right: right?,
+                }
+            }
+        })
+    }
+
     /// What a row waits for: nothing for `otherwise`. None when it cannot be compiled.
     #[expect(
         clippy::option_option,
@@ -622,39 +689,7 @@ impl Compiler<'_> {
             right: pace.times(right),
         };
         Some(match behaviour {
-            Behaviour::Drive(mission::Drive {
-                back,
-                speed,
-                arc,
-                hold_heading,
-            }) => {
-                let pace = self
-                    .pace(place, speed)?
-                    .times(if *back { -1.0 } else { 1.0 });
-                if *hold_heading {
-                    Action::HoldHeading {
-                        pace,
-                        gain: self.heading_gain(pace),
-                    }
-                } else if let Some((side, radius)) = arc {
-                    // The middle of the axle goes round at the pace, unless the outer wheel cannot
-                    // keep up.
-                    let radius = self.fixed(place, radius)?;
-                    let lean =
-                        self.robot.track_width / 2.0 / radius * Self::turn(place, side)?.sign();
-                    let (asked, limit) = match pace {
-                        WheelCommand::Duty(duty) => (duty, 1.0),
-                        WheelCommand::Speed(speed) => (speed, self.robot.kept_speed()),
-                        WheelCommand::Brake | WheelCommand::Coast | WheelCommand::Keep => {
-                            (0.0, 1.0)
-                        }
-                    };
-                    let most = (limit / (asked.abs() * (1.0 + lean.abs())).max(1e-9)).min(1.0);
-                    both(pace, most * (1.0 - lean), most * (1.0 + lean))
-                } else {
-                    both(pace, 1.0, 1.0)
-                }
-            }
+            Behaviour::Drive(drive) => self.drive(place, drive)?,
             Behaviour::Spin(mission::Spin { side, speed }) => {
                 let (pace, sign) = (self.pace(place, speed)?, Self::turn(place, side)?.sign());
                 both(pace, -sign, sign)

@@ -252,7 +252,7 @@ pub struct Controller {
     kept: Vec<f64>,
     labels: Vec<bool>,
     last: Last,
-    heading_at_start: f64,
+    pub(super) heading_at_start: f64,
     /// Where each actuator was last sent, rad.
     wanted: Vec<f64>,
     /// The last commands of the motors.

@@ -174,8 +174,10 @@ pub enum Action {
         /// The right wheel's.
         right: WheelCommand,
     },
-    /// The heading at entry is kept by adding to one wheel what is taken from the other.
+    /// A heading is kept by adding to one wheel what is taken from the other.
     HoldHeading {
+        /// Which one, rad since the start of the run; without one, that at entry.
+        heading: Option<Num>,
         /// The command of both wheels when the heading is right.
         pace: WheelCommand,
         /// Duty, or m/s, for each rad of error.

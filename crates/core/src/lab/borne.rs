@@ -22,8 +22,8 @@ const ONE_IN: u32 = 20;
 /// Warnings of what would end a run, or make it end otherwise, at their step. What is a question of
 /// habit (a guessed number, a comment) no run decides.
 const ENDS_RUNS: &[&str] = &[
-    "K06", "K07", "K09", "K12", "K13", "K14", "K15", "K17", "K24", "K25", "K29", "K34", "K35",
-    "K36", "K41", "K42", "K44", "K60", "K61", "K62",
+    "K03", "K06", "K07", "K09", "K12", "K13", "K14", "K15", "K17", "K19", "K24", "K25", "K29",
+    "K31", "K34", "K35", "K36", "K41", "K42", "K44", "K60", "K61", "K62", "K71", "K72", "K73",
 ];
 
 /// What varied runs say about the findings of the rules.

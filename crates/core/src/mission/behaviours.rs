@@ -26,7 +26,7 @@ pub use call::{Argument, Do};
 pub use choose::{Choose, React};
 pub use clear::Await;
 pub use devices::{Move, Signal};
-pub use drive::Drive;
+pub use drive::{Drive, Hold as HeldHeading, Wheel};
 pub use follow::{Follow, GAIN, Law, Track, WhenLost};
 pub use hold::{Hold, StopKind};
 pub use keep::{KEEP_GAIN, Keep, WhenBoth};

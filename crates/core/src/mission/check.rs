@@ -798,8 +798,8 @@ impl<'a> Checker<'a> {
             );
         }
         behaviour.node.parts(&mut |part| self.part(part, span));
-        if let Behaviour::Drive(Drive {
-            hold_heading: true,
+        if let Behaviour::Drive(Drive::Straight {
+            holds: Some(_),
             speed,
             ..
         }) = &behaviour.node
@@ -814,7 +814,7 @@ impl<'a> Checker<'a> {
                 "M111",
                 &speed.span,
                 message,
-                Hint::edit("delete `holding the heading`", rest),
+                Hint::edit("delete what it holds", rest),
             );
         }
         if let Behaviour::Move(Move {

@@ -45,8 +45,8 @@ macro_rules! kinds {
 
 kinds! {
     TRAVELLED: "travelled", ["distance", "far", "moved", "millimetres", "length", "driven", "after a distance", "how far", "way", "drove", "cm"],
-        "travelled LENGTH", "travelled 200 mm",
-        "The robot has driven this distance since the step began: the mean of both wheels, either way.";
+        "travelled LENGTH|ANGLE", "travelled 200 mm",
+        "The robot has driven this distance since the step began, or its wheels have turned by this angle: the mean of both, either way.";
     TURNED: "turned", ["angle", "degrees", "rotated", "spun", "turn", "rotation", "turned by", "quarter turn", "how far turned", "full circle"],
         "turned ANGLE", "turned 90 deg",
         "The heading has changed by this angle since the step began, either way.";
@@ -233,7 +233,7 @@ impl Condition {
                     },
                 ));
             }
-            Self::Travelled(length) => each(Part::Amount(length, Wanted::Length)),
+            Self::Travelled(length) => each(Part::Amount(length, Wanted::Rolled)),
             Self::Turned(angle) => each(Part::Amount(angle, Wanted::Angle)),
             Self::Heading(angle) => each(Part::Amount(angle, Wanted::SignedAngle)),
             Self::Rolled { wheel, amount } => {

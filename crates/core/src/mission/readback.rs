@@ -186,7 +186,7 @@ mod tests {
         for (step, words) in [
             (
                 "drive back on a left arc of (far * 2) at 40 %\nuntil travelled far",
-                "Drives backwards on an arc to the left, 240 mm from its middle, at 40 %. When it has travelled 120 mm (far): next step.",
+                "Drives backwards on an arc to the left, 240 mm from its middle, the nose turning to the right, at 40 %. When it has travelled 120 mm (far): next step.",
             ),
             (
                 "pivot left on the right wheel at 150 mm/s\nuntil turned 90 deg -> done",

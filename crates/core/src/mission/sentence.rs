@@ -205,6 +205,12 @@ impl<'t> Sentence<'t> {
         Some(index)
     }
 
+    /// Whether one wheel is named next, as in `left wheel`.
+    pub(super) fn is_wheel(&self) -> bool {
+        let second = self.tokens.get(self.at + 1);
+        second.is_some_and(|token| self.str(token) == "wheel")
+    }
+
     /// `left`, `right`, or a parameter that says which.
     pub(super) fn side(&mut self) -> Option<Side> {
         if let Some(name) = self.parameter() {

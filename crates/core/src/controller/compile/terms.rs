@@ -3,7 +3,7 @@
 use super::{Compiler, Place, Turn};
 use crate::controller::program::{Armed, Look, Num, Sight, Source, Term, Test};
 use crate::ids::SensorId;
-use crate::mission::{Arming, Condition, DeviceState, Quantifier, Sensors, Spanned};
+use crate::mission::{Arming, Condition, DeviceState, Quantifier, Sensors, Spanned, Value};
 use crate::units::Dimension;
 
 impl Compiler<'_> {
@@ -19,6 +19,14 @@ impl Compiler<'_> {
             slot: self.place_in_memory(),
             words: words.to_owned(),
         })
+    }
+
+    /// A length on the ground: as it is, or as an angle of the wheels.
+    fn rim(&mut self, place: &Place, value: &Value) -> Option<Num> {
+        let num = self.num(place, value)?;
+        let turns = self.dimension(place, value)? == Dimension::Angle;
+        let radius = Num::Is(self.robot.wheel_diameter / 2.0);
+        Some(if turns { product(num, radius) } else { num })
     }
 
     pub(super) fn term(&mut self, place: &Place, condition: &Spanned<Condition>) -> Option<Term> {
@@ -235,7 +243,7 @@ impl Compiler<'_> {
                     DeviceState::Blocked => Test::Blocked(self.robot.actuator(&device)?),
                 }
             }
-            Condition::Travelled(distance) => Test::Travelled(self.num(place, &distance.node)?),
+            Condition::Travelled(distance) => Test::Travelled(self.rim(place, &distance.node)?),
             Condition::Turned(angle) => Test::Turned(self.num(place, &angle.node)?),
             Condition::Heading(angle) => {
                 let angle = self.num(place, &angle.node)?;
@@ -247,10 +255,7 @@ impl Compiler<'_> {
             }
             Condition::Rolled { wheel, amount } => {
                 let wheel = Self::turn(place, wheel)?.wheel();
-                let num = self.num(place, &amount.node)?;
-                let turns = self.dimension(place, &amount.node)? == Dimension::Angle;
-                let radius = Num::Is(self.robot.wheel_diameter / 2.0);
-                let amount = if turns { product(num, radius) } else { num };
+                let amount = self.rim(place, &amount.node)?;
                 Test::Rolled { wheel, amount }
             }
             Condition::Passed(duration) => Test::Passed(self.num(place, &duration.node)?),

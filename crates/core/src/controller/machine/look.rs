@@ -10,7 +10,7 @@ use crate::mission::{apply, reckon};
 impl Controller {
     /// What an amount is worth now. Nearly all are known before the run, and cost a comparison.
     #[inline]
-    pub(super) fn value(&self, num: &Num, readings: &Readings<'_>) -> f64 {
+    pub(in crate::controller) fn value(&self, num: &Num, readings: &Readings<'_>) -> f64 {
         if let Num::Is(value) = num {
             *value
         } else {

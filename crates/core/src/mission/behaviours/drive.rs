@@ -7,17 +7,51 @@ use crate::mission::offer::{Offer, drive_to_mark};
 use crate::mission::readback::{Reader, side};
 use crate::mission::sentence::Sentence;
 
-/// Drives straight, or on an arc.
+/// Drives straight, on an arc, or with each wheel as it is told.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Drive {
+pub enum Drive {
+    /// Both wheels alike.
+    Straight {
+        /// Backwards instead of ahead.
+        back: bool,
+        /// Duty, or a speed that is kept.
+        speed: Spanned<Value>,
+        /// The heading that it steers to keep; none when it just drives.
+        holds: Option<Hold>,
+    },
+    /// On a circle.
+    Arc {
+        /// Backwards instead of ahead.
+        back: bool,
+        /// To which side it bends.
+        side: Side,
+        /// How far the middle of the axle is from the circle's.
+        radius: Spanned<Value>,
+        /// Duty, or a speed that is kept, of the middle of the axle.
+        speed: Spanned<Value>,
+    },
+    /// Each wheel at a speed of its own, in the order that they are written in.
+    Wheels([Wheel; 2]),
+}
+
+/// One wheel of its own.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Wheel {
+    /// Which one.
+    pub side: Side,
     /// Backwards instead of ahead.
     pub back: bool,
     /// Duty, or a speed that is kept.
     pub speed: Spanned<Value>,
-    /// The circle that is driven on, and to which side it bends; straight without one.
-    pub arc: Option<(Side, Spanned<Value>)>,
-    /// Steers so that the heading at entry is kept.
-    pub hold_heading: bool,
+}
+
+/// A heading to keep.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Hold {
+    /// The one at entry.
+    Entry,
+    /// This one, since the start of the run.
+    At(Spanned<Value>),
 }
 
 impl Does for Drive {
@@ -28,8 +62,9 @@ impl Does for Drive {
         ],
         what: "Drives ahead or back, straight or on an arc.",
         grammar: &[
-            "drive ahead|back at SPEED [holding the heading]",
+            "drive ahead|back at SPEED [holding the heading | holding ANGLE]",
             "drive ahead|back on a left|right arc of RADIUS at SPEED",
+            "drive left wheel [back] at SPEED, right wheel [back] at SPEED",
         ],
         example: "drive ahead at 40 % holding the heading",
         ends: &[],
@@ -74,6 +109,23 @@ impl Does for Drive {
                     .found_by("curve, bend, circle, round, steer, wide turn, drive a curve, gentle turn, radius")
                     .with(&["until turned 90 deg"]),
             );
+            let wheels = "drive left wheel at 35 %, right wheel at 20 %";
+            offers.push(
+                Offer::new("Drive each wheel", wheels.into(), "Drives each wheel at its own speed.")
+                    .found_by("unequal, two speeds, motors, left motor, right motor, tank, differential, each motor, wheels")
+                    .with(&["until 1 s passes"]),
+            );
+            if kit.names.has_gyro {
+                offers.push(
+                    Offer::new(
+                        "Drive on a heading",
+                        "drive ahead at 30 % holding 90 deg".into(),
+                        "Turns to a heading while it drives, and keeps it.",
+                    )
+                    .found_by("gyro, compass, absolute heading, hold a heading, course, given heading, direction, bearing")
+                    .with(&["until travelled 300 mm"]),
+                );
+            }
             if let Some(ranger) = kit.names.first(DeviceKind::Ranger) {
                 let near = format!("until {ranger} < 100 mm -> next");
                 let what = "Drives until something is near.";
@@ -90,60 +142,141 @@ impl Does for Drive {
     };
 
     fn parts<'a>(&'a self, each: &mut dyn FnMut(Part<'a>)) {
-        if let Some((side, radius)) = &self.arc {
-            each(Part::Side(side));
-            each(Part::Amount(radius, Wanted::Radius));
+        match self {
+            Self::Straight { speed, holds, .. } => {
+                each(Part::Amount(speed, Wanted::Speed));
+                if let Some(Hold::At(heading)) = holds {
+                    each(Part::Amount(heading, Wanted::SignedAngle));
+                }
+            }
+            Self::Arc {
+                side,
+                radius,
+                speed,
+                ..
+            } => {
+                each(Part::Side(side));
+                each(Part::Amount(radius, Wanted::Radius));
+                each(Part::Amount(speed, Wanted::Speed));
+            }
+            Self::Wheels(wheels) => {
+                for wheel in wheels {
+                    each(Part::Side(&wheel.side));
+                    each(Part::Amount(&wheel.speed, Wanted::Speed));
+                }
+            }
         }
-        each(Part::Amount(&self.speed, Wanted::Speed));
     }
 
     fn say(&self, of: &Reader<'_>) -> String {
-        let Self {
-            back,
-            speed,
-            arc,
-            hold_heading,
-        } = self;
-        let how = match (arc, back) {
-            (Some((turn, radius)), back) => {
+        match self {
+            Self::Straight { back, speed, holds } => {
+                let way = if *back {
+                    "straight back"
+                } else {
+                    "straight ahead"
+                };
+                let (way, keeps) = match holds {
+                    None => (way, String::new()),
+                    Some(Hold::Entry) => (way, ", and keeps its heading".to_owned()),
+                    Some(Hold::At(heading)) => {
+                        let way = if *back { "back" } else { "ahead" };
+                        let heading = of.amount(heading);
+                        (
+                            way,
+                            format!(
+                                ", turning to a heading of {heading} since the start, and keeps that"
+                            ),
+                        )
+                    }
+                };
+                format!("drives {way} at {}{keeps}", of.amount(speed))
+            }
+            Self::Arc {
+                back,
+                side: to,
+                radius,
+                speed,
+            } => {
+                // Going back round a circle on the left, the nose turns to the right.
                 let way = if *back { "backwards " } else { "" };
+                let nose = match (to, back) {
+                    (Side::Left, true) => ", the nose turning to the right,",
+                    (Side::Right, true) => ", the nose turning to the left,",
+                    _ => ",",
+                };
                 format!(
-                    "{way}on an arc to the {}, {} from its middle,",
-                    side(turn),
-                    of.amount(radius)
+                    "drives {way}on an arc to the {}, {} from its middle{nose} at {}",
+                    side(to),
+                    of.amount(radius),
+                    of.amount(speed)
                 )
             }
-            (None, true) => "straight back".to_owned(),
-            (None, false) => "straight ahead".to_owned(),
-        };
-        let keeps = if *hold_heading {
-            ", and keeps its heading"
-        } else {
-            ""
-        };
-        format!("drives {how} at {}{keeps}", of.amount(speed))
+            Self::Wheels(wheels) => {
+                let one = |wheel: &Wheel| {
+                    let way = if wheel.back { "back " } else { "" };
+                    format!(
+                        "the {} wheel {way}at {}",
+                        side(&wheel.side),
+                        of.amount(&wheel.speed)
+                    )
+                };
+                format!("drives {} and {}", one(&wheels[0]), one(&wheels[1]))
+            }
+        }
     }
 }
 
 fn read(line: &mut Sentence<'_>) -> Option<Behaviour> {
+    if line.is_wheel() {
+        let first = wheel(line)?;
+        line.sign(",")?;
+        let start = line.at;
+        let second = wheel(line)?;
+        if first.side == second.side {
+            line.at = start;
+            line.expected("the other wheel");
+            return None;
+        }
+        return Some(Behaviour::Drive(Drive::Wheels([first, second])));
+    }
     let back = line.choice(&["ahead", "back"])? == 1;
-    let mut arc = None;
     if line.eat("on") {
         line.words(&["a"])?;
         let side = line.side()?;
         line.words(&["arc", "of"])?;
-        arc = Some((side, line.amount(Wanted::Radius)?));
+        let radius = line.amount(Wanted::Radius)?;
+        line.words(&["at"])?;
+        let speed = line.amount(Wanted::Speed)?;
+        return Some(Behaviour::Drive(Drive::Arc {
+            back,
+            side,
+            radius,
+            speed,
+        }));
     }
     line.words(&["at"])?;
     let speed = line.amount(Wanted::Speed)?;
-    let hold_heading = arc.is_none() && line.eat("holding");
-    if hold_heading {
-        line.words(&["the", "heading"])?;
+    let holds = if !line.eat("holding") {
+        None
+    } else if line.eat("the") {
+        line.words(&["heading"])?;
+        Some(Hold::Entry)
+    } else {
+        Some(Hold::At(line.amount(Wanted::SignedAngle)?))
+    };
+    Some(Behaviour::Drive(Drive::Straight { back, speed, holds }))
+}
+
+/// `left wheel back at 20 %`
+fn wheel(line: &mut Sentence<'_>) -> Option<Wheel> {
+    let side = line.side()?;
+    line.words(&["wheel"])?;
+    let back = line.eat("back");
+    if !back {
+        line.eat("ahead");
     }
-    Some(Behaviour::Drive(Drive {
-        back,
-        speed,
-        arc,
-        hold_heading,
-    }))
+    line.words(&["at"])?;
+    let speed = line.amount(Wanted::Speed)?;
+    Some(Wheel { side, back, speed })
 }

@@ -128,7 +128,7 @@ impl Sentence<'_> {
         match (self.word(), second) {
             (Some("travelled"), _) => {
                 self.at += 1;
-                return Some(Condition::Travelled(self.amount(Wanted::Length)?));
+                return Some(Condition::Travelled(self.amount(Wanted::Rolled)?));
             }
             (Some("turned"), _) => {
                 self.at += 1;
