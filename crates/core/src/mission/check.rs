@@ -152,6 +152,8 @@ pub const SOURCES: &[(&str, Dimension)] = &[
 pub enum Use {
     /// An amount.
     Amount(Dimension),
+    /// An amount of any of the kinds that may stand in such a place.
+    OneOf(Wanted),
     /// Left or right.
     Side,
     /// Less or more than.
@@ -173,7 +175,7 @@ impl Use {
     const fn may_be(self, given: &Argument) -> bool {
         match (self, given) {
             (Self::Any, _)
-            | (Self::Amount(_), Argument::Amount(_))
+            | (Self::Amount(_) | Self::OneOf(_), Argument::Amount(_))
             | (Self::Side, Argument::Side(_))
             | (Self::Comparison, Argument::Comparison(_)) => true,
             (_, Argument::Word(_)) => true,
@@ -181,9 +183,37 @@ impl Use {
         }
     }
 
+    /// What fits both uses; none when nothing does.
+    fn and(self, other: Self) -> Option<Self> {
+        match (self, other) {
+            (Self::Any, used) | (used, Self::Any) => Some(used),
+            (one, other) if one == other => Some(one),
+            (Self::OneOf(wanted), Self::Amount(dimension))
+            | (Self::Amount(dimension), Self::OneOf(wanted)) => wanted
+                .dimensions()
+                .contains(&dimension)
+                .then_some(Self::Amount(dimension)),
+            (Self::OneOf(one), Self::OneOf(other)) => {
+                let (some, others) = (one.dimensions(), other.dimensions());
+                let both = || some.iter().filter(|dimension| others.contains(dimension));
+                match both().count() {
+                    0 => None,
+                    1 => both().next().map(|dimension| Self::Amount(*dimension)),
+                    _ if some.len() <= others.len() => Some(Self::OneOf(one)),
+                    _ => Some(Self::OneOf(other)),
+                }
+            }
+            _ => None,
+        }
+    }
+
     const fn name(self) -> &'static str {
         match self {
             Self::Amount(dimension) => dimension.name(),
+            Self::OneOf(Wanted::Speed) => "a share of the battery's voltage or a speed",
+            Self::OneOf(Wanted::Rolled) => "a length or an angle",
+            Self::OneOf(Wanted::Delay) => "a time or a length",
+            Self::OneOf(_) => "an amount",
             Self::Side => "a side, `left` or `right`",
             Self::Comparison => "`<` or `>`",
             Self::Sensor => DeviceKind::Floor.name_of(),
@@ -331,13 +361,11 @@ impl<'a> Checker<'a> {
         {
             return false;
         }
-        let before = *self
-            .uses
-            .entry((routine, name.node.clone()))
-            .or_insert(wanted);
-        if before == Use::Any {
-            self.uses.insert((routine, name.node.clone()), wanted);
-        } else if before != wanted && wanted != Use::Any {
+        let key = (routine, name.node.clone());
+        let before = *self.uses.entry(key.clone()).or_insert(wanted);
+        if let Some(both) = before.and(wanted) {
+            self.uses.insert(key, both);
+        } else {
             let message = format!(
                 "`{}` is {} here and {} elsewhere",
                 name.node,
@@ -602,7 +630,8 @@ impl<'a> Checker<'a> {
         if self.parameter(name, wanted) {
             return match wanted {
                 Use::Amount(dimension) => Some(dimension),
-                Use::Side
+                Use::OneOf(_)
+                | Use::Side
                 | Use::Comparison
                 | Use::Sensor
                 | Use::Ranger
@@ -869,6 +898,16 @@ impl<'a> Checker<'a> {
     }
 
     fn amount_for(&mut self, value: &Spanned<Value>, wanted: Wanted) {
+        // A parameter takes whatever kind fits each of its uses.
+        if let (Value::Named(name), 2..) = (&value.node, wanted.dimensions().len()) {
+            let name = Spanned {
+                node: name.clone(),
+                span: value.span.clone(),
+            };
+            if self.parameter(&name, Use::OneOf(wanted)) {
+                return;
+            }
+        }
         if wanted.before_the_run() {
             self.settled(value, &wanted.dimensions());
         } else {

@@ -5,6 +5,11 @@ use crate::ids::SensorId;
 use crate::lab::evidence::noise_width;
 use crate::robot::Robot;
 
+/// The middles of five equally likely parts of a standard normal distribution.
+const QUINTILES: [f64; 5] = [-1.2816, -0.5244, 0.0, 0.5244, 1.2816];
+/// Two colours are told apart when fewer readings than this share of them are taken for the other.
+const MISREAD: f64 = 0.05;
+
 /// What speaks against a calibration: C103, tones the other way round than on the field; C104, tones
 /// that the sensor cannot tell apart.
 pub(super) fn doubts(
@@ -56,21 +61,17 @@ pub(super) fn doubts(
         told.push(("C103", message, hint.to_owned()));
     }
     for (one, other) in pairs {
-        let (lead, width) = if tones.by_colour {
-            let reading = Reading::of(one.rgb);
+        let confused = if tones.by_colour {
             let pair = Tones {
                 tones: vec![one.clone(), other.clone()],
                 ..tones.clone()
             };
-            (
-                pair.colour_lead(&reading, 0),
-                pair.colour_lead_noise(&reading, 0, noise),
-            )
+            misread(&pair, noise) > MISREAD
         } else {
             // Half of the gap lies between a tone and the limit to the other.
-            ((one.brightness - other.brightness).abs() / 2.0, noise)
+            (one.brightness - other.brightness).abs() / 2.0 <= 2.0 * noise
         };
-        if lead <= 2.0 * width {
+        if confused {
             let message = format!(
                 "`{name}` cannot tell `{}` ({}) from `{}` ({}): its readings differ by {} from time to time",
                 one.name,
@@ -85,4 +86,23 @@ pub(super) fn doubts(
         }
     }
     told
+}
+
+/// How many readings of one of two colours are taken for the other, of those whose channels are off by
+/// the quintiles of a normal distribution of this standard deviation.
+fn misread(pair: &Tones, noise: f64) -> f64 {
+    let off = QUINTILES.map(|quintile| quintile * noise);
+    let mut wrong = 0;
+    for (nth, tone) in pair.tones.iter().enumerate() {
+        for r in off {
+            for g in off {
+                for b in off {
+                    let [red, green, blue] = tone.rgb;
+                    let seen = [red + r, green + g, blue + b].map(|share| share.clamp(0.0, 1.0));
+                    wrong += usize::from(pair.nearest_colour(&Reading::of(seen)) != Some(nth));
+                }
+            }
+        }
+    }
+    wrong as f64 / (2.0 * 125.0)
 }

@@ -1253,3 +1253,124 @@ fn a_hint_that_is_followed_helps() {
         assert!(shown.is_none(), "{code}:\n{good}\n{shown:?}");
     }
 }
+
+#[test]
+fn values_are_followed_through_parameters_amounts_and_formulas() {
+    let call = |given: &str, routine: &str| {
+        format!("step \"a\"\ndo r ({given})\nroutine r {routine}\nend")
+    };
+    let drive = |word: &str| {
+        format!("(pace = 20 %)\nstep \"b\"\ndrive {word} at pace\nuntil travelled 60 mm")
+    };
+    let spin = "(pace = 20 %)\nstep \"b\"\nspin left at pace\nuntil turned 20 deg";
+    let named = |pace: &str| {
+        format!("let pace = {pace}\nstep \"b\"\ndrive back at pace\nuntil travelled 60 mm")
+    };
+    let back = drive("back");
+    let wrong = [
+        call("pace = -20 %", &back),
+        call("pace = (10 % - 30 %)", &drive("ahead")),
+        named("10 % - 30 %"),
+    ];
+    let right = [
+        call("pace = 30 %", &back),
+        call("pace = (40 % - 10 %)", &drive("ahead")),
+        named("40 % - 10 %"),
+        call("pace = 30 %", spin),
+    ];
+    for mission in &wrong {
+        let found = bench().codes(mission);
+        assert!(
+            found
+                .iter()
+                .any(|code| code == "K40" || code.starts_with('M')),
+            "{found:?}\n{mission}"
+        );
+    }
+    shows(&bench(), "K40", &[], &right.each_ref().map(String::as_str));
+    let between = "(low = 20 %, high = 60 %)\nstep \"b\"\ndrive ahead at 20 %\nuntil floor-left between low and high\nor 1 s passes";
+    shows(
+        &bench(),
+        "K16",
+        &[
+            &call("low = 60 %, high = 20 %", between),
+            "step \"a\"\ndrive ahead at 20 %\nuntil ahead > 300 mm and ahead < 200 mm\nor 1 s passes",
+        ],
+        &[
+            &call("low = 20 %, high = 70 %", between),
+            "step \"a\"\ndrive ahead at 20 %\nuntil ahead > 200 mm and ahead < 300 mm\nor 1 s passes",
+            "step \"a\"\ndrive ahead at 20 %\nuntil floor-left > 60 % and floor-right < 20 %\nor 1 s passes",
+        ],
+    );
+    let arm = bench().robot("[[signal]]", &format!("{}[[signal]]", super::bench::ARM));
+    let lift = "(to = 40 deg)\nstep \"b\"\nmove arm to to";
+    let lift = lift.replace("to to", "to high").replace("(to =", "(high =");
+    shows(
+        &arm,
+        "K46",
+        &[
+            &call("high = 120 deg", &lift),
+            &call("high = (30 deg * 4)", &lift),
+        ],
+        &[
+            &call("high = 80 deg", &lift),
+            "step \"a\"\nmove arm to 60 deg",
+        ],
+    );
+}
+
+#[test]
+fn a_parameter_takes_whatever_kind_its_use_allows() {
+    let call = |given: &str, routine: &str| {
+        format!("step \"a\"\ndo r ({given})\nroutine r {routine}\nend")
+    };
+    let pace = "(pace)\nstep \"b\"\ndrive ahead at pace\nuntil travelled 60 mm";
+    let rolled = "(way)\nstep \"b\"\ndrive ahead at 20 %\nuntil left wheel rolled way";
+    let delay = "(later)\nstep \"b\"\ndrive ahead at 20 %\nuntil floor-right sees dark after later\nor 1 s passes";
+    let inner = "(pace)\nstep \"b\"\ndo s (pace = pace)\nend\nroutine s (pace)\nstep \"c\"\ndrive ahead at pace\nuntil travelled 60 mm";
+    for (given, routine) in [
+        ("pace = 30 %", pace),
+        ("pace = 120 mm/s", pace),
+        ("way = 60 mm", rolled),
+        ("way = 90 deg", rolled),
+        ("way = 1 turn", rolled),
+        ("later = 5 mm", delay),
+        ("later = 0.1 s", delay),
+        ("pace = 30 %", inner),
+        ("pace = 120 mm/s", inner),
+    ] {
+        let mission = call(given, routine);
+        let found = bench().codes(&mission);
+        assert!(
+            !found.iter().any(|code| code.starts_with('M')),
+            "{given}: {found:?}"
+        );
+        assert_eq!(bench().run(&mission).outcome, Outcome::Done, "{given}");
+    }
+    // And nothing else.
+    for (given, routine) in [
+        ("pace = 30 mm", pace),
+        ("way = 3 s", rolled),
+        ("later = 20 deg", delay),
+        ("pace = 3 s", inner),
+    ] {
+        let found = bench().codes(&call(given, routine));
+        assert!(
+            found.iter().any(|code| code.starts_with('M')),
+            "{given}: {found:?}"
+        );
+    }
+    let slow = |pace: &str| {
+        bench()
+            .run(&call(&format!("pace = {pace}"), pace_of(pace)))
+            .duration()
+    };
+    fn pace_of(_: &str) -> &'static str {
+        "(pace)\nstep \"b\"\ndrive ahead at pace\nuntil travelled 60 mm"
+    }
+    assert!(
+        slow("40 mm/s") > 1.3,
+        "a speed in mm/s is one: {}",
+        slow("40 mm/s")
+    );
+}

@@ -771,7 +771,7 @@ const fn adds_up(test: &Test) -> Option<&'static str> {
 }
 
 /// The pairs of looks that must hold at once.
-fn both<'t>(term: &'t Term, into: &mut Vec<(&'t Look, &'t Look)>) {
+pub(super) fn both<'t>(term: &'t Term, into: &mut Vec<(&'t Look, &'t Look)>) {
     match term {
         Term::All(terms) => {
             let looks: Vec<&Look> = terms.iter().filter_map(Term::plain).collect();

@@ -2,15 +2,16 @@
 
 use std::collections::BTreeSet;
 
+use super::budget::both;
 use super::watched::{By, Watched};
 use super::{Adviser, held, mm};
 use crate::controller::{
-    Action, Goal, Look, Num, Passes, Rail, Reading, Source as SourceOf, Term, Test,
+    Action, Goal, Look, Num, Passes, ProgramStep, Rail, Reading, Source as SourceOf, Term, Test,
 };
 use crate::field::{Surface, seen};
 use crate::finding::{Finding, Severity, Source};
 use crate::ids::{SensorId, StepId};
-use crate::mission::Condition;
+use crate::mission::{Behaviour, Condition, Drive, Side};
 use crate::units::math;
 
 /// Further than this a turn leads away from a border to either side, rad.
@@ -33,8 +34,12 @@ impl Adviser<'_> {
         }
         self.both_at_once(watched);
         self.more_than_meant();
+        for look in watched {
+            self.never_both(look);
+        }
         for (index, _) in self.steps() {
             self.sides(index);
+            self.by_its_value(index);
         }
     }
 
@@ -452,7 +457,9 @@ impl Adviser<'_> {
                 continue;
             };
             let (tones, about) = (&self.program.tones[sensor], &self.robot.sensors[sensor]);
-            if tone == self.deck().ground || !about.codes.is_empty() {
+            // Who tells a dark line from pale ground by brightness alone takes all for one of the two.
+            let coarse = !tones.by_colour && tones.tones.len() <= 2;
+            if tone == self.deck().ground || !about.codes.is_empty() || coarse {
                 continue;
             }
             // Once for each sensor: what is to be done is the same for all.
@@ -630,6 +637,123 @@ impl Adviser<'_> {
             };
             exit.condition.asks(finds)
         })
+    }
+
+    /// K16: two limits of one sensor that never hold at once, however they came about.
+    fn never_both(&mut self, watched: &Watched<'_>) {
+        let mut pairs = Vec::new();
+        both(watched.term, &mut pairs);
+        for (first, second) in pairs {
+            let limit = |look: &Look| match &look.test {
+                Test::Reads {
+                    sensor,
+                    below,
+                    limit,
+                } => Some((sensor.0, false, *below, limit.fixed()?)),
+                Test::Range {
+                    ranger,
+                    below,
+                    limit,
+                } => Some((ranger.0, true, *below, limit.fixed()?)),
+                _ => None,
+            };
+            let (Some(one), Some(other)) = (limit(first), limit(second)) else {
+                continue;
+            };
+            let same = (one.0, one.1) == (other.0, other.1) && one.2 != other.2;
+            let (least, most) = if one.2 {
+                (other.3, one.3)
+            } else {
+                (one.3, other.3)
+            };
+            if same && least >= most {
+                let show = |limit: f64| {
+                    if one.1 {
+                        mm(limit)
+                    } else {
+                        super::percent(limit)
+                    }
+                };
+                let message = format!(
+                    "this is never true: more than {} and less than {} at once",
+                    show(least),
+                    show(most)
+                );
+                let hint = "exchange the two limits";
+                self.warn("K16", watched.line, message, hint);
+            }
+        }
+    }
+
+    /// K40: a speed whose value turns what is written round. K46: an angle beyond an end stop, by its
+    /// value.
+    fn by_its_value(&mut self, index: StepId) {
+        let step = self.of(index);
+        let line = self.says(step);
+        if let Action::Move {
+            actuator, angle, ..
+        } = &step.action
+            && let Some(angle) = angle.fixed()
+        {
+            let (from, to) = self.program.stops[*actuator];
+            // An amount that the text itself says is M117's.
+            let is_said = step.written && self.says_angle(step);
+            if !is_said && (angle < from - 1e-9 || angle > to + 1e-9) {
+                let message = format!(
+                    "`{}` is sent to {:.1} deg, and its end stops are at {:.1} deg and {:.1} deg",
+                    self.robot.actuators[*actuator].name,
+                    angle.to_degrees(),
+                    from.to_degrees(),
+                    to.to_degrees()
+                );
+                let hint = "stay within its end stops, or wait until it `is blocked`";
+                self.warn("K46", line, message, hint);
+            }
+        }
+        let (says_back, says_left) = match self.behaviour_of(step) {
+            Some(Behaviour::Drive(Drive::Straight { back, .. } | Drive::Arc { back, .. })) => {
+                (Some(*back), None)
+            }
+            Some(Behaviour::Spin(spin)) => (None, Some(spin.side == Side::Left)),
+            _ => return,
+        };
+        let (ahead, turn) = self.motion(index);
+        let round = says_back.is_some_and(|back| ahead != 0.0 && (ahead < 0.0) != back);
+        let literal = says_left.is_some() && self.of(index).parent.is_none();
+        let turned = says_left.is_some_and(|left| literal && turn != 0.0 && (turn > 0.0) != left);
+        if round || turned {
+            let what = match (round, ahead < 0.0) {
+                (true, true) => "drives back",
+                (true, false) => "drives ahead",
+                (false, _) => "turns the other way",
+            };
+            let message = format!("the speed is negative here, so the robot {what}");
+            let hint = "give a speed without a sign; the words say the direction";
+            self.warn("K40", line, message, hint);
+        }
+    }
+
+    /// What a step of this text says that it does.
+    fn behaviour_of(&self, step: &ProgramStep) -> Option<&Behaviour> {
+        let written = self
+            .parsed
+            .mission
+            .steps
+            .iter()
+            .find(|known| known.line == step.line);
+        let written = written.filter(|_| !step.foreign && step.written)?;
+        written
+            .behaviour
+            .as_ref()
+            .map(|(behaviour, _)| &behaviour.node)
+    }
+
+    /// Whether the text says the angle that a step sends an actuator to, without what a call gives.
+    fn says_angle(&self, step: &ProgramStep) -> bool {
+        match self.behaviour_of(step) {
+            Some(Behaviour::Move(does)) => self.parsed.mission.evaluate(&does.angle.node).is_some(),
+            _ => false,
+        }
     }
 
     /// K3: two sensors named for the sides that they do not sit on. K72: a line that two sensors

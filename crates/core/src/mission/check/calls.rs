@@ -11,15 +11,17 @@ use crate::mission::behaviours::Do;
 impl Checker<'_> {
     /// What each `do` gives to its routine, and what parameters are without being given anything.
     pub(super) fn calls(&mut self) {
-        let parsed = self.parsed;
-        for step in &parsed.mission.steps {
-            self.block = step.block;
-            for behaviour in parsed.behaviours_of(step) {
-                if let Behaviour::Do(call) = &behaviour.node {
-                    self.call(call);
-                }
+        // What a routine hands on is known once the calls in it have been looked at, wherever they
+        // stand: looked at again until nothing new is learnt.
+        loop {
+            let (errors, uses) = (self.findings.len(), self.uses.clone());
+            self.each_call();
+            if self.uses == uses {
+                break;
             }
+            self.findings.truncate(errors);
         }
+        let parsed = self.parsed;
         // A default is no business of the routine's other parameters.
         self.block = Block::Mission;
         for (index, routine) in parsed.mission.routines.iter().enumerate() {
@@ -30,6 +32,18 @@ impl Checker<'_> {
                         .get(&(index, parameter.name.node.clone()))
                         .copied();
                     self.argument(&parameter.name.node, default, wanted.unwrap_or(Use::Any));
+                }
+            }
+        }
+    }
+
+    fn each_call(&mut self) {
+        let parsed = self.parsed;
+        for step in &parsed.mission.steps {
+            self.block = step.block;
+            for behaviour in parsed.behaviours_of(step) {
+                if let Behaviour::Do(call) = &behaviour.node {
+                    self.call(call);
                 }
             }
         }
@@ -204,6 +218,10 @@ impl Checker<'_> {
                 let found = self.measured(value, false);
                 found.is_none_or(|found| found == dimension)
             }
+            (Argument::Amount(value), Use::OneOf(wanted)) => {
+                let found = self.measured(value, false);
+                found.is_none_or(|found| wanted.dimensions().contains(&found))
+            }
             (Argument::Side(side), Use::Side) => {
                 self.side(side, &argument.span);
                 true
@@ -228,6 +246,15 @@ impl Checker<'_> {
                                 dimension.name(),
                                 word.node
                             );
+                            self.error("M005", &argument.span, message, Hints::default());
+                        }
+                    }
+                    Use::OneOf(wanted) => {
+                        let found = self.named(&word, false);
+                        if found.is_some_and(|found| !wanted.dimensions().contains(&found)) {
+                            let wanted = Use::OneOf(wanted).name();
+                            let message =
+                                format!("`{name}` is {wanted}, and `{}` is not", word.node);
                             self.error("M005", &argument.span, message, Hints::default());
                         }
                     }
