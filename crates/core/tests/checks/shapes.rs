@@ -1030,7 +1030,11 @@ fn c103_and_c104_a_calibration_against_the_field() {
 
 #[test]
 fn k74_a_surface_that_nobody_held_the_sensor_over() {
-    let cal = |more: &str| format!("[sensor.floor-left]\ndark = \"2 %\"\npale = \"77 %\"\n{more}");
+    let cal = |more: &str| {
+        format!(
+            "[sensor.hue]\npale = \"81 %, 77 %, 64 %\"\ndark = \"2 %, 2 %, 2 %\"\nbrine-blue = \"3 %, 17 %, 43 %\"\n{more}"
+        )
+    };
     let told = |calibration: &str, condition: &str| {
         let (setup, _) = bench().loaded(calibration);
         let text = bench().text(&format!(
@@ -1042,15 +1046,17 @@ fn k74_a_surface_that_nobody_held_the_sensor_over() {
             .find(|finding| finding.code == "K74")
             .map(|finding| finding.message)
     };
-    let message =
-        told(&cal(""), "floor-left sees dark").expect("there are darker things than pale");
-    assert!(message.contains("kiln-red"), "{message}");
-    assert!(told(&cal(""), "floor-left < 40 %").is_none());
+    let message = told(&cal(""), "hue sees brine-blue").expect("the tape is bluish");
+    assert!(message.contains("tape"), "{message}");
+    let all = cal("tape = \"25 %, 10 %, 34 %\"\n");
+    assert!(told(&all, "hue sees brine-blue").is_none_or(|message| !message.contains("tape")));
     assert!(
         told(&cal(""), "floor-right sees dark").is_none(),
         "not calibrated at all"
     );
-    assert!(told("", "floor-left sees dark").is_none());
+    // Dark or pale is all that two tones are to tell.
+    let two = "[sensor.floor-left]\ndark = \"2 %\"\npale = \"77 %\"\n";
+    assert!(told(two, "floor-left sees dark").is_none());
 }
 
 /// A mistake, the mission after its hint was followed by hand, and some words of that hint.
