@@ -11,8 +11,9 @@ mod reactions;
 mod watched;
 
 use crate::ids::{SensorId, StepId};
-use std::cell::OnceCell;
-use std::collections::BTreeSet;
+use std::cell::{OnceCell, RefCell};
+use std::collections::{BTreeMap, BTreeSet};
+use std::rc::Rc;
 
 use self::deck::Deck;
 
@@ -47,6 +48,9 @@ pub fn advice(
         said,
         within,
         deck: OnceCell::new(),
+        readings: vec![OnceCell::new(); robot.sensors.len()],
+        surfaces: OnceCell::new(),
+        narrow: RefCell::default(),
         findings: Vec::new(),
     };
     let watched = adviser.watched();
@@ -55,6 +59,9 @@ pub fn advice(
     adviser.habits();
     adviser.findings
 }
+
+/// What a sensor reads over each surface, by its name: a share of full scale.
+type Readings<'a> = Rc<[(&'a str, f64)]>;
 
 struct Adviser<'a> {
     text: &'a str,
@@ -68,6 +75,12 @@ struct Adviser<'a> {
     within: Vec<Vec<StepId>>,
     /// What the robot stands on, once something asks for it.
     deck: OnceCell<Deck<'a>>,
+    /// What each sensor reads over each surface, once something asks for it.
+    readings: Vec<OnceCell<Readings<'a>>>,
+    /// The surfaces that a sensor can come over, once something asks for them.
+    surfaces: OnceCell<Rc<BTreeSet<&'a str>>>,
+    /// The narrowest mark of each surface that was asked for.
+    narrow: RefCell<BTreeMap<&'a str, Option<(&'a str, f64)>>>,
     findings: Vec<Finding>,
 }
 
@@ -228,7 +241,12 @@ impl<'a> Adviser<'a> {
 
     /// What a sensor reads over each surface: as calibrated, and as it would without any error
     /// where nobody has been with it.
-    fn reads(&self, sensor: SensorId) -> Vec<(&'a str, f64)> {
+    fn reads(&self, sensor: SensorId) -> Readings<'a> {
+        let known = self.readings[sensor.0].get_or_init(|| self.reads_of(sensor).into());
+        Rc::clone(known)
+    }
+
+    fn reads_of(&self, sensor: SensorId) -> Vec<(&'a str, f64)> {
         let (tones, about) = (
             &self.program.tones[sensor].tones,
             &self.robot.sensors[sensor],
@@ -264,6 +282,13 @@ impl<'a> Adviser<'a> {
 
     /// The narrowest mark of a surface: its name and its width in metres.
     fn narrowest(&self, surface: &'a str) -> Option<(&'a str, f64)> {
+        let mut known = self.narrow.borrow_mut();
+        *known
+            .entry(surface)
+            .or_insert_with(|| self.narrowest_of(surface))
+    }
+
+    fn narrowest_of(&self, surface: &'a str) -> Option<(&'a str, f64)> {
         let named = self.marks(surface).map(|mark| {
             (
                 if mark.name.is_empty() {

@@ -1,6 +1,7 @@
 //! Budgets: speeds and periods against widths and rooms, limits against what sensors read.
 
 use std::collections::BTreeSet;
+use std::rc::Rc;
 
 use super::watched::{By, Watched};
 use super::{Adviser, held, mm, pace_words, percent};
@@ -16,7 +17,7 @@ const GRAVITY: f64 = 9.80665;
 /// A limit nearer than this many noise widths to what a surface reads is taken for it now and then.
 const NEAR: f64 = 2.0;
 
-impl Adviser<'_> {
+impl<'a> Adviser<'a> {
     pub(super) fn budgets(&mut self, watched: &[Watched<'_>]) {
         for look in watched {
             self.waits(look);
@@ -437,18 +438,16 @@ impl Adviser<'_> {
     }
 
     /// The surfaces that a floor sensor can come over: the ground, marks, and what lies around.
-    pub(super) fn met(&self) -> BTreeSet<&str> {
-        let name = |id| self.field.surface(id).name.as_str();
-        let marks = self.field.marks.iter().map(|mark| name(mark.surface));
-        let around = std::iter::once(name(self.field.surround));
-        let deck = self.deck();
-        let own = std::iter::once(deck.ground);
-        let all = marks.chain(own);
-        if deck.across.is_some() {
-            all.collect()
-        } else {
-            all.chain(around).collect()
-        }
+    pub(super) fn met(&self) -> Rc<BTreeSet<&'a str>> {
+        let all = || {
+            let name = |id| self.field.surface(id).name.as_str();
+            let marks = self.field.marks.iter().map(|mark| name(mark.surface));
+            let deck = self.deck();
+            let around = deck.across.is_none().then(|| name(self.field.surround));
+            let own = std::iter::once(deck.ground).chain(around);
+            Rc::new(marks.chain(own).collect())
+        };
+        Rc::clone(self.surfaces.get_or_init(all))
     }
 
     /// Whether somebody else may move the robot.

@@ -735,14 +735,10 @@ impl Adviser<'_> {
 
     /// What a step of this text says that it does.
     fn behaviour_of(&self, step: &ProgramStep) -> Option<&Behaviour> {
-        let written = self
-            .parsed
-            .mission
-            .steps
-            .iter()
-            .find(|known| known.line == step.line);
-        let written = written.filter(|_| !step.foreign && step.written)?;
-        written
+        let steps = &self.parsed.mission.steps;
+        let at = steps.binary_search_by_key(&step.line, |known| known.line);
+        let at = at.ok().filter(|_| !step.foreign && step.written)?;
+        steps[at]
             .behaviour
             .as_ref()
             .map(|(behaviour, _)| &behaviour.node)

@@ -358,9 +358,8 @@ impl<'a> Adviser<'a> {
         let sensor = look.test.sensor()?;
         let reads = |name: &str| {
             let all = self.reads(sensor);
-            all.into_iter()
-                .find(|(known, _)| *known == name)
-                .map(|(_, reads)| reads)
+            let known = all.iter().find(|(known, _)| *known == name);
+            known.map(|(_, reads)| *reads)
         };
         Some(match &look.test {
             Test::Bright { limits, .. } | Test::Crossed { limits, .. } => {
