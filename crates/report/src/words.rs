@@ -222,7 +222,7 @@ pub fn signal_words(story: Story<'_>, tick: usize) -> Vec<String> {
         .collect()
 }
 
-/// Where the robot is in the end, in one line: `at rest at 1094, 1237 mm, heading 183 deg`.
+/// Where the robot is in the end, in one line: `at rest at 1094, 1237 mm, heading -177 deg`.
 pub fn rest_words(run: &Run) -> String {
     let pose = run.final_pose();
     let how = if run.outcome == Outcome::Fell {
@@ -230,7 +230,7 @@ pub fn rest_words(run: &Run) -> String {
     } else {
         "at rest at"
     };
-    let heading = pose.heading.to_degrees().round().rem_euclid(360.0) + 0.0;
+    let heading = wayodos_core::units::math::heading_in_degrees(pose.heading);
     format!(
         "{how} {:.0}, {:.0} mm, heading {heading:.0} deg",
         pose.x * 1e3,

@@ -57,6 +57,7 @@ pub fn advice(
     adviser.budgets(&watched);
     adviser.reactions(&watched);
     adviser.habits();
+    adviser.findings.sort_by_key(|finding| finding.span.start);
     adviser.findings
 }
 

@@ -45,9 +45,40 @@ pub fn wrap(angle: f64) -> f64 {
     if wrapped <= -PI { PI } else { wrapped }
 }
 
+/// A heading as people say it: whole degrees in (-180, 180], left positive.
+pub fn heading_in_degrees(angle: f64) -> f64 {
+    let degrees = wrap(angle).to_degrees().round();
+    // No minus before a zero.
+    if degrees <= -180.0 {
+        180.0
+    } else {
+        degrees + 0.0
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn headings_are_said_from_minus_180_to_180_degrees() {
+        let said = |degrees: f64| heading_in_degrees(degrees.to_radians());
+        for (degrees, wanted) in [
+            (0.0, 0.0),
+            (-0.2, 0.0),
+            (183.0, -177.0),
+            (-183.0, 177.0),
+            (180.0, 180.0),
+            (-180.0, 180.0),
+            (179.7, 180.0),
+            (-179.7, 180.0),
+            (360.0, 0.0),
+            (810.0, 90.0),
+        ] {
+            assert_eq!(said(degrees), wanted, "{degrees}");
+            assert!(said(degrees) != 0.0 || said(degrees).is_sign_positive());
+        }
+    }
 
     #[test]
     fn wrapping_keeps_the_direction() {

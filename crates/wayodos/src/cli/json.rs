@@ -434,7 +434,10 @@ pub fn run(project: &Project, all: &[Finding], report: &RunReport, wall_ms: Opti
         final_pose: Some(PoseOut {
             x_mm: rounded(pose.x * 1e3, 2),
             y_mm: rounded(pose.y * 1e3, 2),
-            heading_deg: rounded(pose.heading.to_degrees(), 2),
+            heading_deg: rounded(
+                wayodos_core::units::math::wrap(pose.heading).to_degrees(),
+                2,
+            ),
         }),
         steps: steps.collect(),
         events,

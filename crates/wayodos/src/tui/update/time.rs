@@ -439,7 +439,7 @@ pub(super) fn ask_pose(model: &mut Model) {
         return;
     }
     let pose = super::super::sight::field::robot_pose(model).unwrap_or_default();
-    let heading = pose.heading.to_degrees().round().rem_euclid(360.0) + 0.0;
+    let heading = wayodos_core::units::math::heading_in_degrees(pose.heading);
     let first = format!(
         "{:.0}, {:.0} mm, {heading:.0} deg",
         pose.x * 1e3,

@@ -356,7 +356,7 @@ pub fn status(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         }
     }
     let pose = tick.pose;
-    let heading = pose.heading.to_degrees().round().rem_euclid(360.0) + 0.0;
+    let heading = wayodos_core::units::math::heading_in_degrees(pose.heading);
     let [left, right] = [tick.command.left, tick.command.right].map(command_words);
     let wheels = if left == right {
         left
