@@ -1140,10 +1140,15 @@ impl Parser<'_> {
 
 /// A condition that ends a behaviour sooner or later.
 const fn usual_end(behaviour: &Behaviour) -> &'static str {
-    match behaviour {
-        Behaviour::Spin(_) | Behaviour::Pivot(_) => "turned 90 deg",
-        Behaviour::Drive(_) | Behaviour::Follow(_) | Behaviour::Keep(_) => "travelled 300 mm",
-        _ => "2 s pass",
+    if matches!(behaviour, Behaviour::Spin(_) | Behaviour::Pivot(_)) {
+        "turned 90 deg"
+    } else if matches!(
+        behaviour,
+        Behaviour::Drive(_) | Behaviour::Follow(_) | Behaviour::Keep(_)
+    ) {
+        "travelled 300 mm"
+    } else {
+        "2 s pass"
     }
 }
 

@@ -220,13 +220,8 @@ fn k14_a_choice_is_taken_before_anything_adds_up() {
     shows(
         &bench(),
         "K14",
-        &never
-            .map(|condition| choose(condition))
-            .each_ref()
-            .map(String::as_str),
-        &now.map(|condition| choose(condition))
-            .each_ref()
-            .map(String::as_str),
+        &never.map(choose).each_ref().map(String::as_str),
+        &now.map(choose).each_ref().map(String::as_str),
     );
     // The promise that is made: it is never taken.
     for condition in never {
@@ -1366,17 +1361,10 @@ fn a_parameter_takes_whatever_kind_its_use_allows() {
             "{given}: {found:?}"
         );
     }
-    let slow = |pace: &str| {
-        bench()
-            .run(&call(&format!("pace = {pace}"), pace_of(pace)))
-            .duration()
-    };
-    fn pace_of(_: &str) -> &'static str {
-        "(pace)\nstep \"b\"\ndrive ahead at pace\nuntil travelled 60 mm"
-    }
+    let slow = |given: &str| bench().run(&call(given, pace)).duration();
     assert!(
-        slow("40 mm/s") > 1.3,
+        slow("pace = 40 mm/s") > 1.3,
         "a speed in mm/s is one: {}",
-        slow("40 mm/s")
+        slow("pace = 40 mm/s")
     );
 }

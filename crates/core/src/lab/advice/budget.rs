@@ -319,9 +319,10 @@ impl<'a> Adviser<'a> {
         let turn = matches!(look.test, Test::Turned(_));
         let heading = matches!(look.test, Test::Heading(_));
         let crossed = matches!(look.test, Test::Crossed { .. });
-        let wheel_stands = match look.test {
-            Test::Rolled { wheel, .. } => drives.iter().all(|rims| rims[wheel] == 0.0),
-            _ => false,
+        let wheel_stands = if let Test::Rolled { wheel, .. } = look.test {
+            drives.iter().all(|rims| rims[wheel] == 0.0)
+        } else {
+            false
         };
         let message = if stands && distance {
             "the robot stands still, so it covers no distance"
@@ -426,10 +427,7 @@ impl<'a> Adviser<'a> {
                 if target == step {
                     return true;
                 }
-                at = match self.of(target).action {
-                    Action::Group { first, .. } => Some(first),
-                    _ => None,
-                };
+                at = self.first_within(target);
             }
             false
         };

@@ -351,12 +351,14 @@ impl Adviser<'_> {
                 ),
                 _ => false,
             };
-            let sensor = |step: &Step| match &step.exits[0].condition.node {
-                Condition::Sees { sensors, .. } | Condition::Reads { sensors, .. } => {
-                    let names = sensors.names.iter().map(|name| name.node.clone());
-                    names.collect::<Vec<_>>()
-                }
-                _ => Vec::new(),
+            let sensor = |step: &Step| {
+                let (Condition::Sees { sensors, .. } | Condition::Reads { sensors, .. }) =
+                    &step.exits[0].condition.node
+                else {
+                    return Vec::new();
+                };
+                let names = sensors.names.iter().map(|name| name.node.clone());
+                names.collect::<Vec<_>>()
             };
             if first.block == second.block
                 && one_look(first)
@@ -536,9 +538,10 @@ impl Adviser<'_> {
             let inner = self.steps().filter(|(at, _)| self.is_within(*at, index));
             let goals = |step: &ProgramStep| {
                 let exits = step.exits.iter().map(|exit| exit.goal);
-                let rows = match &step.action {
-                    Action::Choose(rows) => rows.as_slice(),
-                    _ => &[],
+                let rows = if let Action::Choose(rows) = &step.action {
+                    rows.as_slice()
+                } else {
+                    &[]
                 };
                 exits
                     .chain(rows.iter().map(|(_, goal)| *goal))

@@ -232,10 +232,13 @@ impl Adviser<'_> {
     fn again(&mut self, watched: &Watched<'_>) {
         let armed = matches!(watched.term, Term::After(..));
         let ground = self.deck().ground;
-        let sees = |look: &Look| match look.test {
-            Test::Bright { .. } | Test::Colour { .. } | Test::Code { .. } => true,
-            Test::Reads { .. } => self.sees_over(look, ground) == Some(false),
-            _ => false,
+        let sees = |look: &Look| {
+            let tone = matches!(
+                look.test,
+                Test::Bright { .. } | Test::Colour { .. } | Test::Code { .. }
+            );
+            let reads = matches!(look.test, Test::Reads { .. });
+            tone || (reads && self.sees_over(look, ground) == Some(false))
         };
         if armed || !watched.term.looks().any(sees) {
             return;
@@ -244,9 +247,10 @@ impl Adviser<'_> {
             By::Exit(step) | By::Choice(step, _)
                 if self.of(step).written && self.comes_round(watched.then, step) =>
             {
-                let hint = match watched.by {
-                    By::Choice(..) => "let the robot leave the mark before it looks again",
-                    _ => "add `after it was false`",
+                let hint = if watched.is_decided_at_once() {
+                    "let the robot leave the mark before it looks again"
+                } else {
+                    "add `after it was false`"
                 };
                 let message =
                     "this leads back here without any movement, so it is true again at once";
@@ -301,10 +305,7 @@ impl Adviser<'_> {
             exits.any(|exit| exit.term.looks().any(|look| ends_alone(&look.test)))
         };
         let stays = match watched.by {
-            By::Row(step, nth) => match &self.of(step).action {
-                Action::React(rows) => self.stands(rows[nth].step) && !way_out(step),
-                _ => false,
-            },
+            By::Row(step, _) => watched.then.is_some_and(|row| self.stands(row)) && !way_out(step),
             By::Reflex(nth) => {
                 let reflex = &self.program.reflexes[nth];
                 reflex.lasting
@@ -472,9 +473,12 @@ impl Adviser<'_> {
                 let lit = |share: f64| about.reads(share, self.field.ambient);
                 Reading::of(seen(surface, about.light).1.map(lit))
             };
-            let taken = |surface: &&Surface| match &look.test {
-                Test::Colour { tone, .. } => tones.nearest_colour(&reads(surface)) == Some(*tone),
-                _ => self.sees_over(look, &surface.name) == Some(true),
+            let taken = |surface: &&Surface| {
+                if let Test::Colour { tone, .. } = &look.test {
+                    tones.nearest_colour(&reads(surface)) == Some(*tone)
+                } else {
+                    self.sees_over(look, &surface.name) == Some(true)
+                }
             };
             let met = self.met();
             let strange = (self.field.surfaces.iter())
@@ -503,21 +507,25 @@ impl Adviser<'_> {
         while let Some(step) = at.filter(|_| hops < 16) {
             hops += 1;
             let of = self.of(step);
-            match &of.action {
-                Action::Group { first, .. } => at = Some(*first),
-                Action::Measure { value, .. } if of.written => {
-                    for leaf in &watched.during {
-                        self.measured(*leaf, step, value);
-                    }
-                    // What comes after a measurement has that for the step before.
-                    at = if of_last(value) {
-                        None
-                    } else {
-                        self.left(step, None)
-                    };
-                }
-                _ => return,
+            if let Some(first) = self.first_within(step) {
+                at = Some(first);
+                continue;
             }
+            let Action::Measure { value, .. } = &of.action else {
+                return;
+            };
+            if !of.written {
+                return;
+            }
+            for leaf in &watched.during {
+                self.measured(*leaf, step, value);
+            }
+            // What comes after a measurement has that for the step before.
+            at = if of_last(value) {
+                None
+            } else {
+                self.left(step, None)
+            };
         }
     }
 
@@ -644,18 +652,24 @@ impl Adviser<'_> {
         let mut pairs = Vec::new();
         both(watched.term, &mut pairs);
         for (first, second) in pairs {
-            let limit = |look: &Look| match &look.test {
-                Test::Reads {
+            let limit = |look: &Look| {
+                if let Test::Reads {
                     sensor,
                     below,
                     limit,
-                } => Some((sensor.0, false, *below, limit.fixed()?)),
-                Test::Range {
+                } = &look.test
+                {
+                    Some((sensor.0, false, *below, limit.fixed()?))
+                } else if let Test::Range {
                     ranger,
                     below,
                     limit,
-                } => Some((ranger.0, true, *below, limit.fixed()?)),
-                _ => None,
+                } = &look.test
+                {
+                    Some((ranger.0, true, *below, limit.fixed()?))
+                } else {
+                    None
+                }
             };
             let (Some(one), Some(other)) = (limit(first), limit(second)) else {
                 continue;
@@ -757,16 +771,16 @@ impl Adviser<'_> {
     fn sides(&mut self, index: StepId) {
         let step = self.of(index);
         let line = self.says(step);
-        let pair: [SensorId; 2] = match &step.action {
-            Action::Keep { sensors, .. } | Action::Square { sensors, .. } => {
+        let pair: [SensorId; 2] =
+            if let Action::Keep { sensors, .. } | Action::Square { sensors, .. } = &step.action {
                 [sensors[0].0, sensors[1].0]
-            }
-            Action::Follow(follow) => match &follow.rail {
-                Rail::Under(pair) | Rail::Between(pair) => [pair[0].sensor, pair[1].sensor],
-                Rail::Edge(..) => return,
-            },
-            _ => return,
-        };
+            } else if let Action::Follow(follow) = &step.action
+                && let Rail::Under(pair) | Rail::Between(pair) = &follow.rail
+            {
+                [pair[0].sensor, pair[1].sensor]
+            } else {
+                return;
+            };
         let [left, right] = pair.map(|sensor| &self.robot.sensors[sensor]);
         if left.left < right.left {
             let message = format!(

@@ -184,9 +184,21 @@ impl<'a> Adviser<'a> {
     /// Where it goes on when the steps within a step have been done: in the next pass of a repeat, or
     /// behind it.
     fn end_of(&self, group: StepId) -> Option<StepId> {
-        match &self.of(group).action {
-            Action::Group { first, passes } if *passes != Passes::Once => Some(*first),
-            _ => self.left(group, Some(Ending::Finished)),
+        let again = matches!(&self.of(group).action,
+            Action::Group { passes, .. } if *passes != Passes::Once);
+        if again {
+            self.first_within(group)
+        } else {
+            self.left(group, Some(Ending::Finished))
+        }
+    }
+
+    /// The first of the steps that a step is made of; none when it does something itself.
+    pub(super) fn first_within(&self, step: StepId) -> Option<StepId> {
+        if let Action::Group { first, .. } = self.of(step).action {
+            Some(first)
+        } else {
+            None
         }
     }
 
@@ -194,16 +206,14 @@ impl<'a> Adviser<'a> {
     pub(super) fn left(&self, step: StepId, ending: Option<Ending>) -> Option<StepId> {
         let of = self.of(step);
         let asks = |term: &Term| {
-            term.looks().any(|look| match look.test {
-                Test::Ended(asked) => ending.is_none_or(|ending| ending == asked),
-                _ => false,
+            term.looks().any(|look| {
+                matches!(look.test, Test::Ended(asked)
+                    if ending.is_none_or(|ending| ending == asked))
             })
         };
         if let Some(exit) = of.exits.iter().find(|exit| asks(&exit.term)) {
-            return match exit.goal {
-                Goal::Complete(same, _) if same == step => None,
-                goal => self.after(step, &goal),
-            };
+            let itself = matches!(exit.goal, Goal::Complete(same, _) if same == step);
+            return (!itself).then(|| self.after(step, &exit.goal)).flatten();
         }
         if let Some(next) = of.next {
             return Some(next);
@@ -274,49 +284,58 @@ impl<'a> Adviser<'a> {
 
     /// How far a step drives at most by its own exits, metres; none when nothing of them says it.
     pub(super) fn way_of(&self, step: StepId) -> Option<f64> {
-        let [left, right] = self.rims(step)?;
-        let speed = f64::midpoint(left, right).abs();
-        let rolled = |wheel: usize, amount: f64| {
-            let own = [left, right][wheel].abs();
-            if own > 0.0 {
-                amount * speed / own
+        let speed = self.motion(step).0.abs();
+        self.least_of(step, speed, |test| {
+            if let Test::Travelled(length) = test {
+                length.fixed()
             } else {
-                f64::INFINITY
+                None
             }
-        };
-        self.least_of(step, |test| match test {
-            Test::Travelled(length) => length.fixed(),
-            Test::Rolled { wheel, amount } => amount.fixed().map(|amount| rolled(*wheel, amount)),
-            Test::Passed(time) => time.fixed().map(|time| time * speed),
-            _ => None,
         })
     }
 
     /// How far a step turns at most by its own exits, rad; none when nothing of them says it.
     pub(super) fn turn_of(&self, step: StepId) -> Option<f64> {
-        let [left, right] = self.rims(step)?;
-        let rate = ((right - left) / self.robot.track_width).abs();
-        let rolled = |wheel: usize, amount: f64| {
-            let own = [left, right][wheel].abs();
-            if own > 0.0 {
-                amount * rate / own
+        let rate = self.motion(step).1.abs();
+        self.least_of(step, rate, |test| {
+            if let Test::Turned(angle) = test {
+                angle.fixed()
             } else {
-                f64::INFINITY
+                None
             }
-        };
-        self.least_of(step, |test| match test {
-            Test::Turned(angle) => angle.fixed(),
-            Test::Rolled { wheel, amount } => amount.fixed().map(|amount| rolled(*wheel, amount)),
-            Test::Passed(time) => time.fixed().map(|time| time * rate),
-            _ => None,
         })
     }
 
-    fn least_of(&self, step: StepId, amount: impl Fn(&Test) -> Option<f64>) -> Option<f64> {
-        let exits = self.of(step).exits.iter();
-        let looks = exits.flat_map(|exit| exit.term.looks());
+    /// The least that a step's own exits say of something that goes on at this rate (a second): as
+    /// such, by what a wheel rolls meanwhile, or by the time.
+    fn least_of(
+        &self,
+        step: StepId,
+        rate: f64,
+        amount: impl Fn(&Test) -> Option<f64>,
+    ) -> Option<f64> {
+        let rims = self.rims(step)?;
+        let of = |test: &Test| {
+            if let Test::Rolled { wheel, amount } = test {
+                let (amount, own) = (amount.fixed()?, rims[*wheel].abs());
+                Some(if own > 0.0 {
+                    amount * rate / own
+                } else {
+                    f64::INFINITY
+                })
+            } else if let Test::Passed(time) = test {
+                Some(time.fixed()? * rate)
+            } else {
+                amount(test)
+            }
+        };
+        let looks = self
+            .of(step)
+            .exits
+            .iter()
+            .flat_map(|exit| exit.term.looks());
         looks
-            .filter_map(|look| amount(&look.test))
+            .filter_map(|look| of(&look.test))
             .min_by(f64::total_cmp)
     }
 
@@ -337,13 +356,13 @@ impl<'a> Adviser<'a> {
             }
             Term::Any(terms) => {
                 let known = each(terms);
-                let any = known.iter().any(|holds| *holds == Some(true));
+                let any = known.contains(&Some(true));
                 any.then_some(true)
                     .or_else(|| known.into_iter().flatten().next())
             }
             Term::All(terms) => {
                 let known = each(terms);
-                let none = known.iter().any(|holds| *holds == Some(false));
+                let none = known.contains(&Some(false));
                 if none {
                     Some(false)
                 } else {
@@ -361,25 +380,23 @@ impl<'a> Adviser<'a> {
             let known = all.iter().find(|(known, _)| *known == name);
             known.map(|(_, reads)| *reads)
         };
-        Some(match &look.test {
-            Test::Bright { limits, .. } | Test::Crossed { limits, .. } => {
-                limits.holds(reads(surface)?, false)
-            }
-            Test::Colour { tone, .. } => self.program.tones[sensor].tones[*tone].name == surface,
-            Test::Reads { below, limit, .. } => {
-                let (reads, limit) = (reads(surface)?, limit.fixed()?);
-                if *below { reads < limit } else { reads > limit }
-            }
-            Test::Changed { down, by, .. } => {
-                let (from, to, by) = (reads(self.deck().ground)?, reads(surface)?, by.fixed()?);
-                if *down {
-                    from - to >= by
-                } else {
-                    to - from >= by
-                }
-            }
-            _ => return None,
-        })
+        if let Test::Bright { limits, .. } | Test::Crossed { limits, .. } = &look.test {
+            Some(limits.holds(reads(surface)?, false))
+        } else if let Test::Colour { tone, .. } = &look.test {
+            Some(self.program.tones[sensor].tones[*tone].name == surface)
+        } else if let Test::Reads { below, limit, .. } = &look.test {
+            let (reads, limit) = (reads(surface)?, limit.fixed()?);
+            Some(if *below { reads < limit } else { reads > limit })
+        } else if let Test::Changed { down, by, .. } = &look.test {
+            let (from, to, by) = (reads(self.deck().ground)?, reads(surface)?, by.fixed()?);
+            Some(if *down {
+                from - to >= by
+            } else {
+                to - from >= by
+            })
+        } else {
+            None
+        }
     }
 
     /// What a condition says about a border: it holds over a rim or something to keep off, and not
