@@ -23,6 +23,20 @@ pub struct Nominal {
     pub score: Option<f64>,
 }
 
+/// Said when something was asked for before that.
+pub const BEING_READ: &str = "its text is being read";
+
+/// What can be asked for before the text of an entry is there.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Wish {
+    /// Its text back.
+    BringBack,
+    /// A comparison with it.
+    Compare,
+    /// That it plays in the league.
+    Play,
+}
+
 /// Something that is to be written down once its nominal run is there.
 #[derive(Clone, Debug)]
 pub struct Owed {
@@ -55,6 +69,8 @@ pub struct Logbook {
     pub files: BTreeMap<i64, EntryFiles>,
     /// Of these it has been asked.
     pub asked: BTreeSet<i64>,
+    /// What is to be done with an entry as soon as its text is there.
+    pub waiting: Option<(i64, Wish)>,
     /// The nominal run that was made last.
     pub nominal: Option<Nominal>,
     /// What is to be written down.

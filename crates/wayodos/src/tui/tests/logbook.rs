@@ -47,6 +47,35 @@ fn spread(app: &mut App) {
 }
 
 #[test]
+fn a_key_is_not_lost_while_the_text_of_an_entry_is_being_read() {
+    let mut book = Book::open(None).unwrap();
+    let mut app = App::new();
+    spread(&mut app);
+    serve(&mut app, &mut book);
+    app.press("+ Y");
+    // Asked for before anything was read: the text that comes brings it about.
+    let before = app.model.doc.text.clone();
+    app.press("Enter");
+    assert_eq!(app.model.screen, ScreenName::Logbook);
+    serve(&mut app, &mut book);
+    assert_eq!(app.model.screen, ScreenName::Mission);
+    assert_ne!(app.model.doc.text, before, "the entry's text is back");
+    // Not where another entry is marked by then.
+    app.press("+ Q");
+    app.press("other Enter");
+    serve(&mut app, &mut book);
+    app.model.logbook.files.clear();
+    app.model.logbook.asked.clear();
+    app.press("Y");
+    let now = app.model.logbook.marked().map(|entry| entry.id);
+    app.press("Enter");
+    app.model.logbook.step(1);
+    assert_ne!(app.model.logbook.marked().map(|entry| entry.id), now);
+    serve(&mut app, &mut book);
+    assert_eq!(app.model.screen, ScreenName::Logbook);
+}
+
+#[test]
 fn what_is_saved_spread_or_marked_is_written_down_with_its_texts() {
     let mut book = Book::open(None).unwrap();
     let mut app = App::new();

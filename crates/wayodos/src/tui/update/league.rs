@@ -8,6 +8,7 @@ use wayodos_core::project::Config;
 use super::super::finder::{Finder, Item, Pick};
 use super::super::keymap::Action;
 use super::super::league::{Leaguing, Shown};
+use super::super::logbook::{BEING_READ, Wish};
 use super::super::model::{Mode, Model, ScreenName};
 use super::super::theme::Role;
 use super::change::run_again;
@@ -182,7 +183,8 @@ pub(super) fn play_entry(model: &mut Model, effects: &mut Vec<Effect>) {
         return model.say(Role::Quiet, "the logbook has no entry here");
     };
     let Some(files) = model.logbook.files.get(&entry.id).cloned() else {
-        return model.say(Role::Quiet, "its text is being read: once more, please");
+        model.logbook.waiting = Some((entry.id, Wish::Play));
+        return model.say(Role::Quiet, BEING_READ);
     };
     if entry.mission != model.project.config.mission {
         let words = format!("it is of another mission: open {} first", entry.name());

@@ -6,7 +6,7 @@ use wayodos_core::record::Outcome;
 use wayodos_report::words::result_words;
 
 use super::super::keymap::Action;
-use super::super::logbook::Nominal;
+use super::super::logbook::{BEING_READ, Nominal, Wish};
 use super::super::model::{Model, Question, ScreenName};
 use super::super::theme::Role;
 use super::change::put_text;
@@ -102,10 +102,13 @@ fn page(model: &Model, nominal: Nominal, reason: crate::logbook::Reason, note: S
 }
 
 /// The logbook has answered.
-pub(super) fn on_answer(model: &mut Model, answer: Answer) {
+pub(super) fn on_answer(model: &mut Model, answer: Answer, effects: &mut Vec<Effect>) {
     match answer {
         Answer::Entries(entries) => model.logbook.learn(entries),
-        Answer::Files(id, files) => model.logbook.keep(id, files),
+        Answer::Files(id, files) => {
+            model.logbook.keep(id, files);
+            text_is_there(model, id, effects);
+        }
         Answer::Exported(file) => model.say(Role::Good, format!("wrote {}", file.display())),
         Answer::Moved(aside) => model.say(
             Role::Thin,
@@ -177,7 +180,7 @@ fn bring_back(model: &mut Model, entry: Entry, effects: &mut Vec<Effect>) {
         .get(&entry.id)
         .and_then(|files| files.iter().find(|(path, _)| *path == entry.mission));
     let Some((path, text)) = text.cloned() else {
-        return model.say(Role::Quiet, "its text is being read: once more, please");
+        return wait_for_text(model, &entry, Wish::BringBack);
     };
     model.screen = ScreenName::Mission;
     let name = entry.name().to_owned();
@@ -189,11 +192,33 @@ fn bring_back(model: &mut Model, entry: Entry, effects: &mut Vec<Effect>) {
     }
 }
 
+/// Does it as soon as the text of an entry has been read.
+fn wait_for_text(model: &mut Model, entry: &Entry, wish: Wish) {
+    model.logbook.waiting = Some((entry.id, wish));
+    model.say(Role::Quiet, BEING_READ);
+}
+
+/// What was asked for before the text of an entry was there, unless another one is marked by now.
+fn text_is_there(model: &mut Model, id: i64, effects: &mut Vec<Effect>) {
+    let Some((_, wish)) = model.logbook.waiting.take_if(|(waiting, _)| *waiting == id) else {
+        return;
+    };
+    let is_marked = model.logbook.marked().is_some_and(|entry| entry.id == id);
+    if model.screen != ScreenName::Logbook || !is_marked {
+        return;
+    }
+    match wish {
+        Wish::BringBack => with_marked(model, |model, entry| bring_back(model, entry, effects)),
+        Wish::Compare => compare(model, effects),
+        Wish::Play => super::league::play_entry(model, effects),
+    }
+}
+
 /// Compares the mission that is open with the marked entry, on the same luck.
 pub(super) fn compare(model: &mut Model, effects: &mut Vec<Effect>) {
     with_marked(model, |model, entry| {
         let Some(files) = model.logbook.files.get(&entry.id).cloned() else {
-            return model.say(Role::Quiet, "its text is being read: once more, please");
+            return wait_for_text(model, &entry, Wish::Compare);
         };
         let other = Other::Entry {
             when: entry.when,

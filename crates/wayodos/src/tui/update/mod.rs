@@ -150,7 +150,7 @@ fn take(model: &mut Model, msg: Msg) -> Vec<Effect> {
         Msg::Swept(id, result) => swept::on_swept(model, id, result),
         Msg::League(id, result) => league::on_league(model, id, result),
         Msg::Gridded(id, result) => gridded::on_grid(model, id, result),
-        Msg::Book(answer) => logbook::on_answer(model, answer),
+        Msg::Book(answer) => logbook::on_answer(model, answer, &mut effects),
         Msg::Saved(path, result, text) => keep::on_saved(model, &path, result, &text, &mut effects),
         Msg::Exported(Ok(files)) => {
             let text = Arc::clone(&model.mission().text);
