@@ -1368,3 +1368,35 @@ fn a_parameter_takes_whatever_kind_its_use_allows() {
         slow("pace = 40 mm/s")
     );
 }
+
+#[test]
+fn rows_of_nested_brackets_are_compared_in_reasonable_time() {
+    // Going through all pairs of what is in these brackets would not end within an hour.
+    let nested = |word: &str| {
+        let mut condition = "floor-left < 40 %".to_owned();
+        for nth in 0..11 {
+            let (one, other) = if nth % 2 == 0 {
+                ("or", "and")
+            } else {
+                ("and", "or")
+            };
+            condition = format!(
+                "({condition} {one} floor-right < {}.5 % {other} ahead < {nth}2 mm)",
+                nth + 5
+            );
+        }
+        format!("{condition} {word} hue sees dark")
+    };
+    let choose = |first: &str, second: &str| {
+        format!(
+            "step \"a\"\nchoose\nwhen {first} -> done\nwhen {second} -> \"b\"\notherwise -> \"b\"\nstep \"b\"\nhold, brake\nuntil 0.2 s pass"
+        )
+    };
+    let (one, other) = (nested("or"), nested("and"));
+    shows(
+        &bench(),
+        "K33",
+        &[&choose(&one, &one)],
+        &[&choose(&one, &other)],
+    );
+}

@@ -19,13 +19,14 @@ const NEAR: f64 = 2.0;
 
 impl<'a> Adviser<'a> {
     pub(super) fn budgets(&mut self, watched: &[Watched<'_>]) {
+        let left = self.marks_left(watched);
         for look in watched {
             self.waits(look);
             let mut of = Vec::new();
             held(look.term, 0.0, &mut of);
             for (part, seconds) in of {
                 self.passes_by(look, part, seconds);
-                self.limit(watched, look, part, seconds);
+                self.limit(&left, look, part, seconds);
                 self.reach(look, part);
                 self.resolution(look, part);
                 self.never(look, part);
@@ -144,7 +145,13 @@ impl<'a> Adviser<'a> {
     }
 
     /// K5, K6, K9, K17: a limit against what the surfaces read.
-    fn limit(&mut self, all: &[Watched<'_>], watched: &Watched<'_>, look: &Look, seconds: f64) {
+    fn limit(
+        &mut self,
+        left: &BTreeSet<(StepId, SensorId)>,
+        watched: &Watched<'_>,
+        look: &Look,
+        seconds: f64,
+    ) {
         let line = watched.line;
         if let Test::Changed { sensor, down, by } = &look.test {
             let (low, high) = range(&self.reads(*sensor));
@@ -206,7 +213,9 @@ impl<'a> Adviser<'a> {
         let armed = matches!(watched.term, Term::After(_, Armed::False, _));
         if let Some((_, reads)) = over_ground
             && !armed
-            && !self.leaves_a_mark(all, watched, *sensor)
+            && !watched
+                .step()
+                .is_some_and(|step| left.contains(&(step, *sensor)))
         {
             let sign = if *below { '>' } else { '<' };
             let message = format!(
@@ -396,43 +405,27 @@ impl<'a> Adviser<'a> {
         self.warn("K06", watched.line, message, hint);
     }
 
-    /// Whether a condition is looked at when the sensor sees a mark, so that being true over the
-    /// ground means having left it: what came before ended there, or a row beside it is about it.
-    fn leaves_a_mark(&self, all: &[Watched<'_>], watched: &Watched<'_>, sensor: SensorId) -> bool {
+    /// For each step, the sensors that see a mark when it begins, or that a row of it is about: being
+    /// true over the ground then means having left the mark.
+    fn marks_left(&self, all: &[Watched<'_>]) -> BTreeSet<(StepId, SensorId)> {
         let ground = self.deck().ground;
-        let is_off = |term: &Term| {
-            let about = term.looks().any(|look| look.test.sensor() == Some(sensor));
-            about && self.holds_over(term, ground) == Some(false)
-        };
-        let step = match watched.by {
-            By::Row(step, _) | By::Choice(step, _) => {
-                let beside = all.iter().any(|other| {
-                    let same = match other.by {
-                        By::Row(of, _) | By::Choice(of, _) => of == step,
-                        By::Exit(_) | By::AfterPass(_) | By::Reflex(_) => false,
-                    };
-                    same && is_off(other.term)
-                });
-                if beside {
-                    return true;
-                }
-                step
+        let mut left = BTreeSet::new();
+        for watched in all {
+            let sensors = watched.term.looks().filter_map(|look| look.test.sensor());
+            let sensors: Vec<SensorId> = sensors.collect();
+            if sensors.is_empty() || self.holds_over(watched.term, ground) != Some(false) {
+                continue;
             }
-            By::Exit(step) | By::AfterPass(step) => step,
-            By::Reflex(_) => return false,
-        };
-        let leads_here = |other: &Watched<'_>| {
-            let mut at = other.then;
-            while let Some(target) = at {
-                if target == step {
-                    return true;
-                }
-                at = self.first_within(target);
+            let chain = std::iter::successors(watched.then, |step| self.first_within(*step));
+            let own = match watched.by {
+                By::Row(step, _) | By::Choice(step, _) => Some(step),
+                By::Exit(_) | By::AfterPass(_) | By::Reflex(_) => None,
+            };
+            for step in chain.chain(own) {
+                left.extend(sensors.iter().map(|sensor| (step, *sensor)));
             }
-            false
-        };
-        all.iter()
-            .any(|other| is_off(other.term) && leads_here(other))
+        }
+        left
     }
 
     /// The surfaces that a floor sensor can come over: the ground, marks, and what lies around.

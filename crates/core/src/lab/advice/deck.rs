@@ -156,7 +156,10 @@ fn edges(floor: &Shape) -> Vec<(Point, f64)> {
         Shape::Polygon(corners) => {
             let each = (AROUND / corners.len().max(1)).max(1);
             let sides = corners.iter().zip(corners.iter().cycle().skip(1));
-            let sides = sides.take(AROUND);
+            // Of a shape with many corners not every side is needed.
+            let sides = sides
+                .take(corners.len())
+                .step_by(corners.len().div_ceil(AROUND).max(1));
             let places = sides.flat_map(|(from, to)| {
                 let along = math::atan2(to.y - from.y, to.x - from.x);
                 let length = from.distance(*to);

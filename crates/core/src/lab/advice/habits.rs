@@ -774,22 +774,55 @@ impl Adviser<'_> {
     }
 }
 
+/// Two conditions with more pairs of looks than this are only compared for being the same: going
+/// through all pairs of nested brackets would take for ever.
+const MOST_PAIRS: usize = 64;
+
 /// Whether a condition is true whenever another one is, as far as that can be told from the two alone.
 fn covers(wide: &Term, narrow: &Term) -> bool {
+    if wide.looks().count() * narrow.looks().count() > MOST_PAIRS {
+        return same(wide, narrow);
+    }
+    is_within(wide, narrow)
+}
+
+/// Whether two conditions are the same, wherever they stand.
+fn same(one: &Term, other: &Term) -> bool {
+    let all = |some: &[Term], others: &[Term]| {
+        some.len() == others.len() && some.iter().zip(others).all(|(one, other)| same(one, other))
+    };
+    match (one, other) {
+        (Term::Look(one), Term::Look(other)) => one.test == other.test,
+        (Term::Any(some), Term::Any(others)) | (Term::All(some), Term::All(others)) => {
+            all(some, others)
+        }
+        (Term::Not(one), Term::Not(other)) | (Term::As(one, _), Term::As(other, _)) => {
+            same(one, other)
+        }
+        (Term::For(one, time, _), Term::For(other, its, _)) => time == its && same(one, other),
+        (Term::After(one, armed, _), Term::After(other, its, _)) => {
+            armed == its && same(one, other)
+        }
+        _ => false,
+    }
+}
+
+/// [`covers`], however long that takes.
+fn is_within(wide: &Term, narrow: &Term) -> bool {
     match (wide, narrow) {
         (Term::Any(parts), Term::Any(_) | Term::All(_) | Term::Look(_) | Term::Not(_))
-            if parts.iter().any(|part| covers(part, narrow)) =>
+            if parts.iter().any(|part| is_within(part, narrow)) =>
         {
             true
         }
-        (_, Term::Any(parts)) => parts.iter().all(|part| covers(wide, part)),
-        (Term::All(parts), _) if parts.iter().all(|part| covers(part, narrow)) => true,
-        (_, Term::All(parts)) => parts.iter().any(|part| covers(wide, part)),
+        (_, Term::Any(parts)) => parts.iter().all(|part| is_within(wide, part)),
+        (Term::All(parts), _) if parts.iter().all(|part| is_within(part, narrow)) => true,
+        (_, Term::All(parts)) => parts.iter().any(|part| is_within(wide, part)),
         (_, Term::For(narrow, ..) | Term::After(narrow, ..) | Term::As(narrow, _)) => {
-            covers(wide, narrow)
+            is_within(wide, narrow)
         }
-        (Term::As(wide, _), _) => covers(wide, narrow),
-        (Term::Not(wide), Term::Not(narrow)) => covers(narrow, wide),
+        (Term::As(wide, _), _) => is_within(wide, narrow),
+        (Term::Not(wide), Term::Not(narrow)) => is_within(narrow, wide),
         (Term::Look(wide), Term::Look(narrow)) => test_covers(&wide.test, &narrow.test),
         _ => false,
     }

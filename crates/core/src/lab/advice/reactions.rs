@@ -1,6 +1,6 @@
 //! What follows when a condition is true: at a rim, at a mark, before an obstacle; whoever looks.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::budget::both;
 use super::watched::{By, Watched};
@@ -21,15 +21,23 @@ const ASIDE: f64 = 0.01;
 
 impl Adviser<'_> {
     pub(super) fn reactions(&mut self, watched: &[Watched<'_>]) {
+        let mut told = BTreeSet::new();
+        // What leads to each step.
+        let mut before: BTreeMap<StepId, Vec<&Watched<'_>>> = BTreeMap::new();
+        for look in watched {
+            if let Some(then) = look.then {
+                before.entry(then).or_default().push(look);
+            }
+        }
         for look in watched {
             self.border(look);
             self.decides_and_steers(look);
             self.again(look);
             self.stays(look);
             self.seldom(look);
-            self.begins_true(watched, look);
+            self.begins_true(&before, look);
             self.too_narrow(look);
-            self.taken_for(look);
+            self.taken_for(look, &mut told);
             self.measured_next(look);
         }
         self.both_at_once(watched);
@@ -373,7 +381,11 @@ impl Adviser<'_> {
     }
 
     /// K13 of a sentence of several phases: what a phase waits for was what ended the step before.
-    fn begins_true(&mut self, all: &[Watched<'_>], watched: &Watched<'_>) {
+    fn begins_true(
+        &mut self,
+        leading: &BTreeMap<StepId, Vec<&Watched<'_>>>,
+        watched: &Watched<'_>,
+    ) {
         let By::Exit(phase) = watched.by else { return };
         let (of, Some(look)) = (self.of(phase), watched.term.plain()) else {
             return;
@@ -391,12 +403,9 @@ impl Adviser<'_> {
             return;
         }
         let Some(sentence) = of.parent else { return };
-        let before = all.iter().find(|other| {
-            let same = other
-                .term
-                .plain()
-                .is_some_and(|known| known.test == look.test);
-            same && other.then == Some(sentence)
+        let before = leading.get(&sentence).into_iter().flatten().find(|other| {
+            let plain = other.term.plain();
+            plain.is_some_and(|known| known.test == look.test)
         });
         if before.is_some() {
             let message = format!(
@@ -450,7 +459,7 @@ impl Adviser<'_> {
     }
 
     /// K74: a surface that the sensor was never held over and takes for the one that is looked for.
-    fn taken_for(&mut self, watched: &Watched<'_>) {
+    fn taken_for(&mut self, watched: &Watched<'_>, told: &mut BTreeSet<SensorId>) {
         let mut looks = Vec::new();
         held(watched.term, 0.0, &mut looks);
         for (look, _) in looks {
@@ -464,9 +473,7 @@ impl Adviser<'_> {
                 continue;
             }
             // Once for each sensor: what is to be done is the same for all.
-            if self.findings.iter().any(|known| {
-                known.code == "K74" && known.message.starts_with(&format!("`{}`", about.name))
-            }) {
+            if told.contains(&sensor) {
                 continue;
             }
             let reads = |surface: &Surface| {
@@ -496,6 +503,7 @@ impl Adviser<'_> {
                 );
                 let hint = "hold it over that, too, and write what it reads into the calibration";
                 self.note("K74", watched.line, message, hint);
+                told.insert(sensor);
             }
         }
     }

@@ -54,6 +54,16 @@ impl Watched<'_> {
     pub(super) const fn is_decided_at_once(&self) -> bool {
         matches!(self.by, By::Choice(..))
     }
+
+    /// The step that looks; none for a reflex.
+    pub(super) const fn step(&self) -> Option<StepId> {
+        match self.by {
+            By::Exit(step) | By::AfterPass(step) | By::Row(step, _) | By::Choice(step, _) => {
+                Some(step)
+            }
+            By::Reflex(_) => None,
+        }
+    }
 }
 
 impl<'a> Adviser<'a> {
@@ -141,9 +151,9 @@ impl<'a> Adviser<'a> {
     pub(super) fn row_line(&self, step: StepId, row: usize) -> usize {
         let about = self.of(step);
         let steps = &self.parsed.mission.steps;
-        let own = steps.iter().find(|known| known.line == about.line);
-        let own = own.filter(|_| !about.foreign);
-        own.and_then(|known| known.rows.get(row))
+        let own = steps.binary_search_by_key(&about.line, |known| known.line);
+        let own = own.ok().filter(|_| !about.foreign);
+        own.and_then(|at| steps[at].rows.get(row))
             .map_or(about.line, |row| row.line)
     }
 
