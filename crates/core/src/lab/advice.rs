@@ -8,6 +8,7 @@ mod budget;
 mod deck;
 mod habits;
 mod reactions;
+mod senses;
 mod watched;
 
 use crate::ids::{SensorId, StepId};

@@ -5,6 +5,7 @@
 mod behaviours;
 mod bench;
 mod effects;
+mod hints;
 mod shapes;
 
 use bench::Bench;
