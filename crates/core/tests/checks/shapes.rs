@@ -255,6 +255,7 @@ fn k14_what_stands_or_turns_on_the_spot() {
         &[
             &react("spin left at 20 %", "turned 30 deg"),
             &reflex("drive ahead at 20 %", "travelled 30 mm"),
+            "step \"a\"\ndrive ahead at 20 % holding 90 deg\nuntil turned 60 deg",
             "step \"a\"\npivot left on the left wheel at 20 %\nuntil right wheel rolled 40 mm\nor 1 s passes",
         ],
     );

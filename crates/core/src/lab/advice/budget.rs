@@ -318,7 +318,8 @@ impl<'a> Adviser<'a> {
         let straight = !stands
             && (watched.during.iter()).all(|leaf| {
                 let of = &self.of(*leaf).action;
-                matches!(of, Action::HoldHeading { .. }) || self.rims(*leaf) == Some([0.0; 2])
+                matches!(of, Action::HoldHeading { heading: None, .. })
+                    || self.rims(*leaf) == Some([0.0; 2])
             });
         let alone = match watched.by {
             By::Exit(step) => self.of(step).exits.len() == 1,

@@ -34,20 +34,17 @@ impl Adviser<'_> {
             self.too_narrow(look);
             self.taken_for(look, &mut told);
             self.measured_next(look);
+            self.never_both(look);
         }
         self.both_at_once(watched);
         self.more_than_meant();
-        for look in watched {
-            self.never_both(look);
-        }
         for (index, _) in self.steps() {
             self.sides(index);
             self.by_its_value(index);
         }
     }
 
-    /// K34: towards a border instead of away from it. K35: a turn at a drop without backing off first,
-    /// or on over it.
+    /// K34: towards a border instead of away from it. K35: a turn at a drop without backing off first.
     fn border(&mut self, watched: &Watched<'_>) {
         let Some(border) = self.border_of(watched.term) else {
             return;
@@ -131,6 +128,10 @@ impl Adviser<'_> {
             };
             if at == to || !seen.insert(at) {
                 continue;
+            }
+            // What branches so often is not followed to its end.
+            if open.len() > 256 {
+                return false;
             }
             match &self.of(at).action {
                 Action::Group { first, passes } => {

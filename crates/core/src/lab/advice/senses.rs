@@ -305,8 +305,8 @@ impl Adviser<'_> {
         };
         let (ahead, turn) = self.motion(index);
         let round = says_back.is_some_and(|back| ahead != 0.0 && (ahead < 0.0) != back);
-        let literal = says_left.is_some() && self.of(index).parent.is_none();
-        let turned = says_left.is_some_and(|left| literal && turn != 0.0 && (turn > 0.0) != left);
+        let plain = says_left.is_some() && self.of(index).parent.is_none();
+        let turned = says_left.is_some_and(|left| plain && turn != 0.0 && (turn > 0.0) != left);
         if round || turned {
             let what = match (round, ahead < 0.0) {
                 (true, true) => "drives back",

@@ -279,6 +279,7 @@ impl<'a> Adviser<'a> {
             next.dedup();
             let again = |step: &StepId| !way.contains(step);
             next.retain(again);
+            next.truncate(WAYS);
             if next.is_empty() {
                 done.push(way);
                 continue;
