@@ -963,6 +963,26 @@ fn k73_a_mark_narrower_than_the_spot() {
 }
 
 #[test]
+fn k67_wheels_of_their_own_that_cannot_keep_up() {
+    let wheels = |fast: u32| {
+        format!(
+            "step \"a\"\ndrive left wheel at {fast} mm/s, right wheel at 100 mm/s\nuntil 0.5 s pass"
+        )
+    };
+    let kept = (bench().setup().robot.kept_speed() * 1e3) as u32;
+    shows(&bench(), "K67", &[&wheels(kept + 8)], &[&wheels(kept - 8)]);
+    let told = bench().findings(&wheels(kept + 8));
+    let told = told
+        .iter()
+        .find(|finding| finding.code == "K67")
+        .expect("shown above");
+    assert!(
+        !told.message.contains("keeps its radius"),
+        "nothing slows it down: {told:?}"
+    );
+}
+
+#[test]
 fn k71_an_arc_that_a_car_cannot_steer() {
     let cart = include_str!("../../../../examples/brinewick/robots/barge-cart.toml");
     let cart = Bench::default().whole_robot(cart);

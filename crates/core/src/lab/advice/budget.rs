@@ -54,6 +54,17 @@ impl<'a> Adviser<'a> {
         if left == right || outer < limit * (1.0 - 1e-9) {
             return;
         }
+        // An arc is slowed down to the limit; wheels that are told each for itself are not.
+        if outer > limit * (1.0 + 1e-9) {
+            let message = format!(
+                "the faster wheel can keep {:.0} mm/s at most, not {:.0}: the robot bends otherwise than written",
+                limit * 1e3,
+                outer * 1e3
+            );
+            let hint = "write speeds that both wheels can keep";
+            self.warn("K67", self.says(step), message, hint);
+            return;
+        }
         let message = format!(
             "the outer wheel cannot go faster than {} a second: the arc keeps its radius and is driven at {:.0} mm/s",
             mm(outer),
