@@ -17,11 +17,11 @@ mod tone;
 
 pub use compile::{CompileError, Refused, Script};
 pub use machine::{
-    Command, Controller, End, Event, Knowledge, Live, Reading, Readings, ReflexStanding, Standing,
-    Status, StepStanding, THERE, TermStanding, Wait, Watch,
+    Command, Controller, End, Event, Kept, Knowledge, Left, Live, Reading, Readings,
+    ReflexStanding, Standing, Status, StepStanding, THERE, TermStanding, Wait, Watch,
 };
 pub use program::{
-    Action, After, Armed, EdgeSensor, ExitKind, Follow, Goal, Look, Num, Passes, Program,
+    Action, After, Armed, Choice, EdgeSensor, ExitKind, Follow, Goal, Look, Num, Passes, Program,
     ProgramExit, ProgramReflex, ProgramStep, Rail, Reaction, Sight, Source, Term, Test,
     WheelCommand,
 };

@@ -34,7 +34,7 @@ pub mod span;
 pub mod steps;
 pub mod walk;
 
-pub use amounts::{Amount, apply, evaluate, reckon};
+pub use amounts::{Amount, apply, dimension, evaluate, reckon};
 pub use ast::{
     Answer, Block, Comparison, Exit, Formula, Function, Let, Line, LineKind, Mission, Operator,
     Origin, Parameter, Part, Reflex, Routine, Row, Side, Slot, SlotKind, Spanned, Step, Target,

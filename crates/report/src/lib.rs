@@ -7,6 +7,7 @@
 // A new action, test or shape must be looked at wherever its kind is: no arm says "all others".
 #![cfg_attr(not(test), warn(clippy::wildcard_enum_match_arm))]
 
+mod account;
 mod chart;
 mod contest;
 mod fan;
@@ -23,6 +24,7 @@ mod svg;
 pub mod why;
 pub mod words;
 
+pub use account::{Told, ToldLine, account};
 pub use chart::{
     Band, Chart, LimitSpan, Mark, MarkKind, Ribbon, Track, TrackKind, chart_scene, tick_step,
 };

@@ -29,8 +29,8 @@ pub enum Weight {
 /// - `failed`: whether this exit led to `fail`
 pub fn exit_words(evidence: &Evidence, kind: ExitKind, failed: bool) -> (String, Weight) {
     match evidence {
-        Evidence::Fired { .. } if kind != ExitKind::Written => ("ended here".into(), Weight::Fired),
-        Evidence::Fired { at_once: true, .. } => (
+        // A behaviour that ends by itself may well be done when it begins.
+        Evidence::Fired { at_once: true, .. } if kind == ExitKind::Written => (
             "fired at once".into(),
             if failed { Weight::Failed } else { Weight::Thin },
         ),
@@ -46,7 +46,8 @@ pub fn exit_words(evidence: &Evidence, kind: ExitKind, failed: bool) -> (String,
     }
 }
 
-fn spare_words(spare: Spare) -> String {
+/// What an exit had to spare.
+pub fn spare_words(spare: Spare) -> String {
     match spare {
         Spare::Length(metres) => format!("{:.0} mm spare", metres * 1e3),
         Spare::Angle(radians) => format!("{:.0} deg spare", radians.to_degrees()),
@@ -445,6 +446,6 @@ mod tests {
             assert!(cell.len() <= 16, "it must fit beside a sentence: {cell}");
         }
         let own = exit_words(&fired(None, true), ExitKind::AfterPass, false);
-        assert_eq!(own, ("ended here".to_owned(), Weight::Fired));
+        assert_eq!(own, ("fired".to_owned(), Weight::Fired));
     }
 }

@@ -12,7 +12,7 @@ use std::cell::{Cell, OnceCell};
 use std::collections::BTreeMap;
 
 use super::program::{
-    Action, After, EdgeSensor, ExitKind, Follow, Goal, Num, Passes, Program, ProgramExit,
+    Action, After, Choice, EdgeSensor, ExitKind, Follow, Goal, Num, Passes, Program, ProgramExit,
     ProgramReflex, ProgramStep, Rail, Reaction, Sight, Source, Term, Test, WheelCommand,
 };
 use super::tone::Tones;
@@ -132,6 +132,7 @@ impl Program {
             steps: Vec::new(),
             reflexes: Vec::new(),
             kept: Vec::new(),
+            kept_kinds: Vec::new(),
             labels: Vec::new(),
             reasons: Vec::new(),
             memory: 0,
@@ -218,6 +219,7 @@ struct Compiler<'a> {
     steps: Vec<ProgramStep>,
     reflexes: Vec<ProgramReflex>,
     kept: Vec<String>,
+    kept_kinds: Vec<Option<Dimension>>,
     labels: Vec<String>,
     reasons: Vec<String>,
     memory: usize,
@@ -324,6 +326,7 @@ impl Compiler<'_> {
             written: self.steps.iter().filter(|step| step.written).count(),
             first,
             kept: std::mem::take(&mut self.kept),
+            kept_kinds: std::mem::take(&mut self.kept_kinds),
             labels: std::mem::take(&mut self.labels),
             reasons: std::mem::take(&mut self.reasons),
             memory: self.memory,
@@ -442,7 +445,7 @@ impl Compiler<'_> {
             step.exits.iter_mut().for_each(|exit| goal(&mut exit.goal));
             match &mut step.action {
                 Action::Group { first, .. } => *first = now[*first],
-                Action::Choose(rows) => rows.iter_mut().for_each(|(_, to)| goal(to)),
+                Action::Choose(rows) => rows.iter_mut().for_each(|row| goal(&mut row.goal)),
                 Action::React(rows) => rows.iter_mut().for_each(|row| row.step = now[row.step]),
                 Action::Constant { .. }
                 | Action::HoldHeading { .. }
@@ -561,7 +564,12 @@ impl Compiler<'_> {
                 let Answer::Go(target) = &row.answer else {
                     return None;
                 };
-                rows.push((term, self.goal(place, index, &target.node)?));
+                rows.push(Choice {
+                    term,
+                    goal: self.goal(place, index, &target.node)?,
+                    line: place.line.unwrap_or(row.line),
+                    words: self.row_words(place, row),
+                });
             }
             self.steps[index].memory = start..self.memory;
             self.steps[index].action = Action::Choose(rows);
@@ -586,6 +594,7 @@ impl Compiler<'_> {
                     term,
                     step: child,
                     whole: !behaviour.node.outcomes().is_empty(),
+                    words: self.row_words(place, row),
                 });
             }
             self.steps[index].action = Action::React(rows);
@@ -674,6 +683,11 @@ impl Compiler<'_> {
             Some(condition) => self.term(place, condition).map(Some),
             None => Some(None),
         }
+    }
+
+    fn row_words(&self, place: &Place, row: &Row) -> String {
+        let words = |condition: &Spanned<_>| self.words(place, &condition.span);
+        row.condition.as_ref().map(words).unwrap_or_default()
     }
 
     /// What a behaviour does; its phases become steps within the step.
@@ -821,11 +835,11 @@ impl Compiler<'_> {
                 }
             }
             Behaviour::Measure(mission::Measure { value, name }) => {
+                let kind = self.measures(place, value);
                 let value = self.num(place, &value.node)?;
-                Action::Measure {
-                    value,
-                    into: self.keep(&name.node),
-                }
+                let into = self.keep(&name.node);
+                self.kept_kinds[into] = self.kept_kinds[into].or(kind);
+                Action::Measure { value, into }
             }
             Behaviour::Do(mission::Do {
                 routine,
@@ -1169,7 +1183,30 @@ impl Compiler<'_> {
 
     /// The index of a name that something is kept under.
     fn keep(&mut self, name: &str) -> usize {
-        position_or_push(&mut self.kept, name)
+        let at = position_or_push(&mut self.kept, name);
+        self.kept_kinds.resize(self.kept.len(), None);
+        at
+    }
+
+    /// What a measured amount measures, in its unit; none when it is made from a name that is
+    /// measured further below.
+    fn measures(&self, place: &Place, value: &Spanned<Value>) -> Option<Dimension> {
+        let named = |name: &str| {
+            let word = match place.bound.get(name) {
+                Some(Bound::Amount(_, dimension)) => return Some(*dimension),
+                Some(Bound::Word(word)) => word,
+                Some(Bound::Side(_) | Bound::Below(_)) => return None,
+                None => name,
+            };
+            if let Some(amount) = self.units[place.unit].mission.worth(word) {
+                return Some(amount.dimension);
+            }
+            match self.kept.iter().position(|known| known == word) {
+                Some(at) => self.kept_kinds[at],
+                None => self.source(place, word).map(Source::dimension),
+            }
+        };
+        crate::mission::dimension(value, &mut |name, _| named(name)).ok()?
     }
 
     /// What an amount measures.

@@ -14,7 +14,7 @@ use serde::{Deserialize, Serialize};
 use super::program::{Action, After, ExitKind, Goal, Passes, Program, Term, Test, WheelCommand};
 use crate::mission::Ending;
 
-pub use standing::{Live, ReflexStanding, Standing, StepStanding, TermStanding, Wait};
+pub use standing::{Kept, Live, ReflexStanding, Standing, StepStanding, TermStanding, Wait};
 
 /// What one floor sensor last published, shares of full scale.
 #[derive(Clone, Copy, Debug, PartialEq, Default, Serialize, Deserialize)]
@@ -272,10 +272,33 @@ pub struct Knowledge {
     heading_at_start: Option<f64>,
 }
 
+/// How a step came to be left.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Left {
+    /// One of its exits fired.
+    Exit(usize),
+    /// It came to its own end.
+    Finished,
+    /// A row of its `choose`, by its index, said where to go; none when no row held.
+    Chose(Option<usize>),
+    /// An exit of a step around it fired.
+    Around(StepId, usize),
+    /// The `react` around it went over to another row, by its index, or to none.
+    Row(StepId, Option<usize>),
+    /// The condition of its `while` reflex holds no longer.
+    Over(usize),
+    /// A reflex that had broken into it led elsewhere, or begins it anew.
+    Reflex(usize),
+    /// A step within it, or of its reflex, led out of it.
+    GoneOn,
+    /// The mission ended.
+    End,
+}
+
 /// Somebody who follows a run while it is made, or made again.
 pub trait Watch {
-    /// A step is about to be left: how its exits stand at that moment.
-    fn leaving(&mut self, step: StepStanding);
+    /// A step is about to be left: how its exits stand at that moment, and what it is left by.
+    fn leaving(&mut self, step: StepStanding, by: Left);
 }
 
 /// What everything within a tick goes by.
@@ -437,7 +460,7 @@ impl Controller {
         };
         let end = end.or_else(|| {
             (self.tick >= program.limit_ticks).then(|| {
-                self.leave_all(0, now);
+                self.leave_all(0, Left::End, now);
                 End::Limit
             })
         });
@@ -505,8 +528,8 @@ impl Controller {
                 self.watches[index].1 |= !holds;
                 if reflex.lasting && !holds && at + 1 == self.takeovers.len() {
                     let base = self.takeovers[at].base;
-                    self.leave_all(base, now);
-                    let (way, from) = self.give_back(now)?;
+                    self.leave_all(base, Left::Over(index), now);
+                    let (way, from) = self.give_back(now)?.0;
                     return self.go(way, from, now);
                 }
                 continue;
@@ -560,8 +583,8 @@ impl Controller {
     /// Leaves a step by one of its exits.
     fn fire(&mut self, at: usize, exit: usize, now: &mut Now<'_>) -> Option<End> {
         let program = now.program;
-        self.leave_all(at + 1, now);
         let step = self.frames[at].step;
+        self.leave_all(at + 1, Left::Around(step, exit), now);
         let fired = &program.steps[step].exits[exit];
         if fired.kind == ExitKind::Own {
             self.ended_by(at, exit, now);
@@ -596,10 +619,10 @@ impl Controller {
     }
 
     /// Reports to whoever watches how the exits of a step stand that is about to be left.
-    fn watched(&self, frame: &Frame, now: &mut Now<'_>) {
+    fn watched(&self, frame: &Frame, by: Left, now: &mut Now<'_>) {
         let readings = now.readings;
         if let Some(watch) = &mut now.watch {
-            watch.leaving(self.step_standing(frame, readings));
+            watch.leaving(self.step_standing(frame, readings), by);
         }
     }
 
@@ -609,7 +632,7 @@ impl Controller {
         let readings = now.readings;
         let frame = self.frames[at];
         let step = &program.steps[frame.step];
-        self.watched(&frame, now);
+        self.watched(&frame, Left::Exit(exit), now);
         for other in step
             .exits
             .iter()
@@ -678,13 +701,13 @@ impl Controller {
     }
 
     /// Leaves every step from a depth on, innermost first.
-    fn leave_all(&mut self, from: usize, now: &mut Now<'_>) {
+    fn leave_all(&mut self, from: usize, by: Left, now: &mut Now<'_>) {
         let readings = now.readings;
         while self.frames.len() > from {
             let Some(frame) = self.frames.pop() else {
                 return;
             };
-            self.watched(&frame, now);
+            self.watched(&frame, by, now);
             self.done(&frame, readings);
             now.events.push(Event::Left {
                 step: frame.step,
@@ -695,8 +718,8 @@ impl Controller {
     }
 
     /// A reflex has ended: things go on as if no time had passed. Returns where to go, if not just
-    /// on.
-    fn give_back(&mut self, now: &mut Now<'_>) -> Option<(Goal, usize)> {
+    /// on, and what the steps that it broke into are left by.
+    fn give_back(&mut self, now: &mut Now<'_>) -> Option<((Goal, usize), Left)> {
         let program = now.program;
         let readings = now.readings;
         let Takeover { reflex, base, at } = self.takeovers.pop()?;
@@ -708,15 +731,15 @@ impl Controller {
         let from = self.takeovers.last().map_or(0, |takeover| takeover.base);
         match &of.after {
             After::Go(goal) => {
-                return Some((*goal, base));
+                return Some(((*goal, base), Left::Reflex(reflex)));
             }
             After::Restart => {
                 let top = (from..base)
                     .rev()
                     .find(|&at| program.steps[self.frames[at].step].written)?;
                 let step = self.frames[top].step;
-                self.leave_all(top, now);
-                return Some((Goal::Step(step), top));
+                self.leave_all(top, Left::Reflex(reflex), now);
+                return Some(((Goal::Step(step), top), Left::Reflex(reflex)));
             }
             After::Resume => {}
         }
@@ -742,11 +765,13 @@ impl Controller {
     fn go(&mut self, mut way: Goal, mut from: usize, now: &mut Now<'_>) -> Option<End> {
         let program = now.program;
         let readings = now.readings;
+        // What steps are left by that it leads out of.
+        let mut by = Left::GoneOn;
         for _ in 0..MOST_HOPS {
             match way {
                 Goal::Done | Goal::Fail(_) => {
                     self.frames.truncate(from);
-                    self.leave_all(0, now);
+                    self.leave_all(0, Left::End, now);
                     return Some(if let Goal::Fail(reason) = way {
                         End::Failed { reason }
                     } else {
@@ -762,8 +787,8 @@ impl Controller {
                         (None, None, None) => Goal::Done,
                         (None, None, Some(_)) => {
                             self.frames.truncate(from);
-                            let (next, at) = self.give_back(now)?;
-                            from = at;
+                            let ((next, at), left_by) = self.give_back(now)?;
+                            (from, by) = (at, left_by);
                             next
                         }
                     };
@@ -773,7 +798,7 @@ impl Controller {
                     if program.steps[next].reflex.is_none() {
                         // The mission goes on by itself: no reflex has the wheels any longer.
                         while let Some(takeover) = self.takeovers.pop() {
-                            self.leave_all(takeover.base, now);
+                            self.leave_all(takeover.base, by, now);
                             now.events.push(Event::Gave {
                                 reflex: takeover.reflex,
                             });
@@ -785,7 +810,8 @@ impl Controller {
                         }
                         None => self.takeovers.last().map_or(0, |takeover| takeover.base),
                     };
-                    self.leave_all(base, now);
+                    self.leave_all(base, by, now);
+                    by = Left::GoneOn;
                     (way, from) = self.enter(next, now)?;
                 }
                 Goal::Pass(group) => {
@@ -853,11 +879,12 @@ impl Controller {
                             program.steps[step].exits[exit].goal
                         }
                         None => {
-                            self.watched(&frame, now);
-                            self.done(&frame, readings);
                             let (exit, look) = frame.ender.map_or((None, 0), |(exit, look)| {
                                 (Some(exit as usize), look as usize)
                             });
+                            let by = exit.map_or(Left::Finished, Left::Exit);
+                            self.watched(&frame, by, now);
+                            self.done(&frame, readings);
                             now.events.push(Event::Left { step, exit, look });
                             Goal::Next
                         }
@@ -867,7 +894,7 @@ impl Controller {
         }
         let step = program.shown(self.step);
         self.frames.truncate(from);
-        self.leave_all(0, now);
+        self.leave_all(0, Left::End, now);
         Some(End::Circle { step })
     }
 
@@ -875,7 +902,7 @@ impl Controller {
     fn up_to(&mut self, step: StepId, from: usize, now: &mut Now<'_>) -> Option<usize> {
         let at = self.frames.iter().rposition(|frame| frame.step == step)?;
         self.frames.truncate(from.max(at + 1));
-        self.leave_all(at + 1, now);
+        self.leave_all(at + 1, Left::GoneOn, now);
         Some(at)
     }
 
@@ -907,20 +934,20 @@ impl Controller {
             }
             Action::Choose(rows) => {
                 let mut way = None;
-                for (term, goal) in rows {
-                    let holds = term
-                        .as_ref()
-                        .is_none_or(|term| self.holds(term, &frame, None, now));
+                for (index, row) in rows.iter().enumerate() {
+                    let holds =
+                        (row.term.as_ref()).is_none_or(|term| self.holds(term, &frame, None, now));
                     if holds && way.is_none() {
-                        way = Some(*goal);
+                        way = Some((index, row.goal));
                     }
                 }
+                self.watched(&frame, Left::Chose(way.map(|(row, _)| row)), now);
                 now.events.push(Event::Left {
                     step,
                     exit: None,
                     look: 0,
                 });
-                Some((way.unwrap_or(Goal::Next), at))
+                Some((way.map_or(Goal::Next, |(_, goal)| goal), at))
             }
             Action::React(_) => self.pick(at, now),
             Action::Move {
@@ -988,7 +1015,7 @@ impl Controller {
             if index == done || (row.is_none() && done >= rows.len()) || (kept && index > done) {
                 continue;
             }
-            self.leave_all(at + 1, now);
+            self.leave_all(at + 1, Left::Row(frame.step, row), now);
             self.frames[at].passes = row.map_or(u32::MAX, |row| row as u32);
             let row = row?;
             return self.go(Goal::Step(rows[row].step), at + 1, now);

@@ -7,8 +7,10 @@ use serde::{Deserialize, Serialize};
 
 use std::ops::Range;
 
+use super::machine::Reading;
 use super::tone::{Limits, Tones};
 use crate::mission::{Ending, Function, Operator, WhenBoth, WhenLost, apply, reckon};
+use crate::units::Dimension;
 
 /// The command of one motor.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
@@ -99,6 +101,20 @@ pub enum Source {
     LastTime,
     /// Of the step before: metres that one wheel rolled, 0 the left and 1 the right.
     LastWheel(usize),
+}
+
+impl Source {
+    /// What it measures.
+    pub const fn dimension(self) -> Dimension {
+        match self {
+            Self::Sensor(_) => Dimension::Percent,
+            Self::Code(_) => Dimension::Number,
+            Self::Ranger(_) | Self::LastDistance | Self::LastWheel(_) => Dimension::Length,
+            Self::Battery => Dimension::Voltage,
+            Self::Heading | Self::LastTurn => Dimension::Angle,
+            Self::Clock | Self::LastTime => Dimension::Time,
+        }
+    }
 }
 
 /// How a sensor recognises a tone.
@@ -230,7 +246,7 @@ pub enum Action {
         into: usize,
     },
     /// The first row that holds says where to go; takes no time.
-    Choose(Vec<(Option<Term>, Goal)>),
+    Choose(Vec<Choice>),
     /// The first row that holds is done, from tick to tick.
     React(Vec<Reaction>),
     /// Steps within a step.
@@ -242,6 +258,37 @@ pub enum Action {
     },
 }
 
+impl Action {
+    /// Whether it does the same, wherever it is written down.
+    fn acts_like(&self, other: &Self) -> bool {
+        if let (Self::Choose(rows), Self::Choose(others)) = (self, other) {
+            let mut pairs = rows.iter().zip(others);
+            return rows.len() == others.len() && pairs.all(|(a, b)| a.acts_like(b));
+        }
+        self == other
+    }
+}
+
+/// One row of a `choose`.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Choice {
+    /// When it is taken; always without one.
+    pub term: Option<Term>,
+    /// Where it leads.
+    pub goal: Goal,
+    /// The line of the mission text that says so, from 0.
+    pub line: usize,
+    /// Its condition as written; empty without one.
+    pub words: String,
+}
+
+impl Choice {
+    /// Whether it chooses the same, wherever it is written down.
+    fn acts_like(&self, other: &Self) -> bool {
+        (self.goal, &self.words) == (other.goal, &other.words) && self.term == other.term
+    }
+}
+
 /// One row of a `react`.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Reaction {
@@ -251,6 +298,8 @@ pub struct Reaction {
     pub step: StepId,
     /// It is not broken off for a row below it: it comes to its own end.
     pub whole: bool,
+    /// Its condition as written; empty without one.
+    pub words: String,
 }
 
 /// What an exit looks at.
@@ -632,7 +681,7 @@ impl ProgramStep {
             (a.kind, a.goal) == (b.kind, b.goal) && a.term == b.term && a.words == b.words
         };
         self.name == other.name
-            && self.action == other.action
+            && self.action.acts_like(&other.action)
             && self.exits.len() == other.exits.len()
             && self.exits.iter().zip(&other.exits).all(same_exit)
     }
@@ -690,6 +739,8 @@ pub struct Program {
     pub reflexes: Vec<ProgramReflex>,
     /// The names that steps keep something under.
     pub kept: Vec<String>,
+    /// What is kept under each of them measures, where that is known.
+    pub kept_kinds: Vec<Option<Dimension>>,
     /// The names that terms are kept under.
     pub labels: Vec<String>,
     /// The reasons of unplanned ends.
@@ -730,6 +781,8 @@ impl Program {
             first,
             reflexes,
             kept,
+            // For whoever tells of a run.
+            kept_kinds: _,
             labels,
             reasons,
             memory,
@@ -788,6 +841,12 @@ impl Program {
                 );
         let differ = |step: &StepId| !steps[*step].acts_like(&other.steps[*step]);
         alike.then(|| StepId::all(steps.len()).filter(differ).collect())
+    }
+
+    /// The number that a code sensor reports by a reading; none when it sees nothing it knows.
+    pub fn code(&self, sensor: SensorId, reading: &Reading) -> Option<i32> {
+        let seen = self.tones[sensor].nearest_colour(reading)?;
+        self.codes[sensor].get(seen).copied()
     }
 
     /// Every step with its id.

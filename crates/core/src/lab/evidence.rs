@@ -1,17 +1,19 @@
-//! Evidence: for every step of a run, which exit ended it and how clearly, and what the other exits
-//! had to spare.
+//! Evidence: for every step of a run, what ended it and how clearly, what its other exits and rows
+//! had to spare, and what it measured.
 //!
 //! Read off the trace afterwards; the run itself does not know about it.
 
-use crate::ids::SensorId;
+use crate::ids::{SensorId, StepId};
 use std::collections::VecDeque;
 use std::sync::Arc;
 
 use crate::controller::{
-    Limits, Live, Program, ProgramExit, StepStanding, Term, TermStanding, Test, Watch,
+    Action, Event, Left, Limits, Live, Passes, Program, StepStanding, Term, TermStanding, Test,
+    Watch,
 };
 use crate::record::{Run, Trace, Visit};
 use crate::robot::Robot;
+use crate::units::math;
 
 /// Below this many noise widths a decision is called thin: a spike of noise alone would make it now
 /// and then.
@@ -21,6 +23,12 @@ pub const THIN: f64 = 4.0;
 const LOOK_ON: f64 = 0.25;
 /// Noise widths are not counted beyond this: "very clear" is clear enough.
 const CLEAREST: f64 = 99.0;
+/// What rolls on for longer than this, in seconds, was sent on.
+const ROLLS_ON: f64 = 0.8;
+/// Slower than this, in m/s, a robot stands.
+const STILL: f64 = 0.002;
+/// Slower than this, in rad/s, it does not turn.
+const STILL_TURN: f64 = 0.02;
 
 /// What can be said about one exit in one visit of its step.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -54,6 +62,27 @@ pub enum Spare {
     Unseen,
 }
 
+/// What can be said about one row of a `react` or a `choose` in one visit.
+#[derive(Clone, Debug, PartialEq)]
+pub struct RowEvidence {
+    /// How often it got the wheels, or was taken.
+    pub times: u32,
+    /// For how many ticks it had them.
+    pub ticks: usize,
+    /// How far its condition was from holding, when it was never taken.
+    pub spare: Spare,
+}
+
+/// How far a step that ended by a way or an angle went beyond it.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Beyond {
+    /// When the exit fired, by what the robot measures: metres or radians, as the kind says.
+    pub fired: Spare,
+    /// How far the robot then truly went on in the same sense until it stood or turned round; none
+    /// when the next step went the same way.
+    pub rolled_on: Option<Spare>,
+}
+
 /// One visit of a step, with the evidence of each of its exits in written order.
 #[derive(Clone, Debug, PartialEq)]
 pub struct StepEvidence {
@@ -61,6 +90,18 @@ pub struct StepEvidence {
     pub visit: Visit,
     /// One entry per exit.
     pub exits: Vec<Evidence>,
+    /// What it was left by.
+    pub by: Left,
+    /// How many steps of the text it stands in.
+    pub depth: usize,
+    /// Whole passes that it made, of a repeat.
+    pub passes: Option<u32>,
+    /// Its rows, of a `react` or a `choose`, in written order.
+    pub rows: Vec<RowEvidence>,
+    /// What it measured: the index of the name, and the value in SI.
+    pub measured: Option<(usize, f64)>,
+    /// How far it went beyond what ended it.
+    pub beyond: Option<Beyond>,
 }
 
 impl StepEvidence {
@@ -82,29 +123,221 @@ pub fn evidence(run: &Run, program: &Arc<Program>, robot: &Robot) -> Vec<StepEvi
     let mut visits: Vec<&Visit> = run.groups.iter().chain(&run.visits).collect();
     visits.sort_by_key(|visit| visit.nth);
     let mut left = leavings(run, program);
-    let of = |visit: &Visit| {
+    let of = Of {
+        trace: &run.trace,
+        program,
+        robot,
+    };
+    let parts = parts(run, program);
+    let one = |visit: &Visit| {
         let standing = left.get_mut(visit.step.0).and_then(VecDeque::pop_front);
-        let exits = program.steps[visit.step].exits.iter().enumerate();
+        of.step(visit, standing.as_ref(), &parts)
+    };
+    visits.into_iter().map(one).collect()
+}
+
+/// What the evidence of a visit is read off.
+struct Of<'a> {
+    trace: &'a Trace,
+    program: &'a Program,
+    robot: &'a Robot,
+}
+
+impl Of<'_> {
+    fn step(
+        &self,
+        visit: &Visit,
+        standing: Option<&(StepStanding, Left)>,
+        parts: &[Vec<(usize, usize)>],
+    ) -> StepEvidence {
+        let step = &self.program.steps[visit.step];
+        let exits = step.exits.iter().enumerate();
         let exits = exits.map(|(index, exit)| {
-            let standing = standing
-                .as_ref()
-                .map(|step| (&step.exits[index], step.ender == Some(index)));
-            one(&run.trace, visit, index, exit, standing, program, robot)
+            let standing =
+                standing.map(|(step, _)| (&step.exits[index], step.ender == Some(index)));
+            let fired = visit.exit == Some(index) || standing.is_some_and(|(_, ended)| ended);
+            if fired {
+                return self.fired(visit, &exit.term);
+            }
+            let standing = standing.map(|(standing, _)| standing);
+            let looked = standing.filter(|term| term.looked && visit.left > visit.entered);
+            Evidence::Spare(self.term_spare(visit, &exit.term, looked))
         });
+        let within = |step: StepId| {
+            let stays = parts[step.0].iter();
+            stays.filter(|(from, to)| visit.entered <= *from && *to <= visit.left)
+        };
+        let row = |index: usize, term: Option<&Term>, times: u32, ticks: usize| {
+            let looked = standing.and_then(|(step, _)| step.rows.get(index));
+            RowEvidence {
+                times,
+                ticks,
+                spare: term.map_or(Spare::Unseen, |term| self.term_spare(visit, term, looked)),
+            }
+        };
+        let by = standing.map_or(Left::End, |(_, by)| *by);
+        let rows = if let Action::React(rows) = &step.action {
+            let rows = rows.iter().enumerate();
+            rows.map(|(index, one)| {
+                let times = within(one.step).count() as u32;
+                let ticks = within(one.step).map(|(from, to)| to - from).sum();
+                row(index, one.term.as_ref(), times, ticks)
+            })
+            .collect()
+        } else if let Action::Choose(rows) = &step.action {
+            let rows = rows.iter().enumerate();
+            rows.map(|(index, one)| {
+                let times = u32::from(by == Left::Chose(Some(index)));
+                row(index, one.term.as_ref(), times, 0)
+            })
+            .collect()
+        } else {
+            Vec::new()
+        };
         StepEvidence {
             visit: *visit,
             exits: exits.collect(),
+            by,
+            depth: std::iter::successors(step.parent, |at| self.program.steps[*at].parent)
+                .filter(|at| self.program.steps[*at].written)
+                .count(),
+            passes: self
+                .goes_round(visit.step)
+                .then(|| standing.map_or(0, |(step, _)| step.passes)),
+            rows,
+            measured: standing.and_then(|(step, _)| step.measured),
+            beyond: standing.and_then(|(step, _)| self.beyond(visit, step)),
         }
-    };
-    visits.into_iter().map(of).collect()
+    }
+
+    /// What an exit says that ended its step.
+    fn fired(&self, visit: &Visit, term: &Term) -> Evidence {
+        let looks: Vec<_> = term.looks().collect();
+        let fired = looks.get(visit.look).or(looks.first());
+        let armed = matches!(term, Term::For(..) | Term::After(..));
+        let at_once = !armed
+            && fired.is_some_and(|look| !from_entry(&look.test))
+            && visit.left == visit.entered + 1;
+        // What had to be false is nowhere beyond its limit.
+        let asked = fired.filter(|look| !is_denied(term, look.slot, false));
+        let clear = asked
+            .and_then(|look| clearness(self.trace, visit, &look.test, self.program, self.robot));
+        Evidence::Fired { clear, at_once }
+    }
+
+    /// How far a term was from holding during a visit; of several looks the first that had something
+    /// to spare says what was missing.
+    fn term_spare(&self, visit: &Visit, term: &Term, standing: Option<&TermStanding>) -> Spare {
+        let Some(standing) = standing else {
+            return Spare::Unseen;
+        };
+        let both = term.looks().zip(&standing.looks);
+        let mut spares = both.map(|(look, live)| {
+            spare(
+                self.trace,
+                visit,
+                &look.test,
+                live,
+                self.program,
+                self.robot,
+            )
+        });
+        let first = spares.next().unwrap_or(Spare::Unseen);
+        let missing =
+            |spare: &Spare| !matches!(spare, Spare::Unseen) && *spare != Spare::Noise(0.0);
+        if missing(&first) {
+            first
+        } else {
+            spares.find(missing).unwrap_or(first)
+        }
+    }
+
+    /// Whether a step is a repeat.
+    fn goes_round(&self, step: StepId) -> bool {
+        matches!(&self.program.steps[step].action, Action::Group { passes, .. }
+            if *passes != Passes::Once)
+            && self.program.steps[step].group
+    }
+
+    /// How far a visit went beyond the way or the angle that ended it.
+    fn beyond(&self, visit: &Visit, standing: &StepStanding) -> Option<Beyond> {
+        let exit = visit.exit?;
+        let look = self.program.steps[visit.step].exits[exit]
+            .term
+            .looks()
+            .nth(visit.look)?;
+        let live = standing.exits[exit].looks.get(visit.look)?;
+        let (kind, turns): (fn(f64) -> Spare, _) = match &look.test {
+            Test::Turned(_) | Test::Heading(_) => (Spare::Angle, true),
+            Test::Travelled(_) | Test::Rolled { .. } => (Spare::Length, false),
+            _ => return None,
+        };
+        let (now, goal) = (live.now?, live.goal?);
+        let rolled_on = self.rolled_on(visit.left, turns).map(kind);
+        Some(Beyond {
+            fired: kind((now - goal).abs()),
+            rolled_on,
+        })
+    }
+
+    /// How far the robot truly went on after a tick, in metres or radians, until it stood or turned
+    /// round; none when it did not within [`ROLLS_ON`].
+    fn rolled_on(&self, from: usize, turns: bool) -> Option<f64> {
+        let ticks = &self.trace.ticks;
+        let period = f64::from(self.trace.period_ms) / 1e3;
+        let moved = |tick: usize| {
+            let (a, b) = (ticks[tick - 1].pose, ticks[tick].pose);
+            if turns {
+                return math::wrap(b.heading - a.heading);
+            }
+            let (sin, cos) = (math::sin(a.heading), math::cos(a.heading));
+            (b.x - a.x) * cos + (b.y - a.y) * sin
+        };
+        let still = if turns { STILL_TURN } else { STILL } * period;
+        if from == 0 || from >= ticks.len() {
+            return None;
+        }
+        let sense = moved(from).signum();
+        let mut sum = 0.0;
+        let last = (from + (ROLLS_ON / period) as usize).min(ticks.len() - 1);
+        for tick in from + 1..=last {
+            let step = moved(tick) * sense;
+            if step < still {
+                return Some(sum + step.max(0.0));
+            }
+            sum += step;
+        }
+        None
+    }
+}
+
+/// When each step of a run's program began and was left that is a part of another's sentence, such
+/// as a row of a `react`.
+fn parts(run: &Run, program: &Program) -> Vec<Vec<(usize, usize)>> {
+    let mut parts = vec![Vec::new(); program.steps.len()];
+    for stamp in &run.trace.events {
+        let tick = stamp.tick as usize;
+        match stamp.event {
+            Event::Entered { step } if !program.steps[step].written => {
+                parts[step.0].push((tick, run.ended));
+            }
+            Event::Left { step, .. } if !program.steps[step].written => {
+                if let Some(last) = parts[step.0].last_mut() {
+                    last.1 = tick;
+                }
+            }
+            _ => {}
+        }
+    }
+    parts
 }
 
 /// How the exits of each step stood, each time that it was left.
-fn leavings(run: &Run, program: &Arc<Program>) -> Vec<VecDeque<StepStanding>> {
-    struct Watcher(Vec<VecDeque<StepStanding>>);
+fn leavings(run: &Run, program: &Arc<Program>) -> Vec<VecDeque<(StepStanding, Left)>> {
+    struct Watcher(Vec<VecDeque<(StepStanding, Left)>>);
     impl Watch for Watcher {
-        fn leaving(&mut self, step: StepStanding) {
-            self.0[step.step].push_back(step);
+        fn leaving(&mut self, step: StepStanding, by: Left) {
+            self.0[step.step].push_back((step, by));
         }
     }
     let mut watcher = Watcher(vec![VecDeque::new(); program.steps.len()]);
@@ -118,7 +351,7 @@ fn leavings(run: &Run, program: &Arc<Program>) -> Vec<VecDeque<StepStanding>> {
     // What the end of the run broke off stands as it did then.
     if let Some(readings) = run.trace.ticks.get(last).map(|_| run.trace.knew(last)) {
         for step in controller.standing(&readings).steps {
-            watcher.leaving(step);
+            watcher.leaving(step, Left::End);
         }
     }
     watcher.0
@@ -131,44 +364,6 @@ pub fn noise_width(robot: &Robot, sensor: SensorId) -> f64 {
     (sensor.noise * sensor.noise + sensor.step * sensor.step / 12.0)
         .sqrt()
         .max(0.001)
-}
-
-fn one(
-    trace: &Trace,
-    visit: &Visit,
-    index: usize,
-    exit: &ProgramExit,
-    standing: Option<(&TermStanding, bool)>,
-    program: &Program,
-    robot: &Robot,
-) -> Evidence {
-    let looks: Vec<_> = exit.term.looks().collect();
-    if visit.exit == Some(index) || standing.is_some_and(|(_, ended)| ended) {
-        let fired = looks.get(visit.look).or(looks.first());
-        let armed = matches!(exit.term, Term::For(..) | Term::After(..));
-        let at_once = !armed
-            && fired.is_some_and(|look| !from_entry(&look.test))
-            && visit.left == visit.entered + 1;
-        // What had to be false is nowhere beyond its limit.
-        let asked = fired.filter(|look| !is_denied(&exit.term, look.slot, false));
-        let clear = asked.and_then(|look| clearness(trace, visit, &look.test, program, robot));
-        return Evidence::Fired { clear, at_once };
-    }
-    let Some((standing, _)) =
-        standing.filter(|(standing, _)| standing.looked && visit.left > visit.entered)
-    else {
-        return Evidence::Spare(Spare::Unseen);
-    };
-    // Of several terms the first that had something to spare says what was missing.
-    let both = looks.iter().zip(&standing.looks);
-    let mut spares = both.map(|(look, live)| spare(trace, visit, &look.test, live, program, robot));
-    let first = spares.next().unwrap_or(Spare::Unseen);
-    let missing = |spare: &Spare| !matches!(spare, Spare::Unseen) && *spare != Spare::Noise(0.0);
-    Evidence::Spare(if missing(&first) {
-        first
-    } else {
-        spares.find(missing).unwrap_or(first)
-    })
 }
 
 /// Whether a look, known by its slot, stands within a `not`.
@@ -229,8 +424,9 @@ fn spare(
                 test.beyond(&trace.knew(*tick), program)
                     .unwrap_or(f64::NEG_INFINITY)
             };
-            let nearest =
-                (visit.entered + 1..=visit.left).max_by(|a, b| lead(a).total_cmp(&lead(b)));
+            // What is chosen is looked at in the tick in which its step begins.
+            let first = visit.left.min(visit.entered + 1);
+            let nearest = (first..=visit.left).max_by(|a, b| lead(a).total_cmp(&lead(b)));
             let widths = |tick| {
                 (-colour_widths(trace, tick, program, robot, *sensor, *tone)).clamp(0.0, CLEAREST)
             };

@@ -1,13 +1,15 @@
 //! The answers of `--json`: one object each.
 
 use serde::Serialize;
-use wayodos_core::controller::{Event, Goal, Program};
+use wayodos_core::controller::{Action, Event, Goal, Left, Program};
 use wayodos_core::finding::{Edit, Finding, line_column};
 use wayodos_core::ids::StepId;
+use wayodos_core::lab::evidence::{Beyond, RowEvidence, Spare};
 use wayodos_core::lab::statistics;
+use wayodos_core::mission::Amount;
 use wayodos_core::record::{Happening, Tick};
 use wayodos_core::sim::Chance;
-use wayodos_core::units::Quantity;
+use wayodos_core::units::{Dimension, Quantity};
 use wayodos_report::Story;
 use wayodos_report::words::{exit_words, goal_words, happening_words};
 use wayodos_report::{Flow, FlowBox};
@@ -50,6 +52,8 @@ struct PoseOut {
 #[derive(Serialize)]
 struct StepOut<'a> {
     name: &'a str,
+    /// How many steps of the text it stands in.
+    depth: usize,
     entered_s: f64,
     left_s: f64,
     exit: Option<&'a str>,
@@ -59,6 +63,44 @@ struct StepOut<'a> {
     margin: Option<f64>,
     /// All of them in written order, fired or not.
     exits: Vec<ExitOut<'a>>,
+    /// What it was left by.
+    left_by: &'a str,
+    /// Whole passes that it made, of a repeat.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    passes: Option<u32>,
+    /// Of a `react` or a `choose`.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    rows: Vec<RowOut<'a>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    measured: Option<MeasuredOut<'a>>,
+    /// How far it went beyond the way or the angle that ended it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    beyond: Option<BeyondOut>,
+}
+
+/// A row with how often it was taken, and for how long it had the wheels.
+#[derive(Serialize)]
+struct RowOut<'a> {
+    when: &'a str,
+    times: u32,
+    seconds: f64,
+}
+
+/// What a step measured, in the unit that people use.
+#[derive(Serialize)]
+struct MeasuredOut<'a> {
+    name: &'a str,
+    value: f64,
+    unit: &'a str,
+}
+
+/// `over`: when the exit fired, by what the robot measures; `rolled_on`: how far the robot truly
+/// went on until it stood.
+#[derive(Serialize)]
+struct BeyondOut {
+    unit: &'static str,
+    over: f64,
+    rolled_on: Option<f64>,
 }
 
 #[derive(Serialize)]
@@ -292,6 +334,52 @@ pub fn refusal(reason: &str) -> String {
     })
 }
 
+/// What a step was left by, in a word.
+const fn left_word(by: Left) -> &'static str {
+    match by {
+        Left::Exit(_) => "exit",
+        Left::Finished => "finished",
+        Left::Chose(_) => "choice",
+        Left::Around(..) => "exit of a step around it",
+        Left::Row(..) => "another row",
+        Left::Over(_) => "reflex no longer true",
+        Left::Reflex(_) => "reflex",
+        Left::GoneOn => "gone on",
+        Left::End => "end of the run",
+    }
+}
+
+fn rows<'a>(period_ms: u32, action: &'a Action, rows: &[RowEvidence]) -> Vec<RowOut<'a>> {
+    let words: Vec<&str> = if let Action::React(rows) = action {
+        rows.iter().map(|row| row.words.as_str()).collect()
+    } else if let Action::Choose(rows) = action {
+        rows.iter().map(|row| row.words.as_str()).collect()
+    } else {
+        Vec::new()
+    };
+    let row = |(when, row): (&'a str, &RowEvidence)| RowOut {
+        when: if when.is_empty() { "otherwise" } else { when },
+        times: row.times,
+        seconds: row.ticks as f64 * f64::from(period_ms) / 1e3,
+    };
+    words.into_iter().zip(rows).map(row).collect()
+}
+
+fn beyond(beyond: Beyond) -> Option<BeyondOut> {
+    let amount = |spare: Spare| match spare {
+        Spare::Length(metres) => Some(("mm", rounded(metres * 1e3, 1))),
+        Spare::Angle(angle) => Some(("deg", rounded(angle.to_degrees(), 2))),
+        Spare::Time(_) | Spare::Lines(_) | Spare::Noise(_) | Spare::Unseen => None,
+    };
+    let (unit, over) = amount(beyond.fired)?;
+    let rolled_on = beyond.rolled_on.and_then(amount).map(|(_, on)| on);
+    Some(BeyondOut {
+        unit,
+        over,
+        rolled_on,
+    })
+}
+
 /// The answer of `run --json`.
 pub fn run(project: &Project, all: &[Finding], report: &RunReport, wall_ms: Option<f64>) -> String {
     let RunReport {
@@ -306,6 +394,7 @@ pub fn run(project: &Project, all: &[Finding], report: &RunReport, wall_ms: Opti
         let exit = step.visit.exit.map(|exit| &of.exits[exit]);
         StepOut {
             name: &of.name,
+            depth: step.depth,
             entered_s: trace.seconds(step.visit.entered),
             left_s: trace.seconds(step.visit.left),
             exit: exit.map(|exit| exit.words.as_str()),
@@ -331,6 +420,19 @@ pub fn run(project: &Project, all: &[Finding], report: &RunReport, wall_ms: Opti
                     was: exit_words(evidence, exit.kind, matches!(exit.goal, Goal::Fail(_))).0,
                 })
                 .collect(),
+            left_by: left_word(step.by),
+            passes: step.passes,
+            rows: rows(trace.period_ms, &of.action, &step.rows),
+            measured: step.measured.map(|(name, si)| {
+                let dimension = program.kept_kinds[name].unwrap_or(Dimension::Number);
+                let quantity = Amount { si, dimension }.quantity();
+                MeasuredOut {
+                    name: &program.kept[name],
+                    value: rounded(quantity.value, 4),
+                    unit: quantity.unit.symbol(),
+                }
+            }),
+            beyond: step.beyond.and_then(beyond),
         }
     });
     let mut events: Vec<EventOut<'_>> = trace

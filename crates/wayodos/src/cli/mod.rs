@@ -5,6 +5,7 @@
 //! command was not understood.
 
 mod answers;
+mod channels;
 mod compare;
 mod complete;
 pub(crate) mod draw;
@@ -94,8 +95,21 @@ pub fn main(screen: impl FnOnce(Opening) -> io::Result<()>) -> ExitCode {
         Some(Command::New { folder, with, .. }) => new(&shared, &folder, with),
         Some(Command::Check { project, quick, .. }) => check(&shared, &project, quick),
         Some(Command::Run {
-            project, timing, ..
-        }) => run::run(&shared, &project, timing),
+            project,
+            timing,
+            all,
+            csv,
+            channels,
+            ..
+        }) => {
+            let asked = run::Asked {
+                timing,
+                all,
+                csv,
+                channels,
+            };
+            run::run(&shared, &project, &asked)
+        }
         Some(Command::Spread {
             project,
             runs,

@@ -2,33 +2,62 @@
 
 use std::fmt::Write as _;
 use std::io::IsTerminal as _;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 use std::time::Instant;
 
-use wayodos_core::controller::{ExitKind, Goal};
 use wayodos_core::finding::{Finding, Severity};
 use wayodos_core::record::Outcome;
 use wayodos_core::sim::Chance;
-use wayodos_report::Story;
 use wayodos_report::words::{
-    Weight, exit_words, goal_words, happening_words, outcome_words, rest_words, score_lines,
-    verdict_words,
+    happening_words, outcome_words, rest_words, score_lines, verdict_words,
 };
+use wayodos_report::{Story, account};
 
 use super::answers::{answer_json, put_out, readable, run_project, warn};
+use super::channels::table;
 use super::json;
+use super::points::write_table;
 use super::typed::Shared;
+use super::{USAGE, complain};
 use crate::folder::Project;
 use crate::work::RunReport;
 
-pub(super) fn run(shared: &Shared, path: &Path, timing: bool) -> ExitCode {
+/// What is asked of a run besides the project.
+pub(super) struct Asked {
+    /// Say in the JSON how long it took to work out.
+    pub(super) timing: bool,
+    /// Tell of every pass.
+    pub(super) all: bool,
+    /// A table of what was recorded.
+    pub(super) csv: Option<PathBuf>,
+    /// Its columns; all without any.
+    pub(super) channels: Vec<String>,
+}
+
+pub(super) fn run(shared: &Shared, path: &Path, asked: &Asked) -> ExitCode {
     let began = Instant::now();
     let ran = match run_project(shared, path) {
         Ok(ran) => ran,
         Err(code) => return code,
     };
-    let wall_ms = timing.then(|| began.elapsed().as_secs_f64() * 1e3);
+    let wall_ms = asked.timing.then(|| began.elapsed().as_secs_f64() * 1e3);
+    if let Some(setup) = ran.project.setup.as_ref().filter(|_| asked.csv.is_some()) {
+        let of = &ran.report;
+        let table = match table(&of.run, &of.program, &setup.robot, &asked.channels) {
+            Ok(table) => table,
+            Err((name, all)) => {
+                complain(
+                    &format!("there is no channel `{name}`"),
+                    &format!("the channels are: {}", all.join(", ")),
+                );
+                return ExitCode::from(USAGE);
+            }
+        };
+        if let Err(code) = write_table(asked.csv.as_deref(), || table) {
+            return code;
+        }
+    }
     let report = || {
         let title = format!(
             "{} on {}, seed {}",
@@ -37,7 +66,10 @@ pub(super) fn run(shared: &Shared, path: &Path, timing: bool) -> ExitCode {
             ran.seed
         );
         let which = chance(&ran.report.chance);
-        format!("{title}{which}\n\n{}", report(&ran.project, &ran.report))
+        format!(
+            "{title}{which}\n\n{}",
+            report(&ran.project, &ran.report, asked.all)
+        )
     };
     // Notes are for `check`: whoever runs wants to see what went wrong.
     let matters: Vec<Finding> = ran
@@ -123,8 +155,9 @@ fn coloured(text: &str) -> String {
     out
 }
 
-/// Every visited step with its times and the exit that ended it, then the outcome.
-fn report(project: &Project, report: &RunReport) -> String {
+/// Every visited step with its times and what ended it, then the outcome; with `all`, passes that
+/// repeat each other are not told as one.
+fn report(project: &Project, report: &RunReport, all: bool) -> String {
     let RunReport {
         run,
         program,
@@ -133,31 +166,21 @@ fn report(project: &Project, report: &RunReport) -> String {
     } = report;
     let trace = &run.trace;
     let mut out = String::new();
-    for step in evidence {
-        let visit = step.visit;
-        let of = &program.steps[visit.step];
-        let times = format!(
-            "{:.2} - {:.2} s",
-            trace.seconds(visit.entered),
-            trace.seconds(visit.left)
+    for told in account(run, program, evidence, all) {
+        let name = format!(
+            "{}{}",
+            "  ".repeat(told.depth),
+            program.steps[told.step].name
         );
-        let _ = writeln!(
-            out,
-            "{:>3}  {:<32} {times:>17}",
-            visit.step.number(),
-            of.name
-        );
-        for (exit, evidence) in of.exits.iter().zip(&step.exits) {
-            let failed = matches!(exit.goal, Goal::Fail(_));
-            let (words, weight) = exit_words(evidence, exit.kind, failed);
-            let target = match weight {
-                Weight::Spare => String::new(),
-                _ if exit.kind != ExitKind::Written => String::new(),
-                Weight::Fired | Weight::Thin | Weight::Failed => {
-                    format!("  -> {}", goal_words(program, visit.step, &exit.goal))
-                }
-            };
-            let _ = writeln!(out, "       {:<44} {words}{target}", exit.words);
+        let _ = writeln!(out, "{:>3}  {name:<40} {}", told.step.number(), told.times);
+        let indent = "  ".repeat(told.depth);
+        for line in told.lines {
+            let goal = line
+                .goal
+                .map_or_else(String::new, |goal| format!("  -> {goal}"));
+            let about = format!("  {indent}{}", line.about);
+            let text = format!("     {about:<40} {}{goal}", line.words);
+            let _ = writeln!(out, "{}", text.trim_end());
         }
     }
     if let Some(setup) = &project.setup {

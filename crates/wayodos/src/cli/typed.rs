@@ -180,6 +180,15 @@ pub(super) enum Command {
         /// Add to the JSON how long the run took to work out.
         #[arg(long, requires = "json")]
         timing: bool,
+        /// Tell of every pass of what goes round, instead of all of them as one.
+        #[arg(long)]
+        all: bool,
+        /// Write a table of what was recorded to this file too, one row a control tick.
+        #[arg(long, value_name = "FILE")]
+        csv: Option<PathBuf>,
+        /// Only these columns of the table, such as `heading,floor-left`.
+        #[arg(long, value_name = "NAMES", requires = "csv", value_delimiter = ',')]
+        channels: Vec<String>,
         #[command(flatten)]
         quiet: QuietOption,
     },

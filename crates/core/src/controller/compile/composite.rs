@@ -3,7 +3,7 @@
 use super::terms::{negative, sum, to_side};
 use super::{Compiler, Place, Turn};
 use crate::controller::program::{
-    Action, Goal, Num, Passes, Sight, Source, Term, Test, WheelCommand,
+    Action, Choice, Goal, Num, Passes, Sight, Source, Term, Test, WheelCommand,
 };
 use crate::ids::{SensorId, StepId};
 use crate::mission::{
@@ -336,12 +336,22 @@ impl Compiler<'_> {
             Turn::Right => Goal::Complete(index, Ending::RightFurther),
         };
         self.steps[step].action = Action::Choose(vec![
-            (Some(left), ending(Turn::Left)),
-            (Some(right), ending(Turn::Right)),
-            (None, ending(tie)),
+            unwritten(Some(left), ending(Turn::Left)),
+            unwritten(Some(right), ending(Turn::Right)),
+            unwritten(None, ending(tie)),
         ]);
         self.steps[step].memory = from..self.memory;
         Some(())
+    }
+}
+
+/// A choice that a behaviour makes by itself.
+const fn unwritten(term: Option<Term>, goal: Goal) -> Choice {
+    Choice {
+        term,
+        goal,
+        line: 0,
+        words: String::new(),
     }
 }
 
@@ -450,7 +460,7 @@ impl Phases<'_> {
     fn end(&mut self, compiler: &mut Compiler<'_>, ending: Ending) -> StepId {
         let step = self.add(compiler, "end");
         compiler.steps[step].action =
-            Action::Choose(vec![(None, Goal::Complete(self.index, ending))]);
+            Action::Choose(vec![unwritten(None, Goal::Complete(self.index, ending))]);
         step
     }
 

@@ -53,9 +53,8 @@ impl Controller {
 
     /// The number that a code sensor reports; -1 for one that reports none.
     pub(super) fn code(&self, sensor: SensorId, readings: &Readings<'_>) -> f64 {
-        let seen = self.program.tones[sensor].nearest_colour(&readings.sensors[sensor]);
-        seen.and_then(|tone| self.program.codes[sensor].get(tone))
-            .map_or(-1.0, |code| f64::from(*code))
+        let code = self.program.code(sensor, &readings.sensors[sensor]);
+        code.map_or(-1.0, f64::from)
     }
 
     /// Whether a term holds. Nearly all terms are one look, and are spared the way through the

@@ -2,7 +2,7 @@
 //! firing. Asked for by whoever explains a run; nothing here changes what the controller does.
 
 use super::{Controller, Frame, Readings};
-use crate::controller::program::{Armed, Look, Term, Test};
+use crate::controller::program::{Action, Armed, Look, Term, Test};
 use crate::ids::StepId;
 use crate::units::Dimension;
 
@@ -69,6 +69,11 @@ pub struct StepStanding {
     pub ender: Option<usize>,
     /// Its exits: those that are written first, in written order.
     pub exits: Vec<TermStanding>,
+    /// Its rows, of a `react` or a `choose`, in written order; one without a condition always
+    /// holds.
+    pub rows: Vec<TermStanding>,
+    /// What it has measured: the index of the name, and the value in SI.
+    pub measured: Option<(usize, f64)>,
 }
 
 /// How a reflex stands.
@@ -82,6 +87,17 @@ pub struct ReflexStanding {
     pub term: TermStanding,
 }
 
+/// What is kept under a name.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Kept {
+    /// The name.
+    pub name: String,
+    /// What is kept, in SI; zero before something is.
+    pub value: f64,
+    /// What it measures, where that is known.
+    pub of: Option<Dimension>,
+}
+
 /// How everything stands.
 #[derive(Clone, Debug, PartialEq, Default)]
 pub struct Standing {
@@ -90,7 +106,7 @@ pub struct Standing {
     /// The reflexes, in written order.
     pub reflexes: Vec<ReflexStanding>,
     /// Names under which something is kept, with what is.
-    pub kept: Vec<(String, f64)>,
+    pub kept: Vec<Kept>,
 }
 
 impl Controller {
@@ -123,18 +139,41 @@ impl Controller {
         let kept = program
             .kept
             .iter()
-            .zip(&self.kept)
+            .zip(program.kept_kinds.iter().zip(&self.kept))
+            // What a behaviour of several phases keeps for itself.
             .filter(|(name, _)| !name.starts_with(' '));
         Standing {
             steps: steps.collect(),
             reflexes: reflexes.collect(),
-            kept: kept.map(|(name, value)| (name.clone(), *value)).collect(),
+            kept: kept
+                .map(|(name, (of, value))| Kept {
+                    name: name.clone(),
+                    value: *value,
+                    of: *of,
+                })
+                .collect(),
         }
     }
 
     /// How an active step stands.
     pub(super) fn step_standing(&self, frame: &Frame, readings: &Readings<'_>) -> StepStanding {
-        let exits = self.program.steps[frame.step].exits.iter();
+        let of = &self.program.steps[frame.step];
+        let exits = of.exits.iter();
+        let always = TermStanding {
+            holds: true,
+            looked: true,
+            ..TermStanding::default()
+        };
+        let row = |term: Option<&Term>| {
+            term.map_or_else(
+                || always.clone(),
+                |term| TermStanding {
+                    // A `choose` looks at the very beginning.
+                    looked: true,
+                    ..self.term_standing(term, frame, readings)
+                },
+            )
+        };
         StepStanding {
             step: frame.step,
             since: self.seconds(frame),
@@ -143,6 +182,18 @@ impl Controller {
             exits: exits
                 .map(|exit| self.term_standing(&exit.term, frame, readings))
                 .collect(),
+            rows: if let Action::Choose(rows) = &of.action {
+                rows.iter().map(|one| row(one.term.as_ref())).collect()
+            } else if let Action::React(rows) = &of.action {
+                rows.iter().map(|one| row(one.term.as_ref())).collect()
+            } else {
+                Vec::new()
+            },
+            measured: if let Action::Measure { into, .. } = &of.action {
+                Some((*into, self.kept[*into]))
+            } else {
+                None
+            },
         }
     }
 

@@ -476,10 +476,10 @@ impl Adviser<'_> {
         if !step.written {
             return;
         }
-        let terms = || rows.iter().filter_map(|(term, _)| term.as_ref());
+        let terms = || rows.iter().filter_map(|row| row.term.as_ref());
         let is_not = |term: &Term, other: &Term| matches!(term, Term::Not(inner) if covers(inner, other) && covers(other, inner));
         let both = terms().any(|term| terms().any(|other| is_not(term, other)));
-        if !both && rows.iter().all(|(term, _)| term.is_some()) {
+        if !both && rows.iter().all(|row| row.term.is_some()) {
             let message = "what happens when no row is true is not written".into();
             self.warn(
                 "K33",
@@ -488,7 +488,7 @@ impl Adviser<'_> {
                 "add a last row `otherwise -> ...`; without it the next step follows",
             );
         }
-        let terms: Vec<Option<&Term>> = rows.iter().map(|(term, _)| term.as_ref()).collect();
+        let terms: Vec<Option<&Term>> = rows.iter().map(|row| row.term.as_ref()).collect();
         self.rows_never_used(index, &terms);
     }
 
@@ -544,7 +544,7 @@ impl Adviser<'_> {
                     &[]
                 };
                 exits
-                    .chain(rows.iter().map(|(_, goal)| *goal))
+                    .chain(rows.iter().map(|row| row.goal))
                     .collect::<Vec<_>>()
             };
             let by_reflex = self
@@ -681,7 +681,7 @@ impl Adviser<'_> {
         // What steers or decides by a sensor looks, too.
         let senses = |action: &Action| match action {
             Action::Follow(_) | Action::Keep { .. } | Action::Square { .. } => true,
-            Action::Choose(rows) => rows.iter().any(|(term, _)| term.is_some()),
+            Action::Choose(rows) => rows.iter().any(|row| row.term.is_some()),
             Action::React(rows) => rows.iter().any(|row| row.term.is_some()),
             Action::Measure { value, .. } => Self::reads_live(value),
             Action::Constant { .. }

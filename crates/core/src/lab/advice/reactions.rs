@@ -141,8 +141,8 @@ impl Adviser<'_> {
                     }
                 }
                 Action::Choose(rows) => {
-                    open.extend(rows.iter().map(|(_, goal)| self.after(at, goal)));
-                    if rows.iter().all(|(term, _)| term.is_some()) {
+                    open.extend(rows.iter().map(|row| self.after(at, &row.goal)));
+                    if rows.iter().all(|row| row.term.is_some()) {
                         open.push(self.after(at, &Goal::Next));
                     }
                 }

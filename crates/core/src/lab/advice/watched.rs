@@ -103,13 +103,13 @@ impl<'a> Adviser<'a> {
                     }
                 }
                 Action::Choose(rows) => {
-                    for (nth, (term, goal)) in rows.iter().enumerate() {
-                        all.extend(term.as_ref().map(|term| Watched {
+                    for (nth, row) in rows.iter().enumerate() {
+                        all.extend(row.term.as_ref().map(|term| Watched {
                             term,
                             line: self.row_line(index, nth),
                             by: By::Choice(index, nth),
                             during: Vec::new(),
-                            then: self.after(index, goal),
+                            then: self.after(index, &row.goal),
                         }));
                     }
                 }
@@ -255,7 +255,7 @@ impl<'a> Adviser<'a> {
                 }
                 Action::React(rows) => next.extend(rows.iter().map(|row| row.step)),
                 Action::Choose(rows) => {
-                    next.extend(rows.iter().filter_map(|(_, goal)| self.after(at, goal)));
+                    next.extend(rows.iter().filter_map(|row| self.after(at, &row.goal)));
                 }
                 Action::Measure { .. } => next.extend(self.left(at, None)),
                 Action::Constant { .. }

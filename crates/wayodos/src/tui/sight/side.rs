@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use ratatui::layout::{Position, Rect};
-use wayodos_core::controller::{Goal, TermStanding};
+use wayodos_core::controller::{Goal, Kept, TermStanding};
 use wayodos_core::finding::Finding;
 use wayodos_core::ids::StepId;
 use wayodos_core::mission::{Behaviour, Block, Target};
@@ -263,11 +263,10 @@ pub fn why_rows(model: &Model) -> Vec<WhyRow> {
             rows.extend(looks(&stands.term));
         }
     }
-    for (name, value) in &standing.kept {
-        let words = format!("{name} = {}", amount_words(*value, None));
+    for Kept { name, value, of } in &standing.kept {
         rows.push(WhyRow {
-            words,
-            state: "kept (SI units)".into(),
+            words: format!("{name} = {}", amount_words(*value, *of)),
+            state: "measured".into(),
             ..WhyRow::default()
         });
     }
