@@ -22,7 +22,7 @@ pub use machine::{
 };
 pub use program::{
     Action, After, Armed, Choice, EdgeSensor, ExitKind, Follow, Goal, Look, Num, Passes, Program,
-    ProgramExit, ProgramReflex, ProgramStep, Rail, Reaction, Sight, Source, Term, Test,
+    ProgramExit, ProgramReflex, ProgramStep, Rail, Reaction, RowOf, Sight, Source, Term, Test,
     WheelCommand,
 };
 pub use tone::{Limits, Tone, Tones};

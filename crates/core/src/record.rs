@@ -163,6 +163,26 @@ impl Run {
         self.trace.seconds(self.ended)
     }
 
+    /// When each step of the run's program began and was left that is a part of another's sentence,
+    /// such as a row of a `react`: first and last tick, by the step.
+    pub fn parts(&self, program: &Program) -> Vec<Vec<(usize, usize)>> {
+        let mut parts = vec![Vec::new(); program.steps.len()];
+        for stamp in &self.trace.events {
+            let tick = stamp.tick as usize;
+            if let Event::Entered { step } = stamp.event
+                && !program.steps[step].written
+            {
+                parts[step.0].push((tick, self.ended));
+            }
+            if let Event::Left { step, .. } = stamp.event
+                && let Some((_, to)) = parts[step.0].last_mut()
+            {
+                *to = tick;
+            }
+        }
+        parts
+    }
+
     /// Where the robot came to rest.
     pub fn final_pose(&self) -> Pose {
         self.trace

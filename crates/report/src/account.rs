@@ -1,13 +1,16 @@
 //! The account of a run: step by step what was done, for how long, and what ended it; passes that
 //! repeat each other told as one.
 
-use wayodos_core::controller::{Action, Goal, Left, Program};
+use wayodos_core::controller::{Event, Goal, Left, Program, RowOf};
 use wayodos_core::ids::StepId;
-use wayodos_core::lab::evidence::{Beyond, Evidence, Spare, StepEvidence, THIN};
+use wayodos_core::lab::evidence::{
+    Beyond, Evidence, RowEvidence, Spare, StepEvidence, THIN, reflexes,
+};
 use wayodos_core::record::Run;
 
+use crate::field::Story;
 use crate::why::amount_words;
-use crate::words::{Weight, exit_words, goal_words, spare_words};
+use crate::words::{Weight, exit_words, goal_words, row_words, spare_words};
 
 /// A step that is visited more often than this within one stay around it is told once for all its
 /// visits.
@@ -69,6 +72,32 @@ pub fn account(run: &Run, program: &Program, evidence: &[StepEvidence], all: boo
     told
 }
 
+/// The reflexes that never took over, each with how near it came.
+pub fn quiet_reflexes(story: Story<'_>) -> Vec<(String, String)> {
+    let Story {
+        run,
+        program,
+        robot,
+        ..
+    } = story;
+    let took = |reflex: usize| {
+        let mut events = run.trace.events.iter();
+        events.any(|stamp| stamp.event == Event::Took { reflex })
+    };
+    let nearest = reflexes(run, program, robot);
+    let quiet = program.reflexes.iter().zip(nearest).enumerate();
+    quiet
+        .filter(|(index, _)| !took(*index))
+        .map(|(_, (reflex, nearest))| {
+            let words = match nearest {
+                None | Some(Spare::Unseen | Spare::Noise(0.0)) => "did not act".to_owned(),
+                Some(spare) => format!("did not act: {}", spare_words(spare)),
+            };
+            (format!("{}: {}", reflex.name, reflex.words), words)
+        })
+        .collect()
+}
+
 /// For each visit those that stand in it, in order.
 fn within(program: &Program, evidence: &[StepEvidence]) -> Vec<Vec<usize>> {
     let mut inner = vec![Vec::new(); evidence.len()];
@@ -128,7 +157,11 @@ impl Teller<'_> {
         let (visit, trace) = (one.visit, &self.run.trace);
         let step = &self.program.steps[visit.step];
         let (from, to) = (trace.seconds(visit.entered), trace.seconds(visit.left));
-        let mut times = format!("{from:.2} - {to:.2} s");
+        let mut times = if visit.left == visit.entered {
+            format!("{from:.2} s")
+        } else {
+            format!("{from:.2} - {to:.2} s")
+        };
         if let Some(passes) = one.passes {
             times = format!("{times}, {}", counted(passes as usize, "pass", "passes"));
         }
@@ -155,6 +188,9 @@ impl Teller<'_> {
             self.left_words(one.by)
                 .map(|words| ToldLine::spare(words, "")),
         );
+        if let Some(angle) = one.off_square {
+            lines.push(ToldLine::spare("how square", square_words(angle)));
+        }
         if let Some((name, value)) = one.measured {
             lines.push(ToldLine::spare(
                 self.program.kept[name].clone(),
@@ -210,6 +246,16 @@ impl Teller<'_> {
                 None => left.push((words, 1)),
             }
         }
+        let squares: Vec<f64> = visits.iter().filter_map(|one| one.off_square).collect();
+        if let Some(worst) = squares
+            .into_iter()
+            .max_by(|a, b| a.abs().total_cmp(&b.abs()))
+        {
+            lines.push(ToldLine::spare(
+                "how square",
+                format!("{} at worst", square_words(worst)),
+            ));
+        }
         let left = left.into_iter();
         lines.extend(
             left.map(|(words, times)| ToldLine::spare(words, counted(times, "time", "times"))),
@@ -247,46 +293,26 @@ impl Teller<'_> {
 
     /// The rows of a `react` or a `choose`, over some visits.
     fn rows(&self, visits: &[&StepEvidence]) -> Vec<ToldLine> {
-        let action = &self.program.steps[visits[0].visit.step].action;
-        let period = f64::from(self.run.trace.period_ms) / 1e3;
-        let mut all: Vec<(&str, Option<Goal>)> = Vec::new();
-        if let Action::React(rows) = action {
-            all.extend(rows.iter().map(|row| (row.words.as_str(), None)));
-        } else if let Action::Choose(rows) = action {
-            all.extend(rows.iter().map(|row| (row.words.as_str(), Some(row.goal))));
-        }
-        let line = |(nth, (words, goal)): (usize, (&str, Option<Goal>))| {
-            let rows = || visits.iter().filter_map(|one| one.rows.get(nth));
-            let times: usize = rows().map(|row| row.times as usize).sum();
-            let seconds = rows().map(|row| row.ticks).sum::<usize>() as f64 * period;
-            let about = if words.is_empty() {
-                "otherwise".to_owned()
-            } else {
-                format!("when {words}")
-            };
-            let said = match (times, goal) {
-                (0, Some(_)) if words.is_empty() => "not needed".to_owned(),
-                (0, _) => not_held(rows().map(|row| row.spare)),
-                (1, Some(_)) => "chosen".to_owned(),
-                (times, Some(_)) => format!("chosen {times} times"),
-                (1, None) => format!("had the wheels {seconds:.1} s"),
-                (times, None) => format!("had the wheels {times} times, {seconds:.1} s"),
-            };
-            let goal = goal.filter(|_| times > 0);
-            let goal = goal.map(|goal| goal_words(self.program, visits[0].visit.step, &goal));
-            let weight = if times > 0 {
-                Weight::Fired
-            } else {
-                Weight::Spare
-            };
-            ToldLine {
-                about,
-                words: said,
-                goal,
+        let step = visits[0].visit.step;
+        let rows = self.program.steps[step].action.rows();
+        let line = |(nth, of): (usize, &RowOf<'_>)| {
+            let mut all = visits.iter().filter_map(|one| one.rows.get(nth));
+            let first = all.next()?.clone();
+            let row = all.fold(first, |sum, row| RowEvidence {
+                times: sum.times + row.times,
+                ticks: sum.ticks + row.ticks,
+                spare: nearer(sum.spare, row.spare),
+            });
+            let (words, weight) = row_words(&row, of, self.run.trace.period_ms);
+            let goal = of.goal.filter(|_| row.times > 0);
+            Some(ToldLine {
+                about: of.said(),
+                words,
+                goal: goal.map(|goal| goal_words(self.program, step, &goal)),
                 weight,
-            }
+            })
         };
-        all.into_iter().enumerate().map(line).collect()
+        rows.iter().enumerate().filter_map(line).collect()
     }
 
     /// What a step was left by, when none of its own exits and rows says so.
@@ -302,16 +328,10 @@ impl Teller<'_> {
                 format!("broken off by {}: {}", named(step), exit.words)
             }
             Left::Row(step, row) => {
-                let words = if let Action::React(rows) = &self.program.steps[step].action {
-                    row.map(|row| rows[row].words.as_str())
-                } else {
-                    None
-                };
-                match words {
-                    Some("") => format!("broken off by {}: otherwise", named(step)),
-                    Some(words) => format!("broken off by {}: when {words}", named(step)),
-                    None => format!("broken off by {}: no row holds", named(step)),
-                }
+                let rows = self.program.steps[step].action.rows();
+                let said = row.and_then(|row| rows.get(row)).map(RowOf::said);
+                let said = said.unwrap_or_else(|| "no row holds".to_owned());
+                format!("broken off by {}: {said}", named(step))
             }
             Left::Over(reflex) => {
                 let words = &self.program.reflexes[reflex].words;
@@ -325,15 +345,6 @@ impl Teller<'_> {
             }
             Left::End => "broken off by the end of the run".to_owned(),
         })
-    }
-}
-
-/// How near rows came that were never taken.
-fn not_held(spares: impl Iterator<Item = Spare>) -> String {
-    let nearest = spares.reduce(nearer).unwrap_or(Spare::Unseen);
-    match nearest {
-        Spare::Unseen | Spare::Noise(0.0) => "not taken".to_owned(),
-        other => spare_words(other),
     }
 }
 
@@ -355,7 +366,11 @@ fn together(all: &[Evidence], failed: bool) -> (String, Weight) {
         let words = match nearest {
             Spare::Unseen => spare_words(nearest),
             Spare::Noise(widths) if widths < THIN => spare_words(nearest),
-            _ => format!("{} at least", spare_words(nearest)),
+            Spare::Length(_)
+            | Spare::Angle(_)
+            | Spare::Time(_)
+            | Spare::Lines(_)
+            | Spare::Noise(_) => format!("{} at least", spare_words(nearest)),
         };
         return (words, Weight::Spare);
     }
@@ -407,9 +422,24 @@ fn beyond_words(beyond: Beyond) -> String {
         | Spare::Unseen => None,
     };
     let over = words(beyond.fired).map(|words| format!(", {words} over"));
+    let verb = if matches!(beyond.fired, Spare::Angle(_)) {
+        "turns"
+    } else {
+        "rolls"
+    };
     let on = beyond.rolled_on.and_then(words);
-    let on = on.map(|words| format!(", then {words} on"));
+    let on = on.map(|words| format!(", {verb} on {words}"));
     [over, on].into_iter().flatten().collect()
+}
+
+/// `0.4 deg off, turned to the left`.
+fn square_words(angle: f64) -> String {
+    let off = angle.to_degrees();
+    let side = if off > 0.0 { "left" } else { "right" };
+    if off.abs() < 0.05 {
+        return "within 0.05 deg".to_owned();
+    }
+    format!("{:.1} deg off, turned to the {side}", off.abs())
 }
 
 fn counted(times: usize, one: &str, many: &str) -> String {

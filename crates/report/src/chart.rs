@@ -170,6 +170,7 @@ impl Chart {
         );
         tracks.extend(speed_tracks(run, robot, program));
         tracks.extend(reflex_track(story));
+        tracks.extend(row_track(story));
         tracks.extend(further_tracks(story));
         Self {
             period: f64::from(trace.period_ms) / 1000.0,
@@ -244,7 +245,7 @@ fn marks(story: Story<'_>) -> Vec<Mark> {
             (
                 happened.tick as usize,
                 kind,
-                happening_words(story, happened.what),
+                happening_words(story, *happened),
             )
         });
     let how = if run.outcome == Outcome::Done {
@@ -598,6 +599,29 @@ fn reflex_track(story: Story<'_>) -> Option<Track> {
     })
 }
 
+/// Which row of a `react` had the wheels, when the mission has any.
+fn row_track(story: Story<'_>) -> Option<Track> {
+    let Story { run, program, .. } = story;
+    let parts = run.parts(program);
+    let mut ribbons: Vec<Ribbon> = Vec::new();
+    for row in program.steps.iter().flat_map(|step| step.action.rows()) {
+        let Some(step) = row.step else { continue };
+        ribbons.extend(parts[step.0].iter().map(|(from, to)| Ribbon {
+            from: run.trace.seconds(*from),
+            to: run.trace.seconds(*to),
+            tone: row.said(),
+            rgb: tint(step),
+        }));
+    }
+    ribbons.sort_by(|a, b| a.from.total_cmp(&b.from));
+    (!ribbons.is_empty()).then(|| Track {
+        name: "row".into(),
+        unit: "",
+        kind: TrackKind::Tones(ribbons),
+        usual: true,
+    })
+}
+
 /// What is shown only when somebody asks for it: what the motors were commanded to do, where the
 /// robot looked, how far it came, and how far its own reckoning was off.
 fn further_tracks(story: Story<'_>) -> Vec<Track> {
@@ -757,10 +781,17 @@ pub fn chart_scene(chart: &Chart, left: f64, top: f64, width: f64, height: f64) 
         } else {
             line_height
         };
+        // Where tracks stand close together, name and span stand closer too.
+        let close = h + gap < 7.2;
+        let (name_at, name_size, span_at, span_size) = if close {
+            (-0.3, 2.6, 2.1, 1.9)
+        } else {
+            (0.4, 2.9, 3.6, 2.3)
+        };
         items.push(
             Item::words(
-                [left, y + h / 2.0 + 0.4],
-                2.9,
+                [left, y + h / 2.0 + name_at],
+                name_size,
                 Anchor::Start,
                 ink::TEXT,
                 &*track.name,
@@ -776,8 +807,8 @@ pub fn chart_scene(chart: &Chart, left: f64, top: f64, width: f64, height: f64) 
             } => {
                 let unit = format!("{low:.0} to {high:.0} {}", track.unit);
                 items.push(Item::words(
-                    [left, y + h / 2.0 + 3.6],
-                    2.3,
+                    [left, y + h / 2.0 + span_at],
+                    span_size,
                     Anchor::Start,
                     ink::QUIET,
                     unit,

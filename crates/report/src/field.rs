@@ -59,6 +59,17 @@ impl Placement {
         ]
     }
 
+    /// The corners of the field with so many millimetres of the scene around it: least and most of
+    /// each axis.
+    pub fn frame(&self, field: &Field, beside: f64) -> [[f64; 2]; 2] {
+        let [left, bottom] = self.at(Point::new(0.0, 0.0));
+        let [right, top] = self.at(Point::new(field.width, field.height));
+        [
+            [left - beside, top - beside],
+            [right + beside, bottom + beside],
+        ]
+    }
+
     fn all(&self, points: &[Point]) -> Vec<[f64; 2]> {
         points.iter().map(|&p| self.at(p)).collect()
     }

@@ -24,7 +24,7 @@ mod svg;
 pub mod why;
 pub mod words;
 
-pub use account::{Told, ToldLine, account};
+pub use account::{Told, ToldLine, account, quiet_reflexes};
 pub use chart::{
     Band, Chart, LimitSpan, Mark, MarkKind, Ribbon, Track, TrackKind, chart_scene, tick_step,
 };
@@ -34,10 +34,10 @@ pub use field::{
     Placement, Story, arm_items, ghost_items, gone_items, ground_items, happened_items, leg_items,
     moved_items, path_items, prop_items, robot_items,
 };
-pub use flow::{Arrow, Flow, FlowBox, Way, flow_scene, wrap};
+pub use flow::{Arrow, Flow, FlowBox, Way, flow_pages, flow_scene, wrap};
 pub use grid::grid_sheet;
 pub use many::{causes_sheet, spread_sheet, sweep_sheet};
-pub use pdf::{DrawError, to_pdf, to_png};
+pub use pdf::{DrawError, pages_to_pdf, to_pdf, to_png};
 pub use raster::{Canvas, Raster, rasterise};
 pub use scene::{Anchor, Item, Layer, Scene, Shape, Stroke, rectangle};
 pub use sheet::{Parts, bare_sheet, sheet};

@@ -1,4 +1,4 @@
-//! A scene as PDF (one page, selectable text) or PNG, by way of its SVG.
+//! Scenes as PDF (a page each, selectable text) or PNG, by way of their SVG.
 
 use std::sync::Arc;
 
@@ -47,17 +47,27 @@ fn tree(scene: &Scene) -> Result<Tree, DrawError> {
 /// # Errors
 /// When the scene has no extent, or a font cannot be embedded.
 pub fn to_pdf(scene: &Scene) -> Result<Vec<u8>, DrawError> {
-    let tree = tree(scene)?;
+    pages_to_pdf(std::slice::from_ref(scene))
+}
+
+/// The scenes as a PDF, each a page of its own size.
+///
+/// # Errors
+/// When there is none, one has no extent, or a font cannot be embedded.
+pub fn pages_to_pdf(scenes: &[Scene]) -> Result<Vec<u8>, DrawError> {
     let points = |mm: f64| (mm / 25.4 * 72.0) as f32;
-    let size = Size::from_wh(points(scene.width), points(scene.height))
-        .ok_or_else(|| DrawError("the page has no extent".into()))?;
     let mut document = Document::new();
-    let mut page = document.start_page_with(PageSettings::new(size));
-    let mut surface = page.surface();
-    let drawn = surface.draw_svg(&tree, size, SvgSettings::default());
-    surface.finish();
-    page.finish();
-    drawn.ok_or_else(|| DrawError("a shape could not be drawn".into()))?;
+    for scene in scenes {
+        let tree = tree(scene)?;
+        let size = Size::from_wh(points(scene.width), points(scene.height))
+            .ok_or_else(|| DrawError("the page has no extent".into()))?;
+        let mut page = document.start_page_with(PageSettings::new(size));
+        let mut surface = page.surface();
+        let drawn = surface.draw_svg(&tree, size, SvgSettings::default());
+        surface.finish();
+        page.finish();
+        drawn.ok_or_else(|| DrawError("a shape could not be drawn".into()))?;
+    }
     document
         .finish()
         .map_err(|error| DrawError(format!("{error:?}")))

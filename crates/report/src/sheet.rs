@@ -1,10 +1,13 @@
 //! One page about a run: the field with its path, what each step did, and the strip chart below.
 
 use wayodos_core::field::Field;
-use wayodos_core::lab::evidence::{Evidence, evidence};
+use wayodos_core::ids::StepId;
+use wayodos_core::lab::evidence::StepEvidence;
+use wayodos_core::lab::first::first_wrong;
 use wayodos_core::record::PropKind;
 use wayodos_core::robot::Robot;
 
+use crate::account::{Told, ToldLine, account};
 use crate::chart::{Chart, chart_scene};
 use crate::field::{
     Placement, Story, arm_items, ghost_items, ground_items, happened_items, moved_items,
@@ -13,7 +16,7 @@ use crate::field::{
 use crate::ink::{self, tint};
 use crate::scene::{Anchor, Item, Layer, Scene, Shape, Stroke, rectangle};
 use crate::words::{
-    Weight, exit_words, outcome_words, rest_words, score_lines, signal_words, verdict_words,
+    Weight, first_words, outcome_words, rest_words, score_lines, signal_words, verdict_words,
 };
 
 /// Which parts of the page are wanted.
@@ -33,26 +36,41 @@ const HEIGHT: f64 = 210.0;
 const MARGIN: f64 = 10.0;
 /// Width of the list of steps.
 const LIST: f64 = 88.0;
+/// So far beside the field, in millimetres on paper, what moves is still drawn.
+const BESIDE: f64 = 4.0;
+/// Height of the head of a step in the list, and of a line about it.
+const HEAD: f64 = 5.2;
+const TOLD: f64 = 3.1;
+/// A letter is about so wide, as a share of its height.
+const LETTER: f64 = 0.55;
 /// Height of the title.
 const TITLE: f64 = 14.0;
 
 /// The page about a run.
 ///
-/// `title` stands on top; `seed` is named below it, so that the run can be made again.
-pub fn sheet(story: Story<'_>, title: &str, seed: u64, parts: Parts) -> Scene {
+/// - `evidence`: of the run's steps
+/// - `title`: stands on top
+/// - `seed`: is named below it, so that the run can be made again
+pub fn sheet(
+    story: Story<'_>,
+    evidence: &[StepEvidence],
+    title: &str,
+    seed: u64,
+    parts: Parts,
+) -> Scene {
     let mut scene = Scene {
         title: title.to_owned(),
         width: WIDTH,
         height: HEIGHT,
         items: Vec::new(),
     };
-    heading(&mut scene, story, title, seed);
+    heading(&mut scene, story, evidence, title, seed);
     let top = MARGIN + TITLE;
     let chart = Chart::of(story);
     match parts {
         Parts::All => {
             let field_height = 112.0;
-            field(&mut scene, story, top, field_height);
+            field(&mut scene, story, evidence, top, field_height);
             let chart_top = top + field_height + 5.0;
             scene.items.extend(chart_scene(
                 &chart,
@@ -62,7 +80,7 @@ pub fn sheet(story: Story<'_>, title: &str, seed: u64, parts: Parts) -> Scene {
                 HEIGHT - MARGIN - chart_top,
             ));
         }
-        Parts::Field => field(&mut scene, story, top, HEIGHT - MARGIN - top),
+        Parts::Field => field(&mut scene, story, evidence, top, HEIGHT - MARGIN - top),
         Parts::Chart => {
             scene.height = 120.0;
             scene.items.extend(chart_scene(
@@ -103,7 +121,7 @@ pub fn bare_sheet(field: &Field, robot: &Robot, title: &str) -> Scene {
     }
 }
 
-fn heading(scene: &mut Scene, story: Story<'_>, title: &str, seed: u64) {
+fn heading(scene: &mut Scene, story: Story<'_>, evidence: &[StepEvidence], title: &str, seed: u64) {
     let done = story.run.outcome == wayodos_core::record::Outcome::Done;
     scene
         .items
@@ -129,7 +147,9 @@ fn heading(scene: &mut Scene, story: Story<'_>, title: &str, seed: u64) {
         )
         .bold(),
     );
-    let rests = rest_words(story.run);
+    // Of a run that went wrong it matters where that began, not where it came to rest.
+    let first = first_wrong(story.run, story.program, evidence);
+    let rests = first.map_or_else(|| rest_words(story.run), |first| first_words(story, &first));
     let rests = if verdict.is_some() {
         format!("{outcome}, {rests}")
     } else {
@@ -144,13 +164,15 @@ fn heading(scene: &mut Scene, story: Story<'_>, title: &str, seed: u64) {
     ));
 }
 
-fn field(scene: &mut Scene, story: Story<'_>, top: f64, height: f64) {
+fn field(scene: &mut Scene, story: Story<'_>, evidence: &[StepEvidence], top: f64, height: f64) {
     let width = WIDTH - 2.0 * MARGIN - LIST - 6.0;
     let placement = Placement {
         left: MARGIN,
         ..Placement::within(story.field, MARGIN, top, width, height)
     };
     scene.items.extend(ground_items(story.field, &placement));
+    // Where the robot leaves the mat, it leaves the drawing too.
+    let ground = scene.items.len();
     // A white seam keeps the path readable where it runs along a dark line.
     scene
         .items
@@ -173,6 +195,11 @@ fn field(scene: &mut Scene, story: Story<'_>, top: f64, height: f64) {
         .items
         .extend(arm_items(story.robot, &story.run.trace, last, &placement));
     names(scene, story, last, &placement);
+    let frame = placement.frame(story.field, BESIDE);
+    let moving = scene.items.split_off(ground);
+    scene
+        .items
+        .extend(moving.into_iter().flat_map(|item| item.within(frame)));
     let [x, y] = placement.at(wayodos_core::field::Point::new(0.0, story.field.height));
     let frame = rectangle(
         x,
@@ -193,7 +220,7 @@ fn field(scene: &mut Scene, story: Story<'_>, top: f64, height: f64) {
     } else {
         3.6 * scores.len() as f64 + 7.0
     };
-    steps(scene, story, list, top, height - room);
+    steps(scene, story, evidence, [list, top], height - room);
     let top = top + height - room;
     for (index, (words, points)) in scores.iter().enumerate() {
         let y = top + 7.0 + 3.6 * index as f64;
@@ -283,6 +310,11 @@ fn scale_bar(scene: &mut Scene, story: Story<'_>, placement: &Placement) {
         0.03 * story.field.width,
         0.03 * story.field.height,
     ));
+    // On paper of its own: a field may be dark.
+    let patch = rectangle(x - 1.0, y - 2.0, length + 16.0, 4.0);
+    scene
+        .items
+        .push(Item::filled(Layer::Note, patch, ink::PAPER).see_through(0.75));
     let bar = Shape::Line(vec![[x, y], [x + length, y]]);
     scene
         .items
@@ -296,82 +328,123 @@ fn scale_bar(scene: &mut Scene, story: Story<'_>, placement: &Placement) {
     ));
 }
 
-/// The visits in order: number, name, times, and how the step ended.
-fn steps(scene: &mut Scene, story: Story<'_>, x: f64, top: f64, height: f64) {
-    let steps = evidence(story.run, story.program, story.robot);
-    let row = (height / steps.len().max(1) as f64).clamp(3.2, 8.0);
-    let most = (height / row) as usize;
-    for (index, step) in steps.iter().enumerate() {
-        let y = top + row * (index as f64 + 0.55);
-        if index + 1 == most && steps.len() > most {
-            let more = format!("and {} more", steps.len() - index);
+/// The account of the run: number, name, times, and how each step ended.
+fn steps(
+    scene: &mut Scene,
+    story: Story<'_>,
+    evidence: &[StepEvidence],
+    [x, top]: [f64; 2],
+    height: f64,
+) {
+    let told = account(story.run, story.program, evidence, false);
+    // As much is told of each step as there is room for all of them.
+    let fired = |one: &Told| usize::from(one.lines.iter().any(|line| line.goal.is_some()));
+    let tall = |of: &dyn Fn(&Told) -> usize| {
+        let lines: usize = told.iter().map(of).sum();
+        told.len() as f64 * HEAD + lines as f64 * TOLD
+    };
+    let (all, some) = (tall(&|one| one.lines.len()), tall(&fired));
+    let (tells_all, tells_some) = (all <= height, some <= height);
+    let tells = |one: &Told| {
+        let lines = one.lines.iter();
+        let lines = lines.filter(|line| tells_all || (tells_some && line.goal.is_some()));
+        let most = if tells_all { usize::MAX } else { 1 };
+        lines.take(most).cloned().collect::<Vec<ToldLine>>()
+    };
+    let head = if tells_some {
+        HEAD
+    } else {
+        (height / told.len().max(1) as f64).clamp(3.2, HEAD)
+    };
+    let fits = tells_some || told.len() as f64 * head <= height + 0.01;
+    let mut y = top;
+    for (index, one) in told.iter().enumerate() {
+        let lines = tells(one);
+        let last = index + 1 == told.len();
+        if !last && y + 2.0 * head > top + height && !fits {
+            let more = format!("and {} more", told.len() - index);
+            let at = [x, y + 0.6 * head];
             scene
                 .items
-                .push(Item::words([x, y], 2.6, Anchor::Start, ink::QUIET, more));
+                .push(Item::words(at, 2.6, Anchor::Start, ink::QUIET, more));
             break;
         }
-        let visit = step.visit;
-        let program = &story.program.steps[visit.step];
-        let dot = Shape::Disc {
-            at: [x + 2.2, y - 1.0],
-            radius: (0.47 * row).min(2.2),
-        };
+        let base = y + 0.6 * head;
+        let program = &story.program.steps[one.step];
+        let inset = x + (2.0 * one.depth as f64).min(8.0);
+        let number = number_items([inset + 2.2, base - 1.0], (0.47 * head).min(2.2), one.step);
+        scene.items.extend(number);
+        let room = WIDTH - MARGIN - inset - 6.0;
+        let times = ends_of(&one.times, (room * 0.6 / (2.5 * LETTER)) as usize);
+        let left = room - times.chars().count() as f64 * 2.5 * LETTER - 1.5;
+        let name = shortened(&program.name, (left / (2.9 * LETTER)) as usize);
+        let at = [inset + 6.0, base];
         scene
             .items
-            .push(Item::filled(Layer::Note, dot, tint(visit.step)));
-        let number = visit.step.number().to_string();
+            .push(Item::words(at, 2.9, Anchor::Start, ink::TEXT, name));
+        let at = [WIDTH - MARGIN, base];
         scene
             .items
-            .push(Item::words([x + 2.2, y - 0.1], 2.6, Anchor::Middle, ink::PAPER, number).bold());
-        scene.items.push(Item::words(
-            [x + 6.0, y],
-            2.9,
-            Anchor::Start,
-            ink::TEXT,
-            shortened(&program.name, 30),
-        ));
-        let trace = &story.run.trace;
-        let times = format!(
-            "{:.1} - {:.1} s",
-            trace.seconds(visit.entered),
-            trace.seconds(visit.left)
-        );
-        scene.items.push(Item::words(
-            [WIDTH - MARGIN, y],
-            2.5,
-            Anchor::End,
-            ink::QUIET,
-            times,
-        ));
-        let Some(exit) = visit.exit else { continue };
-        let failed = matches!(
-            program.exits[exit].goal,
-            wayodos_core::controller::Goal::Fail(_)
-        );
-        let fired: &Evidence = &step.exits[exit];
-        let (words, weight) = exit_words(fired, program.exits[exit].kind, failed);
-        let ink = if matches!(weight, Weight::Failed | Weight::Thin) {
-            ink::WRONG
-        } else {
-            ink::QUIET
-        };
-        if row >= 6.5 {
-            let line = format!("{}: {words}", shortened(&program.exits[exit].words, 40));
-            scene.items.push(Item::words(
-                [x + 6.0, y + 3.1],
-                2.2,
-                Anchor::Start,
-                ink,
-                line,
-            ));
+            .push(Item::words(at, 2.5, Anchor::End, ink::QUIET, times));
+        y += head;
+        for line in lines {
+            let ink = match line.weight {
+                Weight::Failed | Weight::Thin => ink::WRONG,
+                Weight::Fired => ink::TEXT,
+                Weight::Spare => ink::QUIET,
+            };
+            let said = if line.words.is_empty() {
+                String::new()
+            } else {
+                format!(": {}", line.words)
+            };
+            let room = (room / (2.2 * LETTER)) as usize;
+            let about = shortened(&line.about, room.saturating_sub(said.chars().count()));
+            let at = [inset + 6.0, y + 0.6];
+            let words = format!("{about}{said}");
+            scene
+                .items
+                .push(Item::words(at, 2.2, Anchor::Start, ink, words));
+            y += TOLD;
         }
     }
+}
+
+/// A disc with the number of a step, which fits into it however many digits it has.
+fn number_items(at: [f64; 2], radius: f64, step: StepId) -> [Item; 2] {
+    let number = step.number().to_string();
+    let digits = number.len().max(1) as f64;
+    // A digit is about 0.6 of its height wide; two stand within 0.8 of the disc.
+    let size = (1.2 * radius).min(1.6 * radius / (0.6 * digits));
+    let disc = Item::filled(Layer::Note, Shape::Disc { at, radius }, tint(step));
+    let words = Item::words(
+        [at[0], at[1] + 0.35 * size],
+        size,
+        Anchor::Middle,
+        ink::PAPER,
+        number,
+    );
+    [disc, words.bold()]
+}
+
+/// The times of a visit as they fit: what is behind the last comma goes first.
+fn ends_of(times: &str, most: usize) -> String {
+    let mut times = times;
+    while times.chars().count() > most
+        && let Some((short, _)) = times.rsplit_once(", ")
+    {
+        times = short;
+    }
+    times.to_owned()
 }
 
 fn shortened(text: &str, most: usize) -> String {
     if text.chars().count() <= most {
         text.to_owned()
     } else {
-        text.chars().take(most - 3).chain("...".chars()).collect()
+        text.chars()
+            .take(most.saturating_sub(3))
+            .chain("...".chars())
+            .collect()
     }
 }

@@ -3,10 +3,12 @@
 use std::collections::{HashMap, VecDeque};
 use wayodos_core::ids::{ActuatorId, SignalId, StepId};
 
-use wayodos_core::controller::{Action, ExitKind, Goal, Program};
+use wayodos_core::controller::{Action, ExitKind, Goal, Program, RowOf};
 use wayodos_core::field::Point;
-use wayodos_core::lab::evidence::{Evidence, Spare, THIN};
-use wayodos_core::record::{Act, Happening, Outcome, Run, Visit};
+use wayodos_core::lab::evidence::{Evidence, RowEvidence, Spare, THIN};
+use wayodos_core::lab::first::{First, Wrong};
+use wayodos_core::lab::meeting::{Meeting, meeting};
+use wayodos_core::record::{Act, Happened, Happening, Outcome, Run, Visit};
 
 use crate::field::Story;
 
@@ -44,6 +46,34 @@ pub fn exit_words(evidence: &Evidence, kind: ExitKind, failed: bool) -> (String,
         Evidence::Fired { clear: None, .. } => ("fired".into(), Weight::Fired),
         Evidence::Spare(spare) => (spare_words(*spare), Weight::Spare),
     }
+}
+
+/// What a row of a `react` or a `choose` did in a few words, and how much it matters.
+///
+/// `period_ms`: of the control ticks.
+pub fn row_words(row: &RowEvidence, of: &RowOf<'_>, period_ms: u32) -> (String, Weight) {
+    let seconds = row.ticks as f64 * f64::from(period_ms) / 1e3;
+    let words = match (row.times, of.goal.is_some()) {
+        (0, _) if of.term.is_none() => "not needed".to_owned(),
+        (0, _) => match row.spare {
+            Spare::Unseen | Spare::Noise(0.0) => "not taken".to_owned(),
+            spare @ (Spare::Length(_)
+            | Spare::Angle(_)
+            | Spare::Time(_)
+            | Spare::Lines(_)
+            | Spare::Noise(_)) => spare_words(spare),
+        },
+        (1, true) => "chosen".to_owned(),
+        (times, true) => format!("chosen {times} times"),
+        (1, false) => format!("drove {seconds:.2} s"),
+        (times, false) => format!("{times} times, {seconds:.1} s"),
+    };
+    let weight = if row.times > 0 {
+        Weight::Fired
+    } else {
+        Weight::Spare
+    };
+    (words, weight)
 }
 
 /// What an exit had to spare.
@@ -142,7 +172,7 @@ pub fn verdict_words(run: &Run) -> Option<String> {
 }
 
 /// What happened in the world, in a few words.
-pub fn happening_words(story: Story<'_>, what: Happening) -> String {
+pub fn happening_words(story: Story<'_>, happened: Happened) -> String {
     let Story {
         field,
         robot,
@@ -161,7 +191,7 @@ pub fn happening_words(story: Story<'_>, what: Happening) -> String {
             .get(id.0)
             .map_or("an actuator", |actuator| actuator.name.as_str())
     };
-    match what {
+    match happened.what {
         Happening::Fell => "the robot falls".into(),
         Happening::Gone(index) => format!("{} falls", prop(index)),
         Happening::Came(index) => format!("{} comes", prop(index)),
@@ -171,8 +201,14 @@ pub fn happening_words(story: Story<'_>, what: Happening) -> String {
             Some(name) => format!("{name} is touched"),
         },
         Happening::LeftMat => "the robot leaves the mat".into(),
-        Happening::Touched(None) => "the robot touches a wall".into(),
-        Happening::Touched(Some(index)) => format!("the robot touches {}", prop(index)),
+        Happening::Touched(what) => {
+            let into = what.map_or("a wall", prop);
+            let meeting = meeting(&run.trace, happened);
+            meeting.map_or_else(
+                || format!("the robot touches {into}"),
+                |meeting| meeting_words(&meeting, into),
+            )
+        }
         Happening::Hung => "a wheel hangs over the edge".into(),
         Happening::Locked(index) => {
             format!("the robot and {} push each other and stand", prop(index))
@@ -203,6 +239,49 @@ pub fn happening_words(story: Story<'_>, what: Happening) -> String {
     }
 }
 
+/// `the robot runs into the tower at 812, 430 mm, for 2.2 s`.
+fn meeting_words(meeting: &Meeting, into: &str) -> String {
+    let at = format!("{:.0}, {:.0} mm", meeting.at.x * 1e3, meeting.at.y * 1e3);
+    // What is let go at once was only touched.
+    let lasts = meeting.seconds >= 0.1;
+    match meeting.pushed {
+        Some(way) => format!(
+            "the robot pushes {into} {:.0} mm from {at}, for {:.1} s",
+            way * 1e3,
+            meeting.seconds
+        ),
+        None if lasts => format!(
+            "the robot runs into {into} at {at}, for {:.1} s",
+            meeting.seconds
+        ),
+        None => format!("the robot touches {into} at {at}"),
+    }
+}
+
+/// What went wrong first, in one line: `began to go wrong at 3.1 s: the robot leaves the mat, in 2
+/// "Piece"`.
+pub fn first_words(story: Story<'_>, first: &First) -> String {
+    let at = story.run.trace.seconds(first.tick);
+    let (number, name) = (first.step.number(), &story.program.steps[first.step].name);
+    let what = wrong_words(story, first);
+    format!("began to go wrong at {at:.1} s: {what}, in {number} \"{name}\"")
+}
+
+/// What that was: `the robot leaves the mat`.
+pub fn wrong_words(story: Story<'_>, first: &First) -> String {
+    match first.what {
+        Wrong::Happened(what) => {
+            let tick = first.tick as u32;
+            happening_words(story, Happened { tick, what })
+        }
+        Wrong::Lost => "the line is lost".to_owned(),
+        Wrong::AtOnce(exit) => {
+            let exit = &story.program.steps[first.step].exits[exit];
+            format!("`{}` is already true as the step begins", exit.words)
+        }
+    }
+}
+
 /// What each signal of the robot says at a tick; nothing of those that have not been given yet.
 pub fn signal_words(story: Story<'_>, tick: usize) -> Vec<String> {
     let given = |signal: SignalId| {
@@ -214,12 +293,12 @@ pub fn signal_words(story: Story<'_>, tick: usize) -> Vec<String> {
             .rev()
             .filter(|happened| happened.tick as usize <= tick);
         before
-            .map(|happened| happened.what)
-            .find(|what| matches!(what, Happening::Signal(of, _) if *of == signal))
+            .copied()
+            .find(|happened| matches!(happened.what, Happening::Signal(of, _) if of == signal))
     };
     SignalId::all(story.robot.signals.len())
         .filter_map(given)
-        .map(|what| happening_words(story, what))
+        .map(|happened| happening_words(story, happened))
         .collect()
 }
 

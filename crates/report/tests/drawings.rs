@@ -3,13 +3,15 @@
 use std::sync::Arc;
 use wayodos_core::ids::StepId;
 
+use wayodos_core::lab::evidence::{StepEvidence, evidence};
 use wayodos_core::project::{Setup, prepare};
 use wayodos_core::record::{Outcome, Run};
 use wayodos_core::sim::run;
 use wayodos_report::ink::Rgb;
 use wayodos_report::{
-    Chart, Flow, Item, Layer, MarkKind, Parts, Placement, Scene, Shape, Story, TrackKind, Way,
-    flow_scene, ground_items, path_items, prop_items, rasterise, sheet, to_pdf, to_png, to_svg,
+    Chart, Flow, Item, Layer, MarkKind, Parts, Placement, Scene, Shape, Story, TrackKind,
+    flow_pages, flow_scene, ground_items, path_items, prop_items, rasterise, sheet, to_pdf, to_png,
+    to_svg,
 };
 
 const ROBOT: &str = include_str!("../../../examples/brinewick/robots/curlew.toml");
@@ -91,8 +93,12 @@ impl Played {
         }
     }
 
+    fn evidence(&self) -> Vec<StepEvidence> {
+        evidence(&self.run, &self.program, &self.setup.robot)
+    }
+
     fn page(&self, parts: Parts) -> Scene {
-        sheet(self.story(), "Pier · Short", 1, parts)
+        sheet(self.story(), &self.evidence(), "Pier · Short", 1, parts)
     }
 }
 
@@ -117,9 +123,24 @@ fn the_page_as_svg() {
 #[test]
 fn words_of_users_cannot_break_a_drawing() {
     let played = Played::new(&MISSION.replace("To the line", "<b>&amp; 'x' \u{1f980}"));
-    let svg = to_svg(&sheet(played.story(), "a < b & \"c\" \u{7}", 1, Parts::All));
+    let svg = to_svg(&sheet(
+        played.story(),
+        &played.evidence(),
+        "a < b & \"c\" \u{7}",
+        1,
+        Parts::All,
+    ));
     assert!(svg.contains("a &lt; b &amp; ") && !svg.contains("<b>") && !svg.contains('\u{7}'));
-    assert!(to_pdf(&sheet(played.story(), "a < b & \"c\" \u{7}", 1, Parts::All)).is_ok());
+    assert!(
+        to_pdf(&sheet(
+            played.story(),
+            &played.evidence(),
+            "a < b & \"c\" \u{7}",
+            1,
+            Parts::All
+        ))
+        .is_ok()
+    );
 }
 
 #[test]
@@ -507,14 +528,20 @@ fn things_that_move_are_drawn_where_they_are_and_what_happened_is_reported() {
     for words in [
         "gull comes",
         "sea wall is touched",
-        "the robot touches basket",
+        "the robot pushes basket 112 mm from 131, 150 mm, for 1.2 s",
     ] {
         assert!(
             words_seen.iter().any(|word| word == words),
             "no `{words}` in {words_seen:?}"
         );
     }
-    let svg = to_svg(&sheet(story, "Play", 1, Parts::All));
+    let svg = to_svg(&sheet(
+        story,
+        &evidence(story.run, story.program, story.robot),
+        "Play",
+        1,
+        Parts::All,
+    ));
     for words in [
         ">gull<",
         ">basket<",
@@ -545,7 +572,7 @@ const MANY: &str = "mission \"Many ways\"\n  limit 60 s\n\nlet creep = 16 %\n\nr
 fn a_mission_is_read_back_in_words_and_arrows() {
     let parsed = wayodos_core::mission::parse(MANY);
     assert_eq!(parsed.findings, []);
-    let flow = Flow::of(MANY, &parsed, None);
+    let flow = Flow::of(MANY, &parsed, None, None);
     insta::assert_snapshot!("many-ways", flow.lines().join("\n"));
     let scene = flow_scene(&flow);
     let inside =
@@ -561,9 +588,11 @@ fn a_mission_is_read_back_in_words_and_arrows() {
     let arrows = flow
         .boxes
         .iter()
-        .flat_map(|one| &one.arrows)
-        .filter(|arrow| matches!(arrow.way, Way::Box(_)))
-        .count();
+        .map(|one| {
+            let to = one.arrows.iter().filter(|arrow| arrow.way.to().is_some());
+            to.count() + usize::from(one.calls.is_some())
+        })
+        .sum::<usize>();
     let drawn = scene
         .items
         .iter()
@@ -571,6 +600,99 @@ fn a_mission_is_read_back_in_words_and_arrows() {
         .count();
     assert_eq!(arrows, drawn);
     assert!(to_pdf(&scene).is_ok() && to_svg(&scene).contains("nothing there"));
+}
+
+/// The words of a page.
+fn words_on(page: &Scene) -> Vec<&str> {
+    let words = page.items.iter().filter_map(|item| match &item.shape {
+        Shape::Text { text, .. } => Some(text.as_str()),
+        Shape::Polygon(_) | Shape::Line(_) | Shape::Disc { .. } => None,
+    });
+    words.collect()
+}
+
+#[test]
+fn a_long_chart_is_told_over_pages_that_name_each_other() {
+    let step = |nth: usize| {
+        format!(
+            "step \"Number {nth}\"\n  # Noted at {nth}.\n  hold\n  until {nth} s pass\n  or floor-left sees dark -> \"Number 1\"\n\n"
+        )
+    };
+    let text = format!(
+        "# Above all.\nmission \"Long\"\n  limit 99 s\n  begin on go\n\n{}",
+        (1..=20).map(step).collect::<String>()
+    );
+    let parsed = wayodos_core::mission::parse(&text);
+    assert_eq!(parsed.findings, []);
+    let flow = Flow::of(&text, &parsed, None, None);
+    let pages = flow_pages(&flow);
+    assert!(pages.len() >= 2, "{}", pages.len());
+    let sizes: Vec<[f64; 2]> = pages.iter().map(|page| [page.width, page.height]).collect();
+    assert!(
+        sizes.iter().all(|size| *size == [210.0, 297.0]),
+        "{sizes:?}"
+    );
+    let all: Vec<Vec<&str>> = pages.iter().map(words_on).collect();
+    for nth in 1..=20 {
+        let named = format!("{nth}  Number {nth}");
+        let on = all
+            .iter()
+            .filter(|words| words.contains(&named.as_str()))
+            .count();
+        assert_eq!(on, 1, "`{named}` is on one page");
+        let noted = format!("Noted at {nth}.");
+        let page = all
+            .iter()
+            .find(|words| words.contains(&named.as_str()))
+            .unwrap();
+        assert!(page.contains(&noted.as_str()), "{noted}");
+    }
+    assert!(all[0].contains(&"Above all.") && all[0].contains(&"Waits until go is pressed."));
+    // What leads to another page says to which.
+    assert!(all[1].contains(&"1 Number 1, page 1"), "{:?}", all[1]);
+    assert!(!all[0].contains(&"1 Number 1, page 1"));
+    let pdf = wayodos_report::pages_to_pdf(&pages).unwrap();
+    let text = String::from_utf8_lossy(&pdf);
+    assert_eq!(
+        text.matches("/Type/Page\n").count()
+            + text.matches("/Type /Page\n").count()
+            + text.matches("/Type/Page/").count()
+            + text.matches("/Type /Page /").count(),
+        pages.len()
+    );
+}
+
+#[test]
+fn what_lies_beside_the_field_is_not_drawn_over_the_list() {
+    // It drives off the mat, to the right, where the list of the steps stands.
+    let played =
+        Played::new("limit 9 s\nstep \"off\"\ndrive ahead at 60 %\nuntil 6 s pass -> done\n");
+    let end = played.run.final_pose();
+    assert!(
+        end.x > played.setup.field.width + 0.2,
+        "it left the mat: {}",
+        end.x
+    );
+    let page = played.page(Parts::All);
+    let list = page.items.iter().find_map(|item| match &item.shape {
+        Shape::Text { at, text, .. } if text == "off" => Some(at[0]),
+        Shape::Text { .. } | Shape::Polygon(_) | Shape::Line(_) | Shape::Disc { .. } => None,
+    });
+    let list = list.expect("the step is in the list");
+    for item in page
+        .items
+        .iter()
+        .filter(|item| matches!(item.layer, Layer::Path | Layer::Ghost | Layer::Robot))
+    {
+        let points: &[[f64; 2]] = match &item.shape {
+            Shape::Polygon(points) | Shape::Line(points) => points,
+            Shape::Disc { at, .. } | Shape::Text { at, .. } => std::slice::from_ref(at),
+        };
+        // The chart below has its own lines.
+        for at in points.iter().filter(|at| at[1] < 136.0) {
+            assert!(at[0] < list, "{item:?}");
+        }
+    }
 }
 
 #[test]
@@ -598,7 +720,7 @@ fn a_mission_in_words_has_the_numbers_of_the_run() {
         let Some(program) = prepared.program else {
             continue;
         };
-        let flow = Flow::of(&text, &prepared.parsed, Some(&program));
+        let flow = Flow::of(&text, &prepared.parsed, Some(&program), Some(&setup.field));
         for one in flow.boxes.iter().filter(|one| one.number.is_some()) {
             let number = one.number.unwrap();
             assert_eq!(program.steps[number - 1].name, one.name, "{name}");

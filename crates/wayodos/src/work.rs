@@ -9,8 +9,10 @@ use wayodos_core::controller::{Program, ProgramStep};
 use wayodos_core::field::Pose;
 use wayodos_core::finding::Finding;
 use wayodos_core::lab::evidence::{StepEvidence, evidence};
+use wayodos_core::lab::first::{First, first_wrong};
 use wayodos_core::lab::hindsight::hindsight;
 use wayodos_core::lab::spread::Attempt;
+use wayodos_core::lab::square::add_squareness;
 use wayodos_core::lab::why::Replay;
 use wayodos_core::project::{Prepared, Setup, prepare};
 use wayodos_core::record::{Intervention, Run};
@@ -52,6 +54,8 @@ pub struct RunReport {
     pub run: Run,
     /// One entry per visit of a step.
     pub evidence: Vec<StepEvidence>,
+    /// What went wrong first, when it did not end as planned.
+    pub first: Option<First>,
     /// What only the run shows to be wrong.
     pub hindsight: Vec<Finding>,
     /// The strip chart.
@@ -93,7 +97,7 @@ impl RunReport {
             .words()
             .map_or_else(String::new, |words| format!(" · {words}"));
         let title = format!("{} · {mission}{which}", project.name());
-        sheet(self.story(), &title, seed, parts)
+        sheet(self.story(), &self.evidence, &title, seed, parts)
     }
 
     /// This run, to be asked how things stood.
@@ -234,7 +238,9 @@ pub fn run_job(job: &Job, world: &Arc<World>, cancel: Option<&AtomicBool>) -> Op
         piece: asked,
     };
     let run = play(&world, &program, play_of, cancel)?;
-    let evidence = evidence(&run, &program, &setup.robot);
+    let mut evidence = evidence(&run, &program, &setup.robot);
+    add_squareness(&world, &run, &program, &mut evidence);
+    let first = first_wrong(&run, &program, &evidence);
     let chart = Chart::of(Story {
         field: &setup.field,
         robot: &setup.robot,
@@ -269,6 +275,7 @@ pub fn run_job(job: &Job, world: &Arc<World>, cancel: Option<&AtomicBool>) -> Op
         attempt,
         run,
         evidence,
+        first,
         hindsight,
         chart,
         piece,

@@ -110,12 +110,7 @@ impl Controller {
 
 /// Whether each of two sensors sees its tone.
 fn seen(program: &Program, sensors: &[(SensorId, Sight); 2], readings: &Readings<'_>) -> [bool; 2] {
-    sensors.map(|(sensor, sight)| match sight {
-        Sight::Bright(limits) => limits.holds(readings.sensors[sensor].brightness, false),
-        Sight::Colour(tone) => {
-            program.tones[sensor].nearest_colour(&readings.sensors[sensor]) == Some(tone)
-        }
-    })
+    sensors.map(|(sensor, sight)| program.sees(sensor, sight, &readings.sensors[sensor]))
 }
 
 /// From -1, wholly on the line, to 1, wholly on the ground beside it.

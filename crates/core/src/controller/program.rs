@@ -258,7 +258,56 @@ pub enum Action {
     },
 }
 
+/// A row of a `choose` or a `react`, for whoever tells of it.
+#[derive(Clone, Copy, Debug)]
+pub struct RowOf<'a> {
+    /// Its condition; none for `otherwise`.
+    pub term: Option<&'a Term>,
+    /// The condition as written.
+    pub words: &'a str,
+    /// The line of a `choose` that says so.
+    pub line: Option<usize>,
+    /// Where it leads, of a `choose`.
+    pub goal: Option<Goal>,
+    /// The step that does it, of a `react`.
+    pub step: Option<StepId>,
+}
+
+impl RowOf<'_> {
+    /// `when` and its condition, or `otherwise`.
+    pub fn said(&self) -> String {
+        if self.term.is_some() {
+            format!("when {}", self.words)
+        } else {
+            "otherwise".to_owned()
+        }
+    }
+}
+
 impl Action {
+    /// Its rows, of a `choose` or a `react`, in written order.
+    pub fn rows(&self) -> Vec<RowOf<'_>> {
+        let mut rows = Vec::new();
+        if let Self::Choose(all) = self {
+            rows.extend(all.iter().map(|row| RowOf {
+                term: row.term.as_ref(),
+                words: &row.words,
+                line: Some(row.line),
+                goal: Some(row.goal),
+                step: None,
+            }));
+        } else if let Self::React(all) = self {
+            rows.extend(all.iter().map(|row| RowOf {
+                term: row.term.as_ref(),
+                words: &row.words,
+                line: None,
+                goal: None,
+                step: Some(row.step),
+            }));
+        }
+        rows
+    }
+
     /// Whether it does the same, wherever it is written down.
     fn acts_like(&self, other: &Self) -> bool {
         if let (Self::Choose(rows), Self::Choose(others)) = (self, other) {
@@ -841,6 +890,14 @@ impl Program {
                 );
         let differ = |step: &StepId| !steps[*step].acts_like(&other.steps[*step]);
         alike.then(|| StepId::all(steps.len()).filter(differ).collect())
+    }
+
+    /// Whether a sensor sees its tone by a reading alone.
+    pub fn sees(&self, sensor: SensorId, sight: Sight, reading: &Reading) -> bool {
+        match sight {
+            Sight::Bright(limits) => limits.holds(reading.brightness, false),
+            Sight::Colour(tone) => self.tones[sensor].nearest_colour(reading) == Some(tone),
+        }
     }
 
     /// The number that a code sensor reports by a reading; none when it sees nothing it knows.

@@ -8,8 +8,8 @@ use std::collections::VecDeque;
 use std::sync::Arc;
 
 use crate::controller::{
-    Action, Event, Left, Limits, Live, Passes, Program, StepStanding, Term, TermStanding, Test,
-    Watch,
+    Action, Command, Left, Limits, Live, Passes, Program, StepStanding, Term, TermStanding, Test,
+    Watch, WheelCommand,
 };
 use crate::record::{Run, Trace, Visit};
 use crate::robot::Robot;
@@ -102,6 +102,9 @@ pub struct StepEvidence {
     pub measured: Option<(usize, f64)>,
     /// How far it went beyond what ended it.
     pub beyond: Option<Beyond>,
+    /// The angle in rad by which it was turned from the line, counter-clockwise, when it had squared
+    /// up to it; what only the field knows ([`super::square::add_squareness`]).
+    pub off_square: Option<f64>,
 }
 
 impl StepEvidence {
@@ -128,7 +131,7 @@ pub fn evidence(run: &Run, program: &Arc<Program>, robot: &Robot) -> Vec<StepEvi
         program,
         robot,
     };
-    let parts = parts(run, program);
+    let parts = run.parts(program);
     let one = |visit: &Visit| {
         let standing = left.get_mut(visit.step.0).and_then(VecDeque::pop_front);
         of.step(visit, standing.as_ref(), &parts)
@@ -176,24 +179,17 @@ impl Of<'_> {
             }
         };
         let by = standing.map_or(Left::End, |(_, by)| *by);
-        let rows = if let Action::React(rows) = &step.action {
-            let rows = rows.iter().enumerate();
-            rows.map(|(index, one)| {
-                let times = within(one.step).count() as u32;
-                let ticks = within(one.step).map(|(from, to)| to - from).sum();
-                row(index, one.term.as_ref(), times, ticks)
-            })
-            .collect()
-        } else if let Action::Choose(rows) = &step.action {
-            let rows = rows.iter().enumerate();
-            rows.map(|(index, one)| {
-                let times = u32::from(by == Left::Chose(Some(index)));
-                row(index, one.term.as_ref(), times, 0)
-            })
-            .collect()
-        } else {
-            Vec::new()
-        };
+        let rows = step.action.rows();
+        let rows = rows.iter().enumerate().map(|(index, one)| {
+            let (times, ticks) = one.step.map_or_else(
+                || (u32::from(by == Left::Chose(Some(index))), 0),
+                |step| {
+                    let ticks = within(step).map(|(from, to)| to - from).sum();
+                    (within(step).count() as u32, ticks)
+                },
+            );
+            row(index, one.term, times, ticks)
+        });
         StepEvidence {
             visit: *visit,
             exits: exits.collect(),
@@ -204,9 +200,10 @@ impl Of<'_> {
             passes: self
                 .goes_round(visit.step)
                 .then(|| standing.map_or(0, |(step, _)| step.passes)),
-            rows,
+            rows: rows.collect(),
             measured: standing.and_then(|(step, _)| step.measured),
             beyond: standing.and_then(|(step, _)| self.beyond(visit, step)),
+            off_square: None,
         }
     }
 
@@ -267,11 +264,11 @@ impl Of<'_> {
             .looks()
             .nth(visit.look)?;
         let live = standing.exits[exit].looks.get(visit.look)?;
-        let (kind, turns): (fn(f64) -> Spare, _) = match &look.test {
-            Test::Turned(_) | Test::Heading(_) => (Spare::Angle, true),
-            Test::Travelled(_) | Test::Rolled { .. } => (Spare::Length, false),
-            _ => return None,
-        };
+        let turns = matches!(look.test, Test::Turned(_) | Test::Heading(_));
+        if !turns && !matches!(look.test, Test::Travelled(_) | Test::Rolled { .. }) {
+            return None;
+        }
+        let kind = if turns { Spare::Angle } else { Spare::Length };
         let (now, goal) = (live.now?, live.goal?);
         let rolled_on = self.rolled_on(visit.left, turns).map(kind);
         Some(Beyond {
@@ -281,7 +278,7 @@ impl Of<'_> {
     }
 
     /// How far the robot truly went on after a tick, in metres or radians, until it stood or turned
-    /// round; none when it did not within [`ROLLS_ON`].
+    /// round; none when it did not within [`ROLLS_ON`], or was sent on.
     fn rolled_on(&self, from: usize, turns: bool) -> Option<f64> {
         let ticks = &self.trace.ticks;
         let period = f64::from(self.trace.period_ms) / 1e3;
@@ -300,7 +297,21 @@ impl Of<'_> {
         let sense = moved(from).signum();
         let mut sum = 0.0;
         let last = (from + (ROLLS_ON / period) as usize).min(ticks.len() - 1);
+        let drive = |command: WheelCommand| match command {
+            WheelCommand::Duty(duty) => duty,
+            WheelCommand::Speed(speed) => speed,
+            WheelCommand::Brake | WheelCommand::Coast | WheelCommand::Keep => 0.0,
+        };
         for tick in from + 1..=last {
+            let Command { left, right } = ticks[tick - 1].command;
+            let sent = if turns {
+                drive(right) - drive(left)
+            } else {
+                drive(right) + drive(left)
+            };
+            if sent * sense > 0.0 {
+                return None;
+            }
             let step = moved(tick) * sense;
             if step < still {
                 return Some(sum + step.max(0.0));
@@ -311,25 +322,51 @@ impl Of<'_> {
     }
 }
 
-/// When each step of a run's program began and was left that is a part of another's sentence, such
-/// as a row of a `react`.
-fn parts(run: &Run, program: &Program) -> Vec<Vec<(usize, usize)>> {
-    let mut parts = vec![Vec::new(); program.steps.len()];
-    for stamp in &run.trace.events {
-        let tick = stamp.tick as usize;
-        match stamp.event {
-            Event::Entered { step } if !program.steps[step].written => {
-                parts[step.0].push((tick, run.ended));
-            }
-            Event::Left { step, .. } if !program.steps[step].written => {
-                if let Some(last) = parts[step.0].last_mut() {
-                    last.1 = tick;
-                }
-            }
-            _ => {}
-        }
+/// For each reflex how near it came to taking over, when it never did; none for those that did, and
+/// for those that never watched.
+///
+/// What `within` names may begin anew: then the last time counts.
+pub fn reflexes(run: &Run, program: &Arc<Program>, robot: &Robot) -> Vec<Option<Spare>> {
+    let took = |reflex: usize| {
+        let mut events = run.trace.events.iter();
+        events.any(|stamp| stamp.event == crate::controller::Event::Took { reflex })
+    };
+    let quiet: Vec<usize> = (0..program.reflexes.len())
+        .filter(|reflex| !took(*reflex))
+        .collect();
+    let mut nearest = vec![None; program.reflexes.len()];
+    let last = run.ended.min(run.trace.ticks.len()).saturating_sub(1);
+    if quiet.is_empty() || run.trace.ticks.is_empty() {
+        return nearest;
     }
-    parts
+    let mut controller = run.controller(program);
+    let mut events = Vec::with_capacity(64);
+    for tick in 0..last {
+        events.clear();
+        controller.tick(&run.trace.knew(tick), &mut events);
+    }
+    let standing = controller.standing(&run.trace.knew(last));
+    let of = Of {
+        trace: &run.trace,
+        program,
+        robot,
+    };
+    let whole = Visit {
+        step: program.first,
+        entered: 0,
+        left: last,
+        exit: None,
+        look: 0,
+        nth: 0,
+    };
+    for reflex in quiet {
+        let stands = &standing.reflexes[reflex];
+        let term = &program.reflexes[reflex].term;
+        nearest[reflex] = stands
+            .watches
+            .then(|| of.term_spare(&whole, term, Some(&stands.term)));
+    }
+    nearest
 }
 
 /// How the exits of each step stood, each time that it was left.

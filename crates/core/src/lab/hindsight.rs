@@ -2,6 +2,7 @@
 
 use super::borne::own_line;
 use super::evidence::{Evidence, Spare, StepEvidence};
+use super::first::{Wrong, first_wrong};
 use super::spread::death;
 use crate::controller::{Action, Armed, Goal, Program, Term, Test};
 use crate::field::Field;
@@ -201,7 +202,8 @@ pub fn hindsight(
             );
         }
     }
-    if let Some(limit) = &parsed.mission.limit {
+    let mission = &parsed.mission;
+    if let Some(limit) = &mission.limit {
         let line = parsed
             .lines
             .partition_point(|line| line.span.start <= limit.span.start)
@@ -223,7 +225,16 @@ pub fn hindsight(
         let longest = run.visits.last().filter(|visit| {
             run.trace.seconds(visit.left.saturating_sub(visit.entered)) > most / 2.0
         });
+        // A mission that waits for its button has come to none of its steps.
+        let never_began = run.visits.is_empty();
+        let stuck = pushes_since(run);
         let hint = match longest {
+            None if never_began && mission.button.is_some() => Hint::from(
+                "nobody pressed the button: press it by hand in the run, as somebody will at the table",
+            ),
+            Some(_) if run.outcome == Outcome::Limit && stuck.is_some() => Hint::from(
+                "it stands in front of something and pushes: end the step before it, or by a switch or `stalled for 0.3 s`",
+            ),
             Some(_) if run.outcome == Outcome::Limit => Hint::from(
                 "what it waits for did not come: look at the step in this run, and give it another exit, such as `or 10 s pass -> fail \"...\"`",
             ),
@@ -234,7 +245,18 @@ pub fn hindsight(
                 .visits
                 .last()
                 .map_or("", |visit| program.steps[visit.step].name.as_str());
-            let message = format!("the run was still in \"{last}\" when its time was up");
+            let message = match (never_began, stuck) {
+                (true, _) if mission.button.is_some() => {
+                    "the run was still waiting for the button when its time was up".to_owned()
+                }
+                (true, _) => "the run had not begun when its time was up".to_owned(),
+                (false, Some(since)) => format!(
+                    "the run was still in \"{last}\" when its time was up: it has pushed against something since {since:.1} s"
+                ),
+                (false, None) => {
+                    format!("the run was still in \"{last}\" when its time was up")
+                }
+            };
             warn("K55", line, message, hint.clone().into());
         } else if run.outcome == Outcome::Done
             && seconds > LATE * most
@@ -267,19 +289,79 @@ pub fn hindsight(
         };
         let (seconds, words) = (run.duration(), death.words);
         let message = format!("the run ends here at {seconds:.1} s: {words}");
-        let step = &of.name;
-        let hint = format!(
-            "look at the run where \"{step}\" begins: what differs there from what you meant?"
-        );
+        let hint = match first_wrong(run, program, evidence) {
+            Some(first) => format!(
+                "it began to go wrong at {:.1} s in \"{}\", when {}: look there first",
+                run.trace.seconds(first.tick),
+                program.steps[first.step].name,
+                wrong(first.what)
+            ),
+            None => format!(
+                "look at the run where \"{}\" begins: what differs there from what you meant?",
+                of.name
+            ),
+        };
         warn("K69", line, message, hint.into());
     }
     findings.sort_by_key(|finding| finding.span.start);
     findings
 }
 
+/// What went wrong first, in a few words.
+const fn wrong(what: Wrong) -> &'static str {
+    match what {
+        Wrong::Lost => "it lost the line",
+        Wrong::AtOnce(_) => "what ended the step was already true as it began",
+        Wrong::Happened(what) => match what {
+            Happening::LeftMat => "it left the mat",
+            Happening::Tape(_) => "a wheel was on what must not be touched",
+            Happening::Hung => "a wheel hung over the edge",
+            Happening::Touched(_) => "it ran into something",
+            Happening::Locked(_) => "it and another robot pushed each other",
+            Happening::EarlyStart => "it moved before it may",
+            Happening::Blocked(_) => "an actuator came to its end stop",
+            Happening::Fell
+            | Happening::Gone(_)
+            | Happening::Came(_)
+            | Happening::Left(_)
+            | Happening::Parted(_)
+            | Happening::ByHand(_)
+            | Happening::Signal(..)
+            | Happening::Arrived(_) => "something happened",
+        },
+    }
+}
+
+/// Since when, in seconds, a robot has stood and pushed against something until its run ended, when
+/// that was for at least a second.
+fn pushes_since(run: &Run) -> Option<f64> {
+    let trace = &run.trace;
+    let pushes = |tick: usize| {
+        let now = &trace.ticks[tick];
+        let (a, b) = (trace.ticks[tick.saturating_sub(1)].pose, now.pose);
+        let moved = (a.x - b.x).abs() + (a.y - b.y).abs();
+        (now.touched || now.met) && moved < 2e-5 * f64::from(trace.period_ms)
+    };
+    let last = run.ended.min(trace.ticks.len()).checked_sub(1)?;
+    // It trembles where it stands: what is let go for a moment counts as touched.
+    let (mut since, mut quiet) = (None, 0);
+    for tick in (0..=last).rev() {
+        if pushes(tick) {
+            (since, quiet) = (Some(tick), 0);
+        } else {
+            quiet += 1;
+            if quiet * trace.period_ms > 300 {
+                break;
+            }
+        }
+    }
+    let since = trace.seconds(since?);
+    (since + 1.0 < run.duration()).then_some(since)
+}
+
 /// Whether our robot came up against something that it is not there to push or to feel: a wall or an
 /// obstacle, while no way out of what it is doing goes by a switch, a stall or the time.
-fn ran_into(run: &Run, program: &Program, into: Option<usize>, tick: u32) -> bool {
+pub(super) fn ran_into(run: &Run, program: &Program, into: Option<usize>, tick: u32) -> bool {
     let trace = &run.trace;
     let kind = into
         .and_then(|index| trace.props.get(index))
@@ -347,7 +429,8 @@ fn unlooked(run: &Run, program: &Program, visit: &Visit, term: &Term) -> Option<
         .find(|tick| holds(*tick))
 }
 
-fn looks_outside(term: &crate::controller::Term) -> bool {
+/// Whether a term looks at the world around the robot.
+pub(super) fn looks_outside(term: &crate::controller::Term) -> bool {
     term.looks()
         .any(|look| look.test.sensor().is_some() || matches!(look.test, Test::Range { .. }))
 }

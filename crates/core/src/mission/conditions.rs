@@ -12,7 +12,7 @@ pub use model::{Arming, Condition, DeviceState, Quantifier, Sensors};
 use super::ast::{Comparison, Part, Spanned, Step, Wanted};
 use super::behaviours::{Behaviour, Ending};
 use super::offer::{Kit, Offer};
-use super::readback::{Reader, side};
+use super::readback::Reader;
 use super::sentence::either;
 use crate::ids::DeviceKind;
 
@@ -388,7 +388,7 @@ impl Reader<'_> {
             Condition::Turned(angle) => format!("it has turned {}", of(angle)),
             Condition::Heading(angle) => format!("its heading reaches {}", of(angle)),
             Condition::Rolled { wheel, amount } => {
-                format!("its {} wheel has rolled {}", side(wheel), of(amount))
+                format!("its {} wheel has rolled {}", self.side(wheel), of(amount))
             }
             Condition::Passed(time) => format!("{} have passed", of(time)),
             Condition::Clock(time) => format!("the run has lasted {}", of(time)),

@@ -5,7 +5,9 @@
 
 use std::ops::Range;
 
-use super::ast::{Answer, Argument, Comparison, Mission, Side, Spanned, Step, Target, Then, Value};
+use super::ast::{
+    Answer, Argument, Block, Comparison, Mission, Side, Slot, Spanned, Step, Target, Then, Value,
+};
 use super::parser::Parsed;
 use super::sentence::either;
 
@@ -14,15 +16,113 @@ use super::sentence::either;
 pub struct Reader<'a> {
     text: &'a str,
     mission: &'a Mission,
+    slots: &'a [Slot],
+    /// What it reads: parameters are those of the routine.
+    block: Block,
 }
 
 impl<'a> Reader<'a> {
     /// A reader of a parsed text.
-    pub const fn new(text: &'a str, parsed: &'a Parsed) -> Self {
+    pub fn new(text: &'a str, parsed: &'a Parsed) -> Self {
         Self {
             text,
             mission: &parsed.mission,
+            slots: &parsed.slots,
+            block: Block::Mission,
         }
+    }
+
+    /// The same reader within a block: what is said of a routine's parameters is what they are
+    /// without being given anything.
+    #[must_use]
+    pub const fn within(self, block: Block) -> Self {
+        Self { block, ..self }
+    }
+
+    /// What a parameter is without being given anything; none for what is no parameter, or has to be
+    /// given.
+    fn default_of(&self, name: &str) -> Option<&'a Argument> {
+        let Block::Routine(routine) = self.block else {
+            return None;
+        };
+        let parameters = &self.mission.routines.get(routine)?.parameters;
+        let parameter = parameters
+            .iter()
+            .find(|parameter| parameter.name.node == name)?;
+        parameter.default.as_ref().map(|default| &default.node)
+    }
+
+    /// The text as written at a place in one line, each name of an amount, a side or a device
+    /// followed by what it stands for: `travelled on (60 mm)`.
+    pub fn written(&self, span: &Range<usize>) -> String {
+        let first = self
+            .slots
+            .partition_point(|slot| slot.span.start < span.start);
+        let within = self.slots[first..]
+            .iter()
+            .take_while(|slot| slot.span.end <= span.end);
+        let (mut words, mut at) = (String::new(), span.start);
+        for slot in within {
+            let name = self.text_of(&slot.span);
+            let worth = match (self.mission.shown(name), self.default_of(name)) {
+                (Some(quantity), _) => quantity.to_string(),
+                (None, Some(Argument::Amount(value))) => self.amount(value),
+                (None, Some(Argument::Side(side))) => plain_side(side).to_owned(),
+                (None, Some(Argument::Word(word))) => word.clone(),
+                (None, Some(Argument::Comparison(_)) | None) => continue,
+            };
+            if slot.span.start < at {
+                continue;
+            }
+            words.push_str(&self.text[at..slot.span.end]);
+            words.extend([" (", &worth, ")"]);
+            at = slot.span.end;
+        }
+        words.push_str(&self.text[at..span.end]);
+        words.split_whitespace().collect::<Vec<_>>().join(" ")
+    }
+
+    /// A side as it is said: `left`, or `left (side)` for a parameter.
+    pub(super) fn side(&self, side: &Side) -> String {
+        match side {
+            Side::Left => "left".to_owned(),
+            Side::Right => "right".to_owned(),
+            Side::Named(name) => match self.default_of(name) {
+                Some(Argument::Side(default)) => format!("{} ({name})", plain_side(default)),
+                _ => name.clone(),
+            },
+        }
+    }
+
+    /// What is said of the parameters of a routine: which need not be given, and which must.
+    pub fn parameters(&self, routine: usize) -> Option<String> {
+        let parameters = &self.mission.routines.get(routine)?.parameters;
+        let has = parameters.iter().filter_map(|parameter| {
+            let default = parameter.default.as_ref()?;
+            Some(format!(
+                "{} {}",
+                parameter.name.node,
+                self.argument(default)
+            ))
+        });
+        let has: Vec<String> = has.collect();
+        let given = parameters
+            .iter()
+            .filter(|parameter| parameter.default.is_none());
+        let given: Vec<&str> = given
+            .map(|parameter| parameter.name.node.as_str())
+            .collect();
+        let mut said = Vec::new();
+        if !has.is_empty() {
+            said.push(format!(
+                "With {}, unless a call says otherwise.",
+                has.join(", ")
+            ));
+        }
+        if !given.is_empty() {
+            said.push(format!("Each call says {}.", given.join(", ")));
+        }
+        (!said.is_empty()).then(|| said.join(" "))
     }
 
     /// The text as written at a place.
@@ -54,7 +154,12 @@ impl<'a> Reader<'a> {
             (Value::Literal(quantity), _) => quantity.to_string(),
             (Value::Named(name), _) => match self.mission.shown(name) {
                 Some(quantity) => format!("{quantity} ({name})"),
-                None => name.clone(),
+                None => match self.default_of(name) {
+                    Some(Argument::Amount(default)) => {
+                        format!("{} ({name})", self.amount(default))
+                    }
+                    _ => name.clone(),
+                },
             },
             (Value::Formula(_), Some(worth)) => worth,
             (Value::Formula(_), None) => self.text_of(&value.span).to_owned(),
@@ -74,7 +179,7 @@ impl<'a> Reader<'a> {
     pub(super) fn argument(&self, argument: &Spanned<Argument>) -> String {
         match &argument.node {
             Argument::Amount(value) => self.amount(value),
-            Argument::Side(turn) => side(turn).to_owned(),
+            Argument::Side(turn) => plain_side(turn).to_owned(),
             Argument::Comparison(Comparison::Below) => "below".into(),
             Argument::Comparison(Comparison::Above) => "above".into(),
             Argument::Comparison(Comparison::Named(name)) | Argument::Word(name) => name.clone(),
@@ -158,7 +263,7 @@ impl<'a> Reader<'a> {
 }
 
 /// A side as it is said.
-pub(super) fn side(side: &Side) -> &str {
+fn plain_side(side: &Side) -> &str {
     match side {
         Side::Left => "left",
         Side::Right => "right",

@@ -4,7 +4,9 @@ use std::path::Path;
 use std::process::ExitCode;
 
 use wayodos_core::project::prepare;
-use wayodos_report::{Flow, Parts, Scene, bare_sheet, flow_scene, to_pdf, to_png, to_svg};
+use wayodos_report::{
+    Flow, Parts, Scene, bare_sheet, flow_pages, flow_scene, pages_to_pdf, to_pdf, to_png, to_svg,
+};
 
 use super::answers::{USAGE, cannot_open, complain, put_bytes, run_project, say};
 use super::typed::{Format, Only, Shared};
@@ -63,7 +65,14 @@ pub(super) fn draw(
                 Ok(project) => project,
                 Err(error) => return cannot_open(shared, &error),
             };
-            return write(shared, output, paint(&flow_scene(&flow_of(&project))));
+            let flow = flow_of(&project);
+            // Paper has pages, a picture is as long as it has to be.
+            let drawn = if format == Format::Pdf {
+                pages_to_pdf(&flow_pages(&flow)).map_err(|error| error.to_string())
+            } else {
+                paint(&flow_scene(&flow))
+            };
+            return write(shared, output, drawn);
         }
     };
     if only == Some(Only::Field)
@@ -98,6 +107,7 @@ pub(super) fn flow_of(project: &Project) -> Flow {
         &project.mission,
         &prepared.parsed,
         prepared.program.as_deref(),
+        project.setup.as_ref().map(|setup| &*setup.field),
     )
 }
 

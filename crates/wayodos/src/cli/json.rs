@@ -1,7 +1,7 @@
 //! The answers of `--json`: one object each.
 
 use serde::Serialize;
-use wayodos_core::controller::{Action, Event, Goal, Left, Program};
+use wayodos_core::controller::{Action, Event, Goal, Left, Program, RowOf};
 use wayodos_core::finding::{Edit, Finding, line_column};
 use wayodos_core::ids::StepId;
 use wayodos_core::lab::evidence::{Beyond, RowEvidence, Spare};
@@ -11,7 +11,7 @@ use wayodos_core::record::{Happening, Tick};
 use wayodos_core::sim::Chance;
 use wayodos_core::units::{Dimension, Quantity};
 use wayodos_report::Story;
-use wayodos_report::words::{exit_words, goal_words, happening_words};
+use wayodos_report::words::{exit_words, goal_words, happening_words, row_words, wrong_words};
 use wayodos_report::{Flow, FlowBox};
 
 use crate::folder::Project;
@@ -78,12 +78,21 @@ struct StepOut<'a> {
     beyond: Option<BeyondOut>,
 }
 
+/// What went wrong first.
+#[derive(Serialize)]
+struct FirstOut<'a> {
+    t_s: f64,
+    step: &'a str,
+    words: String,
+}
+
 /// A row with how often it was taken, and for how long it had the wheels.
 #[derive(Serialize)]
 struct RowOut<'a> {
     when: &'a str,
     times: u32,
     seconds: f64,
+    was: String,
 }
 
 /// What a step measured, in the unit that people use.
@@ -163,6 +172,9 @@ struct RunOut<'a> {
     outcome: &'a str,
     reason: &'a str,
     duration_s: Option<f64>,
+    /// What went wrong first, when it did not end as planned.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    first_wrong: Option<FirstOut<'a>>,
     score: Option<f64>,
     verdict: Option<VerdictOut<'a>>,
     sheet: Vec<ScoreOut<'a>>,
@@ -350,19 +362,17 @@ const fn left_word(by: Left) -> &'static str {
 }
 
 fn rows<'a>(period_ms: u32, action: &'a Action, rows: &[RowEvidence]) -> Vec<RowOut<'a>> {
-    let words: Vec<&str> = if let Action::React(rows) = action {
-        rows.iter().map(|row| row.words.as_str()).collect()
-    } else if let Action::Choose(rows) = action {
-        rows.iter().map(|row| row.words.as_str()).collect()
-    } else {
-        Vec::new()
-    };
-    let row = |(when, row): (&'a str, &RowEvidence)| RowOut {
-        when: if when.is_empty() { "otherwise" } else { when },
+    let row = |(of, row): (RowOf<'a>, &RowEvidence)| RowOut {
+        when: if of.term.is_some() {
+            of.words
+        } else {
+            "otherwise"
+        },
         times: row.times,
         seconds: row.ticks as f64 * f64::from(period_ms) / 1e3,
+        was: row_words(row, &of, period_ms).0,
     };
-    words.into_iter().zip(rows).map(row).collect()
+    action.rows().into_iter().zip(rows).map(row).collect()
 }
 
 fn beyond(beyond: Beyond) -> Option<BeyondOut> {
@@ -497,7 +507,7 @@ pub fn run(project: &Project, all: &[Finding], report: &RunReport, wall_ms: Opti
             step: None,
             exit: None,
             count: None,
-            words: Some(happening_words(story, happened.what)),
+            words: Some(happening_words(story, *happened)),
         }));
     }
     let mut began = |kind, of: fn(&Tick) -> bool| {
@@ -520,6 +530,11 @@ pub fn run(project: &Project, all: &[Finding], report: &RunReport, wall_ms: Opti
         outcome: run.outcome.word(),
         reason: &run.reason,
         duration_s: Some(run.duration()),
+        first_wrong: report.first.map(|first| FirstOut {
+            t_s: trace.seconds(first.tick),
+            step: &program.steps[first.step].name,
+            words: wrong_words(report.story(), &first),
+        }),
         score: run.sheet.total(),
         verdict: run.sheet.verdict.map(|(verdict, tick)| VerdictOut {
             verdict: verdict.word(),

@@ -10,9 +10,9 @@ use wayodos_core::finding::{Finding, Severity};
 use wayodos_core::record::Outcome;
 use wayodos_core::sim::Chance;
 use wayodos_report::words::{
-    happening_words, outcome_words, rest_words, score_lines, verdict_words,
+    first_words, happening_words, outcome_words, rest_words, score_lines, verdict_words,
 };
-use wayodos_report::{Story, account};
+use wayodos_report::{account, quiet_reflexes};
 
 use super::answers::{answer_json, put_out, readable, run_project, warn};
 use super::channels::table;
@@ -20,7 +20,6 @@ use super::json;
 use super::points::write_table;
 use super::typed::Shared;
 use super::{USAGE, complain};
-use crate::folder::Project;
 use crate::work::RunReport;
 
 /// What is asked of a run besides the project.
@@ -66,10 +65,7 @@ pub(super) fn run(shared: &Shared, path: &Path, asked: &Asked) -> ExitCode {
             ran.seed
         );
         let which = chance(&ran.report.chance);
-        format!(
-            "{title}{which}\n\n{}",
-            report(&ran.project, &ran.report, asked.all)
-        )
+        format!("{title}{which}\n\n{}", report(&ran.report, asked.all))
     };
     // Notes are for `check`: whoever runs wants to see what went wrong.
     let matters: Vec<Finding> = ran
@@ -157,7 +153,7 @@ fn coloured(text: &str) -> String {
 
 /// Every visited step with its times and what ended it, then the outcome; with `all`, passes that
 /// repeat each other are not told as one.
-fn report(project: &Project, report: &RunReport, all: bool) -> String {
+fn report(report: &RunReport, all: bool) -> String {
     let RunReport {
         run,
         program,
@@ -183,20 +179,19 @@ fn report(project: &Project, report: &RunReport, all: bool) -> String {
             let _ = writeln!(out, "{}", text.trim_end());
         }
     }
-    if let Some(setup) = &project.setup {
-        let story = Story {
-            field: &setup.field,
-            robot: &setup.robot,
-            program,
-            run,
-        };
+    let story = report.story();
+    for (index, (reflex, words)) in quiet_reflexes(story).iter().enumerate() {
+        let gap = if index == 0 { "\n" } else { "" };
+        let _ = writeln!(out, "{gap}     reflex {reflex:<33} {words}");
+    }
+    {
         for (index, happened) in trace.happened.iter().enumerate() {
             let gap = if index == 0 { "\n" } else { "" };
             let at = trace.seconds(happened.tick as usize);
             let _ = writeln!(
                 out,
                 "{gap}{at:>11.2} s  {}",
-                happening_words(story, happened.what)
+                happening_words(story, *happened)
             );
         }
     }
@@ -205,6 +200,9 @@ fn report(project: &Project, report: &RunReport, all: bool) -> String {
         let _ = writeln!(out, "{gap}     {words:<46} {points:>6}");
     }
     let _ = writeln!(out, "\n{}", outcome_words(run, program));
+    if let Some(first) = &report.first {
+        let _ = writeln!(out, "{}", first_words(report.story(), first));
+    }
     if let Some(verdict) = verdict_words(run) {
         let _ = writeln!(out, "{verdict}");
     }

@@ -182,13 +182,7 @@ impl Controller {
             exits: exits
                 .map(|exit| self.term_standing(&exit.term, frame, readings))
                 .collect(),
-            rows: if let Action::Choose(rows) = &of.action {
-                rows.iter().map(|one| row(one.term.as_ref())).collect()
-            } else if let Action::React(rows) = &of.action {
-                rows.iter().map(|one| row(one.term.as_ref())).collect()
-            } else {
-                Vec::new()
-            },
+            rows: of.action.rows().iter().map(|one| row(one.term)).collect(),
             measured: if let Action::Measure { into, .. } = &of.action {
                 Some((*into, self.kept[*into]))
             } else {

@@ -5,6 +5,7 @@ use crate::controller::Event;
 use crate::ids::StepId;
 use crate::project::{Setup, prepare};
 use crate::sim::run;
+use crate::units::Dimension;
 
 fn evidence_of(steps: &str) -> Vec<StepEvidence> {
     run_with_evidence(steps).2
@@ -360,4 +361,129 @@ fn a_reflex_does_not_count_against_what_it_interrupts() {
         "{spare} of {} s",
         run.duration()
     );
+}
+
+#[test]
+fn rows_of_a_react_say_how_long_they_had_the_wheels_and_what_they_broke_off() {
+    let (program, run, evidence) = run_with_evidence(
+        "step \"r\"\nreact\nwhen clock reaches 0.6 s and not clock reaches 0.9 s, drive back at 20 %\nwhen ahead < 50 mm, hold\notherwise, do there\nuntil 1.5 s pass -> done\nroutine there\nstep \"t\"\ndrive ahead at 20 %\nuntil 2 s pass\nend",
+    );
+    let react = &evidence[0];
+    let seconds = |row: usize| react.rows[row].ticks as f64 * 0.01;
+    assert_eq!(
+        react.rows.iter().map(|row| row.times).collect::<Vec<_>>(),
+        [1, 0, 2],
+        "{react:?}"
+    );
+    assert!((seconds(0) - 0.3).abs() < 0.011, "{}", seconds(0));
+    assert!((seconds(2) - 1.2).abs() < 0.021, "{}", seconds(2));
+    assert!(
+        matches!(react.rows[1].spare, Spare::Length(far) if far > 0.5),
+        "{:?}",
+        react.rows[1]
+    );
+    // The time that all rows had is that of the whole step.
+    let sum: usize = react.rows.iter().map(|row| row.ticks).sum();
+    assert_eq!(sum, react.visit.left - react.visit.entered);
+    let inner: Vec<&StepEvidence> = evidence.iter().filter(|one| one.depth == 1).collect();
+    assert_eq!(inner.len(), 2);
+    assert_eq!(inner[0].by, Left::Row(StepId(0), Some(0)));
+    assert_eq!(inner[1].by, Left::Around(StepId(0), 0));
+    assert_eq!(program.steps[0].action.rows()[2].said(), "otherwise");
+    assert_eq!(run.ended, react.visit.left);
+}
+
+#[test]
+fn a_choice_says_which_row_it_took_and_how_far_the_others_were() {
+    let (program, _, evidence) = run_with_evidence(
+        "step \"c\"\nchoose\nwhen ahead < 50 mm -> fail \"a\"\nwhen floor-left sees dark -> fail \"b\"\nwhen floor-left sees pale -> done\notherwise -> fail \"c\"",
+    );
+    let choice = &evidence[0];
+    assert_eq!(choice.by, Left::Chose(Some(2)));
+    let times: Vec<u32> = choice.rows.iter().map(|row| row.times).collect();
+    assert_eq!(times, [0, 0, 1, 0]);
+    assert!(matches!(choice.rows[0].spare, Spare::Length(far) if far > 0.5));
+    assert!(matches!(choice.rows[1].spare, Spare::Noise(far) if far > 10.0));
+    assert_eq!(
+        program.steps[0].action.rows()[1].said(),
+        "when floor-left sees dark"
+    );
+}
+
+#[test]
+fn what_is_measured_has_a_value_and_its_kind() {
+    let (program, _, evidence) = run_with_evidence(
+        "let pace = 100 mm/s\nstep \"a\"\ndrive ahead at 20 %\nuntil 0.5 s pass\nstep \"m\"\nmeasure last-time as long\nstep \"n\"\nmeasure long * pace as way\nstep \"o\"\nmeasure (way + 50 mm) / 2 as half\nstep \"p\"\nmeasure ahead as room\nstep \"z\"\nhold\nuntil long > 0.1 s or 1 s pass",
+    );
+    let measured: Vec<(&str, f64, Option<crate::units::Dimension>)> = evidence
+        .iter()
+        .filter_map(|one| one.measured)
+        .map(|(name, value)| (program.kept[name].as_str(), value, program.kept_kinds[name]))
+        .collect();
+    let wanted = [
+        ("long", 0.5, Dimension::Time),
+        ("way", 0.05, Dimension::Length),
+        ("half", 0.05, Dimension::Length),
+        ("room", 1.2, Dimension::Length),
+    ];
+    assert_eq!(measured.len(), wanted.len(), "{measured:?}");
+    for (found, wanted) in measured.iter().zip(wanted) {
+        assert_eq!((found.0, found.2), (wanted.0, Some(wanted.2)));
+        assert!((found.1 - wanted.1).abs() < 0.011, "{found:?}");
+    }
+}
+
+#[test]
+fn a_turn_says_how_far_it_went_on_and_a_way_that_goes_on_does_not() {
+    let (_, run, evidence) = run_with_evidence(
+        "step \"t\"\nspin left at 40 %\nuntil turned 90 deg\nstep \"h\"\nhold\nuntil 0.6 s pass\nstep \"a\"\ndrive ahead at 30 %\nuntil travelled 100 mm\nstep \"b\"\ndrive ahead at 30 %\nuntil travelled 50 mm",
+    );
+    let turn = evidence[0].beyond.expect("it ended by an angle");
+    let (Spare::Angle(over), Some(Spare::Angle(on))) = (turn.fired, turn.rolled_on) else {
+        panic!("{turn:?}")
+    };
+    // What it truly turned on is what the trace shows from the exit to where it stood.
+    let at = |tick: usize| run.trace.ticks[tick].pose.heading;
+    let truly = at(evidence[1].visit.left) - at(evidence[0].visit.left);
+    assert!(over < 0.05 && on > 0.01, "{turn:?}");
+    assert!((truly - on).abs() < 0.005, "{truly} {on}");
+    let first = evidence[2].beyond.expect("it ended by a way");
+    assert!(matches!(first.fired, Spare::Length(over) if over < 0.005));
+    assert_eq!(first.rolled_on, None, "the next step goes the same way");
+    assert!(evidence[1].beyond.is_none(), "a time is not gone beyond");
+}
+
+#[test]
+fn passes_are_counted_and_a_reflex_says_what_it_broke_into() {
+    let (_, _, evidence) = run_with_evidence(
+        "reflex \"x\"\nwhen clock reaches 0.35 s\nhold\nuntil 0.1 s pass\nthen -> \"z\"\nstep \"r\"\nrepeat forever\nstep \"i\"\nhold\nuntil 0.1 s pass\nend\nstep \"z\"\nrepeat 3 times\nstep \"j\"\nhold\nuntil 0.1 s pass\nend",
+    );
+    let of = |step: usize| {
+        evidence
+            .iter()
+            .filter(move |one| one.visit.step == StepId(step))
+    };
+    let first = of(0).next().unwrap();
+    assert_eq!((first.passes, first.by), (Some(3), Left::Reflex(0)));
+    let last = of(2).next().unwrap();
+    assert_eq!((last.passes, last.by), (Some(3), Left::Finished));
+    assert_eq!(of(1).next_back().unwrap().by, Left::Reflex(0));
+}
+
+#[test]
+fn a_reflex_that_never_acted_says_how_near_it_came() {
+    let (program, run, _) = run_with_evidence(
+        "reflex \"near\"\nwhile ahead < 100 mm\nhold, brake\nthen resume\nreflex \"acts\"\nwhen clock reaches 0.2 s\nhold\nuntil 0.1 s pass\nthen resume\nstep \"a\"\ndrive ahead at 20 %\nuntil 1 s passes",
+    );
+    let (setup, _) = Setup::load(
+        include_str!("../../../../../examples/brinewick/robots/curlew.toml"),
+        include_str!("../../../../../examples/brinewick/fields/causeway.toml"),
+        None,
+    );
+    let near = reflexes(&run, &program, &setup.unwrap().robot);
+    assert!(
+        matches!(near[0], Some(Spare::Length(far)) if (far - 1.1).abs() < 0.01),
+        "{near:?}"
+    );
+    assert_eq!(near[1], None, "it did act");
 }

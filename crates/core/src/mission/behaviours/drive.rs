@@ -4,7 +4,7 @@ use super::{Behaviour, BehaviourKind, Does};
 use crate::ids::DeviceKind;
 use crate::mission::ast::{Part, Side, Spanned, Value, Wanted};
 use crate::mission::offer::{Offer, drive_to_mark};
-use crate::mission::readback::{Reader, side};
+use crate::mission::readback::Reader;
 use crate::mission::sentence::Sentence;
 
 /// Drives straight, on an arc, or with each wheel as it is told.
@@ -207,7 +207,7 @@ impl Does for Drive {
                 };
                 format!(
                     "drives {way}on an arc to the {}, {} from its middle{nose} at {}",
-                    side(to),
+                    of.side(to),
                     of.amount(radius),
                     of.amount(speed)
                 )
@@ -217,7 +217,7 @@ impl Does for Drive {
                     let way = if wheel.back { "back " } else { "" };
                     format!(
                         "the {} wheel {way}at {}",
-                        side(&wheel.side),
+                        of.side(&wheel.side),
                         of.amount(&wheel.speed)
                     )
                 };

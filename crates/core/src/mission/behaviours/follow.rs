@@ -4,7 +4,7 @@ use super::{Behaviour, BehaviourKind, Does};
 use crate::ids::DeviceKind;
 use crate::mission::ast::{Part, Side, Spanned, Value, Wanted};
 use crate::mission::offer::{Kit, Offer};
-use crate::mission::readback::{Reader, side};
+use crate::mission::readback::Reader;
 use crate::mission::sentence::Sentence;
 
 /// The gain of a follower whose sentence names none.
@@ -148,7 +148,7 @@ impl Does for Follow {
             Track::Edge { side: edge, sensor } => {
                 format!(
                     "the {} edge of the {tone} line with {}",
-                    side(edge),
+                    of.side(edge),
                     sensor.node
                 )
             }

@@ -4,7 +4,7 @@ use super::{Behaviour, BehaviourKind, Does, Ending};
 use crate::ids::DeviceKind;
 use crate::mission::ast::{Condition, Part, Side, Spanned, Value, Wanted};
 use crate::mission::offer::Offer;
-use crate::mission::readback::{Reader, side};
+use crate::mission::readback::Reader;
 use crate::mission::sentence::Sentence;
 
 /// What a probe measures with.
@@ -125,7 +125,7 @@ impl Does for Probe {
             "finds out which side has more room: turns {} to each at {} and {how}; if both are equal, {}",
             of.amount(angle),
             of.amount(speed),
-            side(tie)
+            of.side(tie)
         )
     }
 }

@@ -5,7 +5,7 @@ use super::{Behaviour, BehaviourKind, Does, Ending};
 use crate::ids::DeviceKind;
 use crate::mission::ast::{Part, Side, Spanned, Value, Wanted};
 use crate::mission::offer::Offer;
-use crate::mission::readback::{Reader, side};
+use crate::mission::readback::Reader;
 use crate::mission::sentence::Sentence;
 
 /// Searches for something with a ranging sensor.
@@ -108,7 +108,7 @@ impl Does for Seek {
             "looks for something within {} of {}: turns to the {} at {} up to {}, moves {} on, {} times in all{then}",
             of.amount(within),
             ranger.node,
-            side(turn),
+            of.side(turn),
             of.amount(speed),
             of.amount(angle),
             of.amount(relocate),

@@ -4,7 +4,7 @@ use super::{Behaviour, BehaviourKind, Does, Ending};
 use crate::ids::DeviceKind;
 use crate::mission::ast::{Part, Side, Spanned, Value, Wanted};
 use crate::mission::offer::Offer;
-use crate::mission::readback::{Reader, side};
+use crate::mission::readback::Reader;
 use crate::mission::sentence::Sentence;
 
 /// Moves sideways up to a line, heading unchanged.
@@ -71,7 +71,7 @@ impl Does for Shift {
         } = self;
         format!(
             "moves over to the {} at {}: one wheel until {} sees a {} line, then the other, until the heading is back",
-            side(turn),
+            of.side(turn),
             of.amount(speed),
             sensor.node,
             tone.node

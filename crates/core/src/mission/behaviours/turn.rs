@@ -3,7 +3,7 @@
 use super::{Behaviour, BehaviourKind, Does};
 use crate::mission::ast::{Part, Side, Spanned, Value, Wanted};
 use crate::mission::offer::Offer;
-use crate::mission::readback::{Reader, side};
+use crate::mission::readback::Reader;
 
 /// Turns on the spot.
 #[derive(Clone, Debug, PartialEq)]
@@ -62,7 +62,7 @@ impl Does for Spin {
     fn say(&self, of: &Reader<'_>) -> String {
         format!(
             "turns to the {} on the spot at {}",
-            side(&self.side),
+            of.side(&self.side),
             of.amount(&self.speed)
         )
     }
@@ -123,7 +123,7 @@ impl Does for Pivot {
     }
 
     fn say(&self, of: &Reader<'_>) -> String {
-        let (turn, on) = (side(&self.side), side(&self.on));
+        let (turn, on) = (of.side(&self.side), of.side(&self.on));
         format!(
             "turns to the {turn} about its {on} wheel at {}",
             of.amount(&self.speed)

@@ -205,6 +205,23 @@ pub fn why_rows(model: &Model) -> Vec<WhyRow> {
             step: Some(stands.step),
             ..WhyRow::default()
         });
+        for (index, (row, term)) in about.action.rows().iter().zip(&stands.rows).enumerate() {
+            let drives = stands.passes as usize == index;
+            let state = match (drives, row.term.is_some()) {
+                (true, true) => format!("driving: {}", state_words(term)),
+                (true, false) => "driving".to_owned(),
+                (false, true) => state_words(term),
+                (false, false) => "not needed".to_owned(),
+            };
+            rows.push(WhyRow {
+                words: row.said(),
+                state,
+                near: term.looks.iter().filter_map(nearness).reduce(f64::min),
+                role: drives.then_some(Role::Accent),
+                ..WhyRow::default()
+            });
+            rows.extend(looks(term));
+        }
         for (index, (exit, term)) in about.exits.iter().zip(&stands.exits).enumerate() {
             let fired = ended.is_some_and(|visit| visit.exit == Some(index));
             let state = match (fired, term.looked) {

@@ -12,7 +12,8 @@ use wayodos_core::finding::{Finding, Severity};
 use wayodos_core::lab::evidence::StepEvidence;
 use wayodos_core::lab::statistics::Share;
 use wayodos_core::mission::{LineKind, SlotKind};
-use wayodos_report::words::{Weight, exit_words};
+use wayodos_report::why::amount_words;
+use wayodos_report::words::{Weight, exit_words, row_words};
 
 use super::pen::{paint_row, put, put_right};
 use crate::tui::measure::{columns, pieces};
@@ -108,19 +109,46 @@ fn margins(model: &Model) -> Vec<Option<Margin>> {
             report.run.trace.seconds(shown.visit.entered),
             report.run.trace.seconds(shown.visit.left),
         );
-        let times = if visits.len() > 1 {
-            format!("{} times, ", visits.len())
-        } else {
-            String::new()
+        let times = match (visits.len(), shown.passes) {
+            (1, Some(1)) => "1 pass, ".to_owned(),
+            (1, Some(passes)) => format!("{passes} passes, "),
+            (1, None) => String::new(),
+            (visits, _) => format!("{visits} times, "),
+        };
+        // What takes no time says what it found instead of how long it took.
+        let words = match shown.measured {
+            Some((name, value)) => {
+                let of = report.program.kept_kinds[name];
+                format!("{times}{} at {from:.1} s", amount_words(value, of))
+            }
+            None if shown.visit.left == shown.visit.entered => format!("{times}{from:.1} s"),
+            None => format!("{times}{from:.1} - {to:.1} s"),
         };
         set(
             about.line,
             Margin {
-                words: format!("{times}{from:.1} - {to:.1} s"),
+                words,
                 weight: None,
                 survived: survived(step),
             },
         );
+        let rows = about.action.rows();
+        for (row, evidence) in rows.iter().zip(&shown.rows) {
+            let line = row
+                .line
+                .or(row.step.map(|step| report.program.steps[step].line));
+            let (words, weight) = row_words(evidence, row, report.run.trace.period_ms);
+            if let Some(line) = line.filter(|line| *line != about.line) {
+                set(
+                    line,
+                    Margin {
+                        words,
+                        weight: Some(weight),
+                        survived: None,
+                    },
+                );
+            }
+        }
         // What stands in no line of its own has no room either.
         for (exit, evidence) in about
             .exits
