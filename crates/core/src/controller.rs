@@ -21,9 +21,9 @@ pub use machine::{
     ReflexStanding, Standing, Status, StepStanding, THERE, TermStanding, Wait, Watch,
 };
 pub use program::{
-    Action, After, Armed, Choice, EdgeSensor, ExitKind, Follow, Goal, Look, Num, Passes, Program,
-    ProgramExit, ProgramReflex, ProgramStep, Rail, Reaction, RowOf, Sight, Source, Term, Test,
-    WheelCommand,
+    Action, After, Armed, Choice, EdgeSensor, ExitKind, Follow, Goal, LivePace, Look, Num, Passes,
+    Program, ProgramExit, ProgramReflex, ProgramStep, Rail, Reaction, RowOf, Sight, Source, Term,
+    Test, WheelCommand,
 };
 pub use tone::{Limits, Tone, Tones};
 

@@ -315,6 +315,7 @@ fn sensor_track(story: Story<'_>, index: SensorId) -> Track {
             let sights = match &step.action {
                 Action::Keep { sensors, .. } | Action::Square { sensors, .. } => sensors.as_slice(),
                 Action::Constant { .. }
+                | Action::Live { .. }
                 | Action::HoldHeading { .. }
                 | Action::Follow(_)
                 | Action::Move { .. }

@@ -1,7 +1,7 @@
 //! How the active step commands the wheels at a tick.
 
 use super::machine::{Command, Controller, Frame, Readings};
-use super::program::{Action, EdgeSensor, Follow, Program, Rail, Sight, WheelCommand};
+use super::program::{Action, EdgeSensor, Follow, LivePace, Program, Rail, Sight, WheelCommand};
 use crate::ids::SensorId;
 use crate::mission::{WhenBoth, WhenLost};
 use crate::units::math::wrap;
@@ -30,6 +30,13 @@ impl Controller {
                 left: *left,
                 right: *right,
             },
+            Action::Live { wheels } => {
+                let at = |wheel: &LivePace| wheel.at(self.value(&wheel.amount, readings));
+                Command {
+                    left: at(&wheels[0]),
+                    right: at(&wheels[1]),
+                }
+            }
             Action::HoldHeading {
                 heading,
                 pace,

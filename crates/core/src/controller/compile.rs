@@ -12,8 +12,9 @@ use std::cell::{Cell, OnceCell};
 use std::collections::BTreeMap;
 
 use super::program::{
-    Action, After, Choice, EdgeSensor, ExitKind, Follow, Goal, Num, Passes, Program, ProgramExit,
-    ProgramReflex, ProgramStep, Rail, Reaction, Sight, Source, Term, Test, WheelCommand,
+    Action, After, Choice, EdgeSensor, ExitKind, Follow, Goal, LivePace, Num, Passes, Program,
+    ProgramExit, ProgramReflex, ProgramStep, Rail, Reaction, Sight, Source, Term, Test,
+    WheelCommand,
 };
 use super::tone::Tones;
 use crate::mission::{
@@ -448,6 +449,7 @@ impl Compiler<'_> {
                 Action::Choose(rows) => rows.iter_mut().for_each(|row| goal(&mut row.goal)),
                 Action::React(rows) => rows.iter_mut().for_each(|row| row.step = now[row.step]),
                 Action::Constant { .. }
+                | Action::Live { .. }
                 | Action::HoldHeading { .. }
                 | Action::Follow(_)
                 | Action::Keep { .. }
@@ -611,13 +613,10 @@ impl Compiler<'_> {
         let signed = |pace: WheelCommand, back: bool| pace.times(if back { -1.0 } else { 1.0 });
         Some(match drive {
             mission::Drive::Straight { back, speed, holds } => {
-                let pace = signed(self.pace(place, speed)?, *back);
                 let heading = match holds {
                     None => {
-                        return Some(Action::Constant {
-                            left: pace,
-                            right: pace,
-                        });
+                        let ahead = if *back { -1.0 } else { 1.0 };
+                        return self.wheels(place, [(speed, ahead); 2]);
                     }
                     Some(mission::HeldHeading::Entry) => None,
                     Some(mission::HeldHeading::At(heading)) => {
@@ -629,6 +628,7 @@ impl Compiler<'_> {
                         })
                     }
                 };
+                let pace = signed(self.pace(place, speed)?, *back);
                 let gain = self.heading_gain(pace);
                 Action::HoldHeading {
                     heading,
@@ -661,14 +661,11 @@ impl Compiler<'_> {
             mission::Drive::Wheels(wheels) => {
                 let mut paces = [None; 2];
                 for wheel in wheels {
-                    let pace = signed(self.pace(place, &wheel.speed)?, wheel.back);
+                    let pace = (&wheel.speed, if wheel.back { -1.0 } else { 1.0 });
                     paces[Self::turn(place, &wheel.side)?.wheel()] = Some(pace);
                 }
                 let [left, right] = paces;
-                Action::Constant {
-                    left: left?,
-                    right: right?,
-                }
+                self.wheels(place, [left?, right?])?
             }
         })
     }
@@ -698,15 +695,11 @@ impl Compiler<'_> {
         behaviour: &Behaviour,
         step: Option<&Step>,
     ) -> Option<Action> {
-        let both = |pace: WheelCommand, left: f64, right: f64| Action::Constant {
-            left: pace.times(left),
-            right: pace.times(right),
-        };
         Some(match behaviour {
             Behaviour::Drive(drive) => self.drive(place, drive)?,
             Behaviour::Spin(mission::Spin { side, speed }) => {
-                let (pace, sign) = (self.pace(place, speed)?, Self::turn(place, side)?.sign());
-                both(pace, -sign, sign)
+                let sign = Self::turn(place, side)?.sign();
+                self.wheels(place, [(speed, -sign), (speed, sign)])?
             }
             Behaviour::Pivot(mission::Pivot { side, on, speed }) => {
                 let pace = self
@@ -1343,6 +1336,33 @@ impl Compiler<'_> {
             WheelCommand::Speed(value)
         } else {
             WheelCommand::Duty(value)
+        })
+    }
+
+    /// Both wheels at a speed each (left, right), times a number: commanded once and for all where
+    /// the speeds are known before the run, else worked out at every tick.
+    fn wheels(&mut self, place: &Place, speeds: [(&Spanned<Value>, f64); 2]) -> Option<Action> {
+        let mut wheels = Vec::with_capacity(2);
+        for (speed, factor) in speeds {
+            let amount = self.num(place, &speed.node)?;
+            let is_speed = self.measures(place, speed) == Some(Dimension::Speed);
+            let amount = if factor == 1.0 {
+                amount
+            } else {
+                let factor = Box::new([Num::Is(factor), amount]);
+                let times = Num::Two(mission::Operator::Times, factor);
+                times.fixed().map_or(times, Num::Is)
+            };
+            wheels.push(LivePace { amount, is_speed });
+        }
+        let wheels: [LivePace; 2] = wheels.try_into().ok()?;
+        let [left, right] = [0, 1].map(|wheel| {
+            let wheel: &LivePace = &wheels[wheel];
+            wheel.amount.fixed().map(|amount| wheel.at(amount))
+        });
+        Some(match (left, right) {
+            (Some(left), Some(right)) => Action::Constant { left, right },
+            _ => Action::Live { wheels },
         })
     }
 

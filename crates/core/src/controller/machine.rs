@@ -845,6 +845,7 @@ impl Controller {
                         }
                         // The row has come to its end: which one is next?
                         Action::Constant { .. }
+                        | Action::Live { .. }
                         | Action::HoldHeading { .. }
                         | Action::Follow(_)
                         | Action::Keep { .. }
@@ -960,6 +961,7 @@ impl Controller {
             }
             Action::Signal { waits: false, .. } => complete,
             Action::Constant { .. }
+            | Action::Live { .. }
             | Action::HoldHeading { .. }
             | Action::Follow(_)
             | Action::Keep { .. }

@@ -62,6 +62,21 @@ pub enum Num {
 }
 
 impl Num {
+    /// Its value, with what the robot knows given by its source, and nothing kept yet.
+    pub fn known_as(&self, of: &dyn Fn(Source) -> f64) -> f64 {
+        match self {
+            Self::Is(value) => *value,
+            Self::Kept(_) => 0.0,
+            Self::Source(source) => of(*source),
+            Self::Two(operator, pair) => {
+                reckon(*operator, pair[0].known_as(of), pair[1].known_as(of))
+            }
+            Self::Of(function, parts) => {
+                apply(*function, parts.iter().map(|part| part.known_as(of)))
+            }
+        }
+    }
+
     /// Its value, when that is known before the run.
     pub fn fixed(&self) -> Option<f64> {
         match self {
@@ -180,6 +195,30 @@ pub enum Passes {
     Until(usize),
 }
 
+/// The command of a wheel that follows what the robot knows.
+#[derive(Clone, Debug, PartialEq)]
+pub struct LivePace {
+    /// How much: a share of the battery voltage, or m/s.
+    pub amount: Num,
+    /// It is a rim speed that the motor's driver keeps.
+    pub is_speed: bool,
+}
+
+impl LivePace {
+    /// The command when the amount comes to this: within what a motor can be told, and the brake
+    /// where a formula has no answer.
+    pub const fn at(&self, amount: f64) -> WheelCommand {
+        match (amount.is_finite(), self.is_speed) {
+            (false, _) => WheelCommand::Brake,
+            (true, true) => WheelCommand::Speed(amount.clamp(-FASTEST, FASTEST)),
+            (true, false) => WheelCommand::Duty(amount.clamp(-1.0, 1.0)),
+        }
+    }
+}
+
+/// No rim goes faster than this, m/s: what a formula comes to beyond it is meant as this.
+const FASTEST: f64 = 5.0;
+
 /// What a step does.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Action {
@@ -189,6 +228,11 @@ pub enum Action {
         left: WheelCommand,
         /// The right wheel's.
         right: WheelCommand,
+    },
+    /// Commands that follow what the robot knows, worked out anew at every tick.
+    Live {
+        /// The left wheel's and the right wheel's.
+        wheels: [LivePace; 2],
     },
     /// A heading is kept by adding to one wheel what is taken from the other.
     HoldHeading {

@@ -18,7 +18,9 @@ use std::rc::Rc;
 
 use self::deck::Deck;
 
-use crate::controller::{Action, Look, Program, ProgramStep, Term, Test, WheelCommand};
+use crate::controller::{
+    self, Action, LivePace, Look, Program, ProgramStep, Term, Test, WheelCommand,
+};
 use crate::field::{Field, Mark, Point, Shape, seen};
 use crate::finding::{Finding, Severity, Source};
 use crate::mission::Parsed;
@@ -157,6 +159,7 @@ impl<'a> Adviser<'a> {
         };
         match &self.of(step).action {
             Action::Constant { left, right } => Some([speed(*left), speed(*right)]),
+            Action::Live { wheels } => Some([0, 1].map(|wheel| speed(typical(&wheels[wheel])))),
             Action::HoldHeading { pace, .. }
             | Action::Keep { pace, .. }
             | Action::Square { pace, .. } => Some([speed(*pace); 2]),
@@ -364,6 +367,23 @@ fn percent(share: f64) -> String {
     format!("{:.0} %", share * 100.0)
 }
 
+/// The command of a wheel that follows what the robot knows, with floor sensors half way between
+/// black and white and everything else at nothing: as good a guess as any before the run.
+fn typical(wheel: &LivePace) -> WheelCommand {
+    wheel.at(wheel.amount.known_as(&|source| match source {
+        controller::Source::Sensor(_) => 0.5,
+        controller::Source::Code(_)
+        | controller::Source::Ranger(_)
+        | controller::Source::Battery
+        | controller::Source::Heading
+        | controller::Source::Clock
+        | controller::Source::LastDistance
+        | controller::Source::LastTurn
+        | controller::Source::LastTime
+        | controller::Source::LastWheel(_) => 0.0,
+    }))
+}
+
 /// What a step commands its wheels to do, as people write it.
 fn pace_words(action: &Action) -> String {
     let pace = match action {
@@ -374,6 +394,7 @@ fn pace_words(action: &Action) -> String {
             (WheelCommand::Brake, other) => *other,
             (other, _) => *other,
         },
+        Action::Live { wheels } => typical(&wheels[0]),
         Action::HoldHeading { pace, .. }
         | Action::Keep { pace, .. }
         | Action::Square { pace, .. } => *pace,

@@ -236,6 +236,7 @@ impl Behaviour {
             | Condition::As(..)
             | Condition::Sees { .. }
             | Condition::Reads { .. }
+            | Condition::Compares { .. }
             | Condition::Between { .. }
             | Condition::Code { .. }
             | Condition::Changed { .. }

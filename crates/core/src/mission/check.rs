@@ -690,10 +690,30 @@ impl<'a> Checker<'a> {
         None
     }
 
-    /// An amount where one belongs.
-    fn value(&mut self, value: &Spanned<Value>) {
+    /// Whether a name stands for something that the robot knows at every moment.
+    fn is_known_live(&self, name: &str) -> bool {
+        SOURCES.iter().any(|(source, _)| *source == name)
+            || self.names.has(name, DeviceKind::Ranger)
+            || self.names.sensor(name).is_some()
+    }
+
+    /// Two formulas that must measure the same.
+    fn compares(&mut self, left: &Spanned<Value>, right: &Spanned<Value>) {
+        let (Some(first), Some(second)) = (self.measured(left, true), self.measured(right, true))
+        else {
+            return;
+        };
+        if first != second {
+            let message = format!("{} cannot be compared with {}", first.name(), second.name());
+            let hint = "give both sides the same kind of unit";
+            self.error("M005", &(left.span.start..right.span.end), message, hint);
+        }
+    }
+
+    /// An amount where one belongs; a `live` one may name what the robot knows.
+    fn value(&mut self, value: &Spanned<Value>, live: bool) {
         let errors = self.findings.len();
-        let found = self.measured(value, false);
+        let found = self.measured(value, live);
         let slot = self
             .parsed
             .slot_at(&value.span)
@@ -756,21 +776,22 @@ impl<'a> Checker<'a> {
 
     /// An amount that must be known before the run.
     fn settled(&mut self, value: &Spanned<Value>, wanted: &[Dimension]) {
-        self.value_as(value, wanted);
+        self.value_as(value, wanted, false);
         let mut names = std::collections::BTreeSet::new();
         value.node.names(&mut names);
         if let Some(name) = names.into_iter().find(|name| self.kept.contains_key(name)) {
             let message = format!("`{name}` is measured during the run");
-            let hint = "a speed, a gain or a radius must be fixed before the run: write it out, or name it with `let`";
+            let hint = "a gain, a radius, and the speed of what steers by itself must be fixed before the run: write it out, or name it with `let`";
             self.error("M134", &value.span, message, Some(hint.to_owned()));
         }
     }
 
-    /// A formula, or anything else, that must measure one of a few things.
-    fn value_as(&mut self, value: &Spanned<Value>, wanted: &[Dimension]) {
-        self.value(value);
+    /// A formula, or anything else, that must measure one of a few things; a `live` one may name
+    /// what the robot knows.
+    fn value_as(&mut self, value: &Spanned<Value>, wanted: &[Dimension], live: bool) {
+        self.value(value, live);
         if let Value::Formula(_) = value.node
-            && let Some(found) = self.measured(value, false)
+            && let Some(found) = self.measured(value, live)
             && !wanted.contains(&found)
         {
             let names: Vec<String> = wanted
@@ -911,9 +932,9 @@ impl<'a> Checker<'a> {
         if wanted.before_the_run() {
             self.settled(value, &wanted.dimensions());
         } else {
-            self.value_as(value, &wanted.dimensions());
+            self.value_as(value, &wanted.dimensions(), true);
         }
-        if wanted == Wanted::Speed {
+        if matches!(wanted, Wanted::Speed | Wanted::LiveSpeed) {
             self.speed(value);
         }
     }
@@ -1044,6 +1065,9 @@ impl<'a> Checker<'a> {
             let message = format!("the range from {least} to {most} is empty");
             let span = low.span.start..high.span.end;
             self.error("M008", &span, message, "write the smaller one first");
+        }
+        if let Condition::Compares { left, right, .. } = &condition.node {
+            self.compares(left, right);
         }
         if let Condition::Code { sensor, low, high } = &condition.node {
             self.code(sensor, low, high.as_ref());

@@ -62,6 +62,9 @@ kinds! {
     READS: "reads", ["below", "above", "less", "more", "threshold", "limit", "brightness", "reflection", "distance"],
         "SENSOR|NAME < LIMIT | SENSOR|NAME > LIMIT", "floor-left < 30 %",
         "A reading, or something measured, is below or above a limit.";
+    COMPARES: "compared", ["difference", "sum", "two sensors", "left against right", "more than the other", "compare", "brighter than the other", "nearer than", "larger"],
+        "SENSOR|NAME|FORMULA < SENSOR|NAME|FORMULA | ... > ...", "floor-left - floor-right > 10 %",
+        "One reading, measured value or formula is below or above another.";
     BETWEEN: "between", ["range", "within", "span"],
         "SENSOR|NAME between A and B", "floor-left between 30 % and 60 %",
         "A reading, or something measured, lies between two limits.";
@@ -81,9 +84,9 @@ kinds! {
     ROLLED: "wheel", ["rotations", "turns", "encoder", "one wheel", "motor", "rolled", "wheel turns", "wheel rotations", "motor degrees", "left wheel", "right wheel", "rolls", "revolutions"],
         "left|right wheel rolled LENGTH|ANGLE", "left wheel rolled 200 mm",
         "One wheel has rolled this distance, or turned by this angle, since the step began.";
-    LOST: "lost", ["line lost", "off the line", "no line", "end of line", "line ends", "loses the line", "lost the line", "gap", "line is gone", "line over"],
-        "the line is lost [for TIME]", "the line is lost for 300 ms",
-        "No sensor of the follower sees its line.";
+    LOST: "lost", ["line lost", "off the line", "no line", "end of line", "line ends", "loses the line", "lost the line", "gap", "line is gone", "line over", "is following", "on the line again", "follows the line", "line found again"],
+        "the line is lost|followed [for TIME]", "the line is lost for 300 ms",
+        "No sensor of the follower sees its line; `followed`: one does.";
     STALLED: "stalled", ["stuck", "blocked", "wall", "jammed", "not moving", "does not move", "stall", "collision", "against the wall", "cannot move", "wheels stand", "runs into", "hits the wall", "crash", "resistance"],
         "stalled for TIME", "stalled for 500 ms",
         "A powered wheel has not turned for this long.";
@@ -128,6 +131,7 @@ impl Condition {
             Self::As(..) => &AS,
             Self::Sees { .. } => &SEES,
             Self::Reads { .. } => &READS,
+            Self::Compares { .. } => &COMPARES,
             Self::Between { .. } => &BETWEEN,
             Self::Code { .. } => &CODE,
             Self::Changed { .. } => &CHANGED,
@@ -155,6 +159,7 @@ impl Condition {
             }
             Self::Sees { .. }
             | Self::Reads { .. }
+            | Self::Compares { .. }
             | Self::Between { .. }
             | Self::Code { .. }
             | Self::Changed { .. }
@@ -194,6 +199,10 @@ impl Condition {
                 than,
                 limit,
             } => each(Part::Compared(sensors, Some(than), limit)),
+            Self::Compares { left, right, .. } => {
+                each(Part::Measured(left));
+                each(Part::Measured(right));
+            }
             Self::Between { sensors, low, high } => {
                 each(Part::Compared(sensors, None, low));
                 each(Part::Compared(sensors, None, high));
@@ -327,18 +336,15 @@ impl Reader<'_> {
                 sensors,
                 than,
                 limit,
-            } => {
-                let than = match than {
-                    Comparison::Below => "less than",
-                    Comparison::Above => "more than",
-                    Comparison::Named(name) => name,
-                };
-                format!(
-                    "{} {} {than} {}",
-                    named(sensors),
-                    if plural(sensors) { "read" } else { "reads" },
-                    of(limit)
-                )
+            } => format!(
+                "{} {} {} {}",
+                named(sensors),
+                if plural(sensors) { "read" } else { "reads" },
+                compared(than),
+                of(limit)
+            ),
+            Condition::Compares { left, than, right } => {
+                format!("{} is {} {}", of(left), compared(than), of(right))
             }
             Condition::Between { sensors, low, high } => {
                 let verb = if plural(sensors) { "read" } else { "reads" };
@@ -404,6 +410,14 @@ impl Reader<'_> {
             },
             Condition::EndedBy(name) => format!("{} ended its step", name.node),
         }
+    }
+}
+
+fn compared(than: &Comparison) -> &str {
+    match than {
+        Comparison::Below => "less than",
+        Comparison::Above => "more than",
+        Comparison::Named(name) => name,
     }
 }
 

@@ -397,9 +397,18 @@ impl<'t> Sentence<'t> {
         Some(value)
     }
 
-    /// An amount for some purpose.
+    /// An amount for some purpose: a number, a name, or a formula, with or without brackets.
     pub(super) fn amount(&mut self, wanted: Wanted) -> Option<Spanned<Value>> {
-        self.value_of(wanted.slots())
+        let (at, slots, open) = (self.at, self.slots.len(), self.open.len());
+        let value = self.value_of(wanted.slots())?;
+        if !self.operator_follows() {
+            return Some(value);
+        }
+        // It was but the first part of one.
+        self.at = at;
+        self.slots.truncate(slots);
+        self.open.truncate(open);
+        self.whole_formula()
     }
 
     /// A plain number that was left out.
@@ -534,6 +543,53 @@ impl<'t> Sentence<'t> {
             return None;
         }
         Some(())
+    }
+
+    fn operator_follows(&self) -> bool {
+        self.peek().is_some_and(|token| {
+            token.kind == TokenKind::Sign && matches!(self.str(token), "+" | "-" | "*" | "/")
+        })
+    }
+
+    /// Where a formula ends that begins at a token, as far as its signs tell; none when none begins
+    /// there.
+    pub(super) fn behind_formula(&self, mut at: usize) -> Option<usize> {
+        let text = |at: usize| self.tokens.get(at).map(|token| self.str(token));
+        loop {
+            if matches!(text(at), Some("min" | "max" | "abs")) && text(at + 1) == Some("(") {
+                at += 1;
+            }
+            let token = self.tokens.get(at)?;
+            at += 1;
+            if self.str(token) == "(" {
+                let mut open = 1;
+                while open > 0 {
+                    open += match text(at)? {
+                        "(" => 1,
+                        ")" => -1,
+                        _ => 0,
+                    };
+                    at += 1;
+                }
+            } else if token.kind == TokenKind::Number {
+                // Its unit: one such as `mm/s` looks like one divided by another.
+                let unit = self.tokens.get(at).is_some_and(|token| {
+                    token.kind == TokenKind::Percent
+                        || (token.kind == TokenKind::Word
+                            && !matches!(self.str(token), "pass" | "passes"))
+                });
+                at += usize::from(unit);
+            } else if token.kind != TokenKind::Word {
+                return None;
+            }
+            let followed = self.tokens.get(at).is_some_and(|token| {
+                token.kind == TokenKind::Sign && matches!(self.str(token), "+" | "-" | "*" | "/")
+            });
+            if !followed {
+                return Some(at);
+            }
+            at += 1;
+        }
     }
 
     fn operator(&mut self, known: &[(&str, Operator)]) -> Option<Operator> {

@@ -14,12 +14,11 @@ use wayodos_report::words::{
 };
 use wayodos_report::{account, quiet_reflexes};
 
-use super::answers::{answer_json, put_out, readable, run_project, warn};
+use super::answers::{USAGE, answer_json, complain, put_out, readable, run_project, warn};
 use super::channels::table;
 use super::json;
 use super::points::write_table;
 use super::typed::Shared;
-use super::{USAGE, complain};
 use crate::work::RunReport;
 
 /// What is asked of a run besides the project.

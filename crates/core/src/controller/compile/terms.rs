@@ -128,6 +128,15 @@ impl Compiler<'_> {
                     },
                 })?
             }
+            Condition::Compares { left, than, right } => {
+                let below = Self::below(place, than)?;
+                let test = Test::Compare {
+                    left: self.num(place, &left.node)?,
+                    below,
+                    right: self.num(place, &right.node)?,
+                };
+                self.look(test, &words)
+            }
             Condition::Between { sensors, low, high } => {
                 let limits = [
                     (false, self.num(place, &low.node)?),
@@ -279,6 +288,7 @@ impl Compiler<'_> {
             | Condition::As(..)
             | Condition::Sees { .. }
             | Condition::Reads { .. }
+            | Condition::Compares { .. }
             | Condition::Between { .. }
             | Condition::Code { .. }
             | Condition::Changed { .. }

@@ -443,6 +443,7 @@ impl Adviser<'_> {
                 Action::Move { alongside, .. } => *alongside,
                 Action::Measure { .. } => true,
                 Action::Constant { .. }
+                | Action::Live { .. }
                 | Action::HoldHeading { .. }
                 | Action::Follow(_)
                 | Action::Keep { .. }
@@ -684,6 +685,7 @@ impl Adviser<'_> {
             Action::Choose(rows) => rows.iter().any(|row| row.term.is_some()),
             Action::React(rows) => rows.iter().any(|row| row.term.is_some()),
             Action::Measure { value, .. } => Self::reads_live(value),
+            Action::Live { .. } => true,
             Action::Constant { .. }
             | Action::HoldHeading { .. }
             | Action::Move { .. }

@@ -149,6 +149,7 @@ impl Adviser<'_> {
                 Action::Measure { .. } => open.push(self.after(at, &Goal::Next)),
                 Action::React(_) => return false,
                 Action::Constant { .. }
+                | Action::Live { .. }
                 | Action::HoldHeading { .. }
                 | Action::Follow(_)
                 | Action::Keep { .. }

@@ -114,6 +114,7 @@ impl<'a> Adviser<'a> {
                     }
                 }
                 Action::Constant { .. }
+                | Action::Live { .. }
                 | Action::HoldHeading { .. }
                 | Action::Follow(_)
                 | Action::Keep { .. }
@@ -259,6 +260,7 @@ impl<'a> Adviser<'a> {
                 }
                 Action::Measure { .. } => next.extend(self.left(at, None)),
                 Action::Constant { .. }
+                | Action::Live { .. }
                 | Action::HoldHeading { .. }
                 | Action::Follow(_)
                 | Action::Keep { .. }

@@ -13,6 +13,8 @@ use crate::units::{Dimension, LARGEST};
 pub enum Wanted {
     /// A duty as a percentage, or a speed that the motors' drivers keep.
     Speed,
+    /// The same, which may follow what the robot knows: a reading, or something measured.
+    LiveSpeed,
     /// How strongly something is steered: a plain number.
     Gain,
     /// The radius of an arc.
@@ -48,7 +50,9 @@ impl Wanted {
         let angle = || amount(Angle, 0.0, 1000.0);
         let time = || amount(Time, 0.0, 3600.0);
         match self {
-            Self::Speed => vec![amount(Percent, 0.0, 1.0), amount(Speed, 0.0, 5.0)],
+            Self::Speed | Self::LiveSpeed => {
+                vec![amount(Percent, 0.0, 1.0), amount(Speed, 0.0, 5.0)]
+            }
             Self::Gain => vec![amount(Number, 0.0, 20.0)],
             Self::Radius => vec![amount(Length, 0.02, 20.0)],
             Self::Length => vec![length()],

@@ -144,7 +144,12 @@ impl Does for Drive {
     fn parts<'a>(&'a self, each: &mut dyn FnMut(Part<'a>)) {
         match self {
             Self::Straight { speed, holds, .. } => {
-                each(Part::Amount(speed, Wanted::Speed));
+                let wanted = if holds.is_none() {
+                    Wanted::LiveSpeed
+                } else {
+                    Wanted::Speed
+                };
+                each(Part::Amount(speed, wanted));
                 if let Some(Hold::At(heading)) = holds {
                     each(Part::Amount(heading, Wanted::SignedAngle));
                 }
@@ -162,7 +167,7 @@ impl Does for Drive {
             Self::Wheels(wheels) => {
                 for wheel in wheels {
                     each(Part::Side(&wheel.side));
-                    each(Part::Amount(&wheel.speed, Wanted::Speed));
+                    each(Part::Amount(&wheel.speed, Wanted::LiveSpeed));
                 }
             }
         }

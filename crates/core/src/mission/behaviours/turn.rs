@@ -56,7 +56,7 @@ impl Does for Spin {
 
     fn parts<'a>(&'a self, each: &mut dyn FnMut(Part<'a>)) {
         each(Part::Side(&self.side));
-        each(Part::Amount(&self.speed, Wanted::Speed));
+        each(Part::Amount(&self.speed, Wanted::LiveSpeed));
     }
 
     fn say(&self, of: &Reader<'_>) -> String {

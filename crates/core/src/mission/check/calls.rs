@@ -166,10 +166,17 @@ impl Checker<'_> {
                     used.insert(sensor.node.as_str());
                 }
                 Part::Pair(pair) => used.extend(pair.iter().map(|sensor| sensor.node.as_str())),
-                Part::Sensors(sensors) | Part::Compared(sensors, ..) => {
+                Part::Sensors(sensors) => {
                     used.extend(sensors.names.iter().map(|sensor| sensor.node.as_str()));
                 }
+                Part::Compared(sensors, _, limit) => {
+                    used.extend(sensors.names.iter().map(|sensor| sensor.node.as_str()));
+                    limit.node.names(&mut used);
+                }
                 Part::Measured(value) => value.node.names(&mut used),
+                Part::Amount(value, wanted) if !wanted.before_the_run() => {
+                    value.node.names(&mut used);
+                }
                 Part::Device(
                     _,
                     DeviceKind::Ranger

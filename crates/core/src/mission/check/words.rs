@@ -77,15 +77,16 @@ impl Checker<'_> {
     pub(super) fn compared(&mut self, sensors: &Sensors, limit: &Spanned<Value>) {
         for sensor in &sensors.names {
             if self.measures(sensor, limit) && !self.is_measured(limit) {
-                self.value(limit);
+                self.value(limit, true);
             }
         }
     }
 
-    /// Whether an amount is the name of something that a step measures: what that is worth is not
-    /// known here.
+    /// Whether an amount is the name of something that a step measures, or that the robot knows:
+    /// what that is worth is not known here.
     fn is_measured(&self, value: &Spanned<Value>) -> bool {
-        matches!(&value.node, Value::Named(name) if self.kept.contains_key(name.as_str()))
+        matches!(&value.node, Value::Named(name) if self.kept.contains_key(name.as_str())
+            || self.is_known_live(name))
     }
 
     /// Whether a limit is of the kind that the sensor measures; anything else is a finding.
@@ -95,7 +96,7 @@ impl Checker<'_> {
             Some(SlotKind::Amount { dimension, .. }) if !self.is_measured(limit) => {
                 Some(*dimension)
             }
-            _ => self.measured(limit, false),
+            _ => self.measured(limit, true),
         };
         let Some(dimension) = dimension else {
             return true;

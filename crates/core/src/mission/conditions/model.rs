@@ -90,6 +90,15 @@ pub enum Condition {
         /// Share of full brightness, a distance, or what the named value measures.
         limit: Spanned<Value>,
     },
+    /// `floor-left - floor-right > 10 %`, `first + second < 300 mm`
+    Compares {
+        /// A formula that may name sensors and what is measured.
+        left: Spanned<Value>,
+        /// Less than the other side, or more.
+        than: Comparison,
+        /// Another one, or an amount.
+        right: Spanned<Value>,
+    },
     /// `floor-left between 30 % and 60 %`
     Between {
         /// Which sensors, or which named value.

@@ -104,8 +104,8 @@ impl Sentence<'_> {
             self.depth -= 1;
             return Some(self.spanned(start, Condition::Not(Box::new(inner))));
         }
-        // `(lap / 2) pass` begins with the bracket of a formula.
-        if !self.passes() && self.eat_sign("(") {
+        // `(lap / 2) pass` and `(a - b) > 20 mm` begin with the bracket of a formula.
+        if !self.passes() && !self.compares() && self.eat_sign("(") {
             self.deeper()?;
             let inner = self.either_condition()?;
             self.sign(")")?;
@@ -149,7 +149,13 @@ impl Sentence<'_> {
             }
             (Some("the"), Some("line")) | (Some("line"), Some("is")) => {
                 self.eat("the");
-                self.words(&["line", "is", "lost"])?;
+                let start = self.here();
+                self.words(&["line", "is"])?;
+                if self.eat("followed") {
+                    let lost = self.spanned(start, Condition::Lost);
+                    return Some(Condition::Not(Box::new(lost)));
+                }
+                self.words(&["lost"])?;
                 return Some(Condition::Lost);
             }
             (Some("ended"), Some("by")) => {
@@ -178,6 +184,12 @@ impl Sentence<'_> {
                 self.words(&["pass"])?;
             }
             return Some(Condition::Passed(duration));
+        }
+        if self.compares() {
+            let left = self.whole_formula()?;
+            let than = self.comparison()?;
+            let right = self.whole_formula()?;
+            return Some(Condition::Compares { left, than, right });
         }
         match self.peek() {
             Some(token) if token.kind == TokenKind::Word => {}
@@ -225,30 +237,22 @@ impl Sentence<'_> {
         })
     }
 
+    /// Whether a formula of more than one name comes next, and what it is compared with.
+    fn compares(&self) -> bool {
+        let behind = self.behind_formula(self.at).filter(|at| *at > self.at + 1);
+        let word = behind
+            .and_then(|at| self.tokens.get(at))
+            .map(|token| self.str(token));
+        word.is_some_and(|word| {
+            matches!(word, "<" | ">") || self.parameters.iter().any(|known| known == word)
+        })
+    }
+
     /// Whether an amount and `pass` or `passes` come next.
     fn passes(&self) -> bool {
-        let mut at = self.at;
-        let mut brackets = 0i32;
-        let is = |at: usize, text: &str| {
-            self.tokens
-                .get(at)
-                .is_some_and(|token| self.str(token) == text)
-        };
-        loop {
-            match self.tokens.get(at) {
-                None => return false,
-                Some(_) if is(at, "(") => brackets += 1,
-                Some(_) if is(at, ")") => brackets -= 1,
-                _ => {}
-            }
-            at += 1;
-            if brackets == 0 && at > self.at && (is(at, "pass") || is(at, "passes")) {
-                return true;
-            }
-            if brackets == 0 && at > self.at + 1 {
-                return false;
-            }
-        }
+        self.behind_formula(self.at)
+            .and_then(|at| self.tokens.get(at))
+            .is_some_and(|token| matches!(self.str(token), "pass" | "passes"))
     }
 
     fn ending(&mut self) -> Option<Ending> {

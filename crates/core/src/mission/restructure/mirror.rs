@@ -117,8 +117,12 @@ impl Mirror<'_> {
                 self.put(&right.span, new_right);
             }
             Part::Sensors(sensors) => sensors.names.iter().for_each(|name| self.sensor(name)),
-            Part::Compared(sensors, ..) => sensors.names.iter().for_each(|name| self.sensor(name)),
+            Part::Compared(sensors, _, limit) => {
+                sensors.names.iter().for_each(|name| self.sensor(name));
+                self.measured(limit);
+            }
             Part::Measured(value) => self.measured(value),
+            Part::Amount(value, wanted) if !wanted.before_the_run() => self.measured(value),
             Part::Device(
                 _,
                 DeviceKind::Ranger | DeviceKind::Switch | DeviceKind::Actuator | DeviceKind::Signal,
@@ -217,6 +221,7 @@ impl Mirror<'_> {
             | Condition::As(..)
             | Condition::Sees { .. }
             | Condition::Reads { .. }
+            | Condition::Compares { .. }
             | Condition::Between { .. }
             | Condition::Code { .. }
             | Condition::Changed { .. }

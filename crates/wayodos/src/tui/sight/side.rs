@@ -208,8 +208,8 @@ pub fn why_rows(model: &Model) -> Vec<WhyRow> {
         for (index, (row, term)) in about.action.rows().iter().zip(&stands.rows).enumerate() {
             let drives = stands.passes as usize == index;
             let state = match (drives, row.term.is_some()) {
-                (true, true) => format!("driving: {}", state_words(term)),
-                (true, false) => "driving".to_owned(),
+                (true, true) => format!("now: {}", state_words(term)),
+                (true, false) => "now".to_owned(),
                 (false, true) => state_words(term),
                 (false, false) => "not needed".to_owned(),
             };
