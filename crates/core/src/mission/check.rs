@@ -710,8 +710,9 @@ impl<'a> Checker<'a> {
         }
     }
 
-    /// An amount where one belongs; a `live` one may name what the robot knows.
-    fn value(&mut self, value: &Spanned<Value>, live: bool) {
+    /// An amount where one belongs, which must measure one of a few things (or else what is usual
+    /// there); a `live` one may name what the robot knows.
+    fn value(&mut self, value: &Spanned<Value>, wanted: &[Dimension], live: bool) {
         let errors = self.findings.len();
         let found = self.measured(value, live);
         let slot = self
@@ -729,10 +730,16 @@ impl<'a> Checker<'a> {
             } else if let (Some(found), SlotKind::Amount { dimension, .. }) = (found, kind)
                 && known(name).is_none()
                 && found != *dimension
+                && !wanted.contains(&found)
             {
+                // Of a measured name the slot knows only what is usual there.
+                let wanted: Vec<String> = match wanted {
+                    [] => vec![dimension.name().to_owned()],
+                    all => all.iter().map(|one| one.name().to_owned()).collect(),
+                };
                 let message = format!(
                     "`{name}` does not fit here: expected {}, it is {}",
-                    dimension.name(),
+                    super::either(&wanted),
                     found.name()
                 );
                 self.error("M005", &value.span, message, Hints::default());
@@ -789,7 +796,7 @@ impl<'a> Checker<'a> {
     /// A formula, or anything else, that must measure one of a few things; a `live` one may name
     /// what the robot knows.
     fn value_as(&mut self, value: &Spanned<Value>, wanted: &[Dimension], live: bool) {
-        self.value(value, live);
+        self.value(value, wanted, live);
         if let Value::Formula(_) = value.node
             && let Some(found) = self.measured(value, live)
             && !wanted.contains(&found)

@@ -399,7 +399,7 @@ fn what_only_a_call_brings_to_light_is_reported_too() {
         mirrored.contains("`hue` has no sensor opposite"),
         "{mirrored}"
     );
-    let measured = "step \"m\"\nmeasure floor-left as x\nstep \"a\"\ndo go (speed = x)\nroutine go (speed = 20 %)\nstep \"g\"\ndrive ahead at speed\nuntil 1 s passes\nend";
+    let measured = "step \"m\"\nmeasure floor-left as x\nstep \"a\"\ndo go (speed = x)\nroutine go (speed = 20 %)\nstep \"g\"\ndrive ahead on a left arc of 200 mm at speed\nuntil 1 s passes\nend";
     assert!(
         first_message(measured)
             .unwrap()

@@ -264,8 +264,10 @@ fn read(line: &mut Sentence<'_>) -> Option<Behaviour> {
     let speed = line.amount(Wanted::Speed)?;
     let holds = if !line.eat("holding") {
         None
-    } else if line.eat("the") {
-        line.words(&["heading"])?;
+    } else if matches!(line.word(), Some("the" | "heading")) {
+        // A robot that held the heading that it has at every moment would hold none: what is meant
+        // is the one that it begins with.
+        line.words(&["the", "heading"])?;
         Some(Hold::Entry)
     } else {
         Some(Hold::At(line.amount(Wanted::SignedAngle)?))

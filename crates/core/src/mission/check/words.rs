@@ -77,7 +77,7 @@ impl Checker<'_> {
     pub(super) fn compared(&mut self, sensors: &Sensors, limit: &Spanned<Value>) {
         for sensor in &sensors.names {
             if self.measures(sensor, limit) && !self.is_measured(limit) {
-                self.value(limit, true);
+                self.value(limit, &[], true);
             }
         }
     }

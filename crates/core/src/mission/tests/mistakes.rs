@@ -68,7 +68,7 @@ fn names_that_mean_nothing_and_things_in_the_wrong_place() {
         ("let a = 1 mm + 2 s\n", "drive ahead at 20 %\nuntil travelled a", ""),
         ("let a = 30 %, safe from 40 % to 50 %\n", "drive ahead at a\nuntil 1 s passes", ""),
         ("let a = 30 %, safe from 50 % to 20 %\n", "drive ahead at a\nuntil 1 s passes", ""),
-        ("", "drive ahead at gap\nuntil 1 s passes", "step \"b\"\nmeasure front / 1 s as gap\n"),
+        ("", "drive ahead on a left arc of 200 mm at gap\nuntil 1 s passes", "step \"b\"\nmeasure front / 1 s as gap\n"),
         ("", "measure front as gap", "step \"b\"\nmeasure heading as gap\n"),
         ("", "hold, brake\nuntil found", ""),
         ("", "hold, brake\nuntil the line is lost", ""),
