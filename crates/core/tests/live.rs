@@ -80,7 +80,7 @@ fn what_is_known_before_the_run_is_commanded_once_and_for_all() {
 fn a_speed_beyond_the_fastest_is_the_fastest_and_one_without_an_answer_brakes() {
     use wayodos_core::controller::WheelCommand::{Brake, Duty};
     let (_, run) = played(
-        "step \"a\"\ndrive ahead at 50 % + clock / 10 ms * 1 %\nuntil 1 s passes\nstep \"b\"\nspin left at 10 % * 1 V / (battery - battery)\nuntil 0.2 s pass",
+        "step \"a\"\ndrive ahead at 50 % + clock / 10 ms * 1 %\nuntil 1 s passes\nstep \"b\"\nspin left at 10 % * (1 V / (battery - battery))\nuntil 0.2 s pass",
     );
     let command = |visit: usize, after: usize| {
         run.trace.ticks[run.visits[visit].entered + after]

@@ -120,9 +120,11 @@ fn run_json_is_one_object_and_people_read_the_other_stream() {
     assert_eq!(
         first.keys().collect::<Vec<_>>(),
         [
+            "depth",
             "entered_s",
             "exit",
             "exits",
+            "left_by",
             "left_s",
             "margin",
             "name",
@@ -813,7 +815,10 @@ fn a_mission_can_be_read_back_and_drawn_as_a_chart() {
         assert!(out.contains(words), "no `{words}` in {out}");
     }
     let (_, out, _) = wayodos(&["read", copy.path(), "--json"]);
-    let first = &json(&out)["steps"][0];
+    let start = &json(&out)["steps"][0];
+    assert_eq!(start["name"], "Start");
+    assert_eq!(start["exits"][0]["to"], "1 Leave the slipway");
+    let first = &json(&out)["steps"][1];
     assert_eq!(first["name"], "Leave the slipway");
     assert_eq!(first["exits"][0]["to"], "2 Along the causeway");
     // A run says which of several terms ended a step.
