@@ -43,7 +43,7 @@ pub use ast::{
 pub use behaviours::{
     Align, Argument, Await, BEHAVIOURS, Behaviour, BehaviourKind, Choose, Do, Drive, Ending,
     Feeler, Follow, GAIN, HeldHeading, Hold, KEEP_GAIN, Keep, Law, Measure, Move, Pivot, Probe,
-    React, Repeat, Rounds, Seek, Shift, Shove, Signal, Spin, StopKind, Track, Wheel, WhenBoth,
+    React, Repeat, Rounds, Seek, Shift, Shove, Signal, Spin, StopKind, Track, Way, Wheel, WhenBoth,
     WhenLost,
 };
 pub use check::{Checked, DeviceName, Names, ParameterName, RoutineName, Use, check, check_all};

@@ -213,6 +213,9 @@ struct Place {
     around: Vec<Sequence>,
 }
 
+/// Where an actuator without end stops is sent to go on and on, rad.
+const ENDLESS: f64 = 1e4;
+
 struct Compiler<'a> {
     units: &'a [Script<'a>],
     robot: &'a Robot,
@@ -778,13 +781,27 @@ impl Compiler<'_> {
                     right: command,
                 }
             }
+            swing @ Behaviour::Move(mission::Move {
+                way: mission::Way::Between { .. },
+                ..
+            }) => return self.composite(place, index, swing),
             Behaviour::Move(mission::Move {
                 actuator,
-                angle,
+                way,
                 alongside,
             }) => {
                 let actuator = self.robot.actuator(&Self::word(place, &actuator.node))?;
-                let angle = self.num(place, &angle.node)?;
+                let stops = self.robot.actuators[actuator].stops;
+                let angle = match way {
+                    mission::Way::To(angle) | mission::Way::By(angle) => {
+                        self.num(place, &angle.node)?
+                    }
+                    mission::Way::On { back } => {
+                        let end = if *back { stops.0 } else { stops.1 };
+                        Num::Is(end.clamp(-ENDLESS, ENDLESS))
+                    }
+                    mission::Way::Between { .. } => return None,
+                };
                 let exits = step.map_or(&[][..], |step| &step.exits);
                 let asks = exits.iter().any(|exit| {
                     exit.condition
@@ -812,6 +829,8 @@ impl Compiler<'_> {
                 Action::Move {
                     actuator,
                     angle,
+                    from_here: matches!(way, mission::Way::By(_)),
+                    halts: matches!(way, mission::Way::On { .. }),
                     alongside: *alongside,
                 }
             }

@@ -690,6 +690,14 @@ impl Controller {
         if frame.entered == self.tick {
             return;
         }
+        if let Action::Move {
+            actuator,
+            halts: true,
+            ..
+        } = self.program.steps[frame.step].action
+        {
+            self.wanted[actuator] = readings.actuators[actuator];
+        }
         let radius = self.program.wheel_radius;
         let rolled = [0, 1].map(|wheel| (readings.wheels[wheel] - frame.wheels[wheel]) * radius);
         self.last = Last {
@@ -954,9 +962,16 @@ impl Controller {
             Action::Move {
                 actuator,
                 angle,
+                from_here,
                 alongside,
+                ..
             } => {
-                self.wanted[*actuator] = self.value(angle, readings);
+                let from = if *from_here {
+                    readings.actuators[*actuator]
+                } else {
+                    0.0
+                };
+                self.wanted[*actuator] = from + self.value(angle, readings);
                 if *alongside { complete } else { None }
             }
             Action::Signal { waits: false, .. } => complete,

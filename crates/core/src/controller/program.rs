@@ -269,6 +269,10 @@ pub enum Action {
         actuator: ActuatorId,
         /// The angle, rad.
         angle: Num,
+        /// It counts from where the actuator is then.
+        from_here: bool,
+        /// When the step is left, the actuator stays where it is.
+        halts: bool,
         /// The mission goes on at once.
         alongside: bool,
     },

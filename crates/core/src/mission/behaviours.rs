@@ -25,7 +25,7 @@ pub use align::Align;
 pub use call::{Argument, Do};
 pub use choose::{Choose, React};
 pub use clear::Await;
-pub use devices::{Move, Signal};
+pub use devices::{Move, Signal, Way};
 pub use drive::{Drive, Hold as HeldHeading, Wheel};
 pub use follow::{Follow, GAIN, Law, Track, WhenLost};
 pub use hold::{Hold, StopKind};

@@ -15,7 +15,7 @@ use super::ast::{
     Answer, Argument, Behaviour, Block, Comparison, Condition, Exit, Part, Sensors, Side, SlotKind,
     Spanned, Step, Target, Value, Wanted,
 };
-use super::behaviours::{Drive, Measure, Move};
+use super::behaviours::{Drive, Measure, Move, Way};
 use super::flow;
 use super::parser::{MOST_FINDINGS, Parsed};
 use crate::finding::{Edit, Finding, Hint, Hints, Source, did_you_mean, has_errors};
@@ -874,11 +874,15 @@ impl<'a> Checker<'a> {
                 Hint::edit("delete what it holds", rest),
             );
         }
-        if let Behaviour::Move(Move {
-            actuator, angle, ..
-        }) = &behaviour.node
-        {
-            self.moves(actuator, angle);
+        if let Behaviour::Move(Move { actuator, way, .. }) = &behaviour.node {
+            match way {
+                Way::To(angle) => self.moves(actuator, angle),
+                Way::Between { ends, .. } => {
+                    ends.iter().for_each(|angle| self.moves(actuator, angle));
+                }
+                // From where it is nobody knows before the run.
+                Way::By(_) | Way::On { .. } => {}
+            }
         }
     }
 

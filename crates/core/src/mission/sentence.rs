@@ -435,6 +435,15 @@ impl<'t> Sentence<'t> {
         self.device(DeviceKind::Ranger)
     }
 
+    /// One ranging sensor, or several joined by `and`.
+    pub(super) fn rangers(&mut self) -> Option<Vec<Spanned<String>>> {
+        let mut all = vec![self.ranger()?];
+        while self.eat("and") {
+            all.push(self.ranger()?);
+        }
+        Some(all)
+    }
+
     /// The left and the right sensor.
     pub(super) fn two_sensors(&mut self) -> Option<[Spanned<String>; 2]> {
         let left = self.sensor()?;

@@ -5,9 +5,10 @@ use super::{Compiler, Place, Turn};
 use crate::controller::program::{
     Action, Choice, Goal, Num, Passes, Sight, Source, Term, Test, WheelCommand,
 };
-use crate::ids::{SensorId, StepId};
+use crate::ids::{RangerId, SensorId, StepId};
 use crate::mission::{
-    Align, Await, Behaviour, Ending, Feeler, Probe, Seek, Shift, Shove, Spanned, Value,
+    Align, Await, Behaviour, Ending, Feeler, Move, Operator, Probe, Seek, Shift, Shove, Spanned,
+    Value, Way,
 };
 
 /// How long both wheels brake after a phase that must end at a standstill, seconds. Tried on the
@@ -16,6 +17,8 @@ const STANDSTILL: f64 = 0.25;
 /// How far an aligning robot backs off before its second pass without a lead-in, metres: a few spot
 /// widths.
 const BACK_OFF: f64 = 0.03;
+/// How much further it backs at most to get both sensors off the line, metres.
+const NO_FURTHER: f64 = 0.15;
 /// For how long the way must be clear to be believed, seconds: a few readings of a ranging sensor.
 const BELIEVED: f64 = 0.2;
 /// Two ways are as far when they differ by less, metres: what two stops differ by anyway.
@@ -54,7 +57,7 @@ impl Compiler<'_> {
                         Some(lead_in) => self.num(place, &lead_in.node)?,
                         None => Num::Is(BACK_OFF),
                     };
-                    phases.drive(self, "back off", pace.times(-1.0), back);
+                    self.back_off_the_line(&mut phases, pair, pace.times(-1.0), back);
                     phases.brake(self, STANDSTILL);
                     phases.square(self, pair, slow);
                 }
@@ -119,12 +122,12 @@ impl Compiler<'_> {
                 }
             }
             Behaviour::Await(Await {
-                ranger,
+                rangers,
                 beyond,
                 tries,
                 pause,
             }) => {
-                let ranger = self.ranger(place, &ranger.node)?;
+                let rangers = self.all_rangers(place, rangers)?;
                 let (limit, pause) = (
                     self.num(place, &beyond.node)?,
                     self.num(place, &pause.node)?,
@@ -138,14 +141,7 @@ impl Compiler<'_> {
                 };
                 let step = inner.wheels(self, "pause", WheelCommand::Brake, WheelCommand::Brake);
                 let from = self.memory;
-                let look = self.look(
-                    Test::Range {
-                        ranger,
-                        below: false,
-                        limit,
-                    },
-                    "the way is clear",
-                );
+                let look = self.ranges(&rangers, false, &limit, "the way is clear");
                 let slot = self.memory;
                 self.memory += 1;
                 let term = Term::For(Box::new(look), Num::Is(BELIEVED), slot);
@@ -169,6 +165,39 @@ impl Compiler<'_> {
                 let (angle, pace) = (self.num(place, &angle.node)?, self.pace(place, speed)?);
                 let tie = Self::turn(place, tie)?;
                 self.probe(&mut phases, &angle, pace, feeler, tie)?;
+            }
+            Behaviour::Move(Move {
+                actuator,
+                way: Way::Between { ends, times },
+                ..
+            }) => {
+                let actuator = self.robot.actuator(&Self::word(place, &actuator.node))?;
+                let times = self.num(place, &times.node)?;
+                let group = phases.group(self, "swings", Passes::Times(times));
+                let mut inner = Phases {
+                    place,
+                    index: group,
+                    all: Vec::new(),
+                };
+                for end in ends {
+                    let angle = self.num(place, &end.node)?;
+                    let step = inner.add(self, "swing");
+                    self.steps[step].action = Action::Move {
+                        actuator,
+                        angle,
+                        from_here: false,
+                        halts: false,
+                        alongside: false,
+                    };
+                    let name = self.robot.actuators[actuator].name.clone();
+                    for (test, state) in [
+                        (Test::There(actuator), "there"),
+                        (Test::Blocked(actuator), "blocked"),
+                    ] {
+                        self.leaves(step, test, &format!("{name} is {state}"), Goal::Next);
+                    }
+                }
+                inner.close(self)?;
             }
             // These are one step each.
             Behaviour::Drive(_)
@@ -201,7 +230,7 @@ impl Compiler<'_> {
 
     fn seek(&mut self, phases: &mut Phases<'_>, seek: &Seek) -> Option<()> {
         let Seek {
-            ranger,
+            rangers,
             within,
             side,
             speed,
@@ -211,7 +240,7 @@ impl Compiler<'_> {
             approach,
         } = seek;
         let (place, index) = (phases.place, phases.index);
-        let (ranger, pace) = (self.ranger(place, &ranger.node)?, self.pace(place, speed)?);
+        let (rangers, pace) = (self.all_rangers(place, rangers)?, self.pace(place, speed)?);
         let mut num = |value: &Spanned<Value>| self.num(place, &value.node);
         let (near, turn, relocate, tries) = (num(within)?, num(turn)?, num(relocate)?, num(tries)?);
         let approach = match approach {
@@ -225,17 +254,10 @@ impl Compiler<'_> {
         let found = match approach {
             Some(limit) => {
                 let step = phases.wheels(self, "close in", pace, pace);
-                let near = Test::Range {
-                    ranger,
-                    below: true,
-                    limit,
-                };
-                self.leaves(
-                    step,
-                    near,
-                    "near enough",
-                    Goal::Complete(index, Ending::Found),
-                );
+                let from = self.memory;
+                let near = self.ranges(&rangers, true, &limit, "near enough");
+                let goal = Goal::Complete(index, Ending::Found);
+                self.leaves_on(step, near, from, "near enough", goal);
                 Goal::Step(step)
             }
             None => Goal::Complete(index, Ending::Found),
@@ -246,23 +268,65 @@ impl Compiler<'_> {
             all: Vec::new(),
         };
         let scan = inner.wheels(self, "scan", pace.times(-sign), pace.times(sign));
-        let seen = Test::Range {
-            ranger,
-            below: true,
-            limit: near.clone(),
-        };
-        self.leaves(scan, seen, "something is near", found);
+        let from = self.memory;
+        let seen = self.ranges(&rangers, true, &near, "something is near");
+        self.leaves_on(scan, seen, from, "something is near", found);
         self.leaves(scan, Test::Turned(turn), "turned all the way", Goal::Next);
         let step = inner.wheels(self, "move on", pace, pace);
-        let seen = Test::Range {
-            ranger,
-            below: true,
-            limit: near,
-        };
-        self.leaves(step, seen, "something is near", found);
+        let from = self.memory;
+        let seen = self.ranges(&rangers, true, &near, "something is near");
+        self.leaves_on(step, seen, from, "something is near", found);
         self.leaves(step, Test::Travelled(relocate), "moved on", Goal::Next);
         inner.close(self)?;
         Some(())
+    }
+
+    /// Backs so far, and further until both sensors are off the line: what stands across it was far
+    /// from square. Not for ever: the ground may be taken for the line.
+    fn back_off_the_line(
+        &mut self,
+        phases: &mut Phases<'_>,
+        pair: [(SensorId, Sight); 2],
+        pace: WheelCommand,
+        least: Num,
+    ) {
+        let step = phases.wheels(self, "back off", pace, pace);
+        let from = self.memory;
+        let far = Num::Two(
+            Operator::Plus,
+            Box::new([least.clone(), Num::Is(NO_FURTHER)]),
+        );
+        let mut all = vec![self.look(Test::Travelled(least), "far enough")];
+        for (sensor, sight) in pair {
+            let seen = self.look(Self::seen(sensor, sight), "off the line");
+            all.push(Term::Not(Box::new(seen)));
+        }
+        let give_up = self.look(Test::Travelled(far), "no further");
+        let term = Term::Any(vec![Term::All(all), give_up]);
+        self.leaves_on(step, term, from, "off the line", Goal::Next);
+    }
+
+    fn all_rangers(&mut self, place: &Place, names: &[Spanned<String>]) -> Option<Vec<RangerId>> {
+        let all = names.iter().map(|name| self.ranger(place, &name.node));
+        all.collect()
+    }
+
+    /// That any of some ranging sensors reads less than a limit, or that all read more.
+    fn ranges(&mut self, rangers: &[RangerId], below: bool, limit: &Num, words: &str) -> Term {
+        let one = |ranger: &RangerId| Test::Range {
+            ranger: *ranger,
+            below,
+            limit: limit.clone(),
+        };
+        let mut terms: Vec<Term> = rangers
+            .iter()
+            .map(|ranger| self.look(one(ranger), words))
+            .collect();
+        match (terms.len(), below) {
+            (1, _) => terms.remove(0),
+            (_, true) => Term::Any(terms),
+            (_, false) => Term::All(terms),
+        }
     }
 
     fn probe(

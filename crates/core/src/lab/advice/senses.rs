@@ -10,7 +10,7 @@ use crate::controller::{Action, Look, ProgramStep, Rail, Reading, Test};
 use crate::field::{Surface, seen};
 use crate::finding::{Finding, Severity, Source};
 use crate::ids::{SensorId, StepId};
-use crate::mission::{Behaviour, Condition, Drive, Side};
+use crate::mission::{Behaviour, Condition, Drive, Move, Side, Way};
 use crate::units::math;
 
 impl Adviser<'_> {
@@ -277,7 +277,10 @@ impl Adviser<'_> {
         let step = self.of(index);
         let line = self.says(step);
         if let Action::Move {
-            actuator, angle, ..
+            actuator,
+            angle,
+            from_here: false,
+            ..
         } = &step.action
             && let Some(angle) = angle.fixed()
         {
@@ -333,7 +336,10 @@ impl Adviser<'_> {
     /// Whether the text says the angle that a step sends an actuator to, without what a call gives.
     fn says_angle(&self, step: &ProgramStep) -> bool {
         match self.behaviour_of(step) {
-            Some(Behaviour::Move(does)) => self.parsed.mission.evaluate(&does.angle.node).is_some(),
+            Some(Behaviour::Move(Move {
+                way: Way::To(angle),
+                ..
+            })) => self.parsed.mission.evaluate(&angle.node).is_some(),
             _ => false,
         }
     }

@@ -1,5 +1,6 @@
 //! `await clear with ahead beyond 300 mm, 3 tries of 2 s`
 
+use super::seek::names;
 use super::{Behaviour, BehaviourKind, Does, Ending};
 use crate::ids::DeviceKind;
 use crate::mission::ast::{Part, Spanned, Value, Wanted};
@@ -10,8 +11,8 @@ use crate::mission::sentence::Sentence;
 /// Waits until the way is clear.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Await {
-    /// The ranging sensor.
-    pub ranger: Spanned<String>,
+    /// The ranging sensors: all of them must be clear.
+    pub rangers: Vec<Spanned<String>>,
     /// Further than this is clear.
     pub beyond: Spanned<Value>,
     /// How many waits.
@@ -40,7 +41,7 @@ impl Does for Await {
             "gate",
         ],
         what: "Stands until nothing is in the way, a number of waits long.",
-        grammar: &["await clear with RANGER beyond LENGTH, N tries of TIME"],
+        grammar: &["await clear with RANGER [and RANGER] beyond LENGTH, N tries of TIME"],
         example: "await clear with ahead beyond 300 mm, 3 tries of 2 s",
         ends: &[Ending::Clear, Ending::GivenUp],
         on_the_spot: false,
@@ -60,7 +61,9 @@ impl Does for Await {
     };
 
     fn parts<'a>(&'a self, each: &mut dyn FnMut(Part<'a>)) {
-        each(Part::Device(&self.ranger, DeviceKind::Ranger));
+        for ranger in &self.rangers {
+            each(Part::Device(ranger, DeviceKind::Ranger));
+        }
         each(Part::Amount(&self.beyond, Wanted::Length));
         each(Part::Amount(&self.tries, Wanted::Count));
         each(Part::Amount(&self.pause, Wanted::Time));
@@ -68,14 +71,15 @@ impl Does for Await {
 
     fn say(&self, of: &Reader<'_>) -> String {
         let Self {
-            ranger,
+            rangers,
             beyond,
             tries,
             pause,
         } = self;
+        let has = if rangers.len() > 1 { "have" } else { "has" };
         format!(
-            "waits until {} has been clear to {} for 0.2 s; after {} waits of {} it gives up",
-            ranger.node,
+            "waits until {} {has} been clear to {} for 0.2 s; after {} waits of {} it gives up",
+            names(rangers, " and "),
             of.amount(beyond),
             of.amount(tries),
             of.amount(pause)
@@ -85,14 +89,14 @@ impl Does for Await {
 
 fn read(line: &mut Sentence<'_>) -> Option<Behaviour> {
     line.words(&["clear", "with"])?;
-    let ranger = line.ranger()?;
+    let rangers = line.rangers()?;
     line.words(&["beyond"])?;
     let beyond = line.amount(Wanted::Length)?;
     line.sign(",")?;
     let tries = line.tries()?;
     line.words(&["of"])?;
     Some(Behaviour::Await(Await {
-        ranger,
+        rangers,
         beyond,
         tries,
         pause: line.amount(Wanted::Time)?,

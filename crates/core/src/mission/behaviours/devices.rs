@@ -5,16 +5,38 @@ use crate::ids::DeviceKind;
 use crate::mission::ast::{Part, Spanned, Value, Wanted};
 use crate::mission::offer::Offer;
 use crate::mission::readback::Reader;
+use crate::mission::sentence::Sentence;
 
 /// Moves an actuator: the wheels brake until it has arrived, unless it is done alongside.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Move {
     /// Which actuator.
     pub actuator: Spanned<String>,
-    /// To which angle.
-    pub angle: Spanned<Value>,
+    /// Where it goes.
+    pub way: Way,
     /// The mission goes on at once.
     pub alongside: bool,
+}
+
+/// Where an actuator goes.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Way {
+    /// To an angle.
+    To(Spanned<Value>),
+    /// By so much from where it is.
+    By(Spanned<Value>),
+    /// On towards its end stop, back or ahead, until an exit ends that: it stays where it is then.
+    On {
+        /// To smaller angles.
+        back: bool,
+    },
+    /// To and fro between two angles, so many times.
+    Between {
+        /// The angle that it goes to first, and the other.
+        ends: [Spanned<Value>; 2],
+        /// How often there and back.
+        times: Spanned<Value>,
+    },
 }
 
 impl Does for Move {
@@ -44,20 +66,30 @@ impl Does for Move {
             "arm down",
             "rotate the arm",
             "move motor",
+            "to and fro",
+            "back and forth",
+            "wave",
+            "swing the arm",
+            "run the motor for a time",
+            "move by degrees",
         ],
-        what: "Moves an actuator to an angle.",
-        grammar: &["move ACTUATOR to ANGLE [alongside]"],
+        what: "Moves an actuator: to an angle, by an angle, on until something ends that, or to and fro.",
+        grammar: &[
+            "move ACTUATOR to|by ANGLE [alongside]",
+            "move ACTUATOR ahead|back",
+            "move ACTUATOR between ANGLE and ANGLE, N times",
+        ],
         example: "move arm to 60 deg",
         ends: &[Ending::Finished],
         on_the_spot: false,
         read: |line| {
             let actuator = line.device(DeviceKind::Actuator)?;
-            line.words(&["to"])?;
-            let angle = line.amount(Wanted::SignedAngle)?;
+            let way = way(line)?;
+            let alongside = matches!(way, Way::To(_) | Way::By(_)) && line.eat("alongside");
             Some(Behaviour::Move(Move {
                 actuator,
-                angle,
-                alongside: line.eat("alongside"),
+                way,
+                alongside,
             }))
         },
         offers: |kit, offers| {
@@ -76,13 +108,45 @@ impl Does for Move {
                     format!("move {name} to {to} deg"),
                     what,
                 ));
+                let (from, to) = if bounded {
+                    (low.to_degrees().ceil(), to)
+                } else {
+                    (0.0, to)
+                };
+                offers.push(Offer::new(
+                    format!("Move the {name} by an angle"),
+                    format!("move {name} by 10 deg"),
+                    "Moves an actuator by so much from where it is.",
+                ));
+                offers.push(
+                    Offer::new(
+                        format!("Run the {name}"),
+                        format!("move {name} ahead"),
+                        "Moves an actuator on until an exit ends that.",
+                    )
+                    .with(&["until 0.5 s pass"]),
+                );
+                offers.push(Offer::new(
+                    format!("Move the {name} to and fro"),
+                    format!("move {name} between {to} deg and {from} deg, 3 times"),
+                    "Moves an actuator to and fro between two angles.",
+                ));
             }
         },
     };
 
     fn parts<'a>(&'a self, each: &mut dyn FnMut(Part<'a>)) {
         each(Part::Device(&self.actuator, DeviceKind::Actuator));
-        each(Part::Amount(&self.angle, Wanted::SignedAngle));
+        match &self.way {
+            Way::To(angle) | Way::By(angle) => each(Part::Amount(angle, Wanted::SignedAngle)),
+            Way::On { .. } => {}
+            Way::Between { ends, times } => {
+                for end in ends {
+                    each(Part::Amount(end, Wanted::SignedAngle));
+                }
+                each(Part::Amount(times, Wanted::Count));
+            }
+        }
     }
 
     fn say(&self, of: &Reader<'_>) -> String {
@@ -91,12 +155,50 @@ impl Does for Move {
         } else {
             "and waits until it is there"
         };
-        format!(
-            "moves {} to {} {how}",
-            self.actuator.node,
-            of.amount(&self.angle)
-        )
+        let name = &self.actuator.node;
+        match &self.way {
+            Way::To(angle) => format!("moves {name} to {} {how}", of.amount(angle)),
+            Way::By(angle) => {
+                format!(
+                    "moves {name} by {} from where it is {how}",
+                    of.amount(angle)
+                )
+            }
+            Way::On { back } => {
+                let way = if *back { "back" } else { "ahead" };
+                format!("moves {name} {way} until that is ended, and lets it stay there")
+            }
+            Way::Between { ends, times } => format!(
+                "moves {name} to and fro between {} and {}, {} times",
+                of.amount(&ends[0]),
+                of.amount(&ends[1]),
+                of.amount(times)
+            ),
+        }
     }
+}
+
+fn way(line: &mut Sentence<'_>) -> Option<Way> {
+    if matches!(line.word(), Some("ahead" | "back")) {
+        let back = line.choice(&["ahead", "back"])? == 1;
+        return Some(Way::On { back });
+    }
+    if line.eat("between") {
+        let first = line.amount(Wanted::SignedAngle)?;
+        line.words(&["and"])?;
+        let ends = [first, line.amount(Wanted::SignedAngle)?];
+        line.sign(",")?;
+        let times = line.amount(Wanted::Count)?;
+        if !line.eat("time") {
+            line.words(&["times"])?;
+        }
+        return Some(Way::Between { ends, times });
+    }
+    if line.eat("by") {
+        return Some(Way::By(line.amount(Wanted::SignedAngle)?));
+    }
+    line.words(&["to"])?;
+    Some(Way::To(line.amount(Wanted::SignedAngle)?))
 }
 
 /// Gives a signal: goes on at once, or brakes until an exit fires.

@@ -11,8 +11,8 @@ use crate::mission::sentence::Sentence;
 /// Searches for something with a ranging sensor.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Seek {
-    /// The ranging sensor.
-    pub ranger: Spanned<String>,
+    /// The ranging sensors: any of them may find it.
+    pub rangers: Vec<Spanned<String>>,
     /// Nearer than this is found.
     pub within: Spanned<Value>,
     /// Which way it turns.
@@ -50,7 +50,7 @@ impl Does for Seek {
         ],
         what: "Searches by turning and moving until a ranging sensor sees something near.",
         grammar: &[
-            "seek with RANGER within LENGTH, spinning left|right at SPEED up to ANGLE, moving LENGTH, N tries [, closing \
+            "seek with RANGER [and RANGER] within LENGTH, spinning left|right at SPEED up to ANGLE, moving LENGTH, N tries [, closing \
              in to LENGTH]",
         ],
         example: "seek with ahead within 400 mm, spinning left at 20 % up to 360 deg, moving 150 mm, 4 tries",
@@ -78,7 +78,9 @@ impl Does for Seek {
     };
 
     fn parts<'a>(&'a self, each: &mut dyn FnMut(Part<'a>)) {
-        each(Part::Device(&self.ranger, DeviceKind::Ranger));
+        for ranger in &self.rangers {
+            each(Part::Device(ranger, DeviceKind::Ranger));
+        }
         each(Part::Amount(&self.within, Wanted::Length));
         each(Part::Side(&self.side));
         each(Part::Amount(&self.speed, Wanted::Speed));
@@ -92,7 +94,7 @@ impl Does for Seek {
 
     fn say(&self, of: &Reader<'_>) -> String {
         let Self {
-            ranger,
+            rangers,
             within,
             side: turn,
             speed,
@@ -107,7 +109,7 @@ impl Does for Seek {
         format!(
             "looks for something within {} of {}: turns to the {} at {} up to {}, moves {} on, {} times in all{then}",
             of.amount(within),
-            ranger.node,
+            names(rangers, " or "),
             of.side(turn),
             of.amount(speed),
             of.amount(angle),
@@ -117,9 +119,15 @@ impl Does for Seek {
     }
 }
 
+/// The names of some devices, joined by a word.
+pub(super) fn names(devices: &[Spanned<String>], word: &str) -> String {
+    let names: Vec<&str> = devices.iter().map(|device| device.node.as_str()).collect();
+    names.join(word)
+}
+
 fn read(line: &mut Sentence<'_>) -> Option<Behaviour> {
     line.words(&["with"])?;
-    let ranger = line.ranger()?;
+    let rangers = line.rangers()?;
     line.words(&["within"])?;
     let within = line.amount(Wanted::Length)?;
     line.sign(",")?;
@@ -140,7 +148,7 @@ fn read(line: &mut Sentence<'_>) -> Option<Behaviour> {
         approach = Some(line.amount(Wanted::Length)?);
     }
     Some(Behaviour::Seek(Seek {
-        ranger,
+        rangers,
         within,
         side,
         speed,
