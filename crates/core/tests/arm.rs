@@ -1,5 +1,7 @@
 //! An actuator that is moved to an angle, by an angle, for a time, until something, and to and fro.
 
+#![allow(clippy::unwrap_used, reason = "helpers of tests are tests")]
+
 use wayodos_core::ids::ActuatorId;
 use wayodos_core::project::{Setup, prepare};
 use wayodos_core::record::{Outcome, Run};

@@ -1,5 +1,7 @@
 //! Amounts that follow what the robot knows: in speeds, limits and comparisons.
 
+#![allow(clippy::unwrap_used, reason = "helpers of tests are tests")]
+
 use std::sync::Arc;
 
 use wayodos_core::controller::{Action, Program};

@@ -1,5 +1,7 @@
 //! Several ranging sensors for one search or one wait; squaring up twice on a broad line.
 
+#![allow(clippy::unwrap_used, reason = "helpers of tests are tests")]
+
 use wayodos_core::project::{Setup, prepare};
 use wayodos_core::record::{Outcome, Run};
 use wayodos_core::sim::run;

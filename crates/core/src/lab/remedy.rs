@@ -124,6 +124,8 @@ pub fn remedies(case: Case<'_>, step: StepId, exit: usize) -> Vec<Remedy> {
         None => {}
     }
     found.elsewhere(&story, written.1);
+    // What gives up what the step is for comes last.
+    found.remedies.sort_by_key(|remedy| remedy.other_mark);
     found.remedies
 }
 
@@ -546,7 +548,7 @@ impl Found<'_> {
                     text: tone.name.clone(),
                 }
                 .apply(text);
-                let why = "That is what this sensor did see, for a while.";
+                let why = "That is what this sensor did see, for a while; but it is another mark.";
                 let words = format!("look for {} instead of {}", tone.name, asked.node);
                 self.push(words.clone(), why, text);
                 if let Some(last) = self.remedies.last_mut().filter(|last| last.words == words) {

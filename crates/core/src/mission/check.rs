@@ -878,7 +878,9 @@ impl<'a> Checker<'a> {
             match way {
                 Way::To(angle) => self.moves(actuator, angle),
                 Way::Between { ends, .. } => {
-                    ends.iter().for_each(|angle| self.moves(actuator, angle));
+                    for angle in ends {
+                        self.moves(actuator, angle);
+                    }
                 }
                 // From where it is nobody knows before the run.
                 Way::By(_) | Way::On { .. } => {}

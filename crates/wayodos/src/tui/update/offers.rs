@@ -373,6 +373,8 @@ fn offer(model: &mut Model, found: Vec<Remedy>, line: usize, title: &str) {
         "Change it yourself.",
         Pick::Line(line),
     )];
+    // What is known to have held goes before what may.
+    items.extend(back_items(model));
     let first = items.len();
     let other_marks: Vec<usize> = found
         .iter()
@@ -385,7 +387,6 @@ fn offer(model: &mut Model, found: Vec<Remedy>, line: usize, title: &str) {
             .into_iter()
             .map(|remedy| Item::new(remedy.words, "", remedy.why, Pick::Text(remedy.text))),
     );
-    items.extend(back_items(model));
     if items.len() == 1 {
         model.doc.cursor = Cursor { line, nth: 0 };
         let header = model
