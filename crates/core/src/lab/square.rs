@@ -32,7 +32,7 @@ pub fn add_squareness(world: &World, run: &Run, program: &Program, evidence: &mu
 }
 
 /// The angle in rad by which a robot at a pose is turned from the line under its two sensors,
-/// counter-clockwise; none where no edge of it lies within [`REACH`] of each spot.
+/// counter-clockwise; none where no edge of it lies within 60 mm of each spot.
 ///
 /// Each sensor's way to the edge is looked for straight ahead and straight back: with the ways a and
 /// b and the spots c apart, the robot is turned by atan((a - b) / c).
