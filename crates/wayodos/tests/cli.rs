@@ -1626,3 +1626,114 @@ fn two_versions_are_compared_run_by_run_with_how_sure_it_is() {
     let (code, _, err) = wayodos(&["compare", one.path()]);
     assert!(code == 64 && err.contains("--with"), "{err}");
 }
+
+/// A mission whose repeat goes round so often that nobody reads every pass, with names that a table
+/// must quote.
+const WIGGLE: &str = "mission \"Wiggle\"\n  limit 20 s\n  start slipway\n\nstep \"To, and fro; 'so'\"\n  repeat 6 times\n    step \"Left, a bit\"\n      spin left at 20 %\n      until turned 5 deg\n\n    step \"Right\"\n      spin right at 20 %\n      until turned 5 deg\n  end\n";
+
+#[test]
+fn passes_are_told_as_one_or_each_and_the_record_is_a_table() {
+    let copy = Copy::new();
+    fs::write(copy.folder.join("missions/wiggle.way"), WIGGLE).unwrap();
+    let run = |more: &[&str]| {
+        let mut args = vec!["run", copy.path(), "--mission", "wiggle"];
+        args.extend(more);
+        wayodos(&args)
+    };
+    let (code, told, _) = run(&[]);
+    assert_eq!(code, 0, "{told}");
+    assert_eq!(told.matches("Left, a bit").count(), 1, "{told}");
+    assert!(
+        told.contains("6 passes") && told.contains("fired 6 of 6"),
+        "{told}"
+    );
+    let (_, all, _) = run(&["--all"]);
+    let heads = all
+        .lines()
+        .filter(|line| line.starts_with("  2    Left, a bit"))
+        .count();
+    assert_eq!(heads, 6, "{all}");
+    let file = copy.folder.join("run.csv");
+    let path = file.to_str().unwrap();
+    let (code, _, err) = run(&["--csv", path]);
+    assert_eq!(code, 0, "{err}");
+    let mut table = csv::Reader::from_path(&file).unwrap();
+    let head = table.headers().unwrap().clone();
+    for name in [
+        "time_s",
+        "step",
+        "heading_deg",
+        "floor-left_%",
+        "ahead_mm",
+        "hue-tone",
+    ] {
+        assert!(
+            head.iter().any(|title| title == name),
+            "no {name} in {head:?}"
+        );
+    }
+    let rows: Vec<csv::StringRecord> = table.records().map(Result::unwrap).collect();
+    let (_, answer, _) = run(&["--json", "--quiet"]);
+    let answer = json(&answer);
+    let seconds = answer["duration_s"].as_f64().unwrap();
+    // One row a control tick of 10 ms, and half a second in which it comes to rest.
+    assert!(
+        (rows.len() as f64 / 100.0 - seconds - 0.5).abs() < 0.05,
+        "{}",
+        rows.len()
+    );
+    let steps: std::collections::BTreeSet<&str> = rows.iter().map(|row| &row[1]).collect();
+    assert!(
+        steps.contains("Left, a bit") && steps.len() == 2,
+        "{steps:?}"
+    );
+    let last: Vec<f64> = [2, 3, 4]
+        .map(|at| rows[rows.len() - 1][at].parse().unwrap())
+        .into();
+    for (found, key) in last.iter().zip(["x_mm", "y_mm", "heading_deg"]) {
+        let wanted = answer["final_pose"][key].as_f64().unwrap();
+        assert!((found - wanted).abs() < 0.06, "{key}: {found} {wanted}");
+    }
+    let (code, ..) = run(&["--csv", path, "--channels", "heading,floor-left"]);
+    assert_eq!(code, 0);
+    let head = csv::Reader::from_path(&file)
+        .unwrap()
+        .headers()
+        .unwrap()
+        .clone();
+    assert_eq!(
+        head.iter().collect::<Vec<_>>(),
+        ["time_s", "heading_deg", "floor-left_%"]
+    );
+    let (code, _, err) = run(&["--csv", path, "--channels", "heading,flor"]);
+    assert!(
+        code == 64 && err.contains("`flor`") && err.contains("floor-left"),
+        "{err}"
+    );
+}
+
+#[test]
+fn a_run_that_fails_says_what_went_wrong_first() {
+    let copy = Copy::new();
+    copy.change("missions/morning-round.way", "3 dark lines", "4 dark lines");
+    let (code, told, _) = wayodos(&["run", copy.path()]);
+    assert_eq!(code, 2);
+    assert!(
+        told.contains("failed at") && told.contains("began to go wrong at"),
+        "{told}"
+    );
+    let (_, answer, _) = wayodos(&["run", copy.path(), "--json", "--quiet"]);
+    let answer = json(&answer);
+    let first = &answer["first_wrong"];
+    assert!(first["t_s"].as_f64().unwrap() < answer["duration_s"].as_f64().unwrap() - 0.3);
+    assert_eq!(first["words"], "the line is lost", "{first}");
+    let found = answer["findings"].as_array().unwrap();
+    let ends = found
+        .iter()
+        .find(|finding| finding["code"] == "K69")
+        .unwrap();
+    assert!(
+        ends["hints"].to_string().contains("began to go wrong"),
+        "{ends}"
+    );
+}

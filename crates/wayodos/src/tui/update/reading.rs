@@ -20,8 +20,9 @@ pub(super) fn read_back(model: &mut Model) {
         .unwrap_or(0);
     let mut before = None;
     let (mut lines, mut beside) = (Vec::new(), Vec::new());
-    for (of, line) in rows {
-        let opens = std::mem::replace(&mut before, of) != of || of.is_none();
+    for (nth, (of, line)) in rows.into_iter().enumerate() {
+        // The title comes first, and is of no box.
+        let opens = std::mem::replace(&mut before, of) != of || nth == 0;
         let note = if opens {
             of.map_or(&flow.notes, |of| &flow.boxes[of].notes).join(" ")
         } else {
