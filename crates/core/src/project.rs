@@ -472,6 +472,7 @@ fn device_name(robot: &Robot, device: &Device<'_>, tones: &[Tones]) -> DeviceNam
         known.mirror = robot
             .opposite(id)
             .map(|other| robot.sensors[other].name.clone());
+        known.dark_is_high = sensor.inverted;
         known.codes = sensor.codes.iter().map(|code| code.number).collect();
         known.tones = tones[id]
             .tones

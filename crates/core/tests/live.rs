@@ -214,3 +214,33 @@ fn a_mirrored_routine_reads_the_sensor_on_the_other_side() {
         "{wheels:?}"
     );
 }
+
+/// A sensor whose numbers go up over dark ground is found by `darker` where its reading rises.
+#[test]
+fn plain_words_follow_the_polarity_of_the_sensor() {
+    let robot = include_str!("../../../examples/brinewick/robots/curlew.toml");
+    let field = include_str!("../../../examples/brinewick/fields/causeway.toml");
+    for (polarity, darker) in [("bright is high", "dropped"), ("dark is high", "risen")] {
+        let robot = robot.replace(
+            "[[sensor]]",
+            &format!("[[sensor]]\npolarity = \"{polarity}\""),
+        );
+        let (setup, findings) = Setup::load(&robot, field, None);
+        let setup = setup.unwrap_or_else(|| panic!("{findings:#?}"));
+        let offers = wayodos_core::mission::offer::conditions(None, &setup.names);
+        let found = offers
+            .iter()
+            .filter(|offer| offer.plain.split(", ").any(|word| word.trim() == "darker"));
+        let texts: Vec<&str> = found.map(|offer| offer.text.as_str()).collect();
+        assert!(
+            texts.iter().any(|text| text.contains(darker)),
+            "{polarity}: {texts:?}"
+        );
+        let sign = if darker == "risen" { " > " } else { " < " };
+        assert!(
+            texts.iter().any(|text| text.contains(sign)),
+            "{polarity}: {texts:?}"
+        );
+        assert_eq!(texts.len(), 2, "{polarity}: {texts:?}");
+    }
+}

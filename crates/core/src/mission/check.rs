@@ -40,6 +40,8 @@ pub struct DeviceName {
     pub codes: Vec<i32>,
     /// The end stops of an actuator, rad; infinite where it has none.
     pub stops: (f64, f64),
+    /// The numbers of a floor sensor go up over dark ground.
+    pub dark_is_high: bool,
 }
 
 impl DeviceName {
@@ -54,6 +56,7 @@ impl DeviceName {
             mirror: None,
             codes: Vec::new(),
             stops: (f64::NEG_INFINITY, f64::INFINITY),
+            dark_is_high: false,
         }
     }
 }

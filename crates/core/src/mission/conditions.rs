@@ -70,7 +70,7 @@ kinds! {
         "A reading, or something measured, lies between two limits.";
     CHANGED: "dropped", ["change", "fell", "darker", "brighter", "risen", "difference"],
         "SENSOR has dropped|risen by SHARE", "floor-left has dropped by 20 %",
-        "The brightness has gone down from its highest, or up from its lowest, by this since the step began.";
+        "The reading has gone down from its highest, or up from its lowest, by this since the step began.";
     CODE: "code", ["number", "colour number", "card", "tag", "marker", "barcode", "color code", "code card", "id"],
         "SENSOR reads code N [to M]", "tag reads code 3",
         "A sensor with a code table reads this number, or one from the first to the last.";
@@ -368,8 +368,9 @@ impl Reader<'_> {
                 format!("{} reads code {} to {}", sensor.node, of(low), of(high))
             }
             Condition::Changed { sensor, down, by } => {
-                let way = if *down { "darker" } else { "brighter" };
-                format!("{} has become {} {way}", sensor.node, of(by))
+                // What that means depends on the sensor: some count dark up.
+                let way = if *down { "dropped" } else { "risen" };
+                format!("the reading of {} has {way} by {}", sensor.node, of(by))
             }
             Condition::Crossed {
                 sensor,
@@ -547,6 +548,30 @@ fn floor_sensors(kit: &Kit<'_>, all: &mut Vec<Offer>) {
         );
     }
     if let Some((eye, tone)) = kit.eye() {
+        let is_high = kit
+            .names
+            .sensor(eye)
+            .is_some_and(|sensor| sensor.dark_is_high);
+        let (dark, bright) = (
+            "dark, darker, darker than, gets darker, became dark, becomes darker",
+            "bright, brighter, brighter than, lighter, gets brighter, became bright, becomes brighter",
+        );
+        let (low, high) = if is_high {
+            (bright, dark)
+        } else {
+            (dark, bright)
+        };
+        let (below, above) = if is_high {
+            (
+                "The reading is below a limit: for this sensor, over brighter ground.",
+                "The reading is above a limit: for this sensor, over darker ground.",
+            )
+        } else {
+            (
+                "The reading is below a limit.",
+                "The reading is above a limit.",
+            )
+        };
         add(
             "met",
             format!("{eye} has met 1 {tone} line"),
@@ -556,36 +581,41 @@ fn floor_sensors(kit: &Kit<'_>, all: &mut Vec<Offer>) {
         add(
             "below",
             format!("{eye} < 30 %"),
-            "The brightness is below a limit.",
-            "reads, less, less than, under, smaller, lower, threshold, limit, dark, darker than, brightness, \
-             reflection, reflected light, reading, light sensor, value, smaller than",
+            below,
+            &format!(
+                "reads, less, less than, under, smaller, lower, threshold, limit, {low}, brightness, reflection, \
+                 reflected light, reading, light sensor, value, smaller than"
+            ),
         );
         add(
             "above",
             format!("{eye} > 60 %"),
-            "The brightness is above a limit.",
-            "reads, more, more than, over, greater, higher, greater than, bright, brighter than, threshold, limit, \
-             brightness, reflection, reading, light sensor, value, light, exceeds, larger, larger than",
+            above,
+            &format!(
+                "reads, more, more than, over, greater, higher, greater than, {high}, threshold, limit, brightness, \
+                 reflection, reading, light sensor, value, light, exceeds, larger, larger than"
+            ),
         );
         add(
             "between",
             format!("{eye} between 30 % and 60 %"),
-            "The brightness lies between two limits.",
+            "The reading lies between two limits.",
             "within, range, in between, span, from to, two limits, inside, window, grey, gray",
         );
         add(
             "dropped",
             format!("{eye} has dropped by 20 %"),
-            "The brightness has gone down by this in this step.",
-            "fell, falls, fallen, brightness falls, darker, gets darker, change, decrease, goes down, down by, sudden, relative, became dark, \
-             becomes darker, drop, lower than before",
+            "The reading has gone down by this in this step.",
+            &format!(
+                "fell, falls, fallen, brightness falls, {low}, change, decrease, goes down, down by, sudden, relative, \
+                 drop, lower than before"
+            ),
         );
         add(
             "risen",
             format!("{eye} has risen by 20 %"),
-            "The brightness has gone up by this in this step.",
-            "rose, brighter, gets brighter, lighter, increase, goes up, up by, became bright, becomes brighter, rise, \
-             grow, higher than before",
+            "The reading has gone up by this in this step.",
+            &format!("rose, {high}, increase, goes up, up by, rise, grow, higher than before"),
         );
     }
 }
