@@ -3,8 +3,10 @@
 use std::collections::BTreeSet;
 
 use proptest::prelude::*;
+use wayodos_core::controller::{Left, Program};
 use wayodos_core::finding::{Finding, Severity};
-use wayodos_core::lab::evidence::evidence;
+use wayodos_core::lab::evidence::{Evidence, StepEvidence, evidence};
+use wayodos_core::lab::first::first_wrong;
 use wayodos_core::lab::hindsight::hindsight;
 use wayodos_core::mission::{BEHAVIOURS, CONDITIONS, format, parse};
 use wayodos_core::project::{Setup, prepare};
@@ -313,6 +315,47 @@ fn every_code_is_explained() {
     }
 }
 
+/// What is told of a run does not contradict itself: what ended a step fired, what broke one off did
+/// so then, rows did not have the wheels for longer than their step lasted, and what went wrong first
+/// went wrong before the end.
+fn hangs_together(run: &Run, program: &Program, told: &[StepEvidence]) {
+    for one in told {
+        let fired = |exit: usize| matches!(one.exits[exit], Evidence::Fired { .. });
+        match one.by {
+            Left::Exit(exit) => assert!(one.visit.exit == Some(exit) && fired(exit), "{one:?}"),
+            Left::Chose(Some(row)) => assert_eq!(one.rows[row].times, 1, "{one:?}"),
+            Left::Around(step, exit) => assert!(
+                told.iter().any(|around| {
+                    let visit = around.visit;
+                    (visit.step, visit.left, visit.exit) == (step, one.visit.left, Some(exit))
+                }),
+                "{one:?}"
+            ),
+            Left::Row(step, _) => assert!(
+                told.iter().any(|around| {
+                    let visit = around.visit;
+                    let within = visit.entered <= one.visit.left && one.visit.left <= visit.left;
+                    visit.step == step && within
+                }),
+                "{one:?}"
+            ),
+            Left::Chose(None)
+            | Left::Finished
+            | Left::Over(_)
+            | Left::Reflex(_)
+            | Left::GoneOn
+            | Left::End => {
+                assert!(one.visit.exit.is_none(), "{one:?}");
+            }
+        }
+        let driven: usize = one.rows.iter().map(|row| row.ticks).sum();
+        assert!(driven <= one.visit.left - one.visit.entered, "{one:?}");
+    }
+    if let Some(first) = first_wrong(run, program, told) {
+        assert!(first.tick < run.ended, "{first:?}");
+    }
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(300))]
 
@@ -339,6 +382,7 @@ proptest! {
         prop_assert!(run.ended <= 100);
         let messages = evidence(&run, &program, &setup.robot);
         hindsight(&text, &prepared.parsed, &program, &setup.field, &run, &messages);
+        hangs_together(&run, &program, &messages);
     }
 
     /// Steps of the page in any order, whole ones: nearly all of these compile.
@@ -363,6 +407,7 @@ proptest! {
         let start = setup.field.starts[turn % setup.field.starts.len()].pose;
         let run = run(&setup.world(), &program, start, 7, None).expect("nobody cancels it");
         prop_assert!(run.trace.ticks.iter().all(|tick| usize::from(tick.step) < program.written));
+        hangs_together(&run, &program, &evidence(&run, &program, &setup.robot));
         let covered: usize = run.legs.iter().map(|leg| leg.to - leg.from).sum();
         prop_assert_eq!(covered, run.ended.max(run.legs.last().map_or(0, |leg| leg.to)));
         evidence(&run, &program, &setup.robot);
