@@ -151,3 +151,25 @@ fn an_end_beyond_its_stop_is_reported_for_both_ends() {
         "where it is nobody knows before the run"
     );
 }
+
+#[test]
+fn an_actuator_without_end_stops_needs_an_exit_to_run_on() {
+    let robot = include_str!("../../../examples/brinewick/robots/curlew.toml");
+    let endless = ARM.replace("from = \"0 deg\"\nto = \"90 deg\"\n", "");
+    let (setup, findings) = Setup::load(
+        &robot.replacen("[[sensor]]", &endless, 1),
+        include_str!("../../../examples/brinewick/fields/causeway.toml"),
+        None,
+    );
+    let setup = setup.unwrap_or_else(|| panic!("{findings:#?}"));
+    let errors = |exit: &str| {
+        let text = format!("limit 9 s\nstart slipway\nstep \"a\"\nmove arm back\n{exit}\n");
+        let findings = prepare(&text, Some(&setup)).findings;
+        findings
+            .iter()
+            .filter(|finding| finding.code == "M108")
+            .count()
+    };
+    assert_eq!(errors(""), 1);
+    assert_eq!(errors("until 0.5 s pass"), 0);
+}

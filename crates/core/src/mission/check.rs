@@ -833,6 +833,27 @@ impl<'a> Checker<'a> {
         for behaviour in self.parsed.behaviours_of(step) {
             self.behaviour(behaviour);
         }
+        // Without end stops it would turn for ever; what a parameter names, a call says.
+        if let Some((behaviour, _)) = &step.behaviour
+            && let Behaviour::Move(Move {
+                actuator,
+                way: Way::On { back },
+                ..
+            }) = &behaviour.node
+            && step.exits.is_empty()
+            && let Some(known) = self.names.device(&actuator.node, DeviceKind::Actuator)
+        {
+            let (from, to) = known.stops;
+            let stop = if *back { from } else { to };
+            if stop.is_infinite() {
+                let message = format!(
+                    "nothing ends step \"{}\": `{}` has no end stop there",
+                    step.name.node, actuator.node
+                );
+                let hint = "add an exit below it, such as `until 0.5 s pass`";
+                self.error("M108", &step.name.span, message, hint);
+            }
+        }
         for row in &step.rows {
             if let Some(condition) = &row.condition {
                 self.condition(condition);
