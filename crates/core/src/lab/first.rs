@@ -1,9 +1,9 @@
 //! What went wrong first in a run that did not end as planned: what ended it may come much later.
 
 use super::evidence::{Evidence, StepEvidence};
-use super::hindsight::{looks_outside, ran_into};
+use super::hindsight::{is_polled, ran_into};
 use super::spread::death;
-use crate::controller::{Action, Program, Rail};
+use crate::controller::{Action, Goal, Program, Rail};
 use crate::ids::StepId;
 use crate::record::{Happening, Run};
 
@@ -54,9 +54,10 @@ pub fn first_wrong(run: &Run, program: &Program, evidence: &[StepEvidence]) -> O
             | Happening::Tape(_)
             | Happening::Hung
             | Happening::Locked(_)
-            | Happening::EarlyStart
-            | Happening::Blocked(_) => true,
-            Happening::Fell
+            | Happening::EarlyStart => true,
+            // An end stop may well be meant.
+            Happening::Blocked(_)
+            | Happening::Fell
             | Happening::Gone(_)
             | Happening::Came(_)
             | Happening::Left(_)
@@ -70,23 +71,38 @@ pub fn first_wrong(run: &Run, program: &Program, evidence: &[StepEvidence]) -> O
         step: active(run, happened.tick as usize),
         what: Wrong::Happened(happened.what),
     });
+    // A way that is free when it is waited for is nothing wrong: only marks on the floor count.
     let at_once = evidence.iter().filter_map(|one| {
         let exit = one.visit.exit?;
-        let outside = looks_outside(&program.steps[one.visit.step].exits[exit].term);
+        let mut looks = program.steps[one.visit.step].exits[exit].term.looks();
+        let of_a_mark = looks.any(|look| look.test.sensor().is_some());
         let at_once = matches!(one.exits[exit], Evidence::Fired { at_once: true, .. });
-        (at_once && outside).then_some(First {
+        let wrong = at_once && of_a_mark && !is_polled(evidence, one.visit.step);
+        wrong.then_some(First {
             tick: one.visit.entered,
             step: one.visit.step,
             what: Wrong::AtOnce(exit),
         })
     });
-    let lost = run.legs.iter().filter_map(|leg| {
-        Some(First {
-            tick: lost(run, program, leg.step, leg.from..leg.to)?,
-            step: leg.step,
-            what: Wrong::Lost,
-        })
-    });
+    // Where a step found what it was after, the line may end.
+    let got_there = |step: StepId, tick: usize| {
+        let ended = |one: &&StepEvidence| {
+            one.visit.step == step && (one.visit.entered..=one.visit.left).contains(&tick)
+        };
+        let exit = evidence.iter().find(ended).and_then(|one| one.visit.exit);
+        exit.is_some_and(|exit| !matches!(program.steps[step].exits[exit].goal, Goal::Fail(_)))
+    };
+    let lost = run
+        .legs
+        .iter()
+        .filter(|leg| !got_there(leg.step, leg.from))
+        .filter_map(|leg| {
+            Some(First {
+                tick: lost(run, program, leg.step, leg.from..leg.to)?,
+                step: leg.step,
+                what: Wrong::Lost,
+            })
+        });
     let first = happened
         .chain(at_once)
         .chain(lost)
@@ -205,6 +221,18 @@ mod tests {
     fn an_exit_that_was_already_true_is_where_it_began() {
         let (_, what) = first("step \"a\"\ndrive ahead at 30 %\nuntil floor-left sees pale\nstep \"b\"\nhold\nuntil floor-left sees dark -> done\nor 3 s pass -> fail \"no line\"").unwrap();
         assert_eq!(what, Wrong::AtOnce(0));
+    }
+
+    #[test]
+    fn what_may_be_meant_is_not_what_went_wrong() {
+        for steps in [
+            // The way is free from the start.
+            "step \"a\"\nhold\nuntil ahead > 300 mm\nstep \"b\"\ndrive ahead at 20 %\nuntil 2 s pass -> fail \"meant so\"".to_owned(),
+            // The line ends, and that is what is waited for.
+            format!("{TO_THE_LINE}step \"l\"\nfollow the left edge of a dark line with floor-left at 60 %, gain 0.08\nuntil the line is lost for 1 s\nstep \"b\"\nhold\nuntil 2 s pass -> fail \"meant so\""),
+        ] {
+            assert_eq!(first(&steps), None, "{steps}");
+        }
     }
 
     #[test]

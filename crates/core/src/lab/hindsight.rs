@@ -47,22 +47,12 @@ pub fn hindsight(
             more,
         ))
     };
-    // A step that is entered again and again to look is right when it is over at once now and then.
-    let is_polled = |step: StepId| {
-        let visits = evidence.iter().filter(|other| other.visit.step == step);
-        let at_once = visits.clone().filter(|other| {
-            let at_once = |known: &Evidence| matches!(known, Evidence::Fired { at_once: true, .. });
-            other.exits.iter().any(at_once)
-        });
-        let (count, at_once) = (visits.count(), at_once.count());
-        count >= 5 && at_once * 3 <= count
-    };
     for step in evidence {
         let of = &program.steps[step.visit.step];
         // What nearly fired matters where something else had to end the step.
         let fired = step.visit.exit.map(|exit| &of.exits[exit].goal);
         let missed = !of.group && fired.is_none_or(|goal| matches!(goal, Goal::Fail(_)));
-        for (exit, evidence) in of.exits.iter().zip(&step.exits) {
+        for (exit, said) in of.exits.iter().zip(&step.exits) {
             if let Some(tick) = unlooked(run, program, &step.visit, &exit.term) {
                 let message = format!(
                     "at {:.1} s this was already true, but the exit was not active yet",
@@ -75,9 +65,9 @@ pub fn hindsight(
                     "shorten the `after ...`, or write `after it was false`".into(),
                 );
             }
-            match evidence {
+            match said {
                 Evidence::Fired { at_once: true, .. }
-                    if looks_outside(&exit.term) && !is_polled(step.visit.step) =>
+                    if looks_outside(&exit.term) && !is_polled(evidence, step.visit.step) =>
                 {
                     let at = run.trace.seconds(step.visit.entered);
                     let message = format!("at {at:.1} s this was already true when the step began");
@@ -429,8 +419,20 @@ fn unlooked(run: &Run, program: &Program, visit: &Visit, term: &Term) -> Option<
         .find(|tick| holds(*tick))
 }
 
+/// Whether a step is entered again and again to look: then it is right when it is over at once now and
+/// then.
+pub(super) fn is_polled(evidence: &[StepEvidence], step: StepId) -> bool {
+    let visits = evidence.iter().filter(|other| other.visit.step == step);
+    let at_once = visits.clone().filter(|other| {
+        let at_once = |known: &Evidence| matches!(known, Evidence::Fired { at_once: true, .. });
+        other.exits.iter().any(at_once)
+    });
+    let (count, at_once) = (visits.count(), at_once.count());
+    count >= 5 && at_once * 3 <= count
+}
+
 /// Whether a term looks at the world around the robot.
-pub(super) fn looks_outside(term: &crate::controller::Term) -> bool {
+fn looks_outside(term: &crate::controller::Term) -> bool {
     term.looks()
         .any(|look| look.test.sensor().is_some() || matches!(look.test, Test::Range { .. }))
 }
