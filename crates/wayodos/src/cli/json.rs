@@ -312,17 +312,36 @@ pub fn changed(files: &[String]) -> String {
     text(&serde_json::json!({ "version": VERSION, "changed": files }))
 }
 
-/// The answer of `read --json`: one entry a step, in written order.
+/// The answer of `read --json`: how the mission begins, and one entry a step.
 pub fn flow(flow: &Flow) -> String {
     let step = |one: &FlowBox| {
         let exits = one.arrows.iter();
-        let exits: Vec<_> =
-            exits.map(|arrow| serde_json::json!({ "when": arrow.label, "to": flow.way_words(&arrow.way) })).collect();
-        serde_json::json!({ "name": one.name, "line": one.line + 1, "says": one.says, "exits": exits })
+        let exits: Vec<_> = exits
+            .map(|arrow| {
+                serde_json::json!({ "when": arrow.label, "to": flow.way_words(&arrow.way) })
+            })
+            .collect();
+        serde_json::json!({
+            "name": one.name,
+            "line": one.line + 1,
+            "says": one.says,
+            "notes": one.notes,
+            "exits": exits,
+        })
     };
-    text(
-        &serde_json::json!({ "version": VERSION, "mission": flow.title, "steps": flow.boxes.iter().map(step).collect::<Vec<_>>() }),
-    )
+    // The first box is no step: it says what comes before them.
+    let (start, steps) = flow
+        .boxes
+        .split_first()
+        .map_or((&[][..], &[][..]), |(start, steps)| {
+            (start.says.as_slice(), steps)
+        });
+    text(&serde_json::json!({
+        "version": VERSION,
+        "mission": flow.title,
+        "start": start,
+        "steps": steps.iter().map(step).collect::<Vec<_>>(),
+    }))
 }
 
 /// A run that could not take place.
