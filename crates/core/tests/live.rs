@@ -244,3 +244,55 @@ fn plain_words_follow_the_polarity_of_the_sensor() {
         assert_eq!(texts.len(), 2, "{polarity}: {texts:?}");
     }
 }
+
+/// What a measured name is, is known wherever it is measured: below its use, or behind a call.
+#[test]
+fn a_measured_speed_is_a_speed_wherever_it_is_measured() {
+    use wayodos_core::controller::WheelCommand;
+    // 0.5 s on the way, 100 mm in it: 200 mm/s, and not a duty of 20 %.
+    let measure = "step \"m\"\nmeasure 100 mm / 0.5 s * (last-time / last-time) as pace\n";
+    let wait = "step \"w\"\nhold\nuntil 0.1 s pass\n";
+    for (steps, name) in [
+        // Below its use in the text.
+        (
+            format!(
+                "step \"s\"\nhold\nuntil 0.1 s pass -> \"m\"\nstep \"go\"\ndrive ahead at pace\nuntil 0.3 s pass -> done\n{measure}step \"x\"\nhold\nuntil 0.1 s pass -> \"go\"\n"
+            ),
+            "go",
+        ),
+        // Given to a routine.
+        (
+            format!(
+                "{wait}{measure}step \"a\"\ndo on (speed = pace)\nroutine on (speed = 20 %)\nstep \"go\"\ndrive ahead at speed\nuntil 0.3 s pass\nend\n"
+            ),
+            "go",
+        ),
+    ] {
+        let (program, run) = played(&steps);
+        let step = program
+            .steps
+            .iter()
+            .position(|step| step.name == name)
+            .unwrap();
+        let visit = run
+            .visits
+            .iter()
+            .find(|visit| visit.step.0 == step)
+            .unwrap();
+        let command = run.trace.ticks[visit.entered + 10].command.left;
+        assert!(
+            matches!(command, WheelCommand::Speed(speed) if (speed - 0.2).abs() < 1e-9),
+            "{command:?}\n{steps}"
+        );
+    }
+    // A measured time arms by time.
+    let (_, run) = played(
+        "step \"a\"\nhold\nuntil 0.4 s pass\nstep \"m\"\nmeasure last-time as t\nstep \"b\"\ndrive ahead at 20 %\nuntil floor-left sees pale after t -> done\nor 3 s pass -> fail \"no\"",
+    );
+    let visit = run.visits.last().unwrap();
+    let seconds = run.trace.seconds(visit.left) - run.trace.seconds(visit.entered);
+    assert!(
+        run.outcome == Outcome::Done && (seconds - 0.4).abs() < 0.02,
+        "{seconds}"
+    );
+}

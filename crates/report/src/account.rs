@@ -1,11 +1,9 @@
 //! The account of a run: step by step what was done, for how long, and what ended it; passes that
 //! repeat each other told as one.
 
-use wayodos_core::controller::{Event, Goal, Left, Program, RowOf};
+use wayodos_core::controller::{Goal, Left, Program, RowOf};
 use wayodos_core::ids::StepId;
-use wayodos_core::lab::evidence::{
-    Beyond, Evidence, RowEvidence, Spare, StepEvidence, THIN, reflexes,
-};
+use wayodos_core::lab::evidence::{self, Beyond, Evidence, RowEvidence, Spare, StepEvidence, THIN};
 use wayodos_core::record::Run;
 
 use crate::field::Story;
@@ -80,28 +78,22 @@ pub fn quiet_reflexes(story: Story<'_>) -> Vec<(String, String)> {
         robot,
         ..
     } = story;
-    let took = |reflex: usize| {
-        let mut events = run.trace.events.iter();
-        events.any(|stamp| stamp.event == Event::Took { reflex })
+    let one = |(reflex, nearest): (usize, Option<Spare>)| {
+        let reflex = &program.reflexes[reflex];
+        let words = match nearest {
+            None | Some(Spare::Unseen | Spare::Noise(0.0)) => "did not act".to_owned(),
+            Some(spare) => format!("did not act: {}", spare_words(spare)),
+        };
+        (format!("{}: {}", reflex.name, reflex.words), words)
     };
-    let nearest = reflexes(run, program, robot);
-    let quiet = program.reflexes.iter().zip(nearest).enumerate();
-    quiet
-        .filter(|(index, _)| !took(*index))
-        .map(|(_, (reflex, nearest))| {
-            let words = match nearest {
-                None | Some(Spare::Unseen | Spare::Noise(0.0)) => "did not act".to_owned(),
-                Some(spare) => format!("did not act: {}", spare_words(spare)),
-            };
-            (format!("{}: {}", reflex.name, reflex.words), words)
-        })
-        .collect()
+    let quiet = evidence::quiet_reflexes(run, program, robot);
+    quiet.into_iter().map(one).collect()
 }
 
 /// For each visit those that stand in it, in order.
 fn within(program: &Program, evidence: &[StepEvidence]) -> Vec<Vec<usize>> {
     let mut inner = vec![Vec::new(); evidence.len()];
-    // The visit of each step that has lasted longest so far.
+    // The latest visit of each step so far.
     let mut latest = vec![None; program.steps.len()];
     for (index, one) in evidence.iter().enumerate() {
         latest[one.visit.step.0] = Some(index);

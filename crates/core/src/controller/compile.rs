@@ -133,7 +133,7 @@ impl Program {
             steps: Vec::new(),
             reflexes: Vec::new(),
             kept: Vec::new(),
-            kept_kinds: Vec::new(),
+            kinds: BTreeMap::new(),
             labels: Vec::new(),
             reasons: Vec::new(),
             memory: 0,
@@ -223,7 +223,8 @@ struct Compiler<'a> {
     steps: Vec<ProgramStep>,
     reflexes: Vec<ProgramReflex>,
     kept: Vec<String>,
-    kept_kinds: Vec<Option<Dimension>>,
+    /// What each measured name measures.
+    kinds: BTreeMap<String, Dimension>,
     labels: Vec<String>,
     reasons: Vec<String>,
     memory: usize,
@@ -253,6 +254,7 @@ impl Compiler<'_> {
             line: None,
             around: Vec::new(),
         };
+        self.kinds = self.kinds_of_measured();
         let first = self.sequence(&place, None, None)?;
         let names: Vec<(String, StepId)> = {
             let top = mission
@@ -329,8 +331,10 @@ impl Compiler<'_> {
         Some(Program {
             written: self.steps.iter().filter(|step| step.written).count(),
             first,
+            kept_kinds: (self.kept.iter())
+                .map(|name| self.kinds.get(name).copied())
+                .collect(),
             kept: std::mem::take(&mut self.kept),
-            kept_kinds: std::mem::take(&mut self.kept_kinds),
             labels: std::mem::take(&mut self.labels),
             reasons: std::mem::take(&mut self.reasons),
             memory: self.memory,
@@ -847,10 +851,8 @@ impl Compiler<'_> {
                 }
             }
             Behaviour::Measure(mission::Measure { value, name }) => {
-                let kind = self.measures(place, value);
                 let value = self.num(place, &value.node)?;
                 let into = self.keep(&name.node);
-                self.kept_kinds[into] = self.kept_kinds[into].or(kind);
                 Action::Measure { value, into }
             }
             Behaviour::Do(mission::Do {
@@ -981,8 +983,8 @@ impl Compiler<'_> {
     fn bind(&mut self, place: &Place, argument: &Argument) -> Option<Bound> {
         Some(match argument {
             Argument::Amount(value) => {
-                let dimension = self.dimension(place, &value.node);
-                Bound::Amount(self.num(place, &value.node)?, dimension?)
+                let dimension = self.dimension(place, value);
+                Bound::Amount(self.num(place, &value.node)?, dimension)
             }
             // What is mirrored when it is used must not be mirrored when it is given.
             Argument::Side(Side::Left) => Bound::Side(Turn::Left),
@@ -1195,14 +1197,49 @@ impl Compiler<'_> {
 
     /// The index of a name that something is kept under.
     fn keep(&mut self, name: &str) -> usize {
-        let at = position_or_push(&mut self.kept, name);
-        self.kept_kinds.resize(self.kept.len(), None);
-        at
+        position_or_push(&mut self.kept, name)
     }
 
-    /// What a measured amount measures, in its unit; none when it is made from a name that is
-    /// measured further below.
-    fn measures(&self, place: &Place, value: &Spanned<Value>) -> Option<Dimension> {
+    /// What each measured name measures, wherever it stands: above its use or below. One may be
+    /// measured from others, so each pass settles at least one.
+    fn kinds_of_measured(&self) -> BTreeMap<String, Dimension> {
+        let mut known: BTreeMap<String, Dimension> = BTreeMap::new();
+        loop {
+            let before = known.len();
+            for (unit, script) in self.units.iter().enumerate() {
+                for step in &script.mission.steps {
+                    let place = Place {
+                        unit,
+                        block: step.block,
+                        bound: BTreeMap::new(),
+                        mirrored: false,
+                        reflex: None,
+                        line: None,
+                        around: Vec::new(),
+                    };
+                    for does in step.measurements() {
+                        // A parameter measures what its default does.
+                        let named = |name: &str| {
+                            let parameter = script.mission.measures(name, step.block, 0);
+                            parameter
+                                .or_else(|| known.get(name).copied())
+                                .or_else(|| self.source(&place, name).map(Source::dimension))
+                        };
+                        let kind = mission::dimension(&does.value, &mut |name, _| named(name));
+                        if let Ok(Some(kind)) = kind {
+                            known.entry(does.name.node.clone()).or_insert(kind);
+                        }
+                    }
+                }
+            }
+            if known.len() == before {
+                return known;
+            }
+        }
+    }
+
+    /// What an amount measures; a plain number where nobody can say.
+    fn dimension(&self, place: &Place, value: &Spanned<Value>) -> Dimension {
         let named = |name: &str| {
             let word = match place.bound.get(name) {
                 Some(Bound::Amount(_, dimension)) => return Some(*dimension),
@@ -1210,36 +1247,14 @@ impl Compiler<'_> {
                 Some(Bound::Side(_) | Bound::Below(_)) => return None,
                 None => name,
             };
-            if let Some(amount) = self.units[place.unit].mission.worth(word) {
-                return Some(amount.dimension);
-            }
-            match self.kept.iter().position(|known| known == word) {
-                Some(at) => self.kept_kinds[at],
-                None => self.source(place, word).map(Source::dimension),
-            }
-        };
-        crate::mission::dimension(value, &mut |name, _| named(name)).ok()?
-    }
-
-    /// What an amount measures.
-    fn dimension(&self, place: &Place, value: &Value) -> Option<Dimension> {
-        match value {
-            Value::Named(name) if self.kept.iter().any(|known| known == name) => {
-                Some(Dimension::Number)
-            }
-            other @ (Value::Literal(_) | Value::Named(_) | Value::Formula(_)) => {
-                crate::mission::evaluate(other, &|name| match place.bound.get(name) {
-                    Some(Bound::Amount(_, dimension)) => Some(Amount {
-                        si: 1.0,
-                        dimension: *dimension,
-                    }),
-                    Some(_) => None,
-                    None => self.units[place.unit].mission.worth(name),
-                })
+            let worth = self.units[place.unit].mission.worth(word);
+            worth
                 .map(|amount| amount.dimension)
-                .or(Some(Dimension::Number))
-            }
-        }
+                .or_else(|| self.kinds.get(word).copied())
+                .or_else(|| self.source(place, word).map(Source::dimension))
+        };
+        let kind = mission::dimension(value, &mut |name, _| named(name));
+        kind.ok().flatten().unwrap_or(Dimension::Number)
     }
 
     /// An amount, worked out as far as it can be.
@@ -1350,7 +1365,7 @@ impl Compiler<'_> {
     /// What a speed asks of a wheel: a duty, or a speed to keep.
     fn pace(&mut self, place: &Place, speed: &Spanned<Value>) -> Option<WheelCommand> {
         let value = self.fixed(place, speed)?;
-        let is_speed = self.dimension(place, &speed.node)? == Dimension::Speed;
+        let is_speed = self.dimension(place, speed) == Dimension::Speed;
         Some(if is_speed {
             WheelCommand::Speed(value)
         } else {
@@ -1364,7 +1379,7 @@ impl Compiler<'_> {
         let mut wheels = Vec::with_capacity(2);
         for (speed, factor) in speeds {
             let amount = self.num(place, &speed.node)?;
-            let is_speed = self.measures(place, speed) == Some(Dimension::Speed);
+            let is_speed = self.dimension(place, speed) == Dimension::Speed;
             let amount = if factor == 1.0 {
                 amount
             } else {

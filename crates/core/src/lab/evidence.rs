@@ -263,7 +263,11 @@ impl Of<'_> {
             .term
             .looks()
             .nth(visit.look)?;
+        // What ended it by not being so was not gone beyond.
         let live = standing.exits[exit].looks.get(visit.look)?;
+        if !live.holds {
+            return None;
+        }
         let turns = matches!(look.test, Test::Turned(_) | Test::Heading(_));
         if !turns && !matches!(look.test, Test::Travelled(_) | Test::Rolled { .. }) {
             return None;
@@ -322,11 +326,15 @@ impl Of<'_> {
     }
 }
 
-/// For each reflex how near it came to taking over, when it never did; none for those that did, and
-/// for those that never watched.
+/// The reflexes that never took over, by their index, each with how near it came; none for those that
+/// never watched.
 ///
 /// What `within` names may begin anew: then the last time counts.
-pub fn reflexes(run: &Run, program: &Arc<Program>, robot: &Robot) -> Vec<Option<Spare>> {
+pub fn quiet_reflexes(
+    run: &Run,
+    program: &Arc<Program>,
+    robot: &Robot,
+) -> Vec<(usize, Option<Spare>)> {
     let took = |reflex: usize| {
         let mut events = run.trace.events.iter();
         events.any(|stamp| stamp.event == crate::controller::Event::Took { reflex })
@@ -334,10 +342,9 @@ pub fn reflexes(run: &Run, program: &Arc<Program>, robot: &Robot) -> Vec<Option<
     let quiet: Vec<usize> = (0..program.reflexes.len())
         .filter(|reflex| !took(*reflex))
         .collect();
-    let mut nearest = vec![None; program.reflexes.len()];
     let last = run.ended.min(run.trace.ticks.len()).saturating_sub(1);
     if quiet.is_empty() || run.trace.ticks.is_empty() {
-        return nearest;
+        return quiet.into_iter().map(|reflex| (reflex, None)).collect();
     }
     let mut controller = run.controller(program);
     let mut events = Vec::with_capacity(64);
@@ -359,14 +366,13 @@ pub fn reflexes(run: &Run, program: &Arc<Program>, robot: &Robot) -> Vec<Option<
         look: 0,
         nth: 0,
     };
-    for reflex in quiet {
+    let nearest = |reflex: usize| {
         let stands = &standing.reflexes[reflex];
         let term = &program.reflexes[reflex].term;
-        nearest[reflex] = stands
-            .watches
-            .then(|| of.term_spare(&whole, term, Some(&stands.term)));
-    }
-    nearest
+        let spare = || of.term_spare(&whole, term, Some(&stands.term));
+        (reflex, stands.watches.then(spare))
+    };
+    quiet.into_iter().map(nearest).collect()
 }
 
 /// How the exits of each step stood, each time that it was left.

@@ -43,20 +43,25 @@ impl Step {
             .any(|ending| !answered(ending))
     }
 
-    /// Whether it keeps something under a name, itself or in one of its rows.
-    pub fn measures(&self, name: &str) -> bool {
+    /// What it measures, itself or in one of its rows.
+    pub fn measurements(&self) -> impl Iterator<Item = &super::behaviours::Measure> {
+        let own = self.behaviour.iter().map(|(behaviour, _)| &behaviour.node);
         let rows = self.rows.iter().filter_map(|row| match &row.answer {
             Answer::Does(behaviour) => Some(&behaviour.node),
             Answer::Go(_) => None,
         });
-        let all = self
-            .behaviour
-            .iter()
-            .map(|(behaviour, _)| &behaviour.node)
-            .chain(rows);
-        all.into_iter().any(
-            |behaviour| matches!(behaviour, Behaviour::Measure(does) if does.name.node == name),
-        )
+        own.chain(rows).filter_map(|behaviour| {
+            if let Behaviour::Measure(does) = behaviour {
+                Some(does)
+            } else {
+                None
+            }
+        })
+    }
+
+    /// Whether it keeps something under a name, itself or in one of its rows.
+    pub fn measures(&self, name: &str) -> bool {
+        self.measurements().any(|does| does.name.node == name)
     }
 }
 

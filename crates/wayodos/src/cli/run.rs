@@ -129,15 +129,22 @@ fn coloured(text: &str) -> String {
             _ if line.contains("not reached") => "2",
             _ if line.contains("-> fail")
                 || line.starts_with("failed")
-                || line.starts_with("fell") =>
+                || line.starts_with("fell")
+                || line.starts_with("began to go wrong") =>
             {
                 "31"
             }
-            _ if line.contains("fired thin") => "33",
+            _ if line.contains("THIN") => "33",
             _ if line.contains("  -> ") || line.starts_with("done") || line.starts_with("won") => {
                 "32"
             }
-            _ if line.len() > 5 && line[..3].trim().parse::<u32>().is_ok() => "1",
+            // A name may begin with letters of several bytes.
+            _ if line
+                .get(..3)
+                .is_some_and(|number| number.trim().parse::<u32>().is_ok()) =>
+            {
+                "1"
+            }
             _ => "",
         };
         if ink.is_empty() {
@@ -174,25 +181,20 @@ fn report(report: &RunReport, all: bool) -> String {
                 .goal
                 .map_or_else(String::new, |goal| format!("  -> {goal}"));
             let about = format!("  {indent}{}", line.about);
-            let text = format!("     {about:<40} {}{goal}", line.words);
+            let text = format!("     {about:<39}  {}{goal}", line.words);
             let _ = writeln!(out, "{}", text.trim_end());
         }
     }
     let story = report.story();
     for (index, (reflex, words)) in quiet_reflexes(story).iter().enumerate() {
         let gap = if index == 0 { "\n" } else { "" };
-        let _ = writeln!(out, "{gap}     reflex {reflex:<33} {words}");
+        let _ = writeln!(out, "{gap}     reflex {reflex:<32}  {words}");
     }
-    {
-        for (index, happened) in trace.happened.iter().enumerate() {
-            let gap = if index == 0 { "\n" } else { "" };
-            let at = trace.seconds(happened.tick as usize);
-            let _ = writeln!(
-                out,
-                "{gap}{at:>11.2} s  {}",
-                happening_words(story, *happened)
-            );
-        }
+    for (index, happened) in trace.happened.iter().enumerate() {
+        let gap = if index == 0 { "\n" } else { "" };
+        let at = trace.seconds(happened.tick as usize);
+        let words = happening_words(story, *happened);
+        let _ = writeln!(out, "{gap}{at:>11.2} s  {words}");
     }
     for (index, (words, points)) in score_lines(run).iter().enumerate() {
         let gap = if index == 0 { "\n" } else { "" };
@@ -208,4 +210,21 @@ fn report(report: &RunReport, all: bool) -> String {
     let _ = writeln!(out, "{}", rest_words(run));
     let _ = writeln!(out, "trace {:016x}", run.fingerprint());
     out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn colours_find_their_lines_whatever_letters_a_name_begins_with() {
+        // A letter of several bytes stands across the third one.
+        assert_eq!(coloured("abé works on a field"), "abé works on a field\n");
+        assert_eq!(
+            coloured("  1  Go   0.00 s"),
+            "\x1b[1m  1  Go   0.00 s\x1b[0m\n"
+        );
+        let thin = "       floor sees dark   fired THIN 2.1  -> \"Go\"";
+        assert_eq!(coloured(thin), format!("\x1b[33m{thin}\x1b[0m\n"));
+    }
 }

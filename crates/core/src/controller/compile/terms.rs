@@ -22,9 +22,9 @@ impl Compiler<'_> {
     }
 
     /// A length on the ground: as it is, or as an angle of the wheels.
-    fn rim(&mut self, place: &Place, value: &Value) -> Option<Num> {
-        let num = self.num(place, value)?;
-        let turns = self.dimension(place, value)? == Dimension::Angle;
+    fn rim(&mut self, place: &Place, value: &Spanned<Value>) -> Option<Num> {
+        let num = self.num(place, &value.node)?;
+        let turns = self.dimension(place, value) == Dimension::Angle;
         let radius = Num::Is(self.robot.wheel_diameter / 2.0);
         Some(if turns { product(num, radius) } else { num })
     }
@@ -56,7 +56,7 @@ impl Compiler<'_> {
                     Arming::False => Armed::False,
                     Arming::Amount(amount) => {
                         let num = self.num(place, &amount.node)?;
-                        let time = self.dimension(place, &amount.node)? == Dimension::Time;
+                        let time = self.dimension(place, amount) == Dimension::Time;
                         if time {
                             Armed::Time(num)
                         } else {
@@ -252,7 +252,7 @@ impl Compiler<'_> {
                     DeviceState::Blocked => Test::Blocked(self.robot.actuator(&device)?),
                 }
             }
-            Condition::Travelled(distance) => Test::Travelled(self.rim(place, &distance.node)?),
+            Condition::Travelled(distance) => Test::Travelled(self.rim(place, distance)?),
             Condition::Turned(angle) => Test::Turned(self.num(place, &angle.node)?),
             Condition::Heading(angle) => {
                 let angle = self.num(place, &angle.node)?;
@@ -264,7 +264,7 @@ impl Compiler<'_> {
             }
             Condition::Rolled { wheel, amount } => {
                 let wheel = Self::turn(place, wheel)?.wheel();
-                let amount = self.rim(place, &amount.node)?;
+                let amount = self.rim(place, amount)?;
                 Test::Rolled { wheel, amount }
             }
             Condition::Passed(duration) => Test::Passed(self.num(place, &duration.node)?),
