@@ -48,7 +48,7 @@ pub use behaviours::{
 };
 pub use check::{Checked, DeviceName, Names, ParameterName, RoutineName, Use, check, check_all};
 pub use conditions::{
-    Arming, CONDITIONS, Condition, ConditionKind, DeviceState, Quantifier, Sensors,
+    Arming, CONDITIONS, Condition, ConditionKind, DeviceState, MAT, Quantifier, Sensors,
 };
 pub use format::format;
 pub use meant::explain;

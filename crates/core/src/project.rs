@@ -18,8 +18,8 @@ use self::doubts::doubts;
 
 use crate::controller::{CompileError, Program, Reading, Refused, Script, Tone, Tones};
 use crate::field::{
-    self, Conduct, Field, Files, Obstacle, Opponent, Outline, Point, Pose, SurfaceId, Unreadable,
-    seen,
+    self, Conduct, Field, Files, Obstacle, Opponent, Outline, Point, Pose, Shape, SurfaceId,
+    Unreadable, Zone, seen,
 };
 use crate::finding::{Finding, Hints, Severity, Source, did_you_mean, has_errors, line_column};
 use crate::keys::{Described, Key, REQUIRED, Section, section};
@@ -456,11 +456,32 @@ fn names(robot: &Robot, field: &Field, tones: &[Tones]) -> Names {
             .iter()
             .map(|start| start.name.clone())
             .collect(),
+        zones: zones(field).into_iter().map(|zone| zone.name).collect(),
         has_gyro: robot.gyro.is_some(),
         steers: robot.steering.is_some(),
         top_speed: robot.top_speed(),
         routines: Vec::new(),
     }
+}
+
+/// What a mission may call a zone: the field's own, and the whole mat unless a zone is called so.
+fn zones(field: &Field) -> Vec<Zone> {
+    // Conditions hold names between quotes: one that has some itself cannot be spoken of.
+    let nameable = |zone: &&Zone| !zone.name.contains(['"', '\n']);
+    let mut all: Vec<Zone> = field.zones.iter().filter(nameable).cloned().collect();
+    if all.iter().all(|zone| zone.name != mission::MAT) {
+        let corners = [
+            (0.0, 0.0),
+            (field.width, 0.0),
+            (field.width, field.height),
+            (0.0, field.height),
+        ];
+        all.push(Zone {
+            name: mission::MAT.to_owned(),
+            shape: Shape::Polygon(corners.map(|(x, y)| Point::new(x, y)).to_vec()),
+        });
+    }
+    all
 }
 
 /// A device of a robot as missions know it.
@@ -731,7 +752,7 @@ fn prepare_for(text: &str, stage: Stage<'_>) -> Prepared {
             mission: &file.parsed.mission,
         });
         let scripts: Vec<Script<'_>> = std::iter::once(own).chain(others).collect();
-        match Program::compile_with(&scripts, stage.robot, stage.tones) {
+        match Program::compile_with(&scripts, stage.robot, stage.tones, &zones(stage.field)) {
             Ok(compiled) => program = Some(Arc::new(compiled)),
             Err(Refused { error, line }) => findings.push(refusal(&error, parsed.lines.get(line))),
         }

@@ -110,6 +110,9 @@ pub struct Run {
     pub interventions: Vec<Intervention>,
     /// Where it began, when not with the first step.
     pub begun: Option<Begun>,
+    /// Where the robot was meant to stand when it was put down, for it to reckon from.
+    #[serde(default)]
+    pub meant: Pose,
 }
 
 /// The beginning of a run in the middle of a mission.
@@ -145,6 +148,7 @@ impl Run {
             sheet: Sheet::default(),
             interventions: Vec::new(),
             begun: None,
+            meant: Pose::default(),
         }
     }
 
@@ -154,7 +158,7 @@ impl Run {
             Some(Begun { step, knowledge }) => {
                 Controller::starting_at(Arc::clone(program), *step, knowledge)
             }
-            None => Controller::new(Arc::clone(program)),
+            None => Controller::new(Arc::clone(program)).placed(self.meant),
         }
     }
 

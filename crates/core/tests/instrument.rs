@@ -70,6 +70,7 @@ fn play_with(
         .map(|start| start.node.as_str());
     let play_of = Play {
         start: world.start(start, 7),
+        meant: None,
         seed: 7,
         interventions: hands,
         piece,

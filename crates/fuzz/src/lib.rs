@@ -193,6 +193,7 @@ fn shortly(setup: &Setup, program: &Program, ticks: u32, interventions: &[Interv
     let world = setup.world();
     let play = Play {
         start: world.start(None, 1),
+        meant: None,
         seed: 1,
         interventions,
         piece: None,

@@ -216,6 +216,7 @@ pub fn run_job(job: &Job, world: &Arc<World>, cancel: Option<&AtomicBool>) -> Op
     let Varied {
         world: varied_world,
         start,
+        meant,
         seed,
         chance,
     } = varied(
@@ -233,6 +234,7 @@ pub fn run_job(job: &Job, world: &Arc<World>, cancel: Option<&AtomicBool>) -> Op
     };
     let play_of = Play {
         start,
+        meant: Some(meant),
         seed,
         interventions: &job.hands,
         piece: asked,

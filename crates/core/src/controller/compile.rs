@@ -17,6 +17,7 @@ use super::program::{
     WheelCommand,
 };
 use super::tone::Tones;
+use crate::field::Zone;
 use crate::mission::{
     self, Amount, Answer, Argument, Behaviour, Block, Comparison, Condition, Ending, Exit, Formula,
     Law, Mission, Rounds, Row, Side, Spanned, Step, StopKind, Target, Then, Track, Value,
@@ -113,10 +114,12 @@ impl Program {
     /// - `text`: the mission's own text, for the words of conditions
     /// - `tones`: one entry per sensor of the robot
     pub fn compile(text: &str, mission: &Mission, robot: &Robot, tones: &[Tones]) -> Option<Self> {
-        Self::compile_with(&[Script { text, mission }], robot, tones).ok()
+        Self::compile_with(&[Script { text, mission }], robot, tones, &[]).ok()
     }
 
     /// The same for a mission, which comes first, with the files whose routines it uses.
+    ///
+    /// - `zones`: those that it may speak of
     ///
     /// # Errors
     /// What only the robot's calibration, or putting routines in the place of their calls, brings
@@ -125,11 +128,14 @@ impl Program {
         units: &[Script<'_>],
         robot: &Robot,
         tones: &[Tones],
+        zones: &[Zone],
     ) -> Result<Self, Refused> {
         let mut compiler = Compiler {
             units,
             robot,
             tones,
+            known_zones: zones,
+            zones: Vec::new(),
             steps: Vec::new(),
             reflexes: Vec::new(),
             kept: Vec::new(),
@@ -220,6 +226,9 @@ struct Compiler<'a> {
     units: &'a [Script<'a>],
     robot: &'a Robot,
     tones: &'a [Tones],
+    known_zones: &'a [Zone],
+    /// Those that tests speak of.
+    zones: Vec<Zone>,
     steps: Vec<ProgramStep>,
     reflexes: Vec<ProgramReflex>,
     kept: Vec<String>,
@@ -358,6 +367,7 @@ impl Compiler<'_> {
                 .iter()
                 .map(|actuator| actuator.stops)
                 .collect(),
+            zones: std::mem::take(&mut self.zones),
             steps: std::mem::take(&mut self.steps),
             reflexes: std::mem::take(&mut self.reflexes),
         })

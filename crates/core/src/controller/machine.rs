@@ -4,6 +4,7 @@
 
 mod gauge;
 mod look;
+mod reckoning;
 mod standing;
 
 use crate::ids::StepId;
@@ -12,8 +13,10 @@ use std::sync::Arc;
 use serde::{Deserialize, Serialize};
 
 use super::program::{Action, After, ExitKind, Goal, Passes, Program, Term, Test, WheelCommand};
+use crate::field::Pose;
 use crate::mission::Ending;
 
+use reckoning::Reckoned;
 pub use standing::{Kept, Live, ReflexStanding, Standing, StepStanding, TermStanding, Wait};
 
 /// What one floor sensor last published, shares of full scale.
@@ -253,6 +256,8 @@ pub struct Controller {
     labels: Vec<bool>,
     last: Last,
     pub(super) heading_at_start: f64,
+    /// Where it believes to be; kept only by programs that speak of zones.
+    place: Reckoned,
     /// Where each actuator was last sent, rad.
     wanted: Vec<f64>,
     /// The last commands of the motors.
@@ -270,6 +275,8 @@ pub struct Knowledge {
     labels: Vec<(String, bool)>,
     last: Last,
     heading_at_start: Option<f64>,
+    #[serde(default)]
+    place: Option<Pose>,
 }
 
 /// How a step came to be left.
@@ -333,6 +340,7 @@ impl Controller {
             labels: vec![false; program.labels.len()],
             last: Last::default(),
             heading_at_start: f64::NAN,
+            place: Reckoned::default(),
             wanted: program.actuators.clone(),
             commanded: Command::BRAKE,
             step: program.first,
@@ -365,6 +373,9 @@ impl Controller {
         }
         new.last = known.last;
         new.heading_at_start = known.heading_at_start.unwrap_or(f64::NAN);
+        if let Some(place) = known.place {
+            new.place = Reckoned::at(place);
+        }
         new
     }
 
@@ -388,6 +399,7 @@ impl Controller {
                 .collect(),
             last: self.last,
             heading_at_start: self.started.then_some(self.heading_at_start),
+            place: (self.started && !self.program.zones.is_empty()).then(|| self.place.pose()),
         }
     }
 
@@ -444,6 +456,9 @@ impl Controller {
             readings,
             events,
         };
+        if !program.zones.is_empty() {
+            self.reckon(readings);
+        }
         let end = if self.started {
             self.tick += 1;
             self.look_around(now)

@@ -9,6 +9,7 @@ use std::ops::Range;
 
 use super::machine::Reading;
 use super::tone::{Limits, Tones};
+use crate::field::Zone;
 use crate::mission::{Ending, Function, Operator, WhenBoth, WhenLost, apply, reckon};
 use crate::units::Dimension;
 
@@ -514,6 +515,14 @@ pub enum Test {
     Blocked(ActuatorId),
     /// The line that the step follows is out of sight.
     Lost,
+    /// The middle of the axle is in a zone, by the robot's own reckoning; or out of it after it was
+    /// in it.
+    Zone {
+        /// Index into [`Program::zones`].
+        zone: usize,
+        /// Out of it again.
+        leaves: bool,
+    },
     /// A wheel that is commanded to turn has not turned for this many seconds.
     Stalled(Num),
     /// The behaviour came to its own end.
@@ -549,6 +558,7 @@ impl Test {
             | Self::There(_)
             | Self::Blocked(_)
             | Self::Lost
+            | Self::Zone { .. }
             | Self::Stalled(_)
             | Self::Ended(_)
             | Self::Squared
@@ -579,6 +589,7 @@ impl Test {
             | Self::There(_)
             | Self::Blocked(_)
             | Self::Lost
+            | Self::Zone { .. }
             | Self::Stalled(_)
             | Self::Ended(_)
             | Self::Squared
@@ -865,6 +876,8 @@ pub struct Program {
     pub actuators: Vec<f64>,
     /// End stops of each actuator, rad.
     pub stops: Vec<(f64, f64)>,
+    /// The zones that tests speak of. Without any the robot need not know where it is.
+    pub zones: Vec<Zone>,
 }
 
 impl Program {
@@ -893,6 +906,7 @@ impl Program {
             codes,
             actuators,
             stops,
+            zones,
         } = self;
         let same_reflex = |a: &ProgramReflex, b: &ProgramReflex| {
             let b = ProgramReflex {
@@ -927,6 +941,8 @@ impl Program {
                     &other.period_ms,
                     &other.has_gyro,
                 )
+            // Who begins to reckon later does not know where it is.
+            && *zones == other.zones
             && (wheel_radius, track_width, tones, codes, actuators, stops)
                 == (
                     &other.wheel_radius,

@@ -236,6 +236,7 @@ impl<'a> Adviser<'a> {
             | Test::There(_)
             | Test::Blocked(_)
             | Test::Lost
+            | Test::Zone { .. }
             | Test::Stalled(_)
             | Test::Ended(_)
             | Test::Squared

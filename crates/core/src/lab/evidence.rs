@@ -461,7 +461,9 @@ fn spare(
         Test::Bright { sensor, .. } | Test::Reads { sensor, .. } | Test::Changed { sensor, .. } => {
             nearest(&|share| Spare::Noise(share / noise_width(robot, *sensor)))
         }
-        Test::Range { .. } => nearest(&|metres| Spare::Length(metres.min(20.0))),
+        Test::Range { .. } | Test::Zone { .. } => {
+            nearest(&|metres| Spare::Length(metres.min(20.0)))
+        }
         Test::Colour { sensor, tone } => {
             let lead = |tick: &usize| {
                 test.beyond(&trace.knew(*tick), program)

@@ -53,11 +53,13 @@ impl Attempt {
         let Varied {
             world,
             start,
+            meant,
             seed,
             chance,
         } = varied(&self.world, start, self.seed, number, self.scatter);
         let play = Play {
             start,
+            meant: Some(meant),
             seed,
             interventions: &self.hands,
             piece: None,
@@ -139,15 +141,14 @@ impl Attempt {
             &all[..same.count()]
         });
         let memory = (cancel, std::mem::take(spare));
-        let kept = resume(
-            &world,
-            &self.program,
-            (start, seed),
-            &self.hands,
-            same,
-            every,
-            memory,
-        )?;
+        let play = Play {
+            start,
+            meant: Some(self.world.meant(self.start.as_deref())),
+            seed,
+            interventions: &self.hands,
+            piece: None,
+        };
+        let kept = resume(&world, &self.program, play, same, every, memory)?;
         let known = before.map(|before| &*before.brief);
         let brief = Brief::gone_on_with(&kept, known, chance.clone(), &self.program);
         *spare = kept.run.trace;

@@ -20,6 +20,7 @@ pub const fn question(kind: &SlotKind) -> &'static str {
         SlotKind::Tone { .. } => "Which tone",
         SlotKind::Target => "Where to go then",
         SlotKind::Start => "Where it starts",
+        SlotKind::Zone => "Which zone",
         SlotKind::Routine => "Which routine",
         SlotKind::Amount { .. } | SlotKind::Choice(_) | SlotKind::Name | SlotKind::Text => {
             "Which word"
@@ -61,6 +62,7 @@ pub fn choice(parsed: &Parsed, text: &str, names: &Names, kind: &SlotKind, word:
         SlotKind::Amount { .. }
         | SlotKind::Choice(_)
         | SlotKind::Start
+        | SlotKind::Zone
         | SlotKind::Routine
         | SlotKind::Name
         | SlotKind::Text => String::new(),
@@ -82,6 +84,7 @@ pub fn slot(parsed: &Parsed, text: &str, slot: SlotId) -> String {
         SlotKind::Routine => "a routine".into(),
         SlotKind::Name => "a name".into(),
         SlotKind::Start => "a start pose of the field".into(),
+        SlotKind::Zone => "a zone of the field, or the mat".into(),
         SlotKind::Target => "where to go next".into(),
         SlotKind::Text => "a text".into(),
     }

@@ -323,6 +323,8 @@ pub enum SlotKind {
     },
     /// The name of a start pose.
     Start,
+    /// The name of a zone of the field, or of the mat.
+    Zone,
     /// The name of a routine.
     Routine,
     /// A name that says nothing about what may stand there.

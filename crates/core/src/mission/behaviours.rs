@@ -248,6 +248,7 @@ impl Behaviour {
             | Condition::Rolled { .. }
             | Condition::Passed(_)
             | Condition::Clock(_)
+            | Condition::Zone { .. }
             | Condition::Stalled(_)
             | Condition::EndedBy(_) => true,
         }

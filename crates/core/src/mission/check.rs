@@ -68,6 +68,8 @@ pub struct Names {
     pub devices: Vec<DeviceName>,
     /// Start poses, in the order of the field file.
     pub starts: Vec<String>,
+    /// Zones, in the order of the field file, and last the mat itself.
+    pub zones: Vec<String>,
     /// Whether the robot can hold a heading.
     pub has_gyro: bool,
     /// Whether the robot steers like a car and so cannot turn on the spot.
@@ -931,6 +933,23 @@ impl<'a> Checker<'a> {
             }
             Part::Compared(sensors, than, limit) => self.comparison(sensors, than, limit, span),
             Part::Condition(condition) => self.condition(condition),
+            Part::Zone(zone) => {
+                if !self.names.zones.contains(&zone.node) {
+                    let hint = did_you_mean(
+                        &zone.span,
+                        &zone.node,
+                        self.names.zones.iter().map(String::as_str),
+                    )
+                    .quoted()
+                    .or("add a `[[zone]]` of this name to the field file, or write `the mat`");
+                    self.error(
+                        "M137",
+                        &zone.span,
+                        format!("the field has no zone `{}`", zone.node),
+                        hint,
+                    );
+                }
+            }
             Part::LabelOf(label) => {
                 if !self.labels.contains(label.node.as_str()) {
                     let known: Vec<&str> = self.labels.iter().copied().collect();

@@ -7,7 +7,7 @@
 mod model;
 mod read;
 
-pub use model::{Arming, Condition, DeviceState, Quantifier, Sensors};
+pub use model::{Arming, Condition, DeviceState, MAT, Quantifier, Sensors};
 
 use super::ast::{Comparison, Part, Spanned, Step, Wanted};
 use super::behaviours::{Behaviour, Ending};
@@ -87,6 +87,10 @@ kinds! {
     LOST: "lost", ["line lost", "off the line", "no line", "end of line", "line ends", "loses the line", "lost the line", "gap", "line is gone", "line over", "is following", "on the line again", "follows the line", "line found again"],
         "the line is lost|followed [for TIME]", "the line is lost for 300 ms",
         "No sensor of the follower sees its line; `followed`: one does.";
+    ZONE: "zone", ["area", "place", "region", "position", "enter", "leave", "arrive", "inside", "outside", "reaches the zone", "leaves the zone", "off the mat", "edge of the mat", "leaves the mat", "location", "target area", "home", "in the zone", "out of the zone", "position reached", "odometry"],
+        "reaches|leaves \"ZONE\" | reaches|leaves the mat", "leaves the mat",
+        "By its own reckoning, from wheels and heading, the middle of the axle is in this zone of the field; \
+         `leaves`: out of it again.";
     STALLED: "stalled", ["stuck", "blocked", "wall", "jammed", "not moving", "does not move", "stall", "collision", "against the wall", "cannot move", "wheels stand", "runs into", "hits the wall", "crash", "resistance"],
         "stalled for TIME", "stalled for 500 ms",
         "A powered wheel has not turned for this long.";
@@ -144,6 +148,7 @@ impl Condition {
             Self::Passed(_) => &PASSED,
             Self::Clock(_) => &CLOCK,
             Self::Lost => &LOST,
+            Self::Zone { .. } => &ZONE,
             Self::Stalled(_) => &STALLED,
             Self::Ended(_) => &ENDED,
             Self::EndedBy(_) => &ENDED_BY,
@@ -172,6 +177,7 @@ impl Condition {
             | Self::Passed(_)
             | Self::Clock(_)
             | Self::Lost
+            | Self::Zone { .. }
             | Self::Stalled(_)
             | Self::Ended(_)
             | Self::EndedBy(_) => &[],
@@ -253,6 +259,7 @@ impl Condition {
                 each(Part::Amount(time, Wanted::Time));
             }
             Self::Lost | Self::Ended(_) => {}
+            Self::Zone { zone, .. } => each(Part::Zone(zone)),
             Self::EndedBy(name) => each(Part::LabelOf(name)),
         }
     }
@@ -400,6 +407,10 @@ impl Reader<'_> {
             Condition::Passed(time) => format!("{} have passed", of(time)),
             Condition::Clock(time) => format!("the run has lasted {}", of(time)),
             Condition::Lost => "it has lost the line".into(),
+            Condition::Zone { zone, leaves } => {
+                let verb = if *leaves { "left" } else { "reached" };
+                format!("it has {verb} {}, by its own reckoning", zone.node)
+            }
             Condition::Stalled(time) => format!("a wheel has been stuck for {}", of(time)),
             Condition::Ended(ending) => match ending {
                 Ending::Finished => "finished".into(),
@@ -487,6 +498,25 @@ pub(super) fn offers(step: Option<&Step>, kit: &Kit<'_>) -> Vec<Offer> {
         all.push(of(&CODE, text));
     }
     devices(kit, &mut all);
+    for zone in kit.names.zones.iter().filter(|zone| *zone != MAT).take(3) {
+        let what = "By its own reckoning, the middle of the axle is in this zone.";
+        let offer = Offer::new("zone reached", format!("reaches \"{zone}\""), what);
+        all.push(offer.found_by(
+            "enter, arrive, inside, in the zone, reaches the zone, area, position, place, arrives at, home, target area, \
+             position reached, location",
+        ));
+        let what = "By its own reckoning, the middle of the axle is out of this zone again.";
+        let offer = Offer::new("zone left", format!("leaves \"{zone}\""), what);
+        all.push(offer.found_by(
+            "leave, exit the zone, out of the zone, outside, leaves the zone, area, gone from, position",
+        ));
+    }
+    let what = "By its own reckoning, the middle of the axle is beside the mat.";
+    let offer = Offer::new("mat left", ZONE.example.into(), what);
+    all.push(offer.found_by(
+        "off the mat, edge of the mat, leaves the table, off the table, off the field, leave the field, beside the mat, \
+         outside the mat, out of bounds",
+    ));
     all.push(of(&STALLED, STALLED.example.into()));
     all.push(of(&CLOCK, CLOCK.example.into()));
     let what = "The battery's voltage under load has fallen below this.";

@@ -4,6 +4,7 @@
 use super::amounts::misfit;
 use super::ast::{Answer, Block, Condition, Let, LineKind, Slot, SlotKind, Spanned, Target, Then};
 use super::check::{BATTERY, Names};
+use super::conditions::MAT;
 use super::exits::exit_on;
 use super::format::agreement;
 use super::parser::Parsed;
@@ -161,6 +162,16 @@ pub fn choices(parsed: &Parsed, names: &Names, slot: SlotId) -> Vec<String> {
         SlotKind::Routine => routines(parsed, names),
         SlotKind::Tone { sensor } => names.tones(sensor).to_vec(),
         SlotKind::Start => names.starts.clone(),
+        SlotKind::Zone => {
+            let quoted = |zone: &String| {
+                if zone == MAT {
+                    zone.clone()
+                } else {
+                    format!("\"{zone}\"")
+                }
+            };
+            names.zones.iter().map(quoted).collect()
+        }
         SlotKind::Target => targets(parsed, &parsed.slots[slot]),
         SlotKind::Amount { .. } | SlotKind::Text | SlotKind::Name => Vec::new(),
     }
@@ -355,6 +366,7 @@ pub fn set(
         | SlotKind::Device(_)
         | SlotKind::Tone { .. }
         | SlotKind::Start
+        | SlotKind::Zone
         | SlotKind::Routine
         | SlotKind::Name
         | SlotKind::Target => {

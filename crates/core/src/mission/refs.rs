@@ -33,6 +33,8 @@ pub enum Kind {
     Device,
     /// A tone.
     Tone,
+    /// A zone of the field, or the mat.
+    Zone,
 }
 
 /// How a step is referred to.
@@ -305,6 +307,7 @@ impl List<'_> {
                 self.argument(block, step, argument);
             }
             Part::Keeps(name) => self.add(Kind::Kept, name, Way::Defines, step, None),
+            Part::Zone(name) => self.add(Kind::Zone, name, Way::Uses, step, None),
             Part::Label(name) => self.add(Kind::Label, name, Way::Defines, step, None),
             Part::LabelOf(name) => self.add(Kind::Label, name, Way::Uses, step, None),
             // Sides of parameters have no place of their own in the model: their slots have.
@@ -474,7 +477,7 @@ fn renamed(all: &[Reference], here: &Reference, new: &str) -> Result<Vec<Edit>, 
         }
         Kind::Label => taken(&[Kind::Label], "kept condition")?,
         Kind::Routine => taken(&[Kind::Routine], "routine")?,
-        Kind::Device | Kind::Tone | Kind::Step => {
+        Kind::Device | Kind::Tone | Kind::Zone | Kind::Step => {
             return Err(BadName::Elsewhere { name: old.clone() });
         }
     }

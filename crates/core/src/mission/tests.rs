@@ -33,6 +33,7 @@ fn names() -> Names {
             DeviceName::new("lamp", DeviceKind::Signal),
         ],
         starts: vec!["slipway".to_owned()],
+        zones: vec!["depot".to_owned(), "the mat".to_owned()],
         has_gyro: true,
         steers: false,
         top_speed: 0.5,

@@ -301,6 +301,7 @@ impl Values {
             SlotKind::Device(_)
             | SlotKind::Tone { .. }
             | SlotKind::Start
+            | SlotKind::Zone
             | SlotKind::Routine
             | SlotKind::Target
             | SlotKind::Text => None,
@@ -368,6 +369,7 @@ impl Values {
             SlotKind::Device(_)
             | SlotKind::Tone { .. }
             | SlotKind::Start
+            | SlotKind::Zone
             | SlotKind::Routine
             | SlotKind::Target
             | SlotKind::Text => {

@@ -96,6 +96,8 @@ pub struct Varied {
     pub world: World,
     /// Where the robot stands.
     pub start: Pose,
+    /// Where it was meant to be put down.
+    pub meant: Pose,
     /// What the noise of the senses follows from.
     pub seed: u64,
     /// What is different.
@@ -117,6 +119,7 @@ pub fn varied(world: &World, start: Option<&str>, seed: u64, run: u32, scatter: 
         return Varied {
             world: world.clone(),
             start: nominal,
+            meant: world.meant(start),
             seed,
             chance,
         };
@@ -186,6 +189,7 @@ pub fn varied(world: &World, start: Option<&str>, seed: u64, run: u32, scatter: 
     for (player, opponent) in world.players.iter_mut().zip(&world.field.opponents) {
         player.robot = Arc::new(draw.robot(&player.robot, scatter, &format!("{} ", opponent.name)));
     }
+    let meant = world.meant(start);
     let start = world.placing.of(scatter).map_or(nominal, |spread| {
         let outline = body_of(&world.robot);
         draw.place(
@@ -199,6 +203,7 @@ pub fn varied(world: &World, start: Option<&str>, seed: u64, run: u32, scatter: 
         )
     });
     Varied {
+        meant,
         world,
         start,
         seed: own,

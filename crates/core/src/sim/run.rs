@@ -35,6 +35,8 @@ const RUN_OUT: f64 = 0.5;
 pub struct Play<'a> {
     /// Where the robot starts.
     pub start: Pose,
+    /// Where it was meant to be put down, when that is another pose: from there it reckons.
+    pub meant: Option<Pose>,
     /// What chance follows from.
     pub seed: u64,
     /// What is done by hand, in order of time.
@@ -72,6 +74,7 @@ pub fn run(
         program,
         Play {
             start,
+            meant: None,
             seed,
             interventions: &[],
             piece: None,
@@ -213,6 +216,8 @@ pub(super) struct State {
     begins: Vec<Pose>,
     circle: Option<StepId>,
     begun: Option<Begun>,
+    /// Where our robot was meant to be put down.
+    meant: Pose,
     /// How many interventions were made.
     by_hand: usize,
     step: u64,
@@ -231,7 +236,8 @@ impl<'w> Match<'w> {
         let opponents = field.opponents.iter().zip(&world.players);
         let start = |robot: &Robot, pose: Pose| Rider::new(Plant::new(robot, STEP), field, pose);
         let mut riders = vec![start(&world.robot, play.start)];
-        let controller = Controller::new(Arc::clone(program));
+        let meant = play.meant.unwrap_or(play.start);
+        let controller = Controller::new(Arc::clone(program)).placed(meant);
         let senses = Senses::new(&world.robot, play.seed, "");
         let mut seats = vec![Seat {
             senses,
@@ -240,15 +246,13 @@ impl<'w> Match<'w> {
             orders: Orders::new(&world.robot, play.seed, ""),
         }];
         for (opponent, player) in opponents {
-            riders.push(start(
-                &player.robot,
-                by_lot(
-                    opponent.pose,
-                    opponent.turned_by_lot,
-                    play.seed,
-                    &opponent.name,
-                ),
-            ));
+            let pose = by_lot(
+                opponent.pose,
+                opponent.turned_by_lot,
+                play.seed,
+                &opponent.name,
+            );
+            riders.push(start(&player.robot, pose));
             let both = |left, right| Command {
                 left: WheelCommand::Duty(left),
                 right: WheelCommand::Duty(right),
@@ -265,7 +269,9 @@ impl<'w> Match<'w> {
                     duty: *duty,
                 },
                 Role::Mission(program) => {
-                    Brain::Mission(Box::new(Controller::new(Arc::clone(program))))
+                    // Nobody says how exactly a rival was put down.
+                    let controller = Controller::new(Arc::clone(program)).placed(pose);
+                    Brain::Mission(Box::new(controller))
                 }
             };
             let senses = Senses::new(&player.robot, play.seed, &format!("{}: ", opponent.name));
@@ -303,6 +309,7 @@ impl<'w> Match<'w> {
                 relaid: None,
                 circle: None,
                 begun: None,
+                meant,
                 by_hand: 0,
                 step: 0,
             },
@@ -878,6 +885,7 @@ impl<'w> Match<'w> {
         Run {
             circle: self.state.circle,
             begun: self.state.begun,
+            meant: self.state.meant,
             sheet,
             interventions,
             ..recorded

@@ -133,8 +133,7 @@ impl Kept {
 pub fn resume(
     world: &World,
     program: &Arc<Program>,
-    (start, seed): (Pose, u64),
-    interventions: &[Intervention],
+    play: Play<'_>,
     before: &[Arc<Snapshot>],
     every: usize,
     (cancel, spare): (Option<&AtomicBool>, Trace),
@@ -148,17 +147,9 @@ pub fn resume(
             .map_or_else(Counted::default, |snapshot| snapshot.counted.clone()),
     };
     let (unrecorded, under_way) = match before.last() {
-        None => {
-            let play = Play {
-                start,
-                seed,
-                interventions,
-                piece: None,
-            };
-            (0, Match::new(world, program, play, spare))
-        }
+        None => (0, Match::new(world, program, play, spare)),
         Some(snapshot) => {
-            let under_way = snapshot.go_on(world, program, interventions, spare);
+            let under_way = snapshot.go_on(world, program, play.interventions, spare);
             (snapshot.tick, under_way)
         }
     };

@@ -522,6 +522,7 @@ fn a_run_in_the_memory_of_another_is_the_same_run() {
     let second = program(MISSION, &setup);
     let of = |seed| Play {
         start: world.start(Some("slipway"), seed),
+        meant: None,
         seed,
         interventions: &[],
         piece: None,

@@ -160,6 +160,13 @@ impl World {
             by_lot(start.pose, start.turned_by_lot, seed, "start")
         })
     }
+
+    /// The pose that the field file gives for a start, without a name for the field's first: what a
+    /// robot can know of where it stands. Of a lot it knows nothing.
+    pub fn meant(&self, name: Option<&str>) -> Pose {
+        let start = name.map_or_else(|| self.field.starts.first(), |name| self.field.start(name));
+        start.map_or_else(Pose::default, |start| start.pose)
+    }
 }
 
 /// A pose whose heading may be drawn by lot.

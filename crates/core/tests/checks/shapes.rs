@@ -1219,3 +1219,19 @@ fn rows_of_nested_brackets_are_compared_in_reasonable_time() {
         &[&choose(&one, &other)],
     );
 }
+
+#[test]
+fn k75_a_place_is_reckoned_from_a_start_that_faces_anywhere() {
+    let anywhere = bench().field("heading = \"0 deg\"", "heading = \"random\"");
+    let missions = |condition: &str| places(condition).into_iter().map(|(_, mission)| mission);
+    let zones: Vec<String> = missions("leaves the mat").collect();
+    // What sensors find, or wheels count, does not depend on it.
+    let others: Vec<String> = ["floor-left sees dark", "travelled 300 mm"]
+        .into_iter()
+        .flat_map(missions)
+        .collect();
+    let zones: Vec<&str> = zones.iter().map(String::as_str).collect();
+    let others: Vec<&str> = others.iter().map(String::as_str).collect();
+    shows(&anywhere, "K75", &zones, &others);
+    shows(&bench(), "K75", &[], &zones);
+}

@@ -118,6 +118,7 @@ impl Table {
             &program,
             Play {
                 start: world.start(None, 1),
+                meant: None,
                 seed: 1,
                 interventions,
                 piece: None,

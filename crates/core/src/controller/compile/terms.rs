@@ -225,6 +225,7 @@ impl Compiler<'_> {
             | Condition::Passed(_)
             | Condition::Clock(_)
             | Condition::Lost
+            | Condition::Zone { .. }
             | Condition::Stalled(_)
             | Condition::Ended(_)
             | Condition::EndedBy(_)) => {
@@ -271,6 +272,11 @@ impl Compiler<'_> {
             Condition::Clock(time) => Test::Clock(self.num(place, &time.node)?),
             Condition::Stalled(duration) => Test::Stalled(self.num(place, &duration.node)?),
             Condition::Lost => Test::Lost,
+            Condition::Zone { zone, leaves } => {
+                let zone = self.zone(&zone.node)?;
+                let leaves = *leaves;
+                Test::Zone { zone, leaves }
+            }
             Condition::Ended(ending) => Test::Ended(if place.mirrored {
                 ending.mirrored()
             } else {
@@ -294,6 +300,20 @@ impl Compiler<'_> {
             | Condition::Changed { .. }
             | Condition::Crossed { .. } => return None,
         })
+    }
+
+    /// The index of a zone, which the program then knows.
+    fn zone(&mut self, name: &str) -> Option<usize> {
+        if let Some(known) = self.zones.iter().position(|zone| zone.name == name) {
+            return Some(known);
+        }
+        let zone = self.known_zones.iter().find(|zone| zone.name == name);
+        if zone.is_none() {
+            let name = name.to_owned();
+            let _ = self.trouble.set(super::CompileError::Unknown { name });
+        }
+        self.zones.push(zone?.clone());
+        Some(self.zones.len() - 1)
     }
 
     /// A term about each of some floor sensors, joined as they say.

@@ -114,6 +114,7 @@ impl Test {
             | Self::There(_)
             | Self::Blocked(_)
             | Self::Lost
+            | Self::Zone { .. }
             | Self::Stalled(_)
             | Self::Ended(_)
             | Self::Squared
@@ -245,6 +246,15 @@ impl Controller {
             Test::Switch { switch, pressed } => Gauge::plain(readings.touches[*switch] == *pressed),
             Test::Bumped(switch) => Gauge::plain(memory.entered && !readings.touches[*switch]),
             Test::Lost => Gauge::plain(frame.lost > 0),
+            Test::Zone { zone, leaves } => {
+                let depth = self.depth_in(*zone);
+                if *leaves {
+                    let holds = memory.entered && depth < 0.0;
+                    Gauge::of(holds, depth, 0.0, depth, Some(Length))
+                } else {
+                    Gauge::of(depth >= 0.0, -depth, 0.0, -depth, Some(Length))
+                }
+            }
             Test::Ended(ending) => Gauge::plain(frame.ending == Some(*ending)),
             Test::Squared => Gauge::plain(frame.stands == [true, true]),
             Test::Label(label) => Gauge::plain(self.labels[*label]),
@@ -328,6 +338,10 @@ impl Controller {
                 // Pressed already when the step began: that press belongs to what was before.
                 memory.entered |= now && !memory.on && memory.looked;
                 (memory.on, memory.looked) = (now, true);
+            }
+            Test::Zone { zone, .. } => {
+                let inside = self.depth_in(*zone) >= 0.0;
+                self.memory[slot].entered |= inside;
             }
             Test::Stalled(_) => {
                 let drives = |command: WheelCommand| match command {

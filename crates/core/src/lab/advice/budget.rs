@@ -340,6 +340,7 @@ impl<'a> Adviser<'a> {
         let turn = matches!(look.test, Test::Turned(_));
         let heading = matches!(look.test, Test::Heading(_));
         let crossed = matches!(look.test, Test::Crossed { .. });
+        let zone_left = matches!(look.test, Test::Zone { leaves: true, .. });
         let wheel_stands = if let Test::Rolled { wheel, .. } = look.test {
             drives.iter().all(|rims| rims[wheel] == 0.0)
         } else {
@@ -349,6 +350,8 @@ impl<'a> Adviser<'a> {
             "the robot stands still, so it covers no distance"
         } else if stands && (turn || heading) {
             "the robot stands still, so it never turns"
+        } else if stands && zone_left {
+            "the robot stands still, so it leaves nothing"
         } else if stands && wheel_stands {
             "the robot stands still, so no wheel rolls"
         } else if stands && crossed {
@@ -766,6 +769,7 @@ const fn adds_up(test: &Test) -> Option<&'static str> {
         | Test::There(_)
         | Test::Blocked(_)
         | Test::Lost
+        | Test::Zone { .. }
         | Test::Ended(_)
         | Test::Squared
         | Test::Label(_) => return None,

@@ -134,6 +134,29 @@ impl Adviser<'_> {
             .collect()
     }
 
+    /// K75: where it is, is reckoned from a start that faces anywhere.
+    fn reckons_from_a_lot(&mut self) {
+        let name = self.parsed.mission.start.as_ref();
+        let start = match name {
+            Some(name) => self.field.start(&name.node),
+            None => self.field.starts.first(),
+        };
+        let Some(start) = start.filter(|start| start.turned_by_lot) else {
+            return;
+        };
+        let message = format!(
+            "the robot faces anywhere at `{}`, so it cannot reckon where it is",
+            start.name
+        );
+        let is_zone = |term: &Condition| matches!(term, Condition::Zone { .. });
+        let all = self.parsed.conditions();
+        let asks = all.iter().find(|(_, _, term)| term.asks(is_zone));
+        if let Some(line) = asks.map(|(_, _, term)| self.line_at(term.span.start)) {
+            let hint = "find the place by a sensor, or take a start with a heading";
+            self.warn("K75", line, message, hint);
+        }
+    }
+
     fn header(&mut self) {
         let mission = &self.parsed.mission;
         let top = self
@@ -169,6 +192,7 @@ impl Adviser<'_> {
                 "explain the choices in comments (`# ...`)",
             );
         }
+        self.reckons_from_a_lot();
         let rules = &self.field.rules;
         let (waits, waiting) = self.first_wait();
         if waits < rules.start_delay {
@@ -587,6 +611,7 @@ impl Adviser<'_> {
                     | Test::Changed { .. }
                     | Test::Crossed { .. }
                     | Test::Range { .. }
+                    | Test::Zone { .. }
                     | Test::Switch { .. }
                     | Test::Bumped(_)
             )

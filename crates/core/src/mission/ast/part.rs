@@ -117,6 +117,8 @@ pub enum Part<'a> {
     Compared(&'a Sensors, Option<&'a Comparison>, &'a Spanned<Value>),
     /// A condition within.
     Condition(&'a Spanned<Condition>),
+    /// A zone of the field, or the mat.
+    Zone(&'a Spanned<String>),
     /// The routine that is called.
     Routine(&'a Spanned<String>),
     /// What a parameter of the called routine is given.

@@ -191,6 +191,7 @@ impl Checker<'_> {
                 | Part::Routine(_)
                 | Part::Argument(..)
                 | Part::Keeps(_)
+                | Part::Zone(_)
                 | Part::Label(_)
                 | Part::LabelOf(_) => {}
             }

@@ -3,6 +3,9 @@
 use crate::mission::ast::{Comparison, Side, Spanned, Value};
 use crate::mission::behaviours::Ending;
 
+/// The whole mat, where a zone is named; it stands without quotes.
+pub const MAT: &str = "the mat";
+
 /// What a switch or an actuator can be.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum DeviceState {
@@ -165,6 +168,13 @@ pub enum Condition {
     Clock(Spanned<Value>),
     /// `line is lost`
     Lost,
+    /// `reaches "the quay"`, `leaves "the quay"`, `leaves the mat`
+    Zone {
+        /// A zone of the field, or [`MAT`].
+        zone: Spanned<String>,
+        /// Out of it again, instead of into it.
+        leaves: bool,
+    },
     /// `stalled for 300 ms`
     Stalled(Spanned<Value>),
     /// `finished`, `found`, `given up`, `clear`, `left is further`, `right is further`

@@ -1,6 +1,6 @@
 //! Reading conditions and targets: what ends a step, and where an exit leads.
 
-use super::{Arming, Condition, DeviceState, Quantifier, Sensors};
+use super::{Arming, Condition, DeviceState, MAT, Quantifier, Sensors};
 use crate::finding::nearest;
 use crate::ids::DeviceKind;
 use crate::mission::ast::{SlotKind, Spanned, Target, Wanted};
@@ -18,7 +18,17 @@ const OWN: &[&str] = &[
     "clear",
     "heading",
     "clock",
+    "reaches",
+    "leaves",
 ];
+
+/// Whether a word goes on about a name: then what stands before it is one.
+fn is_said_of_names(word: &str) -> bool {
+    matches!(
+        word,
+        "<" | ">" | "sees" | "has" | "is" | "was" | "between" | "reads"
+    )
+}
 
 impl Sentence<'_> {
     /// A whole condition, with what arms it.
@@ -158,6 +168,11 @@ impl Sentence<'_> {
                 self.words(&["lost"])?;
                 return Some(Condition::Lost);
             }
+            (Some("reaches" | "leaves"), second) if !second.is_some_and(is_said_of_names) => {
+                let leaves = self.choice(&["reaches", "leaves"])? == 1;
+                let zone = self.zone()?;
+                return Some(Condition::Zone { zone, leaves });
+            }
             (Some("ended"), Some("by")) => {
                 self.at += 2;
                 return Some(Condition::EndedBy(
@@ -262,14 +277,28 @@ impl Sentence<'_> {
         })?;
         // `found < 3` is about something named so.
         let length = found.words().split(' ').count();
-        if matches!(
-            self.text(length),
-            Some("<" | ">" | "sees" | "has" | "is" | "was" | "between" | "reads")
-        ) {
+        if self.text(length).is_some_and(is_said_of_names) {
             return None;
         }
         self.at += length;
         Some(found)
+    }
+
+    /// A zone of the field in quotes, or the mat.
+    fn zone(&mut self) -> Option<Spanned<String>> {
+        if self.word() == Some("the") {
+            let start = self.take_slot(SlotKind::Zone).start;
+            self.words(&["mat"])?;
+            let end = self.tokens[self.at - 1].span.end;
+            self.slots.last_mut()?.span.end = end;
+            return Some(Spanned {
+                node: MAT.to_owned(),
+                span: start..end,
+            });
+        }
+        let zone = self.quoted("the name of a zone in quotes, or `the mat`")?;
+        self.slots.last_mut()?.kind = SlotKind::Zone;
+        Some(zone)
     }
 
     fn of_several(&mut self) -> Option<Condition> {

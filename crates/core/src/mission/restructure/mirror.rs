@@ -134,6 +134,7 @@ impl Mirror<'_> {
             | Part::Routine(_)
             | Part::Argument(..)
             | Part::Keeps(_)
+            | Part::Zone(_)
             | Part::Label(_)
             | Part::LabelOf(_) => {}
         }
@@ -232,6 +233,7 @@ impl Mirror<'_> {
             | Condition::Rolled { .. }
             | Condition::Passed(_)
             | Condition::Clock(_)
+            | Condition::Zone { .. }
             | Condition::Stalled(_)
             | Condition::Lost
             | Condition::Ended(_)

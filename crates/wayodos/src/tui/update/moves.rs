@@ -164,6 +164,7 @@ pub(super) fn open(model: &mut Model, effects: &mut Vec<Effect>) {
             | SlotKind::Device(_)
             | SlotKind::Tone { .. }
             | SlotKind::Start
+            | SlotKind::Zone
             | SlotKind::Routine
             | SlotKind::Name => return model.say(Role::Quiet, "there is nothing else to choose"),
         }

@@ -443,6 +443,7 @@ fn left_out(model: &Model, slot: Option<SlotId>) -> Option<&'static str> {
         | SlotKind::Device(_)
         | SlotKind::Tone { .. }
         | SlotKind::Start
+        | SlotKind::Zone
         | SlotKind::Routine
         | SlotKind::Name
         | SlotKind::Target
