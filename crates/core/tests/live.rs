@@ -6,6 +6,7 @@ use std::sync::Arc;
 
 use wayodos_core::controller::{Action, Program};
 use wayodos_core::finding::{Finding, Severity};
+use wayodos_core::lab::evidence::{Evidence, Spare, evidence};
 use wayodos_core::project::{Setup, prepare};
 use wayodos_core::record::{Outcome, Run};
 use wayodos_core::sim::run;
@@ -295,4 +296,33 @@ fn a_measured_speed_is_a_speed_wherever_it_is_measured() {
         run.outcome == Outcome::Done && (seconds - 0.4).abs() < 0.02,
         "{seconds}"
     );
+}
+
+#[test]
+fn a_comparison_that_did_not_hold_tells_how_far_it_was_from_that() {
+    // (condition, least, most): as far off as the robot came, in SI.
+    for (condition, kind, least, most) in [
+        ("floor-left - floor-right > 300 %", "Other", 1.9, 3.1),
+        ("ahead + 1 m < 900 mm", "Length", 0.1, 2.0),
+        ("heading + 10 deg > 90 deg", "Angle", 1.0, 1.6),
+        ("battery < 3 V", "Other", 2.0, 7.0),
+        ("last-time + 3 s < 2 s", "Time", 1.0, 1.2),
+    ] {
+        let (program, run) = played(&format!(
+            "step \"z\"\nhold\nuntil 0.1 s pass\nstep \"a\"\ndrive ahead at 20 %\nuntil {condition} -> fail \"held\"\nor 0.4 s pass -> done"
+        ));
+        assert_eq!(run.outcome, Outcome::Done, "{condition}: {}", run.reason);
+        let told = evidence(&run, &program, &setup().robot);
+        let spare = match told[1].exits[0] {
+            Evidence::Spare(Spare::Length(off)) => ("Length", off),
+            Evidence::Spare(Spare::Angle(off)) => ("Angle", off),
+            Evidence::Spare(Spare::Time(off)) => ("Time", off),
+            Evidence::Spare(Spare::Other(off, _)) => ("Other", off),
+            other => panic!("{condition}: {other:?}"),
+        };
+        assert!(
+            spare.0 == kind && (least..most).contains(&spare.1),
+            "{condition}: {spare:?}"
+        );
+    }
 }

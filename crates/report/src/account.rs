@@ -362,6 +362,7 @@ fn together(all: &[Evidence], failed: bool) -> (String, Weight) {
             | Spare::Angle(_)
             | Spare::Time(_)
             | Spare::Lines(_)
+            | Spare::Other(..)
             | Spare::Noise(_) => format!("{} at least", spare_words(nearest)),
         };
         return (words, Weight::Spare);
@@ -392,7 +393,11 @@ fn together(all: &[Evidence], failed: bool) -> (String, Weight) {
 /// The one of two that was nearer to firing; what was never looked at says nothing.
 fn nearer(a: Spare, b: Spare) -> Spare {
     let size = |spare: Spare| match spare {
-        Spare::Length(size) | Spare::Angle(size) | Spare::Time(size) | Spare::Noise(size) => size,
+        Spare::Length(size)
+        | Spare::Angle(size)
+        | Spare::Time(size)
+        | Spare::Noise(size)
+        | Spare::Other(size, _) => size,
         Spare::Lines(lines) => f64::from(lines),
         Spare::Unseen => f64::INFINITY,
     };
@@ -411,6 +416,7 @@ fn beyond_words(beyond: Beyond) -> String {
         | Spare::Time(_)
         | Spare::Lines(_)
         | Spare::Noise(_)
+        | Spare::Other(..)
         | Spare::Unseen => None,
     };
     let over = words(beyond.fired).map(|words| format!(", {words} over"));

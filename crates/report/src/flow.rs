@@ -359,6 +359,9 @@ fn start_box(mission: &Mission, field: Option<&Field>) -> FlowBox {
     if !waits.is_empty() {
         says.push(format!("Waits {}.", waits.join(", then ")));
     }
+    if let Some(step) = &mission.last_resort {
+        says.push(format!("When it fails: on with \"{}\".", step.node));
+    }
     FlowBox {
         name: "Start".to_owned(),
         says,

@@ -146,6 +146,9 @@ pub fn story_words(story: Story<'_>, exit: &ExitStory, step: StepId, nth: usize)
             Spare::Noise(widths) => {
                 format!("It never came close: {:.0} times the noise off at best.", widths.min(99.0))
             }
+            Spare::Other(off, of) => {
+                format!("It did not fire: {} to go.", amount_words(off, Some(of)))
+            }
             Spare::Unseen => "It did not fire.".to_owned(),
         },
     });

@@ -11,6 +11,7 @@ use wayodos_core::lab::meeting::{Meeting, meeting};
 use wayodos_core::record::{Act, Happened, Happening, Outcome, Run, Visit};
 
 use crate::field::Story;
+use crate::why::amount_words;
 
 /// How much a piece of evidence should catch the eye.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -61,6 +62,7 @@ pub fn row_words(row: &RowEvidence, of: &RowOf<'_>, period_ms: u32) -> (String, 
             | Spare::Angle(_)
             | Spare::Time(_)
             | Spare::Lines(_)
+            | Spare::Other(..)
             | Spare::Noise(_)) => spare_words(spare),
         },
         (1, true) => "chosen".to_owned(),
@@ -86,6 +88,7 @@ pub fn spare_words(spare: Spare) -> String {
         Spare::Lines(lines) => format!("{lines} lines spare"),
         Spare::Noise(widths) if widths < THIN => format!("nearly: {widths:.1} off"),
         Spare::Noise(widths) => format!("{:.0} off", widths.min(99.0)),
+        Spare::Other(off, of) => format!("{} spare", amount_words(off, Some(of))),
         Spare::Unseen => "not reached".into(),
     }
 }

@@ -320,6 +320,13 @@ impl Compiler<'_> {
             return self.refuse(CompileError::TooLarge);
         }
         let first = self.in_order(begin);
+        let last_resort = mission.last_resort.as_ref().and_then(|name| {
+            let named = |step: &ProgramStep| {
+                let is_top = step.written && step.parent.is_none() && step.reflex.is_none();
+                is_top && step.name == name.node
+            };
+            self.steps.iter().position(named).map(StepId)
+        });
         let limit = mission
             .limit
             .as_ref()
@@ -340,6 +347,7 @@ impl Compiler<'_> {
         Some(Program {
             written: self.steps.iter().filter(|step| step.written).count(),
             first,
+            last_resort,
             kept_kinds: (self.kept.iter())
                 .map(|name| self.kinds.get(name).copied())
                 .collect(),

@@ -251,6 +251,8 @@ pub struct Controller {
     pub(super) tick: u32,
     started: bool,
     pub(super) memory: Vec<Memory>,
+    /// The reason of the `fail` that led to the last resort.
+    failed: Option<usize>,
     /// What steps measured.
     kept: Vec<f64>,
     labels: Vec<bool>,
@@ -336,6 +338,7 @@ impl Controller {
             tick: 0,
             started: false,
             memory: vec![Memory::default(); program.memory],
+            failed: None,
             kept: vec![0.0; program.kept.len()],
             labels: vec![false; program.labels.len()],
             last: Last::default(),
@@ -791,14 +794,20 @@ impl Controller {
         // What steps are left by that it leads out of.
         let mut by = Left::GoneOn;
         for _ in 0..MOST_HOPS {
+            // The first reason stays: what comes after it is not what was planned, however it ends.
+            if let (Goal::Fail(reason), None, Some(resort)) =
+                (way, self.failed, program.last_resort)
+            {
+                self.failed = Some(reason);
+                way = Goal::Step(resort);
+            }
             match way {
                 Goal::Done | Goal::Fail(_) => {
                     self.frames.truncate(from);
                     self.leave_all(0, Left::End, now);
-                    return Some(if let Goal::Fail(reason) = way {
-                        End::Failed { reason }
-                    } else {
-                        End::Done
+                    return Some(match (self.failed, way) {
+                        (Some(reason), _) | (None, Goal::Fail(reason)) => End::Failed { reason },
+                        _ => End::Done,
                     });
                 }
                 Goal::Next => {

@@ -488,6 +488,8 @@ pub enum Test {
         below: bool,
         /// The other.
         right: Num,
+        /// What both measure.
+        of: Dimension,
     },
     /// Seconds since the step began.
     Passed(Num),
@@ -845,6 +847,8 @@ pub struct Program {
     pub first: StepId,
     /// The reflexes: the first goes before all others.
     pub reflexes: Vec<ProgramReflex>,
+    /// The step that the first `fail` leads to, instead of to the end.
+    pub last_resort: Option<StepId>,
     /// The names that steps keep something under.
     pub kept: Vec<String>,
     /// What is kept under each of them measures, where that is known.
@@ -889,6 +893,7 @@ impl Program {
             steps,
             written,
             first,
+            last_resort,
             reflexes,
             kept,
             // For whoever tells of a run.
@@ -925,10 +930,11 @@ impl Program {
                 .iter()
                 .zip(&other.reflexes)
                 .all(|(a, b)| same_reflex(a, b))
-            && (written, first, kept, labels, reasons)
+            && (written, first, last_resort, kept, labels, reasons)
                 == (
                     &other.written,
                     &other.first,
+                    &other.last_resort,
                     &other.kept,
                     &other.labels,
                     &other.reasons,

@@ -4,6 +4,7 @@
 //! Read off the trace afterwards; the run itself does not know about it.
 
 use crate::ids::{SensorId, StepId};
+use crate::units::Dimension;
 use std::collections::VecDeque;
 use std::sync::Arc;
 
@@ -58,6 +59,8 @@ pub enum Spare {
     Lines(u32),
     /// Noise widths between the nearest reading and the limit.
     Noise(f64),
+    /// How far two amounts of another kind were from holding, in SI, and what they measure.
+    Other(f64, Dimension),
     /// Nothing to measure by: the step ended before it was looked at.
     Unseen,
 }
@@ -477,9 +480,14 @@ fn spare(
             };
             nearest.map_or(Spare::Unseen, |tick| Spare::Noise(widths(tick)))
         }
-        Test::Battery { .. }
-        | Test::Compare { .. }
-        | Test::Code { .. }
+        Test::Battery { .. } => nearest(&|volts| Spare::Other(volts, Dimension::Voltage)),
+        Test::Compare { of, .. } => nearest(&|off| match *of {
+            Dimension::Length => Spare::Length(off),
+            Dimension::Angle => Spare::Angle(off),
+            Dimension::Time => Spare::Time(off),
+            of => Spare::Other(off, of),
+        }),
+        Test::Code { .. }
         | Test::Switch { .. }
         | Test::Bumped(_)
         | Test::Blocked(_)

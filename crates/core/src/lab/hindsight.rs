@@ -67,6 +67,14 @@ pub fn hindsight(
             }
             match said {
                 Evidence::Fired { at_once: true, .. }
+                    if turns_to(&exit.term) && !is_polled(evidence, step.visit.step) =>
+                {
+                    let at = run.trace.seconds(step.visit.entered);
+                    let message = format!("at {at:.1} s the robot had this heading already");
+                    let hint = "a heading counts from the start of the run; for a further turn write `turned ANGLE`";
+                    warn("K13", exit.line, message, hint.into());
+                }
+                Evidence::Fired { at_once: true, .. }
                     if looks_outside(&exit.term) && !is_polled(evidence, step.visit.step) =>
                 {
                     let at = run.trace.seconds(step.visit.entered);
@@ -277,8 +285,17 @@ pub fn hindsight(
             Some(exit) if !of.foreign => of.exits[exit].line,
             _ => own_line(program, death.step),
         };
-        let (seconds, words) = (run.duration(), death.words);
-        let message = format!("the run ends here at {seconds:.1} s: {words}");
+        // After a last resort it ends later than it failed.
+        let failed = run.visits.iter().chain(&run.groups).find(|visit| {
+            visit.step == death.step && death.exit.is_some() && visit.exit == death.exit
+        });
+        let seconds = failed.map_or_else(|| run.duration(), |visit| run.trace.seconds(visit.left));
+        let words = death.words;
+        let message = if seconds < run.duration() {
+            format!("the run fails here at {seconds:.1} s, and goes on to the last resort: {words}")
+        } else {
+            format!("the run ends here at {seconds:.1} s: {words}")
+        };
         let hint = match first_wrong(run, program, evidence) {
             Some(first) => format!(
                 "it began to go wrong at {:.1} s in \"{}\", when {}: look there first",
@@ -429,6 +446,12 @@ pub(super) fn is_polled(evidence: &[StepEvidence], step: StepId) -> bool {
     });
     let (count, at_once) = (visits.count(), at_once.count());
     count >= 5 && at_once * 3 <= count
+}
+
+/// Whether a term waits for a heading alone.
+fn turns_to(term: &crate::controller::Term) -> bool {
+    let plain = term.plain();
+    plain.is_some_and(|look| matches!(look.test, Test::Heading(_)))
 }
 
 /// Whether a term looks at the world around the robot.

@@ -444,7 +444,11 @@ impl Found<'_> {
                 let (what, missing) = match spare {
                     Spare::Length(missing) => ("distance", missing),
                     Spare::Angle(missing) => ("angle", missing),
-                    Spare::Time(_) | Spare::Lines(_) | Spare::Noise(_) | Spare::Unseen => return,
+                    Spare::Time(_)
+                    | Spare::Lines(_)
+                    | Spare::Noise(_)
+                    | Spare::Other(..)
+                    | Spare::Unseen => return,
                 };
                 if let Some(amount) = self.case.parsed.mission.evaluate(&value.node) {
                     let why = "It got this far before the step ended.".to_owned();

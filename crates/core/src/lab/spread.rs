@@ -325,9 +325,11 @@ pub fn death(run: &Run, program: &Program) -> Option<Death> {
         matches!(goal, Goal::Fail(_)).then_some((step, exit))
     };
     let visits = run.visits.iter().rev().chain(run.groups.iter().rev());
+    // After the first one only the last resort comes.
     let exit = visits
-        .filter(|visit| visit.left == run.ended)
-        .find_map(|visit| fatal(visit.step, visit.exit));
+        .filter_map(|visit| Some((visit.left, fatal(visit.step, visit.exit)?)))
+        .min_by_key(|(left, _)| *left)
+        .map(|(_, fatal)| fatal);
     let exit = exit.filter(|_| run.outcome == Outcome::Failed);
     let last = || run.legs.last().map_or(program.first, |leg| leg.step);
     Some(Death {

@@ -264,6 +264,8 @@ pub struct Mission {
     pub delay: Option<Spanned<Quantity>>,
     /// `settle 300 ms`
     pub settle: Option<Spanned<Quantity>>,
+    /// `last resort "Go home"`: the step that the first `fail` leads to.
+    pub last_resort: Option<Spanned<String>>,
     /// `use "shared/turns.way"`: files with further routines.
     pub uses: Vec<Spanned<String>>,
     /// Named values, in written order.
@@ -362,7 +364,7 @@ pub enum LineKind {
     Blank,
     /// `mission "..."`
     Mission,
-    /// `limit`, `start`, `begin`, `settle` or `use`.
+    /// `limit`, `start`, `begin`, `settle`, `last resort` or `use`.
     Header,
     /// `let`
     Let,

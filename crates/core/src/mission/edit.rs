@@ -224,7 +224,10 @@ fn targets(parsed: &Parsed, slot: &Slot) -> Vec<String> {
         return Vec::new();
     }
     let quoted = |name: &str| format!("\"{name}\"");
-    if parsed.lines[slot.line].kind == LineKind::Watch {
+    if matches!(
+        parsed.lines[slot.line].kind,
+        LineKind::Watch | LineKind::Header
+    ) {
         let watched = mission.sequence(Block::Mission, None);
         return watched.map(|(_, step)| quoted(&step.name.node)).collect();
     }

@@ -10,7 +10,7 @@ use super::ast::{
 use super::behaviours::{Do, Ending, Repeat, Rounds};
 use super::check::Names;
 use super::parser::Parsed;
-use crate::finding::{Finding, Source, has_errors};
+use crate::finding::{Finding, Source, did_you_mean, has_errors};
 use crate::units::Quantity;
 
 impl Step {
@@ -86,6 +86,15 @@ impl Mission {
         }
     }
 
+    /// The step that the first `fail` leads to.
+    pub fn resort(&self) -> Option<TextStep> {
+        let name = &self.last_resort.as_ref()?.node;
+        let mut steps = self.sequence(Block::Mission, None);
+        steps
+            .find(|(_, step)| step.name.node == *name)
+            .map(|(index, _)| index)
+    }
+
     /// What a `let` is worth.
     pub fn worth(&self, name: &str) -> Option<Amount> {
         self.lets
@@ -114,6 +123,7 @@ pub fn check(parsed: &Parsed, names: &Names, mut findings: Vec<Finding>) -> Vec<
     duplicates(parsed, names, &mut findings);
     circles(parsed, &mut findings);
     reflexes(parsed, &mut findings);
+    last_resort(parsed, &mut findings);
     let broken = has_errors(&findings);
     reach(parsed, broken, &mut findings);
     findings
@@ -126,6 +136,47 @@ fn error(
     hint: &str,
 ) -> Finding {
     Finding::error(code, Source::Mission, span.clone(), message).hint(hint)
+}
+
+/// The step that the first `fail` leads to: there is one, and something that may fail.
+fn last_resort(parsed: &Parsed, findings: &mut Vec<Finding>) {
+    let mission = &parsed.mission;
+    let Some(name) = &mission.last_resort else {
+        return;
+    };
+    let steps = mission.sequence(Block::Mission, None);
+    let known: Vec<&str> = steps.map(|(_, step)| step.name.node.as_str()).collect();
+    if mission.resort().is_none() && !known.contains(&"") {
+        let message = format!("there is no step \"{}\" outside repeats", name.node);
+        let hint = did_you_mean(&name.span, &name.node, known);
+        findings.push(
+            Finding::error("M104", Source::Mission, name.span.clone(), message).hint(
+                hint.quoted()
+                    .or("name a step that is not inside a routine or repeat"),
+            ),
+        );
+    }
+    let fails = |target: &Target| matches!(target, Target::Fail(_));
+    let may_fail = mission.steps.iter().any(|step| {
+        let rows = step.rows.iter().filter_map(|row| match &row.answer {
+            Answer::Go(target) => Some(&target.node),
+            Answer::Does(_) => None,
+        });
+        (step.exits.iter().map(|exit| &exit.target.node))
+            .chain(rows)
+            .any(fails)
+    });
+    let by_reflex = mission.reflexes.iter().any(|reflex| {
+        matches!(&reflex.then, Some(Spanned { node: Then::Go(target), .. }) if fails(&target.node))
+    });
+    // What a file of routines does is not known here.
+    if !may_fail && !by_reflex && mission.uses.is_empty() {
+        let message = "nothing leads to `fail`, so the last resort is never used";
+        let hint =
+            "let an exit lead to it, such as `or 10 s pass -> fail \"...\"`, or delete the line";
+        findings
+            .push(Finding::warning("M138", Source::Mission, name.span.clone(), message).hint(hint));
+    }
 }
 
 fn duplicates(parsed: &Parsed, names: &Names, findings: &mut Vec<Finding>) {
@@ -291,7 +342,7 @@ fn reflexes(parsed: &Parsed, findings: &mut Vec<Finding>) {
             };
             if !known().any(|step| step.name.node == name.node || step.name.node.is_empty()) {
                 let message = format!("there is no step \"{}\" to watch", name.node);
-                let hint = crate::finding::did_you_mean(
+                let hint = did_you_mean(
                     &name.span,
                     &name.node,
                     known().map(|step| step.name.node.as_str()),
@@ -372,6 +423,7 @@ fn reach(parsed: &Parsed, broken: bool, findings: &mut Vec<Finding>) {
                 Then::Resume | Then::Restart | Then::Go(_) => None,
             }),
     );
+    open.extend(mission.resort());
     let mut reached = vec![false; steps.len()];
     while let Some(index) = open.pop() {
         if std::mem::replace(&mut reached[index], true) {

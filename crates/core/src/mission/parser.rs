@@ -62,6 +62,7 @@ const OPENERS: &[&str] = &[
     "start",
     "begin",
     "settle",
+    "last",
     "use",
     "let",
     "step",
@@ -357,7 +358,9 @@ impl Parser<'_> {
                 self.parsed.mission.name = Some(name);
                 Some(LineKind::Mission)
             }
-            "limit" | "start" | "begin" | "settle" | "use" => self.header(line, word, &first),
+            "limit" | "start" | "begin" | "settle" | "last" | "use" => {
+                self.header(line, word, &first)
+            }
             "let" => self.let_line(line),
             "step" => {
                 if matches!(self.block, Block::Reflex(_)) {
@@ -443,6 +446,14 @@ impl Parser<'_> {
                 let value = line.quantity(&amount(Dimension::Time, 0.0, 60.0))?;
                 only_once(line, mission.settle.is_some(), word, first)?;
                 mission.settle = Some(value);
+            }
+            "last" => {
+                line.words(&["resort"])?;
+                let step =
+                    line.quoted("the name of a step in quotes, such as `last resort \"Go home\"`")?;
+                line.slots.last_mut()?.kind = SlotKind::Target;
+                only_once(line, mission.last_resort.is_some(), "last resort", first)?;
+                mission.last_resort = Some(step);
             }
             "use" => {
                 let path =

@@ -121,6 +121,9 @@ impl List<'_> {
     /// Everything that names a step.
     fn steps(&mut self) {
         let mission = &self.parsed.mission;
+        if let Some(name) = &mission.last_resort {
+            self.add(Kind::Step, name, Way::LeadsTo, None, mission.resort());
+        }
         for (index, step) in mission.numbered() {
             let at = Some(index);
             if !matches!(step.block, Block::Reflex(_)) {

@@ -1235,3 +1235,62 @@ fn k75_a_place_is_reckoned_from_a_start_that_faces_anywhere() {
     shows(&anywhere, "K75", &zones, &others);
     shows(&bench(), "K75", &[], &zones);
 }
+
+#[test]
+fn k13_a_heading_that_the_second_pass_begins_with() {
+    let repeat = |how: &str, turn: &str| {
+        format!(
+            "step \"r\"\nrepeat {how}\nstep \"ahead\"\ndrive ahead at 24 %\nuntil travelled 50 mm\n{turn}\nend\nuntil 3 s pass"
+        )
+    };
+    let spin = |until: &str| format!("step \"t\"\nspin left at 20 %\nuntil {until}");
+    let routine = |call: &str, until: &str| {
+        format!(
+            "step \"r\"\nrepeat 3 times\n{call}\nend\nroutine turn (to = 90 deg)\nstep \"t\"\nspin left at 20 %\nuntil {until}\nend"
+        )
+    };
+    let bad = [
+        repeat("3 times", &spin("heading reaches 90 deg")),
+        repeat("forever", &spin("heading reaches 90 deg\nor 2 s pass")),
+        repeat(
+            "2 times",
+            "step \"t\"\npivot left on the left wheel at 20 %\nuntil heading reaches 1 rad",
+        ),
+        repeat(
+            "until 4 s pass",
+            "step \"t\"\ndrive ahead on a left arc of 200 mm at 24 %\nuntil heading reaches 60 deg",
+        ),
+        format!(
+            "let goal = 30 deg * 3\n{}",
+            repeat("3 times", &spin("heading reaches goal"))
+        ),
+        routine("step \"c\"\ndo turn", "heading reaches to"),
+    ];
+    let good = [
+        repeat("3 times", &spin("turned 90 deg")),
+        // It turns back within the pass.
+        repeat(
+            "3 times",
+            &format!(
+                "{}\nstep \"u\"\nspin right at 20 %\nuntil heading reaches 0 deg",
+                spin("heading reaches 90 deg")
+            ),
+        ),
+        repeat(
+            "3 times",
+            &format!(
+                "{}\nstep \"u\"\nspin right at 20 %\nuntil turned 90 deg",
+                spin("heading reaches 90 deg")
+            ),
+        ),
+        repeat("1 times", &spin("heading reaches 90 deg")),
+        spin("heading reaches 90 deg"),
+        routine(
+            "step \"c\"\ndo turn (to = 90 deg)\nstep \"d\"\ndo turn (to = 180 deg)",
+            "heading reaches to",
+        ),
+    ];
+    let bad: Vec<&str> = bad.iter().map(String::as_str).collect();
+    let good: Vec<&str> = good.iter().map(String::as_str).collect();
+    shows(&bench(), "K13", &bad, &good);
+}

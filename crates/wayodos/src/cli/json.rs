@@ -12,7 +12,7 @@ use wayodos_core::sim::Chance;
 use wayodos_core::units::{Dimension, Quantity};
 use wayodos_report::Story;
 use wayodos_report::words::{exit_words, goal_words, happening_words, row_words, wrong_words};
-use wayodos_report::{Flow, FlowBox};
+use wayodos_report::{Flow, FlowBox, quiet_reflexes};
 
 use crate::folder::Project;
 use crate::work::RunReport;
@@ -180,6 +180,9 @@ struct RunOut<'a> {
     sheet: Vec<ScoreOut<'a>>,
     final_pose: Option<PoseOut>,
     steps: Vec<StepOut<'a>>,
+    /// The reflexes that never took over, and how near they came.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    quiet_reflexes: Vec<QuietOut>,
     events: Vec<EventOut<'a>>,
     findings: Vec<FindingOut<'a>>,
     trace_hash: Option<String>,
@@ -187,6 +190,13 @@ struct RunOut<'a> {
     varied: Option<VariedOut<'a>>,
     #[serde(skip_serializing_if = "Option::is_none")]
     wall_ms: Option<f64>,
+}
+
+/// A reflex that never took over.
+#[derive(Serialize)]
+struct QuietOut {
+    reflex: String,
+    was: String,
 }
 
 /// Which of the many runs it is, and what is different in it.
@@ -398,7 +408,9 @@ fn beyond(beyond: Beyond) -> Option<BeyondOut> {
     let amount = |spare: Spare| match spare {
         Spare::Length(metres) => Some(("mm", rounded(metres * 1e3, 1))),
         Spare::Angle(angle) => Some(("deg", rounded(angle.to_degrees(), 2))),
-        Spare::Time(_) | Spare::Lines(_) | Spare::Noise(_) | Spare::Unseen => None,
+        Spare::Time(_) | Spare::Lines(_) | Spare::Noise(_) | Spare::Other(..) | Spare::Unseen => {
+            None
+        }
     };
     let (unit, over) = amount(beyond.fired)?;
     let rolled_on = beyond.rolled_on.and_then(amount).map(|(_, on)| on);
@@ -576,6 +588,10 @@ pub fn run(project: &Project, all: &[Finding], report: &RunReport, wall_ms: Opti
             ),
         }),
         steps: steps.collect(),
+        quiet_reflexes: quiet_reflexes(report.story())
+            .into_iter()
+            .map(|(reflex, was)| QuietOut { reflex, was })
+            .collect(),
         events,
         findings: list(project, all),
         trace_hash: Some(format!("{:016x}", run.fingerprint())),

@@ -10,6 +10,7 @@ use crate::mission::{
     Align, Await, Behaviour, Ending, Feeler, Move, Operator, Probe, Seek, Shift, Shove, Spanned,
     Value, Way,
 };
+use crate::units::Dimension;
 
 /// How long both wheels brake after a phase that must end at a standstill, seconds. Tried on the
 /// demo robot: from 60 % it stands after 0.2 s.
@@ -388,6 +389,7 @@ impl Compiler<'_> {
                     left: longer.clone(),
                     below,
                     right: Num::Is(limit),
+                    of: Dimension::Length,
                 },
                 "further",
             )

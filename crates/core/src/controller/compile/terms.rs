@@ -101,6 +101,7 @@ impl Compiler<'_> {
                 limit,
             } => {
                 let below = Self::below(place, than)?;
+                let of = self.dimension(place, limit);
                 let limit = self.num(place, &limit.node)?;
                 self.each_read(place, sensors, &words, |source| match source {
                     Num::Source(Source::Sensor(sensor)) => Test::Reads {
@@ -125,6 +126,7 @@ impl Compiler<'_> {
                         left,
                         below,
                         right: limit.clone(),
+                        of,
                     },
                 })?
             }
@@ -134,10 +136,12 @@ impl Compiler<'_> {
                     left: self.num(place, &left.node)?,
                     below,
                     right: self.num(place, &right.node)?,
+                    of: self.dimension(place, left),
                 };
                 self.look(test, &words)
             }
             Condition::Between { sensors, low, high } => {
+                let of = self.dimension(place, low);
                 let limits = [
                     (false, self.num(place, &low.node)?),
                     (true, self.num(place, &high.node)?),
@@ -164,6 +168,7 @@ impl Compiler<'_> {
                                 left,
                                 below,
                                 right: limit.clone(),
+                                of,
                             },
                         })?,
                     );

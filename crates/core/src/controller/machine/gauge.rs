@@ -169,9 +169,12 @@ impl Controller {
             Test::Battery { below, limit } => {
                 Gauge::beyond(*below, readings.battery, value(limit), Some(Voltage))
             }
-            Test::Compare { left, below, right } => {
-                Gauge::beyond(*below, value(left), value(right), None)
-            }
+            Test::Compare {
+                left,
+                below,
+                right,
+                of,
+            } => Gauge::beyond(*below, value(left), value(right), Some(*of)),
             Test::Code { sensor, low, high } => {
                 let (now, low) = (self.code(*sensor, readings), value(low));
                 // Codes are names: 3 is no nearer to 4 than to 9.
@@ -249,8 +252,9 @@ impl Controller {
             Test::Zone { zone, leaves } => {
                 let depth = self.depth_in(*zone);
                 if *leaves {
-                    let holds = memory.entered && depth < 0.0;
-                    Gauge::of(holds, depth, 0.0, depth, Some(Length))
+                    // What was not inside has nothing to leave.
+                    let away = if memory.entered { depth } else { f64::INFINITY };
+                    Gauge::of(away < 0.0, depth, 0.0, away, Some(Length))
                 } else {
                     Gauge::of(depth >= 0.0, -depth, 0.0, -depth, Some(Length))
                 }

@@ -452,3 +452,53 @@ fn a_reaction_above_breaks_off_and_one_below_waits() {
         "which has no end of its own"
     );
 }
+
+#[test]
+fn the_first_fail_leads_to_the_last_resort_and_the_second_ends_it() {
+    // (mission, the steps, how it ends)
+    let go =
+        "step \"go\"\nhold\nuntil floor-left sees dark -> done\nor 0.03 s pass -> fail \"first\"\n";
+    let home = |last: &str| {
+        format!("last resort \"home\"\n{go}step \"home\"\nhold\nuntil 0.02 s pass -> {last}")
+    };
+    for (text, ends_by) in [
+        (home("done"), End::Failed { reason: 0 }),
+        (home("next"), End::Failed { reason: 0 }),
+        (home("fail \"second\""), End::Failed { reason: 0 }),
+    ] {
+        let mut script = Script::new(&text);
+        let (ticks, status) = ends(&mut script, 40);
+        assert_eq!(status, Status::Ended(ends_by), "{text}");
+        assert!(ticks > 3, "{text}: after {ticks} ticks");
+        let entered = |event: &Event| matches!(event, Event::Entered { step: StepId(1) });
+        assert_eq!(
+            script.events.iter().filter(|event| entered(event)).count(),
+            1
+        );
+    }
+    // What goes well does not come to it.
+    let mut script = Script::new(&home("done"));
+    script.still(0.9);
+    assert_eq!(script.still(0.1).1, Status::Ended(End::Done));
+}
+
+#[test]
+fn the_last_resort_leaves_repeats_routines_and_reflexes() {
+    let home = "step \"home\"\nhold\nuntil 0.05 s pass -> done\n";
+    for text in [
+        format!(
+            "last resort \"home\"\nstep \"r\"\nrepeat forever\nstep \"in\"\nhold\nuntil 0.02 s pass -> fail \"no\"\nend\n{home}"
+        ),
+        format!(
+            "last resort \"home\"\nstep \"r\"\ndo deep\n{home}routine deep\nstep \"in\"\nhold\nuntil 0.02 s pass -> fail \"no\"\nend"
+        ),
+        format!(
+            "last resort \"home\"\nreflex \"x\"\nwhen 0.01 s pass\nhold\nuntil 0.01 s pass\nthen -> fail \"no\"\nstep \"in\"\nhold\nuntil 5 s pass -> done\n{home}"
+        ),
+    ] {
+        let mut script = Script::new(&text);
+        let (ticks, status) = ends(&mut script, 60);
+        assert_eq!(status, Status::Ended(End::Failed { reason: 0 }), "{text}");
+        assert!(ticks >= 7, "{text}: after {ticks}");
+    }
+}

@@ -9,6 +9,7 @@ use super::Adviser;
 use crate::controller::{Action, After, Goal, Num, Passes, ProgramExit, ProgramStep, Term, Test};
 use crate::finding::{Finding, Source};
 use crate::mission::{Behaviour, Block, Condition, Ending, Exit, Origin, Slot, SlotKind, Step};
+use crate::units::math::wrap;
 use crate::units::{Quantity, Unit};
 
 /// A mission of more steps than this wants a word about why it does what it does.
@@ -660,6 +661,10 @@ impl Adviser<'_> {
             Passes::Forever | Passes::Until(_) => true,
             Passes::Once => return,
         };
+        if !matches!(passes, Passes::Times(times) if times.fixed().is_some_and(|times| times < 1.5))
+        {
+            self.same_heading(index);
+        }
         let mut inner = vec![*first];
         while let Some(next) = inner.last().and_then(|last| self.of(*last).next) {
             inner.push(next);
@@ -736,6 +741,51 @@ impl Adviser<'_> {
                 message,
                 "let one step of the pass end on a mark, or `align` to a line",
             );
+        }
+    }
+
+    /// K13: all that turns in a repeat turns to one heading, which the second pass begins with.
+    fn same_heading(&mut self, index: StepId) {
+        let mut goals: Vec<(f64, usize)> = Vec::new();
+        for (at, step) in self.steps().filter(|(at, _)| self.is_within(*at, index)) {
+            let turns = match &step.action {
+                Action::Constant { .. } => self.motion(at).1 != 0.0,
+                Action::HoldHeading { heading, .. } => heading.is_some(),
+                Action::Follow(_) | Action::Keep { .. } | Action::Square { .. } => true,
+                Action::Live { .. } => true,
+                Action::Choose(_)
+                | Action::React(_)
+                | Action::Measure { .. }
+                | Action::Move { .. }
+                | Action::Signal { .. }
+                | Action::Group { .. } => false,
+            };
+            if !turns {
+                continue;
+            }
+            let reached = step
+                .exits
+                .iter()
+                .find_map(|exit| match &exit.term.plain()?.test {
+                    Test::Heading(goal) => Some((goal.fixed()?, exit.line)),
+                    _ => None,
+                });
+            // Whatever turns otherwise leads away from it again.
+            let Some(reached) = reached else { return };
+            goals.push(reached);
+        }
+        let Some(&(first, line)) = goals.first() else {
+            return;
+        };
+        if goals
+            .iter()
+            .all(|(goal, _)| wrap(goal - first).abs() < 1e-9)
+        {
+            let message =
+                "from the second pass on the robot has this heading already, so it does not turn"
+                    .into();
+            let hint = "a heading counts from the start of the run; for a further turn write `turned ANGLE`";
+            self.warn("K13", line, message, hint);
         }
     }
 

@@ -188,7 +188,8 @@ impl<'a> Adviser<'a> {
             },
             Goal::Pass(group) => self.end_of(*group),
             Goal::Complete(step, ending) => self.left(*step, Some(*ending)),
-            Goal::Done | Goal::Fail(_) => None,
+            Goal::Fail(_) => self.program.last_resort,
+            Goal::Done => None,
         }
     }
 
