@@ -8,9 +8,9 @@ pub use load::{FILE, load};
 
 use crate::ids::{ActuatorId, DeviceId, RangerId, SensorId, SignalId, SwitchId};
 use crate::scatter::{RobotSpread, Spreads};
-use crate::units::GRAVITY;
 use crate::units::colour::Light;
 use crate::units::colour::linear;
+use crate::units::{GRAVITY, math};
 
 /// What kind of light a floor sensor distinguishes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -495,6 +495,14 @@ impl Robot {
             .iter()
             .position(|signal| signal.name == name)
             .map(SignalId)
+    }
+
+    /// The radius in metres of the tightest arc that a car drives; none for a robot that turns on the
+    /// spot. The path of the middle of the rear axle has a radius of wheelbase / tan(angle)
+    /// (Rajamani, *Vehicle Dynamics and Control*, 2012, sec. 2.2).
+    pub fn least_radius(&self) -> Option<f64> {
+        let limit = self.steering.as_ref()?.limit;
+        Some(self.caster_ahead * math::cos(limit) / math::sin(limit))
     }
 
     /// Rim speed in m/s that the slower motor reaches without load on the battery that is in.

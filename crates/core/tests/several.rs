@@ -11,11 +11,16 @@ const ASIDE: &str = "[[ranging]]\nname = \"aside\"\nport = \"S7\"\nat = \"60, 60
 
 fn played(field: &str, mission: &str) -> Run {
     let robot = include_str!("../../../examples/brinewick/robots/curlew.toml");
-    let (setup, findings) = Setup::load(
-        &robot.replacen("[[ranging]]", ASIDE, 1),
+    let calibration = include_str!("../../../examples/brinewick/calibration.toml");
+    played_by(
+        (&robot.replacen("[[ranging]]", ASIDE, 1), Some(calibration)),
         field,
-        Some(include_str!("../../../examples/brinewick/calibration.toml")),
-    );
+        mission,
+    )
+}
+
+fn played_by((robot, calibration): (&str, Option<&str>), field: &str, mission: &str) -> Run {
+    let (setup, findings) = Setup::load(robot, field, calibration);
     let setup = setup.unwrap_or_else(|| panic!("{findings:#?}"));
     let prepared = prepare(mission, Some(&setup));
     let program = prepared
@@ -83,4 +88,41 @@ fn before_the_second_squaring_both_sensors_are_off_the_line() {
         dark(ticks, 0) && dark(ticks, 1),
         "and stands on its edge in the end"
     );
+}
+
+/// A car with a ranging sensor that looks ahead compares both sides, and stands where it stood.
+#[test]
+fn a_car_probes_on_arcs() {
+    let ranging = "[[ranging]]\nname = \"ahead\"\nport = \"S8\"\nat = \"180, 0 mm\"\nfacing = \"0 deg\"\ncone = \"10 deg\"\nleast = \"30 mm\"\ngreatest = \"1500 mm\"\nrate = \"25 Hz\"\nlatency = \"20 ms\"\n\n[[sensor]]";
+    let cart = include_str!("../../../examples/brinewick/robots/barge-cart.toml");
+    let car = cart.replacen("[[sensor]]", ranging, 1);
+    let wall = |y: u32| {
+        yard(&format!(
+            "[[wall]]\nname = \"w\"\nthickness = \"20 mm\"\npoints = [\"500, {y} mm\", \"2300, {y} mm\"]\n"
+        ))
+    };
+    for (with, y, further) in [
+        ("with ahead", 900, "right"),
+        ("with ahead", 100, "left"),
+        ("up to 300 mm or bumper is pressed", 900, "right"),
+        ("up to 300 mm or bumper is pressed", 100, "left"),
+    ] {
+        let other = if further == "left" { "right" } else { "left" };
+        let text = format!(
+            "limit 40 s\nstep \"p\"\nprobe 40 deg to each side at 120 mm/s, {with}, tie {other}\nuntil {further} is further -> done\nor {other} is further -> fail \"wrong\""
+        );
+        let run = played_by((&car, None), &wall(y), &text);
+        assert_eq!(
+            run.outcome,
+            Outcome::Done,
+            "{with}, wall at {y}: {}",
+            run.reason
+        );
+        let (from, to) = (run.trace.ticks[0].pose, run.final_pose());
+        let off = wayodos_core::units::math::length(to.x - from.x, to.y - from.y) * 1e3;
+        assert!(
+            off < 40.0 && (to.heading - from.heading).abs() < 0.06,
+            "{with}: {off} mm"
+        );
+    }
 }

@@ -8,6 +8,7 @@ use wayodos_core::field::Point;
 use wayodos_core::lab::evidence::{Evidence, RowEvidence, Spare, THIN};
 use wayodos_core::lab::first::{First, Wrong};
 use wayodos_core::lab::meeting::{Meeting, meeting};
+use wayodos_core::lab::spread::failing;
 use wayodos_core::record::{Act, Happened, Happening, Outcome, Run, Visit};
 
 use crate::field::Story;
@@ -120,7 +121,16 @@ pub fn outcome_words(run: &Run, program: &Program) -> String {
     let seconds = run.duration();
     match run.outcome {
         Outcome::Done => format!("done at {seconds:.1} s of {limit:.0} s"),
-        Outcome::Failed => format!("failed at {seconds:.1} s: {}", run.reason),
+        Outcome::Failed => {
+            let failed = failing(run, program).map_or(run.ended, |(tick, ..)| tick);
+            let resort = if failed < run.ended {
+                format!("; the last resort took until {seconds:.1} s")
+            } else {
+                String::new()
+            };
+            let at = run.trace.seconds(failed);
+            format!("failed at {at:.1} s: {}{resort}", run.reason)
+        }
         Outcome::Limit => format!("out of time at {seconds:.1} s"),
         Outcome::Fell => format!("{} at {seconds:.1} s", run.reason),
         Outcome::Error => format!("error: {}", run.reason),

@@ -481,11 +481,14 @@ fn spare(
             nearest.map_or(Spare::Unseen, |tick| Spare::Noise(widths(tick)))
         }
         Test::Battery { .. } => nearest(&|volts| Spare::Other(volts, Dimension::Voltage)),
-        Test::Compare { of, .. } => nearest(&|off| match *of {
-            Dimension::Length => Spare::Length(off),
-            Dimension::Angle => Spare::Angle(off),
-            Dimension::Time => Spare::Time(off),
-            of => Spare::Other(off, of),
+        Test::Compare { of, .. } => nearest(&|off| {
+            let known = [
+                (Dimension::Length, Spare::Length as fn(f64) -> Spare),
+                (Dimension::Angle, Spare::Angle),
+                (Dimension::Time, Spare::Time),
+            ];
+            let known = known.iter().find(|(kind, _)| kind == of);
+            known.map_or(Spare::Other(off, *of), |(_, spare)| spare(off))
         }),
         Test::Code { .. }
         | Test::Switch { .. }

@@ -3,7 +3,7 @@
 use super::borne::own_line;
 use super::evidence::{Evidence, Spare, StepEvidence};
 use super::first::{Wrong, first_wrong};
-use super::spread::death;
+use super::spread::{death, failing};
 use crate::controller::{Action, Armed, Goal, Program, Term, Test};
 use crate::field::Field;
 use crate::finding::{Edit, Finding, Hint, Hints, Source};
@@ -286,10 +286,8 @@ pub fn hindsight(
             _ => own_line(program, death.step),
         };
         // After a last resort it ends later than it failed.
-        let failed = run.visits.iter().chain(&run.groups).find(|visit| {
-            visit.step == death.step && death.exit.is_some() && visit.exit == death.exit
-        });
-        let seconds = failed.map_or_else(|| run.duration(), |visit| run.trace.seconds(visit.left));
+        let failed = failing(run, program).map(|(tick, ..)| run.trace.seconds(tick));
+        let seconds = failed.unwrap_or_else(|| run.duration());
         let words = death.words;
         let message = if seconds < run.duration() {
             format!("the run fails here at {seconds:.1} s, and goes on to the last resort: {words}")

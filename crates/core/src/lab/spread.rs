@@ -14,7 +14,7 @@ use super::statistics::Share;
 use crate::controller::{Goal, Program};
 use crate::field::Pose;
 use crate::ids::StepId;
-use crate::record::{Intervention, Outcome, Run, Trace, Verdict};
+use crate::record::{Intervention, Outcome, Run, Trace, Verdict, Visit};
 use crate::scatter::Scatter;
 use crate::sim::{
     Chance, Drawn, Kept, Play, Snapshot, Varied, World, entered, play_again, resume, varied,
@@ -310,6 +310,34 @@ impl Brief {
     }
 }
 
+/// The tick at which a run failed, the step, and its exit when one led to `fail`: of steps within each
+/// other the innermost. After that only the last resort comes.
+pub fn failing(run: &Run, program: &Program) -> Option<(usize, StepId, Option<usize>)> {
+    if run.outcome != Outcome::Failed {
+        return None;
+    }
+    let fatal = |visit: &Visit| {
+        let exit = visit.exit?;
+        let goal = program.steps[visit.step].exits.get(exit)?.goal;
+        matches!(goal, Goal::Fail(reason) if program.reasons[reason] == run.reason).then_some((
+            visit.left,
+            visit.step,
+            Some(exit),
+        ))
+    };
+    let visits = run.visits.iter().rev().chain(run.groups.iter().rev());
+    let first = visits.filter_map(fatal).min_by_key(|(left, ..)| *left);
+    first.or_else(|| {
+        // A row or a reflex: it is over where the last resort begins.
+        let resort = program.last_resort?;
+        let all = run.visits.iter().chain(&run.groups);
+        let entered = all.filter(|visit| visit.step == resort);
+        let tick = entered.map(|visit| visit.entered).min()?;
+        let before = run.legs.iter().rfind(|leg| leg.from < tick)?;
+        Some((tick, before.step, None))
+    })
+}
+
 /// Where a run died, if it did.
 pub fn death(run: &Run, program: &Program) -> Option<Death> {
     let words = match (run.outcome, run.sheet.verdict) {
@@ -318,23 +346,11 @@ pub fn death(run: &Run, program: &Program) -> Option<Death> {
         (Outcome::Limit, _) => "out of time".to_owned(),
         (Outcome::Failed | Outcome::Fell | Outcome::Error, _) => run.reason.clone(),
     };
-    // The exit that led to `fail`: of steps within each other the innermost.
-    let fatal = |step: StepId, exit: Option<usize>| {
-        let exit = exit?;
-        let goal = program.steps[step].exits.get(exit)?.goal;
-        matches!(goal, Goal::Fail(_)).then_some((step, exit))
-    };
-    let visits = run.visits.iter().rev().chain(run.groups.iter().rev());
-    // After the first one only the last resort comes.
-    let exit = visits
-        .filter_map(|visit| Some((visit.left, fatal(visit.step, visit.exit)?)))
-        .min_by_key(|(left, _)| *left)
-        .map(|(_, fatal)| fatal);
-    let exit = exit.filter(|_| run.outcome == Outcome::Failed);
+    let failing = failing(run, program);
     let last = || run.legs.last().map_or(program.first, |leg| leg.step);
     Some(Death {
-        step: exit.map_or_else(last, |(step, _)| step),
-        exit: exit.map(|(_, exit)| exit),
+        step: failing.map_or_else(last, |(_, step, _)| step),
+        exit: failing.and_then(|(.., exit)| exit),
         words,
     })
 }

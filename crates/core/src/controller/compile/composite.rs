@@ -22,6 +22,8 @@ const BACK_OFF: f64 = 0.03;
 const NO_FURTHER: f64 = 0.15;
 /// For how long the way must be clear to be believed, seconds: a few readings of a ranging sensor.
 const BELIEVED: f64 = 0.2;
+/// So much wider than its tightest arc a car turns to look: its front wheels come to that angle.
+const WIDER: f64 = 1.1;
 /// Two ways are as far when they differ by less, metres: what two stops differ by anyway.
 const AS_FAR: f64 = 0.01;
 
@@ -352,7 +354,7 @@ impl Compiler<'_> {
             let kept = &mut reach[turn.wheel()];
             *kept = self.keep(&format!(" {turn:?} {index}"));
             let goal = sum(Num::Kept(home), to_side(turn, angle.clone()));
-            phases.turn(self, turn, pace, goal);
+            phases.turn_to_look(self, (turn, false), pace, goal);
             phases.brake(self, STANDSTILL);
             match feeler {
                 Feeler::Ranger(ranger) => {
@@ -379,7 +381,7 @@ impl Compiler<'_> {
                 Turn::Left => Turn::Right,
                 Turn::Right => Turn::Left,
             };
-            phases.turn(self, other, pace, Num::Kept(home));
+            phases.turn_to_look(self, (other, true), pace, Num::Kept(home));
             phases.brake(self, STANDSTILL);
         }
         let longer = sum(Num::Kept(reach[0]), negative(Num::Kept(reach[1])));
@@ -479,6 +481,35 @@ impl Phases<'_> {
     fn turn(&mut self, compiler: &mut Compiler<'_>, turn: Turn, pace: WheelCommand, heading: Num) {
         let sign = turn.sign();
         let step = self.wheels(compiler, "turn", pace.times(-sign), pace.times(sign));
+        compiler.leaves(
+            step,
+            Test::Heading(heading),
+            "turned far enough",
+            Goal::Next,
+        );
+    }
+
+    /// Turns so that what is looked for on both sides is looked for alike: on the spot, or for a car on
+    /// its tightest arc, ahead to one side and `back` on the same arc.
+    fn turn_to_look(
+        &mut self,
+        compiler: &mut Compiler<'_>,
+        (turn, back): (Turn, bool),
+        pace: WheelCommand,
+        heading: Num,
+    ) {
+        let robot = compiler.robot;
+        let Some(least) = robot.least_radius() else {
+            return self.turn(compiler, turn, pace, heading);
+        };
+        // Backwards the nose goes to the other side of the circle that it is on.
+        let way = if back { -1.0 } else { 1.0 };
+        let lean = turn.sign() * way * robot.track_width / 2.0 / (least * WIDER);
+        // The outer wheel is as fast as was asked for.
+        let wheel = |lean: f64, outer: f64| pace.times(way * (1.0 + lean) / outer);
+        let outer = 1.0 + lean.abs();
+        let (left, right) = (wheel(-lean, outer), wheel(lean, outer));
+        let step = self.wheels(compiler, "arc", left, right);
         compiler.leaves(
             step,
             Test::Heading(heading),

@@ -46,14 +46,15 @@ impl Reckoned {
 
 impl Controller {
     /// The same controller, which believes to start at a pose of the field.
-    pub fn placed(mut self, pose: Pose) -> Self {
+    #[must_use]
+    pub const fn placed(mut self, pose: Pose) -> Self {
         self.place = Reckoned::at(pose);
         self
     }
 
     pub(super) fn reckon(&mut self, readings: &Readings<'_>) {
         let [left, right] = readings.wheels;
-        let rolled = (left + right) / 2.0 * self.program.wheel_radius;
+        let rolled = f64::midpoint(left, right) * self.program.wheel_radius;
         let heading = self.heading(readings);
         self.place.go_on(rolled, heading);
     }

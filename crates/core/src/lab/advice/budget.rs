@@ -74,13 +74,13 @@ impl<'a> Adviser<'a> {
         self.warn("K67", self.says(step), message, hint);
     }
 
-    /// K71: an arc tighter than the front wheels of a car can steer. The path of the middle of the rear
-    /// axle has a radius of wheelbase / tan(angle) (Rajamani, *Vehicle Dynamics and Control*, 2012,
-    /// sec. 2.2).
+    /// K71: an arc tighter than the front wheels of a car can steer.
     fn arc_of_a_car(&mut self, step: &ProgramStep) {
-        let (Some(steering), Action::Constant { left, right }) =
-            (&self.robot.steering, &step.action)
-        else {
+        let (Some(steering), Some(least), Action::Constant { left, right }) = (
+            &self.robot.steering,
+            self.robot.least_radius(),
+            &step.action,
+        ) else {
             return;
         };
         let ((WheelCommand::Duty(left), WheelCommand::Duty(right))
@@ -92,8 +92,6 @@ impl<'a> Adviser<'a> {
             return;
         }
         let radius = (self.robot.track_width / 2.0 * (left + right) / (right - left)).abs();
-        let (sin, cos) = (math::sin(steering.limit), math::cos(steering.limit));
-        let least = self.robot.caster_ahead * cos / sin;
         if radius < least * (1.0 - 1e-3) {
             let message = format!(
                 "the front wheels steer {:.0} deg at most: the robot drives an arc of {}, not of {}",

@@ -763,13 +763,12 @@ impl Adviser<'_> {
             if !turns {
                 continue;
             }
-            let reached = step
-                .exits
-                .iter()
-                .find_map(|exit| match &exit.term.plain()?.test {
-                    Test::Heading(goal) => Some((goal.fixed()?, exit.line)),
-                    _ => None,
-                });
+            let reached = step.exits.iter().find_map(|exit| {
+                let Test::Heading(goal) = &exit.term.plain()?.test else {
+                    return None;
+                };
+                Some((goal.fixed()?, exit.line))
+            });
             // Whatever turns otherwise leads away from it again.
             let Some(reached) = reached else { return };
             goals.push(reached);

@@ -58,14 +58,10 @@ impl Does for Probe {
         ],
         example: "probe 90 deg to each side at 30 %, up to 400 mm, tie left",
         ends: &[Ending::LeftFurther, Ending::RightFurther],
-        on_the_spot: true,
+        on_the_spot: false,
         read,
         offers: |kit, offers| {
-            let Some(ranger) = kit
-                .names
-                .first(DeviceKind::Ranger)
-                .filter(|_| !kit.names.steers)
-            else {
+            let Some(ranger) = kit.names.first(DeviceKind::Ranger) else {
                 return;
             };
             let text = format!("probe 60 deg to each side at 22 %, with {ranger}, tie left");
