@@ -17,7 +17,7 @@ mod tone;
 
 pub use compile::{CompileError, Refused, Script};
 pub use machine::{
-    Command, Controller, End, Event, Kept, Knowledge, Left, Live, Reading, Readings,
+    Command, Controller, End, Event, Kept, Knowledge, Left, Live, Odometry, Reading, Readings,
     ReflexStanding, Standing, Status, StepStanding, THERE, TermStanding, Wait, Watch,
 };
 pub use program::{

@@ -110,7 +110,7 @@ pub struct Run {
     pub interventions: Vec<Intervention>,
     /// Where it began, when not with the first step.
     pub begun: Option<Begun>,
-    /// Where the robot was meant to stand when it was put down, for it to reckon from.
+    /// Where the robot was meant to stand when it was put down, where its odometry begins.
     #[serde(default)]
     pub meant: Pose,
 }

@@ -1,4 +1,4 @@
-//! Zones that a mission waits for, by what the robot reckons of where it is.
+//! Zones that a mission waits for, by odometry.
 
 #![allow(clippy::unwrap_used, reason = "helpers of tests are tests")]
 
@@ -83,7 +83,7 @@ fn what_is_not_inside_does_not_leave_and_what_is_inside_has_reached() {
 }
 
 #[test]
-fn backwards_and_round_corners_the_reckoning_follows() {
+fn backwards_and_round_corners_odometry_follows() {
     // To the shed's middle, a turn, out through its long side, and back in.
     let run = played(
         "step \"in\"\ndrive ahead at 25 % holding the heading\nuntil travelled 800 mm\n\

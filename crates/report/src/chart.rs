@@ -7,8 +7,9 @@
 //! Long because a track of each kind is made and drawn here.
 
 use wayodos_core::controller::{
-    Action, Event, Limits, Program, Rail, Sight, Test, Tones, WheelCommand,
+    Action, Event, Limits, Odometry, Program, Rail, Sight, Test, Tones, WheelCommand,
 };
+use wayodos_core::field::Pose;
 use wayodos_core::ids::{ActuatorId, RangerId, SensorId, StepId, SwitchId};
 use wayodos_core::record::{Happening, Outcome, Run, Tick};
 use wayodos_core::robot::Robot;
@@ -624,7 +625,7 @@ fn row_track(story: Story<'_>) -> Option<Track> {
 }
 
 /// What is shown only when somebody asks for it: what the motors were commanded to do, where the
-/// robot looked, how far it came, and how far its own reckoning was off.
+/// robot looked, how far it came, and how far its odometry was off.
 fn further_tracks(story: Story<'_>) -> Vec<Track> {
     let Story { run, program, .. } = story;
     let ticks = &run.trace.ticks;
@@ -672,7 +673,7 @@ fn further_tracks(story: Story<'_>) -> Vec<Track> {
     } else {
         "%"
     };
-    let believed = reckoned(run, program);
+    let believed = believed(run, program);
     let off = ticks
         .iter()
         .zip(&believed)
@@ -711,35 +712,29 @@ fn further_tracks(story: Story<'_>) -> Vec<Track> {
     ]
 }
 
-/// Where the robot would believe to be at every tick if it reckoned by its encoders and its gyro,
-/// from its true pose at the start: x, y, heading, and metres rolled. Dead reckoning with the mean
-/// heading of each tick (Borenstein, Everett and Feng, "Where am I?", 1996, chapter 1).
-fn reckoned(run: &Run, program: &Program) -> Vec<[f64; 4]> {
+/// Where the robot would believe to be at every tick by its encoders and its gyro, from its true pose
+/// at the start: x, y, heading, and metres rolled.
+fn believed(run: &Run, program: &Program) -> Vec<[f64; 4]> {
     let ticks = &run.trace.ticks;
     let Some(first) = ticks.first() else {
         return Vec::new();
     };
-    let mut at = [first.pose.x, first.pose.y, first.pose.heading, 0.0];
-    let mut all = vec![at];
-    for pair in ticks.windows(2) {
-        let rolled =
-            |wheel: usize| (pair[1].wheels[wheel] - pair[0].wheels[wheel]) * program.wheel_radius;
-        let (left, right) = (rolled(0), rolled(1));
-        let turned = if program.has_gyro {
-            pair[1].gyro - pair[0].gyro
+    let (mut odometry, mut far) = (Odometry::at(first.pose), 0.0);
+    let mut before = None;
+    let one = |tick: &Tick| {
+        let [left, right] = tick.wheels.map(|wheel| wheel * program.wheel_radius);
+        let heading = if program.has_gyro {
+            tick.gyro
         } else {
             (right - left) / program.track_width
         };
-        let (way, mean) = (f64::midpoint(left, right), at[2] + turned / 2.0);
-        at = [
-            at[0] + way * mean.cos(),
-            at[1] + way * mean.sin(),
-            at[2] + turned,
-            at[3] + way.abs(),
-        ];
-        all.push(at);
-    }
-    all
+        let rolled = f64::midpoint(left, right);
+        odometry.go_on(rolled, heading);
+        far += (rolled - before.replace(rolled).unwrap_or(rolled)).abs();
+        let Pose { x, y, heading } = odometry.pose();
+        [x, y, heading, far]
+    };
+    ticks.iter().map(one).collect()
 }
 
 /// Room for the names of tracks, millimetres.

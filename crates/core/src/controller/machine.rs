@@ -4,7 +4,7 @@
 
 mod gauge;
 mod look;
-mod reckoning;
+mod odometry;
 mod standing;
 
 use crate::ids::StepId;
@@ -16,7 +16,7 @@ use super::program::{Action, After, ExitKind, Goal, Passes, Program, Term, Test,
 use crate::field::Pose;
 use crate::mission::Ending;
 
-use reckoning::Reckoned;
+pub use odometry::Odometry;
 pub use standing::{Kept, Live, ReflexStanding, Standing, StepStanding, TermStanding, Wait};
 
 /// What one floor sensor last published, shares of full scale.
@@ -259,7 +259,7 @@ pub struct Controller {
     last: Last,
     pub(super) heading_at_start: f64,
     /// Where it believes to be; kept only by programs that speak of zones.
-    place: Reckoned,
+    place: Odometry,
     /// Where each actuator was last sent, rad.
     wanted: Vec<f64>,
     /// The last commands of the motors.
@@ -343,7 +343,7 @@ impl Controller {
             labels: vec![false; program.labels.len()],
             last: Last::default(),
             heading_at_start: f64::NAN,
-            place: Reckoned::default(),
+            place: Odometry::default(),
             wanted: program.actuators.clone(),
             commanded: Command::BRAKE,
             step: program.first,
@@ -377,7 +377,7 @@ impl Controller {
         new.last = known.last;
         new.heading_at_start = known.heading_at_start.unwrap_or(f64::NAN);
         if let Some(place) = known.place {
-            new.place = Reckoned::at(place);
+            new.place = Odometry::at(place);
         }
         new
     }
@@ -460,7 +460,7 @@ impl Controller {
             events,
         };
         if !program.zones.is_empty() {
-            self.reckon(readings);
+            self.locate(readings);
         }
         let end = if self.started {
             self.tick += 1;

@@ -517,7 +517,7 @@ pub enum Test {
     Blocked(ActuatorId),
     /// The line that the step follows is out of sight.
     Lost,
-    /// The middle of the axle is in a zone, by the robot's own reckoning; or out of it after it was
+    /// The middle of the axle is in a zone, by odometry; or out of it after it was
     /// in it.
     Zone {
         /// Index into [`Program::zones`].
@@ -947,7 +947,7 @@ impl Program {
                     &other.period_ms,
                     &other.has_gyro,
                 )
-            // Who begins to reckon later does not know where it is.
+            // Odometry that begins later does not know where it is.
             && *zones == other.zones
             && (wheel_radius, track_width, tones, codes, actuators, stops)
                 == (

@@ -89,7 +89,7 @@ kinds! {
         "No sensor of the follower sees its line; `followed`: one does.";
     ZONE: "zone", ["area", "place", "region", "position", "enter", "leave", "arrive", "inside", "outside", "reaches the zone", "leaves the zone", "off the mat", "edge of the mat", "leaves the mat", "location", "target area", "home", "in the zone", "out of the zone", "position reached", "odometry"],
         "reaches|leaves \"ZONE\" | reaches|leaves the mat", "leaves the mat",
-        "By its own reckoning, from wheels and heading, the middle of the axle is in this zone of the field; \
+        "By odometry, from its wheels and its heading, the middle of the axle is in this zone of the field; \
          `leaves`: out of it again.";
     STALLED: "stalled", ["stuck", "blocked", "wall", "jammed", "not moving", "does not move", "stall", "collision", "against the wall", "cannot move", "wheels stand", "runs into", "hits the wall", "crash", "resistance"],
         "stalled for TIME", "stalled for 500 ms",
@@ -409,7 +409,7 @@ impl Reader<'_> {
             Condition::Lost => "it has lost the line".into(),
             Condition::Zone { zone, leaves } => {
                 let verb = if *leaves { "left" } else { "reached" };
-                format!("it has {verb} {}, by its own reckoning", zone.node)
+                format!("it has {verb} {}, by odometry", zone.node)
             }
             Condition::Stalled(time) => format!("a wheel has been stuck for {}", of(time)),
             Condition::Ended(ending) => match ending {
@@ -488,6 +488,11 @@ pub(super) fn offers(step: Option<&Step>, kit: &Kit<'_>) -> Vec<Offer> {
     all.push(of(&ROLLED, ROLLED.example.into()));
     if matches!(does, Some(Behaviour::Follow(_))) {
         all.push(of(&LOST, LOST.example.into()));
+        let what = "A sensor of the follower sees its line.";
+        let followed = Offer::new("followed", "the line is followed for 100 ms".into(), what);
+        all.push(followed.found_by(
+            "line found again, on the line again, is following, follows the line, back on the line, line seen, sees the line",
+        ));
     }
     if let Some(sensor) = kit
         .names
@@ -499,19 +504,19 @@ pub(super) fn offers(step: Option<&Step>, kit: &Kit<'_>) -> Vec<Offer> {
     }
     devices(kit, &mut all);
     for zone in kit.names.zones.iter().filter(|zone| *zone != MAT).take(3) {
-        let what = "By its own reckoning, the middle of the axle is in this zone.";
+        let what = "By odometry, the middle of the axle is in this zone.";
         let offer = Offer::new("zone reached", format!("reaches \"{zone}\""), what);
         all.push(offer.found_by(
             "enter, arrive, inside, in the zone, reaches the zone, area, position, place, arrives at, home, target area, \
              position reached, location",
         ));
-        let what = "By its own reckoning, the middle of the axle is out of this zone again.";
+        let what = "By odometry, the middle of the axle is out of this zone again.";
         let offer = Offer::new("zone left", format!("leaves \"{zone}\""), what);
         all.push(offer.found_by(
             "leave, exit the zone, out of the zone, outside, leaves the zone, area, gone from, position",
         ));
     }
-    let what = "By its own reckoning, the middle of the axle is beside the mat.";
+    let what = "By odometry, the middle of the axle is beside the mat.";
     let offer = Offer::new("mat left", ZONE.example.into(), what);
     all.push(offer.found_by(
         "off the mat, edge of the mat, leaves the table, off the table, off the field, leave the field, beside the mat, \
@@ -569,6 +574,12 @@ fn floor_sensors(kit: &Kit<'_>, all: &mut Vec<Offer>) {
             format!("all of {left}, {right} sees {tone}"),
             "Every one of the sensors sees it.",
             "both, all of, every, both sensors, both see, left and right, all sensors, crossing, junction",
+        );
+        add(
+            COMPARES.name,
+            format!("{left} - {right} > 10 %"),
+            COMPARES.what,
+            &COMPARES.plain.join(","),
         );
         add(
             "none sees",

@@ -35,7 +35,7 @@ const RUN_OUT: f64 = 0.5;
 pub struct Play<'a> {
     /// Where the robot starts.
     pub start: Pose,
-    /// Where it was meant to be put down, when that is another pose: from there it reckons.
+    /// Where it was meant to be put down, when that is another pose: where its odometry begins.
     pub meant: Option<Pose>,
     /// What chance follows from.
     pub seed: u64,

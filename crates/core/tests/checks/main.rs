@@ -7,6 +7,7 @@ mod bench;
 mod effects;
 mod hints;
 mod shapes;
+mod thrice;
 
 use bench::Bench;
 use std::sync::Arc;

@@ -5,7 +5,7 @@ use super::{bench, shows};
 use wayodos_core::record::Outcome;
 
 /// A condition in each place where one can stand.
-fn places(condition: &str) -> Vec<(&'static str, String)> {
+pub fn places(condition: &str) -> Vec<(&'static str, String)> {
     let drive = "drive ahead at 24 %";
     vec![
         (
@@ -1221,7 +1221,7 @@ fn rows_of_nested_brackets_are_compared_in_reasonable_time() {
 }
 
 #[test]
-fn k75_a_place_is_reckoned_from_a_start_that_faces_anywhere() {
+fn k75_odometry_from_a_start_that_faces_anywhere() {
     let anywhere = bench().field("heading = \"0 deg\"", "heading = \"random\"");
     let missions = |condition: &str| places(condition).into_iter().map(|(_, mission)| mission);
     let zones: Vec<String> = missions("leaves the mat").collect();

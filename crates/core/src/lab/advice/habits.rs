@@ -135,8 +135,8 @@ impl Adviser<'_> {
             .collect()
     }
 
-    /// K75: where it is, is reckoned from a start that faces anywhere.
-    fn reckons_from_a_lot(&mut self) {
+    /// K75: odometry from a start that faces anywhere.
+    fn odometry_from_a_lot(&mut self) {
         let name = self.parsed.mission.start.as_ref();
         let start = match name {
             Some(name) => self.field.start(&name.node),
@@ -146,7 +146,7 @@ impl Adviser<'_> {
             return;
         };
         let message = format!(
-            "the robot faces anywhere at `{}`, so it cannot reckon where it is",
+            "the robot faces anywhere at `{}`, so it cannot know where it is",
             start.name
         );
         let is_zone = |term: &Condition| matches!(term, Condition::Zone { .. });
@@ -193,7 +193,7 @@ impl Adviser<'_> {
                 "explain the choices in comments (`# ...`)",
             );
         }
-        self.reckons_from_a_lot();
+        self.odometry_from_a_lot();
         let rules = &self.field.rules;
         let (waits, waiting) = self.first_wait();
         if waits < rules.start_delay {

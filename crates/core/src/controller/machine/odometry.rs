@@ -1,4 +1,4 @@
-//! Where the robot believes to be: reckoned from its wheels and its heading, tick by tick, from
+//! Odometry: where the robot believes to be, worked out from its wheels and its heading, tick by tick, from
 //! where it was put down. What it slips, and what its wheels and gyro are off, it does not know.
 
 use super::{Controller, Readings};
@@ -7,7 +7,7 @@ use crate::units::math::{cos, sin};
 
 /// A place that is kept up to date.
 #[derive(Clone, Copy, Debug, Default)]
-pub(super) struct Reckoned {
+pub struct Odometry {
     pose: Pose,
     /// What wheels and heading were at the tick before; none before the first.
     before: Option<Before>,
@@ -20,19 +20,23 @@ struct Before {
     heading: f64,
 }
 
-impl Reckoned {
+impl Odometry {
+    /// At a pose, before the first tick.
     pub const fn at(pose: Pose) -> Self {
         Self { pose, before: None }
     }
 
+    /// Where the robot believes to be.
     pub const fn pose(&self) -> Pose {
         self.pose
     }
 
-    /// Goes on by what was rolled, in the direction half way through the turn: exact for an arc up
-    /// to the second order of its angle (midpoint rule; Siegwart and Nourbakhsh, Introduction to
-    /// Autonomous Mobile Robots, 5.2.4).
-    fn go_on(&mut self, rolled: f64, heading: f64) {
+    /// Goes on by what was rolled, in the direction half way through the turn (Borenstein, Everett and
+    /// Feng, "Where am I?", 1996, chapter 1).
+    ///
+    /// - `rolled`: metres that the middle of the axle has rolled since the start
+    /// - `heading`: rad, counter-clockwise, from wherever it is counted
+    pub fn go_on(&mut self, rolled: f64, heading: f64) {
         if let Some(before) = self.before {
             let (way, turn) = (rolled - before.rolled, heading - before.heading);
             let along = self.pose.heading + turn / 2.0;
@@ -48,11 +52,11 @@ impl Controller {
     /// The same controller, which believes to start at a pose of the field.
     #[must_use]
     pub const fn placed(mut self, pose: Pose) -> Self {
-        self.place = Reckoned::at(pose);
+        self.place = Odometry::at(pose);
         self
     }
 
-    pub(super) fn reckon(&mut self, readings: &Readings<'_>) {
+    pub(super) fn locate(&mut self, readings: &Readings<'_>) {
         let [left, right] = readings.wheels;
         let rolled = f64::midpoint(left, right) * self.program.wheel_radius;
         let heading = self.heading(readings);
@@ -71,9 +75,9 @@ mod tests {
     use super::*;
 
     #[test]
-    fn an_arc_is_reckoned_to_where_it_ends() {
+    fn an_arc_ends_where_it_should() {
         // A circle of 300 mm radius, driven in ticks of 5 ms at 0.3 m/s: it ends where it began.
-        let mut place = Reckoned::at(Pose {
+        let mut place = Odometry::at(Pose {
             x: 1.0,
             y: 0.5,
             heading: 0.3,
