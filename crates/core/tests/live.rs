@@ -326,3 +326,29 @@ fn a_comparison_that_did_not_hold_tells_how_far_it_was_from_that() {
         );
     }
 }
+
+/// A formula may stand wherever an amount may, without brackets, whatever comes behind it.
+#[test]
+fn a_formula_needs_no_brackets_wherever_it_stands() {
+    for steps in [
+        "step \"a\"\nrepeat rounds - 1 times\nstep \"b\"\nhold\nuntil 0.1 s pass\nend",
+        "step \"a\"\nrepeat 2 * rounds times\nstep \"b\"\nhold\nuntil 0.1 s pass\nend",
+        "step \"a\"\nrepeat max(rounds, 2) times\nstep \"b\"\nhold\nuntil 0.1 s pass\nend",
+        "step \"a\"\ndrive ahead at 20 %\nuntil floor-left has crossed rounds + 1 dark lines far / 2 apart\nor 0.1 s pass",
+        "step \"a\"\ndrive ahead at 20 %\nuntil floor-left has met 2 dark lines 10 mm + far + 3 * far apart\nor 0.1 s pass",
+        "step \"a\"\nhold\nuntil late / 2 + 0.1 s pass\nor late - 0.1 s passes",
+        "step \"a\"\nawait clear with ahead beyond far / 4, rounds - 1 tries of late / 2\nuntil clear\nor given up",
+        "step \"a\"\nseek with ahead within far, spinning left at 10 % + 10 % up to 45 deg * 2, moving far / 2, rounds - 2 tries\nuntil found\nor given up",
+        "step \"a\"\ndrive ahead on a left arc of far + far at 20 %\nuntil turned 45 deg / 9",
+        "step \"a\"\ndrive ahead at 20 %\nuntil travelled far / 10 for late / 20\nor floor-left between 10 % + 5 % and 20 % * 2 after far / 20\nor 0.5 s pass",
+        "step \"a\"\nfollow the left edge of a dark line with floor-left at 10 % + 10 %, gain 0.2 * rounds\nuntil 0.1 s pass",
+        "step \"a\"\nshove at 10 % + 5 % to dark with floor-left and floor-right, back far / 4\nuntil finished\nor 0.2 s pass",
+        "step \"a\"\nprobe 10 deg + 10 deg to each side at 10 % + 10 %, up to far / 5, tie left\nuntil left is further\nor right is further",
+    ] {
+        let text = format!(
+            "let rounds = 3, measured\nlet far = 100 mm, measured\nlet late = 0.4 s, measured\n{steps}"
+        );
+        let wrong = errors(&text);
+        assert!(wrong.is_empty(), "{steps}\n{wrong:#?}");
+    }
+}

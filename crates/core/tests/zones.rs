@@ -181,5 +181,7 @@ fn a_zone_that_is_not_there_is_said() {
             "{broken}: {found:?}"
         );
     }
-    assert!(of("reaches \"the shed\"").is_empty());
+    let codes = |until: &str| of(until).iter().map(|one| one.code).collect::<Vec<_>>();
+    assert_eq!(codes("reaches \"the shed\"\nor 9 s pass"), [""; 0]);
+    assert_eq!(codes("reaches \"the shed\""), ["K30"], "it may go another way");
 }

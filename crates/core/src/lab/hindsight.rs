@@ -236,6 +236,10 @@ pub fn hindsight(
             Some(_) if run.outcome == Outcome::Limit => Hint::from(
                 "what it waits for did not come: look at the step in this run, and give it another exit, such as `or 10 s pass -> fail \"...\"`",
             ),
+            // How much more it takes nobody knows: it was not over.
+            None if run.outcome == Outcome::Limit => {
+                Hint::from("drive faster, wait less, or give it more time in the line `limit`")
+            }
             _ => longer,
         };
         if run.outcome == Outcome::Limit {

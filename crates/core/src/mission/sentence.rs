@@ -585,7 +585,10 @@ impl<'t> Sentence<'t> {
                 let unit = self.tokens.get(at).is_some_and(|token| {
                     token.kind == TokenKind::Percent
                         || (token.kind == TokenKind::Word
-                            && !matches!(self.str(token), "pass" | "passes"))
+                            && !matches!(
+                                self.str(token),
+                                "pass" | "passes" | "time" | "times" | "try" | "tries" | "apart"
+                            ))
                 });
                 at += usize::from(unit);
             } else if token.kind != TokenKind::Word {

@@ -145,7 +145,10 @@ fn k28_two_steps_that_should_be_one() {
                 &drive("floor-left sees dark"),
                 &drive("floor-right sees dark"),
             ),
-            pair(&drive("ahead < 100 mm"), &drive("hue sees kiln-red")),
+            pair(
+                &drive("hue sees dark"),
+                &drive("any of floor-left, floor-right sees dark"),
+            ),
             format!(
                 "step \"call\"\ndo r\nroutine r\n{}end",
                 pair(
@@ -216,7 +219,7 @@ fn k30_no_end_if_it_never_comes() {
         &bench(),
         "K30",
         &[
-            step("a", "hold, brake\nuntil bumper is pressed"),
+            step("a", "hold, brake\nuntil hue sees kiln-red"),
             step(
                 "a",
                 &format!("{spin}until floor-left sees dark -> done\nor ahead < 90 mm -> done"),

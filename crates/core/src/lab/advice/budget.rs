@@ -279,6 +279,14 @@ impl<'a> Adviser<'a> {
                 (fastest(|motion| motion.0), amount, &mm)
             } else if let Test::Turned(Num::Is(amount)) = look.test {
                 (fastest(|motion| motion.1), amount, &deg)
+            } else if let Test::Rolled {
+                wheel,
+                amount: Num::Is(amount),
+            } = look.test
+            {
+                let rims = watched.during.iter().filter_map(|leaf| self.rims(*leaf));
+                let rim = rims.map(|rims| rims[wheel].abs()).fold(0.0, f64::max);
+                (rim * period, amount, &mm)
             } else {
                 return;
             };

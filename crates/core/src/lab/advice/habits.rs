@@ -10,14 +10,13 @@ use crate::controller::{Action, After, Goal, Num, Passes, ProgramExit, ProgramSt
 use crate::finding::{Finding, Source};
 use crate::mission::{Behaviour, Block, Condition, Ending, Exit, Origin, Slot, SlotKind, Step};
 use crate::units::math::wrap;
-use crate::units::{Quantity, Unit};
 
 /// A mission of more steps than this wants a word about why it does what it does.
 const WANTS_NOTES: usize = 6;
 /// So many passes add up what each is off by.
 const MANY: f64 = 3.0;
 
-impl Adviser<'_> {
+impl<'a> Adviser<'a> {
     pub(super) fn habits(&mut self) {
         self.devices();
         self.header();
@@ -306,12 +305,9 @@ impl Adviser<'_> {
     fn copies(&mut self) {
         let text = self.text;
         let mut alike: BTreeMap<String, Vec<(usize, Vec<&str>)>> = BTreeMap::new();
-        for step in &self.parsed.mission.steps {
-            let Some((behaviour, line)) = &step.behaviour else {
-                continue;
-            };
-            let sentence = &text[behaviour.span.clone()];
-            let mut words = String::with_capacity(sentence.len() + 1);
+        let mut add = |before: &str, sentence: &'a str, line: usize| {
+            let mut words = String::with_capacity(before.len() + sentence.len() + 1);
+            words.push_str(before);
             let mut numbers = Vec::new();
             for part in sentence.split_whitespace() {
                 let number = part.trim_end_matches(',');
@@ -324,7 +320,20 @@ impl Adviser<'_> {
                 words.push(' ');
             }
             if !numbers.is_empty() {
-                alike.entry(words).or_default().push((*line, numbers));
+                alike.entry(words).or_default().push((line, numbers));
+            }
+        };
+        for step in &self.parsed.mission.steps {
+            let Some((behaviour, line)) = &step.behaviour else {
+                continue;
+            };
+            let does = &text[behaviour.span.clone()];
+            add("", does, *line);
+            // What ends steps that do the same; linked copies say it in one place.
+            if step.like.is_none() {
+                for exit in &step.exits {
+                    add(does, &text[exit.condition.span.clone()], exit.line);
+                }
             }
         }
         for of in alike.into_values().filter(|of| of.len() >= 4) {
@@ -359,6 +368,33 @@ impl Adviser<'_> {
         }
     }
 
+    /// The sensors that the only exit of a step waits for which is no guard, whether all of them look at
+    /// the floor, and that exit.
+    fn waits_for<'s>(&self, step: &'s Step) -> Option<(Vec<&'s str>, bool, &'s Exit)> {
+        let is_guard = |exit: &&Exit| {
+            matches!(
+                exit.condition.node,
+                Condition::Passed(_)
+                    | Condition::Clock(_)
+                    | Condition::Travelled(_)
+                    | Condition::Turned(_)
+                    | Condition::Rolled { .. }
+            )
+        };
+        let mut exits = step.exits.iter().filter(|exit| !is_guard(exit));
+        let (only, more) = (exits.next()?, exits.next());
+        let (Condition::Sees { sensors, .. } | Condition::Reads { sensors, .. }) =
+            &only.condition.node
+        else {
+            return None;
+        };
+        let names: Vec<&str> = (sensors.names.iter())
+            .map(|name| name.node.as_str())
+            .collect();
+        let floor = names.iter().all(|name| self.robot.sensor(name).is_some());
+        more.is_none().then_some((names, floor, only))
+    }
+
     /// K28: two steps that do the same, one after the other, each waiting for another sensor.
     fn sequences(&mut self) {
         let mission = &self.parsed.mission;
@@ -369,32 +405,17 @@ impl Adviser<'_> {
                     .as_ref()
                     .map(|(behaviour, _)| &self.text[behaviour.span.clone()])
             };
-            let one_look = |step: &Step| match step.exits.as_slice() {
-                [exit] => matches!(
-                    exit.condition.node,
-                    Condition::Sees { .. } | Condition::Reads { .. }
-                ),
-                _ => false,
-            };
-            let sensor = |step: &Step| {
-                let (Condition::Sees { sensors, .. } | Condition::Reads { sensors, .. }) =
-                    &step.exits[0].condition.node
-                else {
-                    return Vec::new();
-                };
-                let names = sensors.names.iter().map(|name| name.node.clone());
-                names.collect::<Vec<_>>()
+            let (Some(one), Some(other)) = (self.waits_for(first), self.waits_for(second)) else {
+                continue;
             };
             if first.block == second.block
-                && one_look(first)
-                && one_look(second)
+                && first.inside == second.inside
                 && said(first).is_some()
                 && said(first) == said(second)
-                && first.exits[0].condition.node != second.exits[0].condition.node
-                // What the same sensor reads comes one after the other.
-                && sensor(first) != sensor(second)
+                // What the same sensor reads comes one after the other; so does what another kind does.
+                && (one.0 != other.0 && one.1 == other.1)
             {
-                let line = second.exits[0].line;
+                let line = other.2.line;
                 let message = format!(
                     "this exit is only active after \"{}\" has ended",
                     first.name.node
@@ -796,12 +817,9 @@ impl Adviser<'_> {
         if let Behaviour::Repeat(crate::mission::Repeat(crate::mission::Rounds::Times(times))) =
             &behaviour.node
         {
-            let once = Quantity {
-                value: 1.0,
-                unit: Unit::None,
-            };
-            if times.node == crate::mission::Value::Literal(once) {
-                let message = "`repeat 1 time` does its steps once".into();
+            let times = self.parsed.mission.evaluate(&times.node);
+            if times.is_some_and(|times| (times.si - 1.0).abs() < 1e-9) {
+                let message = "this repeat does its steps once".into();
                 self.warn(
                     "K21",
                     *line,

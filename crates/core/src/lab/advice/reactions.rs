@@ -411,25 +411,54 @@ impl Adviser<'_> {
 
     /// K62: two sensors, two ways to go, and no word about both at once.
     fn both_at_once(&mut self, watched: &[Watched<'_>]) {
-        let plain: Vec<(SensorId, &str, StepId, &Watched<'_>)> = watched
+        let plain: Vec<(SensorId, Vec<&str>, StepId, &Watched<'_>)> = watched
             .iter()
             .filter_map(|look| {
                 let (By::Exit(step) | By::Row(step, _) | By::Choice(step, _)) = look.by else {
                     return None;
                 };
-                let (sensor, tone) = self.tone(&look.term.plain()?.test)?;
-                self.of(step).written.then_some((sensor, tone, step, look))
+                let of = look.term.plain()?;
+                let sensor = of.test.sensor()?;
+                // A change or a count is of one sensor alone.
+                if matches!(of.test, Test::Changed { .. } | Test::Crossed { .. }) {
+                    return None;
+                }
+                let met = self.met();
+                let over = |surface: &&str| self.sees_over(of, surface) == Some(true);
+                let marks = met.iter().copied().filter(over);
+                let marks = marks.filter(|surface| *surface != self.deck().ground);
+                let is_written = self.of(step).written;
+                is_written.then(|| (sensor, marks.collect(), step, look))
             })
             .collect();
-        for (nth, (sensor, tone, step, look)) in plain.iter().enumerate() {
+        for (nth, (sensor, marks, step, look)) in plain.iter().enumerate() {
             let beside = plain[..nth]
                 .iter()
                 .rev()
                 .take_while(|(.., at, _)| at == step);
-            let other = beside.into_iter().find(|(other, same, _, before)| {
-                other != sensor && same == tone && before.then != look.then
+            let both = |same: &[&str]| marks.iter().find(|mark| same.contains(mark)).copied();
+            let other = beside.into_iter().find_map(|(other, same, _, before)| {
+                // A word about both at once stands above.
+                let said = watched.iter().any(|above| {
+                    let by = match above.by {
+                        By::Exit(at) | By::Row(at, _) | By::Choice(at, _) => at == *step,
+                        By::AfterPass(_) | By::Reflex(_) => false,
+                    };
+                    let looks = |of: SensorId| {
+                        above
+                            .term
+                            .looks()
+                            .any(|look| look.test.sensor() == Some(of))
+                    };
+                    by && above.line < before.line
+                        && matches!(above.term, Term::All(_))
+                        && looks(*sensor)
+                        && looks(*other)
+                });
+                let differs = other != sensor && before.then != look.then;
+                (differs && !said).then(|| Some((other, both(same)?)))?
             });
-            if let Some((first, ..)) = other {
+            if let Some((first, tone)) = other {
                 let what = if matches!(look.by, By::Exit(_)) {
                     "exit"
                 } else {

@@ -303,13 +303,24 @@ impl Adviser<'_> {
             Some(Behaviour::Drive(Drive::Straight { back, .. } | Drive::Arc { back, .. })) => {
                 (Some(*back), None)
             }
-            Some(Behaviour::Spin(spin)) => (None, Some(spin.side == Side::Left)),
+            Some(
+                Behaviour::Spin(crate::mission::Spin { side, .. })
+                | Behaviour::Pivot(crate::mission::Pivot { side, .. }),
+            ) => {
+                // Which side a parameter stands for, only the call says.
+                let left = match side {
+                    Side::Left => Some(true),
+                    Side::Right => Some(false),
+                    Side::Named(_) => None,
+                };
+                let swaps = self.is_mirrored(step);
+                (None, left.zip(swaps).map(|(left, swaps)| left != swaps))
+            }
             _ => return,
         };
         let (ahead, turn) = self.motion(index);
         let round = says_back.is_some_and(|back| ahead != 0.0 && (ahead < 0.0) != back);
-        let plain = says_left.is_some() && self.of(index).parent.is_none();
-        let turned = says_left.is_some_and(|left| plain && turn != 0.0 && (turn > 0.0) != left);
+        let turned = says_left.is_some_and(|left| turn != 0.0 && (turn > 0.0) != left);
         if round || turned {
             let what = match (round, ahead < 0.0) {
                 (true, true) => "drives back",
@@ -320,6 +331,24 @@ impl Adviser<'_> {
             let hint = "give a speed without a sign; the words say the direction";
             self.warn("K40", line, message, hint);
         }
+    }
+
+    /// Whether left and right are swapped in a step by the calls that it stands in; none where a file in
+    /// use calls.
+    fn is_mirrored(&self, step: &ProgramStep) -> Option<bool> {
+        let mut swaps = false;
+        let mut around = step.parent;
+        while let Some(at) = around {
+            let of = self.of(at);
+            match self.behaviour_of(of) {
+                Some(Behaviour::Do(call)) => swaps ^= call.mirrored,
+                Some(_) => {}
+                None if of.written => return None,
+                None => {}
+            }
+            around = of.parent;
+        }
+        Some(swaps)
     }
 
     /// What a step of this text says that it does.

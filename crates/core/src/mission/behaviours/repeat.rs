@@ -131,7 +131,10 @@ fn read(line: &mut Sentence<'_>) -> Option<Behaviour> {
             after_pass,
         });
     }
-    let text = line.tokens.get(line.at + 1).map(|token| line.str(token));
+    let behind = line.behind_formula(line.at);
+    let text = behind
+        .and_then(|at| line.tokens.get(at))
+        .map(|token| line.str(token));
     if line.word().is_some() && !matches!(text, Some("time" | "times")) {
         line.expected("how often, such as `3 times`, `forever` or `until ...`");
         line.suggest(&["forever", "until"]);

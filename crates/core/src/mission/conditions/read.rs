@@ -408,10 +408,9 @@ impl Sentence<'_> {
     }
 
     fn number_then(&self, word: &str) -> bool {
-        (1..=4).any(|ahead| self.text(ahead) == Some(word))
-            && self
-                .peek()
-                .is_some_and(|token| matches!(token.kind, TokenKind::Number | TokenKind::Word))
+        let behind = self.behind_formula(self.at);
+        let text = behind.and_then(|at| self.tokens.get(at));
+        text.is_some_and(|token| self.str(token) == word)
     }
 
     /// `bumper is pressed`, `arm is there`, `bumper was bumped`
