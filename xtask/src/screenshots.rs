@@ -9,12 +9,14 @@ use std::thread::sleep;
 use std::time::{Duration, Instant};
 
 /// Programs that are needed, and the Debian packages that have them.
-const NEEDED: [(&str, &str); 5] = [
+const NEEDED: [(&str, &str); 7] = [
     ("Xvfb", "xvfb"),
     ("kitty", "kitty"),
     ("tmux", "tmux"),
     ("import", "imagemagick"),
     ("fc-match", "fonts-hack"),
+    ("convert", "imagemagick"),
+    ("pdftoppm", "poppler-utils"),
 ];
 
 /// One picture.
@@ -101,7 +103,7 @@ const SHOTS: &[Shot] = &[
             "Tab",
             "a",
             "wait:only tried",
-            "arc",
+            "drve a cuvre",
             "wait:Drive an arc",
         ],
     },
@@ -235,6 +237,13 @@ const SHOTS: &[Shot] = &[
         keys: &[],
     },
     Shot {
+        name: TOLD,
+        size: LARGE,
+        args: &["run", "brinewick", "--mission", "shove-the-baskets"],
+        env: &[],
+        keys: &["wait:trace"],
+    },
+    Shot {
         name: "small",
         size: (640, 384),
         args: &["demo"],
@@ -256,6 +265,9 @@ const SHOTS: &[Shot] = &[
         keys: &["wait:of 200"],
     },
 ];
+
+/// The picture of a run that is told: its command ends, and the screen is to stay.
+const TOLD: &str = "told";
 
 /// The picture of a plain terminal: sixteen colours on a white ground.
 const PLAIN: &str = "sixteen";
@@ -293,21 +305,37 @@ pub fn all(root: &Path) -> Result<(), String> {
         .args(["--mission", "shove-the-baskets", "--quiet", "-o"])
         .arg(&page);
     super::run(&mut draw, "wayodos draw")?;
+    // A flow chart over two pages, side by side.
+    let home = std::env::temp_dir().join(format!("wayodos-pages-{}", std::process::id()));
+    fs::create_dir_all(&home).map_err(|error| format!("{}: {error}", home.display()))?;
+    let _gone = Running(Vec::new(), home.clone());
+    let pdf = home.join("flow.pdf");
     let mut chart = Command::new(root.join("target/release/wayodos"));
     chart
         .arg("draw")
         .arg(root.join("examples/brinewick"))
         .args([
             "--mission",
-            "ring-contest",
+            "morning-round",
             "--only",
             "flow",
             "--quiet",
             "-o",
         ])
-        .arg(folder.join("flow.png"));
+        .arg(&pdf);
     super::run(&mut chart, "wayodos draw")?;
-    Ok(())
+    let mut pages = Command::new("pdftoppm");
+    pages
+        .args(["-r", "78", "-png"])
+        .arg(&pdf)
+        .arg(home.join("page"));
+    super::run(&mut pages, "pdftoppm")?;
+    let mut both = Command::new("convert");
+    both.arg(home.join("page-1.png"))
+        .arg(home.join("page-2.png"));
+    both.args(["+append", "-define", "png:exclude-chunks=date,time"])
+        .arg(folder.join("flow.png"));
+    super::run(&mut both, "convert")
 }
 
 fn installed(program: &str) -> bool {
@@ -358,10 +386,10 @@ fn one(root: &Path, shot: &Shot, file: &Path) -> Result<(), String> {
     };
     fs::write(&config, text).map_err(|error| format!("{}: {error}", config.display()))?;
     let tmux_config = home.join("tmux.conf");
-    let inside = if plain {
-        "set -g default-terminal xterm-16color\nset-environment -gr COLORTERM\n"
-    } else {
-        ""
+    let inside = match shot.name {
+        PLAIN => "set -g default-terminal xterm-16color\nset-environment -gr COLORTERM\n",
+        TOLD => "set -g remain-on-exit on\nset -g remain-on-exit-format ''\n",
+        _ => "",
     };
     fs::write(&tmux_config, inside)
         .map_err(|error| format!("{}: {error}", tmux_config.display()))?;
@@ -387,7 +415,10 @@ fn one(root: &Path, shot: &Shot, file: &Path) -> Result<(), String> {
             ])
             .arg(&wayodos);
         // tmux stands between, so the terminal's own name is not seen.
-        terminal.args(["--cells", "sextant"]).args(shot.args);
+        if shot.name != TOLD {
+            terminal.args(["--cells", "sextant"]);
+        }
+        terminal.args(shot.args);
         terminal.args([
             ";",
             "set",
@@ -401,7 +432,11 @@ fn one(root: &Path, shot: &Shot, file: &Path) -> Result<(), String> {
         ]);
     }
     terminal
-        .current_dir(&home)
+        .current_dir(if shot.name == TOLD {
+            root.join("examples")
+        } else {
+            home.clone()
+        })
         .env("DISPLAY", &display)
         .env("HOME", &home)
         .env("COLORTERM", "truecolor");

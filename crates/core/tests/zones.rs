@@ -183,5 +183,9 @@ fn a_zone_that_is_not_there_is_said() {
     }
     let codes = |until: &str| of(until).iter().map(|one| one.code).collect::<Vec<_>>();
     assert_eq!(codes("reaches \"the shed\"\nor 9 s pass"), [""; 0]);
-    assert_eq!(codes("reaches \"the shed\""), ["K30"], "it may go another way");
+    assert_eq!(
+        codes("reaches \"the shed\""),
+        ["K30"],
+        "it may go another way"
+    );
 }

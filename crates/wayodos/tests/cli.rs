@@ -1739,3 +1739,52 @@ fn a_run_that_fails_says_what_went_wrong_first() {
         "{ends}"
     );
 }
+
+#[test]
+fn a_reflex_that_did_not_act_and_a_last_resort_that_was_needed_are_told() {
+    let copy = Copy::new();
+    copy.change(
+        "missions/morning-round.way",
+        "let creep = 16 %\n",
+        "let creep = 16 %\n\nreflex \"Wall\"\n  when ahead < 20 mm\n  hold, brake\n  until 1 s passes\n  then resume\n",
+    );
+    let (code, told, _) = wayodos(&["run", copy.path()]);
+    assert_eq!(code, 0, "{told}");
+    assert!(
+        told.contains("reflex Wall") && told.contains("did not act"),
+        "{told}"
+    );
+    let (_, answer, _) = wayodos(&["run", copy.path(), "--json", "--quiet"]);
+    let answer = json(&answer);
+    let quiet = &answer["quiet_reflexes"][0];
+    assert!(
+        quiet["reflex"].as_str().unwrap().starts_with("Wall"),
+        "{quiet}"
+    );
+    assert!(
+        quiet["was"].as_str().unwrap().starts_with("did not act"),
+        "{quiet}"
+    );
+    // The landing is missed, and the last resort taken.
+    copy.change(
+        "missions/morning-round.way",
+        "start slipway\n",
+        "start slipway\n  last resort \"Make fast\"\n",
+    );
+    copy.change(
+        "missions/morning-round.way",
+        "travelled 320 mm",
+        "travelled 90 mm",
+    );
+    let (code, told, _) = wayodos(&["run", copy.path()]);
+    assert_eq!(code, 2, "{told}");
+    assert!(
+        told.contains("Make fast") && told.contains("no landing found; the last resort took until"),
+        "{told}"
+    );
+    let (_, words, _) = wayodos(&["read", copy.path()]);
+    assert!(
+        words.contains("When it fails: on with \"Make fast\"."),
+        "{words}"
+    );
+}

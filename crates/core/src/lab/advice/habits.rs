@@ -13,10 +13,12 @@ use crate::units::math::wrap;
 
 /// A mission of more steps than this wants a word about why it does what it does.
 const WANTS_NOTES: usize = 6;
+/// So many like sentences are copies of one.
+const COPIES: usize = 4;
 /// So many passes add up what each is off by.
 const MANY: f64 = 3.0;
 
-impl<'a> Adviser<'a> {
+impl Adviser<'_> {
     pub(super) fn habits(&mut self) {
         self.devices();
         self.header();
@@ -304,67 +306,39 @@ impl<'a> Adviser<'a> {
     /// K53: one of several like sentences that differs in one number.
     fn copies(&mut self) {
         let text = self.text;
-        let mut alike: BTreeMap<String, Vec<(usize, Vec<&str>)>> = BTreeMap::new();
-        let mut add = |before: &str, sentence: &'a str, line: usize| {
-            let mut words = String::with_capacity(before.len() + sentence.len() + 1);
-            words.push_str(before);
-            let mut numbers = Vec::new();
-            for part in sentence.split_whitespace() {
-                let number = part.trim_end_matches(',');
-                if !number.starts_with(char::is_alphabetic) && number.parse::<f64>().is_ok() {
-                    numbers.push(number);
-                    words.push('#');
-                } else {
-                    words.push_str(part);
-                }
-                words.push(' ');
-            }
-            if !numbers.is_empty() {
-                alike.entry(words).or_default().push((line, numbers));
-            }
-        };
+        let mut same: BTreeMap<&str, (Vec<usize>, Vec<&Step>)> = BTreeMap::new();
         for step in &self.parsed.mission.steps {
-            let Some((behaviour, line)) = &step.behaviour else {
-                continue;
-            };
-            let does = &text[behaviour.span.clone()];
-            add("", does, *line);
-            // What ends steps that do the same; linked copies say it in one place.
-            if step.like.is_none() {
-                for exit in &step.exits {
-                    add(does, &text[exit.condition.span.clone()], exit.line);
-                }
+            if let Some((behaviour, line)) = &step.behaviour {
+                let (lines, steps) = same.entry(&text[behaviour.span.clone()]).or_default();
+                lines.push(*line);
+                steps.push(step);
             }
         }
-        for of in alike.into_values().filter(|of| of.len() >= 4) {
-            let mut counts: BTreeMap<&[&str], usize> = BTreeMap::new();
-            for (_, numbers) in &of {
-                *counts.entry(numbers).or_default() += 1;
-            }
-            let usual = counts
-                .iter()
-                .max_by_key(|(_, count)| **count)
-                .map(|(numbers, count)| (*numbers, *count));
-            // All but one say the same.
-            let Some((usual, count)) =
-                usual.filter(|(_, count)| *count >= 3 && count + 1 == of.len())
-            else {
-                continue;
-            };
-            for (line, numbers) in of.iter().filter(|(_, numbers)| numbers.as_slice() != usual) {
-                if let Some((own, other)) =
-                    numbers.iter().zip(usual).find(|(own, other)| own != other)
-                {
-                    let message =
-                        format!("{own} here, but {other} in {count} otherwise equal steps");
-                    self.note(
-                        "K53",
-                        *line,
-                        message,
-                        "name the amount with `let`, so that all change together",
-                    );
+        let mut found = Vec::new();
+        odd_ones(
+            same.iter().map(|(does, (lines, _))| (*does, &lines[..])),
+            &mut found,
+        );
+        // What ends steps that do the same; linked copies say it in one place.
+        for (_, steps) in same
+            .into_values()
+            .filter(|(_, steps)| steps.len() >= COPIES)
+        {
+            let mut ends: BTreeMap<&str, Vec<usize>> = BTreeMap::new();
+            for step in steps.iter().filter(|step| step.like.is_none()) {
+                for exit in &step.exits {
+                    let waits = &text[exit.condition.span.clone()];
+                    ends.entry(waits).or_default().push(exit.line);
                 }
             }
+            odd_ones(
+                ends.iter().map(|(waits, lines)| (*waits, &lines[..])),
+                &mut found,
+            );
+        }
+        for (line, message) in found {
+            let hint = "name the amount with `let`, so that all change together";
+            self.note("K53", line, message, hint);
         }
     }
 
@@ -405,16 +379,18 @@ impl<'a> Adviser<'a> {
                     .as_ref()
                     .map(|(behaviour, _)| &self.text[behaviour.span.clone()])
             };
+            if first.block != second.block
+                || first.inside != second.inside
+                || said(first).is_none()
+                || said(first) != said(second)
+            {
+                continue;
+            }
             let (Some(one), Some(other)) = (self.waits_for(first), self.waits_for(second)) else {
                 continue;
             };
-            if first.block == second.block
-                && first.inside == second.inside
-                && said(first).is_some()
-                && said(first) == said(second)
-                // What the same sensor reads comes one after the other; so does what another kind does.
-                && (one.0 != other.0 && one.1 == other.1)
-            {
+            // What the same sensor reads comes one after the other; so does what another kind does.
+            if one.0 != other.0 && one.1 == other.1 {
                 let line = other.2.line;
                 let message = format!(
                     "this exit is only active after \"{}\" has ended",
@@ -982,4 +958,52 @@ fn within(outline: &[(f64, f64)], (x, y): (f64, f64)) -> bool {
         let (bx, by) = next(index);
         (bx - ax) * (y - ay) - (by - ay) * (x - ax) >= 0.0
     })
+}
+
+/// The numbers of a sentence, and the lines that it stands on.
+type Numbered<'t> = (Vec<&'t str>, &'t [usize]);
+
+/// The sentences that are like several others but for one number, each with what is said of it.
+///
+/// - `all`: sentences with the lines that they stand on
+fn odd_ones<'t>(
+    all: impl Iterator<Item = (&'t str, &'t [usize])>,
+    found: &mut Vec<(usize, String)>,
+) {
+    // By what they are without their numbers.
+    let mut alike: BTreeMap<String, Vec<Numbered<'_>>> = BTreeMap::new();
+    for (sentence, lines) in all {
+        let mut words = String::with_capacity(sentence.len() + 1);
+        let mut numbers = Vec::new();
+        for part in sentence.split_whitespace() {
+            let number = part.trim_end_matches(',');
+            if !number.starts_with(char::is_alphabetic) && number.parse::<f64>().is_ok() {
+                numbers.push(number);
+                words.push('#');
+            } else {
+                words.push_str(part);
+            }
+            words.push(' ');
+        }
+        if !numbers.is_empty() {
+            alike.entry(words).or_default().push((numbers, lines));
+        }
+    }
+    for of in alike.values() {
+        // All but one say the same.
+        let count = of.iter().map(|(_, lines)| lines.len()).sum::<usize>();
+        let ([(one, [line]), (usual, others)] | [(usual, others), (one, [line])]) = &of[..] else {
+            continue;
+        };
+        if count < COPIES || others.len() + 1 != count {
+            continue;
+        }
+        if let Some((own, other)) = one.iter().zip(usual).find(|(own, other)| own != other) {
+            let count = others.len();
+            found.push((
+                *line,
+                format!("{own} here, but {other} in {count} otherwise equal steps"),
+            ));
+        }
+    }
 }

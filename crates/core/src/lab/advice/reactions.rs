@@ -411,32 +411,34 @@ impl Adviser<'_> {
 
     /// K62: two sensors, two ways to go, and no word about both at once.
     fn both_at_once(&mut self, watched: &[Watched<'_>]) {
-        let plain: Vec<(SensorId, Vec<&str>, StepId, &Watched<'_>)> = watched
+        let plain: Vec<(SensorId, &Look, StepId, &Watched<'_>)> = watched
             .iter()
             .filter_map(|look| {
                 let (By::Exit(step) | By::Row(step, _) | By::Choice(step, _)) = look.by else {
                     return None;
                 };
                 let of = look.term.plain()?;
-                let sensor = of.test.sensor()?;
                 // A change or a count is of one sensor alone.
-                if matches!(of.test, Test::Changed { .. } | Test::Crossed { .. }) {
-                    return None;
-                }
-                let met = self.met();
-                let over = |surface: &&str| self.sees_over(of, surface) == Some(true);
-                let marks = met.iter().copied().filter(over);
-                let marks = marks.filter(|surface| *surface != self.deck().ground);
-                let is_written = self.of(step).written;
-                is_written.then(|| (sensor, marks.collect(), step, look))
+                let counts = matches!(of.test, Test::Changed { .. } | Test::Crossed { .. });
+                let sensor = of.test.sensor().filter(|_| !counts)?;
+                self.of(step).written.then_some((sensor, of, step, look))
             })
             .collect();
-        for (nth, (sensor, marks, step, look)) in plain.iter().enumerate() {
+        for (nth, (sensor, own, step, look)) in plain.iter().enumerate() {
             let beside = plain[..nth]
                 .iter()
                 .rev()
                 .take_while(|(.., at, _)| at == step);
-            let both = |same: &[&str]| marks.iter().find(|mark| same.contains(mark)).copied();
+            // A mark that both hold over.
+            let both = |other: &Look| {
+                let met = self.met();
+                let over = |surface: &&str| {
+                    *surface != self.deck().ground
+                        && self.sees_over(own, surface) == Some(true)
+                        && self.sees_over(other, surface) == Some(true)
+                };
+                met.iter().copied().find(over)
+            };
             let other = beside.into_iter().find_map(|(other, same, _, before)| {
                 // A word about both at once stands above.
                 let said = watched.iter().any(|above| {
