@@ -613,8 +613,12 @@ impl<'a> Adviser<'a> {
             mm(across),
             mm(self.robot.length)
         );
-        let hint = "the sensors look ahead: nothing sees the rim behind";
-        self.warn("K36", line, message, hint);
+        // Half of it, so that it may begin anywhere near the middle.
+        let half = (room / 2.0 * 100.0).floor() * 10.0;
+        let hint = format!(
+            "no sensor sees the rim behind: drive back {half:.0} mm or less, and turn round for more"
+        );
+        self.warn("K36", line, message, &hint);
     }
 
     /// K25: too fast to stop before the drop.
