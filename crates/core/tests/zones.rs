@@ -6,12 +6,13 @@ use std::sync::Arc;
 use wayodos_core::controller::Program;
 use wayodos_core::field::{Point, Pose};
 use wayodos_core::finding::Finding;
+use wayodos_core::ids::StepId;
 use wayodos_core::lab::spread::Attempt;
 use wayodos_core::lab::why::Replay;
 use wayodos_core::project::{Setup, prepare};
 use wayodos_core::record::{Outcome, Run, Trace};
 use wayodos_core::scatter::Scatter;
-use wayodos_core::sim::{Play, play, run};
+use wayodos_core::sim::{Piece, Play, play, run};
 
 /// A bare mat of 2 x 1 m; the robot starts 400 mm from its left edge and looks along it.
 const FIELD: &str = "\
@@ -188,4 +189,56 @@ fn a_zone_that_is_not_there_is_said() {
         ["K30"],
         "it may go another way"
     );
+}
+
+/// A run that begins in the middle knows where it is, whatever the text was like that got it there.
+#[test]
+fn a_run_from_the_middle_knows_where_it_is() {
+    let drive = "drive ahead at 25 % holding the heading";
+    let text = |first: &str| {
+        format!(
+            "step \"a\"\n{drive}\nuntil {first}\nor 9 s pass\nstep \"b\"\n{drive}\nuntil reaches \"the shed\" -> done\nor 9 s pass -> fail \"never\""
+        )
+    };
+    let (setup, after) = compiled(&text("travelled 300 mm"));
+    let (_, with) = compiled(&text("leaves the mat"));
+    let (_, without) = compiled(&format!("step \"a\"\n{drive}\nuntil 9 s pass"));
+    let world = setup.world();
+    let start = world.start(None, 1);
+    let aside = Pose {
+        x: 0.8,
+        y: 0.45,
+        heading: 0.0,
+    };
+    for (before, pose) in [
+        (&with, None),
+        (&without, None),
+        (&without, Some(aside)),
+        (&with, Some(aside)),
+    ] {
+        let piece = Piece {
+            before,
+            tick: 300,
+            step: StepId(1),
+            pose,
+        };
+        let play_of = Play {
+            start,
+            seed: 1,
+            piece: Some(piece),
+            ..Play::default()
+        };
+        let run = play(&world, &after, play_of, None).unwrap();
+        assert_eq!(run.outcome, Outcome::Done, "{}", run.reason);
+        assert!(
+            (left_at(&run).x - 1050.0).abs() < 12.0,
+            "{pose:?}: {:?}",
+            left_at(&run)
+        );
+        // And so does the record of it.
+        let last = run.visits[0].left - 1;
+        let standing = Replay::new(&after, &run).at(&run, last);
+        let look = &standing.steps[0].exits[0].looks[0];
+        assert!(look.away.unwrap().abs() < 0.01, "{pose:?}: {look:?}");
+    }
 }

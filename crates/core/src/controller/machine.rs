@@ -281,6 +281,14 @@ pub struct Knowledge {
     place: Option<Pose>,
 }
 
+impl Knowledge {
+    /// Tells where the robot is: where somebody has put it down, or else what it believes; without
+    /// either where it stands.
+    pub fn locate(&mut self, put: Option<Pose>, stands: Pose) {
+        self.place = put.or(self.place).or(Some(stands));
+    }
+}
+
 /// How a step came to be left.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Left {

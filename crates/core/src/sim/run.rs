@@ -329,7 +329,11 @@ impl<'w> Match<'w> {
         let Brain::Mission(before) = &self.state.seats[0].brain else {
             return;
         };
-        let knowledge = before.knowledge();
+        let mut knowledge = before.knowledge();
+        if !program.zones.is_empty() {
+            let rider = &self.state.scene.riders[0];
+            knowledge.locate(piece.pose, rider.plant.pose(&rider.body));
+        }
         let after = Controller::starting_at(Arc::clone(program), piece.step, &knowledge);
         self.state.begun = Some(Begun {
             step: piece.step,

@@ -340,6 +340,112 @@ fn followed() -> Vec<Followed> {
         hint: "a radius of 225 mm or more",
         good: arc(225),
     });
+    all.extend([
+        one(
+            "K02",
+            "step \"a\"\ndrive ahead at 24 %  # until floor-right is on the bar\nuntil travelled 60 mm",
+            "name it there",
+            "step \"a\"\ndrive ahead at 24 %  # until floor-right is on the bar\nuntil floor-right sees dark\nor 6 s pass",
+        ),
+        one(
+            "K08",
+            "let far = 60 mm, guessed\nstep \"a\"\ndrive ahead at 24 %\nuntil travelled far",
+            "`measured`",
+            "let far = 60 mm, measured\nstep \"a\"\ndrive ahead at 24 %\nuntil travelled far",
+        ),
+        one(
+            "K23",
+            &exit("floor-right sees dark after 60 mm"),
+            "`after it was false`",
+            &exit("floor-right sees dark after it was false"),
+        ),
+        one(
+            "K53",
+            "step \"a\"\ndrive ahead at 24 %\nuntil travelled 20 mm\nstep \"b\"\ndrive ahead at 24 %\nuntil travelled 20 mm\nstep \"c\"\ndrive ahead at 26 %\nuntil travelled 20 mm\nstep \"d\"\ndrive ahead at 24 %\nuntil travelled 20 mm",
+            "name the amount with `let`",
+            "let pace = 24 %\nstep \"a\"\ndrive ahead at pace\nuntil travelled 20 mm\nstep \"b\"\ndrive ahead at pace\nuntil travelled 20 mm\nstep \"c\"\ndrive ahead at pace\nuntil travelled 20 mm\nstep \"d\"\ndrive ahead at pace\nuntil travelled 20 mm",
+        ),
+        one(
+            "K55",
+            "step \"a\"\nhold, brake\nuntil 30 s pass",
+            "wait less",
+            "step \"a\"\nhold, brake\nuntil 3 s pass",
+        ),
+        one(
+            "K57",
+            "step \"r\"\nrepeat 3 times\nstep \"a\"\ndrive ahead at 24 %\nuntil travelled 40 mm\nend",
+            "end on a mark",
+            "step \"r\"\nrepeat 3 times\nstep \"a\"\ndrive ahead at 24 %\nuntil floor-right sees dark after it was false\nor travelled 60 mm\nend",
+        ),
+        one(
+            "K72",
+            "step \"a\"\nfollow a dark line under floor-left and floor-right at 20 %, gain 0.5\nuntil 1 s passes",
+            "`between` the two sensors",
+            "step \"a\"\nfollow a dark line between floor-left and floor-right at 20 %, gain 0.5\nuntil 1 s passes",
+        ),
+    ]);
+    let tape = |y: u32| {
+        bench().field(
+            "[surface.pale]",
+            &format!("[[line]]\nname = \"tape\"\nsurface = \"tape\"\nwidth = \"20 mm\"\nkeep_off = true\npoints = [\"300, 50 mm\", \"300, {y} mm\"]\n\n[surface.pale]"),
+        )
+    };
+    let way = |length: u32| format!("step \"a\"\ndrive ahead at 24 %\nuntil travelled {length} mm");
+    all.push(Followed {
+        bench: tape(300),
+        code: "K56",
+        bad: way(250),
+        hint: "end this step earlier",
+        good: way(40),
+    });
+    let behind = ring().robot("at = \"92, 32 mm\"", "at = \"-10, 32 mm\"");
+    let behind = behind.robot("at = \"92, -32 mm\"", "at = \"-10, -32 mm\"");
+    let to_the_rim = |speed: u32| {
+        format!(
+            "step \"a\"\ndrive ahead at {speed} %\nuntil any of floor-left, floor-right > 84 %\nor travelled 100 mm"
+        )
+    };
+    all.push(Followed {
+        bench: behind,
+        code: "K25",
+        bad: to_the_rim(90),
+        hint: "more slowly near the rim",
+        good: to_the_rim(14),
+    });
+    let rival = super::mat(
+        "[[opponent]]\nname = \"rival\"\nrobot = \"rival.toml\"\nat = \"800, 500 mm\"\nheading = \"180 deg\"\ndrifts = [\"40 %\", \"40 %\"]",
+    );
+    all.push(Followed {
+        bench: rival,
+        code: "K66",
+        bad: "step \"a\"\ndrive ahead at 40 %\nuntil 8 s pass -> done".to_owned(),
+        hint: "`until stalled for 1 s`",
+        good: "step \"a\"\ndrive ahead at 40 %\nuntil stalled for 1 s\nor 8 s pass -> done\nstep \"b\"\ndrive back at 40 %\nuntil travelled 150 mm or 2 s pass".to_owned(),
+    });
+    let blurred = bench().robot(
+        "spot = \"8 mm\"\nrate = \"500 Hz\"",
+        "spot = \"40 mm\"\nrate = \"500 Hz\"",
+    );
+    all.push(Followed {
+        bench: blurred,
+        code: "K73",
+        bad: exit("floor-right sees dark"),
+        hint: "compare the reading instead: `floor-right < 54 %`",
+        good: exit("floor-right < 54 %"),
+    });
+    let limp = bench().robot("[[signal]]", &format!("{}[[signal]]", super::bench::ARM));
+    let send = |angle: u32| {
+        format!(
+            "step \"a\"\ndo r (to = {angle} deg)\nroutine r (to)\nstep \"b\"\nmove arm to to\nend"
+        )
+    };
+    all.push(Followed {
+        bench: limp,
+        code: "K46",
+        bad: send(120),
+        hint: "within its end stops",
+        good: send(80),
+    });
     let arm = bench().robot("[[signal]]", &format!("{}[[signal]]", super::bench::ARM));
     all.push(Followed {
         bench: arm.robot("to = \"90 deg\"", "to = \"85.97 deg\""),

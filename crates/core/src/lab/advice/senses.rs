@@ -101,11 +101,20 @@ impl Adviser<'_> {
                     mm(about.spot),
                     most * 100.0
                 );
+                // Half way to what lies nearest on the ground's side: another surface, or the ground.
+                let met = self.met();
+                let between = |b: f64| (b - most) * (ground - most) > 0.0;
+                let others = reads.iter().filter(|(known, _)| met.contains(known));
+                let nearest = others
+                    .map(|(_, b)| *b)
+                    .filter(|b| between(*b))
+                    .min_by(|a, b| (a - most).abs().total_cmp(&(b - most).abs()))
+                    .unwrap_or(*ground);
                 let hint = format!(
                     "compare the reading instead: `{} {} {:.0} %`",
                     about.name,
                     if mark < ground { '<' } else { '>' },
-                    f64::midpoint(most, *ground) * 100.0
+                    f64::midpoint(most, nearest) * 100.0
                 );
                 self.warn("K73", watched.line, message, &hint);
             }
