@@ -5,8 +5,11 @@ use std::sync::Arc;
 
 use criterion::{Criterion, criterion_group, criterion_main};
 use wayodos_core::controller::{Controller, Reading, Readings, Status};
+use wayodos_core::lab::spread::Attempt;
 use wayodos_core::mission::{format, parse};
 use wayodos_core::project::{Setup, prepare};
+use wayodos_core::record::Trace;
+use wayodos_core::scatter::Scatter;
 use wayodos_core::sim::run;
 
 const MISSION: &str = include_str!("../../../examples/brinewick/missions/morning-round.way");
@@ -112,6 +115,21 @@ fn benches(criterion: &mut Criterion) {
             });
         });
     }
+    let attempt = Attempt {
+        program: Arc::clone(&program),
+        world: Arc::new(setup.world()),
+        start: Some("slipway".into()),
+        seed: 7,
+        scatter: Scatter::Everyday,
+        hands: Arc::new([]),
+    };
+    criterion.bench_function("a varied run and what is kept of it", |bench| {
+        let (mut spare, mut number) = (Trace::default(), 0);
+        bench.iter(|| {
+            number = number % 20 + 1;
+            attempt.brief(number, &mut spare, None)
+        });
+    });
     criterion.bench_function("a field becomes a world", |bench| {
         bench.iter(|| setup.world());
     });

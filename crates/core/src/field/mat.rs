@@ -401,7 +401,7 @@ impl Blurred {
                 f64::from(low[channel]) * (1.0 - fx) + f64::from(low[channels + channel]) * fx;
             let high =
                 f64::from(high[channel]) * (1.0 - fx) + f64::from(high[channels + channel]) * fx;
-            (low * (1.0 - fy) + high * fy) / 65535.0
+            (low * (1.0 - fy) + high * fy) * (1.0 / 65535.0)
         };
         if self.light == Light::Colours {
             [mean(0), mean(1), mean(2)]

@@ -141,25 +141,25 @@ impl Reduced {
         }
         let signs = u.map(f64::signum);
         let h = seconds;
-        let Some(k1) = self.rate(u, drives, signs) else {
+        let Some((k1, first_drag)) = self.rate(u, drives, signs) else {
             return false;
         };
         let at = |k: [f64; 2], by: f64| [u[0] + k[0] * by, u[1] + k[1] * by];
-        let Some(k2) = self.rate(at(k1, h / 2.0), drives, signs) else {
+        let Some((k2, _)) = self.rate(at(k1, h / 2.0), drives, signs) else {
             return false;
         };
-        let Some(k3) = self.rate(at(k2, 0.75 * h), drives, signs) else {
+        let Some((k3, _)) = self.rate(at(k2, 0.75 * h), drives, signs) else {
             return false;
         };
         let after = |i: usize| u[i] + h / 9.0 * (2.0 * k1[i] + 3.0 * k2[i] + 4.0 * k3[i]);
         let end = [after(0), after(1)];
-        let Some(k4) = self.rate(end, drives, signs) else {
+        let Some((k4, last_drag)) = self.rate(end, drives, signs) else {
             return false;
         };
-        if (0..2).any(|i| end[i] * signs[i] < SLOW) || !self.holds(u, k1, drives, signs) {
-            return false;
-        }
-        if !self.holds(end, k4, drives, signs) {
+        if (0..2).any(|i| end[i] * signs[i] < SLOW)
+            || !self.holds(u, k1, first_drag, drives, signs)
+            || !self.holds(end, k4, last_drag, drives, signs)
+        {
             return false;
         }
         // The cubic through both ends gives the middle; what is a sum over time follows by
@@ -237,8 +237,14 @@ impl Reduced {
         (speed > SLOW).then_some((factor * v.0, factor * v.1))
     }
 
-    /// u': what the rims' speeds gain, m/s^2.
-    fn rate(&self, u: [f64; 2], drives: Drives, signs: [f64; 2]) -> Option<[f64; 2]> {
+    /// u': what the rims' speeds gain, m/s^2; and the force of the caster in it.
+    #[inline]
+    fn rate(
+        &self,
+        u: [f64; 2],
+        drives: Drives,
+        signs: [f64; 2],
+    ) -> Option<([f64; 2], (f64, f64))> {
         let (ahead, spin) = (self.along(u), self.turn(u));
         let drag = self.drag(u)?;
         // Written out for both rims: as a closure over an array it costs a call each (measured).
@@ -250,17 +256,23 @@ impl Reduced {
         };
         let (left, right) = (force(0), force(1));
         let [over, under] = &self.inverse;
-        Some([
+        let gains = [
             over[0] * left + over[1] * right,
             under[0] * left + under[1] * right,
-        ])
+        ];
+        Some((gains, drag))
     }
 
-    /// Whether the tyres hold what that takes.
-    fn holds(&self, u: [f64; 2], k: [f64; 2], drives: Drives, signs: [f64; 2]) -> bool {
-        let Some(drag) = self.drag(u) else {
-            return false;
-        };
+    /// Whether the tyres hold what that takes, with this force of the caster.
+    #[inline]
+    fn holds(
+        &self,
+        u: [f64; 2],
+        k: [f64; 2],
+        drag: (f64, f64),
+        drives: Drives,
+        signs: [f64; 2],
+    ) -> bool {
         let across = self.mass * (self.com * self.turn(k) + self.turn(u) * self.along(u)) - drag.1;
         (0..2).all(|i| {
             let along = self.pull(i, u, drives, signs) - self.rims[i] * k[i];

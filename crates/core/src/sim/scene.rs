@@ -423,9 +423,14 @@ impl Scene {
         if self.looked.len() != count {
             return f64::INFINITY;
         }
-        (0..count)
-            .map(|index| self.circle(index).0.distance(self.looked[index]))
-            .fold(0.0, f64::max)
+        let furthest = (0..count)
+            .map(|index| {
+                let (now, then) = (self.circle(index).0, self.looked[index]);
+                let (dx, dy) = (now.x - then.x, now.y - then.y);
+                dx * dx + dy * dy
+            })
+            .fold(0.0, f64::max);
+        furthest.sqrt()
     }
 
     /// Finds out who is near whom.

@@ -350,12 +350,13 @@ impl Senses {
             let sample = mat.sample(place);
             let (ambient, even) = (lit.ambient(step), lit.evenness(place));
             let noise = &mut self.noises[index];
+            let per_step = 1.0 / sensor.step;
             let mut read = |share: f64| {
                 let clean = sensor.reads((share * even).min(1.0), ambient);
                 let noisy = (clean + noise.normal() * sensor.noise).clamp(0.0, 1.0);
                 // Rounded half up by the cast: a share is never negative.
                 let steps =
-                    |share: f64| f64::from((share / sensor.step + 0.5) as u32) * sensor.step;
+                    |share: f64| f64::from((share * per_step + 0.5) as u32) * sensor.step;
                 if sensor.step > 0.0 {
                     steps(noisy).min(1.0)
                 } else {
