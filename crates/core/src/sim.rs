@@ -6,6 +6,7 @@
 //! nothing is near, several are taken at once. Sensors and programs look at their own times. The
 //! model, its constants and their sources are written down in docs/world.md.
 
+mod ability;
 mod chance;
 mod drive;
 mod footing;
@@ -22,6 +23,7 @@ mod stage;
 mod things;
 mod world;
 
+pub use ability::{Ability, Looking, Pace, Ranging};
 pub use chance::{Chance, Drawn, Varied, varied};
 pub use footing::{Footing, Stance};
 pub(crate) use random::Noise;

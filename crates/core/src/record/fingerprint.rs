@@ -142,7 +142,6 @@ impl Hash {
         }
     }
 
-
     fn event(&mut self, tick: u32, event: Event) {
         let (kind, step, extra) = match event {
             Event::Entered { step } => (1, step.0, 0),

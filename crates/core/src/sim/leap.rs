@@ -239,12 +239,7 @@ impl Reduced {
 
     /// u': what the rims' speeds gain, m/s^2; and the force of the caster in it.
     #[inline]
-    fn rate(
-        &self,
-        u: [f64; 2],
-        drives: Drives,
-        signs: [f64; 2],
-    ) -> Option<([f64; 2], (f64, f64))> {
+    fn rate(&self, u: [f64; 2], drives: Drives, signs: [f64; 2]) -> Option<([f64; 2], (f64, f64))> {
         let (ahead, spin) = (self.along(u), self.turn(u));
         let drag = self.drag(u)?;
         // Written out for both rims: as a closure over an array it costs a call each (measured).

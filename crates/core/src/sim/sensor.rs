@@ -355,8 +355,7 @@ impl Senses {
                 let clean = sensor.reads((share * even).min(1.0), ambient);
                 let noisy = (clean + noise.normal() * sensor.noise).clamp(0.0, 1.0);
                 // Rounded half up by the cast: a share is never negative.
-                let steps =
-                    |share: f64| f64::from((share * per_step + 0.5) as u32) * sensor.step;
+                let steps = |share: f64| f64::from((share * per_step + 0.5) as u32) * sensor.step;
                 if sensor.step > 0.0 {
                     steps(noisy).min(1.0)
                 } else {
