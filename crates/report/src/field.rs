@@ -572,6 +572,45 @@ pub fn leg_items(
     items
 }
 
+/// A robot as it is built: the robot at a pose, and what of it a mission never speaks of: its axle,
+/// its caster or steered wheels, and where it balances.
+pub fn built_items(robot: &Robot, pose: Pose, placement: &Placement) -> Vec<Item> {
+    let place = |ahead: f64, left: f64| placement.at(pose.place(ahead, left));
+    let line = (0.002 * placement.scale).max(0.1);
+    let mut items = robot_items(robot, pose, placement);
+    let mut draw = |shape: Shape, colour| {
+        items.push(Item::drawn(Layer::Robot, shape, Stroke::full(colour, line)));
+    };
+    let half = robot.track_width / 2.0;
+    draw(
+        Shape::Line(vec![place(0.0, half), place(0.0, -half)]),
+        ink::TEXT,
+    );
+    let front = robot.caster_ahead;
+    if robot.steering.is_some() {
+        let reach = robot.wheel_diameter / 3.0;
+        for side in [half, -half] {
+            let wheel = vec![place(front - reach, side), place(front + reach, side)];
+            draw(Shape::Line(wheel), ink::TEXT);
+        }
+    } else {
+        let ball = Shape::Disc {
+            at: place(front, 0.0),
+            radius: 0.008 * placement.scale,
+        };
+        draw(ball, ink::WALL);
+    }
+    let (ahead, left) = (robot.com_ahead, robot.com_left);
+    for (along, across) in [(0.009, 0.0), (0.0, 0.009)] {
+        let bar = vec![
+            place(ahead - along, left - across),
+            place(ahead + along, left + across),
+        ];
+        draw(Shape::Line(bar), ink::WRONG);
+    }
+    items
+}
+
 /// The robot at a pose: body, wheels, and the spots of its floor sensors.
 pub fn robot_items(robot: &Robot, pose: Pose, placement: &Placement) -> Vec<Item> {
     let place = |(ahead, left): (f64, f64)| placement.at(pose.place(ahead, left));

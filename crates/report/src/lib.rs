@@ -7,6 +7,7 @@
 // A new action, test or shape must be looked at wherever its kind is: no arm says "all others".
 #![cfg_attr(not(test), warn(clippy::wildcard_enum_match_arm))]
 
+mod ability;
 mod account;
 mod chart;
 mod contest;
@@ -24,6 +25,7 @@ mod svg;
 pub mod why;
 pub mod words;
 
+pub use ability::{AbilityRow, ability_rows, device_of_line, line_of_key};
 pub use account::{Told, ToldLine, account, quiet_reflexes};
 pub use chart::{
     Band, Chart, LimitSpan, Mark, MarkKind, Ribbon, Track, TrackKind, chart_scene, tick_step,
@@ -31,8 +33,8 @@ pub use chart::{
 pub use contest::{compare_sheet, league_sheet};
 pub use fan::Fan;
 pub use field::{
-    Placement, Story, arm_items, ghost_items, gone_items, ground_items, happened_items, leg_items,
-    moved_items, path_items, prop_items, robot_items,
+    Placement, Story, arm_items, built_items, ghost_items, gone_items, ground_items,
+    happened_items, leg_items, moved_items, path_items, prop_items, robot_items,
 };
 pub use flow::{Arrow, Flow, FlowBox, Way, flow_pages, flow_scene, wrap};
 pub use grid::grid_sheet;

@@ -140,6 +140,10 @@ pub const fn plain(action: Action) -> &'static str {
         Action::Findings => {
             "errors, warnings, problems, issues, list of errors, check, fix, lint, mistakes, messages"
         }
+        Action::Robot => {
+            "robot, speed, top speed, stopping distance, braking distance, how fast, acceleration, torque, push force, wheel turn, \
+             sensor positions, what follows, turning circle, abilities"
+        }
         Action::Score => {
             "points, score, rules, result, how many points, score sheet, goals, referee"
         }

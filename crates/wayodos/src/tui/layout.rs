@@ -26,6 +26,8 @@ pub struct Areas {
     pub title: Rect,
     /// The mission.
     pub text: Rect,
+    /// The robot from above, beside its text; empty while another text is in front.
+    pub robot: Rect,
     /// The field.
     pub field: Rect,
     /// The line that says what the last edit changed.
@@ -91,6 +93,8 @@ pub struct Shape {
     pub side: bool,
     /// Width of the field over its height.
     pub aspect: f64,
+    /// The text in front is a robot's: it is drawn beside it.
+    pub robot: bool,
 }
 
 /// The list of the project screen, and what is beside it where there is room.
@@ -128,7 +132,7 @@ pub fn layout(screen: Rect, shape: Shape) -> Option<Areas> {
     };
     let (top, room) = (1, h - 4);
     let whole = Rect::new(0, top, w, room);
-    Some(match shape.zoom {
+    let areas = match shape.zoom {
         Some(Pane::Text) => Areas {
             text: whole,
             ..bars
@@ -148,7 +152,32 @@ pub fn layout(screen: Rect, shape: Shape) -> Option<Areas> {
         None if w >= 220 && h >= 50 => three_columns(bars, w, top, room, shape),
         None if w >= 120 && h >= 30 => side_by_side(bars, w, top, room, shape),
         None => stacked(bars, w, top, room, shape),
+    };
+    Some(if shape.robot {
+        beside_text(areas)
+    } else {
+        areas
     })
+}
+
+/// Takes the room for the robot's drawing from its text, whose lines are shorter than a mission's.
+fn beside_text(areas: Areas) -> Areas {
+    const TEXT: u16 = 54;
+    let room = areas.text.width.saturating_sub(TEXT).min(48);
+    if room < 22 || areas.text.height < 8 {
+        return areas;
+    }
+    let mut text = areas.text;
+    text.width -= room;
+    Areas {
+        text,
+        robot: Rect {
+            x: text.right(),
+            width: room,
+            ..text
+        },
+        ..areas
+    }
 }
 
 /// The chart, and beside it where there is room the side pane.
@@ -247,19 +276,26 @@ mod tests {
     fn panes_fill_the_screen_and_never_overlap() {
         for w in [80u16, 100, 119, 120, 160, 200, 220, 300] {
             for h in [24u16, 29, 30, 40, 50, 90] {
-                for (aspect, side) in [(0.5, true), (1.33, false), (1.33, true), (3.0, false)] {
+                for (aspect, side, robot) in [
+                    (0.5, true, true),
+                    (1.33, false, false),
+                    (1.33, true, true),
+                    (3.0, false, false),
+                ] {
                     let areas = layout(
                         Rect::new(0, 0, w, h),
                         Shape {
                             zoom: None,
                             side,
                             aspect,
+                            robot,
                         },
                     )
                     .unwrap();
                     let Areas {
                         title,
                         text,
+                        robot: drawing,
                         field,
                         change,
                         chart,
@@ -267,10 +303,12 @@ mod tests {
                         status,
                         hints,
                     } = areas;
-                    let panes: Vec<Rect> = [title, text, field, chart, side, change, status, hints]
-                        .into_iter()
-                        .filter(|pane| pane.height > 0)
-                        .collect();
+                    let panes: Vec<Rect> = [
+                        title, text, drawing, field, chart, side, change, status, hints,
+                    ]
+                    .into_iter()
+                    .filter(|pane| pane.height > 0)
+                    .collect();
                     let total: u32 = panes
                         .iter()
                         .map(|pane| u32::from(pane.width) * u32::from(pane.height))
@@ -283,10 +321,11 @@ mod tests {
                         );
                     }
                     assert!(
-                        areas.text.width >= 75 && areas.text.height >= 10,
+                        areas.text.width >= if robot { 54 } else { 75 } && areas.text.height >= 10,
                         "{w} x {h}: {:?}",
                         areas.text
                     );
+                    assert_eq!(drawing.width > 0, robot, "{w} x {h}");
                     assert!(
                         areas.lists().width >= 44 && areas.lists().height >= 8,
                         "{w} x {h}: {:?}",
@@ -299,6 +338,7 @@ mod tests {
             zoom: None,
             side: false,
             aspect: 1.0,
+            robot: false,
         };
         assert_eq!(layout(Rect::new(0, 0, 79, 24), shape), None);
         let zoomed = layout(

@@ -4,6 +4,7 @@
 
 use std::cell::RefCell;
 use std::collections::BTreeSet;
+use std::rc::Rc;
 use std::sync::Arc;
 use wayodos_core::ids::{SensorId, StepId};
 
@@ -11,14 +12,16 @@ use ratatui::layout::{Position, Rect};
 use tui_input::Input;
 use wayodos_core::controller::Standing;
 use wayodos_core::field::Point;
-use wayodos_core::finding::{Finding, Severity};
+use wayodos_core::finding::{Finding, Severity, Source};
 use wayodos_core::lab::borne;
 use wayodos_core::lab::spread::death;
 use wayodos_core::lab::why::Replay;
 use wayodos_core::mission::restructure::Carried;
 use wayodos_core::project::{BOX, Setup};
 use wayodos_core::record::{Act, Intervention};
+use wayodos_core::robot::Robot;
 use wayodos_core::scatter::Scatter;
+use wayodos_core::sim::Ability;
 
 pub use super::document::Cursor;
 use super::document::{Document, Language};
@@ -122,11 +125,13 @@ pub enum Side {
     Findings,
     /// The points of the run.
     Score,
+    /// What the robot can do.
+    Robot,
 }
 
 impl Side {
     /// All of them, in the order of their tabs.
-    pub const ALL: [Self; 8] = [
+    pub const ALL: [Self; 9] = [
         Self::Why,
         Self::Spread,
         Self::Sweep,
@@ -135,6 +140,7 @@ impl Side {
         Self::Map,
         Self::Findings,
         Self::Score,
+        Self::Robot,
     ];
 
     /// What its tab is called.
@@ -148,6 +154,7 @@ impl Side {
             Self::Map => "map",
             Self::Findings => "findings",
             Self::Score => "score",
+            Self::Robot => "robot",
         }
     }
 }
@@ -382,6 +389,7 @@ pub struct Model {
     pub trial: Option<Trial>,
     kept: Option<Trial>,
     replay: RefCell<Option<(RunId, Replay)>>,
+    ability: RefCell<Option<(Arc<Robot>, Rc<Ability>)>>,
     /// Columns and rows of the screen.
     pub size: (u16, u16),
     /// The job whose answer is awaited.
@@ -445,6 +453,7 @@ impl Model {
             clip: None,
             trial: None,
             replay: RefCell::new(None),
+            ability: RefCell::new(None),
             size,
             pending: None,
             unkept: None,
@@ -578,8 +587,19 @@ impl Model {
             zoom: self.zoom,
             side: self.side.open,
             aspect,
+            robot: self.doc.language == Language::Settings(Source::Robot),
         };
         layout(Rect::new(0, 0, self.size.0, self.size.1), shape)
+    }
+
+    /// What the robot as its file now stands can do; none before it can be read.
+    pub fn ability(&self) -> Option<Rc<Ability>> {
+        let robot = &self.setup.as_ref()?.robot;
+        let mut kept = self.ability.borrow_mut();
+        if kept.as_ref().is_none_or(|(known, _)| known != robot) {
+            *kept = Some((Arc::clone(robot), Rc::new(Ability::of(robot))));
+        }
+        kept.as_ref().map(|(_, ability)| Rc::clone(ability))
     }
 
     /// How things stand at the time cursor.

@@ -220,6 +220,12 @@ pub(in crate::tui) fn focus_hints(model: &Model) -> &'static [(&'static str, &'s
             ("Tab", "next tab"),
             ("Esc", "text"),
         ],
+        (Pane::Side, Side::Robot) => &[
+            ("Up Down", "which"),
+            ("Enter", "the number it follows from"),
+            ("Tab", "next tab"),
+            ("Esc", "text"),
+        ],
         (Pane::Side, Side::Findings) => &[
             ("Up Down", "which"),
             ("Enter", "what may help"),

@@ -9,6 +9,7 @@ pub mod grid;
 pub mod league;
 pub mod logbook;
 pub mod overlay;
+pub mod robot;
 pub mod side;
 pub mod spread;
 pub mod sweep;

@@ -10,7 +10,7 @@ use wayodos_core::mission::{Behaviour, Block, Target};
 use wayodos_core::record::ScoreLine;
 use wayodos_report::why::{amount_words, live_words, nearness, wait_words};
 
-use super::spread;
+use super::{robot, spread};
 use crate::tui::measure::columns;
 use crate::tui::model::{Model, Side};
 use crate::tui::theme::Role;
@@ -84,6 +84,7 @@ pub fn count(model: &Model) -> usize {
         Side::Map => map_rows(model).len(),
         Side::Findings => all_findings(model).len(),
         Side::Score => score_of(model).map_or(0, |(_, lines)| lines.len()),
+        Side::Robot => robot::rows(model).len(),
     }
 }
 
@@ -105,7 +106,7 @@ pub fn lines_of_row(model: &Model, row: usize) -> (usize, usize) {
             let below = spread::below(model, height, SPREAD_MORE);
             (row, row + SPREAD_HEAD + usize::from(below))
         }
-        Side::Findings => (row, row + usize::from(MORE)),
+        Side::Findings | Side::Robot => (row, row + usize::from(MORE)),
     }
 }
 
@@ -128,7 +129,9 @@ pub fn row_at(model: &Model, area: Rect, at: Position) -> Option<usize> {
         Side::Spread => line
             .checked_sub(SPREAD_HEAD)
             .filter(|row| *row < count(model)),
-        Side::Map | Side::Findings | Side::Score => (line < count(model)).then_some(line),
+        Side::Map | Side::Findings | Side::Score | Side::Robot => {
+            (line < count(model)).then_some(line)
+        }
     }
 }
 

@@ -355,7 +355,12 @@ fn pane_key(model: &mut Model, key: KeyEvent, effects: &mut Vec<Effect>) -> bool
                 Side::Sweep if on_grid => gridded::turn(model, [if right { 1 } else { -1 }, 0]),
                 Side::Sweep => swept::turn(model, right),
                 Side::Map => panes::fold(model, right),
-                Side::Why | Side::Spread | Side::Tune | Side::Findings | Side::Score => {
+                Side::Why
+                | Side::Spread
+                | Side::Tune
+                | Side::Findings
+                | Side::Score
+                | Side::Robot => {
                     time::shift(model, if right { 0.1 } else { -0.1 });
                 }
             }
@@ -472,6 +477,7 @@ fn carry_out(model: &mut Model, action: Action, effects: &mut Vec<Effect>) {
         Action::Map => panes::to_side(model, Side::Map),
         Action::Findings => panes::to_side(model, Side::Findings),
         Action::Score => panes::to_side(model, Side::Score),
+        Action::Robot => panes::to_side(model, Side::Robot),
         Action::Spread => panes::to_side(model, Side::Spread),
         Action::Sweep => sweep::begin(model, effects),
         Action::Grid => grid::begin(model, effects),

@@ -147,6 +147,7 @@ pub(super) fn open_side(model: &mut Model, effects: &mut Vec<Effect>) {
                 None => model.say(Role::Quiet, "nothing has earned this line"),
             }
         }
+        Side::Robot => texts::to_robot_key(model, effects),
         Side::Findings => {
             offers::fixes(model, effects);
             lists::attempt_first(model, effects);

@@ -3,16 +3,18 @@
 
 use std::sync::Arc;
 
-use wayodos_core::finding::apply_all;
+use wayodos_core::finding::{Source, apply_all};
+use wayodos_report::line_of_key;
 
 use super::super::document::{Document, Language};
 use super::super::finder::{Finder, Item, Pick};
 use super::super::keymap::Action;
-use super::super::model::{Cursor, Model, ScreenName};
+use super::super::model::{Cursor, Model, ScreenName, Side};
+use super::super::sight::robot;
 use super::super::theme::Role;
 use super::change::{refit, run_again};
 use super::effect::{Effect, Opened, Refitted};
-use super::{keep, lists, places};
+use super::{keep, lists, panes, places};
 
 /// Whether an action means something for steps only.
 pub(super) const fn is_for_missions(action: Action) -> bool {
@@ -48,6 +50,35 @@ pub(super) const fn is_for_missions(action: Action) -> bool {
 pub(super) fn to_mission(model: &mut Model) {
     let path = model.mission().path.clone();
     model.bring(&path);
+    if model.side.shown == Side::Robot {
+        panes::show_side(model, Side::Why);
+    }
+}
+
+/// Shows what follows from a robot's file as soon as that is in front.
+fn show_robot(model: &mut Model) {
+    if model.doc.language == Language::Settings(Source::Robot) {
+        panes::show_side(model, Side::Robot);
+    }
+}
+
+/// Leads from what a robot can do to the first of the numbers that it follows from.
+pub(super) fn to_robot_key(model: &mut Model, effects: &mut Vec<Effect>) {
+    let Some(row) = robot::rows(model).into_iter().nth(model.side.row) else {
+        return;
+    };
+    let path = model.project.config.robot.clone();
+    let open = model.documents().find(|document| document.path == path);
+    let text = open.map_or_else(
+        || model.project.source(Source::Robot, "").1.to_owned(),
+        |document| document.text.to_string(),
+    );
+    let key = row.from.first().copied().unwrap_or_default();
+    let Some(line) = line_of_key(&text, key, row.device.as_deref()) else {
+        return model.say(Role::Quiet, format!("`{key}` is not in {path}"));
+    };
+    let at: usize = text.split_inclusive('\n').take(line).map(str::len).sum();
+    show(model, &path, Some(at), effects);
 }
 
 /// Shows a text, opening it first when it is not open yet; the cursor goes to a byte of it, if one
@@ -62,6 +93,7 @@ pub(super) fn show(model: &mut Model, path: &str, at: Option<usize>, effects: &m
                 nth: 0,
             };
         }
+        show_robot(model);
         return;
     }
     model.wanted = at.map(|at| (path.to_owned(), at));
@@ -92,6 +124,7 @@ pub(super) fn on_opened(
     }
     let word = document.language.word();
     model.open_beside(document);
+    show_robot(model);
     let words = match (back, shared) {
         (true, _) => format!(
             "edits of this {word} that were not saved last time are back; u takes them away"

@@ -390,7 +390,7 @@ fn run_picture(card: &MissionCard, pane: Rect) -> Option<Vec<Item>> {
 }
 
 /// How far a robot reaches: back, ahead, to its right, to its left, metres; sensors included.
-fn reach(robot: &Robot) -> [f64; 4] {
+pub(super) fn reach(robot: &Robot) -> [f64; 4] {
     let sensors = robot
         .sensors
         .iter()

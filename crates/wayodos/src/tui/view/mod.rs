@@ -13,6 +13,7 @@ mod logbook;
 pub mod overlay;
 mod pen;
 mod plot;
+mod robot;
 pub mod side;
 mod spread;
 mod sweep;
@@ -49,6 +50,8 @@ pub struct Screen {
     track: side::Kept,
     /// The picture of the project screen as last painted.
     preview: files::Kept,
+    /// The robot as last painted.
+    robot: robot::Kept,
 }
 
 impl Screen {
@@ -63,6 +66,7 @@ impl Screen {
             plot: plot::Kept::default(),
             track: side::Kept::default(),
             preview: files::Kept::default(),
+            robot: robot::Kept::default(),
         }
     }
 
@@ -140,6 +144,10 @@ impl Screen {
         let mut cursor = None;
         if areas.text.height > 0 {
             cursor = text::draw(model, theme, areas.text, buffer);
+        }
+        if areas.robot.height > 0 {
+            let look = (theme, self.cells);
+            robot::draw(model, look, &mut self.robot, areas.robot, buffer);
         }
         // What lies over the panes would lie below the picture.
         let above = above_bars(buffer.area);

@@ -17,6 +17,7 @@ use wayodos_report::words::{score_lines, verdict_words};
 use wayodos_report::{TrackKind, tick_step};
 
 use super::pen::{mark_row, more_mark, paint_row, put, put_right};
+use super::robot;
 use super::spread;
 use super::{sweep, tune};
 use crate::tui::cells::{Dots, Grid};
@@ -83,6 +84,7 @@ pub fn draw(model: &Model, theme: Theme, kept: &mut Kept, area: Rect, buffer: &m
         Side::Map => map(model, theme, inside, true, buffer),
         Side::Findings => findings(model, theme, inside, buffer),
         Side::Score => score(model, theme, inside, buffer),
+        Side::Robot => robot::list(model, theme, inside, buffer),
     }
 }
 

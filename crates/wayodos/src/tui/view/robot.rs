@@ -1,0 +1,314 @@
+//! The robot from above beside its text, nose up, and what it can do.
+
+use std::sync::Arc;
+
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::style::Modifier;
+use wayodos_core::field::Pose;
+use wayodos_core::robot::Robot;
+use wayodos_core::units::math::FRAC_PI_2;
+use wayodos_report::ink::{self, Rgb};
+use wayodos_report::{Item, Layer, Placement, Shape, Stroke, built_items, rectangle};
+
+use super::pen::{mark_row, more_mark, put, put_right};
+use super::{drawing, files};
+use crate::tui::cells::Cells;
+use crate::tui::layout::Pane;
+use crate::tui::measure::{columns, wrapped};
+use crate::tui::model::Model;
+use crate::tui::sight::robot::{device, rows};
+use crate::tui::sight::side::MORE;
+use crate::tui::theme::{Role, Theme};
+
+/// The drawing as last painted: it changes with the robot, the marked device and the pane.
+#[derive(Default)]
+pub struct Kept {
+    key: Option<(Arc<Robot>, Option<String>, Rect)>,
+    cells: Option<Buffer>,
+}
+
+/// A device that has a place on the robot: its name, and the row that its name stands in.
+struct Named<'a> {
+    name: &'a str,
+    /// Ahead of the axle and left of the middle, metres.
+    at: (f64, f64),
+    row: u16,
+}
+
+const MAT: Rgb = Rgb(232, 226, 210);
+const GRID: Rgb = Rgb(208, 201, 184);
+
+/// Draws the pane.
+pub fn draw(model: &Model, look: (Theme, Cells), kept: &mut Kept, area: Rect, buffer: &mut Buffer) {
+    let (theme, cells) = look;
+    let quiet = theme.role(Role::Quiet);
+    let hair = "─".repeat(usize::from(area.width));
+    put(
+        buffer,
+        area.x,
+        area.y,
+        area.width,
+        &hair,
+        theme.role(Role::Hair),
+    );
+    let Some(setup) = &model.setup else {
+        let words = "the robot, as soon as its file can be read";
+        put(buffer, area.x + 1, area.y + 1, area.width - 2, words, quiet);
+        return;
+    };
+    let robot = &setup.robot;
+    let title = format!(" {} ", robot.name);
+    put(
+        buffer,
+        area.x + 1,
+        area.y,
+        area.width - 2,
+        &title,
+        theme.role(Role::Word),
+    );
+    let pane = Rect {
+        x: area.x + 1,
+        y: area.y + 1,
+        width: area.width - 1,
+        height: area.height - 1,
+    };
+    let marked = device(model);
+    let (place, pose) = placed(robot, pane);
+    let (left, right) = named(robot, pane, &place, pose);
+    let key = (Arc::clone(robot), marked.clone(), pane);
+    if kept.key.as_ref() != Some(&key) {
+        let items = items(
+            robot,
+            (&place, pose),
+            pane,
+            [&left, &right],
+            marked.as_deref(),
+        );
+        let mut picture = Buffer::empty(pane);
+        drawing::draw(&items, theme, cells, pane, &mut picture);
+        (kept.key, kept.cells) = (Some(key), Some(picture));
+    }
+    let Some(picture) = &kept.cells else { return };
+    for at in pane.positions() {
+        buffer[at] = picture[at].clone();
+    }
+    let style = |name: &str| {
+        if marked.as_deref() == Some(name) {
+            theme.patch(Role::Accent).add_modifier(Modifier::BOLD)
+        } else {
+            theme.role(Role::Text)
+        }
+    };
+    let most = names_width(pane);
+    for one in &left {
+        put(buffer, pane.x, one.row, most, one.name, style(one.name));
+    }
+    for one in &right {
+        put_right(
+            buffer,
+            pane.right(),
+            one.row,
+            most,
+            one.name,
+            style(one.name),
+        );
+    }
+    let size = format!(
+        "{:.0} x {:.0} mm, lines 50 mm apart",
+        robot.length * 1e3,
+        robot.width * 1e3
+    );
+    put(buffer, pane.x, pane.bottom() - 1, pane.width, &size, quiet);
+}
+
+/// Columns for names on either side of the robot.
+fn names_width(pane: Rect) -> u16 {
+    (pane.width / 4).clamp(5, 13)
+}
+
+/// The robot between the names, nose up; a scene millimetre is a cell across and half a cell down.
+fn placed(robot: &Robot, pane: Rect) -> (Placement, Pose) {
+    let names = f64::from(2 * names_width(pane));
+    let (width, height) = (f64::from(pane.width), 2.0 * f64::from(pane.height));
+    let [back, ahead, right, left] = files::reach(robot);
+    let scale = ((width - names) / (left - right)).min((height - 4.0) / (ahead - back));
+    let scale = scale.max(1.0);
+    let place = Placement {
+        left: 0.0,
+        top: 0.0,
+        scale,
+        height: height / scale,
+    };
+    let pose = Pose {
+        x: width / scale / 2.0 + f64::midpoint(right, left),
+        y: place.height / 2.0 - f64::midpoint(back, ahead),
+        heading: FRAC_PI_2,
+    };
+    (place, pose)
+}
+
+/// The devices with a place, those on the left and those on the right, each in a row of its own as
+/// near to its place as there is room.
+fn named<'a>(
+    robot: &'a Robot,
+    pane: Rect,
+    place: &Placement,
+    pose: Pose,
+) -> (Vec<Named<'a>>, Vec<Named<'a>>) {
+    let (mut left, mut right): (Vec<Named<'a>>, Vec<Named<'a>>) = (Vec::new(), Vec::new());
+    let mut placed: Vec<(&str, (f64, f64))> = robot
+        .devices()
+        .filter_map(|device| Some((device.name, device.place?)))
+        .collect();
+    placed.sort_by(|a, b| b.1.0.total_cmp(&a.1.0));
+    for (name, at) in placed {
+        let [_, down] = place.at(pose.place(at.0, at.1));
+        let wanted = pane.y + ((down / 2.0) as u16).min(pane.height.saturating_sub(2));
+        // In the middle: where fewer names are.
+        let side = match at.1 {
+            y if y > 0.001 => &mut left,
+            y if y < -0.001 => &mut right,
+            _ if left.len() <= right.len() => &mut left,
+            _ => &mut right,
+        };
+        let row = side.last().map_or(wanted, |last| wanted.max(last.row + 1));
+        if row + 1 < pane.bottom() {
+            side.push(Named { name, at, row });
+        }
+    }
+    (left, right)
+}
+
+fn items(
+    robot: &Robot,
+    (place, pose): (&Placement, Pose),
+    pane: Rect,
+    sides: [&[Named<'_>]; 2],
+    marked: Option<&str>,
+) -> Vec<Item> {
+    let (width, height) = (f64::from(pane.width), 2.0 * f64::from(pane.height));
+    let names = f64::from(names_width(pane));
+    let mut items = vec![Item::filled(
+        Layer::Ground,
+        rectangle(names, 0.0, width - 2.0 * names, height - 2.0),
+        MAT,
+    )];
+    // Lines a hand's breadth apart give the size.
+    let step = 0.05 * place.scale;
+    for nth in 1..=((width - 2.0 * names) / step) as usize {
+        let x = names + nth as f64 * step;
+        items.push(Item::filled(
+            Layer::Ground,
+            rectangle(x, 0.0, 0.3, height - 2.0),
+            GRID,
+        ));
+    }
+    for nth in 1..=((height - 2.0) / step) as usize {
+        let y = nth as f64 * step;
+        let line = rectangle(names, y, width - 2.0 * names, 0.3);
+        items.push(Item::filled(Layer::Ground, line, GRID));
+    }
+    items.extend(built_items(robot, pose, place));
+    for (side, edge) in sides.into_iter().zip([names, width - names]) {
+        for one in side {
+            let [x, y] = place.at(pose.place(one.at.0, one.at.1));
+            let is_marked = marked == Some(one.name);
+            let colour = if is_marked { ink::WRONG } else { ink::QUIET };
+            let row = 2.0 * f64::from(one.row - pane.y) + 1.0;
+            let thick = if is_marked { 0.7 } else { 0.3 };
+            items.push(Item::drawn(
+                Layer::Robot,
+                Shape::Line(vec![[edge, row], [x, y]]),
+                Stroke::full(colour, thick),
+            ));
+            if is_marked {
+                let ring = Shape::Disc {
+                    at: [x, y],
+                    radius: (0.009 * place.scale).max(1.6),
+                };
+                items.push(Item::drawn(
+                    Layer::Robot,
+                    ring,
+                    Stroke::full(ink::WRONG, 0.8),
+                ));
+            }
+        }
+    }
+    items
+}
+
+/// The tab of what the robot can do.
+pub fn list(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let rows = rows(model);
+    let quiet = theme.role(Role::Quiet);
+    if rows.is_empty() {
+        let words = "what the robot can do, as soon as its file can be read";
+        put(buffer, area.x + 1, area.y, area.width - 1, words, quiet);
+        return;
+    }
+    let list = Rect {
+        height: area.height.saturating_sub(MORE + 1),
+        ..area
+    };
+    let focused = model.focus == Pane::Side;
+    let about = rows
+        .iter()
+        .map(|row| columns(&row.about))
+        .max()
+        .unwrap_or(0)
+        .min(16);
+    let spoken = device(model);
+    for ((index, row), y) in rows
+        .iter()
+        .enumerate()
+        .skip(model.side.scroll)
+        .zip(list.y..list.bottom())
+    {
+        if index == model.side.row {
+            mark_row(theme, list, y, focused, buffer);
+        }
+        let accent = row.device.is_some() && row.device == spoken;
+        let role = if accent { Role::Accent } else { Role::Word };
+        put(buffer, list.x + 1, y, about, &row.about, theme.patch(role));
+        let x = list.x + about + 3;
+        put(
+            buffer,
+            x,
+            y,
+            list.right().saturating_sub(x),
+            &row.words,
+            theme.patch(Role::Text),
+        );
+    }
+    more_mark(model.side.scroll, rows.len(), list, theme, buffer);
+    let room = area.width.saturating_sub(2);
+    let rule = "┈".repeat(usize::from(area.width));
+    put(
+        buffer,
+        area.x,
+        list.bottom(),
+        area.width,
+        &rule,
+        theme.role(Role::Hair),
+    );
+    let Some(row) = rows.get(model.side.row) else {
+        return;
+    };
+    let keys: Vec<&str> = row
+        .from
+        .iter()
+        .map(|key| key.trim_start_matches("motor.left."))
+        .collect();
+    let more = [
+        format!("{}: {}", row.about, row.words),
+        format!("follows from {}", keys.join(", ")),
+    ];
+    let lines = more
+        .iter()
+        .zip([Role::Text, Role::Quiet])
+        .flat_map(|(words, role)| wrapped(words, room).map(move |line| (line, role)));
+    for ((line, role), y) in lines.zip(list.bottom() + 1..area.bottom()) {
+        put(buffer, area.x + 1, y, room, line, theme.role(role));
+    }
+}
