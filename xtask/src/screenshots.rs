@@ -223,11 +223,18 @@ const SHOTS: &[Shot] = &[
         keys: &["wait:of 200", "w", "wait:In words"],
     },
     Shot {
-        name: "keys",
+        name: "robot",
         size: LARGE,
         args: &["demo"],
         env: &[],
-        keys: &["wait:of 200", "?"],
+        keys: &[
+            "wait:of 200",
+            "F6",
+            "End",
+            "Up",
+            "Enter",
+            "wait:lines 50 mm apart",
+        ],
     },
     Shot {
         name: PIXELS,

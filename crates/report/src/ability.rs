@@ -47,7 +47,7 @@ pub fn ability_rows(robot: &Robot, ability: &Ability) -> Vec<AbilityRow> {
         let [brake, coast, back] = pace.stops.map(mm);
         let words = if pace.speed > 0.0 {
             format!(
-                "{:.0} mm/s; stops in {brake} braking, {coast} rolling out, {back} at full power back",
+                "{:.0} mm/s; brakes in {brake}, rolls out {coast}, stops in {back} with full power back",
                 pace.speed * 1e3
             )
         } else {
@@ -154,7 +154,7 @@ fn looking(robot: &Robot, look: &Looking, full: f64) -> AbilityRow {
     AbilityRow {
         about: about.name.clone(),
         words: format!(
-            "a line of {} is sure to be seen at full speed; {lead}",
+            "sees any line of {} at full speed; {lead}",
             // Rounded up: less would not be sure.
             mm((look.sees * 1e3 - 1e-6).ceil() / 1e3)
         ),

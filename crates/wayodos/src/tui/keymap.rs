@@ -317,7 +317,7 @@ const MISSION: &[Group] = &[
             row! { Track, "K", "what a sensor meets on its track", "track", char('K') },
             row! { Map, "m", "map of steps and exits", "map", char('m') },
             row! { Findings, "N", "all findings, with fixes", "findings", char('N') },
-            row! { Robot, "F6", "what the robot can do: speeds, ways to a stop, what its sensors see", "robot", key(KeyCode::F(6)) },
+            row! { Robot, "F6", "what the robot can do", "robot", key(KeyCode::F(6)) },
             row! { Score, "V", "points of the run, line by line", "score", char('V') },
             row! { Tracks, "H", "choose what the chart shows", "tracks", char('H') },
             row! { ZoomIn, "Z", "zoom in: field, or chart in time", "zoom in", char('Z') },

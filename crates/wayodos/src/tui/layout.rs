@@ -162,8 +162,8 @@ pub fn layout(screen: Rect, shape: Shape) -> Option<Areas> {
 
 /// Takes the room for the robot's drawing from its text, whose lines are shorter than a mission's.
 fn beside_text(areas: Areas) -> Areas {
-    const TEXT: u16 = 54;
-    let room = areas.text.width.saturating_sub(TEXT).min(48);
+    const TEXT: u16 = 50;
+    let room = areas.text.width.saturating_sub(TEXT).min(52);
     if room < 22 || areas.text.height < 8 {
         return areas;
     }
@@ -321,7 +321,7 @@ mod tests {
                         );
                     }
                     assert!(
-                        areas.text.width >= if robot { 54 } else { 75 } && areas.text.height >= 10,
+                        areas.text.width >= if robot { 50 } else { 75 } && areas.text.height >= 10,
                         "{w} x {h}: {:?}",
                         areas.text
                     );

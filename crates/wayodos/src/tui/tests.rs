@@ -149,6 +149,7 @@ impl App {
                 "Esc" => KeyCode::Esc,
                 "Home" => KeyCode::Home,
                 "F5" => KeyCode::F(5),
+                "F6" => KeyCode::F(6),
                 "End" => KeyCode::End,
                 "PgDn" => KeyCode::PageDown,
                 "Space" => KeyCode::Char(' '),

@@ -56,10 +56,13 @@ pub fn halves(side: Side, area: Rect) -> (Rect, Option<(Side, Rect)>) {
 /// The tabs: their names, and the columns that each takes.
 pub(in crate::tui) fn tab_places(area: Rect) -> impl Iterator<Item = (Side, u16, u16)> {
     let mut x = area.x + 1;
+    let all: u16 = Side::ALL.iter().map(|side| columns(side.name()) + 3).sum();
+    // Where that is too wide, they share the blanks around them.
+    let apart = if all <= area.width { 3 } else { 1 };
     Side::ALL.into_iter().map(move |side| {
         let wide = columns(side.name()) + 2;
         let at = x;
-        x += wide + 1;
+        x += wide - 2 + apart;
         (side, at, wide)
     })
 }

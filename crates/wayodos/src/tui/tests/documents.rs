@@ -5,6 +5,7 @@ use super::*;
 use crate::shelf::list;
 use crate::survey::Found;
 use crate::tui::model::Side;
+use crate::tui::sight::robot;
 use crate::tui::sight::side::all_findings;
 
 const ROBOT: &str = "robots/curlew.toml";
@@ -98,6 +99,44 @@ fn a_number_of_the_robot_is_nudged_like_one_of_the_mission_and_the_run_follows()
     // Back to the mission: its keys mean what they mean.
     app.press("Esc");
     assert!(app.model.doc.is_mission() && app.slot() == "cruise");
+}
+
+#[test]
+fn a_robots_text_has_its_drawing_and_what_follows_from_it_beside_it() {
+    let mut app = App::with_files();
+    assert_eq!(app.model.areas().unwrap().robot.width, 0);
+    app.press("F6");
+    assert_eq!(app.model.side.shown, Side::Robot);
+    // From any row the key leads to a number that it follows from.
+    let rows = robot::rows(&app.model);
+    let at = rows.iter().position(|row| row.about == "hue").unwrap();
+    for _ in 0..at {
+        app.press("Down");
+    }
+    let shown = app.frame(Depth::True, Cells::Half);
+    assert!(shown.contains("hue: sees any line of 15 mm"), "{shown}");
+    app.press("Enter");
+    assert_eq!(app.model.doc.path, ROBOT, "{}", app.notice());
+    let document = &app.model.doc;
+    assert_eq!(document.line_text(document.cursor.line), "spot = \"10 mm\"");
+    assert_eq!(app.model.side.row, at, "the row stays marked");
+    assert_eq!(robot::device(&app.model).as_deref(), Some("hue"));
+    let shown = app.frame(Depth::True, Cells::Half);
+    assert!(shown.contains("196 x 150 mm, lines 50 mm apart"), "{shown}");
+    for name in ["floor-left", "floor-right", "hue", "ahead"] {
+        assert!(shown.contains(name), "{name}: {shown}");
+    }
+    // What follows goes with the number.
+    let before = robot::rows(&app.model)[at].words.clone();
+    app.press("+");
+    let after = &robot::rows(&app.model)[at].words;
+    assert!(
+        *after != before && after.starts_with("sees any line of 25 mm"),
+        "{after}"
+    );
+    app.press("Esc");
+    assert!(app.model.doc.is_mission() && app.model.side.shown == Side::Why);
+    assert_eq!(app.model.areas().unwrap().robot.width, 0);
 }
 
 #[test]

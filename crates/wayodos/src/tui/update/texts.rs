@@ -57,7 +57,8 @@ pub(super) fn to_mission(model: &mut Model) {
 
 /// Shows what follows from a robot's file as soon as that is in front.
 fn show_robot(model: &mut Model) {
-    if model.doc.language == Language::Settings(Source::Robot) {
+    let is_robot = model.doc.language == Language::Settings(Source::Robot);
+    if is_robot && model.side.shown != Side::Robot {
         panes::show_side(model, Side::Robot);
     }
 }

@@ -11,7 +11,7 @@ use wayodos_core::units::math::FRAC_PI_2;
 use wayodos_report::ink::{self, Rgb};
 use wayodos_report::{Item, Layer, Placement, Shape, Stroke, built_items, rectangle};
 
-use super::pen::{mark_row, more_mark, put, put_right};
+use super::pen::{mark_row, more_mark, put};
 use super::{drawing, files};
 use crate::tui::cells::Cells;
 use crate::tui::layout::Pane;
@@ -38,6 +38,8 @@ struct Named<'a> {
 
 const MAT: Rgb = Rgb(232, 226, 210);
 const GRID: Rgb = Rgb(208, 201, 184);
+/// Metres between the lines of the ground.
+const LINES: f64 = 0.05;
 
 /// Draws the pane.
 pub fn draw(model: &Model, look: (Theme, Cells), kept: &mut Kept, area: Rect, buffer: &mut Buffer) {
@@ -75,16 +77,10 @@ pub fn draw(model: &Model, look: (Theme, Cells), kept: &mut Kept, area: Rect, bu
     };
     let marked = device(model);
     let (place, pose) = placed(robot, pane);
-    let (left, right) = named(robot, pane, &place, pose);
+    let named = named(robot, pane, &place, pose);
     let key = (Arc::clone(robot), marked.clone(), pane);
     if kept.key.as_ref() != Some(&key) {
-        let items = items(
-            robot,
-            (&place, pose),
-            pane,
-            [&left, &right],
-            marked.as_deref(),
-        );
+        let items = items(robot, (&place, pose), pane, &named, marked.as_deref());
         let mut picture = Buffer::empty(pane);
         drawing::draw(&items, theme, cells, pane, &mut picture);
         (kept.key, kept.cells) = (Some(key), Some(picture));
@@ -95,44 +91,43 @@ pub fn draw(model: &Model, look: (Theme, Cells), kept: &mut Kept, area: Rect, bu
     }
     let style = |name: &str| {
         if marked.as_deref() == Some(name) {
-            theme.patch(Role::Accent).add_modifier(Modifier::BOLD)
+            theme.role(Role::Accent).add_modifier(Modifier::BOLD)
         } else {
             theme.role(Role::Text)
         }
     };
-    let most = names_width(pane);
-    for one in &left {
-        put(buffer, pane.x, one.row, most, one.name, style(one.name));
-    }
-    for one in &right {
-        put_right(
-            buffer,
-            pane.right(),
-            one.row,
-            most,
-            one.name,
-            style(one.name),
-        );
+    let (x, most) = (
+        pane.right() - names_width(robot, pane),
+        names_width(robot, pane),
+    );
+    for one in &named {
+        put(buffer, x, one.row, most, one.name, style(one.name));
     }
     let size = format!(
-        "{:.0} x {:.0} mm, lines 50 mm apart",
+        "{:.0} x {:.0} mm, lines {:.0} mm apart",
         robot.length * 1e3,
-        robot.width * 1e3
+        robot.width * 1e3,
+        LINES * 1e3
     );
     put(buffer, pane.x, pane.bottom() - 1, pane.width, &size, quiet);
 }
 
-/// Columns for names on either side of the robot.
-fn names_width(pane: Rect) -> u16 {
-    (pane.width / 4).clamp(5, 13)
+/// Columns for the names to the right of the robot.
+fn names_width(robot: &Robot, pane: Rect) -> u16 {
+    let longest = robot
+        .devices()
+        .filter(|device| device.place.is_some())
+        .map(|device| columns(device.name))
+        .max();
+    longest.unwrap_or(0).min(pane.width / 3)
 }
 
-/// The robot between the names, nose up; a scene millimetre is a cell across and half a cell down.
+/// The robot beside the names, nose up; a scene millimetre is a cell across and half a cell down.
 fn placed(robot: &Robot, pane: Rect) -> (Placement, Pose) {
-    let names = f64::from(2 * names_width(pane));
-    let (width, height) = (f64::from(pane.width), 2.0 * f64::from(pane.height));
+    let width = f64::from(pane.width - names_width(robot, pane)) - 1.0;
+    let height = 2.0 * f64::from(pane.height) - 2.0;
     let [back, ahead, right, left] = files::reach(robot);
-    let scale = ((width - names) / (left - right)).min((height - 4.0) / (ahead - back));
+    let scale = ((width - 3.0) / (left - right)).min((height - 3.0) / (ahead - back));
     let scale = scale.max(1.0);
     let place = Placement {
         left: 0.0,
@@ -148,91 +143,89 @@ fn placed(robot: &Robot, pane: Rect) -> (Placement, Pose) {
     (place, pose)
 }
 
-/// The devices with a place, those on the left and those on the right, each in a row of its own as
-/// near to its place as there is room.
-fn named<'a>(
-    robot: &'a Robot,
-    pane: Rect,
-    place: &Placement,
-    pose: Pose,
-) -> (Vec<Named<'a>>, Vec<Named<'a>>) {
-    let (mut left, mut right): (Vec<Named<'a>>, Vec<Named<'a>>) = (Vec::new(), Vec::new());
-    let mut placed: Vec<(&str, (f64, f64))> = robot
+/// The devices with a place, each name in a row of its own: those ahead of the axle from the left
+/// one down, those behind it from the right one down, so that their lines do not cross.
+fn named<'a>(robot: &'a Robot, pane: Rect, place: &Placement, pose: Pose) -> Vec<Named<'a>> {
+    let all: Vec<(&str, (f64, f64))> = robot
         .devices()
         .filter_map(|device| Some((device.name, device.place?)))
         .collect();
-    placed.sort_by(|a, b| b.1.0.total_cmp(&a.1.0));
-    for (name, at) in placed {
+    let (mut front, mut back): (Vec<_>, Vec<_>) = all.into_iter().partition(|(_, at)| at.0 >= 0.0);
+    front.sort_by(|a, b| b.1.1.total_cmp(&a.1.1));
+    back.sort_by(|a, b| a.1.1.total_cmp(&b.1.1));
+    let row_of = |at: (f64, f64)| {
         let [_, down] = place.at(pose.place(at.0, at.1));
-        let wanted = pane.y + ((down / 2.0) as u16).min(pane.height.saturating_sub(2));
-        // In the middle: where fewer names are.
-        let side = match at.1 {
-            y if y > 0.001 => &mut left,
-            y if y < -0.001 => &mut right,
-            _ if left.len() <= right.len() => &mut left,
-            _ => &mut right,
+        pane.y + ((down / 2.0).max(0.0) as u16).min(pane.height.saturating_sub(2))
+    };
+    let mut named = Vec::new();
+    let mut free = pane.y;
+    for group in [front, back] {
+        let rows: Vec<u16> = group.iter().map(|(_, at)| row_of(*at)).collect();
+        let Some(first) = rows.iter().min() else {
+            continue;
         };
-        let row = side.last().map_or(wanted, |last| wanted.max(last.row + 1));
-        if row + 1 < pane.bottom() {
-            side.push(Named { name, at, row });
+        // Around the rows of their places, a row apart where there is room for it.
+        let mut row = first.saturating_sub(group.len() as u16).max(free);
+        for (name, at) in group {
+            if row + 1 < pane.bottom() {
+                named.push(Named { name, at, row });
+            }
+            row += 2;
         }
+        free = row;
     }
-    (left, right)
+    named
 }
 
 fn items(
     robot: &Robot,
     (place, pose): (&Placement, Pose),
     pane: Rect,
-    sides: [&[Named<'_>]; 2],
+    named: &[Named<'_>],
     marked: Option<&str>,
 ) -> Vec<Item> {
-    let (width, height) = (f64::from(pane.width), 2.0 * f64::from(pane.height));
-    let names = f64::from(names_width(pane));
+    let width = f64::from(pane.width - names_width(robot, pane)) - 1.0;
+    let height = 2.0 * f64::from(pane.height) - 2.0;
     let mut items = vec![Item::filled(
         Layer::Ground,
-        rectangle(names, 0.0, width - 2.0 * names, height - 2.0),
+        rectangle(0.0, 0.0, width, height),
         MAT,
     )];
-    // Lines a hand's breadth apart give the size.
-    let step = 0.05 * place.scale;
-    for nth in 1..=((width - 2.0 * names) / step) as usize {
-        let x = names + nth as f64 * step;
-        items.push(Item::filled(
-            Layer::Ground,
-            rectangle(x, 0.0, 0.3, height - 2.0),
-            GRID,
-        ));
+    // They give the size.
+    let step = LINES * place.scale;
+    for nth in 1..=(width / step) as usize {
+        let line = rectangle(nth as f64 * step, 0.0, 0.4, height);
+        items.push(Item::filled(Layer::Ground, line, GRID));
     }
-    for nth in 1..=((height - 2.0) / step) as usize {
-        let y = nth as f64 * step;
-        let line = rectangle(names, y, width - 2.0 * names, 0.3);
+    for nth in 1..=(height / step) as usize {
+        let line = rectangle(0.0, nth as f64 * step, width, 0.4);
         items.push(Item::filled(Layer::Ground, line, GRID));
     }
     items.extend(built_items(robot, pose, place));
-    for (side, edge) in sides.into_iter().zip([names, width - names]) {
-        for one in side {
-            let [x, y] = place.at(pose.place(one.at.0, one.at.1));
-            let is_marked = marked == Some(one.name);
-            let colour = if is_marked { ink::WRONG } else { ink::QUIET };
-            let row = 2.0 * f64::from(one.row - pane.y) + 1.0;
-            let thick = if is_marked { 0.7 } else { 0.3 };
+    for one in named {
+        let [x, y] = place.at(pose.place(one.at.0, one.at.1));
+        let is_marked = marked == Some(one.name);
+        let (colour, thick) = if is_marked {
+            (ink::WRONG, 0.7)
+        } else {
+            (ink::QUIET, 0.3)
+        };
+        let row = 2.0 * f64::from(one.row - pane.y) + 1.0;
+        items.push(Item::drawn(
+            Layer::Robot,
+            Shape::Line(vec![[width, row], [x, y]]),
+            Stroke::full(colour, thick),
+        ));
+        if is_marked {
+            let ring = Shape::Disc {
+                at: [x, y],
+                radius: (0.009 * place.scale).max(1.6),
+            };
             items.push(Item::drawn(
                 Layer::Robot,
-                Shape::Line(vec![[edge, row], [x, y]]),
-                Stroke::full(colour, thick),
+                ring,
+                Stroke::full(ink::WRONG, 0.8),
             ));
-            if is_marked {
-                let ring = Shape::Disc {
-                    at: [x, y],
-                    radius: (0.009 * place.scale).max(1.6),
-                };
-                items.push(Item::drawn(
-                    Layer::Robot,
-                    ring,
-                    Stroke::full(ink::WRONG, 0.8),
-                ));
-            }
         }
     }
     items
@@ -270,7 +263,7 @@ pub fn list(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         }
         let accent = row.device.is_some() && row.device == spoken;
         let role = if accent { Role::Accent } else { Role::Word };
-        put(buffer, list.x + 1, y, about, &row.about, theme.patch(role));
+        put(buffer, list.x + 1, y, about, &row.about, theme.role(role));
         let x = list.x + about + 3;
         put(
             buffer,
@@ -278,7 +271,7 @@ pub fn list(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
             y,
             list.right().saturating_sub(x),
             &row.words,
-            theme.patch(Role::Text),
+            theme.role(Role::Text),
         );
     }
     more_mark(model.side.scroll, rows.len(), list, theme, buffer);
