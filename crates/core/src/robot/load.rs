@@ -128,7 +128,7 @@ section! {
 section! {
     MotorTable "[motor.left] and [motor.right]" "The motors of the driven wheels, all values at the wheel. A car may have one for both instead, `[motor.both]`."
         port: Spanned<String> = "\"MA\"", REQUIRED, "The port that it is plugged into; each device has its own.";
-        no_load_speed: Positive<TurnRate> = "\"1020 deg/s\"", REQUIRED, in 0.1..700.0, "How fast it turns at its rated voltage without load.";
+        no_load_speed: Positive<TurnRate> = "\"1020 deg/s\"", REQUIRED, in 6_f64.to_radians()..40_000_f64.to_radians(), "How fast it turns at its rated voltage without load.";
         stall_torque: Spanned<Positive<Torque>> = "\"0.38 N m\"", REQUIRED, in 0.0005..50.0, "How hard it pulls at its rated voltage when it is held still.";
         friction: NotNegative<Torque> = "\"0.012 N m\"", REQUIRED, "The friction of motor and gears while they turn.";
         stiction: Option<Spanned<NotNegative<Torque>>> = "\"0.018 N m\"", Some("as `friction`"), in 0.0..50.0, "The torque that it takes to start them.";
