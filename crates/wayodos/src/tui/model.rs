@@ -592,6 +592,11 @@ impl Model {
         layout(Rect::new(0, 0, self.size.0, self.size.1), shape)
     }
 
+    /// Opens a tab of the pane beside the chart, at its first row.
+    pub fn open_tab(&mut self, side: Side) {
+        (self.side.shown, self.side.row, self.side.scroll) = (side, 0, 0);
+    }
+
     /// What the robot as its file now stands can do; none before it can be read.
     pub fn ability(&self) -> Option<Rc<Ability>> {
         let robot = &self.setup.as_ref()?.robot;

@@ -93,7 +93,7 @@ pub(super) fn fold(model: &mut Model, open: bool) {
 
 /// Shows a tab of the side pane, with its first row marked.
 pub(super) fn show_side(model: &mut Model, side: Side) {
-    (model.side.shown, model.side.row, model.side.scroll) = (side, 0, 0);
+    model.open_tab(side);
     if side == Side::Map {
         model.side.row = sight::side::row_of_line(model, model.doc.cursor.line);
     }

@@ -14,7 +14,7 @@ use super::super::sight::robot;
 use super::super::theme::Role;
 use super::change::{refit, run_again};
 use super::effect::{Effect, Opened, Refitted};
-use super::{keep, lists, panes, places};
+use super::{keep, lists, places};
 
 /// Whether an action means something for steps only.
 pub(super) const fn is_for_missions(action: Action) -> bool {
@@ -51,7 +51,7 @@ pub(super) fn to_mission(model: &mut Model) {
     let path = model.mission().path.clone();
     model.bring(&path);
     if model.side.shown == Side::Robot {
-        panes::show_side(model, Side::Why);
+        model.open_tab(Side::Why);
     }
 }
 
@@ -59,7 +59,7 @@ pub(super) fn to_mission(model: &mut Model) {
 fn show_robot(model: &mut Model) {
     let is_robot = model.doc.language == Language::Settings(Source::Robot);
     if is_robot && model.side.shown != Side::Robot {
-        panes::show_side(model, Side::Robot);
+        model.open_tab(Side::Robot);
     }
 }
 
