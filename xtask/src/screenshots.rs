@@ -108,23 +108,6 @@ const SHOTS: &[Shot] = &[
         ],
     },
     Shot {
-        name: "why",
-        size: LARGE,
-        args: &["demo"],
-        env: &[],
-        keys: &[
-            "wait:of 200",
-            "J",
-            "wait:Go to step",
-            "gate",
-            "Enter",
-            "t",
-            "}",
-            "y",
-            "Down",
-        ],
-    },
-    Shot {
         name: "project",
         size: LARGE,
         args: &["demo"],

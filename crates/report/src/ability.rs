@@ -15,7 +15,7 @@ pub struct AbilityRow {
     /// What is so.
     pub words: String,
     /// The keys of the robot file that it follows from; those of a device without their section.
-    pub from: &'static [&'static str],
+    pub from: Vec<&'static str>,
     /// The name of the device that it is about.
     pub device: Option<String>,
 }
@@ -39,16 +39,30 @@ pub fn ability_rows(robot: &Robot, ability: &Ability) -> Vec<AbilityRow> {
         rows.push(AbilityRow {
             about: about.into(),
             words,
-            from,
+            // What carries a car in front are its steered wheels.
+            from: from
+                .iter()
+                .copied()
+                .filter(|key| robot.steering.is_none() || !key.starts_with("caster."))
+                .collect(),
             device: None,
         });
     };
     for pace in &ability.paces {
-        let [brake, coast, back] = pace.stops.map(mm);
+        let [brake, coast, back] = pace.stops.map(|stop| stop.map(mm));
         let words = if pace.speed > 0.0 {
             format!(
-                "{:.0} mm/s; brakes in {brake}, rolls out {coast}, stops in {back} with full power back",
-                pace.speed * 1e3
+                "{:.0} mm/s; {}, {}, {}",
+                pace.speed * 1e3,
+                brake.map_or("braking does not stop it".into(), |way| format!(
+                    "brakes in {way}"
+                )),
+                coast.map_or("rolls on without an end".into(), |way| format!(
+                    "rolls out {way}"
+                )),
+                back.map_or("full power back does not stop it".into(), |way| format!(
+                    "stops in {way} with full power back"
+                ))
             )
         } else {
             "it does not move".into()
@@ -158,7 +172,7 @@ fn looking(robot: &Robot, look: &Looking, full: f64) -> AbilityRow {
             // Rounded up: less would not be sure.
             mm((look.sees * 1e3 - 1e-6).ceil() / 1e3)
         ),
-        from: &["spot", "rate", "at"],
+        from: vec!["spot", "rate", "at"],
         device: Some(about.name.clone()),
     }
 }
@@ -175,7 +189,7 @@ fn ranging(robot: &Robot, range: &Ranging, full: f64) -> AbilityRow {
             range.age * 1e3,
             mm(range.age * full)
         ),
-        from: &["greatest", "least", "cone", "rate", "latency"],
+        from: vec!["greatest", "least", "cone", "rate", "latency"],
         device: Some(about.name.clone()),
     }
 }
@@ -260,7 +274,7 @@ mod tests {
             .collect();
         insta::assert_snapshot!(said.join("\n"));
         for row in &rows {
-            for key in row.from {
+            for key in &row.from {
                 let line = line_of_key(ROBOT, key, row.device.as_deref())
                     .unwrap_or_else(|| panic!("{key} of {}", row.about));
                 let here = ROBOT.lines().nth(line).unwrap();

@@ -23,8 +23,8 @@ const LOOK: u64 = 20;
 const STEADY: f64 = 1e-4;
 /// Slower than this, m/s, it stands.
 const STANDS: f64 = 1e-3;
-/// So many looks (20 s) at most are made.
-const LOOKS: usize = 1000;
+/// At most this many looks (a minute) are made.
+const LOOKS: usize = 3000;
 
 /// What a robot can do.
 #[derive(Clone, Debug, PartialEq)]
@@ -54,9 +54,9 @@ pub struct Pace {
     pub duty: f64,
     /// The steady speed, m/s.
     pub speed: f64,
-    /// Ways from there to a stop, metres: braking, coasting, and with full duty the other way until
-    /// it stands.
-    pub stops: [f64; 3],
+    /// Ways from there to a stop, metres: braking, coasting, and with full duty the other way; none
+    /// when it does not come to one within a minute.
+    pub stops: [Option<f64>; 3],
 }
 
 /// What a floor sensor makes of a mat that passes below it.
@@ -85,8 +85,8 @@ pub struct Ranging {
 impl Ability {
     /// What this robot can do on a level mat.
     pub fn of(robot: &Robot) -> Self {
-        let full = steady(robot, 1.0);
         let paces: Vec<Pace> = DUTIES.iter().map(|duty| pace(robot, *duty)).collect();
+        let full = paces.last().map_or(0.0, |pace| pace.speed);
         let looks = SensorId::all(robot.sensors.len())
             .zip(&robot.sensors)
             .map(|(sensor, about)| {
@@ -126,12 +126,14 @@ impl Ability {
 }
 
 /// A robot alone on an endless bare mat, with a wall ahead of it or none.
-struct Ground {
+#[derive(Clone)]
+struct Ground<'a> {
+    robot: &'a Robot,
     scene: Scene,
 }
 
-impl Ground {
-    fn new(robot: &Robot, wall: Option<f64>) -> Self {
+impl<'a> Ground<'a> {
+    fn new(robot: &'a Robot, wall: Option<f64>) -> Self {
         let middle = MAT / 2.0;
         let walls = wall.map(|ahead| Wall {
             name: String::new(),
@@ -155,6 +157,7 @@ impl Ground {
         };
         let rider = Rider::new(Plant::new(robot, STEP), &field, pose);
         Self {
+            robot,
             scene: Scene::new(&field, &stages, vec![rider]),
         }
     }
@@ -167,11 +170,34 @@ impl Ground {
         self.scene.riders[0].command = command;
     }
 
-    /// The way of the middle of the axle in so many steps, metres.
+    /// Goes on by this many steps; a battery that sags does so from one control tick to the next, as
+    /// in a run, but does not run down.
+    fn advance(&mut self, steps: u64) {
+        if self.robot.sag == 0.0 {
+            return self.scene.advance(steps);
+        }
+        let mut left = steps;
+        while left > 0 {
+            let Rider {
+                plant,
+                body,
+                command,
+                ..
+            } = &mut self.scene.riders[0];
+            let (duties, rims) = (plant.duties(body, *command), plant.rims(body));
+            let volts = self.robot.voltage(self.robot.battery, duties, rims);
+            body.supply = volts / self.robot.battery;
+            let made = left.min(u64::from(self.robot.control_ms));
+            self.scene.advance(made);
+            left -= made;
+        }
+    }
+
+    /// The way of the middle of the axle in this many steps, metres.
     fn go(&mut self, steps: u64) -> f64 {
         let pose = |ground: &Self| ground.rider().plant.pose(&ground.rider().body);
         let before = pose(self);
-        self.scene.advance(steps);
+        self.advance(steps);
         let now = pose(self);
         math::length(now.x - before.x, now.y - before.y)
     }
@@ -187,7 +213,7 @@ impl Ground {
     fn settle(&mut self, look: impl Fn(&Self) -> f64) -> f64 {
         let mut before = look(self);
         for _ in 0..LOOKS / 12 {
-            self.scene.advance(12 * LOOK);
+            self.advance(12 * LOOK);
             let now = look(self);
             if (now - before).abs() <= STEADY * now.abs() {
                 break;
@@ -197,27 +223,17 @@ impl Ground {
         look(self)
     }
 
-    /// The way to a stop.
-    fn stop(&mut self, command: Command) -> f64 {
+    /// The way to a stop, looked at every so many steps; none when it does not come to one.
+    fn stop(mut self, command: Command, look: u64) -> Option<f64> {
         self.command(command);
         let mut way = 0.0;
-        for _ in 0..LOOKS {
-            way += self.go(LOOK);
-            if self.speed().abs() < STANDS {
-                break;
+        for _ in 0..LOOKS as u64 * LOOK / look {
+            if self.speed() < STANDS {
+                return Some(way);
             }
+            way += self.go(look);
         }
-        way
-    }
-
-    /// The way to a stop with full duty the other way, and the brake as soon as it stands.
-    fn turn_back(&mut self) -> f64 {
-        self.command(both(WheelCommand::Duty(-1.0)));
-        let mut way = 0.0;
-        while self.speed() > 0.0 {
-            way += self.go(1);
-        }
-        way
+        None
     }
 }
 
@@ -228,27 +244,19 @@ fn both(wheel: WheelCommand) -> Command {
     }
 }
 
-/// A robot that drives ahead at this duty, at its steady speed.
-fn driving(robot: &Robot, duty: f64) -> Ground {
-    let mut ground = Ground::new(robot, None);
-    ground.command(both(WheelCommand::Duty(duty)));
-    ground.settle(Ground::speed);
-    ground
-}
-
-fn steady(robot: &Robot, duty: f64) -> f64 {
-    driving(robot, duty).speed().max(0.0)
-}
-
 fn pace(robot: &Robot, duty: f64) -> Pace {
-    let from = || driving(robot, duty);
+    let mut driving = Ground::new(robot, None);
+    driving.command(both(WheelCommand::Duty(duty)));
+    let speed = driving.settle(Ground::speed).max(0.0);
+    let back = both(WheelCommand::Duty(-1.0));
     Pace {
         duty,
-        speed: from().speed().max(0.0),
+        speed,
         stops: [
-            from().stop(Command::BRAKE),
-            from().stop(both(WheelCommand::Coast)),
-            from().turn_back(),
+            driving.clone().stop(Command::BRAKE, LOOK),
+            driving.clone().stop(both(WheelCommand::Coast), LOOK),
+            // It does not stay there.
+            driving.stop(back, 1),
         ],
     }
 }
@@ -277,7 +285,7 @@ fn starts_at(robot: &Robot) -> Option<f64> {
     let moves = |percent: u32| {
         let mut ground = Ground::new(robot, None);
         ground.command(both(WheelCommand::Duty(f64::from(percent) / 100.0)));
-        ground.scene.advance(1000);
+        ground.advance(1000);
         ground.speed() > STANDS
     };
     let (mut stays, mut goes) = (0, 100);
@@ -296,15 +304,15 @@ fn starts_at(robot: &Robot) -> Option<f64> {
 }
 
 fn push(robot: &Robot) -> (f64, bool) {
-    /// It has come to rest against the wall, and is pressed for so many steps more.
+    /// It has come to rest against the wall, and is pressed for this many steps more.
     const LASTS: u64 = 100;
     let mut ground = Ground::new(robot, Some(robot.nose + 0.001));
     ground.command(both(WheelCommand::Duty(1.0)));
-    ground.scene.advance(2000);
+    ground.advance(2000);
     ground.scene.riders[0].marks = super::scene::Marks::default();
     let mut sum = 0.0;
     for _ in 0..LASTS {
-        ground.scene.advance(1);
+        ground.advance(1);
         let pressed = ground.rider().pressed.iter();
         sum += pressed.map(|(_, _, force)| force).sum::<f64>();
     }
@@ -372,24 +380,22 @@ mod tests {
             let speed = (pace.duty * stall - lost) / damping;
             near(pace.speed, speed, 0.003);
             // Coasting: v^2 m / (2 F).
-            near(pace.stops[1], speed * speed * felt / (2.0 * lost), 0.02);
-            assert!(
-                pace.stops[2] <= 1.01 * pace.stops[0] && pace.stops[0] < pace.stops[1],
-                "{pace:?}"
-            );
+            let [brake, coast, back] = pace.stops.map(Option::unwrap);
+            near(coast, speed * speed * felt / (2.0 * lost), 0.02);
+            assert!(back <= 1.01 * brake && brake < coast, "{pace:?}");
             // Nothing stops it shorter than its tyres and its caster hold; a step moves by the speed
             // at its end.
             let holds = GRAVITY
                 * (robot.grip * robot.wheel_share()
                     + robot.caster_drag * (1.0 - robot.wheel_share()));
             let shortest = pace.speed * (pace.speed / (2.0 * holds) - STEP / 2.0);
-            assert!(pace.stops[2] >= 0.99 * shortest, "{pace:?}: {shortest}");
+            assert!(back >= 0.99 * shortest, "{pace:?}: {shortest}");
         }
         // Braking, slowly enough that the tyres hold.
         let slow = ability.paces[0];
         let brake = felt / damping
             * (slow.speed - lost / damping * math::ln(1.0 + damping * slow.speed / lost));
-        near(slow.stops[0], brake, 0.02);
+        near(slow.stops[0].unwrap(), brake, 0.02);
         // Getting to 95 % of the speed: m / k ln 20, where the tyres hold; else longer.
         let sticky = Robot {
             grip: 3.0,
@@ -447,6 +453,39 @@ mod tests {
         let stuck = Ability::of(&robot);
         assert_eq!((stuck.starts_at, stuck.up_to_speed), (None, None));
         assert!(stuck.full_speed() < 1e-6);
+    }
+
+    #[test]
+    fn what_rolls_on_has_no_way_to_a_stop() {
+        let mut robot = even();
+        robot.caster_drag = 0.0;
+        for motor in [&mut robot.left, &mut robot.right] {
+            (motor.friction, motor.stiction) = (0.0, 0.0);
+        }
+        let ability = Ability::of(&robot);
+        assert!(ability.paces.iter().all(|pace| pace.stops[1].is_none()));
+        assert!(ability.paces.iter().all(|pace| pace.stops[2].is_some()));
+    }
+
+    #[test]
+    fn a_battery_that_sags_takes_it_off_the_push() {
+        // At standstill both motors draw their stall current: the battery falls by all of `sag`, and
+        // the motors' pull with it.
+        let mut robot = even();
+        robot.grip = 3.0;
+        for motor in [&mut robot.left, &mut robot.right] {
+            (motor.friction, motor.stiction) = (0.0, 0.0);
+        }
+        robot.caster_drag = 0.0;
+        let full = Ability::of(&robot);
+        robot.sag = 2.0;
+        let sagged = Ability::of(&robot);
+        near(
+            sagged.push.0 / full.push.0,
+            (robot.battery - 2.0) / robot.battery,
+            0.01,
+        );
+        assert!(sagged.up_to_speed.unwrap().0 > full.up_to_speed.unwrap().0);
     }
 
     #[test]

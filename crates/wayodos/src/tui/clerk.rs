@@ -277,6 +277,7 @@ impl Clerk {
             Effect::Run(_)
             | Effect::Spread(_)
             | Effect::StopSpread
+            | Effect::Able(_)
             | Effect::Sweep(_)
             | Effect::Grid(_)
             | Effect::League(_)

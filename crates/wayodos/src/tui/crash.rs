@@ -53,6 +53,7 @@ pub fn note(msg: &Msg, typing: bool) {
             "run {id} came, {}",
             if report.is_some() { "done" } else { "none" }
         ),
+        Msg::Able(..) => "what the robot can do is known".to_owned(),
         Msg::Book(_) => "the logbook has answered".to_owned(),
         Msg::Saved(path, Ok(_), _) => format!("saved {path}"),
         Msg::Saved(path, Err(error), _) => format!("not saved {path}: {error}"),

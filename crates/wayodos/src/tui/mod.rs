@@ -50,6 +50,9 @@ use ratatui::crossterm::terminal::{
 use ratatui::crossterm::{cursor, execute};
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM, SIGTSTP};
 use signal_hook::iterator::Signals;
+use wayodos_core::record::Trace;
+use wayodos_core::robot::Robot;
+use wayodos_core::sim::Ability;
 
 use self::ask::Answers;
 use self::clerk::{Clerk, Texts};
@@ -376,6 +379,17 @@ impl Outside<'_> {
         self.scribe.hand_in(folder, errand);
     }
 
+    fn able(&self, robot: Arc<Robot>) {
+        let sender = self.sender.clone();
+        let piece = move |_: usize, _: &mut Trace, _: &AtomicBool| {
+            let ability = Arc::new(Ability::of(&robot));
+            let _ = sender.send(Msg::Able(Arc::clone(&robot), ability));
+            true
+        };
+        // Somebody looks at it: before all other runs.
+        self.runner.hand_in_many(1, 0, Arc::new(piece));
+    }
+
     fn prove(&self, job: TextsJob, rows: Vec<usize>) {
         stop(&self.proof);
         let sender = self.sender.clone();
@@ -467,6 +481,7 @@ fn turn(
                 match effect {
                     Effect::Quit => return Ok(()),
                     Effect::Run(job) => outside.run(job),
+                    Effect::Able(robot) => outside.able(robot),
                     Effect::Spread(job) => outside.spread(job),
                     Effect::StopSpread => outside.spreader.borrow_mut().stop(),
                     Effect::Sweep(job) => outside.sweep(*job),

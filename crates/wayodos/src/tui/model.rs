@@ -4,7 +4,6 @@
 
 use std::cell::RefCell;
 use std::collections::BTreeSet;
-use std::rc::Rc;
 use std::sync::Arc;
 use wayodos_core::ids::{SensorId, StepId};
 
@@ -267,6 +266,15 @@ impl Default for Player {
     }
 }
 
+/// What is known of what the robot can do.
+#[derive(Clone, Debug, Default)]
+pub struct Able {
+    /// The robot that it is being worked out for.
+    pub asked: Option<Arc<Robot>>,
+    /// The robot that it was worked out for last, and what that can do.
+    pub known: Option<(Arc<Robot>, Arc<Ability>)>,
+}
+
 /// The state of the pane beside the chart.
 #[derive(Clone, Debug, Default)]
 pub struct SidePane {
@@ -278,6 +286,8 @@ pub struct SidePane {
     pub row: usize,
     /// How many of its rows are above the window.
     pub scroll: usize,
+    /// What it showed before a robot's text brought its own tab.
+    pub before: Option<Side>,
     /// Headings of the map that are folded, by their name.
     pub folded: BTreeSet<String>,
 }
@@ -389,7 +399,8 @@ pub struct Model {
     pub trial: Option<Trial>,
     kept: Option<Trial>,
     replay: RefCell<Option<(RunId, Replay)>>,
-    ability: RefCell<Option<(Arc<Robot>, Rc<Ability>)>>,
+    /// What the robot can do.
+    pub able: Able,
     /// Columns and rows of the screen.
     pub size: (u16, u16),
     /// The job whose answer is awaited.
@@ -453,7 +464,7 @@ impl Model {
             clip: None,
             trial: None,
             replay: RefCell::new(None),
-            ability: RefCell::new(None),
+            able: Able::default(),
             size,
             pending: None,
             unkept: None,
@@ -595,16 +606,6 @@ impl Model {
     /// Opens a tab of the pane beside the chart, at its first row.
     pub fn open_tab(&mut self, side: Side) {
         (self.side.shown, self.side.row, self.side.scroll) = (side, 0, 0);
-    }
-
-    /// What the robot as its file now stands can do; none before it can be read.
-    pub fn ability(&self) -> Option<Rc<Ability>> {
-        let robot = &self.setup.as_ref()?.robot;
-        let mut kept = self.ability.borrow_mut();
-        if kept.as_ref().is_none_or(|(known, _)| known != robot) {
-            *kept = Some((Arc::clone(robot), Rc::new(Ability::of(robot))));
-        }
-        kept.as_ref().map(|(_, ability)| Rc::clone(ability))
     }
 
     /// How things stand at the time cursor.

@@ -13,6 +13,7 @@ mod spread;
 use std::path::PathBuf;
 use std::sync::Arc;
 use wayodos_core::ids::StepId;
+use wayodos_core::sim::Ability;
 
 use ratatui::buffer::Buffer;
 use ratatui::crossterm::event::{
@@ -117,6 +118,10 @@ impl App {
                 Effect::OpenText(path) => {
                     let opened = open_text(&self.model.project, &path).map(Box::new);
                     self.msg(Msg::TextOpened(opened));
+                }
+                Effect::Able(robot) => {
+                    let ability = Arc::new(Ability::of(&robot));
+                    self.msg(Msg::Able(robot, ability));
                 }
                 Effect::Spread(job) => self.spread = Some(job),
                 Effect::StopSpread => self.spread = None,

@@ -7,12 +7,16 @@ use crate::tui::document::Language;
 use crate::tui::layout::Pane;
 use crate::tui::model::{Model, Side};
 
-/// The rows of the tab; none before the robot's file can be read.
+/// The rows of the tab; none before they are worked out.
 pub fn rows(model: &Model) -> Vec<AbilityRow> {
-    let (Some(setup), Some(ability)) = (&model.setup, model.ability()) else {
-        return Vec::new();
-    };
-    ability_rows(&setup.robot, &ability)
+    let known = model.able.known.as_ref();
+    known.map_or_else(Vec::new, |(robot, ability)| ability_rows(robot, ability))
+}
+
+/// Whether the rows are about the robot as its file now stands.
+pub fn is_newest(model: &Model) -> bool {
+    let known = model.able.known.as_ref().map(|(robot, _)| robot);
+    known == model.setup.as_ref().map(|setup| &setup.robot)
 }
 
 /// The device that is spoken of: by the marked row, or by the line of the robot's file on which the

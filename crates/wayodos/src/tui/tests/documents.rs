@@ -135,8 +135,15 @@ fn a_robots_text_has_its_drawing_and_what_follows_from_it_beside_it() {
         "{after}"
     );
     app.press("Esc");
-    assert!(app.model.doc.is_mission() && app.model.side.shown == Side::Why);
+    assert!(app.model.doc.is_mission());
     assert_eq!(app.model.areas().unwrap().robot.width, 0);
+    assert_eq!(app.model.side.shown, Side::Robot, "opened by its key");
+    // What a robot's text opened goes with it.
+    let mut app = with_robot();
+    assert_eq!(app.model.side.shown, Side::Robot);
+    assert!(robot::is_newest(&app.model) && !robot::rows(&app.model).is_empty());
+    app.press("Esc");
+    assert_eq!(app.model.side.shown, Side::Why);
 }
 
 #[test]

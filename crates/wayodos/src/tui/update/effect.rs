@@ -7,6 +7,8 @@ use ratatui::crossterm::event::Event;
 use wayodos_core::finding::Finding;
 use wayodos_core::lab::grid::Pair;
 use wayodos_core::lab::spread::Attempt;
+use wayodos_core::robot::Robot;
+use wayodos_core::sim::Ability;
 
 use super::super::ask::Answers;
 use super::super::document::Document;
@@ -37,6 +39,8 @@ pub enum Msg {
     Spread(u64, Arc<SpreadResult>),
     /// A sweep has grown: the id of what was asked for, and what there is.
     Swept(u64, Arc<TextsResult>),
+    /// What a robot can do.
+    Able(Arc<Robot>, Arc<Ability>),
     /// More of a league was played, or somebody cannot play.
     League(u64, Result<Arc<League>, Refusal>),
     /// More of two numbers at once is there.
@@ -115,6 +119,8 @@ pub struct Refitted {
 pub enum Effect {
     /// Run a mission.
     Run(Job),
+    /// Work out what a robot can do.
+    Able(Arc<Robot>),
     /// Make the many runs of a text, in place of those that are being made.
     Spread(SpreadJob),
     /// Nobody wants the many runs that are being made.

@@ -1,6 +1,7 @@
 //! What a message does to the model, and what it asks the outside to do. Neither files nor clocks
 //! are touched here.
 
+mod able;
 mod against;
 mod ask;
 mod batch;
@@ -71,6 +72,7 @@ pub fn update(model: &mut Model, msg: Msg) -> Vec<Effect> {
     if let Some(action) = model.todo.take() {
         act(model, action, &mut effects);
     }
+    able::keep_up(model, &mut effects);
     spread::keep_up(model, &mut effects);
     proof::keep_up(model, &mut effects);
     logbook::keep_up(model, &mut effects);
@@ -194,6 +196,10 @@ fn take(model: &mut Model, msg: Msg) -> Vec<Effect> {
         Msg::FileEdited(_, Ok(_)) => model.say(Role::Quiet, "nothing was changed"),
         Msg::FileEdited(_, Err(error)) => model.say(Role::Wrong, error),
         Msg::Terminal(_) => {}
+        Msg::Able(robot, ability) => {
+            model.able.asked = None;
+            model.able.known = Some((robot, ability));
+        }
         Msg::Found(found) => model.files.learn(found),
         Msg::Stored(result) => {
             match result {

@@ -50,8 +50,8 @@ pub(super) const fn is_for_missions(action: Action) -> bool {
 pub(super) fn to_mission(model: &mut Model) {
     let path = model.mission().path.clone();
     model.bring(&path);
-    if model.side.shown == Side::Robot {
-        model.open_tab(Side::Why);
+    if let Some(before) = model.side.before.take() {
+        model.open_tab(before);
     }
 }
 
@@ -59,6 +59,7 @@ pub(super) fn to_mission(model: &mut Model) {
 fn show_robot(model: &mut Model) {
     let is_robot = model.doc.language == Language::Settings(Source::Robot);
     if is_robot && model.side.shown != Side::Robot {
+        model.side.before = Some(model.side.shown);
         model.open_tab(Side::Robot);
     }
 }

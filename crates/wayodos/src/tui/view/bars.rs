@@ -11,7 +11,7 @@ use wayodos_core::mission::about;
 use wayodos_core::record::{Outcome, Tick};
 use wayodos_report::words::result_words;
 
-use super::pen::{paint_row, put, put_right};
+use super::pen::{paint_row, put, put_right, rule};
 use crate::tui::document::Document;
 use crate::tui::measure::columns;
 use crate::tui::model::{Mode, Model, SPEEDS, ScreenName};
@@ -258,15 +258,7 @@ fn stem(path: &str) -> &str {
 /// What the last edit changed, or what was said.
 pub fn change(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let room = area.width.saturating_sub(2);
-    let hair = "─".repeat(usize::from(area.width));
-    put(
-        buffer,
-        area.x,
-        area.y,
-        area.width,
-        &hair,
-        theme.role(Role::Hair),
-    );
+    rule(buffer, area, theme.role(Role::Hair));
     let here = crate::tui::sight::text::wrong_here(model);
     let typed = here
         .as_ref()

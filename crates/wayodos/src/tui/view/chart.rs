@@ -8,7 +8,7 @@ use wayodos_report::ink::tint;
 use wayodos_report::{Chart, LimitSpan, MarkKind, Ribbon, Track, TrackKind, tick_step};
 
 use super::band::{BAND, Band, bands_of};
-use super::pen::{put, put_right};
+use super::pen::{put, put_right, rule};
 use super::plot;
 use crate::tui::cells::{Dots, Grid};
 use crate::tui::layout::Pane;
@@ -34,14 +34,7 @@ pub fn draw(
     let hair = theme.role(if focused { Role::Accent } else { Role::Hair });
     let (left, width) = plot_columns(area);
     // The title bar of the pane doubles as the bands of the steps.
-    put(
-        buffer,
-        area.x,
-        area.y,
-        area.width,
-        &"─".repeat(usize::from(area.width)),
-        hair,
-    );
+    rule(buffer, area, hair);
     let Some(report) = &model.report else {
         let words = match () {
             () if model.mission().prepared.program.is_some() => "the run is being made",

@@ -5,8 +5,7 @@ use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 use wayodos_core::field::{Field, Pose};
 use wayodos_core::robot::Robot;
-use wayodos_report::ink::Rgb;
-use wayodos_report::{Item, Layer, Placement, ground_items, leg_items, rectangle, robot_items};
+use wayodos_report::{Item, Placement, ground_items, leg_items, robot_items};
 
 use super::drawing;
 use super::pen::{put, put_right};
@@ -389,23 +388,11 @@ fn run_picture(card: &MissionCard, pane: Rect) -> Option<Vec<Item>> {
     Some(items)
 }
 
-/// How far a robot reaches: back, ahead, to its right, to its left, metres; sensors included.
-pub(super) fn reach(robot: &Robot) -> [f64; 4] {
-    let sensors = robot
-        .sensors
-        .iter()
-        .map(|sensor| (sensor.ahead, sensor.left));
-    let corners = robot.outline.iter().copied().chain(sensors);
-    corners.fold([0.0; 4], |[back, ahead, right, left], (x, y)| {
-        [back.min(x), ahead.max(x), right.min(y), left.max(y)]
-    })
-}
-
 /// The robot in the middle of the upper part of a pane, as large as it goes; and the scene
 /// millimetres that it takes down.
 fn robot_place(robot: &Robot, pane: Rect) -> (Placement, Pose, f64) {
     let (width, height) = (f64::from(pane.width), 2.0 * f64::from(pane.height));
-    let [back, ahead, right, left] = reach(robot);
+    let [back, ahead, right, left] = drawing::reach(robot);
     let (long, wide) = ((ahead - back) * 1.2, (left - right) * 1.3);
     let scale = (width / long).min(height / wide).max(1.0);
     // Whole rows.
@@ -427,31 +414,9 @@ fn robot_place(robot: &Robot, pane: Rect) -> (Placement, Pose, f64) {
 
 /// A robot from above, looking to the right.
 fn robot_picture(robot: &Robot, pane: Rect) -> Vec<Item> {
-    const MAT: Rgb = Rgb(232, 226, 210);
-    const LINE: Rgb = Rgb(208, 201, 184);
     let (place, pose, down) = robot_place(robot, pane);
-    let width = f64::from(pane.width);
-    let mut items = vec![Item::filled(
-        Layer::Ground,
-        rectangle(0.0, 0.0, width, down),
-        MAT,
-    )];
     // Lines a hundred millimetres apart give the size.
-    let step = 0.1 * place.scale;
-    for nth in 1..=(width / step) as usize {
-        items.push(Item::filled(
-            Layer::Ground,
-            rectangle(nth as f64 * step, 0.0, 0.4, down),
-            LINE,
-        ));
-    }
-    for nth in 1..=(down / step) as usize {
-        items.push(Item::filled(
-            Layer::Ground,
-            rectangle(0.0, nth as f64 * step, width, 0.4),
-            LINE,
-        ));
-    }
+    let mut items = drawing::lined_ground(f64::from(pane.width), down, 0.1 * place.scale);
     items.extend(robot_items(robot, pose, &place));
     items
 }

@@ -6,7 +6,7 @@ use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 use wayodos_core::lab::sweep::HOLDS;
 
-use super::pen::{more_mark, put, put_right};
+use super::pen::{more_mark, put, put_right, rule};
 use crate::logbook::Entry;
 use crate::tui::layout::Areas;
 use crate::tui::measure::wrapped;
@@ -94,15 +94,7 @@ pub fn draw(model: &Model, theme: Theme, areas: &Areas, buffer: &mut Buffer) {
         return;
     };
     if beside.y > list.y {
-        let hair = "─".repeat(usize::from(beside.width));
-        put(
-            buffer,
-            beside.x,
-            beside.y,
-            beside.width,
-            &hair,
-            theme.role(Role::Hair),
-        );
+        rule(buffer, beside, theme.role(Role::Hair));
         let below = Rect {
             x: beside.x + 1,
             y: beside.y + 1,

@@ -39,6 +39,12 @@ pub(super) fn put(
     at
 }
 
+/// Draws a line over the first row of an area.
+pub(super) fn rule(buffer: &mut Buffer, area: Rect, style: Style) {
+    let hair = "─".repeat(usize::from(area.width));
+    put(buffer, area.x, area.y, area.width, &hair, style);
+}
+
 /// Writes text so that it ends at a column (which it does not fill); the column it starts at.
 pub(super) fn put_right(
     buffer: &mut Buffer,

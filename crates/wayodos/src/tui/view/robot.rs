@@ -8,16 +8,16 @@ use ratatui::style::Modifier;
 use wayodos_core::field::Pose;
 use wayodos_core::robot::Robot;
 use wayodos_core::units::math::FRAC_PI_2;
-use wayodos_report::ink::{self, Rgb};
-use wayodos_report::{Item, Layer, Placement, Shape, Stroke, built_items, rectangle};
+use wayodos_report::ink;
+use wayodos_report::{Item, Layer, Placement, Shape, Stroke, built_items};
 
-use super::pen::{mark_row, more_mark, put};
-use super::{drawing, files};
+use super::drawing;
+use super::pen::{mark_row, more_mark, put, rule};
 use crate::tui::cells::Cells;
 use crate::tui::layout::Pane;
 use crate::tui::measure::{columns, wrapped};
 use crate::tui::model::Model;
-use crate::tui::sight::robot::{device, rows};
+use crate::tui::sight::robot::{device, is_newest, rows};
 use crate::tui::sight::side::MORE;
 use crate::tui::theme::{Role, Theme};
 
@@ -36,8 +36,6 @@ struct Named<'a> {
     row: u16,
 }
 
-const MAT: Rgb = Rgb(232, 226, 210);
-const GRID: Rgb = Rgb(208, 201, 184);
 /// Metres between the lines of the ground.
 const LINES: f64 = 0.05;
 
@@ -45,15 +43,7 @@ const LINES: f64 = 0.05;
 pub fn draw(model: &Model, look: (Theme, Cells), kept: &mut Kept, area: Rect, buffer: &mut Buffer) {
     let (theme, cells) = look;
     let quiet = theme.role(Role::Quiet);
-    let hair = "─".repeat(usize::from(area.width));
-    put(
-        buffer,
-        area.x,
-        area.y,
-        area.width,
-        &hair,
-        theme.role(Role::Hair),
-    );
+    rule(buffer, area, theme.role(Role::Hair));
     let Some(setup) = &model.setup else {
         let words = "the robot, as soon as its file can be read";
         put(buffer, area.x + 1, area.y + 1, area.width - 2, words, quiet);
@@ -96,10 +86,8 @@ pub fn draw(model: &Model, look: (Theme, Cells), kept: &mut Kept, area: Rect, bu
             theme.role(Role::Text)
         }
     };
-    let (x, most) = (
-        pane.right() - names_width(robot, pane),
-        names_width(robot, pane),
-    );
+    let most = names_width(robot, pane);
+    let x = pane.right() - most;
     for one in &named {
         put(buffer, x, one.row, most, one.name, style(one.name));
     }
@@ -126,7 +114,7 @@ fn names_width(robot: &Robot, pane: Rect) -> u16 {
 fn placed(robot: &Robot, pane: Rect) -> (Placement, Pose) {
     let width = f64::from(pane.width - names_width(robot, pane)) - 1.0;
     let height = 2.0 * f64::from(pane.height) - 2.0;
-    let [back, ahead, right, left] = files::reach(robot);
+    let [back, ahead, right, left] = drawing::reach(robot);
     let scale = ((width - 3.0) / (left - right)).min((height - 3.0) / (ahead - back));
     let scale = scale.max(1.0);
     let place = Placement {
@@ -186,21 +174,7 @@ fn items(
 ) -> Vec<Item> {
     let width = f64::from(pane.width - names_width(robot, pane)) - 1.0;
     let height = 2.0 * f64::from(pane.height) - 2.0;
-    let mut items = vec![Item::filled(
-        Layer::Ground,
-        rectangle(0.0, 0.0, width, height),
-        MAT,
-    )];
-    // They give the size.
-    let step = LINES * place.scale;
-    for nth in 1..=(width / step) as usize {
-        let line = rectangle(nth as f64 * step, 0.0, 0.4, height);
-        items.push(Item::filled(Layer::Ground, line, GRID));
-    }
-    for nth in 1..=(height / step) as usize {
-        let line = rectangle(0.0, nth as f64 * step, width, 0.4);
-        items.push(Item::filled(Layer::Ground, line, GRID));
-    }
+    let mut items = drawing::lined_ground(width, height, LINES * place.scale);
     items.extend(built_items(robot, pose, place));
     for one in named {
         let [x, y] = place.at(pose.place(one.at.0, one.at.1));
@@ -236,7 +210,7 @@ pub fn list(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let rows = rows(model);
     let quiet = theme.role(Role::Quiet);
     if rows.is_empty() {
-        let words = "what the robot can do, as soon as its file can be read";
+        let words = "what the robot can do is being worked out";
         put(buffer, area.x + 1, area.y, area.width - 1, words, quiet);
         return;
     }
@@ -252,6 +226,12 @@ pub fn list(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
         .unwrap_or(0)
         .min(16);
     let spoken = device(model);
+    // Of a robot that has changed since: the next answer is on its way.
+    let said = if is_newest(model) {
+        Role::Text
+    } else {
+        Role::Quiet
+    };
     for ((index, row), y) in rows
         .iter()
         .enumerate()
@@ -271,18 +251,18 @@ pub fn list(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
             y,
             list.right().saturating_sub(x),
             &row.words,
-            theme.role(Role::Text),
+            theme.role(said),
         );
     }
     more_mark(model.side.scroll, rows.len(), list, theme, buffer);
     let room = area.width.saturating_sub(2);
-    let rule = "┈".repeat(usize::from(area.width));
+    let dots = "┈".repeat(usize::from(area.width));
     put(
         buffer,
         area.x,
         list.bottom(),
         area.width,
-        &rule,
+        &dots,
         theme.role(Role::Hair),
     );
     let Some(row) = rows.get(model.side.row) else {

@@ -16,7 +16,7 @@ use wayodos_report::why::story_words;
 use wayodos_report::words::{score_lines, verdict_words};
 use wayodos_report::{TrackKind, tick_step};
 
-use super::pen::{mark_row, more_mark, paint_row, put, put_right};
+use super::pen::{mark_row, more_mark, paint_row, put, put_right, rule};
 use super::robot;
 use super::spread;
 use super::{sweep, tune};
@@ -47,15 +47,7 @@ pub fn draw(model: &Model, theme: Theme, kept: &mut Kept, area: Rect, buffer: &m
         ..area
     };
     if let Some((side, place)) = below {
-        let hair = "─".repeat(usize::from(place.width));
-        put(
-            buffer,
-            place.x,
-            place.y,
-            place.width,
-            &hair,
-            theme.role(Role::Hair),
-        );
+        rule(buffer, place, theme.role(Role::Hair));
         put(
             buffer,
             place.x + 1,
@@ -91,14 +83,7 @@ pub fn draw(model: &Model, theme: Theme, kept: &mut Kept, area: Rect, buffer: &m
 fn tabs(model: &Model, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let focused = model.focus == Pane::Side;
     let hair = theme.role(if focused { Role::Accent } else { Role::Hair });
-    put(
-        buffer,
-        area.x,
-        area.y,
-        area.width,
-        &"─".repeat(usize::from(area.width)),
-        hair,
-    );
+    rule(buffer, area, hair);
     for (side, x, _) in tab_places(area) {
         let open = side == model.side.shown;
         let style = match (open, focused) {
